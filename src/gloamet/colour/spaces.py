@@ -1,0 +1,73 @@
+"""Linear colour spaces and the matrices between them.
+
+Scene colour is linear ACEScg (AP1 primaries, D60 white) whose Y is luminance in cd/m2. Arrays of shape
+(..., 3) enter and leave; matrices act as `rgb @ M.T`.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+Array = NDArray[np.float64]
+
+# Chromaticities: SMPTE ST 2065-1 / ACES TB-2014-004 and ITU-R BT.709.
+AP1_PRIMARIES = ((0.713, 0.293), (0.165, 0.830), (0.128, 0.044))
+D60_WHITE = (0.32168, 0.33767)
+REC709_PRIMARIES = ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06))
+D65_WHITE = (0.3127, 0.3290)
+# CIE TC 8-01, CIECAM02: the sharpened cone responses of CAT02.
+CAT02 = np.array([[0.7328, 0.4296, -0.1624], [-0.7036, 1.6975, 0.0061], [0.0030, 0.0136, 0.9834]])
+
+
+def xy_to_xyz(xy: ArrayLike) -> Array:
+    """XYZ of unit luminance from chromaticity; shape (..., 2) to (..., 3)."""
+    x, y = np.moveaxis(np.asarray(xy, float), -1, 0)
+    return np.stack([x / y, np.ones_like(x), (1.0 - x - y) / y], -1)
+
+
+def xyz_to_xy(xyz: ArrayLike) -> Array:
+    """Chromaticity of XYZ; shape (..., 3) to (..., 2). Black gives the equal-energy point."""
+    value = np.asarray(xyz, float)
+    total = value.sum(-1, keepdims=True)
+    return np.where(total > 0.0, value[..., :2] / np.where(total > 0.0, total, 1.0), 1.0 / 3.0)
+
+
+def rgb_to_xyz_matrix(primaries: ArrayLike, white: ArrayLike) -> Array:
+    """The 3x3 matrix that takes linear RGB to XYZ, with white at Y = 1 (SMPTE RP 177)."""
+    columns = xy_to_xyz(primaries).T
+    return columns * np.linalg.solve(columns, xy_to_xyz(white))
+
+
+def adaptation_matrix(source_xyz: ArrayLike, target_xyz: ArrayLike) -> Array:
+    """The 3x3 matrix in XYZ that moves the source white onto the target white (CAT02, full adaptation)."""
+    gain = (CAT02 @ np.asarray(target_xyz, float)) / (CAT02 @ np.asarray(source_xyz, float))
+    return np.linalg.inv(CAT02) @ (gain[:, None] * CAT02)
+
+
+AP1_TO_XYZ = rgb_to_xyz_matrix(AP1_PRIMARIES, D60_WHITE)
+XYZ_TO_AP1 = np.linalg.inv(AP1_TO_XYZ)
+AP1_LUMINANCE = AP1_TO_XYZ[1].copy()
+REC709_TO_AP1 = (
+    XYZ_TO_AP1
+    @ adaptation_matrix(xy_to_xyz(D65_WHITE), xy_to_xyz(D60_WHITE))
+    @ rgb_to_xyz_matrix(REC709_PRIMARIES, D65_WHITE)
+)
+AP1_TO_REC709 = np.linalg.inv(REC709_TO_AP1)
+
+
+def luminance(rgb: ArrayLike) -> Array:
+    """Y of linear AP1 colour; shape (..., 3) to (...)."""
+    return np.asarray(rgb) @ AP1_LUMINANCE
+
+
+def srgb_to_linear(code: ArrayLike) -> Array:
+    """IEC 61966-2-1 decoding of values in 0..1."""
+    v = np.asarray(code, float)
+    return np.where(v <= 0.04045, v / 12.92, ((np.maximum(v, 0.04045) + 0.055) / 1.055) ** 2.4)
+
+
+def linear_to_srgb(value: ArrayLike) -> Array:
+    """IEC 61966-2-1 encoding; values are clipped to 0..1 first."""
+    v = np.clip(np.asarray(value, float), 0.0, 1.0)
+    return np.where(v <= 0.0031308, 12.92 * v, 1.055 * np.maximum(v, 0.0031308) ** (1 / 2.4) - 0.055)

@@ -1,0 +1,11 @@
+"""The one kind of error an artist may see: a plain sentence saying what, where and the way out.
+
+Core functions raise it for bad input; the command line prints it and exits with 2, the desk shows it in
+its quiet bar.
+"""
+
+from __future__ import annotations
+
+
+class GloametError(Exception):
+    """Bad input or a failed operation, told in one clear sentence."""

@@ -1,0 +1,96 @@
+"""The state of the air in the trade's own numbers, and the optical depths that follow.
+
+Turbidity, haze and ground reflectance enter; optical depths per band leave. Linke turbidity and
+visibility are readouts of the same state, never second controls.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.sky.spectrum import OZONE_PER_ATM_CM, WAVELENGTH_NM, rayleigh_optical_depth
+
+Array = NDArray[np.float64]
+
+TURBIDITY_PER_AOD = 10.3  # T = 1 + AOD550 / Rayleigh optical depth at 550 nm
+AEROSOL_HEIGHT_KM = 1.5
+HAZE_HEIGHT_KM = 0.3
+AEROSOL_EXPONENT = 1.3  # Angstrom exponent of continental aerosol (practice)
+HAZE_EXPONENT = 0.7  # larger particles: greyer (practice)
+AEROSOL_ALBEDO = 0.95
+HAZE_ALBEDO = 0.95
+OZONE_ATM_CM = 0.30
+KOSCHMIEDER = 3.912  # ln 50: 2 % contrast (Koschmieder 1924)
+RAYLEIGH_PER_KM_550 = 0.0116  # extinction of clean air at sea level, 550 nm
+PRECIPITABLE_WATER_CM = 1.5
+
+
+@dataclass(frozen=True)
+class Air:
+    """What the artist sets: turbidity >= 1 (1 is perfectly clean), haze_km the visibility inside the haze
+    layer (None: no haze), ground_reflectance 0..1."""
+
+    turbidity: float = 2.5
+    haze_km: float | None = None
+    ground_reflectance: float = 0.2
+
+    @property
+    def aod550(self) -> float:
+        """Aerosol optical depth at 550 nm, without the haze layer."""
+        return (self.turbidity - 1.0) / TURBIDITY_PER_AOD
+
+    @property
+    def haze_per_km(self) -> float:
+        """Extinction of the haze layer at the ground, per km."""
+        return 0.0 if self.haze_km is None else KOSCHMIEDER / self.haze_km
+
+    @property
+    def visibility_km(self) -> float:
+        """Distance at which a dark object keeps 2 % contrast at the ground (Koschmieder)."""
+        total = RAYLEIGH_PER_KM_550 + self.aod550 / AEROSOL_HEIGHT_KM + self.haze_per_km
+        return KOSCHMIEDER / total
+
+    @property
+    def linke_turbidity(self) -> float:
+        """Linke turbidity at air mass 2 from broadband optical depth, haze included.
+
+        Kasten, "The Linke turbidity factor based on improved values of the integral Rayleigh optical
+        thickness", Solar Energy 56 (1996), with 1.5 cm of precipitable water; the broadband aerosol depth
+        is the one at 700 nm (Molineaux et al. 1998).
+        """
+        mass = 2.0
+        aod700 = self.aod550 * (700.0 / 550.0) ** -AEROSOL_EXPONENT
+        aod700 += self.haze_per_km * HAZE_HEIGHT_KM * (700.0 / 550.0) ** -HAZE_EXPONENT
+        clean = -0.101 + 0.235 * mass**-0.16
+        water = 0.112 * mass**-0.55 * PRECIPITABLE_WATER_CM**0.34
+        return -(9.4 + 0.9 * mass) * np.log(np.exp(-mass * (clean + water + aod700))) / mass
+
+
+@dataclass(frozen=True)
+class OpticalDepths:
+    """Vertical optical depths per band, each of shape (16,): extinction of Rayleigh, aerosol, ozone and
+    haze, and the scattering part of aerosol and haze."""
+
+    rayleigh: Array
+    aerosol: Array
+    ozone: Array
+    haze: Array
+    aerosol_scatter: Array
+    haze_scatter: Array
+
+    def stacked(self) -> Array:
+        """Extinctions in the order of the profile columns, shape (4, 16)."""
+        return np.stack([self.rayleigh, self.aerosol, self.ozone, self.haze])
+
+
+def optical_depths(air: Air, pressure_ratio: float = 1.0, wavelength_nm: Array = WAVELENGTH_NM) -> OpticalDepths:
+    """Vertical optical depths of the air; pressure_ratio is surface pressure over 1013.25 mbar."""
+    relative = wavelength_nm / 550.0
+    aerosol = air.aod550 * relative**-AEROSOL_EXPONENT
+    haze = air.haze_per_km * HAZE_HEIGHT_KM * relative**-HAZE_EXPONENT
+    ozone = np.interp(wavelength_nm, WAVELENGTH_NM, OZONE_PER_ATM_CM) * OZONE_ATM_CM
+    rayleigh = rayleigh_optical_depth(wavelength_nm) * pressure_ratio
+    return OpticalDepths(rayleigh, aerosol, ozone, haze, AEROSOL_ALBEDO * aerosol, HAZE_ALBEDO * haze)

@@ -1,0 +1,164 @@
+"""The spherical atmosphere: density profiles, columns to space along any ray, phase functions.
+
+Array layouts: a profile is (PROFILE_STEPS, 4) of densities per km that integrate to 1, columns Rayleigh,
+aerosol, ozone, haze; a column table is (rows of altitude, columns of path length, 4), each entry the
+profile integrated along the ray to space. All kernels work in km and cosines.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import lru_cache
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.sky.air import AEROSOL_HEIGHT_KM, HAZE_HEIGHT_KM
+
+Array = NDArray[np.float64]
+
+GROUND_KM = 6371.0
+TOP_KM = 6471.0
+HORIZON_KM = math.sqrt(TOP_KM**2 - GROUND_KM**2)
+PROFILE_STEPS = 2001  # every 50 m: the haze layer is 300 m thick
+STEPS_PER_KM = (PROFILE_STEPS - 1) / 100.0
+COLUMN_ROWS, COLUMN_COLUMNS = 64, 128
+SUN_RADIUS_RAD = 0.00465
+NSPECIES = 4
+DELTA_FORWARD = 0.4  # share of aerosol scattering counted as unscattered in higher orders
+
+# Rayleigh depolarisation 0.0279 (Bodhaine et al. 1999, mean of the visible), Chandrasekhar's phase function
+_GAMMA = 0.0279 / (2.0 - 0.0279)
+RAYLEIGH_SCALE = 3.0 / (16.0 * math.pi * (1.0 + 2.0 * _GAMMA))
+RAYLEIGH_FLAT, RAYLEIGH_SQUARE = 1.0 + 3.0 * _GAMMA, 1.0 - _GAMMA
+# Double Henyey-Greenstein of continental aerosol (practice)
+FORWARD_G, BACKWARD_G, FORWARD_SHARE = 0.80, -0.45, 0.93
+
+JIT = {"fastmath": True, "nogil": True, "cache": True, "error_model": "numpy"}
+
+
+def standard_density(height_km: Array) -> Array:
+    """Air density relative to sea level (US Standard Atmosphere 1976), exponential above 86 km."""
+    base = [0.0, 11.0, 20.0, 32.0, 47.0, 51.0, 71.0, 84.852]
+    lapse = [-6.5, 0.0, 1.0, 2.8, 0.0, -2.8, -2.0]
+    hydrostatic = 34.163195
+    geopotential = np.minimum(6356.766 * height_km / (6356.766 + height_km), base[-1])
+    out = np.zeros_like(height_km)
+    temp, pressure = 288.15, 1.0
+
+    def at(h: Array | float, i: int, temp: float, pressure: float) -> tuple[Array | float, Array | float]:
+        t = temp + lapse[i] * (h - base[i])
+        if lapse[i] == 0.0:
+            return t, pressure * np.exp(-hydrostatic * (h - base[i]) / temp)
+        return t, pressure * (temp / t) ** (hydrostatic / lapse[i])
+
+    for i in range(7):
+        clipped = np.clip(geopotential, base[i], base[i + 1])
+        inside = (geopotential >= base[i]) & (geopotential <= base[i + 1])
+        t, p = at(clipped, i, temp, pressure)
+        out = np.where(inside, p / t * 288.15, out)
+        temp, pressure = (float(v) for v in at(base[i + 1], i, temp, pressure))
+    return out * np.exp(-np.maximum(height_km - 86.0, 0.0) / 5.6)
+
+
+@lru_cache(maxsize=1)
+def profiles() -> Array:
+    """The density profiles, shape (PROFILE_STEPS, 4), per km, from the ground to 100 km."""
+    h = np.linspace(0.0, 100.0, PROFILE_STEPS)
+    rows = [
+        standard_density(h),
+        np.exp(-h / AEROSOL_HEIGHT_KM),
+        np.exp(-(((h - 22.5) / 6.5) ** 2)),
+        np.exp(-h / HAZE_HEIGHT_KM),
+    ]
+    return np.ascontiguousarray(np.stack([row / np.trapezoid(row, h) for row in rows], 1))
+
+
+@njit(inline="always", **JIT)
+def profile_index(height_km):  # type: ignore[no-untyped-def]
+    """Row and fraction for linear interpolation in a profile."""
+    x = max(0.0, height_km) * STEPS_PER_KM
+    i = min(int(x), PROFILE_STEPS - 2)
+    return i, min(x - i, 1.0)
+
+
+@njit(**JIT)
+def _column_table(profile, rows, columns, steps):  # type: ignore[no-untyped-def]
+    table = np.zeros((rows, columns, NSPECIES))
+    for i in range(rows):
+        rho = HORIZON_KM * i / (rows - 1)
+        r = math.sqrt(rho * rho + GROUND_KM * GROUND_KM)
+        for j in range(columns):
+            d = (TOP_KM - r) + (rho + HORIZON_KM - (TOP_KM - r)) * j / (columns - 1)
+            mu = 1.0 if d <= 1e-9 else (HORIZON_KM**2 - rho * rho - d * d) / (2 * r * d)
+            mu = min(1.0, max(-1.0, mu))
+            tangent = -r * mu
+            for s in range(steps):
+                u0, u1 = s / steps, (s + 1) / steps
+                if mu < 0.0:  # steps shrink towards the lowest point of the ray
+                    a, b = 2 * u0 - 1, 2 * u1 - 1
+                    t0 = tangent * (1 - a * a) if a < 0 else tangent + (d - tangent) * a * a
+                    t1 = tangent * (1 - b * b) if b < 0 else tangent + (d - tangent) * b * b
+                else:
+                    t0, t1 = d * u0 * u0, d * u1 * u1
+                t = 0.5 * (t0 + t1)
+                k, f = profile_index(math.sqrt(r * r + t * t + 2 * r * mu * t) - GROUND_KM)
+                for c in range(NSPECIES):
+                    table[i, j, c] += (profile[k, c] * (1 - f) + profile[k + 1, c] * f) * (t1 - t0)
+    return table
+
+
+@lru_cache(maxsize=1)
+def columns() -> Array:
+    """Columns to space for every altitude and ray that misses the ground, shape (64, 128, 4)."""
+    return _column_table(profiles(), COLUMN_ROWS, COLUMN_COLUMNS, 400)
+
+
+@njit(**JIT)
+def column_to_space(table, r, mu, out):  # type: ignore[no-untyped-def]
+    """Fill out[4] with the columns from radius r along cosine mu; False if the ray meets the ground."""
+    if mu < 0.0 and (r <= GROUND_KM + 1e-6 or r * r * (1.0 - mu * mu) < GROUND_KM * GROUND_KM - 1e-6):
+        return False
+    rho = math.sqrt(max(0.0, r * r - GROUND_KM * GROUND_KM))
+    d = max(0.0, -r * mu + math.sqrt(max(0.0, r * r * (mu * mu - 1.0) + TOP_KM * TOP_KM)))
+    shortest = TOP_KM - r
+    x = (d - shortest) / (rho + HORIZON_KM - shortest) * (COLUMN_COLUMNS - 1)
+    y = rho / HORIZON_KM * (COLUMN_ROWS - 1)
+    x = min(max(x, 0.0), COLUMN_COLUMNS - 1.001)
+    y = min(max(y, 0.0), COLUMN_ROWS - 1.001)
+    i, j = int(y), int(x)
+    fy, fx = y - i, x - j
+    for c in range(NSPECIES):
+        low = table[i, j, c] * (1 - fx) + table[i, j + 1, c] * fx
+        out[c] = low * (1 - fy) + (table[i + 1, j, c] * (1 - fx) + table[i + 1, j + 1, c] * fx) * fy
+    return True
+
+
+@njit(**JIT)
+def sun_visible(r, mu):  # type: ignore[no-untyped-def]
+    """Share of the solar disc above the geometric horizon at radius r, 0..1."""
+    s = GROUND_KM / r
+    dip = 0.0 if s >= 1.0 else -math.sqrt(1.0 - s * s)
+    x = (math.acos(max(-1.0, dip)) - math.acos(max(-1.0, min(1.0, mu)))) / SUN_RADIUS_RAD
+    return min(1.0, max(0.0, 0.5 + 0.5 * x))
+
+
+@njit(**JIT)
+def rayleigh_phase(c):  # type: ignore[no-untyped-def]
+    """Rayleigh phase function (per steradian) of the cosine of the scattering angle."""
+    return RAYLEIGH_SCALE * (RAYLEIGH_FLAT + RAYLEIGH_SQUARE * c * c)
+
+
+@njit(**JIT)
+def henyey_greenstein(c, g):  # type: ignore[no-untyped-def]
+    """Henyey-Greenstein phase function (per steradian)."""
+    d = 1.0 + g * g - 2.0 * g * c
+    return (1.0 - g * g) / (4.0 * math.pi) / (d * math.sqrt(d))
+
+
+@njit(**JIT)
+def aerosol_phase(c):  # type: ignore[no-untyped-def]
+    """Phase function of aerosol and haze (per steradian)."""
+    back = (1.0 - FORWARD_SHARE) * henyey_greenstein(c, BACKWARD_G)
+    return FORWARD_SHARE * henyey_greenstein(c, FORWARD_G) + back

@@ -1,0 +1,304 @@
+"""The whole sky of a moment as one table of light, and the sun in front of it.
+
+Air and a sun direction enter; a `Dome` leaves: radiance over the upper hemisphere in AP1 cd/m2, the
+sun's irradiance, and what the lit ground sends up. `SkySolver` keeps what a moved sun does not change.
+
+Dome table layout: (ROWS, COLUMNS, 3) float32 on nodes. Row i stands at elevation 90 * (i / (ROWS - 1))**2
+degrees, so the horizon is finest; column j at azimuth 360 * j / COLUMNS degrees, periodic.
+"""
+
+from __future__ import annotations
+
+import math
+import os
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import XYZ_TO_AP1
+from gloamet.sky.air import Air, OpticalDepths, optical_depths
+from gloamet.sky.atmosphere import (
+    DELTA_FORWARD,
+    GROUND_KM,
+    JIT,
+    NSPECIES,
+    aerosol_phase,
+    column_to_space,
+    columns,
+    profiles,
+    rayleigh_phase,
+)
+from gloamet.sky.scatter import ALTITUDES, SUN_COSINES, multiple_rows, view_tables
+from gloamet.sky.spectrum import SOLAR_XYZ_LX
+
+Array = NDArray[np.float64]
+
+ROWS, COLUMNS = 128, 256
+VIEW_ROWS, VIEW_TURNS = 32, 9
+DAY_STEPS, DUSK_STEPS, DUSK_BELOW_DEG = 32, 64, 4.0
+SUN_DIAMETER_DEG = 0.533
+# Moonless night sky: 0.0006 lx on the ground (RCA Electro-Optics Handbook, from memory) spread evenly.
+NIGHT_CD_M2 = 0.0006 / math.pi
+BANDS_TO_AP1 = SOLAR_XYZ_LX @ XYZ_TO_AP1.T
+
+
+@dataclass(frozen=True)
+class Dome:
+    """Light from every direction at one moment; colours are AP1, radiance cd/m2, irradiance lx.
+
+    table: (ROWS, COLUMNS, 3) float32 as described above. sun_irradiance is on a plane facing the sun, for
+    the whole disc; sun_visible the share of the disc above the horizon (0..1). ground_sun and ground_sky
+    are the radiance of the lit ground below the horizon, by source.
+    """
+
+    table: NDArray[np.float32]
+    sun_azimuth_deg: float
+    sun_elevation_deg: float
+    sun_diameter_deg: float
+    sun_irradiance: Array
+    sun_visible: float
+    sky_horizontal: Array
+    ground_sun: Array
+    ground_sky: Array
+
+    @property
+    def sun_direction(self) -> Array:
+        """Unit vector towards the sun: x east, y north, z up."""
+        a, e = math.radians(self.sun_azimuth_deg), math.radians(self.sun_elevation_deg)
+        return np.array([math.cos(e) * math.sin(a), math.cos(e) * math.cos(a), math.sin(e)])
+
+    @property
+    def sun_horizontal(self) -> Array:
+        """Irradiance of the sun on level ground, lx per AP1 channel."""
+        return self.sun_irradiance * self.sun_visible * max(0.0, self.sun_direction[2])
+
+
+def _scaled(tau: OpticalDepths) -> tuple[Array, Array, Array]:
+    """Delta-scaled extinction (4, bands), full scattering, delta-scaled scattering."""
+    none = np.zeros_like(tau.ozone)
+    scatter = np.stack([tau.rayleigh, tau.aerosol_scatter, none, tau.haze_scatter])
+    forward = np.array([0.0, DELTA_FORWARD, 0.0, DELTA_FORWARD])[:, None] * scatter
+    return tau.stacked() - forward, scatter, scatter - forward
+
+
+@lru_cache(maxsize=1)
+def _quadrature() -> tuple[Array, Array, Array, Array, Array]:
+    """A fine hemisphere grid and the matrices that spread view-table nodes onto it."""
+    ne, na = 40, 48
+    elevation = (np.arange(ne) + 0.5) / ne * np.pi / 2
+    azimuth = (np.arange(na) + 0.5) / na * np.pi
+
+    def spread(position: Array, nodes: int) -> Array:
+        i = np.minimum(position.astype(int), nodes - 2)
+        matrix = np.zeros((len(position), nodes))
+        matrix[np.arange(len(position)), i] = 1.0 - (position - i)
+        matrix[np.arange(len(position)), i + 1] = position - i
+        return matrix
+
+    rows = spread(np.sqrt(elevation / (np.pi / 2)) * (VIEW_ROWS - 1), VIEW_ROWS)
+    turns = spread(azimuth / np.pi * (VIEW_TURNS - 1), VIEW_TURNS)
+    weight = np.cos(elevation) * np.sin(elevation) * (np.pi / 2 / ne) * (2 * np.pi / na)
+    return elevation, azimuth, rows, turns, weight
+
+
+@lru_cache(maxsize=1)
+def row_weights() -> tuple[Array, Array]:
+    """Per dome row: its solid angle, and its solid angle times the sine of elevation (steradians, one
+    column each) for integrals over linearly interpolated rows."""
+    u = (np.arange(20000) + 0.5) / 20000
+    elevation = np.pi / 2 * u * u
+    width = np.pi * u / 20000 * (2 * np.pi / COLUMNS) * np.cos(elevation)
+    position = u * (ROWS - 1)
+    low = np.minimum(position.astype(int), ROWS - 2)
+    part = position - low
+    solid, projected = np.zeros(ROWS), np.zeros(ROWS)
+    for target, factor in ((solid, width), (projected, width * np.sin(elevation))):
+        np.add.at(target, low, factor * (1 - part))
+        np.add.at(target, low + 1, factor * part)
+    return solid, projected
+
+
+@njit(**JIT)
+def _bake(tables, sun_elevation, sun_azimuth, floor, first, last, out):  # type: ignore[no-untyped-def]
+    """Fill rows first..last of a dome table from view tables in AP1 (rows, turns, 3, 3)."""
+    sun_z, sun_h = math.sin(sun_elevation), math.cos(sun_elevation)
+    for i in range(first, last):
+        u = i / (ROWS - 1)
+        elevation = math.pi / 2 * u * u
+        z, h = math.sin(elevation), math.cos(elevation)
+        y = min(u * (VIEW_ROWS - 1), VIEW_ROWS - 1.0001)
+        a = int(y)
+        fy = y - a
+        for j in range(COLUMNS):
+            turn = 2.0 * math.pi * j / COLUMNS - sun_azimuth
+            turn -= 2.0 * math.pi * math.floor(turn / (2.0 * math.pi) + 0.5)
+            x = min(abs(turn) / math.pi * (VIEW_TURNS - 1), VIEW_TURNS - 1.0001)
+            b = int(x)
+            fx = x - b
+            c = z * sun_z + h * sun_h * math.cos(turn)
+            pr, pa = rayleigh_phase(c), aerosol_phase(c)
+            for k in range(3):
+                value = floor
+                for corner in range(4):
+                    da, db = corner >> 1, corner & 1
+                    w = (fy if da else 1 - fy) * (fx if db else 1 - fx)
+                    t = tables[a + da, b + db]
+                    value += w * (t[0, k] * pr + t[1, k] * pa + t[2, k])
+                out[i, j, k] = max(value, 0.0)
+
+
+class SkySolver:
+    """Solves skies one after another and keeps the multiple-scattering tables while the air stays."""
+
+    def __init__(self) -> None:
+        self._pool = ThreadPoolExecutor(os.cpu_count())
+        self._key: tuple[float, float | None] | None = None
+        self._psi = np.zeros(0)
+        self._psi_ground = np.zeros(0)
+
+    def _multiple(self, air: Air, depth: Array, scatter_ms: Array) -> None:
+        key = (air.turbidity, air.haze_km)
+        if key == self._key:
+            return
+        bands = depth.shape[1]
+        psi, psi_ground = np.zeros((ALTITUDES, SUN_COSINES, bands)), np.zeros((ALTITUDES, bands))
+        args = (profiles(), columns(), depth, scatter_ms)
+        # interleaved rows: the lower ones cost more
+        jobs = [
+            self._pool.submit(multiple_rows, *args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)
+        ]
+        for job in jobs:
+            job.result()
+        self._psi, self._psi_ground, self._key = psi, psi_ground, key
+
+    def spectral(self, air: Air, sun_elevation_deg: float) -> tuple[Array, Array]:
+        """View tables (rows, turns, 3, bands) with the ground's light inside, and the sun's
+        transmittance (bands); all per unit of extraterrestrial irradiance."""
+        tau = optical_depths(air)
+        depth, scatter, scatter_ms = _scaled(tau)
+        self._multiple(air, depth, scatter_ms)
+        mus = math.sin(math.radians(sun_elevation_deg))
+        steps = DUSK_STEPS if sun_elevation_deg < DUSK_BELOW_DEG else DAY_STEPS
+        view_mu = np.sin(np.linspace(0.0, 1.0, VIEW_ROWS) ** 2 * np.pi / 2)
+        cosines = np.cos(np.linspace(0.0, np.pi, VIEW_TURNS))
+        half = VIEW_ROWS // 2
+        parts = [
+            self._pool.submit(
+                view_tables, profiles(), columns(), depth, scatter, scatter_ms, self._psi,
+                self._psi_ground, mus, mu, cosines, steps,
+            )
+            for mu in (view_mu[:half], view_mu[half:])
+        ]  # fmt: skip
+        tables, ground = (np.concatenate(p) for p in zip(*(part.result() for part in parts), strict=True))
+        through = sun_transmittance(tau, sun_elevation_deg)
+        direct = through * disc_share(sun_elevation_deg, SUN_DIAMETER_DEG) * max(0.0, mus)
+        tables[:, :, 2] += _ground_light(tables, ground, direct, sun_elevation_deg, air.ground_reflectance)
+        return tables, through
+
+    def dome(
+        self, air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg: float = SUN_DIAMETER_DEG
+    ) -> Dome:
+        """The light of a moment. elevation_deg is apparent, -90..90; azimuth_deg clockwise from north."""
+        elevation_deg = max(elevation_deg, -20.0) if elevation_deg < 0 else elevation_deg
+        tables, through = self.spectral(air, elevation_deg)
+        ap1 = np.ascontiguousarray(tables @ BANDS_TO_AP1)
+        table = np.zeros((ROWS, COLUMNS, 3), np.float32)
+        args = (ap1, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2)
+        cuts = np.linspace(0, ROWS, 5).astype(int)
+        jobs = [
+            self._pool.submit(_bake, *args, a, b, table) for a, b in zip(cuts[:-1], cuts[1:], strict=True)
+        ]
+        for job in jobs:
+            job.result()
+        sun = through @ BANDS_TO_AP1
+        return assemble(table, azimuth_deg, elevation_deg, diameter_deg, sun, air.ground_reflectance)
+
+
+def _ground_light(tables: Array, ground: Array, direct: Array, elevation_deg: float, albedo: float) -> Array:
+    """What the lit ground adds to the sky, (rows, 1, bands): the adding method per band."""
+    elevation, azimuth, rows, turns, weight = _quadrature()
+    sun = math.radians(elevation_deg)
+    c = np.sin(elevation)[:, None] * math.sin(sun)
+    c = c + np.cos(elevation)[:, None] * math.cos(sun) * np.cos(azimuth)[None]
+    phases = (rayleigh_phase_array(c), aerosol_phase_array(c), np.ones_like(c))
+    below = np.zeros(tables.shape[-1])
+    for k, phase in enumerate(phases):
+        below += np.einsum("ab,abn->n", rows.T @ (weight[:, None] * phase) @ turns, tables[:, :, k])
+    returned = (rows.T @ weight * len(azimuth)) @ ground / math.pi
+    radiance = albedo * (below + direct) / (1.0 - albedo * returned) / math.pi
+    return (ground * radiance)[:, None, :]
+
+
+def rayleigh_phase_array(c: Array) -> Array:
+    """rayleigh_phase over an array."""
+    return np.asarray(_phase_array(c.ravel(), 0)).reshape(c.shape)
+
+
+def aerosol_phase_array(c: Array) -> Array:
+    """aerosol_phase over an array."""
+    return np.asarray(_phase_array(c.ravel(), 1)).reshape(c.shape)
+
+
+@njit(**JIT)
+def _phase_array(c, kind):  # type: ignore[no-untyped-def]
+    out = np.empty_like(c)
+    for i in range(c.size):
+        out[i] = rayleigh_phase(c[i]) if kind == 0 else aerosol_phase(c[i])
+    return out
+
+
+def disc_share(elevation_deg: float, diameter_deg: float) -> float:
+    """Share of the sun's disc above a level horizon, 0..1 (area of a circle cut by a line)."""
+    x = min(1.0, max(-1.0, elevation_deg / (0.5 * diameter_deg)))
+    return 0.5 + (x * math.sqrt(1.0 - x * x) + math.asin(x)) / math.pi
+
+
+def sun_transmittance(tau: OpticalDepths, elevation_deg: float) -> Array:
+    """Direct transmittance of the air towards the sun per band; below the horizon that of the horizon."""
+    out = np.zeros(NSPECIES)
+    column_to_space(columns(), GROUND_KM + 0.0005, math.sin(math.radians(max(0.0, elevation_deg))), out)
+    return np.exp(-(out @ tau.stacked()))
+
+
+def assemble(
+    table: NDArray[np.float32],
+    azimuth_deg: float,
+    elevation_deg: float,
+    diameter_deg: float,
+    sun_irradiance: Array,
+    ground_reflectance: float,
+) -> Dome:
+    """A Dome from a table and a sun: measures the sky and lights the ground below the horizon."""
+    share = disc_share(elevation_deg, diameter_deg)
+    sky = np.einsum("i,ijk->k", row_weights()[1], table.astype(np.float64))
+    if share <= 0.0:
+        sun_irradiance = np.zeros(3)
+    level = sun_irradiance * share * max(0.0, math.sin(math.radians(elevation_deg)))
+    bounce = ground_reflectance / math.pi
+    return Dome(
+        table, azimuth_deg, elevation_deg, diameter_deg, sun_irradiance, share, sky, bounce * level, bounce * sky
+    )
+
+
+def uniform_dome(radiance: float) -> Dome:
+    """The same light from everywhere, above and below, and no sun: for furnace tests."""
+    table = np.full((ROWS, COLUMNS, 3), radiance, np.float32)
+    return assemble(table, 0.0, -90.0, SUN_DIAMETER_DEG, np.zeros(3), 1.0)
+
+
+def dome_radiance(dome: Dome, directions: Array) -> Array:
+    """Sky radiance, without the sun's disc, towards unit vectors (..., 3) that point above the horizon."""
+    d = np.asarray(directions, float)
+    u = np.sqrt(np.clip(np.arcsin(np.clip(d[..., 2], 0.0, 1.0)) / (np.pi / 2), 0.0, 1.0)) * (ROWS - 1)
+    x = (np.arctan2(d[..., 0], d[..., 1]) / (2 * np.pi) % 1.0) * COLUMNS
+    i, j = np.minimum(u.astype(int), ROWS - 2), x.astype(int) % COLUMNS
+    fy, fx = (u - i)[..., None], (x - np.floor(x))[..., None]
+    t, nxt = dome.table, (j + 1) % COLUMNS
+    return np.asarray(
+        (t[i, j] * (1 - fx) + t[i, nxt] * fx) * (1 - fy) + (t[i + 1, j] * (1 - fx) + t[i + 1, nxt] * fx) * fy,
+        float,
+    )

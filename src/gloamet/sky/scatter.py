@@ -1,0 +1,212 @@
+"""How sunlight scatters on its way: the table of multiple scattering and the three view tables.
+
+Array layouts. Spectral arrays end in the band axis (16). `depth` is (4, bands) of vertical extinctions in
+profile order, `scatter` is (4, bands) of scattering (ozone 0). The multiple-scattering source `psi` is
+(altitudes, sun cosines, bands), its part from a unit of ground radiance `psi_ground` (altitudes, bands).
+A view table is (elevations, azimuths, 3, bands): Rayleigh and aerosol singly scattered, their phase
+functions not yet applied, and everything scattered more than once. Radiances are per unit of the sun's
+extraterrestrial irradiance.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gloamet.sky.atmosphere import (
+    GROUND_KM,
+    JIT,
+    NSPECIES,
+    TOP_KM,
+    column_to_space,
+    profile_index,
+    sun_visible,
+)
+
+ALTITUDES = 12
+SUN_COSINES = 40
+DIRECTIONS = 10
+DAY_AZIMUTHS, DUSK_AZIMUTHS, DUSK_COSINE = 2, 4, 0.05  # two suffice while the sun is up
+PATH_STEPS = 14
+COSINE_LOW = -0.6  # signed square root of the lowest sun cosine, -0.36
+ISOTROPIC = 1.0 / (4.0 * math.pi)
+
+
+@njit(inline="always", **JIT)
+def altitude_km(i):  # type: ignore[no-untyped-def]
+    """Height of row i of the multiple-scattering table: denser towards the ground."""
+    f = i / (ALTITUDES - 1)
+    return 100.0 * f * f * f * 0.999 + 0.001
+
+
+@njit(inline="always", **JIT)
+def sun_cosine(j):  # type: ignore[no-untyped-def]
+    """Sun cosine of column j: signed squares, so that the steps are finest at the horizon."""
+    v = COSINE_LOW + (1.0 - COSINE_LOW) * j / (SUN_COSINES - 1)
+    return v * abs(v)
+
+
+@njit(inline="always", **JIT)
+def sun_column(mu):  # type: ignore[no-untyped-def]
+    """The inverse of sun_cosine, clamped inside the table."""
+    v = math.copysign(math.sqrt(abs(mu)), mu)
+    x = (v - COSINE_LOW) / (1.0 - COSINE_LOW) * (SUN_COSINES - 1)
+    return min(max(x, 0.0), SUN_COSINES - 1.001)
+
+
+@njit(**JIT)
+def _gather(profile, height, depth, scatter, extinction, scattering):  # type: ignore[no-untyped-def]
+    k, f = profile_index(height)
+    a = profile[k, 0] * (1 - f) + profile[k + 1, 0] * f
+    b = profile[k, 1] * (1 - f) + profile[k + 1, 1] * f
+    c = profile[k, 2] * (1 - f) + profile[k + 1, 2] * f
+    d = profile[k, 3] * (1 - f) + profile[k + 1, 3] * f
+    for n in range(extinction.shape[0]):
+        extinction[n] = depth[0, n] * a + depth[1, n] * b + depth[2, n] * c + depth[3, n] * d
+        scattering[n] = scatter[0, n] * a + scatter[1, n] * b + scatter[3, n] * d
+
+
+@njit(**JIT)
+def multiple_rows(profile, table, depth, scatter, first, last, psi, psi_ground):  # type: ignore[no-untyped-def]
+    """Fill rows first..last of psi and psi_ground.
+
+    depth and scatter are the delta-scaled ones. Second order is gathered over directions and closed by the
+    isotropic 1 / (1 - f): every further order repeats the last one's share f.
+    """
+    bands = depth.shape[1]
+    extinction, scattering = np.zeros(bands), np.zeros(bands)
+    passed, share, ground_share = np.zeros(bands), np.zeros(bands), np.zeros(bands)
+    source = np.zeros((SUN_COSINES, bands))
+    weight = np.zeros(bands)
+    out = np.zeros(NSPECIES)
+    for i in range(first, last):
+        r = GROUND_KM + altitude_km(i)
+        share[:] = 0.0
+        ground_share[:] = 0.0
+        source[:] = 0.0
+        for a in range(DIRECTIONS):
+            v0, v1 = 2.0 * a / DIRECTIONS - 1.0, 2.0 * (a + 1) / DIRECTIONS - 1.0
+            m0, m1 = v0 * abs(v0), v1 * abs(v1)
+            mu, solid = 0.5 * (m0 + m1), 0.5 * (m1 - m0)
+            sine = math.sqrt(1.0 - mu * mu)
+            hit = r * r * (mu * mu - 1.0) + GROUND_KM * GROUND_KM
+            ground = mu < 0.0 and hit > 0.0
+            far = -r * mu - math.sqrt(hit) if ground else -r * mu + math.sqrt(
+                r * r * (mu * mu - 1.0) + TOP_KM * TOP_KM
+            )
+            passed[:] = 0.0
+            for s in range(PATH_STEPS):
+                u0, u1 = s / PATH_STEPS, (s + 1) / PATH_STEPS
+                t0, t1 = far * u0 * u0, far * u1 * u1
+                dt, t = t1 - t0, 0.5 * (t0 + t1)
+                rr = math.sqrt(r * r + t * t + 2.0 * r * mu * t)
+                _gather(profile, rr - GROUND_KM, depth, scatter, extinction, scattering)
+                for n in range(bands):
+                    d = extinction[n] * dt
+                    through = (1.0 - math.exp(-d)) / extinction[n] if d > 1e-5 else dt
+                    weight[n] = scattering[n] * math.exp(-passed[n]) * through * solid
+                    share[n] += weight[n]
+                    passed[n] += d
+                for j in range(SUN_COSINES):
+                    mus = sun_cosine(j)
+                    sun_sine = math.sqrt(max(0.0, 1.0 - mus * mus))
+                    turns = DUSK_AZIMUTHS if mus < DUSK_COSINE else DAY_AZIMUTHS
+                    for b in range(turns):
+                        towards = mu * mus + sine * sun_sine * math.cos(math.pi * (b + 0.5) / turns)
+                        local = (r * mus + t * towards) / rr
+                        if column_to_space(table, rr, local, out):
+                            v = sun_visible(rr, local) * ISOTROPIC / turns
+                            if v > 0.0:
+                                for n in range(bands):
+                                    tau = depth[0, n] * out[0] + depth[1, n] * out[1]
+                                    tau += depth[2, n] * out[2] + depth[3, n] * out[3]
+                                    source[j, n] += weight[n] * v * math.exp(-tau)
+            if ground:
+                for n in range(bands):
+                    ground_share[n] += math.exp(-passed[n]) * solid
+        for n in range(bands):
+            orders = 1.0 / (1.0 - share[n])
+            psi_ground[i, n] = ground_share[n] * orders
+            for j in range(SUN_COSINES):
+                psi[i, j, n] = source[j, n] * orders
+
+
+@njit(**JIT)
+def _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geometry, reach, ground):  # type: ignore[no-untyped-def]
+    """The part of a view ray that does not depend on the sun: one elevation, shared by all azimuths.
+
+    geometry[step]: distance, radius, density of Rayleigh, aerosol and haze, row of psi. reach[step, band]:
+    length seen through the air in front. ground[band]: light of a unit of ground radiance.
+    """
+    bands = depth.shape[1]
+    r = GROUND_KM + 0.0005
+    far = -r * mu + math.sqrt(r * r * (mu * mu - 1.0) + TOP_KM * TOP_KM)
+    passed, extinction, scattering = np.zeros(bands), np.zeros(bands), np.zeros(bands)
+    ground[:] = 0.0
+    for s in range(steps):
+        u0, u1 = s / steps, (s + 1) / steps
+        t0, t1 = far * u0 * u0, far * u1 * u1
+        dt, t = t1 - t0, 0.5 * (t0 + t1)
+        rr = math.sqrt(r * r + t * t + 2.0 * r * mu * t)
+        height = max(0.0, rr - GROUND_KM)
+        k, f = profile_index(height)
+        row = min((height / 100.0) ** (1.0 / 3.0) * (ALTITUDES - 1), ALTITUDES - 1.001)
+        geometry[s, 0], geometry[s, 1], geometry[s, 5] = t, rr, row
+        geometry[s, 2] = profile[k, 0] * (1 - f) + profile[k + 1, 0] * f
+        geometry[s, 3] = profile[k, 1] * (1 - f) + profile[k + 1, 1] * f
+        geometry[s, 4] = profile[k, 3] * (1 - f) + profile[k + 1, 3] * f
+        _gather(profile, height, depth, scatter_ms, extinction, scattering)
+        i = int(row)
+        fy = row - i
+        for n in range(bands):
+            d = extinction[n] * dt
+            seen = math.exp(-passed[n]) * ((1.0 - math.exp(-d)) / extinction[n] if d > 1e-5 else dt)
+            reach[s, n] = seen
+            passed[n] += d
+            ground[n] += scattering[n] * seen * (psi_ground[i, n] * (1 - fy) + psi_ground[i + 1, n] * fy)
+
+
+@njit(**JIT)
+def view_tables(profile, table, depth, scatter, scatter_ms, psi, psi_ground, mus, view_mu, cos_azimuth, steps):  # type: ignore[no-untyped-def]
+    """The view tables (elevations, azimuths, 3, bands) and the ground's part (elevations, bands).
+
+    mus: cosine of the sun's zenith angle; view_mu: sines of the view elevations; scatter: full scattering,
+    scatter_ms: delta-scaled.
+    """
+    bands = depth.shape[1]
+    rows, turns = view_mu.shape[0], cos_azimuth.shape[0]
+    tables, ground = np.zeros((rows, turns, 3, bands)), np.zeros((rows, bands))
+    reach, geometry, out = np.zeros((steps, bands)), np.zeros((steps, 6)), np.zeros(NSPECIES)
+    r = GROUND_KM + 0.0005
+    sun_sine = math.sqrt(max(0.0, 1.0 - mus * mus))
+    for a in range(rows):
+        mu = view_mu[a]
+        sine = math.sqrt(max(0.0, 1.0 - mu * mu))
+        _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geometry, reach, ground[a])
+        for b in range(turns):
+            towards = mu * mus + sine * sun_sine * cos_azimuth[b]
+            for s in range(steps):
+                t, rr = geometry[s, 0], geometry[s, 1]
+                local = (r * mus + t * towards) / rr
+                visible = sun_visible(rr, local) if column_to_space(table, rr, local, out) else 0.0
+                x = sun_column(local)
+                j, i = int(x), int(geometry[s, 5])
+                fx, fy = x - j, geometry[s, 5] - i
+                w00, w01, w10, w11 = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
+                p0, p1, p3 = geometry[s, 2], geometry[s, 3], geometry[s, 4]
+                for n in range(bands):
+                    rayleigh = scatter[0, n] * p0 * reach[s, n]
+                    if visible > 0.0:
+                        aerosol = (scatter[1, n] * p1 + scatter[3, n] * p3) * reach[s, n]
+                        tau = depth[0, n] * out[0] + depth[1, n] * out[1]
+                        tau += depth[2, n] * out[2] + depth[3, n] * out[3]
+                        sun = visible * math.exp(-tau)
+                        tables[a, b, 0, n] += rayleigh * sun
+                        tables[a, b, 1, n] += aerosol * sun
+                    again = psi[i, j, n] * w00 + psi[i, j + 1, n] * w01
+                    again += psi[i + 1, j, n] * w10 + psi[i + 1, j + 1, n] * w11
+                    spread = (scatter_ms[1, n] * p1 + scatter_ms[3, n] * p3) * reach[s, n]
+                    tables[a, b, 2, n] += (rayleigh + spread) * again
+    return tables, ground
