@@ -32,7 +32,7 @@ from gloamet.sky.atmosphere import (
     profiles,
     rayleigh_phase,
 )
-from gloamet.sky.scatter import ALTITUDES, SUN_COSINES, multiple_rows, view_tables
+from gloamet.sky.scatter import ALTITUDES, SUN_COSINES, multiple_rows, sun_paths, view_tables
 from gloamet.sky.spectrum import SOLAR_XYZ_LX
 
 Array = NDArray[np.float64]
@@ -166,7 +166,7 @@ class SkySolver:
             return
         bands = depth.shape[1]
         psi, psi_ground = np.zeros((ALTITUDES, SUN_COSINES, bands)), np.zeros((ALTITUDES, bands))
-        args = (profiles(), columns(), depth, scatter_ms)
+        args = (profiles(), sun_paths(), depth, scatter_ms)
         # interleaved rows: the lower ones cost more
         jobs = [
             self._pool.submit(multiple_rows, *args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)

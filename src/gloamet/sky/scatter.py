@@ -11,9 +11,11 @@ extraterrestrial irradiance.
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from gloamet.sky.atmosphere import (
     GROUND_KM,
@@ -21,6 +23,7 @@ from gloamet.sky.atmosphere import (
     NSPECIES,
     TOP_KM,
     column_to_space,
+    columns,
     profile_index,
     sun_visible,
 )
@@ -68,47 +71,39 @@ def _gather(profile, height, depth, scatter, extinction, scattering):  # type: i
         scattering[n] = scatter[0, n] * a + scatter[1, n] * b + scatter[3, n] * d
 
 
-@njit(**JIT)
-def multiple_rows(profile, table, depth, scatter, first, last, psi, psi_ground):  # type: ignore[no-untyped-def]
-    """Fill rows first..last of psi and psi_ground.
+@njit(inline="always", **JIT)
+def _ray(i, a):  # type: ignore[no-untyped-def]
+    """Direction a from altitude row i: radius, cosine, solid-angle share, length, whether it ends below."""
+    r = GROUND_KM + altitude_km(i)
+    v0, v1 = 2.0 * a / DIRECTIONS - 1.0, 2.0 * (a + 1) / DIRECTIONS - 1.0
+    m0, m1 = v0 * abs(v0), v1 * abs(v1)
+    mu = 0.5 * (m0 + m1)
+    hit = r * r * (mu * mu - 1.0) + GROUND_KM * GROUND_KM
+    if mu < 0.0 and hit > 0.0:
+        return r, mu, 0.5 * (m1 - m0), -r * mu - math.sqrt(hit), True
+    return r, mu, 0.5 * (m1 - m0), -r * mu + math.sqrt(r * r * (mu * mu - 1.0) + TOP_KM * TOP_KM), False
 
-    depth and scatter are the delta-scaled ones. Second order is gathered over directions and closed by the
-    isotropic 1 / (1 - f): every further order repeats the last one's share f.
-    """
-    bands = depth.shape[1]
-    extinction, scattering = np.zeros(bands), np.zeros(bands)
-    passed, share, ground_share = np.zeros(bands), np.zeros(bands), np.zeros(bands)
-    source = np.zeros((SUN_COSINES, bands))
-    weight = np.zeros(bands)
+
+@njit(inline="always", **JIT)
+def _step(r, mu, far, s):  # type: ignore[no-untyped-def]
+    """Step s along a ray: its length, the distance and the radius of its middle."""
+    u0, u1 = s / PATH_STEPS, (s + 1) / PATH_STEPS
+    t0, t1 = far * u0 * u0, far * u1 * u1
+    t = 0.5 * (t0 + t1)
+    return t1 - t0, t, math.sqrt(r * r + t * t + 2.0 * r * mu * t)
+
+
+@njit(**JIT)
+def _sun_paths(table):  # type: ignore[no-untyped-def]
+    shape = (ALTITUDES, DIRECTIONS, PATH_STEPS, SUN_COSINES, DUSK_AZIMUTHS, NSPECIES + 1)
+    paths = np.zeros(shape, np.float32)
     out = np.zeros(NSPECIES)
-    for i in range(first, last):
-        r = GROUND_KM + altitude_km(i)
-        share[:] = 0.0
-        ground_share[:] = 0.0
-        source[:] = 0.0
+    for i in range(ALTITUDES):
         for a in range(DIRECTIONS):
-            v0, v1 = 2.0 * a / DIRECTIONS - 1.0, 2.0 * (a + 1) / DIRECTIONS - 1.0
-            m0, m1 = v0 * abs(v0), v1 * abs(v1)
-            mu, solid = 0.5 * (m0 + m1), 0.5 * (m1 - m0)
+            r, mu, _, far, _ = _ray(i, a)
             sine = math.sqrt(1.0 - mu * mu)
-            hit = r * r * (mu * mu - 1.0) + GROUND_KM * GROUND_KM
-            ground = mu < 0.0 and hit > 0.0
-            far = -r * mu - math.sqrt(hit) if ground else -r * mu + math.sqrt(
-                r * r * (mu * mu - 1.0) + TOP_KM * TOP_KM
-            )
-            passed[:] = 0.0
             for s in range(PATH_STEPS):
-                u0, u1 = s / PATH_STEPS, (s + 1) / PATH_STEPS
-                t0, t1 = far * u0 * u0, far * u1 * u1
-                dt, t = t1 - t0, 0.5 * (t0 + t1)
-                rr = math.sqrt(r * r + t * t + 2.0 * r * mu * t)
-                _gather(profile, rr - GROUND_KM, depth, scatter, extinction, scattering)
-                for n in range(bands):
-                    d = extinction[n] * dt
-                    through = (1.0 - math.exp(-d)) / extinction[n] if d > 1e-5 else dt
-                    weight[n] = scattering[n] * math.exp(-passed[n]) * through * solid
-                    share[n] += weight[n]
-                    passed[n] += d
+                _, t, rr = _step(r, mu, far, s)
                 for j in range(SUN_COSINES):
                     mus = sun_cosine(j)
                     sun_sine = math.sqrt(max(0.0, 1.0 - mus * mus))
@@ -117,12 +112,59 @@ def multiple_rows(profile, table, depth, scatter, first, last, psi, psi_ground):
                         towards = mu * mus + sine * sun_sine * math.cos(math.pi * (b + 0.5) / turns)
                         local = (r * mus + t * towards) / rr
                         if column_to_space(table, rr, local, out):
-                            v = sun_visible(rr, local) * ISOTROPIC / turns
-                            if v > 0.0:
-                                for n in range(bands):
-                                    tau = depth[0, n] * out[0] + depth[1, n] * out[1]
-                                    tau += depth[2, n] * out[2] + depth[3, n] * out[3]
-                                    source[j, n] += weight[n] * v * math.exp(-tau)
+                            for c in range(NSPECIES):
+                                paths[i, a, s, j, b, c] = out[c]
+                            paths[i, a, s, j, b, NSPECIES] = sun_visible(rr, local) * ISOTROPIC / turns
+    return paths
+
+
+@lru_cache(maxsize=1)
+def sun_paths() -> NDArray[np.float32]:
+    """The geometry of second-order scattering, which no air changes.
+
+    (altitude, direction, step, sun cosine, azimuth, 5): the four columns from that step to the sun, and the
+    visible share of the disc as an isotropic average over the azimuths.
+    """
+    return _sun_paths(columns())
+
+
+@njit(**JIT)
+def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):  # type: ignore[no-untyped-def]
+    """Fill rows first..last of psi and psi_ground.
+
+    depth and scatter are the delta-scaled ones. Second order is gathered over directions and closed by the
+    isotropic 1 / (1 - f): every further order repeats the last one's share f.
+    """
+    bands = depth.shape[1]
+    extinction, scattering = np.zeros(bands), np.zeros(bands)
+    passed, share, ground_share = np.zeros(bands), np.zeros(bands), np.zeros(bands)
+    source = np.zeros((SUN_COSINES, bands), np.float32)
+    weight, thin = np.zeros(bands, np.float32), depth.astype(np.float32)
+    for i in range(first, last):
+        share[:] = 0.0
+        ground_share[:] = 0.0
+        source[:] = 0.0
+        for a in range(DIRECTIONS):
+            r, mu, solid, far, ground = _ray(i, a)
+            passed[:] = 0.0
+            for s in range(PATH_STEPS):
+                dt, _, rr = _step(r, mu, far, s)
+                _gather(profile, rr - GROUND_KM, depth, scatter, extinction, scattering)
+                for n in range(bands):
+                    d = extinction[n] * dt
+                    through = (1.0 - math.exp(-d)) / extinction[n] if d > 1e-5 else dt
+                    amount = scattering[n] * math.exp(-passed[n]) * through * solid
+                    weight[n] = amount
+                    share[n] += amount
+                    passed[n] += d
+                for j in range(SUN_COSINES):
+                    for b in range(DUSK_AZIMUTHS):
+                        p = paths[i, a, s, j, b]
+                        if p[NSPECIES] > 0.0:
+                            for n in range(bands):
+                                tau = thin[0, n] * p[0] + thin[1, n] * p[1]
+                                tau += thin[2, n] * p[2] + thin[3, n] * p[3]
+                                source[j, n] += weight[n] * p[NSPECIES] * math.exp(-tau)
             if ground:
                 for n in range(bands):
                     ground_share[n] += math.exp(-passed[n]) * solid
