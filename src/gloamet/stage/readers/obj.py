@@ -1,0 +1,189 @@
+"""Reading OBJ with MTL: groups become parts, polygons become triangles, every index is checked.
+
+A file enters; a Scene in metres with Z up leaves, with a note for everything that was left out.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import numpy as np
+
+from gloamet.errors import GloametError
+from gloamet.stage.readers.textures import decode
+from gloamet.stage.scene import Material, Part, Scene, Texture, UpAxis, make_part, to_world
+
+
+@dataclass
+class _Group:
+    """Corners of one part: rows of (position, uv or -1, normal or -1), three a triangle."""
+
+    name: str
+    material: str
+    corners: list[tuple[int, int, int]] = field(default_factory=list)
+
+
+class _Library:
+    """The materials of MTL files and their pictures."""
+
+    def __init__(self, folder: Path, notes: list[str]) -> None:
+        self.folder, self.notes = folder, notes
+        self.materials: dict[str, Material] = {}
+        self.textures: list[Texture] = []
+        self._seen: dict[str, int] = {}
+
+    def _texture(self, name: str) -> int:
+        if name not in self._seen:
+            texture, note = decode(name, self.folder / name.replace("\\", "/"))
+            if note:
+                self.notes.append(note)
+            self._seen[name] = len(self.textures)
+            self.textures.append(texture)
+        return self._seen[name]
+
+    def read(self, name: str) -> None:
+        path = self.folder / name.replace("\\", "/")
+        try:
+            lines = path.read_text("utf-8", "replace").splitlines()
+        except OSError:
+            self.notes.append(f"Material file {name} is missing: its surfaces are plain grey.")
+            return
+        current: Material | None = None
+        for line in lines:
+            key, _, rest = line.strip().partition(" ")
+            if key == "newmtl":
+                current = Material(rest.strip() or "unnamed")
+            elif current is not None:
+                try:
+                    current = self._apply(current, key, rest.strip())
+                except ValueError:
+                    self.notes.append(f"{name}: the line “{line.strip()[:50]}” is not understood.")
+            if current is not None:
+                self.materials[current.name] = current
+
+    def _apply(self, m: Material, key: str, rest: str) -> Material:
+        if key == "Kd":
+            r, g, b = (min(max(float(v), 0.0), 1.0) for v in rest.split()[:3])
+            return replace(m, base_colour=(r, g, b))
+        if key == "map_Kd":
+            return replace(m, base_texture=self._texture(rest.split()[-1]))
+        if key in ("Pr", "Pm", "Ns", "Ni", "d", "Tr"):
+            value = float(rest.split()[0])
+            if not math.isfinite(value):
+                raise ValueError
+            if key == "Pr":
+                return replace(m, roughness=min(max(value, 0.0), 1.0))
+            if key == "Pm":
+                return replace(m, metalness=min(max(value, 0.0), 1.0))
+            if key == "Ni":
+                return replace(m, ior=min(max(value, 1.0), 3.0))
+            opacity = value if key == "d" else 1.0 - value
+            if key in ("d", "Tr") and opacity < 0.95:
+                return replace(m, transmission=min(max(1.0 - opacity, 0.0), 1.0), roughness=0.0)
+        return m
+
+
+def _corner(token: str, counts: tuple[int, int, int], path: Path, line: int) -> tuple[int, int, int]:
+    """A face corner "v/vt/vn" as zero-based indices, -1 where one is left out."""
+    out = [-1, -1, -1]
+    for k, text in enumerate(token.split("/")[:3]):
+        if not text:
+            continue
+        try:
+            index = int(text)
+        except ValueError:
+            raise GloametError(f"{path.name}, line {line}: “{token}” is not a face corner.") from None
+        index = index - 1 if index > 0 else counts[k] + index
+        if not 0 <= index < counts[k]:
+            raise GloametError(
+                f"{path.name}, line {line}: a face uses number {text}, and there are {counts[k]}. Export it again."
+            )
+        out[k] = index
+    if out[0] < 0:
+        raise GloametError(f"{path.name}, line {line}: “{token}” is not a face corner.")
+    return out[0], out[1], out[2]
+
+
+class _Reader:
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self.notes: list[str] = []
+        self.library = _Library(path.parent, self.notes)
+        self.arrays: dict[str, list[tuple[float, ...]]] = {"v": [], "vt": [], "vn": []}
+        self.groups: dict[tuple[str, str], _Group] = {}
+        self.name, self.material = "part", ""
+
+    def _row(self, key: str, words: list[str], number: int) -> None:
+        width = 2 if key == "vt" else 3
+        try:
+            self.arrays[key].append(tuple(float(w) for w in words[:width]))
+            if len(words) < width:
+                raise ValueError
+        except ValueError:
+            raise GloametError(
+                f"{self.path.name}, line {number}: “{' '.join([key, *words])[:50]}” has not {width} numbers."
+            ) from None
+
+    def _face(self, words: list[str], number: int) -> None:
+        counts = (len(self.arrays["v"]), len(self.arrays["vt"]), len(self.arrays["vn"]))
+        corners = [_corner(word, counts, self.path, number) for word in words]
+        key = (self.name, self.material)
+        group = self.groups.setdefault(key, _Group(self.name, self.material))
+        for k in range(1, len(corners) - 1):
+            group.corners += (corners[0], corners[k], corners[k + 1])
+
+    def read(self) -> None:
+        with self.path.open("r", encoding="utf-8", errors="replace") as file:
+            for number, line in enumerate(file, 1):
+                words = line.split()
+                if not words:
+                    continue
+                key, rest = words[0], words[1:]
+                if key in self.arrays:
+                    self._row(key, rest, number)
+                elif key == "f":
+                    self._face(rest, number)
+                elif key in ("o", "g"):
+                    self.name = " ".join(rest) or "part"
+                elif key == "usemtl":
+                    self.material = " ".join(rest)
+                elif key == "mtllib":
+                    self.library.read(" ".join(rest))
+
+
+def _part(group: _Group, reader: _Reader, material: int, matrix: np.ndarray) -> Part | None:
+    corners = np.asarray(group.corners, np.int64)
+    unique, order = np.unique(corners, axis=0, return_inverse=True)
+    triangles = order.reshape(-1, 3)
+
+    def gather(key: str, column: int, width: int) -> np.ndarray | None:
+        index = unique[:, column]
+        if (index < 0).any():
+            return None
+        return np.asarray(reader.arrays[key], float).reshape(-1, width)[index]
+
+    positions = gather("v", 0, 3)
+    assert positions is not None  # every corner has a position by construction
+    return make_part(group.name, material, positions, triangles, gather("vn", 2, 3), gather("vt", 1, 2), matrix)
+
+
+def read_obj(path: Path, units: str, up: UpAxis) -> Scene:
+    """Read an .obj file and the .mtl files it names. Raises GloametError with one sentence when damaged."""
+    reader = _Reader(path)
+    reader.read()
+    names = list(reader.library.materials)
+    materials = [*reader.library.materials.values(), Material("unnamed")]
+    for _, used in reader.groups:
+        if used and used not in names:
+            reader.notes.append(f"Material {used} is not defined: its surfaces are plain grey.")
+    matrix = to_world(up, units)
+    parts = []
+    for group in reader.groups.values():
+        index = names.index(group.material) if group.material in names else len(materials) - 1
+        part = _part(group, reader, index, matrix) if group.corners else None
+        if part is not None:
+            parts.append(part)
+    notes = tuple(dict.fromkeys(reader.notes))
+    return Scene(path, tuple(parts), tuple(materials), tuple(reader.library.textures), {}, notes)

@@ -1,0 +1,154 @@
+"""Sun and sky as the kernels sample them: a packed sun, a dome table, and where in it light comes from.
+
+A Dome enters; `Lights` leaves. The distribution is a grid of CELL_ROWS x CELL_COLUMNS over the upper
+hemisphere in the dome's own coordinates (square-root elevation, azimuth): `row_cdf` (rows,), `cell_cdf`
+(rows, columns) cumulative inside a row, `density` (rows, columns) probability per unit of the two
+coordinates' unit square.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.sky.dome import COLUMNS, ROWS, Dome
+
+Floats = NDArray[np.float32]
+CELL_ROWS, CELL_COLUMNS = 64, 128
+LIMB = 0.5  # exponent of limb darkening at 0.56 um: Hestroffer & Magnan 1998, from memory
+# direction 0-2, irradiance 3-5, cosine of the radius 6, mean disc radiance 7-9, solid angle 10, squared sine
+# of the radius 11
+SUN_WORDS = 12
+JIT = {"fastmath": True, "nogil": True, "cache": True, "error_model": "numpy"}
+F = np.float32
+
+
+@dataclass(frozen=True)
+class Lights:
+    """What the kernels take: table (ROWS, COLUMNS, 3), sun (SUN_WORDS,), ground (6,) radiance below the
+    horizon by sun then sky, and the distribution."""
+
+    table: Floats
+    sun: Floats
+    ground: Floats
+    row_cdf: Floats
+    cell_cdf: Floats
+    density: Floats
+
+    def arrays(self) -> tuple[Floats, ...]:
+        """What the kernels take, in their order."""
+        return (self.table, self.sun, self.ground, self.row_cdf, self.cell_cdf, self.density)
+
+
+@njit(**JIT)
+def _cells(table, luminance, out):  # type: ignore[no-untyped-def]
+    """Light of every cell: mean luminance times its solid angle."""
+    for r in range(CELL_ROWS):
+        low, high = r / CELL_ROWS, (r + 1) / CELL_ROWS
+        solid = math.sin(math.pi / 2 * high * high) - math.sin(math.pi / 2 * low * low)
+        i0 = int(low * (ROWS - 1))
+        i1 = min(int(math.ceil(high * (ROWS - 1))), ROWS - 1)
+        for c in range(CELL_COLUMNS):
+            j0 = c * COLUMNS // CELL_COLUMNS
+            j1 = ((c + 1) * COLUMNS // CELL_COLUMNS) % COLUMNS
+            total = 0.0
+            for k in range(3):
+                corners = table[i0, j0, k] + table[i1, j0, k] + table[i0, j1, k] + table[i1, j1, k]
+                total += luminance[k] * corners
+            out[r, c] = max(total, 0.0) * solid
+
+
+def build_lights(dome: Dome) -> Lights:
+    """Pack a dome for the kernels."""
+    cells = np.zeros((CELL_ROWS, CELL_COLUMNS))
+    _cells(dome.table, AP1_LUMINANCE, cells)
+    cells += 1e-9 * cells.max() + 1e-30
+    rows = cells.sum(1)
+    density = cells / cells.sum() * (CELL_ROWS * CELL_COLUMNS)
+    half = math.radians(dome.sun_diameter_deg / 2.0)
+    solid = 2.0 * math.pi * (1.0 - math.cos(half))
+    sun = np.zeros(SUN_WORDS, np.float32)
+    sun[0:3] = dome.sun_direction
+    sun[3:6] = dome.sun_irradiance
+    sun[6] = math.cos(half)
+    sun[7:10] = dome.sun_irradiance / solid
+    sun[10] = solid
+    sun[11] = math.sin(half) ** 2
+    return Lights(
+        dome.table,
+        sun,
+        np.concatenate([dome.ground_sun, dome.ground_sky]).astype(np.float32),
+        (np.cumsum(rows) / rows.sum()).astype(np.float32),
+        (np.cumsum(cells, 1) / rows[:, None]).astype(np.float32),
+        density.astype(np.float32),
+    )
+
+
+@njit(inline="always", **JIT)
+def dome_coordinates(dx, dy, dz):  # type: ignore[no-untyped-def]
+    """Square-root elevation and azimuth of a direction above the horizon, both in 0..1."""
+    u = math.sqrt(math.asin(min(F(1), max(F(0), dz))) * F(2 / math.pi))
+    v = math.atan2(dx, dy) * F(0.5 / math.pi)
+    if v < F(0):
+        v += F(1)
+    return u, v
+
+
+@njit(inline="always", **JIT)
+def sky_radiance(table, u, v):  # type: ignore[no-untyped-def]
+    """Bilinear radiance of the dome at (u, v)."""
+    y = min(u * F(ROWS - 1), F(ROWS - 1.001))
+    x = v * F(COLUMNS)
+    i, j = int(y), int(x)
+    fy, fx = y - F(i), x - F(j)
+    j %= COLUMNS
+    k = (j + 1) % COLUMNS
+    a, b = (F(1) - fx) * (F(1) - fy), fx * (F(1) - fy)
+    c, d = (F(1) - fx) * fy, fx * fy
+    n = i + 1
+    return (
+        table[i, j, 0] * a + table[i, k, 0] * b + table[n, j, 0] * c + table[n, k, 0] * d,
+        table[i, j, 1] * a + table[i, k, 1] * b + table[n, j, 1] * c + table[n, k, 1] * d,
+        table[i, j, 2] * a + table[i, k, 2] * b + table[n, j, 2] * c + table[n, k, 2] * d,
+    )
+
+
+@njit(inline="always", **JIT)
+def solid_density(density, u, v, cos_elevation):  # type: ignore[no-untyped-def]
+    """Probability per steradian with which `sample_sky` picks the direction (u, v)."""
+    r, c = min(CELL_ROWS - 1, int(u * F(CELL_ROWS))), min(CELL_COLUMNS - 1, int(v * F(CELL_COLUMNS)))
+    # d(omega) = cos(elevation) * (pi u du) * (2 pi dv)
+    jacobian = F(2 * math.pi * math.pi) * max(u, F(1e-4)) * max(cos_elevation, F(1e-5))
+    return density[r, c] / jacobian
+
+
+@njit(inline="always", **JIT)
+def _search(cdf, n, x):  # type: ignore[no-untyped-def]
+    low, high = 0, n - 1
+    while low < high:
+        mid = (low + high) >> 1
+        if cdf[mid] <= x:
+            low = mid + 1
+        else:
+            high = mid
+    return low
+
+
+@njit(inline="always", **JIT)
+def sample_sky(row_cdf, cell_cdf, x, y):  # type: ignore[no-untyped-def]
+    """A direction of the sky by its light from two uniform numbers: (dx, dy, dz, u, v)."""
+    r = _search(row_cdf, CELL_ROWS, x)
+    before = row_cdf[r - 1] if r > 0 else F(0)
+    x = min(F(0.99999), (x - before) / max(row_cdf[r] - before, F(1e-12)))
+    c = _search(cell_cdf[r], CELL_COLUMNS, y)
+    before = cell_cdf[r, c - 1] if c > 0 else F(0)
+    y = min(F(0.99999), (y - before) / max(cell_cdf[r, c] - before, F(1e-12)))
+    u, v = (F(r) + x) / F(CELL_ROWS), (F(c) + y) / F(CELL_COLUMNS)
+    elevation, azimuth = F(math.pi / 2) * u * u, F(2 * math.pi) * v
+    h = math.cos(elevation)
+    return h * math.sin(azimuth), h * math.cos(azimuth), math.sin(elevation), u, v

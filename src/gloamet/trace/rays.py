@@ -1,0 +1,78 @@
+"""Embree's two ray queries as Numba intrinsics, so that kernels call them at C speed.
+
+A ray is origin, direction, its near and far end and a geometry mask, all float32; the scene is the uint64
+handle of a RayScene. Each call keeps a 64-byte-aligned RTCRayHit of 24 words on the stack: words 0-11 the
+ray (origin, near, direction, time, far, mask, id, flags), 12-14 the geometric normal, 15-16 u and v,
+17 primitive, 18 geometry, 19 instance.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import llvmlite.binding as llvm
+from llvmlite import ir
+from numba.core import cgutils, types
+from numba.extending import intrinsic
+
+from gloamet.trace.embree import library
+
+llvm.load_library_permanently(library().path)
+
+_F32, _I32, _I64 = ir.FloatType(), ir.IntType(32), ir.IntType(64)
+_BYTES = ir.IntType(8).as_pointer()
+_WORDS, _NEAR, _TIME, _FAR, _MASK = 24, 3, 7, 8, 9
+
+
+def _word(builder: Any, slot: Any, index: int, kind: Any) -> Any:
+    place = builder.gep(slot, [_I32(0), _I32(index)])
+    return builder.bitcast(place, kind.as_pointer())
+
+
+def _query(builder: Any, args: Any, name: str) -> Any:
+    """Store the ray of the arguments in a stack slot, call Embree, return the slot."""
+    slot = cgutils.alloca_once(builder, ir.ArrayType(_I32, _WORDS))
+    slot.align = 64
+    for index, value in enumerate(args[1:8]):
+        builder.store(value, _word(builder, slot, index, _F32))
+    builder.store(_F32(0), _word(builder, slot, _TIME, _F32))
+    builder.store(args[8], _word(builder, slot, _FAR, _F32))
+    builder.store(args[9], _word(builder, slot, _MASK, _I32))
+    for index, value in ((10, 0), (11, 0), (17, -1), (18, -1), (19, -1)):
+        builder.store(_I32(value), _word(builder, slot, index, _I32))
+    kind = ir.FunctionType(ir.VoidType(), [_I64, _BYTES, _I64])
+    function = cgutils.get_or_insert_function(builder.module, kind, name)
+    builder.call(function, [args[0], builder.bitcast(slot, _BYTES), _I64(0)])
+    return slot
+
+
+_RAY = (types.uint64, *([types.float32] * 8), types.int32)
+
+
+@intrinsic
+def intersect(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):  # type: ignore[no-untyped-def]
+    """Closest hit: (t, nx, ny, nz, u, v, primitive, geometry); primitive is -1 for a miss.
+
+    The normal is geometric and not normalised.
+    """
+    result = types.Tuple([types.float32] * 6 + [types.int32] * 2)
+
+    def generate(ctx, builder, signature, args):  # type: ignore[no-untyped-def]
+        slot = _query(builder, args, "rtcIntersect1")
+        values = [builder.load(_word(builder, slot, i, _F32)) for i in (_FAR, 12, 13, 14, 15, 16)]
+        values += [builder.load(_word(builder, slot, i, _I32)) for i in (17, 18)]
+        return ctx.make_tuple(builder, signature.return_type, values)
+
+    return result(*_RAY), generate
+
+
+@intrinsic
+def occluded(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):  # type: ignore[no-untyped-def]
+    """Whether anything of the mask lies on the ray between near and far."""
+
+    def generate(ctx, builder, signature, args):  # type: ignore[no-untyped-def]
+        slot = _query(builder, args, "rtcOccluded1")
+        far = builder.load(_word(builder, slot, _FAR, _F32))
+        return builder.fcmp_ordered("<", far, _F32(0))
+
+    return types.boolean(*_RAY), generate

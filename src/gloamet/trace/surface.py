@@ -1,0 +1,224 @@
+"""Surfaces inside the kernels: textures, normals at a hit, the glossy-and-diffuse reflection, panes.
+
+Everything works on float32 scalars in a right-handed local or world frame; colours are AP1 triples. The
+reflection model is that of glTF 2.0 (GGX with Smith shadowing over Lambert), coupled so that the diffuse
+part never returns what the gloss already took.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gloamet.trace.compiled import (
+    BASE_PICTURE,
+    FACTOR,
+    IOR,
+    METALNESS,
+    RED,
+    ROUGHNESS,
+    SRGB_DECODE,
+    SURFACE_PICTURE,
+    TEXTURE_TO_AP1,
+    THIN,
+    TRANSMISSION,
+)
+
+JIT = {"fastmath": True, "nogil": True, "cache": True, "error_model": "numpy"}
+F = np.float32
+PI = F(math.pi)
+MIRROR_ALPHA = F(0.02)  # below this the lobe is narrower than can be sampled: a perfect mirror
+DIELECTRIC = F(0.04)
+DIELECTRIC_MEAN = F(0.04 + 0.96 / 21.0)  # hemispherical mean of Schlick's Fresnel
+
+
+@njit(inline="always", **JIT)
+def basis(nx, ny, nz):  # type: ignore[no-untyped-def]
+    """Two tangents of a unit normal (Duff et al., JCGT 6, 2017)."""
+    s = math.copysign(F(1), nz)
+    a = F(-1) / (s + nz)
+    b = nx * ny * a
+    return F(1) + s * nx * nx * a, s * b, -s * nx, b, s + ny * ny * a, -ny
+
+
+@njit(inline="always", **JIT)
+def cosine_direction(nx, ny, nz, u, v):  # type: ignore[no-untyped-def]
+    """A direction about the normal with density cos / pi."""
+    r, phi = math.sqrt(u), F(2 * math.pi) * v
+    x, y, z = r * math.cos(phi), r * math.sin(phi), math.sqrt(max(F(0), F(1) - u))
+    a, b, c, d, e, g = basis(nx, ny, nz)
+    return a * x + d * y + nx * z, b * x + e * y + ny * z, c * x + g * y + nz * z
+
+
+@njit(**JIT)
+def picture_at(texels, pictures, index, u, v):  # type: ignore[no-untyped-def]
+    """Bilinear, repeating lookup of a picture: linear Rec.709 and the raw green and blue in 0..1."""
+    first, width, height = pictures[index, 0], pictures[index, 1], pictures[index, 2]
+    x = (u - math.floor(u)) * F(width) - F(0.5)
+    y = (v - math.floor(v)) * F(height) - F(0.5)
+    i, j = int(math.floor(x)), int(math.floor(y))
+    fx, fy = x - F(i), y - F(j)
+    r = g = b = raw_g = raw_b = F(0)
+    for corner in range(4):
+        a, c = corner & 1, corner >> 1
+        w = (fx if a else F(1) - fx) * (fy if c else F(1) - fy)
+        t = first + ((j + c) % height) * width + (i + a) % width
+        r += w * SRGB_DECODE[texels[t, 0]]
+        g += w * SRGB_DECODE[texels[t, 1]]
+        b += w * SRGB_DECODE[texels[t, 2]]
+        raw_g += w * F(texels[t, 1])
+        raw_b += w * F(texels[t, 2])
+    return r, g, b, raw_g / F(255), raw_b / F(255)
+
+
+@njit(inline="always", **JIT)
+def look_up(materials, m, texels, pictures, u, v):  # type: ignore[no-untyped-def]
+    """Base colour (AP1), roughness and metalness of a material at texture coordinates."""
+    r, g, b = materials[m, RED], materials[m, RED + 1], materials[m, RED + 2]
+    rough, metal = materials[m, ROUGHNESS], materials[m, METALNESS]
+    if materials[m, BASE_PICTURE] >= F(0):
+        tr, tg, tb, _, _ = picture_at(texels, pictures, int(materials[m, BASE_PICTURE]), u, v)
+        tr *= materials[m, FACTOR]
+        tg *= materials[m, FACTOR + 1]
+        tb *= materials[m, FACTOR + 2]
+        M = TEXTURE_TO_AP1
+        r = M[0, 0] * tr + M[0, 1] * tg + M[0, 2] * tb
+        g = M[1, 0] * tr + M[1, 1] * tg + M[1, 2] * tb
+        b = M[2, 0] * tr + M[2, 1] * tg + M[2, 2] * tb
+    if materials[m, SURFACE_PICTURE] >= F(0):
+        _, _, _, tg, tb = picture_at(texels, pictures, int(materials[m, SURFACE_PICTURE]), u, v)
+        rough *= tg
+        metal *= tb
+    return r, g, b, rough, metal
+
+
+@njit(inline="always", **JIT)
+def interpolate(triangles, normals, uvs, prim, u, v):  # type: ignore[no-untyped-def]
+    """Vertex normal (not normalised) and texture coordinates inside a triangle."""
+    a, b, c = triangles[prim, 0], triangles[prim, 1], triangles[prim, 2]
+    w = F(1) - u - v
+    return (
+        w * normals[a, 0] + u * normals[b, 0] + v * normals[c, 0],
+        w * normals[a, 1] + u * normals[b, 1] + v * normals[c, 1],
+        w * normals[a, 2] + u * normals[b, 2] + v * normals[c, 2],
+        w * uvs[a, 0] + u * uvs[b, 0] + v * uvs[c, 0],
+        w * uvs[a, 1] + u * uvs[b, 1] + v * uvs[c, 1],
+    )
+
+
+@njit(inline="always", **JIT)
+def fifth(x):  # type: ignore[no-untyped-def]
+    """(1 - x) to the fifth: Schlick's Fresnel weight."""
+    y = min(F(1), max(F(0), F(1) - x))
+    return y * y * y * y * y
+
+
+@njit(inline="always", **JIT)
+def gloss_share(nv, r, g, b, metal, gloss):  # type: ignore[no-untyped-def]
+    """Probability with which the glossy lobe is chosen."""
+    if metal >= F(1):
+        return F(1)
+    base = F(0.3) * r + F(0.6) * g + F(0.1) * b
+    f0 = DIELECTRIC * gloss * (F(1) - metal) + base * metal
+    f90 = gloss * (F(1) - metal) + metal
+    shine = f0 + (f90 - f0) * fifth(nv)
+    return min(F(0.9), max(F(0.1), shine / (shine + base * (F(1) - metal) + F(1e-6))))
+
+
+@njit(**JIT)
+def reflect(nx, ny, nz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, share):  # type: ignore[no-untyped-def]
+    """Reflection towards v of light from l: (f * cos) per channel, and the density of sampling l.
+
+    share is the probability of the glossy lobe; a mirror (alpha below MIRROR_ALPHA) counts only its
+    diffuse part here.
+    """
+    nl, nv = nx * lx + ny * ly + nz * lz, nx * vx + ny * vy + nz * vz
+    if nl <= F(0) or nv <= F(0):
+        return F(0), F(0), F(0), F(0)
+    mirrored = gloss * DIELECTRIC
+    out = (F(1) - mirrored - (gloss - mirrored) * fifth(nv)) * (
+        F(1) - mirrored - (gloss - mirrored) * fifth(nl)
+    )
+    out *= (F(1) - metal) * nl / (PI * (F(1) - gloss * DIELECTRIC_MEAN))
+    density = (F(1) - share) * nl / PI
+    fr, fg, fb = r * out, g * out, b * out
+    if alpha < MIRROR_ALPHA or share <= F(0):
+        return fr, fg, fb, density
+    hx, hy, hz = lx + vx, ly + vy, lz + vz
+    inverse = F(1) / math.sqrt(max(F(1e-12), hx * hx + hy * hy + hz * hz))
+    nh = (nx * hx + ny * hy + nz * hz) * inverse
+    vh = (vx * hx + vy * hy + vz * hz) * inverse
+    a2 = alpha * alpha
+    d = nh * nh * (a2 - F(1)) + F(1)
+    distribution = a2 / (PI * d * d)
+    root_v = math.sqrt(a2 + (F(1) - a2) * nv * nv)
+    root_l = math.sqrt(a2 + (F(1) - a2) * nl * nl)
+    # G2 / (4 nv nl) * nl, height-correlated Smith
+    visible = F(0.5) * nl / (nl * root_v + nv * root_l)
+    k = fifth(vh)
+    f90 = gloss * (F(1) - metal) + metal
+    amount = distribution * visible
+    f0 = mirrored * (F(1) - metal)
+    fr += amount * (f0 + r * metal + (f90 - f0 - r * metal) * k)
+    fg += amount * (f0 + g * metal + (f90 - f0 - g * metal) * k)
+    fb += amount * (f0 + b * metal + (f90 - f0 - b * metal) * k)
+    density += share * distribution * F(0.5) / (nv + root_v)
+    return fr, fg, fb, density
+
+
+@njit(**JIT)
+def gloss_direction(nx, ny, nz, vx, vy, vz, alpha, u, v):  # type: ignore[no-untyped-def]
+    """Mirror v about a visible GGX normal (Heitz, JCGT 7, 2018); a plain mirror below MIRROR_ALPHA."""
+    if alpha < MIRROR_ALPHA:
+        d = F(2) * (nx * vx + ny * vy + nz * vz)
+        return d * nx - vx, d * ny - vy, d * nz - vz
+    a, b, c, d, e, g = basis(nx, ny, nz)
+    x, y, z = a * vx + b * vy + c * vz, d * vx + e * vy + g * vz, nx * vx + ny * vy + nz * vz
+    sx, sy, sz = alpha * x, alpha * y, z
+    inverse = F(1) / math.sqrt(sx * sx + sy * sy + sz * sz)
+    sx, sy, sz = sx * inverse, sy * inverse, sz * inverse
+    flat = sx * sx + sy * sy
+    tx, ty = (-sy / math.sqrt(flat), sx / math.sqrt(flat)) if flat > F(1e-12) else (F(1), F(0))
+    bx, by, bz = -sz * ty, sz * tx, sx * ty - sy * tx
+    r, phi = math.sqrt(u), F(2 * math.pi) * v
+    p, q = r * math.cos(phi), r * math.sin(phi)
+    s = F(0.5) * (F(1) + sz)
+    q = (F(1) - s) * math.sqrt(max(F(0), F(1) - p * p)) + s * q
+    w = math.sqrt(max(F(0), F(1) - p * p - q * q))
+    hx, hy, hz = alpha * (p * tx + q * bx + w * sx), alpha * (p * ty + q * by + w * sy), q * bz + w * sz
+    hz = max(F(1e-6), hz)
+    inverse = F(1) / math.sqrt(hx * hx + hy * hy + hz * hz)
+    hx, hy, hz = hx * inverse, hy * inverse, hz * inverse
+    k = F(2) * (x * hx + y * hy + z * hz)
+    lx, ly, lz = k * hx - x, k * hy - y, k * hz - z
+    return a * lx + d * ly + nx * lz, b * lx + e * ly + ny * lz, c * lx + g * ly + nz * lz
+
+
+@njit(inline="always", **JIT)
+def fresnel(cosine, ior):  # type: ignore[no-untyped-def]
+    """Unpolarised Fresnel reflectance from air into a dielectric."""
+    c = min(F(1), max(F(0), cosine))
+    g = math.sqrt(max(F(0), ior * ior - F(1) + c * c))
+    s, p = (c - g) / (c + g), (ior * ior * c - g) / (ior * ior * c + g)
+    return F(0.5) * (s * s + p * p)
+
+
+@njit(inline="always", **JIT)
+def pane(materials, m, cosine):  # type: ignore[no-untyped-def]
+    """Reflectance of a glass face and what it lets through straight: (R, tr, tg, tb).
+
+    A thin sheet counts both of its faces and all reflections between them; a face of a solid body counts
+    once, with half of the body's tint.
+    """
+    f = fresnel(cosine, materials[m, IOR])
+    r, g, b = materials[m, RED], materials[m, RED + 1], materials[m, RED + 2]
+    if materials[m, THIN] > F(0):
+        f = F(2) * f / (F(1) + f)
+    else:
+        r, g, b = math.sqrt(r), math.sqrt(g), math.sqrt(b)
+    clear = materials[m, TRANSMISSION] * (F(1) - f)
+    return f, clear * r, clear * g, clear * b
+
+
