@@ -91,12 +91,29 @@ def build_lights(dome: Dome) -> Lights:
 
 @njit(inline="always", **JIT)
 def dome_coordinates(dx, dy, dz):  # type: ignore[no-untyped-def]
-    """Square-root elevation and azimuth of a direction above the horizon, both in 0..1."""
-    u = math.sqrt(math.asin(min(F(1), max(F(0), dz))) * F(2 / math.pi))
-    v = math.atan2(dx, dy) * F(0.5 / math.pi)
-    if v < F(0):
-        v += F(1)
-    return u, v
+    """Square-root elevation and azimuth of a direction above the horizon, both in 0..1.
+
+    Polynomials of Abramowitz & Stegun (4.4.46, 4.4.49; errors 2e-8 and 2e-5 rad): the library calls were
+    measured at a tenth of a path's cost.
+    """
+    z = min(F(1), max(F(0), dz))
+    p = F(-0.0012624911) * z + F(0.0066700901)
+    p = (p * z - F(0.0170881256)) * z + F(0.0308918810)
+    p = ((p * z - F(0.0501743046)) * z + F(0.0889789874)) * z - F(0.2145988016)
+    zenith = math.sqrt(F(1) - z) * (p * z + F(1.5707963050))
+    u = math.sqrt(max(F(0), F(1) - zenith * F(2 / math.pi)))
+    ax, ay = abs(dx), abs(dy)
+    q = min(ax, ay) / max(max(ax, ay), F(1e-20))
+    s = q * q
+    t = ((F(0.0208351) * s - F(0.0851330)) * s + F(0.1801410)) * s - F(0.3302995)
+    t = q * (t * s + F(0.9998660)) * F(0.5 / math.pi)
+    if ax > ay:
+        t = F(0.25) - t
+    if dy < F(0):
+        t = F(0.5) - t
+    if dx < F(0):
+        t = F(1) - t
+    return u, t if t < F(1) else F(0)
 
 
 @njit(inline="always", **JIT)

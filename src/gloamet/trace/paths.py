@@ -223,8 +223,13 @@ def trace_rows(
                         break
                     ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
                     vx, vy, vz = -dx, -dy, -dz
-                    # the sun's disc
-                    if sun_up:
+                    # After the first surface one of the two lights is asked, by a coin: half the shadow rays.
+                    odds, ask_sun, ask_sky = F(1), sun_up, True
+                    state += _GOLDEN
+                    c, d = two_numbers(state)
+                    if bounces > 0 and sun_up:
+                        odds, ask_sun, ask_sky = F(2), c < F(0.5), c >= F(0.5)
+                    if ask_sun:
                         state += _GOLDEN
                         u, v = two_numbers(state)
                         lx, ly, lz, w = sun_direction(sun, u, v)
@@ -238,13 +243,15 @@ def trace_rows(
                                     ox, oy, oz, lx, ly, lz,
                                 )  # fmt: skip
                                 rays += 1
+                                w *= odds
                                 sr += tr * fr * ur * w * sun[3]
                                 sg += tg * fg * ug * w * sun[4]
                                 sb += tb * fb * ub * w * sun[5]
-                    # the sky, by its light
-                    state += _GOLDEN
-                    u, v = two_numbers(state)
-                    lx, ly, lz, u, v = sample_sky(row_cdf, cell_cdf, u, v)
+                    lx = ly = lz = F(0)
+                    if ask_sky:
+                        state += _GOLDEN
+                        u, v = two_numbers(state)
+                        lx, ly, lz, u, v = sample_sky(row_cdf, cell_cdf, u, v)
                     if lx * nx + ly * ny + lz * nz > F(0):
                         fr, fg, fb, p = reflect(
                             sx, sy, sz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, share
@@ -257,7 +264,7 @@ def trace_rows(
                             rays += 1
                             if ur + ug + ub > F(0):
                                 q = solid_density(density, u, v, math.sqrt(max(F(0), F(1) - lz * lz)))
-                                w = q / (q * q + p * p)
+                                w = odds * q / (q * q + p * p)
                                 lr, lg, lb = sky_radiance(table, u, v)
                                 kr += tr * fr * ur * w * lr
                                 kg += tg * fg * ug * w * lg
@@ -266,7 +273,7 @@ def trace_rows(
                     state += _GOLDEN
                     u, v = two_numbers(state)
                     state += _GOLDEN
-                    c, d = two_numbers(state)
+                    c, coin = two_numbers(state)
                     if c < share:
                         dx, dy, dz = gloss_direction(sx, sy, sz, vx, vy, vz, alpha, u, v)
                     else:
@@ -289,10 +296,12 @@ def trace_rows(
                             break
                         tr, tg, tb = tr * fr / chosen, tg * fg / chosen, tb * fb / chosen
                         direct, scattered = False, True
-                    # roulette by what is left to carry
-                    if bounces >= 2:
-                        keep = min(F(0.95), max(tr, max(tg, tb)))
-                        if d >= keep:
+                    # roulette by what is left to carry, gentler after the first surface
+                    keep = max(tr, max(tg, tb))
+                    if keep < F(0.95) and not direct:
+                        if bounces == 1:
+                            keep = math.sqrt(keep)
+                        if coin >= keep:
                             break
                         tr, tg, tb = tr / keep, tg / keep, tb / keep
                 film_sun[y, x, 0] += sr

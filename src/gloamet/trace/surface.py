@@ -137,6 +137,9 @@ def reflect(nx, ny, nz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, sh
     nl, nv = nx * lx + ny * ly + nz * lz, nx * vx + ny * vy + nz * vz
     if nl <= F(0) or nv <= F(0):
         return F(0), F(0), F(0), F(0)
+    if share <= F(0):  # matt
+        out = nl / PI
+        return r * out, g * out, b * out, out
     mirrored = gloss * DIELECTRIC
     out = (F(1) - mirrored - (gloss - mirrored) * fifth(nv)) * (
         F(1) - mirrored - (gloss - mirrored) * fifth(nl)
@@ -144,7 +147,7 @@ def reflect(nx, ny, nz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, sh
     out *= (F(1) - metal) * nl / (PI * (F(1) - gloss * DIELECTRIC_MEAN))
     density = (F(1) - share) * nl / PI
     fr, fg, fb = r * out, g * out, b * out
-    if alpha < MIRROR_ALPHA or share <= F(0):
+    if alpha < MIRROR_ALPHA:
         return fr, fg, fb, density
     hx, hy, hz = lx + vx, ly + vy, lz + vz
     inverse = F(1) / math.sqrt(max(F(1e-12), hx * hx + hy * hy + hz * hz))
