@@ -1,0 +1,7 @@
+"""`python -m gloamet`."""
+
+import sys
+
+from gloamet.cli import main
+
+sys.exit(main())

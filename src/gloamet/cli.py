@@ -1,0 +1,52 @@
+"""The `gloamet` command: the desk, and every core job without a screen.
+
+Each subcommand prints text for people or, with --json, one JSON object; bad input ends with one sentence
+and exit code 2.
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+
+from gloamet import __version__
+from gloamet.commands import bench, demo, desk, render, sky, sun
+from gloamet.errors import GloametError
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> None:  # type: ignore[override]
+        raise GloametError(f"{message[:1].upper()}{message[1:]}. Try: {self.prog} --help")
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """The whole command line."""
+    parser = _Parser(prog="gloamet", description="A desk for daylight.")
+    parser.add_argument("--version", action="version", version=f"gloamet {__version__}")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
+    for module in (desk, demo, sun, sky, render, bench):
+        module.add_parser(commands)
+    return parser
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; returns the exit code."""
+    argv = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        options = build_parser().parse_args(argv or ["desk"])
+        if options.command is None:
+            raise GloametError("Name a command: gloamet --help lists them.")
+        return int(options.run(options) or 0)
+    except GloametError as error:
+        print(f"gloamet: {error}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        return 0
+    except KeyboardInterrupt:
+        print("gloamet: stopped.", file=sys.stderr)
+        return 130
+
+
+if __name__ == "__main__":
+    sys.exit(main())

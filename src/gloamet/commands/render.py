@@ -1,0 +1,191 @@
+"""`gloamet render`: a model or a project to a picture, without a screen."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from gloamet.commands.common import add_json, add_place, number, read_place, show, size, triple, whole
+from gloamet.document.file import ENDING, load_document
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+from gloamet.stage.camera import Camera, look_over
+from gloamet.stage.scene import UNIT_METRES, Scene
+
+DEFAULT_FOV_DEG = 40.0
+
+
+def add_parser(commands: argparse._SubParsersAction) -> None:
+    """Register the subcommand."""
+    parser = commands.add_parser("render", help="a model or project to .png, .jpg or .exr")
+    parser.add_argument("source", type=Path, help="model (.glb, .gltf, .obj) or project (.gloamet)")
+    parser.add_argument("-o", "--output", type=Path, required=True)
+    parser.add_argument("--size", type=size, help="like 1280x720")
+    parser.add_argument("--samples", type=whole(1, 65536, "Samples"), help="paths per pixel")
+    parser.add_argument("--view", help="name of a camera inside the model")
+    parser.add_argument("--eye", type=triple("Eye"), help="x,y,z in world metres, Z up")
+    parser.add_argument("--target", type=triple("Target"), help="x,y,z in world metres, Z up")
+    parser.add_argument("--fov", type=number(0.1, 170, "Field of view"), help="vertical, degrees")
+    add_place(parser, required=False)
+    parser.add_argument("--sun-azimuth", type=number(-360, 720, "Sun azimuth"))
+    parser.add_argument("--sun-elevation", type=number(-90, 90, "Sun elevation"))
+    parser.add_argument("--turbidity", type=number(1, 15, "Turbidity"))
+    parser.add_argument("--haze-km", type=number(0.5, 1000, "Haze"))
+    parser.add_argument("--albedo", type=number(0, 1, "Ground reflectance"))
+    parser.add_argument("--ev", help="auto or an exposure value at ISO 100")
+    parser.add_argument("--exposed", action="store_true", help="scale .exr so that 1.0 is 1.2 x 2^EV cd/m2")
+    parser.add_argument("--sixteen-bit", action="store_true", help="16-bit .png")
+    parser.add_argument("--denoise", action="store_true", help="clean the last grain")
+    parser.add_argument("--bounces", type=whole(1, 32, "Bounces"), default=None)
+    parser.add_argument("--units", choices=list(UNIT_METRES))
+    parser.add_argument("--up", choices=["y", "z"])
+    add_json(parser)
+    parser.set_defaults(run=run)
+
+
+@dataclass(frozen=True)
+class _Job:
+    document: Document
+    scene: Scene
+    camera: Camera
+    width: int
+    height: int
+    samples: int
+
+
+def _document(options: argparse.Namespace) -> Document:
+    if options.source.suffix.lower() == ENDING:
+        document = load_document(options.source)
+        if not document.stage.model:
+            raise GloametError(f"{options.source.name} names no model: open one on the desk first.")
+    else:
+        document = Document().change("stage", model=str(options.source))
+    if options.units or options.up:
+        stage = document.stage
+        document = document.change("stage", units=options.units or stage.units, up=options.up or stage.up)
+    for name, value in (("turbidity", options.turbidity), ("ground_reflectance", options.albedo)):
+        if value is not None:
+            document = document.change("air", **{name: value})
+    if options.haze_km is not None:
+        document = document.change("air", haze_on=True, haze_km=min(options.haze_km, 100.0))
+    return _with_exposure(_with_sun(document, options), options)
+
+
+def _with_sun(document: Document, options: argparse.Namespace) -> Document:
+    placed = (options.sun_azimuth, options.sun_elevation)
+    timed = (options.lat, options.lon, options.when)
+    if any(v is not None for v in placed):
+        if any(v is not None for v in timed):
+            raise GloametError("Give either a place and time or a sun direction, not both.")
+        azimuth = (options.sun_azimuth or 0.0) % 360.0
+        elevation = document.sun.elevation_deg if options.sun_elevation is None else options.sun_elevation
+        return document.change("sun", mode="hand", azimuth_deg=azimuth, elevation_deg=max(-20.0, elevation))
+    if any(v is not None for v in timed):
+        if any(v is None for v in timed):
+            raise GloametError("A place and time need --lat, --lon and --when together.")
+        lat, lon, when, tz, name = read_place(options)
+        document = document.change("site", latitude_deg=lat, longitude_deg=lon, timezone=name)
+        wall = when if when.tzinfo is None else when.astimezone(tz).replace(tzinfo=None)
+        return document.change("sun", mode="almanac", wall_time=wall)
+    return document
+
+
+def _with_exposure(document: Document, options: argparse.Namespace) -> Document:
+    if options.ev is None:
+        return document
+    if options.ev == "auto":
+        return document.change("expose", automatic=True)
+    return document.change("expose", automatic=False, ev=number(-8, 22, "EV")(options.ev))
+
+
+def _camera(options: argparse.Namespace, document: Document, scene: Scene) -> Camera:
+    if options.view is not None:
+        if options.eye or options.target:
+            raise GloametError("Give either --view or --eye and --target.")
+        if options.view not in scene.views:
+            names = ", ".join(scene.views) or "none"
+            raise GloametError(f"The model has no view “{options.view}”: it has {names}.")
+        camera = scene.views[options.view]
+    elif options.eye or options.target:
+        if not (options.eye and options.target):
+            raise GloametError("--eye and --target go together.")
+        camera = Camera(options.eye, options.target, DEFAULT_FOV_DEG)
+    elif options.source.suffix.lower() == ENDING:
+        view = document.stage.view
+        camera = Camera(view.eye, view.target, view.fov_deg)
+    elif scene.views:
+        camera = next(iter(scene.views.values()))
+    else:
+        camera = look_over(*scene.bounds())
+    return camera if options.fov is None else Camera(camera.eye, camera.target, options.fov)
+
+
+def _prepare(options: argparse.Namespace) -> _Job:
+    from gloamet.output.images import check_ending
+    from gloamet.stage.readers import read_model
+
+    if check_ending(options.output) == ".exr" and options.sixteen_bit:
+        raise GloametError("--sixteen-bit belongs to .png.")
+    if options.exposed and options.output.suffix.lower() != ".exr":
+        raise GloametError("--exposed belongs to .exr.")
+    if not options.output.parent.is_dir():
+        raise GloametError(f"The folder {options.output.parent} is not there: make it first.")
+    document = _document(options)
+    scene = read_model(Path(str(document.stage.model)), document.stage.units, document.stage.up)
+    camera = _camera(options, document, scene)
+    out = document.output
+    project = options.source.suffix.lower() == ENDING
+    width, height = options.size or ((out.width, out.height) if project else (1280, 720))
+    samples = options.samples or (out.samples if project else 64)
+    return _Job(document, scene, camera, width, height, samples)
+
+
+def run(options: argparse.Namespace) -> None:
+    """Render and save."""
+    job = _prepare(options)
+    from gloamet.output.delivery import light_of, save_picture, sky_of
+    from gloamet.output.final import Progress, render_film
+    from gloamet.trace.compiled import compile_scene
+    from gloamet.trace.film import DEFAULT_BOUNCES
+
+    compiled = compile_scene(job.scene)
+    dome = sky_of(job.document)
+
+    def progress(p: Progress) -> None:
+        if sys.stderr.isatty():
+            done = int(30 * p.samples / p.total)
+            bar = "█" * done + "░" * (30 - done)
+            print(f"\r{bar} {p.samples}/{p.total}  {p.seconds_left:.0f} s left ", end="", file=sys.stderr)
+
+    start = time.perf_counter()
+    film = render_film(
+        compiled, dome, job.camera, job.width, job.height, job.samples,
+        max_bounces=options.bounces or DEFAULT_BOUNCES, progress=progress,
+    )  # fmt: skip
+    seconds = time.perf_counter() - start
+    if sys.stderr.isatty():
+        print(file=sys.stderr)
+    picture = light_of(job.document, film, options.denoise)
+    ev = save_picture(
+        options.output, job.document, film, picture, options.exposed, options.sixteen_bit
+    )
+    for note in job.scene.notes:
+        print(f"note: {note}", file=sys.stderr)
+    show(
+        {
+            "file": str(options.output),
+            "width": job.width,
+            "height": job.height,
+            "samples": film.samples,
+            "seconds": seconds,
+            "rays_per_second": film.rays / max(seconds, 1e-9),
+            "samples_per_second": job.width * job.height * film.samples / max(seconds, 1e-9),
+            "ev": ev,
+            "sun_azimuth_deg": dome.sun_azimuth_deg,
+            "sun_elevation_deg": dome.sun_elevation_deg,
+        },
+        options.json,
+    )

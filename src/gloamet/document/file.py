@@ -1,0 +1,88 @@
+"""The .gloamet project file: versioned JSON, paths relative to it, written so that a failure loses nothing.
+
+A document and a path enter, a file leaves, and back.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, BinaryIO
+
+from pydantic import ValidationError
+
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+
+ENDING = ".gloamet"
+FORMAT_VERSION = 1
+MAX_BYTES = 64 * 1024**2
+
+
+def write_atomically(path: Path, write: Callable[[BinaryIO], Any]) -> None:
+    """Write beside the target and rename over it, so that an old file stays whole when writing fails."""
+    temporary = None
+    try:
+        descriptor, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        with os.fdopen(descriptor, "wb") as file:
+            write(file)
+            file.flush()
+            os.fsync(file.fileno())
+        os.chmod(temporary, 0o644 if not path.exists() else path.stat().st_mode & 0o777)
+        os.replace(temporary, path)
+    except OSError as error:
+        if temporary is not None:
+            Path(temporary).unlink(missing_ok=True)
+        reason = error.strerror or str(error)
+        raise GloametError(
+            f"{path.name} was not saved ({reason}): choose another folder or free some space."
+        ) from None
+
+
+def save_document(document: Document, path: Path) -> None:
+    """Write a project. The model path is stored relative to the project where that is possible."""
+    tree = document.model_dump(mode="json")
+    model = tree["stage"]["model"]
+    if model:
+        absolute = Path(model).resolve()
+        try:
+            tree["stage"]["model"] = Path(os.path.relpath(absolute, path.parent.resolve())).as_posix()
+        except ValueError:  # another drive
+            tree["stage"]["model"] = absolute.as_posix()
+    text = json.dumps(tree, indent=2, ensure_ascii=False) + "\n"
+    write_atomically(path, lambda file: file.write(text.encode()))
+
+
+def load_document(path: Path) -> Document:
+    """Read a project; the model path comes back absolute."""
+    path = Path(path)
+    try:
+        if path.stat().st_size > MAX_BYTES:
+            raise GloametError(f"{path.name} is too large to be a project.")
+        tree = json.loads(path.read_text("utf-8"))
+    except FileNotFoundError:
+        raise GloametError(f"{path} is not there: check the path.") from None
+    except OSError as error:
+        raise GloametError(f"{path.name} cannot be read ({error.strerror}).") from None
+    except (UnicodeDecodeError, json.JSONDecodeError, RecursionError):
+        raise GloametError(f"{path.name} is damaged: it is not readable JSON. Open an earlier copy.") from None
+    if not isinstance(tree, dict) or "version" not in tree:
+        raise GloametError(f"{path.name} is not a Gloamet project: it names no version.")
+    if tree["version"] != FORMAT_VERSION:
+        raise GloametError(
+            f"{path.name} has version {tree['version']}, this Gloamet reads {FORMAT_VERSION}: update Gloamet."
+        )
+    try:
+        document = Document.model_validate(tree)
+    except ValidationError as error:
+        first = error.errors()[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise GloametError(
+            f"{path.name}: “{where}” is not usable ({first['msg'].lower()}). Correct it or open an earlier copy."
+        ) from None
+    if document.stage.model:
+        document = document.change("stage", model=str((path.parent / document.stage.model).resolve()))
+    return document

@@ -1,0 +1,61 @@
+"""Undo and redo: documents are immutable, so history is a list of them.
+
+Changes of one drag share a key and make one step.
+"""
+
+from __future__ import annotations
+
+from gloamet.document.model import Document
+
+LIMIT = 500
+
+
+class History:
+    """The documents before and after the current one."""
+
+    def __init__(self, document: Document) -> None:
+        self.current = document
+        self._before: list[Document] = []
+        self._after: list[Document] = []
+        self._key: str | None = None
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is a step to take back."""
+        return bool(self._before)
+
+    @property
+    def can_redo(self) -> bool:
+        """Whether a step taken back can be done again."""
+        return bool(self._after)
+
+    def push(self, document: Document, key: str | None = None) -> None:
+        """Make `document` current. Pushes with the same key in a row are one step."""
+        if document == self.current:
+            return
+        if key is None or key != self._key:
+            self._before.append(self.current)
+            del self._before[:-LIMIT]
+        self._key = key
+        self._after.clear()
+        self.current = document
+
+    def settle(self) -> None:
+        """End the running drag: the next push is a step of its own."""
+        self._key = None
+
+    def undo(self) -> Document:
+        """Step back; the current document when there is nothing to take back."""
+        self._key = None
+        if self._before:
+            self._after.append(self.current)
+            self.current = self._before.pop()
+        return self.current
+
+    def redo(self) -> Document:
+        """Step forward again."""
+        self._key = None
+        if self._after:
+            self._before.append(self.current)
+            self.current = self._after.pop()
+        return self.current

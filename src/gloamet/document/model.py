@@ -1,0 +1,169 @@
+"""What the artist decides: a tree of frozen models, the one place of truth for ranges, units and words.
+
+Sliders, tooltips, command-line help and the project file are all made from the fields below. A change makes
+a new document; old ones are kept for undo.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator
+
+from gloamet.sun.place import check_coordinates, resolve_zone
+
+
+def number(
+    default: Any, low: float, high: float, description: str, unit: str = "", step: float = 1.0, digits: int = 1
+) -> Any:
+    """A numeric field with range, unit, step of the arrow keys and decimals shown."""
+    extra = {"unit": unit, "step": step, "digits": digits}
+    return Field(default, ge=low, le=high, description=description, json_schema_extra=extra)
+
+
+class Model(BaseModel):
+    """Frozen, closed to unknown fields, finite numbers only."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+class Site(Model):
+    """Where the scene stands."""
+
+    name: str = Field("", max_length=120, description="Name of the place, for your own use.")
+    latitude_deg: float = number(57.4, -90, 90, "Latitude of the place, north positive.", "°", 0.1, 3)
+    longitude_deg: float = number(21.5, -180, 180, "Longitude of the place, east positive.", "°", 0.1, 3)
+    timezone: str = Field(
+        "Europe/Riga", description="Clock of the place: an IANA time zone or a fixed offset like +03:00."
+    )
+
+    @field_validator("timezone")
+    @classmethod
+    def _zone_exists(cls, value: str) -> str:
+        try:
+            resolve_zone(value)
+        except Exception as error:
+            raise ValueError(str(error)) from None
+        return value
+
+
+class Sun(Model):
+    """Where the sun stands: by the almanac of the site, or placed by hand."""
+
+    mode: Literal["almanac", "hand"] = Field(
+        "almanac", description="Almanac: place, date and time set the sun. By hand: you do."
+    )
+    wall_time: datetime = Field(
+        datetime(2026, 5, 24, 9, 20), description="Date and time on the clock of the place."
+    )
+    azimuth_deg: float = number(
+        135.0, 0, 360, "Direction of the sun placed by hand, clockwise from north.", "°", 1, 1
+    )
+    elevation_deg: float = number(
+        35.0, -20, 90, "Height of the sun placed by hand above the horizon.", "°", 1, 1
+    )
+    north_deg: float = number(
+        0.0, -180, 180, "Turns the model's compass: where north lies, clockwise from the model's +Y.", "°", 1, 1
+    )
+
+    @field_validator("wall_time")
+    @classmethod
+    def _naive(cls, value: datetime) -> datetime:
+        if value.tzinfo is not None:
+            raise ValueError("the clock time is written without an offset")
+        if not 1900 <= value.year <= 2150:
+            raise ValueError(f"year {value.year} is outside 1900–2150")
+        return value
+
+
+class AirState(Model):
+    """What the sunlight passes through."""
+
+    turbidity: float = number(
+        2.6, 1.0, 15.0, "Clear to hazy: total optical depth of the air over that of clean air.", "", 0.1, 2
+    )
+    haze_on: bool = Field(False, description="A low layer of haze near the ground.")
+    haze_km: float = number(
+        12.0, 0.5, 100.0, "How far one sees inside the haze layer; it reddens and dims a low sun.", "km", 1, 1
+    )
+    ground_reflectance: float = number(
+        0.2, 0.0, 1.0, "Share of light the ground around sends back up; it brightens the sky.", "", 0.01, 2
+    )
+
+
+class Fill(Model):
+    """Balance between the sources, after rendering."""
+
+    sun_stops: float = number(0.0, -6, 6, "Sun brighter or dimmer than nature gives.", "stops", 0.1, 2)
+    sky_stops: float = number(0.0, -6, 6, "Sky fill brighter or dimmer than nature gives.", "stops", 0.1, 2)
+
+
+ViewTransform = Literal["ACES 2.0", "ACES 1.3", "plain sRGB"]
+
+
+class Expose(Model):
+    """Developing the picture like a photograph."""
+
+    automatic: bool = Field(True, description="Exposure follows the meter.")
+    ev: float = number(14.0, -8, 22, "Exposure value at ISO 100; bright daylight is about 15.", "EV", 0.1, 2)
+    compensation: float = number(0.0, -5, 5, "Correction added to the automatic exposure.", "EV", 0.1, 2)
+    kelvin: float = number(
+        5600.0, 2000, 15000, "Colour temperature of the light that shall look white.", "K", 50, 0
+    )
+    tint: float = number(
+        0.0, -30, 30, "White balance across green and magenta; positive takes green out.", "", 0.5, 1
+    )
+    view: ViewTransform = Field("ACES 2.0", description="How scene light becomes screen colour.")
+
+
+class View(Model):
+    """A camera."""
+
+    eye: tuple[float, float, float] = Field((12.0, -12.0, 4.0), description="Where the camera stands, metres.")
+    target: tuple[float, float, float] = Field((0.0, 0.0, 1.5), description="Where it looks, metres.")
+    fov_deg: float = number(40.0, 1, 150, "Vertical field of view.", "°", 1, 1)
+
+
+class Stage(Model):
+    """The model and the camera on it."""
+
+    model: str | None = Field(None, description="Model file, written relative to the project file.")
+    units: Literal["m", "cm", "mm", "in", "ft"] = Field("m", description="Length unit of the model file.")
+    up: Literal["y", "z"] = Field("y", description="Which axis of the model file points up.")
+    view: View = Field(View(), description="The camera.")
+
+
+class Output(Model):
+    """The final picture."""
+
+    width: int = number(1920, 16, 16384, "Width of the saved picture.", "px", 10, 0)
+    height: int = number(1080, 16, 16384, "Height of the saved picture.", "px", 10, 0)
+    samples: int = number(256, 1, 65536, "Light paths per pixel of the saved picture.", "", 16, 0)
+    denoise: bool = Field(True, description="Clean the last grain from the saved picture.")
+
+
+class Document(Model):
+    """A whole project."""
+
+    version: Literal[1] = 1
+    site: Site = Site()
+    sun: Sun = Sun()
+    air: AirState = AirState()
+    fill: Fill = Fill()
+    expose: Expose = Expose()
+    stage: Stage = Stage()
+    output: Output = Output()
+
+    def change(self, section: str, **values: Any) -> Document:
+        """A new document with some fields of one section replaced, checked against their ranges."""
+        old = getattr(self, section)
+        new = type(old).model_validate({**old.model_dump(), **values})
+        return self.model_copy(update={section: new})
+
+
+def check_site(latitude_deg: float, longitude_deg: float, timezone: str) -> Site:
+    """A site from outside input; raises GloametError with a sentence."""
+    check_coordinates(latitude_deg, longitude_deg)
+    resolve_zone(timezone)
+    return Site(latitude_deg=latitude_deg, longitude_deg=longitude_deg, timezone=timezone)

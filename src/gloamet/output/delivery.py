@@ -1,0 +1,88 @@
+"""From a document to light and to a saved picture: what the desk and the command line both do.
+
+The document's decisions become a Dome, a weighted picture, an exposure and a file.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.develop.pipeline import SATURATION, Recipe, develop_exact
+from gloamet.document.model import Document
+from gloamet.meter.picture import automatic_ev
+from gloamet.output.images import check_ending, save_display, save_light
+from gloamet.sky.air import Air
+from gloamet.sky.dome import Dome, SkySolver
+from gloamet.sun.moment import moment_at
+from gloamet.sun.place import resolve_zone
+from gloamet.trace.denoise import denoise
+from gloamet.trace.film import Film
+
+Floats = NDArray[np.float32]
+
+
+def air_of(document: Document) -> Air:
+    """The air the document describes."""
+    a = document.air
+    return Air(a.turbidity, a.haze_km if a.haze_on else None, a.ground_reflectance)
+
+
+def sun_of(document: Document) -> tuple[float, float]:
+    """Azimuth and apparent elevation of the sun in the scene, degrees: north is turned in."""
+    sun, site = document.sun, document.site
+    azimuth, elevation = sun.azimuth_deg, sun.elevation_deg
+    if sun.mode == "almanac":
+        moment = moment_at(
+            sun.wall_time, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone)
+        )
+        azimuth, elevation = moment.azimuth_deg, moment.elevation_deg
+    return (azimuth + sun.north_deg) % 360.0, elevation
+
+
+def sky_of(document: Document, solver: SkySolver | None = None) -> Dome:
+    """The light of the document's moment."""
+    azimuth, elevation = sun_of(document)
+    return (solver or SkySolver()).dome(air_of(document), azimuth, elevation)
+
+
+def light_of(document: Document, film: Film, clean: bool) -> Floats:
+    """The film under the document's gains, cd/m2 in AP1, without grain when asked."""
+    picture = film.light(2.0**document.fill.sun_stops, 2.0**document.fill.sky_stops)
+    return denoise(picture, film, "high") if clean else picture
+
+
+def exposure_of(document: Document, picture: Floats) -> float:
+    """EV100 by the meter or by hand."""
+    e = document.expose
+    return automatic_ev(picture) - e.compensation if e.automatic else e.ev
+
+
+def recipe_of(document: Document, ev: float) -> Recipe:
+    """How the document develops."""
+    e = document.expose
+    return Recipe(ev, e.kelvin, e.tint, e.view)
+
+
+def save_picture(
+    path: Path,
+    document: Document,
+    film: Film,
+    picture: Floats,
+    exposed: bool = False,
+    sixteen_bit: bool = False,
+    ev: float | None = None,
+) -> float:
+    """Save by the file's ending; returns the EV used.
+
+    .exr holds linear light with its layers (gains not applied to the layers), others the developed picture.
+    """
+    ev = exposure_of(document, picture) if ev is None else ev
+    if check_ending(path) == ".exr":
+        white = SATURATION * 2.0**ev if exposed else 1.0
+        save_light(path, picture / np.float32(white), film, white)
+    else:
+        save_display(path, develop_exact(picture, recipe_of(document, ev)), sixteen_bit)
+    return ev

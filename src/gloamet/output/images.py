@@ -1,0 +1,115 @@
+"""Pictures to files: PNG (8 and 16 bit), JPEG and layered EXR.
+
+Linear AP1 cd/m2 or display codes enter; a file leaves, written beside its target and renamed so that an old
+file stays whole when writing fails.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_PRIMARIES, D60_WHITE
+from gloamet.errors import GloametError
+from gloamet.trace.film import Film
+
+PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".exr")
+JPEG_QUALITY = 95
+CHROMATICITIES = tuple(v for pair in (*AP1_PRIMARIES, D60_WHITE) for v in pair)
+
+
+def check_ending(path: Path) -> str:
+    """The lower-case ending of a picture file, or a sentence when Gloamet cannot write it."""
+    ending = path.suffix.lower()
+    if ending not in PICTURE_ENDINGS:
+        raise GloametError(f"{path.name}: pictures are saved as {', '.join(PICTURE_ENDINGS)}.")
+    return ending
+
+
+def _write(path: Path, pixels: NDArray[Any], file_format: str, attributes: dict[str, Any], names: list[str]) -> None:
+    import OpenImageIO as oiio
+
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], file_format)
+    if names:
+        spec.channelnames = names
+    for key, value in attributes.items():
+        if isinstance(value, tuple):
+            spec.attribute(key, oiio.TypeDesc(f"float[{len(value)}]"), value)
+        else:
+            spec.attribute(key, value)
+    try:
+        descriptor, temporary = tempfile.mkstemp(prefix=".gloamet-", suffix=path.suffix.lower(), dir=path.parent)
+        os.close(descriptor)
+    except OSError as error:
+        raise GloametError(
+            f"{path.name} was not saved ({error.strerror}): choose another folder or free some space."
+        ) from None
+    try:
+        out = oiio.ImageOutput.create(temporary)
+        fine = bool(out) and out.open(temporary, spec) and out.write_image(np.ascontiguousarray(pixels))
+        fine = bool(out) and bool(out.close()) and fine
+        problem = (out.geterror() if out else "") or oiio.geterror()
+        if not fine or problem:
+            raise GloametError(
+                f"{path.name} was not saved ({problem.strip() or 'writing stopped'}): "
+                "choose another folder or free some space."
+            )
+        os.chmod(temporary, 0o644)
+        os.replace(temporary, path)
+    except OSError as error:
+        raise GloametError(
+            f"{path.name} was not saved ({error.strerror}): choose another folder or free some space."
+        ) from None
+    finally:
+        with contextlib.suppress(OSError):
+            os.unlink(temporary)
+
+
+def save_display(path: Path, codes: NDArray[np.float32], sixteen_bit: bool = False) -> None:
+    """Save display code values in 0..1, (H, W, 3), as PNG or JPEG (sRGB)."""
+    ending = check_ending(path)
+    if ending == ".exr":
+        raise GloametError(f"{path.name}: developed pictures are saved as .png or .jpg.")
+    wide = sixteen_bit and ending == ".png"
+    top = 65535 if wide else 255
+    pixels = np.round(np.clip(codes, 0.0, 1.0) * top).astype(np.uint16 if wide else np.uint8)
+    attributes: dict[str, Any] = {"oiio:ColorSpace": "sRGB", "Software": "Gloamet"}
+    if ending != ".png":
+        attributes["Compression"] = f"jpeg:{JPEG_QUALITY}"
+    _write(path, pixels, "uint16" if wide else "uint8", attributes, [])
+
+
+def save_light(path: Path, picture: NDArray[np.float32], film: Film | None = None, white_cd_m2: float = 1.0) -> None:
+    """Save linear AP1 light (H, W, 3) as 32-bit EXR, with the film's layers when it is given.
+
+    white_cd_m2 is the luminance that RGB (1, 1, 1) stands for: 1 for pixels in cd/m2. Layers: sun, sky,
+    albedo, normal, depth (metres). Layers are scaled as the picture is.
+    """
+    if check_ending(path) != ".exr":
+        raise GloametError(f"{path.name}: light is saved as .exr.")
+    planes, names = [picture], ["R", "G", "B"]
+    if film is not None:
+        for layer in ("sun", "sky"):
+            planes.append(film.mean(layer) / np.float32(white_cd_m2))
+            names += [f"{layer}.{c}" for c in "RGB"]
+        planes.append(film.mean("albedo"))
+        names += ["albedo.R", "albedo.G", "albedo.B"]
+        planes.append(film.mean("normal"))
+        names += ["normal.X", "normal.Y", "normal.Z"]
+        planes.append(film.mean("depth")[..., None])
+        names.append("depth.Z")
+    pixels = np.concatenate([np.asarray(p, np.float32) for p in planes], axis=2)
+    attributes: dict[str, Any] = {
+        "compression": "zip",
+        "chromaticities": CHROMATICITIES,
+        "whiteLuminance": float(white_cd_m2),
+        "oiio:ColorSpace": "ACEScg",
+        "Software": "Gloamet",
+    }
+    _write(path, pixels, "float", attributes, names)
