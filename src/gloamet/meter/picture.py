@@ -21,5 +21,5 @@ def automatic_ev(picture: NDArray[np.float32]) -> float:
         return LOWEST_EV
     low, high, bright = np.quantile(y, [0.1, 0.9, 0.98])
     middle = np.exp(np.log(np.clip(y, low, high)).mean())
-    ev = max(luminance_ev(float(middle)), luminance_ev(float(bright)) - 3.2)
+    ev = max(luminance_ev(float(middle)) - 0.7, luminance_ev(float(bright)) - 3.0)
     return float(np.clip(ev, LOWEST_EV, HIGHEST_EV))
