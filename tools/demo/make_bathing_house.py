@@ -46,7 +46,9 @@ def frame(rng: np.random.Generator) -> Boxes:
     for y in (0.0, -5.58):
         out.add((-9.0, y, DECK_Z - 0.28), (9.0, y + 0.12, DECK_Z - 0.05), 0)
     for x in np.arange(-8.95, 9.0, 0.62):  # rafters: bare over the veranda, roofed over the house
-        out.add((x - 0.035, -6.3, ROOF_Z + 0.06), (x + 0.035, 6.2, ROOF_Z + 0.24), 1, tuple(rng.uniform(0, 5, 2)))
+        out.add(
+            (x - 0.035, -6.3, ROOF_Z + 0.06), (x + 0.035, 6.2, ROOF_Z + 0.24), 1, tuple(rng.uniform(0, 5, 2))
+        )
     out.add((-9.4, -1.2, ROOF_Z + 0.24), (9.4, 6.4, ROOF_Z + 0.34), 0)
     for x in np.linspace(-4.2, 4.2, 7):  # mullions of the glass front
         out.add((x - 0.03, -0.04, DECK_Z), (x + 0.03, 0.04, ROOF_Z + 0.06), 2)
@@ -58,7 +60,13 @@ def frame(rng: np.random.Generator) -> Boxes:
     for k in range(30):  # mooring posts out to the flats
         x, y = 15.5 + 2.6 * k, -9.0 + 1.1 * k
         h = 1.25 + rng.uniform(-0.25, 0.2)
-        out.add((x - 0.1, y - 0.1, 0), (x + 0.1, y + 0.1, h), 2, tuple(rng.uniform(0, 5, 2)), turn_z(rng.uniform(0, 90)))
+        out.add(
+            (x - 0.1, y - 0.1, 0),
+            (x + 0.1, y + 0.1, h),
+            2,
+            tuple(rng.uniform(0, 5, 2)),
+            turn_z(rng.uniform(0, 90)),
+        )
     return out
 
 
@@ -110,11 +118,17 @@ def stone() -> Boxes:
     ):
         out.add(low, high)
     for k in range(7):
-        out.add((7.2 + 1.05 * k, -9.2 - 0.75 * k, -0.05), (8.0 + 1.05 * k, -8.5 - 0.75 * k, 0.07), lean=turn_z(-22.0 * k))
+        out.add(
+            (7.2 + 1.05 * k, -9.2 - 0.75 * k, -0.05),
+            (8.0 + 1.05 * k, -8.5 - 0.75 * k, 0.07),
+            lean=turn_z(-22.0 * k),
+        )
     return out
 
 
-def plane(low: tuple[float, float], high: tuple[float, float], z: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def plane(
+    low: tuple[float, float], high: tuple[float, float], z: float
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """A level rectangle; uvs in metres."""
     corners = np.array([[low[0], low[1]], [high[0], low[1]], [high[0], high[1]], [low[0], high[1]]], float)
     points = np.concatenate([corners, np.full((4, 1), z)], 1)
@@ -127,7 +141,10 @@ def place_trees(w: Writer, bark: int, needles: int) -> None:
     for seed, count in ((11, 9200), (12, 8600), (13, 8000)):
         wood, leaf = pine(seed, count)
         kinds.append(
-            (w.mesh(f"pine {seed} wood", bark, wood[0], wood[1], None, wood[2]), w.mesh(f"pine {seed}", needles, *leaf))
+            (
+                w.mesh(f"pine {seed} wood", bark, wood[0], wood[1], None, wood[2]),
+                w.mesh(f"pine {seed}", needles, *leaf),
+            )
         )
     spots = [
         (-12.5, 3.5, 0, 0, 1.15), (-15.8, -1.8, 1, 40, 0.95), (12.9, 7.6, 2, 15, 1.2), (10.8, 9.6, 0, 70, 0.9),
@@ -143,8 +160,9 @@ def main() -> None:
     """Build and write the scene."""
     rng = np.random.default_rng(7)
     w = Writer()
-    silver, warm = w.picture("silvered boards", boards(1, (0.36, 0.325, 0.28), 0.16)), w.picture(
-        "deck boards", boards(2, (0.44, 0.315, 0.205), 0.2)
+    silver, warm = (
+        w.picture("silvered boards", boards(1, (0.36, 0.325, 0.28), 0.16)),
+        w.picture("deck boards", boards(2, (0.44, 0.315, 0.205), 0.2)),
     )
     crust = w.picture("salt crust", salt())
     ground = w.material("salt flat", (1, 1, 1), 1.0, picture=crust)
@@ -179,16 +197,33 @@ def main() -> None:
     w.place("water", w.mesh("water", water, p, t))
     panes = [(x + 0.03, x + 1.37) for x in np.linspace(-4.2, 2.8, 6)]
     points = np.concatenate(
-        [[[a, 0.0, DECK_Z + 0.06], [b, 0.0, DECK_Z + 0.06], [b, 0.0, ROOF_Z], [a, 0.0, ROOF_Z]] for a, b in panes]
+        [
+            [[a, 0.0, DECK_Z + 0.06], [b, 0.0, DECK_Z + 0.06], [b, 0.0, ROOF_Z], [a, 0.0, ROOF_Z]]
+            for a, b in panes
+        ]
     )
     first = 4 * np.arange(len(panes))[:, None]
-    w.place("glass front", w.mesh("glass", glass, points, np.concatenate([first + [0, 1, 2], first + [0, 2, 3]])))
+    w.place(
+        "glass front", w.mesh("glass", glass, points, np.concatenate([first + [0, 1, 2], first + [0, 2, 3]]))
+    )
     for x in (-4.75, 4.75):
-        path = np.array([[x, -5.9, DECK_Z + 0.95], [x, -6.1, DECK_Z + 0.93], [x, -7.7, 0.98], [x, -7.75, 0.9], [x, -7.75, 0.1]])
+        path = np.array(
+            [
+                [x, -5.9, DECK_Z + 0.95],
+                [x, -6.1, DECK_Z + 0.93],
+                [x, -7.7, 0.98],
+                [x, -7.75, 0.9],
+                [x, -7.75, 0.1],
+            ]
+        )
         p, t, n = tube(path, np.full(5, 0.024), 12)
         w.place("rail", w.mesh("rail", brass, p, t, None, n))
     p, t, n = figure()
-    spots = ((-2.6, -4.2, DECK_Z, 200, 1.0), (3.4, -6.95, DECK_Z - 0.45, 20, 0.95), (7.9, -10.8, 0.05, 110, 1.02))
+    spots = (
+        (-2.6, -4.2, DECK_Z, 200, 1.0),
+        (3.4, -6.95, DECK_Z - 0.45, 20, 0.95),
+        (7.9, -10.8, 0.05, 110, 1.02),
+    )
     for k, (x, y, z, turn, scale) in enumerate(spots):
         w.place(f"bather {k + 1}", w.mesh(f"bather {k + 1}", robes[k], p, t, None, n), (x, y, z), turn, scale)
     place_trees(w, bark, needles)

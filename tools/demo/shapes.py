@@ -78,7 +78,9 @@ def tube(path: NDArray, radii: NDArray, sides: int) -> tuple[NDArray, NDArray, N
     points = path[:, None] + normals * radii[:, None, None]
     i, j = np.meshgrid(np.arange(len(path) - 1), np.arange(sides), indexing="ij")
     k = (j + 1) % sides
-    quads = np.stack([i * sides + j, i * sides + k, (i + 1) * sides + k, (i + 1) * sides + j], -1).reshape(-1, 4)
+    quads = np.stack([i * sides + j, i * sides + k, (i + 1) * sides + k, (i + 1) * sides + j], -1).reshape(
+        -1, 4
+    )
     triangles = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
     return points.reshape(-1, 3), triangles, normals.reshape(-1, 3)
 
@@ -98,7 +100,9 @@ def turned(profile: NDArray, sides: int, squash: float = 1.0) -> tuple[NDArray, 
     normals = np.concatenate([out[:, None, :1] * side[None], np.repeat(out[:, None, 1:], sides, 1)], axis=2)
     i, j = np.meshgrid(np.arange(len(profile) - 1), np.arange(sides), indexing="ij")
     k = (j + 1) % sides
-    quads = np.stack([i * sides + j, i * sides + k, (i + 1) * sides + k, (i + 1) * sides + j], -1).reshape(-1, 4)
+    quads = np.stack([i * sides + j, i * sides + k, (i + 1) * sides + k, (i + 1) * sides + j], -1).reshape(
+        -1, 4
+    )
     triangles = np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]])
     return points.reshape(-1, 3), triangles, normals.reshape(-1, 3)
 

@@ -169,9 +169,7 @@ def run(options: argparse.Namespace) -> None:
     if sys.stderr.isatty():
         print(file=sys.stderr)
     picture = light_of(job.document, film, options.denoise)
-    ev = save_picture(
-        options.output, job.document, film, picture, options.exposed, options.sixteen_bit
-    )
+    ev = save_picture(options.output, job.document, film, picture, options.exposed, options.sixteen_bit)
     for note in job.scene.notes:
         print(f"note: {note}", file=sys.stderr)
     show(

@@ -12,10 +12,16 @@ from gloamet.errors import GloametError
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
     parser = commands.add_parser("sky", help="light of sun and sky on level ground")
-    parser.add_argument("--elevation", type=number(-90, 90, "Elevation"), required=True, help="sun height, degrees")
-    parser.add_argument("--azimuth", type=number(-360, 720, "Azimuth"), default=180.0, help="from north, degrees")
+    parser.add_argument(
+        "--elevation", type=number(-90, 90, "Elevation"), required=True, help="sun height, degrees"
+    )
+    parser.add_argument(
+        "--azimuth", type=number(-360, 720, "Azimuth"), default=180.0, help="from north, degrees"
+    )
     parser.add_argument("--turbidity", type=number(1, 15, "Turbidity"), default=2.6)
-    parser.add_argument("--haze-km", type=number(0.5, 1000, "Haze"), help="visibility inside a low haze layer")
+    parser.add_argument(
+        "--haze-km", type=number(0.5, 1000, "Haze"), help="visibility inside a low haze layer"
+    )
     parser.add_argument("--albedo", type=number(0, 1, "Ground reflectance"), default=0.2)
     parser.add_argument("--panorama", type=Path, help="write a lat-long .exr in cd/m2, north in the centre")
     parser.add_argument("--width", type=whole(16, 16384, "Width"), default=2048)

@@ -142,7 +142,8 @@ def develop_screen(picture: Floats, recipe: Recipe) -> NDArray[np.uint8]:
     matrix = recipe.matrix()
     if recipe.view == "plain sRGB":
         matrix = np.ascontiguousarray(AP1_TO_REC709 @ matrix, np.float32)
-        kernel, table = develop_rows_plain, _plain_curve()
+        kernel: Any = develop_rows_plain
+        table: NDArray = _plain_curve()
     else:
         kernel, table = develop_rows, screen_cube(recipe.view)
 

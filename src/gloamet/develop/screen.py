@@ -20,7 +20,7 @@ _STEPS = F((CUBE - 1) / LOG_RANGE)
 
 
 @njit(inline="always", **JIT)
-def log2(value):  # type: ignore[no-untyped-def]
+def log2(value):
     """Base-2 logarithm of a positive float32 to 2e-5: exponent bits and a polynomial of the mantissa."""
     bits = F(value).view(np.int32)
     m = np.int32((bits & np.int32(0x007FFFFF)) | np.int32(0x3F800000)).view(np.float32)
@@ -30,7 +30,7 @@ def log2(value):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **JIT)
-def _place(value):  # type: ignore[no-untyped-def]
+def _place(value):
     """Position of a linear value on the cube's axis; the test sends not-a-number to the dark end."""
     if not value > _LOWEST:
         return F(0)
@@ -38,7 +38,7 @@ def _place(value):  # type: ignore[no-untyped-def]
 
 
 @njit(**JIT)
-def develop_rows(picture, matrix, cube, y0, y1, out):  # type: ignore[no-untyped-def]
+def develop_rows(picture, matrix, cube, y0, y1, out):
     """Develop rows y0..y1 into out through a baked cube."""
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
@@ -73,7 +73,7 @@ def develop_rows(picture, matrix, cube, y0, y1, out):  # type: ignore[no-untyped
 
 
 @njit(**JIT)
-def develop_rows_plain(picture, matrix, curve, y0, y1, out):  # type: ignore[no-untyped-def]
+def develop_rows_plain(picture, matrix, curve, y0, y1, out):
     """Develop rows y0..y1 into out by a matrix to the display's primaries and a curve."""
     for y in range(y0, y1):
         for x in range(picture.shape[1]):

@@ -68,7 +68,9 @@ def load_document(path: Path) -> Document:
     except OSError as error:
         raise GloametError(f"{path.name} cannot be read ({error.strerror}).") from None
     except (UnicodeDecodeError, json.JSONDecodeError, RecursionError):
-        raise GloametError(f"{path.name} is damaged: it is not readable JSON. Open an earlier copy.") from None
+        raise GloametError(
+            f"{path.name} is damaged: it is not readable JSON. Open an earlier copy."
+        ) from None
     if not isinstance(tree, dict) or "version" not in tree:
         raise GloametError(f"{path.name} is not a Gloamet project: it names no version.")
     if tree["version"] != FORMAT_VERSION:

@@ -11,14 +11,20 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, field_validator
 
-from gloamet.sun.place import check_coordinates, resolve_zone
+from gloamet.sun.place import resolve_zone
 
 
 def number(
-    default: Any, low: float, high: float, description: str, unit: str = "", step: float = 1.0, digits: int = 1
+    default: Any,
+    low: float,
+    high: float,
+    description: str,
+    unit: str = "",
+    step: float = 1.0,
+    digits: int = 1,
 ) -> Any:
     """A numeric field with range, unit, step of the arrow keys and decimals shown."""
-    extra = {"unit": unit, "step": step, "digits": digits}
+    extra: dict[str, Any] = {"unit": unit, "step": step, "digits": digits}
     return Field(default, ge=low, le=high, description=description, json_schema_extra=extra)
 
 
@@ -64,7 +70,13 @@ class Sun(Model):
         35.0, -20, 90, "Height of the sun placed by hand above the horizon.", "°", 1, 1
     )
     north_deg: float = number(
-        0.0, -180, 180, "Turns the model's compass: where north lies, clockwise from the model's +Y.", "°", 1, 1
+        0.0,
+        -180,
+        180,
+        "Turns the model's compass: where north lies, clockwise from the model's +Y.",
+        "°",
+        1,
+        1,
     )
 
     @field_validator("wall_time")
@@ -120,7 +132,9 @@ class Expose(Model):
 class View(Model):
     """A camera."""
 
-    eye: tuple[float, float, float] = Field((12.0, -12.0, 4.0), description="Where the camera stands, metres.")
+    eye: tuple[float, float, float] = Field(
+        (12.0, -12.0, 4.0), description="Where the camera stands, metres."
+    )
     target: tuple[float, float, float] = Field((0.0, 0.0, 1.5), description="Where it looks, metres.")
     fov_deg: float = number(40.0, 1, 150, "Vertical field of view.", "°", 1, 1)
 
@@ -156,14 +170,14 @@ class Document(Model):
     output: Output = Output()
 
     def change(self, section: str, **values: Any) -> Document:
-        """A new document with some fields of one section replaced, checked against their ranges."""
-        old = getattr(self, section)
+        """A new document with some fields of a section replaced, checked against their ranges.
+
+        A dotted name such as "stage.view" reaches a model inside a section.
+        """
+        name, _, inner = section.partition(".")
+        old = getattr(self, name)
+        if inner:
+            part = getattr(old, inner)
+            values = {inner: {**part.model_dump(), **values}}
         new = type(old).model_validate({**old.model_dump(), **values})
-        return self.model_copy(update={section: new})
-
-
-def check_site(latitude_deg: float, longitude_deg: float, timezone: str) -> Site:
-    """A site from outside input; raises GloametError with a sentence."""
-    check_coordinates(latitude_deg, longitude_deg)
-    resolve_zone(timezone)
-    return Site(latitude_deg=latitude_deg, longitude_deg=longitude_deg, timezone=timezone)
+        return self.model_copy(update={name: new})

@@ -35,9 +35,7 @@ def sun_of(document: Document) -> tuple[float, float]:
     sun, site = document.sun, document.site
     azimuth, elevation = sun.azimuth_deg, sun.elevation_deg
     if sun.mode == "almanac":
-        moment = moment_at(
-            sun.wall_time, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone)
-        )
+        moment = moment_at(sun.wall_time, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone))
         azimuth, elevation = moment.azimuth_deg, moment.elevation_deg
     return (azimuth + sun.north_deg) % 360.0, elevation
 

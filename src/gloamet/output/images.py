@@ -32,7 +32,9 @@ def check_ending(path: Path) -> str:
     return ending
 
 
-def _write(path: Path, pixels: NDArray[Any], file_format: str, attributes: dict[str, Any], names: list[str]) -> None:
+def _write(
+    path: Path, pixels: NDArray[Any], file_format: str, attributes: dict[str, Any], names: list[str]
+) -> None:
     import OpenImageIO as oiio
 
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], file_format)
@@ -44,7 +46,9 @@ def _write(path: Path, pixels: NDArray[Any], file_format: str, attributes: dict[
         else:
             spec.attribute(key, value)
     try:
-        descriptor, temporary = tempfile.mkstemp(prefix=".gloamet-", suffix=path.suffix.lower(), dir=path.parent)
+        descriptor, temporary = tempfile.mkstemp(
+            prefix=".gloamet-", suffix=path.suffix.lower(), dir=path.parent
+        )
         os.close(descriptor)
     except OSError as error:
         raise GloametError(
@@ -52,9 +56,11 @@ def _write(path: Path, pixels: NDArray[Any], file_format: str, attributes: dict[
         ) from None
     try:
         out = oiio.ImageOutput.create(temporary)
-        fine = bool(out) and out.open(temporary, spec) and out.write_image(np.ascontiguousarray(pixels))
-        fine = bool(out) and bool(out.close()) and fine
-        problem = (out.geterror() if out else "") or oiio.geterror()
+        if out is None:
+            raise GloametError(f"{path.name} was not saved ({oiio.geterror().strip()}): use another ending.")
+        fine = out.open(temporary, spec) and out.write_image(np.ascontiguousarray(pixels))
+        fine = out.close() and fine
+        problem = out.geterror() or oiio.geterror()
         if not fine or problem:
             raise GloametError(
                 f"{path.name} was not saved ({problem.strip() or 'writing stopped'}): "
@@ -85,7 +91,9 @@ def save_display(path: Path, codes: NDArray[np.float32], sixteen_bit: bool = Fal
     _write(path, pixels, "uint16" if wide else "uint8", attributes, [])
 
 
-def save_light(path: Path, picture: NDArray[np.float32], film: Film | None = None, white_cd_m2: float = 1.0) -> None:
+def save_light(
+    path: Path, picture: NDArray[np.float32], film: Film | None = None, white_cd_m2: float = 1.0
+) -> None:
     """Save linear AP1 light (H, W, 3) as 32-bit EXR, with the film's layers when it is given.
 
     white_cd_m2 is the luminance that RGB (1, 1, 1) stands for: 1 for pixels in cd/m2. Layers: sun, sky,

@@ -86,7 +86,9 @@ class OpticalDepths:
         return np.stack([self.rayleigh, self.aerosol, self.ozone, self.haze])
 
 
-def optical_depths(air: Air, pressure_ratio: float = 1.0, wavelength_nm: Array = WAVELENGTH_NM) -> OpticalDepths:
+def optical_depths(
+    air: Air, pressure_ratio: float = 1.0, wavelength_nm: Array = WAVELENGTH_NM
+) -> OpticalDepths:
     """Vertical optical depths of the air; pressure_ratio is surface pressure over 1013.25 mbar."""
     relative = wavelength_nm / 550.0
     aerosol = air.aod550 * relative**-AEROSOL_EXPONENT

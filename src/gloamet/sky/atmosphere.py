@@ -76,7 +76,7 @@ def profiles() -> Array:
 
 
 @njit(inline="always", **JIT)
-def profile_index(height_km):  # type: ignore[no-untyped-def]
+def profile_index(height_km):
     """Row and fraction for linear interpolation in a profile."""
     x = max(0.0, height_km) * STEPS_PER_KM
     i = min(int(x), PROFILE_STEPS - 2)
@@ -84,7 +84,7 @@ def profile_index(height_km):  # type: ignore[no-untyped-def]
 
 
 @njit(**JIT)
-def _column_table(profile, rows, columns, steps):  # type: ignore[no-untyped-def]
+def _column_table(profile, rows, columns, steps):
     table = np.zeros((rows, columns, NSPECIES))
     for i in range(rows):
         rho = HORIZON_KM * i / (rows - 1)
@@ -116,7 +116,7 @@ def columns() -> Array:
 
 
 @njit(**JIT)
-def column_to_space(table, r, mu, out):  # type: ignore[no-untyped-def]
+def column_to_space(table, r, mu, out):
     """Fill out[4] with the columns from radius r along cosine mu; False if the ray meets the ground."""
     if mu < 0.0 and (r <= GROUND_KM + 1e-6 or r * r * (1.0 - mu * mu) < GROUND_KM * GROUND_KM - 1e-6):
         return False
@@ -136,7 +136,7 @@ def column_to_space(table, r, mu, out):  # type: ignore[no-untyped-def]
 
 
 @njit(**JIT)
-def sun_visible(r, mu):  # type: ignore[no-untyped-def]
+def sun_visible(r, mu):
     """Share of the solar disc above the geometric horizon at radius r, 0..1."""
     s = GROUND_KM / r
     dip = 0.0 if s >= 1.0 else -math.sqrt(1.0 - s * s)
@@ -145,20 +145,20 @@ def sun_visible(r, mu):  # type: ignore[no-untyped-def]
 
 
 @njit(**JIT)
-def rayleigh_phase(c):  # type: ignore[no-untyped-def]
+def rayleigh_phase(c):
     """Rayleigh phase function (per steradian) of the cosine of the scattering angle."""
     return RAYLEIGH_SCALE * (RAYLEIGH_FLAT + RAYLEIGH_SQUARE * c * c)
 
 
 @njit(**JIT)
-def henyey_greenstein(c, g):  # type: ignore[no-untyped-def]
+def henyey_greenstein(c, g):
     """Henyey-Greenstein phase function (per steradian)."""
     d = 1.0 + g * g - 2.0 * g * c
     return (1.0 - g * g) / (4.0 * math.pi) / (d * math.sqrt(d))
 
 
 @njit(**JIT)
-def aerosol_phase(c):  # type: ignore[no-untyped-def]
+def aerosol_phase(c):
     """Phase function of aerosol and haze (per steradian)."""
     back = (1.0 - FORWARD_SHARE) * henyey_greenstein(c, BACKWARD_G)
     return FORWARD_SHARE * henyey_greenstein(c, FORWARD_G) + back

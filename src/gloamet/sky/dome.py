@@ -14,6 +14,7 @@ import os
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -123,7 +124,7 @@ def row_weights() -> tuple[Array, Array]:
 
 
 @njit(**JIT)
-def _bake(tables, sun_elevation, sun_azimuth, floor, first, last, out):  # type: ignore[no-untyped-def]
+def _bake(tables, sun_elevation, sun_azimuth, floor, first, last, out):
     """Fill rows first..last of a dome table from view tables in AP1 (rows, turns, 3, 3)."""
     sun_z, sun_h = math.sin(sun_elevation), math.cos(sun_elevation)
     for i in range(first, last):
@@ -157,8 +158,8 @@ class SkySolver:
     def __init__(self) -> None:
         self._pool = ThreadPoolExecutor(os.cpu_count())
         self._key: tuple[float, float | None] | None = None
-        self._psi = np.zeros(0)
-        self._psi_ground = np.zeros(0)
+        self._psi: Array = np.zeros(0)
+        self._psi_ground: Array = np.zeros(0)
 
     def _multiple(self, air: Air, depth: Array, scatter_ms: Array) -> None:
         key = (air.turbidity, air.haze_km)
@@ -166,11 +167,9 @@ class SkySolver:
             return
         bands = depth.shape[1]
         psi, psi_ground = np.zeros((ALTITUDES, SUN_COSINES, bands)), np.zeros((ALTITUDES, bands))
-        args = (profiles(), sun_paths(), depth, scatter_ms)
+        args: tuple[Any, ...] = (profiles(), sun_paths(), depth, scatter_ms)
         # interleaved rows: the lower ones cost more
-        jobs = [
-            self._pool.submit(multiple_rows, *args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)
-        ]
+        jobs = [self._pool.submit(multiple_rows, *args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)]
         for job in jobs:
             job.result()
         self._psi, self._psi_ground, self._key = psi, psi_ground, key
@@ -207,7 +206,7 @@ class SkySolver:
         tables, through = self.spectral(air, elevation_deg)
         ap1 = np.ascontiguousarray(tables @ BANDS_TO_AP1)
         table = np.zeros((ROWS, COLUMNS, 3), np.float32)
-        args = (ap1, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2)
+        args: tuple[Any, ...] = (ap1, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2)
         cuts = np.linspace(0, ROWS, 5).astype(int)
         jobs = [
             self._pool.submit(_bake, *args, a, b, table) for a, b in zip(cuts[:-1], cuts[1:], strict=True)
@@ -244,7 +243,7 @@ def aerosol_phase_array(c: Array) -> Array:
 
 
 @njit(**JIT)
-def _phase_array(c, kind):  # type: ignore[no-untyped-def]
+def _phase_array(c, kind):
     out = np.empty_like(c)
     for i in range(c.size):
         out[i] = rayleigh_phase(c[i]) if kind == 0 else aerosol_phase(c[i])
@@ -280,7 +279,15 @@ def assemble(
     level = sun_irradiance * share * max(0.0, math.sin(math.radians(elevation_deg)))
     bounce = ground_reflectance / math.pi
     return Dome(
-        table, azimuth_deg, elevation_deg, diameter_deg, sun_irradiance, share, sky, bounce * level, bounce * sky
+        table,
+        azimuth_deg,
+        elevation_deg,
+        diameter_deg,
+        sun_irradiance,
+        share,
+        sky,
+        bounce * level,
+        bounce * sky,
     )
 
 

@@ -38,21 +38,21 @@ ISOTROPIC = 1.0 / (4.0 * math.pi)
 
 
 @njit(inline="always", **JIT)
-def altitude_km(i):  # type: ignore[no-untyped-def]
+def altitude_km(i):
     """Height of row i of the multiple-scattering table: denser towards the ground."""
     f = i / (ALTITUDES - 1)
     return 100.0 * f * f * f * 0.999 + 0.001
 
 
 @njit(inline="always", **JIT)
-def sun_cosine(j):  # type: ignore[no-untyped-def]
+def sun_cosine(j):
     """Sun cosine of column j: signed squares, so that the steps are finest at the horizon."""
     v = COSINE_LOW + (1.0 - COSINE_LOW) * j / (SUN_COSINES - 1)
     return v * abs(v)
 
 
 @njit(inline="always", **JIT)
-def sun_column(mu):  # type: ignore[no-untyped-def]
+def sun_column(mu):
     """The inverse of sun_cosine, clamped inside the table."""
     v = math.copysign(math.sqrt(abs(mu)), mu)
     x = (v - COSINE_LOW) / (1.0 - COSINE_LOW) * (SUN_COSINES - 1)
@@ -60,7 +60,7 @@ def sun_column(mu):  # type: ignore[no-untyped-def]
 
 
 @njit(**JIT)
-def _gather(profile, height, depth, scatter, extinction, scattering):  # type: ignore[no-untyped-def]
+def _gather(profile, height, depth, scatter, extinction, scattering):
     k, f = profile_index(height)
     a = profile[k, 0] * (1 - f) + profile[k + 1, 0] * f
     b = profile[k, 1] * (1 - f) + profile[k + 1, 1] * f
@@ -72,7 +72,7 @@ def _gather(profile, height, depth, scatter, extinction, scattering):  # type: i
 
 
 @njit(inline="always", **JIT)
-def _ray(i, a):  # type: ignore[no-untyped-def]
+def _ray(i, a):
     """Direction a from altitude row i: radius, cosine, solid-angle share, length, whether it ends below."""
     r = GROUND_KM + altitude_km(i)
     v0, v1 = 2.0 * a / DIRECTIONS - 1.0, 2.0 * (a + 1) / DIRECTIONS - 1.0
@@ -85,7 +85,7 @@ def _ray(i, a):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **JIT)
-def _step(r, mu, far, s):  # type: ignore[no-untyped-def]
+def _step(r, mu, far, s):
     """Step s along a ray: its length, the distance and the radius of its middle."""
     u0, u1 = s / PATH_STEPS, (s + 1) / PATH_STEPS
     t0, t1 = far * u0 * u0, far * u1 * u1
@@ -94,7 +94,7 @@ def _step(r, mu, far, s):  # type: ignore[no-untyped-def]
 
 
 @njit(**JIT)
-def _sun_paths(table):  # type: ignore[no-untyped-def]
+def _sun_paths(table):
     shape = (ALTITUDES, DIRECTIONS, PATH_STEPS, SUN_COSINES, DUSK_AZIMUTHS, NSPECIES + 1)
     paths = np.zeros(shape, np.float32)
     out = np.zeros(NSPECIES)
@@ -129,7 +129,7 @@ def sun_paths() -> NDArray[np.float32]:
 
 
 @njit(**JIT)
-def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):  # type: ignore[no-untyped-def]
+def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
     """Fill rows first..last of psi and psi_ground.
 
     depth and scatter are the delta-scaled ones. Second order is gathered over directions and closed by the
@@ -176,7 +176,7 @@ def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
 
 
 @njit(**JIT)
-def _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geometry, reach, ground):  # type: ignore[no-untyped-def]
+def _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geometry, reach, ground):
     """The part of a view ray that does not depend on the sun: one elevation, shared by all azimuths.
 
     geometry[step]: distance, radius, density of Rayleigh, aerosol and haze, row of psi. reach[step, band]:
@@ -211,7 +211,9 @@ def _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geome
 
 
 @njit(**JIT)
-def view_tables(profile, table, depth, scatter, scatter_ms, psi, psi_ground, mus, view_mu, cos_azimuth, steps):  # type: ignore[no-untyped-def]
+def view_tables(
+    profile, table, depth, scatter, scatter_ms, psi, psi_ground, mus, view_mu, cos_azimuth, steps
+):
     """The view tables (elevations, azimuths, 3, bands) and the ground's part (elevations, bands).
 
     mus: cosine of the sun's zenith angle; view_mu: sines of the view elevations; scatter: full scattering,

@@ -49,7 +49,9 @@ def day_span_s(day: date, tz: tzinfo) -> tuple[float, float]:
     return start.timestamp(), datetime(after.year, after.month, after.day, tzinfo=tz).timestamp()
 
 
-def day_path(day: date, lat_deg: float, lon_deg: float, tz: tzinfo, steps: int) -> tuple[NDArray, SunPosition]:
+def day_path(
+    day: date, lat_deg: float, lon_deg: float, tz: tzinfo, steps: int
+) -> tuple[NDArray, SunPosition]:
     """The sun at `steps` evenly spaced instants of a local day: Unix seconds and positions."""
     times = np.linspace(*day_span_s(day, tz), steps)
     return times, sun_position(times, lat_deg, lon_deg)

@@ -80,9 +80,7 @@ def search_cities(query: str, limit: int = 8) -> list[City]:
             continue
         if folded == wanted:
             rank = 0
-        elif folded.startswith(wanted):
-            rank = 1
-        elif wanted in others:
+        elif folded.startswith(wanted) or wanted in others:
             rank = 1
         elif any(other.startswith(wanted) for other in others):
             rank = 2

@@ -105,7 +105,9 @@ def _cos(angle: Array) -> Array:
     return _sincos(angle)[1]
 
 
-def refraction_deg(elevation_true_deg: ArrayLike, pressure_mbar: float = 1013.25, temp_c: float = 12.0) -> Array:
+def refraction_deg(
+    elevation_true_deg: ArrayLike, pressure_mbar: float = 1013.25, temp_c: float = 12.0
+) -> Array:
     """Atmospheric refraction to add to a true elevation, degrees.
 
     Bennett's formula as used by Reda & Andreas 2004, eq. 42. Below -0.83 degrees, where nobody sees the

@@ -2,7 +2,8 @@
 
 Layouts. vertices (V, 3), normals (V, 3), uvs (V, 2) float32; triangles (T, 3) uint32 with the opaque ones
 first, then glass; `first_glass` is where they begin. smooth (T,) says whether the vertex normals are used.
-materials (M, MATERIAL_WORDS) float32, columns named below: RED is the base colour in AP1, FACTOR the same in Rec.709 for use with a picture. texels (N, 4) uint8 sRGB,
+materials (M, MATERIAL_WORDS) float32, columns named below: RED is the base
+colour in AP1, FACTOR the same in Rec.709 for use with a picture. texels (N, 4) uint8 sRGB,
 pictures one after another; picture (P, 3) int32: first texel, width, height.
 """
 
@@ -18,7 +19,17 @@ from gloamet.errors import GloametError
 from gloamet.stage.scene import Material, Part, Scene
 from gloamet.trace.embree import RayScene
 
-RED, ROUGHNESS, METALNESS, IOR, THIN, BASE_PICTURE, SURFACE_PICTURE, SPECULAR, KIND = 0, 3, 4, 5, 6, 7, 8, 9, 10
+RED, ROUGHNESS, METALNESS, IOR, THIN, BASE_PICTURE, SURFACE_PICTURE, SPECULAR, KIND = (
+    0,
+    3,
+    4,
+    5,
+    6,
+    7,
+    8,
+    9,
+    10,
+)
 FACTOR, TRANSMISSION = 11, 14
 MATERIAL_WORDS = 15
 MATT, GLOSSY, GLASS = 0.0, 1.0, 2.0
@@ -120,7 +131,9 @@ def compile_scene(scene: Scene) -> Compiled:
     return Compiled(
         vertices,
         np.concatenate([_flat_normals(p) if p.normals is None else p.normals for p in parts]),
-        np.concatenate([np.zeros((len(p.positions), 2), np.float32) if p.uvs is None else p.uvs for p in parts]),
+        np.concatenate(
+            [np.zeros((len(p.positions), 2), np.float32) if p.uvs is None else p.uvs for p in parts]
+        ),
         triangles,
         np.repeat([part.material for part in parts], counts).astype(np.int32),
         np.repeat([part.normals is not None for part in parts], counts).astype(np.uint8),

@@ -11,6 +11,7 @@ import importlib.util
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,7 +22,7 @@ OPAQUE_MASK, GLASS_MASK, ANY_MASK = 1, 2, -1
 _TRIANGLE, _INDEX, _VERTEX = 0, 0, 1
 _UINT3, _FLOAT3 = 0x5003, 0x9003
 _POINTER = ctypes.c_void_p
-_SIGNATURES: dict[str, tuple[object, list[object]]] = {
+_SIGNATURES: dict[str, tuple[Any, list[Any]]] = {
     "rtcNewDevice": (_POINTER, [ctypes.c_char_p]),
     "rtcGetDeviceError": (ctypes.c_int, [_POINTER]),
     "rtcNewScene": (_POINTER, [_POINTER]),
@@ -59,7 +60,9 @@ def library_path() -> str:
         raise GloametError("The package embreex is not installed: run ./run demo once to set everything up.")
     found = sorted(Path(folders[0]).parent.glob("embreex.libs/libembree4*.so*"))
     if not found:
-        raise GloametError("The installed embreex wheel holds no Embree 4 library: install embreex 4.4 or newer.")
+        raise GloametError(
+            "The installed embreex wheel holds no Embree 4 library: install embreex 4.4 or newer."
+        )
     return str(found[0])
 
 
@@ -100,7 +103,9 @@ class RayScene:
         error = self._lib.rtcGetDeviceError(device)
         if error:
             self._lib.rtcReleaseScene(scene)
-            raise GloametError(f"The scene could not be prepared for rays (Embree error {error}): is memory full?")
+            raise GloametError(
+                f"The scene could not be prepared for rays (Embree error {error}): is memory full?"
+            )
         self.handle = np.uint64(scene)
 
     def _attach(self, device: int, scene: int, geometry_id: int, triangles: NDArray[np.uint32]) -> None:

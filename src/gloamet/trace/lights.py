@@ -46,7 +46,7 @@ class Lights:
 
 
 @njit(**JIT)
-def _cells(table, luminance, out):  # type: ignore[no-untyped-def]
+def _cells(table, luminance, out):
     """Light of every cell: mean luminance times its solid angle."""
     for r in range(CELL_ROWS):
         low, high = r / CELL_ROWS, (r + 1) / CELL_ROWS
@@ -90,7 +90,7 @@ def build_lights(dome: Dome) -> Lights:
 
 
 @njit(inline="always", **JIT)
-def dome_coordinates(dx, dy, dz):  # type: ignore[no-untyped-def]
+def dome_coordinates(dx, dy, dz):
     """Square-root elevation and azimuth of a direction above the horizon, both in 0..1.
 
     Polynomials of Abramowitz & Stegun (4.4.46, 4.4.49; errors 2e-8 and 2e-5 rad): the library calls were
@@ -117,7 +117,7 @@ def dome_coordinates(dx, dy, dz):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **JIT)
-def sky_radiance(table, u, v):  # type: ignore[no-untyped-def]
+def sky_radiance(table, u, v):
     """Bilinear radiance of the dome at (u, v)."""
     y = min(u * F(ROWS - 1), F(ROWS - 1.001))
     x = v * F(COLUMNS)
@@ -136,7 +136,7 @@ def sky_radiance(table, u, v):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **JIT)
-def solid_density(density, u, v, cos_elevation):  # type: ignore[no-untyped-def]
+def solid_density(density, u, v, cos_elevation):
     """Probability per steradian with which `sample_sky` picks the direction (u, v)."""
     r, c = min(CELL_ROWS - 1, int(u * F(CELL_ROWS))), min(CELL_COLUMNS - 1, int(v * F(CELL_COLUMNS)))
     # d(omega) = cos(elevation) * (pi u du) * (2 pi dv)
@@ -145,7 +145,7 @@ def solid_density(density, u, v, cos_elevation):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **JIT)
-def _search(cdf, n, x):  # type: ignore[no-untyped-def]
+def _search(cdf, n, x):
     low, high = 0, n - 1
     while low < high:
         mid = (low + high) >> 1
@@ -157,7 +157,7 @@ def _search(cdf, n, x):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **JIT)
-def sample_sky(row_cdf, cell_cdf, x, y):  # type: ignore[no-untyped-def]
+def sample_sky(row_cdf, cell_cdf, x, y):
     """A direction of the sky by its light from two uniform numbers: (dx, dy, dz, u, v)."""
     r = _search(row_cdf, CELL_ROWS, x)
     before = row_cdf[r - 1] if r > 0 else F(0)

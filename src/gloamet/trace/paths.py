@@ -51,7 +51,7 @@ _TINY = F(2.0**-24)
 
 
 @njit(inline="always", **JIT)
-def two_numbers(state):  # type: ignore[no-untyped-def]
+def two_numbers(state):
     """Two uniform numbers in [0, 1) from a counter (SplitMix64, Steele et al. 2014)."""
     z = (state ^ (state >> np.uint64(30))) * _MIX1
     z = (z ^ (z >> np.uint64(27))) * _MIX2
@@ -60,7 +60,7 @@ def two_numbers(state):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **JIT)
-def sun_direction(sun, u, v):  # type: ignore[no-untyped-def]
+def sun_direction(sun, u, v):
     """A direction inside the disc and its limb-darkening weight (mean 1)."""
     s2 = u * sun[11]
     c, s, phi = math.sqrt(F(1) - s2), math.sqrt(s2), F(2 * math.pi) * v
@@ -71,7 +71,7 @@ def sun_direction(sun, u, v):  # type: ignore[no-untyped-def]
 
 
 @njit(**JIT)
-def unblocked(scene, glass, first_glass, triangle_material, materials, ox, oy, oz, dx, dy, dz):  # type: ignore[no-untyped-def]
+def unblocked(scene, glass, first_glass, triangle_material, materials, ox, oy, oz, dx, dy, dz):
     """How much light comes along a shadow ray, per channel: 0 behind walls, tinted behind panes."""
     if not glass:
         if occluded(scene, ox, oy, oz, F(0), dx, dy, dz, FAR, _ANY):
@@ -93,7 +93,7 @@ def unblocked(scene, glass, first_glass, triangle_material, materials, ox, oy, o
 
 
 @njit(inline="always", **JIT)
-def sky_along(table, density, dx, dy, dz, direct, bsdf_density):  # type: ignore[no-untyped-def]
+def sky_along(table, density, dx, dy, dz, direct, bsdf_density):
     """Sky radiance a path meets, weighted against having sampled the sky itself (power heuristic)."""
     u, v = dome_coordinates(dx, dy, dz)
     r, g, b = sky_radiance(table, u, v)
@@ -105,7 +105,7 @@ def sky_along(table, density, dx, dy, dz, direct, bsdf_density):  # type: ignore
 
 
 @njit(inline="always", **JIT)
-def disc_along(sun, dx, dy, dz):  # type: ignore[no-untyped-def]
+def disc_along(sun, dx, dy, dz):
     """Radiance of the sun's disc in a direction, 0 outside it."""
     cx, cy, cz = dy * sun[2] - dz * sun[1], dz * sun[0] - dx * sun[2], dx * sun[1] - dy * sun[0]
     s2 = cx * cx + cy * cy + cz * cz
@@ -118,7 +118,7 @@ def disc_along(sun, dx, dy, dz):  # type: ignore[no-untyped-def]
 def trace_rows(
     scene, glass, first_glass, scene_arrays, light_arrays, camera, width, height, y0, y1,
     first_sample, samples, max_bounces, film,
-):  # type: ignore[no-untyped-def]  # fmt: skip
+):  # fmt: skip
     """Add `samples` samples to rows y0..y1 of the film; returns the number of rays traced.
 
     The same sample number gives the same result whatever the tiling.
@@ -311,5 +311,3 @@ def trace_rows(
                 film_sky[y, x, 1] += kg
                 film_sky[y, x, 2] += kb
     return rays
-
-

@@ -50,14 +50,16 @@ _RAY = (types.uint64, *([types.float32] * 8), types.int32)
 
 
 @intrinsic
-def intersect(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):  # type: ignore[no-untyped-def]
+def intersect(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):
     """Closest hit: (t, nx, ny, nz, u, v, primitive, geometry); primitive is -1 for a miss.
 
     The normal is geometric and not normalised.
     """
-    result = types.Tuple([types.float32] * 6 + [types.int32] * 2)
+    result = types.Tuple(  # type: ignore[attr-defined]
+        [types.float32] * 6 + [types.int32] * 2
+    )
 
-    def generate(ctx, builder, signature, args):  # type: ignore[no-untyped-def]
+    def generate(ctx, builder, signature, args):
         slot = _query(builder, args, "rtcIntersect1")
         values = [builder.load(_word(builder, slot, i, _F32)) for i in (_FAR, 12, 13, 14, 15, 16)]
         values += [builder.load(_word(builder, slot, i, _I32)) for i in (17, 18)]
@@ -67,10 +69,10 @@ def intersect(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):  # type:
 
 
 @intrinsic
-def occluded(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):  # type: ignore[no-untyped-def]
+def occluded(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):
     """Whether anything of the mask lies on the ray between near and far."""
 
-    def generate(ctx, builder, signature, args):  # type: ignore[no-untyped-def]
+    def generate(ctx, builder, signature, args):
         slot = _query(builder, args, "rtcOccluded1")
         far = builder.load(_word(builder, slot, _FAR, _F32))
         return builder.fcmp_ordered("<", far, _F32(0))

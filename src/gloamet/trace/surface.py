@@ -35,7 +35,7 @@ DIELECTRIC_MEAN = F(0.04 + 0.96 / 21.0)  # hemispherical mean of Schlick's Fresn
 
 
 @njit(inline="always", **JIT)
-def basis(nx, ny, nz):  # type: ignore[no-untyped-def]
+def basis(nx, ny, nz):
     """Two tangents of a unit normal (Duff et al., JCGT 6, 2017)."""
     s = math.copysign(F(1), nz)
     a = F(-1) / (s + nz)
@@ -44,7 +44,7 @@ def basis(nx, ny, nz):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **JIT)
-def cosine_direction(nx, ny, nz, u, v):  # type: ignore[no-untyped-def]
+def cosine_direction(nx, ny, nz, u, v):
     """A direction about the normal with density cos / pi."""
     r, phi = math.sqrt(u), F(2 * math.pi) * v
     x, y, z = r * math.cos(phi), r * math.sin(phi), math.sqrt(max(F(0), F(1) - u))
@@ -53,7 +53,7 @@ def cosine_direction(nx, ny, nz, u, v):  # type: ignore[no-untyped-def]
 
 
 @njit(**JIT)
-def picture_at(texels, pictures, index, u, v):  # type: ignore[no-untyped-def]
+def picture_at(texels, pictures, index, u, v):
     """Bilinear, repeating lookup of a picture: linear Rec.709 and the raw green and blue in 0..1."""
     first, width, height = pictures[index, 0], pictures[index, 1], pictures[index, 2]
     x = (u - math.floor(u)) * F(width) - F(0.5)
@@ -74,7 +74,7 @@ def picture_at(texels, pictures, index, u, v):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **JIT)
-def look_up(materials, m, texels, pictures, u, v):  # type: ignore[no-untyped-def]
+def look_up(materials, m, texels, pictures, u, v):
     """Base colour (AP1), roughness and metalness of a material at texture coordinates."""
     r, g, b = materials[m, RED], materials[m, RED + 1], materials[m, RED + 2]
     rough, metal = materials[m, ROUGHNESS], materials[m, METALNESS]
@@ -95,7 +95,7 @@ def look_up(materials, m, texels, pictures, u, v):  # type: ignore[no-untyped-de
 
 
 @njit(inline="always", **JIT)
-def interpolate(triangles, normals, uvs, prim, u, v):  # type: ignore[no-untyped-def]
+def interpolate(triangles, normals, uvs, prim, u, v):
     """Vertex normal (not normalised) and texture coordinates inside a triangle."""
     a, b, c = triangles[prim, 0], triangles[prim, 1], triangles[prim, 2]
     w = F(1) - u - v
@@ -109,14 +109,14 @@ def interpolate(triangles, normals, uvs, prim, u, v):  # type: ignore[no-untyped
 
 
 @njit(inline="always", **JIT)
-def fifth(x):  # type: ignore[no-untyped-def]
+def fifth(x):
     """(1 - x) to the fifth: Schlick's Fresnel weight."""
     y = min(F(1), max(F(0), F(1) - x))
     return y * y * y * y * y
 
 
 @njit(inline="always", **JIT)
-def gloss_share(nv, r, g, b, metal, gloss):  # type: ignore[no-untyped-def]
+def gloss_share(nv, r, g, b, metal, gloss):
     """Probability with which the glossy lobe is chosen."""
     if metal >= F(1):
         return F(1)
@@ -128,7 +128,7 @@ def gloss_share(nv, r, g, b, metal, gloss):  # type: ignore[no-untyped-def]
 
 
 @njit(**JIT)
-def reflect(nx, ny, nz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, share):  # type: ignore[no-untyped-def]
+def reflect(nx, ny, nz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, share):
     """Reflection towards v of light from l: (f * cos) per channel, and the density of sampling l.
 
     share is the probability of the glossy lobe; a mirror (alpha below MIRROR_ALPHA) counts only its
@@ -172,7 +172,7 @@ def reflect(nx, ny, nz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, sh
 
 
 @njit(**JIT)
-def gloss_direction(nx, ny, nz, vx, vy, vz, alpha, u, v):  # type: ignore[no-untyped-def]
+def gloss_direction(nx, ny, nz, vx, vy, vz, alpha, u, v):
     """Mirror v about a visible GGX normal (Heitz, JCGT 7, 2018); a plain mirror below MIRROR_ALPHA."""
     if alpha < MIRROR_ALPHA:
         d = F(2) * (nx * vx + ny * vy + nz * vz)
@@ -200,7 +200,7 @@ def gloss_direction(nx, ny, nz, vx, vy, vz, alpha, u, v):  # type: ignore[no-unt
 
 
 @njit(inline="always", **JIT)
-def fresnel(cosine, ior):  # type: ignore[no-untyped-def]
+def fresnel(cosine, ior):
     """Unpolarised Fresnel reflectance from air into a dielectric."""
     c = min(F(1), max(F(0), cosine))
     g = math.sqrt(max(F(0), ior * ior - F(1) + c * c))
@@ -209,7 +209,7 @@ def fresnel(cosine, ior):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **JIT)
-def pane(materials, m, cosine):  # type: ignore[no-untyped-def]
+def pane(materials, m, cosine):
     """Reflectance of a glass face and what it lets through straight: (R, tr, tg, tb).
 
     A thin sheet counts both of its faces and all reflections between them; a face of a solid body counts
@@ -223,5 +223,3 @@ def pane(materials, m, cosine):  # type: ignore[no-untyped-def]
         r, g, b = math.sqrt(r), math.sqrt(g), math.sqrt(b)
     clear = materials[m, TRANSMISSION] * (F(1) - f)
     return f, clear * r, clear * g, clear * b
-
-

@@ -44,7 +44,15 @@ def read_model(path: Path | str, units: str | None = None, up: UpAxis | None = N
         raise
     except (OSError, MemoryError) as error:
         raise GloametError(f"{path.name} could not be read: {error}.") from None
-    except (KeyError, IndexError, TypeError, ValueError, AttributeError, OverflowError, RecursionError) as error:
+    except (
+        KeyError,
+        IndexError,
+        TypeError,
+        ValueError,
+        AttributeError,
+        OverflowError,
+        RecursionError,
+    ) as error:
         # A reader met something its checks did not name: still a sentence, never a traceback.
         raise GloametError(
             f"{path.name} is damaged ({type(error).__name__}: {error}): export it again."

@@ -357,7 +357,7 @@ def read_gltf(path: Path, units: str, up: UpAxis) -> Scene:
     if roots is None:
         children = {c for node in file.items("nodes") for c in node.get("children", [])}
         roots = [i for i in range(len(file.items("nodes"))) if i not in children]
-    stack = [(index, world, (index,)) for index in reversed(roots)]
+    stack: list[tuple[Any, NDArray, tuple[Any, ...]]] = [(i, world, (i,)) for i in reversed(roots)]
     while stack:
         index, parent, trail = stack.pop()
         node = file.item("nodes", index)

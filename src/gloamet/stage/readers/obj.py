@@ -166,7 +166,9 @@ def _part(group: _Group, reader: _Reader, material: int, matrix: np.ndarray) -> 
 
     positions = gather("v", 0, 3)
     assert positions is not None  # every corner has a position by construction
-    return make_part(group.name, material, positions, triangles, gather("vn", 2, 3), gather("vt", 1, 2), matrix)
+    return make_part(
+        group.name, material, positions, triangles, gather("vn", 2, 3), gather("vt", 1, 2), matrix
+    )
 
 
 def read_obj(path: Path, units: str, up: UpAxis) -> Scene:

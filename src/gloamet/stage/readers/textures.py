@@ -34,7 +34,9 @@ def decode(name: str, source: bytes | Path) -> tuple[Texture, str | None]:
             with Image.open(io.BytesIO(source) if isinstance(source, bytes) else source) as picture:
                 note = None
                 if max(picture.size) > MAX_SIDE:
-                    note = f"Picture {name} is {picture.width} × {picture.height}: it was reduced to {MAX_SIDE}."
+                    note = (
+                        f"Picture {name} is {picture.width} × {picture.height}: it was reduced to {MAX_SIDE}."
+                    )
                     picture.thumbnail((MAX_SIDE, MAX_SIDE))
                 pixels = np.asarray(picture.convert("RGBA"), np.uint8).copy()
                 return Texture(name, pixels), note

@@ -1,0 +1,74 @@
+"""`gloamet prepare`: compile every kernel once, so that the first start is as quick as any other."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+
+def _sky() -> None:
+    from gloamet.sky.air import Air
+    from gloamet.sky.dome import SkySolver
+    from gloamet.sky.ribbon import sky_colours
+    from gloamet.trace.lights import build_lights
+
+    solver = SkySolver()
+    build_lights(solver.dome(Air(3.0, 10.0, 0.2), 180.0, 30.0))
+    sky_colours(solver, Air())
+
+
+def _rays() -> None:
+    from gloamet.sky.dome import uniform_dome
+    from gloamet.stage.camera import Camera
+    from gloamet.stage.scene import Material, Part, Scene
+    from gloamet.trace.compiled import compile_scene
+    from gloamet.trace.film import Film, Tracer
+    from gloamet.trace.lights import build_lights
+
+    corners = np.array([[-1, -1, 0], [1, -1, 0], [0, 1, 0]], np.float32)
+    part = Part("triangle", 0, corners, np.array([[0, 1, 2]], np.uint32))
+    scene = compile_scene(Scene(None, (part,), (Material("white"),)))
+    camera = Camera((0.0, -3.0, 2.0), (0.0, 0.0, 0.0))
+    Tracer().expose(Film(8, 8), scene, build_lights(uniform_dome(1.0)), camera)
+
+
+def _develop() -> None:
+    from gloamet.develop.pipeline import VIEWS, Recipe, develop_screen
+
+    for view in VIEWS:
+        develop_screen(np.ones((4, 4, 3), np.float32), Recipe(0.0, view=view))
+
+
+def _denoise() -> None:
+    from gloamet.trace.denoise import denoise
+    from gloamet.trace.film import Film
+
+    film = Film(16, 16, samples=1)
+    denoise(np.ones((16, 16, 3), np.float32), film)
+
+
+STAGES: tuple[tuple[str, Callable[[], None]], ...] = (
+    ("sky", _sky),
+    ("rays", _rays),
+    ("screen colours", _develop),
+    ("grain cleaner", _denoise),
+)
+
+
+def add_parser(commands: argparse._SubParsersAction) -> None:
+    """Register the subcommand."""
+    parser = commands.add_parser("prepare", help="compile the kernels once")
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> None:
+    """Compile, saying what is being done."""
+    start = time.perf_counter()
+    for k, (name, work) in enumerate(STAGES, 1):
+        print(f"  preparing {k}/{len(STAGES)}: {name} …", file=sys.stderr, flush=True)
+        work()
+    print(f"  ready after {time.perf_counter() - start:.0f} s", file=sys.stderr)

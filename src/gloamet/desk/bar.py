@@ -1,0 +1,120 @@
+"""The bar on top: the project's name, the steps, undo and redo, and how far the picture is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWidget
+
+from gloamet.desk import theme
+from gloamet.desk.engine import Frame
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.small import label, link
+
+
+class Bar(QWidget):
+    """Name, steps, history, progress."""
+
+    def __init__(
+        self, session: Session, steps: Sequence[str], choose: Callable[[int], None], menu: QMenu
+    ) -> None:
+        super().__init__()
+        self.setObjectName("bar")
+        self.setFixedHeight(theme.BAR_HEIGHT)
+        self.session = session
+        self._share = 0.0
+        self._saving = ""
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 0, 16, 0)
+        row.setSpacing(14)
+        self.name = QPushButton()
+        self.name.setProperty("role", "step")
+        self.name.setStyleSheet(f"color: {theme.INK}; font-weight: 600;")
+        self.name.setToolTip("Open, save, recent projects.")
+        self.name.clicked.connect(lambda: menu.popup(self.name.mapToGlobal(self.name.rect().bottomLeft())))
+        self.state = label("", "note")
+        row.addWidget(self.name)
+        row.addWidget(self.state)
+        row.addSpacing(24)
+        self.group = QButtonGroup(self)
+        self.buttons = []
+        for k, step in enumerate(steps):
+            button = QPushButton(step)
+            button.setProperty("role", "step")
+            button.setCheckable(True)
+            button.setFixedHeight(theme.BAR_HEIGHT - 2)
+            button.setToolTip(f"{step} (Ctrl+{k + 1})")
+            button.clicked.connect(lambda _=False, i=k: choose(i))
+            self.group.addButton(button, k)
+            row.addWidget(button)
+            self.buttons.append(button)
+        row.addStretch(1)
+        self.undo = link("undo", "Take the last step back (Ctrl+Z).", session.undo)
+        self.redo = link("redo", "Do it again (Ctrl+Shift+Z).", session.redo)
+        self.stop = link("stop", "Stop refining; the picture stays.", self._toggle)
+        self.status = label("", "note")
+        self.status.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.status.setMinimumWidth(150)
+        for widget in (self.undo, self.redo, self.stop, self.status):
+            row.addWidget(widget)
+        session.document_changed.connect(lambda _: self.refresh())
+        session.file_changed.connect(self.refresh)
+        session.frame_ready.connect(self._take_frame)
+        session.busy.connect(self._take_busy)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Name, saved state, what can be undone."""
+        path = self.session.path
+        self.name.setText((path.stem if path else "Untitled") + "  ▾")
+        self.state.setText("edited" if self.session.dirty else "saved" if path else "")
+        self.undo.setEnabled(self.session.history.can_undo)
+        self.redo.setEnabled(self.session.history.can_redo)
+        self.stop.setText("go on" if self.session.stopped else "stop")
+
+    def _toggle(self) -> None:
+        if self.session.stopped:
+            self.session.resume()
+        else:
+            self.session.stop()
+        self.refresh()
+
+    def _take_busy(self, text: str) -> None:
+        if text and not self._saving:
+            self.status.setText(text + " …")
+
+    def show_saving(self, text: str, share: float) -> None:
+        """A picture is being saved; an empty text ends it."""
+        self._saving, self._share = text, share
+        self.status.setText(text)
+        self.update()
+
+    def _take_frame(self, frame: Frame) -> None:
+        if self._saving:
+            return
+        self._share = frame.samples / frame.target if frame.exact else 0.0
+        if not frame.exact:
+            text = "preview"
+        elif frame.samples >= frame.target:
+            text = f"{frame.samples} paths, done"
+        else:
+            text = f"refining {100 * self._share:.0f} %"
+            if frame.seconds_left > 0.0:
+                text += f"   {_duration(frame.seconds_left)} left"
+        self.status.setText(text)
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.fillRect(self.rect(), QColor(theme.GROUND))
+        p.fillRect(0, self.height() - 1, self.width(), 1, QColor(theme.LINE))
+        if 0.0 < self._share < 1.0:
+            right = self.width() - 16
+            p.fillRect(QRectF(right - 150, self.height() - 7, 150, 2), QColor(theme.LINE))
+            p.fillRect(QRectF(right - 150, self.height() - 7, 150 * self._share, 2), QColor(theme.INK))
+
+
+def _duration(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"

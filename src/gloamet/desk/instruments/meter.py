@@ -1,0 +1,120 @@
+"""The light meter: what sun and sky give on level ground, their ratio, and the exposure that follows."""
+
+from __future__ import annotations
+
+import math
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+
+TOP_LX = 120_000.0
+HEIGHT = 268
+RATIO_LOW, RATIO_HIGH = -4.0, 4.0
+
+
+def lux_text(lx: float) -> str:
+    """Illuminance as a photographer reads it: klx above a thousand.
+
+    >>> lux_text(53900.0), lux_text(3.4), lux_text(0.00063)
+    ('53.9 klx', '3.4 lx', '0.0006 lx')
+    """
+    if lx >= 1000.0:
+        return f"{lx / 1000.0:.1f} klx"
+    if lx >= 1.0:
+        return f"{lx:.0f} lx" if lx >= 10.0 else f"{lx:.1f} lx"
+    return f"{lx:.1g} lx" if lx > 0.0 else "none"
+
+
+def kelvin_text(kelvin: float) -> str:
+    """A colour temperature, or a dash when there is no light."""
+    return f"{kelvin:.0f} K" if math.isfinite(kelvin) else "–"
+
+
+class LightMeter(QWidget):
+    """Painted rows; nothing here is set, only read."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedHeight(HEIGHT)
+        self.setAccessibleName("Light meter")
+        self.setToolTip(
+            "Light on level, unshaded ground from sun and sky; their ratio in stops; colour of each; exposure."
+        )
+        session.light_solved.connect(lambda _: self.update())
+        session.frame_ready.connect(lambda _: self.update())
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._text(p, 0, "Light on the ground", "", head=True)
+        light = self.session.light
+        if light is None:
+            self._text(p, 26, "measuring …", "", quiet=True)
+            return
+        r = light.reading
+        self._bar_row(p, 24, "Sun", r.sun_horizontal_lx, theme.SUN, kelvin_text(r.sun_cct_k))
+        self._bar_row(p, 66, "Sky", r.sky_horizontal_lx, theme.SKY, kelvin_text(r.sky_cct_k))
+        self._ratio(p, 112, r.sun_sky_stops, light.natural.sun_sky_stops)
+        frame = self.session.frame
+        y = 172
+        self._text(p, y, "Exposure", f"EV {frame.ev:.1f}" if frame else "–")
+        if frame is not None:
+            self._text(p, y + 20, "", f"the picture’s meter says {frame.meter_ev:.1f}", note=True)
+        if math.isfinite(r.incident_ev):
+            self._text(p, y + 40, "Incident, level", f"EV {r.incident_ev:.1f}", note=True)
+        self._text(p, y + 66, "Visibility", f"{light.visibility_km:.0f} km", note=True)
+
+    def _text(
+        self,
+        p: QPainter,
+        y: float,
+        left: str,
+        right: str,
+        head: bool = False,
+        note: bool = False,
+        quiet: bool = False,
+    ) -> None:
+        row = QRectF(0, y, self.width(), 22)
+        p.setFont(theme.font(theme.NOTE if head or note else theme.BODY, head))
+        p.setPen(QColor(theme.QUIET if head or quiet else theme.DIM if note else theme.INK))
+        p.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, left)
+        if not note:
+            p.setFont(theme.font(theme.BODY, True))
+        p.drawText(row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, right)
+
+    def _bar_row(self, p: QPainter, y: float, name: str, lx: float, colour: str, kelvin: str) -> None:
+        self._text(p, y, name, lux_text(lx))
+        p.setFont(theme.font(theme.NOTE))
+        p.setPen(QColor(theme.DIM))
+        p.drawText(QRectF(34, y, 70, 22), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, kelvin)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(QColor(theme.LINE))
+        p.drawRoundedRect(QRectF(0, y + 25, self.width(), 3), 1.5, 1.5)
+        p.setBrush(QColor(colour))
+        # a square root keeps dim light visible beside full sun
+        share = math.sqrt(min(lx / TOP_LX, 1.0))
+        p.drawRoundedRect(QRectF(0, y + 25, self.width() * share, 3), 1.5, 1.5)
+
+    def _ratio(self, p: QPainter, y: float, stops: float, natural: float) -> None:
+        text = f"{stops:+.1f} stops".replace("-", "−") if math.isfinite(stops) else "no sun"
+        self._text(p, y, "Key to fill", text)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(QColor(theme.LINE))
+        p.drawRoundedRect(QRectF(0, y + 25, self.width(), 3), 1.5, 1.5)
+
+        def x(value: float) -> float:
+            share = (value - RATIO_LOW) / (RATIO_HIGH - RATIO_LOW)
+            return min(max(share, 0.0), 1.0) * self.width()
+
+        if math.isfinite(natural):
+            p.setBrush(QColor(theme.QUIET))
+            p.drawRoundedRect(QRectF(x(natural) - 9, y + 24, 18, 5), 2.5, 2.5)
+            self._text(p, y + 30, f"nature here {natural:+.1f}".replace("-", "−"), "", note=True)
+        if math.isfinite(stops):
+            p.setBrush(QColor(theme.INK))
+            p.drawEllipse(QRectF(x(stops) - 5, y + 21.5, 10, 10))

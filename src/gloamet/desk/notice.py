@@ -1,0 +1,38 @@
+"""The quiet bar: one sentence about what went wrong or was left out, until it is read."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QHBoxLayout, QWidget
+
+from gloamet.desk.widgets.small import label, link
+
+NOTE_MS = 12_000
+
+
+class Notice(QWidget):
+    """Shown over the top of the picture."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("notice")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 8, 12, 8)
+        self.text = label("", wrap=True)
+        row.addWidget(self.text, 1)
+        row.addWidget(link("close", "Hide this message.", self.hide))
+        self._timer = QTimer(self, interval=NOTE_MS, singleShot=True)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    def show_sentence(self, sentence: str, kind: str = "warning") -> None:
+        """Say it; notes go by themselves, warnings stay until closed."""
+        self.text.setText(sentence)
+        self.setProperty("kind", kind)
+        self.style().unpolish(self)
+        self.style().polish(self)
+        self.show()
+        if kind == "note":
+            self._timer.start()
+        else:
+            self._timer.stop()

@@ -1,0 +1,144 @@
+"""The picture: shows the newest frame, moves the camera with the mouse, marks the sun.
+
+Drag turns round the target, drag with Shift or the middle button slides, the wheel comes nearer.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from gloamet.desk import theme
+from gloamet.desk.engine import Frame
+from gloamet.desk.session import Session, camera_of, set_camera
+from gloamet.stage.camera import dolly, orbit, pan
+from gloamet.sun.position import direction
+
+INSET = 10
+TURN_DEG_PER_PIXEL = 0.3
+
+
+class Picture(QWidget):
+    """The middle of the desk."""
+
+    dropped = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._frame: Frame | None = None
+        self._image: QImage | None = None
+        self._grab: QPointF | None = None
+        self._button = Qt.MouseButton.NoButton
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setAccessibleName("Picture")
+        self.setMinimumSize(240, 160)
+        self._wheel_rest = QTimer(self, interval=400, singleShot=True)
+        self._wheel_rest.timeout.connect(session.settle)
+        session.frame_ready.connect(self._take_frame)
+        session.document_changed.connect(lambda _: self.update())
+
+    def _take_frame(self, frame: Frame) -> None:
+        self._frame = frame
+        h, w = frame.pixels.shape[:2]
+        self._image = QImage(frame.pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
+        self.update()
+
+    def target(self) -> QRectF:
+        """Where the picture is drawn."""
+        return QRectF(INSET, INSET, self.width() - 2 * INSET, self.height() - 2 * INSET)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        ratio = self.devicePixelRatioF()
+        box = self.target()
+        self.session.resize(int(box.width() * ratio), int(box.height() * ratio))
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.fillRect(self.rect(), QColor(theme.SURROUND))
+        box = self.target()
+        if self._image is None:
+            p.setPen(QColor(theme.DIM))
+            p.setFont(theme.font(theme.LARGE))
+            text = "Open a model, or drop one here" if not self.session.document.stage.model else ""
+            p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+            return
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.drawImage(box, self._image)
+        self._draw_sun(p, box)
+
+    def _draw_sun(self, p: QPainter, box: QRectF) -> None:
+        """A thin ring where the sun stands in the frame."""
+        light = self.session.light
+        if light is None or light.sun_elevation_deg < -1.0:
+            return
+        towards = np.asarray(direction(light.sun_azimuth_deg, light.sun_elevation_deg))
+        at = camera_of(self.session.document).project(towards, box.width() / box.height())
+        if at is None or not (0.0 <= at[0] <= 1.0 and 0.0 <= at[1] <= 1.0):
+            return
+        q = QPointF(box.x() + at[0] * box.width(), box.y() + at[1] * box.height())
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(QColor(theme.SUN), 1.5))
+        p.drawEllipse(q, 11, 11)
+
+    # -- camera
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
+            self._grab, self._button = event.position(), event.button()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self._grab is None:
+            return
+        d = event.position() - self._grab
+        self._grab = event.position()
+        camera = camera_of(self.session.document)
+        slide = (
+            self._button == Qt.MouseButton.MiddleButton
+            or event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        )
+        if slide:
+            height = max(1.0, self.target().height())
+            camera = pan(camera, -d.x() / height, d.y() / height)
+        else:
+            camera = orbit(camera, d.x() * TURN_DEG_PER_PIXEL, d.y() * TURN_DEG_PER_PIXEL)
+        set_camera(self.session, camera, "camera")
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self._grab = None
+        self.session.settle()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
+        turns = event.angleDelta().y() / 120.0
+        set_camera(self.session, dolly(camera_of(self.session.document), math.pow(0.9, turns)), "camera")
+        self._wheel_rest.start()
+        event.accept()
+
+    # -- files dropped on it
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
+        files = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        if files:
+            event.acceptProposedAction()
+            self.dropped.emit(files[0])

@@ -1,0 +1,72 @@
+"""Saving the final picture: a job on its own thread with progress and a stop that keeps what is done."""
+
+from __future__ import annotations
+
+import threading
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import Scene
+
+
+class SaveJob(QObject):
+    """One picture on its way to a file."""
+
+    progressed = Signal(object)
+    ended = Signal(str, bool)  # sentence, whether a file was written
+
+    def __init__(self, document: Document, scene: Scene, path: Path) -> None:
+        super().__init__()
+        self.document, self.scene, self.path = document, scene, path
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="saving", daemon=True)
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Stop rendering; what is done is saved."""
+        self._stop.set()
+
+    def wait(self) -> None:
+        """Block until the job has ended."""
+        self._thread.join()
+
+    def _run(self) -> None:
+        try:
+            film = self._render()
+            if film.samples == 0:
+                self.ended.emit(f"{self.path.name} was not saved: stopped before the first pass.", False)
+                return
+            from gloamet.output.delivery import light_of, save_picture
+
+            picture = light_of(self.document, film, self.document.output.denoise)
+            save_picture(self.path, self.document, film, picture)
+            self.ended.emit(f"Saved {self.path.name}: {film.samples} paths per pixel.", True)
+        except GloametError as error:
+            self.ended.emit(str(error), False)
+        except Exception as error:  # a failed save must reach the artist as a sentence
+            self.ended.emit(f"{self.path.name} was not saved ({error}): try a smaller size.", False)
+
+    def _render(self) -> Any:
+        from gloamet.output.delivery import sky_of
+        from gloamet.output.final import render_film
+        from gloamet.trace.compiled import compile_scene
+
+        view, out = self.document.stage.view, self.document.output
+        return render_film(
+            compile_scene(self.scene),
+            sky_of(self.document),
+            Camera(view.eye, view.target, view.fov_deg),
+            out.width,
+            out.height,
+            out.samples,
+            progress=self.progressed.emit,
+            stopped=self._stop.is_set,
+        )

@@ -1,0 +1,259 @@
+"""One open document on the desk: history, file, and the worker that renders it, as Qt signals.
+
+Widgets read `document`, ask for changes through `change`, and listen. Nothing here paints.
+"""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+from PySide6.QtCore import QObject, QSettings, QTimer, Signal
+
+from gloamet.desk.engine import (
+    Busy,
+    ColoursSolved,
+    Engine,
+    Failed,
+    Frame,
+    LightSolved,
+    SceneLoaded,
+)
+from gloamet.document.file import load_document, save_document
+from gloamet.document.history import History
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+from gloamet.stage.camera import Camera, look_over
+from gloamet.stage.scene import Scene
+from gloamet.sun.moment import Moment, moment_at
+from gloamet.sun.place import resolve_zone
+
+RECENT_LIMIT = 8
+
+
+class Session(QObject):
+    """The document, what was computed for it, and everything that can be done to it."""
+
+    document_changed = Signal(object)
+    frame_ready = Signal(object)
+    light_solved = Signal(object)
+    colours_solved = Signal(object)
+    scene_loaded = Signal(object)
+    noticed = Signal(str, str)  # sentence, kind: "warning" or "note"
+    busy = Signal(str)
+    file_changed = Signal()
+    _reported = Signal(object)
+
+    def __init__(self, document: Document | None = None) -> None:
+        super().__init__()
+        self.history = History(document or Document())
+        self.path: Path | None = None
+        self.scene: Scene | None = None
+        self.light: LightSolved | None = None
+        self.frame: Frame | None = None
+        self.colours: Any = None
+        self.stopped = False
+        self._saved = self.history.current
+        self._size = (640, 400)
+        self._frame_camera = False
+        self._good_stage = self.document.stage
+        self._reported.connect(self._receive)
+        self._engine = Engine(self._reported.emit)
+        self._soon = QTimer(self, interval=0, singleShot=True)
+        self._soon.timeout.connect(self._ask)
+
+    # -- the document
+
+    @property
+    def document(self) -> Document:
+        """The current document."""
+        return self.history.current
+
+    @property
+    def dirty(self) -> bool:
+        """Whether there is something to save."""
+        return self.document != self._saved
+
+    def change(self, section: str, key: str | None = None, **values: Any) -> bool:
+        """Replace fields of a section; `key` joins the changes of one drag into one undo step.
+
+        Out-of-range values are refused with a sentence; returns whether the change was taken.
+        """
+        try:
+            document = self.document.change(section, **values)
+        except ValidationError as error:
+            first = error.errors()[0]
+            self.noticed.emit(f"{first['loc'][-1]}: {first['msg']}.", "warning")
+            return False
+        self.history.push(document, key)
+        self._announce()
+        return True
+
+    def settle(self) -> None:
+        """A drag has ended."""
+        self.history.settle()
+
+    def undo(self) -> None:
+        """Take the last step back."""
+        self.history.undo()
+        self._announce()
+
+    def redo(self) -> None:
+        """Do the step again."""
+        self.history.redo()
+        self._announce()
+
+    def _announce(self) -> None:
+        self.stopped = False
+        self.document_changed.emit(self.document)
+        self._soon.start()
+
+    # -- time
+
+    def moment(self) -> Moment:
+        """The almanac sun of the document's clock time (also while the sun is placed by hand)."""
+        site = self.document.site
+        return moment_at(
+            self.document.sun.wall_time, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone)
+        )
+
+    def go_to(self, instant: datetime, key: str | None = None) -> None:
+        """Set the clock to an instant; the sun follows the almanac again."""
+        zone = resolve_zone(self.document.site.timezone)
+        local = instant.astimezone(UTC).astimezone(zone).replace(tzinfo=None)
+        self.change("sun", key, wall_time=local, mode="almanac")
+
+    # -- rendering
+
+    def resize(self, width: int, height: int) -> None:
+        """The picture's size on screen, device pixels."""
+        if (width, height) != self._size:
+            self._size = (width, height)
+            self._soon.start()
+
+    def stop(self) -> None:
+        """Stop refining and keep the picture as it is."""
+        self.stopped = True
+        self._ask()
+
+    def resume(self) -> None:
+        """Go on refining."""
+        self.stopped = False
+        self._ask()
+
+    def _ask(self) -> None:
+        self._engine.want(self.document, *self._size, stopped=self.stopped)
+
+    def close(self) -> None:
+        """End the worker."""
+        self._soon.stop()
+        self._engine.close()
+
+    def _receive(self, event: Any) -> None:
+        if isinstance(event, Frame):
+            self.frame = event
+            self.frame_ready.emit(event)
+        elif isinstance(event, LightSolved):
+            self.light = event
+            self.light_solved.emit(event)
+        elif isinstance(event, ColoursSolved):
+            self.colours = event.colours
+            self.colours_solved.emit(event.colours)
+        elif isinstance(event, SceneLoaded):
+            self._take_scene(event)
+        elif isinstance(event, Busy):
+            self.busy.emit(event.text)
+        elif isinstance(event, Failed):
+            self._take_failure(event)
+
+    def _take_scene(self, event: SceneLoaded) -> None:
+        self.scene = event.scene
+        if self._frame_camera:
+            self._frame_camera = False
+            camera = next(iter(self.scene.views.values()), None) or look_over(*self.scene.bounds())
+            was_saved = not self.dirty
+            document = self.document.change("stage", view=_view(camera))
+            self.history.current = document  # part of opening, not a step of its own
+            if was_saved:
+                self._saved = document
+            self._announce()
+        self._good_stage = self.document.stage
+        self.scene_loaded.emit(self.scene)
+        if event.scene.notes:
+            self.noticed.emit("  ".join(event.scene.notes), "note")
+
+    def _take_failure(self, event: Failed) -> None:
+        if event.model is not None and event.model == self.document.stage.model:
+            # the window stays as it was
+            if self._good_stage.model:
+                self.history.push(self.document.model_copy(update={"stage": self._good_stage}))
+            self._frame_camera = False
+            self._announce()
+        self.noticed.emit(event.sentence, "warning")
+
+    # -- files
+
+    def open_model(self, path: Path) -> None:
+        """Show another model in this document; its first camera, or a view over it, becomes the view."""
+        self._frame_camera = True
+        self.change("stage", model=str(Path(path).resolve()), units="m", up="y")
+
+    def open_project(self, path: Path) -> bool:
+        """Replace everything by a project; on failure the desk stays as it was."""
+        try:
+            document = load_document(Path(path))
+        except GloametError as error:
+            self.noticed.emit(str(error), "warning")
+            return False
+        self.history = History(document)
+        self._saved, self.path = document, Path(path).resolve()
+        self._remember(self.path)
+        self._announce()
+        self.file_changed.emit()
+        return True
+
+    def start_with(self, document: Document, path: Path | None = None) -> None:
+        """Begin with a ready document (the demo): nothing to save yet."""
+        self.history = History(document)
+        self._saved, self.path = document, path
+        self._announce()
+        self.file_changed.emit()
+
+    def save(self, path: Path) -> bool:
+        """Write the project; on failure nothing is lost."""
+        try:
+            save_document(self.document, path)
+        except GloametError as error:
+            self.noticed.emit(str(error), "warning")
+            return False
+        self._saved, self.path = self.document, path.resolve()
+        self._remember(self.path)
+        self.file_changed.emit()
+        return True
+
+    def recent(self) -> list[Path]:
+        """Projects saved or opened before, newest first, that still exist."""
+        stored: Any = QSettings().value("recent", [])
+        names = [stored] if isinstance(stored, str) else list(stored or [])
+        return [Path(name) for name in names if Path(name).exists()]
+
+    def _remember(self, path: Path) -> None:
+        names = [str(path), *(str(p) for p in self.recent() if p != path)]
+        QSettings().setValue("recent", names[:RECENT_LIMIT])
+
+
+def _view(camera: Camera) -> dict[str, Any]:
+    return {"eye": camera.eye, "target": camera.target, "fov_deg": camera.fov_deg}
+
+
+def camera_of(document: Document) -> Camera:
+    """The document's camera."""
+    view = document.stage.view
+    return Camera(view.eye, view.target, view.fov_deg)
+
+
+def set_camera(session: Session, camera: Camera, key: str | None = None) -> None:
+    """Look through another camera."""
+    session.change("stage", key, view=_view(camera))

@@ -1,0 +1,39 @@
+"""Starting the desk: application, session, window."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+
+
+def run_desk(document: Document | None = None, project: Path | None = None, model: Path | None = None) -> int:
+    """Open the window and stay until it is closed; returns the exit code."""
+    if sys.platform.startswith("linux") and not (
+        os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
+    ):
+        raise GloametError("There is no screen here: start it on a desktop, or use gloamet render.")
+    from PySide6.QtWidgets import QApplication
+
+    from gloamet.desk import theme
+    from gloamet.desk.session import Session
+    from gloamet.desk.window import DeskWindow
+
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(app, QApplication)
+    app.setOrganizationName("gloamet")
+    app.setApplicationName("gloamet")
+    theme.apply(app)
+    session = Session()
+    window = DeskWindow(session)
+    if document is not None:
+        session.start_with(document)
+    if project is not None:
+        session.open_project(project)
+    if model is not None:
+        session.open_model(model)
+    window.show()
+    return int(app.exec())

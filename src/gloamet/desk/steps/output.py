@@ -1,0 +1,48 @@
+"""Output: the final picture and its layers."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtWidgets import QPushButton
+
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.small import Column, label, link
+from gloamet.desk.widgets.switch import Switch
+
+SIZES = ((1280, 800), (1920, 1080), (3840, 2160))
+
+
+class OutputStep(Column):
+    """Size, quality, and the two ways to save."""
+
+    def __init__(
+        self, session: Session, save_picture: Callable[[], None], save_layers: Callable[[], None]
+    ) -> None:
+        super().__init__(session)
+        self.group("Size")
+        self.add(NumberRow(session, "output", "width", "Width", logarithmic=True))
+        self.add(NumberRow(session, "output", "height", "Height", logarithmic=True))
+        for width, height in SIZES:
+            item = link(f"{width} × {height}", "Sets both sides.", partial(self._size, width, height))
+            item.setStyleSheet("text-align: left;")
+            self.add(item)
+        self.group("Quality")
+        self.add(NumberRow(session, "output", "samples", "Paths per pixel", logarithmic=True))
+        self.add(Switch(session, "output", "denoise", "Clean the last grain"))
+        self.group("Save")
+        picture = QPushButton("Save picture …")
+        picture.setToolTip("Renders at this size and saves the developed picture as .png or .jpg.")
+        picture.clicked.connect(save_picture)
+        layers = QPushButton("Save layers …")
+        layers.setToolTip("Renders and saves linear light as .exr: sun, sky, albedo, normal and depth apart.")
+        layers.clicked.connect(save_layers)
+        self.add(picture)
+        self.add(layers)
+        self.add(label("The desk goes on refining while a picture is saved.", "note", wrap=True))
+        self.finish()
+
+    def _size(self, width: int, height: int) -> None:
+        self.session.change("output", width=width, height=height)

@@ -1,0 +1,190 @@
+"""Date and time on the desk: two fields to type in and the year to drag through."""
+
+from __future__ import annotations
+
+import re
+from datetime import date, datetime, time, timedelta
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.fields import description
+from gloamet.errors import GloametError
+
+MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+
+
+def parse_date(text: str, year: int) -> date:
+    """A date as typed: 2026-05-24, 24 May 2026, May 24, 24.5.2026; the year may be left out.
+
+    >>> parse_date("24 may", 2026)
+    datetime.date(2026, 5, 24)
+    """
+    words = re.findall(r"\d+|[^\W\d_]+", text.casefold())
+    try:
+        named = [MONTHS.index(w[:3]) + 1 for w in words if w[:3] in MONTHS]
+        numbers = [int(w) for w in words if w.isdigit()]
+        if named and len(numbers) in (1, 2):
+            day = next(n for n in numbers if n <= 31)
+            years = [n for n in numbers if n > 31] or [year]
+            return date(years[0], named[0], day)
+        if len(numbers) == 3 and numbers[0] > 31:
+            return date(*numbers)
+        if len(numbers) >= 2 and not named:
+            return date(numbers[2] if len(numbers) == 3 else year, numbers[1], numbers[0])
+    except (ValueError, StopIteration) as error:
+        raise GloametError(f"“{text.strip()}” is not a day of the calendar ({error}).") from None
+    raise GloametError(f"“{text.strip()}” is not a date: write it like 24 May 2026.")
+
+
+def parse_time(text: str) -> time:
+    """A clock time as typed: 14:35, 1435, 9, 2:35 pm.
+
+    >>> parse_time("2:35 pm")
+    datetime.time(14, 35)
+    """
+    match = re.fullmatch(r"\s*(\d{1,2})(?:[:.h ]?(\d{2}))?\s*(am|pm)?\s*", text.casefold())
+    if match is None:
+        raise GloametError(f"“{text.strip()}” is not a time: write it like 14:35.")
+    hour, minute = int(match[1]), int(match[2] or 0)
+    if match[3]:
+        hour = hour % 12 + (12 if match[3] == "pm" else 0)
+    if hour > 23 or minute > 59:
+        raise GloametError(f"“{text.strip()}” is not a time of the day.")
+    return time(hour, minute)
+
+
+def date_text(day: date) -> str:
+    """A date as the desk writes it.
+
+    >>> date_text(date(2026, 5, 4))
+    '4 May 2026'
+    """
+    return f"{day.day} {MONTHS[day.month - 1].capitalize()} {day.year}"
+
+
+class MomentFields(QWidget):
+    """The date and the time, large, typed in place."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.day, self.clock = QLineEdit(), QLineEdit()
+        for edit, name in ((self.day, "Date"), (self.clock, "Time")):
+            edit.setFont(theme.font(theme.HUGE, True))
+            edit.setStyleSheet(
+                f"font-size: {theme.HUGE}px; font-weight: 600; background: transparent; padding: 0;"
+            )
+            edit.setFrame(False)
+            edit.setAccessibleName(name)
+            edit.setToolTip(description("sun", "wall_time"))
+        self.clock.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.clock.setFixedWidth(72)
+        row.addWidget(self.day, 1)
+        row.addWidget(self.clock)
+        self.day.editingFinished.connect(self._take_day)
+        self.clock.editingFinished.connect(self._take_clock)
+        session.document_changed.connect(self._follow)
+        self._follow()
+
+    def _follow(self, *_: object) -> None:
+        wall = self.session.moment().local
+        if not self.day.hasFocus():
+            self.day.setText(date_text(wall.date()))
+        if not self.clock.hasFocus():
+            self.clock.setText(f"{wall:%H:%M}")
+
+    def _take(self, wall: datetime) -> None:
+        if wall != self.session.document.sun.wall_time:
+            self.session.change("sun", wall_time=wall, mode="almanac")
+
+    def _take_day(self) -> None:
+        wall = self.session.document.sun.wall_time
+        self.day.clearFocus()
+        try:
+            self._take(datetime.combine(parse_date(self.day.text(), wall.year), wall.time()))
+        except GloametError as error:
+            self.session.noticed.emit(str(error), "warning")
+        self._follow()
+
+    def _take_clock(self) -> None:
+        wall = self.session.document.sun.wall_time
+        self.clock.clearFocus()
+        try:
+            self._take(datetime.combine(wall.date(), parse_time(self.clock.text())))
+        except GloametError as error:
+            self.session.noticed.emit(str(error), "warning")
+        self._follow()
+
+
+class YearStrip(QWidget):
+    """The year as a line of months; drag to change the date, the clock time stays."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedHeight(34)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Year")
+        self.setToolTip("Drag through the year. Arrows step a day, Shift a week.")
+        session.document_changed.connect(lambda _: self.update())
+
+    def sizeHint(self) -> QSize:  # noqa: N802
+        return QSize(200, 34)
+
+    def _days(self) -> int:
+        year = self.session.document.sun.wall_time.year
+        return (date(year + 1, 1, 1) - date(year, 1, 1)).days
+
+    def x_of(self, day_of_year: int) -> float:
+        """Where a day (from 0) stands."""
+        return 6 + day_of_year / (self._days() - 1) * (self.width() - 12)
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        year = self.session.document.sun.wall_time.year
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(QColor(theme.LINE))
+        p.drawRoundedRect(QRectF(0, 8.5, self.width(), 3), 1.5, 1.5)
+        p.setFont(theme.font(theme.SMALL))
+        p.setPen(QColor(theme.QUIET))
+        for month in range(1, 13):
+            first = date(year, month, 1).timetuple().tm_yday - 1
+            p.drawText(
+                QRectF(self.x_of(first + 14) - 10, 17, 20, 14),
+                Qt.AlignmentFlag.AlignCenter,
+                "JFMAMJJASOND"[month - 1],
+            )
+        day = self.session.document.sun.wall_time.timetuple().tm_yday - 1
+        p.setPen(QColor(theme.DIM) if self.hasFocus() else Qt.PenStyle.NoPen)
+        p.setBrush(QColor(theme.INK))
+        p.drawEllipse(QPointF(self.x_of(day), 10), 5.2, 5.2)
+
+    def _go(self, day_of_year: int) -> None:
+        wall = self.session.document.sun.wall_time
+        day = date(wall.year, 1, 1) + timedelta(days=min(max(day_of_year, 0), self._days() - 1))
+        self.session.change("sun", "sun.date", wall_time=datetime.combine(day, wall.time()), mode="almanac")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self.mouseMoveEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self._go(round((event.position().x() - 6) / max(1, self.width() - 12) * (self._days() - 1)))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self.session.settle()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        sign = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
+        if sign is None:
+            super().keyPressEvent(event)
+            return
+        step = 7 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+        self._go(self.session.document.sun.wall_time.timetuple().tm_yday - 1 + sign * step)

@@ -1,0 +1,26 @@
+"""A yes-or-no field of the document as a check box with the field's own description."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QCheckBox
+
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.fields import description
+from gloamet.document.model import Document
+
+
+class Switch(QCheckBox):
+    """One boolean field."""
+
+    def __init__(self, session: Session, section: str, name: str, text: str) -> None:
+        super().__init__(text)
+        self.session, self.section, self.name = session, section, name
+        self.setToolTip(description(section, name))
+        self.toggled.connect(lambda on: session.change(section, **{name: on}))
+        session.document_changed.connect(self._follow)
+        self._follow(session.document)
+
+    def _follow(self, document: Document) -> None:
+        self.blockSignals(True)
+        self.setChecked(bool(getattr(getattr(document, self.section), self.name)))
+        self.blockSignals(False)

@@ -1,0 +1,304 @@
+"""The window: bar, instruments, picture, step, ribbon, and what can be done with files."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gloamet.desk import theme
+from gloamet.desk.bar import Bar
+from gloamet.desk.instruments.meter import LightMeter
+from gloamet.desk.instruments.skydisc import SkyDisc
+from gloamet.desk.notice import Notice
+from gloamet.desk.picture import Picture
+from gloamet.desk.ribbon import DayRibbon
+from gloamet.desk.saving import SaveJob
+from gloamet.desk.session import Session
+from gloamet.desk.steps.air import AirStep
+from gloamet.desk.steps.expose import ExposeStep
+from gloamet.desk.steps.fill import FillStep
+from gloamet.desk.steps.output import OutputStep
+from gloamet.desk.steps.stage import StageStep
+from gloamet.desk.steps.sun import SunStep
+from gloamet.desk.widgets.small import label
+from gloamet.document.file import ENDING
+from gloamet.errors import GloametError
+from gloamet.stage.readers import ENDINGS
+
+STEPS = ("Stage", "Sun", "Air", "Fill", "Expose", "Output")
+SUN_STEP = 1
+
+
+class DeskWindow(QMainWindow):
+    """Everything on one desk."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.job: SaveJob | None = None
+        self.setWindowTitle("Gloamet")
+        self.resize(1280, 800)
+        self.setMinimumSize(960, 620)
+        self.menu = QMenu(self)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        self.stack = QStackedWidget()
+        self.bar = Bar(session, STEPS, self.choose_step, self.menu)
+        self.picture = Picture(session)
+        self.picture.dropped.connect(lambda name: self.open_file(Path(name)))
+        self.notice = Notice()
+        session.noticed.connect(self.notice.show_sentence)
+        self.disc, self.meter, self.ribbon = SkyDisc(session), LightMeter(session), DayRibbon(session)
+        for step in (
+            StageStep(session, self.ask_open),
+            SunStep(session),
+            AirStep(session),
+            FillStep(session),
+            ExposeStep(session),
+            OutputStep(session, lambda: self.ask_picture(False), lambda: self.ask_picture(True)),
+        ):
+            area = QScrollArea()
+            area.setWidgetResizable(True)
+            area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            area.setWidget(step)
+            self.stack.addWidget(area)
+        self._lay_out()
+        self._shortcuts()
+        self.choose_step(SUN_STEP)
+        session.document_changed.connect(lambda _: self._show_sun())
+        session.file_changed.connect(self._show_title)
+        self._show_sun()
+
+    # -- layout
+
+    def _lay_out(self) -> None:
+        desk = QWidget()
+        desk.setObjectName("desk")
+        rows = QVBoxLayout(desk)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(0)
+        rows.addWidget(self.bar)
+        columns = QHBoxLayout()
+        columns.setSpacing(0)
+        columns.addWidget(self._left())
+        middle = QWidget()
+        middle.setObjectName("middle")
+        box = QVBoxLayout(middle)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        box.addWidget(self.notice)
+        box.addWidget(self.picture, 1)
+        columns.addWidget(middle, 1)
+        right = QWidget()
+        right.setObjectName("right")
+        right.setFixedWidth(theme.RIGHT_WIDTH)
+        inner = QVBoxLayout(right)
+        inner.setContentsMargins(1, 0, 0, 0)
+        inner.addWidget(self.stack)
+        columns.addWidget(right)
+        rows.addLayout(columns, 1)
+        rows.addWidget(self.ribbon)
+        self.setCentralWidget(desk)
+
+    def _left(self) -> QWidget:
+        left = QWidget()
+        left.setObjectName("left")
+        left.setFixedWidth(theme.LEFT_WIDTH)
+        box = QVBoxLayout(left)
+        box.setContentsMargins(16, 4, 16, 8)
+        box.setSpacing(0)
+        box.addWidget(self.disc)
+        numbers = QHBoxLayout()
+        self.lift, self.heading = label("", "big"), label("", "big")
+        self.heading.setAlignment(Qt.AlignmentFlag.AlignRight)
+        numbers.addWidget(self.lift)
+        numbers.addWidget(self.heading)
+        box.addLayout(numbers)
+        words = QHBoxLayout()
+        self.height_word, self.heading_word = label("", "note"), label("", "note")
+        self.heading_word.setAlignment(Qt.AlignmentFlag.AlignRight)
+        words.addWidget(self.height_word)
+        words.addWidget(self.heading_word)
+        box.addLayout(words)
+        box.addSpacing(18)
+        box.addWidget(self.meter)
+        box.addStretch(1)
+        return left
+
+    def _show_sun(self) -> None:
+        azimuth, elevation = self.disc.sun()
+        self.lift.setText(f"{elevation:.1f}°".replace("-", "−"))
+        self.heading.setText(f"{azimuth:.1f}°")
+        below = "below the horizon" if elevation < -0.3 else "high"
+        self.height_word.setText(
+            below if self.session.document.sun.mode == "almanac" else f"{below}, by hand"
+        )
+        self.heading_word.setText(bearing_words(azimuth))
+
+    def _show_title(self) -> None:
+        path = self.session.path
+        self.setWindowTitle(f"{path.stem} – Gloamet" if path else "Gloamet")
+
+    def choose_step(self, index: int) -> None:
+        """Show the controls of a step."""
+        self.stack.setCurrentIndex(index)
+        self.bar.buttons[index].setChecked(True)
+
+    def _shortcuts(self) -> None:
+        for keys, action in (
+            (QKeySequence.StandardKey.Undo, self.session.undo),
+            (QKeySequence("Ctrl+Shift+Z"), self.session.redo),
+            (QKeySequence.StandardKey.Open, self.ask_open),
+            (QKeySequence.StandardKey.Save, self.save),
+            (QKeySequence("Ctrl+Shift+S"), self.save_as),
+        ):
+            QShortcut(keys, self).activated.connect(action)
+        for k in range(len(STEPS)):
+            QShortcut(QKeySequence(f"Ctrl+{k + 1}"), self).activated.connect(partial(self.choose_step, k))
+
+    def _fill_menu(self) -> None:
+        self.menu.clear()
+        self.menu.addAction("Open …\tCtrl+O", self.ask_open)
+        recent = self.menu.addMenu("Recent projects")
+        for path in self.session.recent():
+            recent.addAction(path.name, partial(self.open_file, path))
+        recent.setEnabled(bool(recent.actions()))
+        self.menu.addSeparator()
+        self.menu.addAction("Save\tCtrl+S", self.save)
+        self.menu.addAction("Save as …\tCtrl+Shift+S", self.save_as)
+        self.menu.addSeparator()
+        self.menu.addAction("Save picture …", lambda: self.ask_picture(False))
+        self.menu.addAction("Save layers …", lambda: self.ask_picture(True))
+
+    # -- files
+
+    def ask_open(self) -> None:
+        """Choose a project or a model."""
+        endings = " ".join(f"*{e}" for e in (ENDING, *ENDINGS))
+        name, _ = QFileDialog.getOpenFileName(self, "Open", "", f"Projects and models ({endings})")
+        if name:
+            self.open_file(Path(name))
+
+    def open_file(self, path: Path) -> None:
+        """Open a project, or a model into this project."""
+        if path.suffix.lower() == ENDING:
+            if self._may_leave():
+                self.session.open_project(path)
+        elif path.suffix.lower() in ENDINGS:
+            self.session.open_model(path)
+        else:
+            self.notice.show_sentence(
+                f"{path.name} is neither a project nor a model: open {ENDING}, {', '.join(ENDINGS)}."
+            )
+
+    def save(self) -> bool:
+        """Save under the current name, or ask for one."""
+        return self.session.save(self.session.path) if self.session.path else self.save_as()
+
+    def save_as(self) -> bool:
+        """Ask for a name and save."""
+        start = str(self.session.path or Path.home() / f"project{ENDING}")
+        name, _ = QFileDialog.getSaveFileName(self, "Save project", start, f"Gloamet project (*{ENDING})")
+        if not name:
+            return False
+        path = Path(name)
+        return self.session.save(path if path.suffix == ENDING else path.with_name(path.name + ENDING))
+
+    def _may_leave(self) -> bool:
+        """Ask before edits would be lost; True when it is safe to go on."""
+        if not self.session.dirty:
+            return True
+        box = QMessageBox(self)
+        box.setText("The project has edits that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        leave = box.addButton("Leave them", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Go back", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is leave
+
+    # -- pictures
+
+    def ask_picture(self, layers: bool) -> None:
+        """Ask for a name and render the final picture to it."""
+        kinds = "Linear light (*.exr)" if layers else "Picture (*.png *.jpg)"
+        ending = ".exr" if layers else ".png"
+        stem = self.session.path.stem if self.session.path else "picture"
+        name, _ = QFileDialog.getSaveFileName(self, "Save", str(Path.home() / f"{stem}{ending}"), kinds)
+        if name:
+            path = Path(name)
+            self.save_picture(path if path.suffix else path.with_suffix(ending))
+
+    def save_picture(self, path: Path) -> None:
+        """Render at the output size and save; progress and stop are on the bar."""
+        from gloamet.output.images import check_ending
+
+        if self.job is not None:
+            self.notice.show_sentence("A picture is being saved: wait for it, or stop it first.")
+            return
+        if self.session.scene is None:
+            self.notice.show_sentence("There is nothing to save yet: open a model first.")
+            return
+        try:
+            check_ending(path)
+        except GloametError as error:
+            self.notice.show_sentence(str(error))
+            return
+        self.session.stop()
+        self.job = SaveJob(self.session.document, self.session.scene, path)
+        self.job.progressed.connect(self._save_progress)
+        self.job.ended.connect(self._save_ended)
+        self.bar.stop.clicked.connect(self.job.stop)
+        self.bar.show_saving(f"saving {path.name} …", 0.001)
+        self.job.start()
+
+    def _save_progress(self, progress) -> None:  # type: ignore[no-untyped-def]
+        share = progress.samples / progress.total
+        self.bar.show_saving(f"saving {100 * share:.0f} %   {progress.seconds_left:.0f} s left", share)
+
+    def _save_ended(self, sentence: str, written: bool) -> None:
+        self.bar.show_saving("", 0.0)
+        self.job = None
+        self.notice.show_sentence(sentence, "note" if written else "warning")
+        self.session.resume()
+        self.bar.refresh()
+
+    def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
+        if not self._may_leave():
+            event.ignore()
+            return
+        if self.job is not None:
+            self.job.stop()
+            self.job.wait()
+        self.session.close()
+        event.accept()
+        QTimer.singleShot(0, self.deleteLater)
+
+
+def bearing_words(azimuth_deg: float) -> str:
+    """A bearing as a mason says it: from the nearest of north and south towards east or west.
+
+    >>> bearing_words(292.0), bearing_words(180.0), bearing_words(118.7)
+    ('W 22° N', 'S', 'E 29° S')
+    """
+    quarter = int(((azimuth_deg + 45.0) % 360.0) // 90.0)
+    main = "NESW"[quarter]
+    off = round((azimuth_deg - 90.0 * quarter + 180.0) % 360.0 - 180.0)
+    if off == 0:
+        return main
+    side = {"N": "EW", "E": "SN", "S": "WE", "W": "NS"}[main][0 if off > 0 else 1]
+    return f"{main} {abs(off)}° {side}"
