@@ -9,9 +9,9 @@ import pytest
 
 SOURCE = Path(__file__).parents[1] / "src" / "gloamet"
 FLOORS = {
-    "errors": 0,
-    "colour": 1, "sun": 1, "document": 1,
-    "sky": 2, "stage": 2,
+    "errors": 0, "kernelcache": 0,
+    "colour": 1, "sun": 1,
+    "document": 2, "sky": 2, "stage": 2,
     "trace": 3,
     "meter": 4, "develop": 4,
     "output": 5, "desk": 5,

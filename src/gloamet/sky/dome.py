@@ -161,6 +161,11 @@ class SkySolver:
         self._psi: Array = np.zeros(0)
         self._psi_ground: Array = np.zeros(0)
 
+    def _share(self, kernel: Any, calls: list[tuple[Any, ...]]) -> list[Any]:
+        """Run a kernel for every tuple of arguments on the pool; the results in order."""
+        jobs = [self._pool.submit(kernel, *call) for call in calls]
+        return [job.result() for job in jobs]
+
     def _multiple(self, air: Air, depth: Array, scatter_ms: Array) -> None:
         key = (air.turbidity, air.haze_km)
         if key == self._key:
@@ -168,10 +173,8 @@ class SkySolver:
         bands = depth.shape[1]
         psi, psi_ground = np.zeros((ALTITUDES, SUN_COSINES, bands)), np.zeros((ALTITUDES, bands))
         args: tuple[Any, ...] = (profiles(), sun_paths(), depth, scatter_ms)
-        # interleaved rows: the lower ones cost more
-        jobs = [self._pool.submit(multiple_rows, *args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)]
-        for job in jobs:
-            job.result()
+        # a row a job: the lower ones cost more
+        self._share(multiple_rows, [(*args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)])
         self._psi, self._psi_ground, self._key = psi, psi_ground, key
 
     def spectral(self, air: Air, sun_elevation_deg: float) -> tuple[Array, Array]:
@@ -185,14 +188,17 @@ class SkySolver:
         view_mu = np.sin(np.linspace(0.0, 1.0, VIEW_ROWS) ** 2 * np.pi / 2)
         cosines = np.cos(np.linspace(0.0, np.pi, VIEW_TURNS))
         half = VIEW_ROWS // 2
-        parts = [
-            self._pool.submit(
-                view_tables, profiles(), columns(), depth, scatter, scatter_ms, self._psi,
-                self._psi_ground, mus, mu, cosines, steps,
-            )
-            for mu in (view_mu[:half], view_mu[half:])
-        ]  # fmt: skip
-        tables, ground = (np.concatenate(p) for p in zip(*(part.result() for part in parts), strict=True))
+        fixed: tuple[Any, ...] = (
+            profiles(),
+            columns(),
+            depth,
+            scatter,
+            scatter_ms,
+            self._psi,
+            self._psi_ground,
+        )
+        calls = [(*fixed, mus, mu, cosines, steps) for mu in (view_mu[:half], view_mu[half:])]
+        tables, ground = (np.concatenate(p) for p in zip(*self._share(view_tables, calls), strict=True))
         through = sun_transmittance(tau, sun_elevation_deg)
         direct = through * disc_share(sun_elevation_deg, SUN_DIAMETER_DEG) * max(0.0, mus)
         tables[:, :, 2] += _ground_light(tables, ground, direct, sun_elevation_deg, air.ground_reflectance)
@@ -208,11 +214,7 @@ class SkySolver:
         table = np.zeros((ROWS, COLUMNS, 3), np.float32)
         args: tuple[Any, ...] = (ap1, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2)
         cuts = np.linspace(0, ROWS, 5).astype(int)
-        jobs = [
-            self._pool.submit(_bake, *args, a, b, table) for a, b in zip(cuts[:-1], cuts[1:], strict=True)
-        ]
-        for job in jobs:
-            job.result()
+        self._share(_bake, [(*args, a, b, table) for a, b in zip(cuts[:-1], cuts[1:], strict=True)])
         sun = through @ BANDS_TO_AP1
         return assemble(table, azimuth_deg, elevation_deg, diameter_deg, sun, air.ground_reflectance)
 

@@ -108,7 +108,7 @@ def make_part(
 ) -> Part | None:
     """A part in world space, without triangles that are degenerate or not finite; None if none is left."""
     world = positions.astype(np.float64) @ matrix[:3, :3].T + matrix[:3, 3]
-    finite: NDArray[np.bool_] = np.logical_and(np.isfinite(world), np.abs(world) < 1e7).all(axis=1)
+    finite = np.asarray((np.isfinite(world) & (np.abs(world) < 1e7)).all(axis=1))
     good = finite[triangles].all(1)
     a, b, c = (world[triangles[:, k]] for k in range(3))
     with np.errstate(invalid="ignore", over="ignore"):

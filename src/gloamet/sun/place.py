@@ -123,6 +123,8 @@ def _split_pair(text: str) -> list[str]:
         if len(parts) == 2:
             return parts
     numbers = text.split()
+    if len(numbers) % 2:
+        return [text]
     half = len(numbers) // 2
     return [" ".join(numbers[:half]), " ".join(numbers[half:])]
 

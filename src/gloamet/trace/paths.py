@@ -61,13 +61,12 @@ def two_numbers(state):
 
 @njit(inline="always", **JIT)
 def sun_direction(sun, u, v):
-    """A direction inside the disc and its limb-darkening weight (mean 1)."""
-    s2 = u * sun[11]
+    """A direction inside the disc, by the light of its limb-darkened face: no weight is left."""
+    s2 = (F(1) - (F(1) - u) ** F(1 / (1 + LIMB / 2))) * sun[11]
     c, s, phi = math.sqrt(F(1) - s2), math.sqrt(s2), F(2 * math.pi) * v
     x, y = s * math.cos(phi), s * math.sin(phi)
     a, b, d, e, g, h = basis(sun[0], sun[1], sun[2])
-    weight = F(1 + LIMB / 2) * math.sqrt(math.sqrt(max(F(0), F(1) - u)))
-    return a * x + e * y + sun[0] * c, b * x + g * y + sun[1] * c, d * x + h * y + sun[2] * c, weight
+    return a * x + e * y + sun[0] * c, b * x + g * y + sun[1] * c, d * x + h * y + sun[2] * c
 
 
 @njit(**JIT)
@@ -232,7 +231,7 @@ def trace_rows(
                     if ask_sun:
                         state += _GOLDEN
                         u, v = two_numbers(state)
-                        lx, ly, lz, w = sun_direction(sun, u, v)
+                        lx, ly, lz = sun_direction(sun, u, v)
                         if lz > F(0) and lx * nx + ly * ny + lz * nz > F(0):
                             fr, fg, fb, _p = reflect(
                                 sx, sy, sz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, share
@@ -243,10 +242,9 @@ def trace_rows(
                                     ox, oy, oz, lx, ly, lz,
                                 )  # fmt: skip
                                 rays += 1
-                                w *= odds
-                                sr += tr * fr * ur * w * sun[3]
-                                sg += tg * fg * ug * w * sun[4]
-                                sb += tb * fb * ub * w * sun[5]
+                                sr += tr * fr * ur * odds * sun[3]
+                                sg += tg * fg * ug * odds * sun[4]
+                                sb += tb * fb * ub * odds * sun[5]
                     lx = ly = lz = F(0)
                     if ask_sky:
                         state += _GOLDEN

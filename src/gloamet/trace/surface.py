@@ -8,6 +8,7 @@ part never returns what the gloss already took.
 from __future__ import annotations
 
 import math
+from pathlib import Path
 
 import numpy as np
 from numba import njit
@@ -31,7 +32,11 @@ F = np.float32
 PI = F(math.pi)
 MIRROR_ALPHA = F(0.02)  # below this the lobe is narrower than can be sampled: a perfect mirror
 DIELECTRIC = F(0.04)
-DIELECTRIC_MEAN = F(0.04 + 0.96 / 21.0)  # hemispherical mean of Schlick's Fresnel
+# Light the lobe returns by (full or dielectric, cosine, roughness), made by tools/make_gloss.py.
+RETURNED = np.load(Path(__file__).parents[1] / "data" / "gloss.npy")
+BINS = RETURNED.shape[1]
+_COSINES = np.linspace(0.0, 1.0, BINS)[:, None]
+MEAN_RETURNED = np.trapezoid(2.0 * RETURNED[1] * _COSINES, _COSINES, axis=0).astype(np.float32)
 
 
 @njit(inline="always", **JIT)
@@ -127,6 +132,25 @@ def gloss_share(nv, r, g, b, metal, gloss):
     return min(F(0.9), max(F(0.1), shine / (shine + base * (F(1) - metal) + F(1e-6))))
 
 
+@njit(inline="always", **JIT)
+def returned(kind, cosine, alpha):
+    """Share of light the lobe returns at a cosine; kind 0 full reflectance, 1 dielectric."""
+    x = min(max(cosine, F(0)) * F(BINS - 1), F(BINS - 1.001))
+    y = min(math.sqrt(alpha) * F(BINS - 1), F(BINS - 1.001))
+    i, j = int(x), int(y)
+    a, b = x - F(i), y - F(j)
+    low = RETURNED[kind, i, j] * (F(1) - b) + RETURNED[kind, i, j + 1] * b
+    return low * (F(1) - a) + (RETURNED[kind, i + 1, j] * (F(1) - b) + RETURNED[kind, i + 1, j + 1] * b) * a
+
+
+@njit(inline="always", **JIT)
+def mean_returned(alpha):
+    """Hemispherical mean of the dielectric's share."""
+    y = min(math.sqrt(alpha) * F(BINS - 1), F(BINS - 1.001))
+    j = int(y)
+    return MEAN_RETURNED[j] + (MEAN_RETURNED[j + 1] - MEAN_RETURNED[j]) * (y - F(j))
+
+
 @njit(**JIT)
 def reflect(nx, ny, nz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, share):
     """Reflection towards v of light from l: (f * cos) per channel, and the density of sampling l.
@@ -141,10 +165,9 @@ def reflect(nx, ny, nz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, sh
         out = nl / PI
         return r * out, g * out, b * out, out
     mirrored = gloss * DIELECTRIC
-    out = (F(1) - mirrored - (gloss - mirrored) * fifth(nv)) * (
-        F(1) - mirrored - (gloss - mirrored) * fifth(nl)
-    )
-    out *= (F(1) - metal) * nl / (PI * (F(1) - gloss * DIELECTRIC_MEAN))
+    taken_v, taken_l = gloss * returned(1, nv, alpha), gloss * returned(1, nl, alpha)
+    out = (F(1) - taken_v) * (F(1) - taken_l) / (F(1) - gloss * mean_returned(alpha))
+    out *= (F(1) - metal) * nl / PI
     density = (F(1) - share) * nl / PI
     fr, fg, fb = r * out, g * out, b * out
     if alpha < MIRROR_ALPHA:
@@ -164,9 +187,12 @@ def reflect(nx, ny, nz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, sh
     f90 = gloss * (F(1) - metal) + metal
     amount = distribution * visible
     f0 = mirrored * (F(1) - metal)
-    fr += amount * (f0 + r * metal + (f90 - f0 - r * metal) * k)
-    fg += amount * (f0 + g * metal + (f90 - f0 - g * metal) * k)
-    fb += amount * (f0 + b * metal + (f90 - f0 - b * metal) * k)
+    # light that a single reflection off rough metal loses, after Turquin (2019): "Practical multiple
+    # scattering compensation for microfacet models"
+    lost = metal * (F(1) / returned(0, nv, alpha) - F(1))
+    fr += amount * (f0 + r * metal + (f90 - f0 - r * metal) * k) * (F(1) + lost * r)
+    fg += amount * (f0 + g * metal + (f90 - f0 - g * metal) * k) * (F(1) + lost * g)
+    fb += amount * (f0 + b * metal + (f90 - f0 - b * metal) * k) * (F(1) + lost * b)
     density += share * distribution * F(0.5) / (nv + root_v)
     return fr, fg, fb, density
 

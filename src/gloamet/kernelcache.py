@@ -1,0 +1,38 @@
+"""Where compiled kernels are kept: in the user's cache, under a name made of the kernels' own sources.
+
+Numba looks only at the file of a kernel itself, so a helper that changed in another file would leave stale
+machine code behind. A folder per state of the sources cannot be stale; folders of other states are removed.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import sys
+from pathlib import Path
+
+PACKAGES = ("sky", "trace", "develop", "data")
+
+
+def _state() -> str:
+    digest = hashlib.sha256()
+    root = Path(__file__).parent
+    for package in PACKAGES:
+        for path in sorted((root / package).glob("*.*")):
+            if path.suffix in (".py", ".npy"):
+                stat = path.stat()
+                digest.update(f"{path}{stat.st_mtime_ns}{stat.st_size}".encode())
+    return digest.hexdigest()[:16]
+
+
+def choose_folder() -> None:
+    """Point Numba at the folder, unless the user chose one; must run before Numba is imported."""
+    if "NUMBA_CACHE_DIR" in os.environ or "numba" in sys.modules:
+        return
+    base = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "gloamet"
+    folder = base / f"kernels-{_state()}"
+    if not folder.is_dir():
+        for old in base.glob("kernels-*"):
+            shutil.rmtree(old, ignore_errors=True)
+    os.environ["NUMBA_CACHE_DIR"] = str(folder)
