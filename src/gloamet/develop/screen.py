@@ -30,6 +30,14 @@ def log2(value):
 
 
 @njit(inline="always", **JIT)
+def _finite(value):
+    """The value itself; infinity becomes very bright and not-a-number black."""
+    if value < F(1e12):
+        return value
+    return F(1e12) if value > F(0) else F(0)
+
+
+@njit(inline="always", **JIT)
 def _place(value):
     """Position of a linear value on the cube's axis; the test sends not-a-number to the dark end."""
     if not value > _LOWEST:
@@ -42,7 +50,7 @@ def develop_rows(picture, matrix, cube, y0, y1, out):
     """Develop rows y0..y1 into out through a baked cube."""
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
-            r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
+            r, g, b = _finite(picture[y, x, 0]), _finite(picture[y, x, 1]), _finite(picture[y, x, 2])
             pr = _place(matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b)
             pg = _place(matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b)
             pb = _place(matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b)
@@ -77,7 +85,7 @@ def develop_rows_plain(picture, matrix, curve, y0, y1, out):
     """Develop rows y0..y1 into out by a matrix to the display's primaries and a curve."""
     for y in range(y0, y1):
         for x in range(picture.shape[1]):
-            r, g, b = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
+            r, g, b = _finite(picture[y, x, 0]), _finite(picture[y, x, 1]), _finite(picture[y, x, 2])
             for n in range(3):
                 value = matrix[n, 0] * r + matrix[n, 1] * g + matrix[n, 2] * b
                 if not value > F(0):

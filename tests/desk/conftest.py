@@ -1,0 +1,56 @@
+"""A desk with a small scene, offscreen."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.window import DeskWindow
+from gloamet.document.model import Document
+
+
+@pytest.fixture
+def house(tmp_path: Path) -> Path:
+    """A box on a plane, Z up, as OBJ."""
+    path = tmp_path / "house.obj"
+    path.write_text(
+        "v -20 -20 0\nv 20 -20 0\nv 20 20 0\nv -20 20 0\n"
+        "v -1 -1 0\nv 1 -1 0\nv 1 1 0\nv -1 1 0\nv -1 -1 3\nv 1 -1 3\nv 1 1 3\nv -1 1 3\n"
+        "o ground\nf 1 2 3 4\no box\nf 5 6 10 9\nf 6 7 11 10\nf 7 8 12 11\nf 8 5 9 12\nf 9 10 11 12\n"
+    )
+    return path
+
+
+@pytest.fixture
+def document(house: Path) -> Document:
+    """The box in the morning, few samples."""
+    document = Document().change("stage", model=str(house), up="z")
+    return document.change("output", width=48, height=32, samples=4)
+
+
+@pytest.fixture
+def session(qapp: QApplication, qtbot: QtBot, document: Document) -> Iterator[Session]:
+    """A session that has shown its first exact picture."""
+    theme.apply(qapp)
+    session = Session()
+    session.resize(120, 80)
+    with qtbot.waitSignal(session.frame_ready, timeout=120_000, check_params_cb=lambda f: f.exact):
+        session.start_with(document)
+    yield session
+    session.close()
+
+
+@pytest.fixture
+def window(session: Session, qtbot: QtBot) -> Iterator[DeskWindow]:
+    """The whole window, shown."""
+    window = DeskWindow(session)
+    window.show()
+    yield window
+    session.history.current = session._saved
+    window.close()

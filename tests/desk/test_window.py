@@ -1,0 +1,214 @@
+"""The real interface, driven as a hand would: offscreen here, in a real window in test_real_window."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent, QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from gloamet.desk.session import camera_of
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.place import PlaceField
+from gloamet.desk.window import STEPS, DeskWindow
+from gloamet.sun.place import City
+
+LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+
+def drag(widget: QWidget, start: QPoint, *stops: QPoint, modifier: Qt.KeyboardModifier = NONE) -> None:
+    QTest.mousePress(widget, LEFT, modifier, start)
+    for stop in stops:
+        QTest.mouseMove(widget, stop)
+        QApplication.processEvents()
+    QTest.mouseRelease(widget, LEFT, modifier, stops[-1])
+
+
+def rows(window: DeskWindow) -> dict[str, NumberRow]:
+    return {f"{r.field.section}.{r.field.name}": r for r in window.findChildren(NumberRow)}
+
+
+def test_every_control_explains_itself(window: DeskWindow) -> None:
+    for row in window.findChildren(NumberRow):
+        assert row.toolTip() == row.field.description
+    for button in window.findChildren(QPushButton):
+        assert button.toolTip() or button.accessibleName(), button.text()
+
+
+def test_every_step_opens_by_its_key(window: DeskWindow) -> None:
+    for k in range(len(STEPS)):
+        window.choose_step(k)
+        assert window.stack.currentIndex() == k
+        assert window.bar.buttons[k].isChecked()
+
+
+def test_dragging_the_ribbon_moves_the_clock_and_is_one_undo_step(window: DeskWindow) -> None:
+    ribbon, session = window.ribbon, window.session
+    before = session.document
+    start = session.moment().instant
+    x = ribbon.x_of(start.timestamp())
+    to = ribbon.x_of((start + timedelta(hours=3)).timestamp())
+    drag(ribbon, QPoint(int(x), 55), QPoint(int(x) + 5, 55), QPoint(int(to), 55))
+    moved = (session.moment().instant - start).total_seconds() / 3600
+    assert moved == pytest.approx(3.0, abs=0.05)
+    session.undo()
+    assert session.document == before
+
+
+def test_arrows_step_the_ribbon(window: DeskWindow) -> None:
+    session = window.session
+    before = session.moment().instant
+    window.ribbon.setFocus()
+    QTest.keyClick(window.ribbon, Qt.Key.Key_Right)
+    assert session.moment().instant - before == timedelta(minutes=5)
+    QTest.keyClick(window.ribbon, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+    assert session.moment().instant - before == timedelta(minutes=-55)
+
+
+def test_grabbing_the_sun_frees_it_without_a_jump(window: DeskWindow) -> None:
+    disc, session = window.disc, window.session
+    azimuth, elevation = disc.sun()
+    at = disc.place(azimuth, elevation).toPoint()
+    QTest.mousePress(disc, LEFT, NONE, at)
+    assert session.document.sun.mode == "hand"
+    assert session.document.sun.azimuth_deg == pytest.approx(azimuth, abs=0.01)
+    assert session.document.sun.elevation_deg == pytest.approx(elevation, abs=0.01)
+    QTest.mouseRelease(disc, LEFT, NONE, at)
+
+
+@pytest.mark.parametrize(("azimuth", "elevation"), [(90.0, 20.0), (200.0, 70.0), (300.0, -5.0)])
+def test_the_sun_goes_where_it_is_dragged(window: DeskWindow, azimuth: float, elevation: float) -> None:
+    disc = window.disc
+    goal = disc.place(azimuth, elevation).toPoint()
+    drag(disc, disc.centre().toPoint() + QPoint(30, 30), goal)
+    sun = window.session.document.sun
+    assert sun.azimuth_deg == pytest.approx(azimuth, abs=2.0)
+    assert sun.elevation_deg == pytest.approx(elevation, abs=2.0)
+
+
+def test_number_rows_are_dragged_typed_stepped_and_reset(window: DeskWindow, qtbot: QtBot) -> None:
+    window.choose_step(2)
+    row = rows(window)["air.turbidity"]
+    field, session = row.field, window.session
+    y = 31
+    drag(row, QPoint(8, y), QPoint(row.width() - 7, y))
+    assert session.document.air.turbidity == pytest.approx(field.high, abs=0.2)
+    edit = row.begin_typing()
+    edit.setText("4.25")
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+    assert session.document.air.turbidity == 4.25
+    row.setFocus()
+    QTest.keyClick(row, Qt.Key.Key_Right)
+    assert session.document.air.turbidity == pytest.approx(4.35)
+    QTest.keyClick(row, Qt.Key.Key_Left, Qt.KeyboardModifier.ShiftModifier)
+    assert session.document.air.turbidity == pytest.approx(3.35)
+    QTest.mouseDClick(row, LEFT, NONE, QPoint(8, 8))
+    assert session.document.air.turbidity == field.default
+
+
+def test_nonsense_typed_into_a_number_is_refused_with_a_sentence(window: DeskWindow) -> None:
+    row = rows(window)["air.turbidity"]
+    before = window.session.document
+    for text in ("thick", "99", "-1", "nan"):
+        edit = row.begin_typing()
+        edit.setText(text)
+        row._end_typing()
+        assert window.session.document is before
+        assert "Turbidity" in window.notice.text.text()
+
+
+def test_the_wheel_over_a_number_changes_nothing(window: DeskWindow) -> None:
+    window.choose_step(2)
+    row = rows(window)["air.turbidity"]
+    before = window.session.document
+    at = QPointF(row.width() / 2, 31)
+    event = QWheelEvent(
+        at, QPointF(row.mapToGlobal(at.toPoint())), QPoint(0, 120), QPoint(0, 120), Qt.MouseButton.NoButton, NONE,
+        Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(row, event)
+    assert window.session.document is before
+
+
+def test_dragging_the_picture_turns_the_camera_and_never_sinks_it(window: DeskWindow) -> None:
+    picture, session = window.picture, window.session
+    before = camera_of(session.document)
+    c = picture.rect().center()
+    drag(picture, c, c + QPoint(80, 0), c + QPoint(80, -4000))
+    after = camera_of(session.document)
+    assert after.eye != before.eye
+    assert after.target == before.target
+    assert after.eye[2] >= 0.04
+    drag(picture, c, c + QPoint(0, 3000), modifier=Qt.KeyboardModifier.ShiftModifier)
+    assert camera_of(session.document).eye[2] >= 0.04
+
+
+def test_a_city_moves_the_site_and_its_clock(window: DeskWindow) -> None:
+    place = window.findChild(PlaceField)
+    assert place is not None
+    place.take_city(City("Quito", "Ecuador", -0.23, -78.5, "America/Guayaquil", 1))
+    site = window.session.document.site
+    assert (site.name, site.latitude_deg, site.timezone) == ("Quito, Ecuador", -0.23, "America/Guayaquil")
+
+
+def test_typed_coordinates_find_their_clock(window: DeskWindow, qtbot: QtBot) -> None:
+    place = window.findChild(PlaceField)
+    assert place is not None
+    place.edit.setText("-33.9, 151.2")
+    place._enter()
+    qtbot.waitUntil(lambda: window.session.document.site.timezone == "Australia/Sydney", timeout=20_000)
+    assert window.session.document.site.longitude_deg == 151.2
+
+
+def test_typed_dates_and_times_move_the_sun(window: DeskWindow) -> None:
+    from gloamet.desk.widgets.moment import MomentFields
+
+    fields = window.findChild(MomentFields)
+    assert fields is not None
+    fields.day.setText("21 dec 2027")
+    fields._take_day()
+    fields.clock.setText("14:05")
+    fields._take_clock()
+    assert f"{window.session.document.sun.wall_time:%Y-%m-%d %H:%M}" == "2027-12-21 14:05"
+    fields.day.setText("30 feb")
+    fields._take_day()
+    assert "30 feb" in window.notice.text.text()
+    assert f"{window.session.document.sun.wall_time:%Y-%m-%d}" == "2027-12-21"
+
+
+def test_a_dropped_file_of_the_wrong_kind_is_a_sentence(window: DeskWindow, tmp_path: Path) -> None:
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(tmp_path / "notes.txt"))])
+    event = QDropEvent(QPointF(5, 5), Qt.DropAction.CopyAction, data, LEFT, NONE)
+    window.picture.dropEvent(event)
+    assert "notes.txt" in window.notice.text.text()
+    assert window.notice.isVisibleTo(window)
+
+
+def test_a_saved_picture_has_the_size_and_the_desk_goes_on(
+    window: DeskWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    from PIL import Image
+
+    path = tmp_path / "out.png"
+    window.save_picture(path)
+    qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
+    assert "Saved out.png" in window.notice.text.text()
+    assert Image.open(path).size == (48, 32)
+    with qtbot.waitSignal(window.session.frame_ready, timeout=60_000):
+        window.session.change("air", turbidity=4.0)
+
+
+def test_layers_and_failures_of_saving_are_told(window: DeskWindow, qtbot: QtBot, tmp_path: Path) -> None:
+    for path, written in ((tmp_path / "out.exr", True), (tmp_path / "none" / "out.png", False)):
+        window.save_picture(path)
+        qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
+        assert ("Saved" in window.notice.text.text()) == written
+        assert path.exists() == written
+    window.save_picture(tmp_path / "out.bmp")
+    assert "out.bmp" in window.notice.text.text()

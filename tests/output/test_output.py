@@ -1,0 +1,107 @@
+"""Files out: what they hold when read back with a library, and failures that lose nothing."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+import pytest
+from PIL import Image
+
+from gloamet.colour.spaces import luminance
+from gloamet.errors import GloametError
+from gloamet.output.images import save_display, save_light
+from gloamet.output.lighting import panorama
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.trace.film import Film
+
+
+def film() -> Film:
+    f = Film(6, 4, samples=2)
+    rng = np.random.default_rng(0)
+    for layer in f.layers.values():
+        layer += rng.uniform(0, 1e6, layer.shape).astype(np.float32)
+    return f
+
+
+def test_exr_holds_the_layers_bit_for_bit_and_its_colour_space(tmp_path: Path) -> None:
+    f, path = film(), tmp_path / "a.exr"
+    save_light(path, f.light(), f)
+    image = oiio.ImageBuf(str(path))
+    pixels, spec = image.get_pixels(oiio.FLOAT), image.spec()
+    names = list(spec.channelnames)
+    planes = {n: pixels[..., names.index(n)] for n in names}
+    assert {"R", "sun.R", "sky.B", "albedo.G", "normal.Z", "depth.Z"} <= set(names)
+    assert np.array_equal(planes["sun.G"], f.mean("sun")[..., 1])
+    assert np.array_equal(planes["depth.Z"], f.mean("depth"))
+    assert planes["R"] == pytest.approx(planes["sun.R"] + planes["sky.R"], rel=1e-6)
+    assert spec.getattribute("chromaticities")[:2] == pytest.approx((0.713, 0.293))
+    assert spec.getattribute("whiteLuminance") == 1.0
+
+
+def test_png_of_8_and_16_bit_and_jpeg(tmp_path: Path) -> None:
+    ramp = np.repeat(np.linspace(0, 1, 32, dtype=np.float32)[None, :, None], 3, 2).repeat(16, 0)
+    save_display(tmp_path / "a.png", ramp)
+    save_display(tmp_path / "b.png", ramp, sixteen_bit=True)
+    save_display(tmp_path / "c.jpg", ramp)
+    assert np.array_equal(np.asarray(Image.open(tmp_path / "a.png")), np.round(ramp * 255).astype(np.uint8))
+    wide = oiio.ImageBuf(str(tmp_path / "b.png"))
+    assert np.array_equal(wide.get_pixels(oiio.UINT16), np.round(ramp * 65535).astype(np.uint16))
+    close = np.asarray(Image.open(tmp_path / "c.jpg")).astype(int)
+    assert np.abs(close - np.round(ramp * 255)).max() <= 6
+
+
+def test_a_picture_that_cannot_be_written_leaves_the_old_one(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    path = tmp_path / "a.png"
+    save_display(path, np.zeros((4, 4, 3), np.float32))
+    before = path.read_bytes()
+
+    def full(*_: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("gloamet.output.images.os.replace", full)
+    with pytest.raises(GloametError, match="No space left"):
+        save_display(path, np.ones((4, 4, 3), np.float32))
+    assert path.read_bytes() == before
+    assert [p.name for p in tmp_path.iterdir()] == ["a.png"]
+
+
+def test_unknown_endings_and_missing_folders_are_one_sentence(tmp_path: Path) -> None:
+    picture = np.zeros((2, 2, 3), np.float32)
+    for path in (tmp_path / "a.gif", tmp_path / "none" / "a.png", tmp_path / "a.exr"):
+        with pytest.raises(GloametError) as caught:
+            save_display(path, picture)
+        assert "\n" not in str(caught.value)
+
+
+def test_panorama_holds_the_illuminance_of_the_dome(solver: SkySolver) -> None:
+    dome = solver.dome(Air(3.0), 200.0, 35.0)
+    sky, whole = panorama(dome, 512, with_sun=False), panorama(dome, 512)
+    elevation = (0.5 - (np.arange(256) + 0.5) / 256) * np.pi
+    weight = (np.cos(elevation) * np.clip(np.sin(elevation), 0, None) * (np.pi / 256) * (2 * np.pi / 512))[
+        :, None, None
+    ]
+    level = (sky * weight).sum((0, 1))
+    assert luminance(level) == pytest.approx(luminance(dome.sky_horizontal), rel=0.01)
+    sun = ((whole - sky) * weight).sum((0, 1))
+    assert luminance(sun) == pytest.approx(luminance(dome.sun_horizontal), rel=0.01)
+
+
+@pytest.mark.parametrize("azimuth", [0.0, 90.0, 180.0, 270.0, 359.0])
+def test_panorama_has_north_in_the_centre_and_east_to_the_right(solver: SkySolver, azimuth: float) -> None:
+    picture = panorama(solver.dome(Air(3.0), azimuth, 30.0), 720)
+    y, x = np.unravel_index(np.argmax(picture[..., 1]), picture.shape[:2])
+    found = ((x + 0.5) / 720 - 0.5) * 360.0
+    assert abs((found - azimuth + 180.0) % 360.0 - 180.0) < 0.6
+    assert (0.5 - (y + 0.5) / 360) * 180 == pytest.approx(30.0, abs=0.6)
+
+
+def test_panorama_of_a_uniform_dome_is_flat_above_and_below() -> None:
+    picture = panorama(uniform_dome(10.0), 64)
+    assert picture == pytest.approx(10.0, rel=1e-4)
+    assert math.isclose(picture.shape[0] * 2, picture.shape[1])

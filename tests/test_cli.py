@@ -1,0 +1,151 @@
+"""The command line as a user types it: JSON names, physics by black box, one sentence for bad input."""
+
+from __future__ import annotations
+
+import json
+import math
+from pathlib import Path
+
+import numpy as np
+import OpenImageIO as oiio
+import pytest
+
+from gloamet.cli import main
+from gloamet.document.file import save_document
+from gloamet.document.model import Document
+
+SUN_NAMES = {
+    "azimuth_deg", "elevation_deg", "elevation_true_deg", "declination_deg", "equation_of_time_min", "sunrise",
+    "sunset", "solar_noon", "civil_dawn", "civil_dusk", "nautical_dawn", "nautical_dusk", "astronomical_dawn",
+    "astronomical_dusk", "utc", "tz",
+}  # fmt: skip
+SKY_NAMES = {
+    "sun_normal_lx", "sun_horizontal_lx", "sky_horizontal_lx", "zenith_cd_m2", "zenith_xy", "sun_cct_k",
+    "sun_sky_stops", "aod550", "linke_turbidity", "visibility_km",
+}  # fmt: skip
+
+
+def ask(capsys: pytest.CaptureFixture[str], *words: str) -> dict:
+    assert main([*words, "--json"]) == 0
+    return dict(json.loads(capsys.readouterr().out))
+
+
+def read(path: Path) -> dict[str, np.ndarray]:
+    image = oiio.ImageBuf(str(path))
+    pixels = image.get_pixels(oiio.FLOAT)
+    return {name: pixels[..., k] for k, name in enumerate(image.spec().channelnames)}
+
+
+def test_sun_at_a_place_and_time(capsys: pytest.CaptureFixture[str]) -> None:
+    out = ask(capsys, "sun", "--lat", "57.4", "--lon", "21.5", "--when", "2026-06-21T12:00")
+    assert set(out) >= SUN_NAMES
+    assert out["tz"] == "Europe/Riga"
+    assert out["utc"] == "2026-06-21T09:00:00+00:00"
+    assert out["sunrise"].endswith("+03:00")
+    assert out["astronomical_dawn"] is None
+    assert out["declination_deg"] == pytest.approx(23.44, abs=0.01)
+    fixed = ask(
+        capsys, "sun", "--lat", "57.4", "--lon", "21.5", "--when", "2026-06-21T12:00", "--tz", "+03:00"
+    )
+    assert fixed["azimuth_deg"] == pytest.approx(out["azimuth_deg"])
+
+
+def test_sky_in_numbers(capsys: pytest.CaptureFixture[str]) -> None:
+    out = ask(capsys, "sky", "--elevation", "30", "--turbidity", "2.03")
+    assert set(out) >= SKY_NAMES
+    assert out["sun_horizontal_lx"] == pytest.approx(out["sun_normal_lx"] / 2, rel=1e-6)
+    assert out["sun_sky_stops"] == pytest.approx(
+        math.log2(out["sun_horizontal_lx"] / out["sky_horizontal_lx"])
+    )
+    night = ask(capsys, "sky", "--elevation", "-20")
+    assert night["sun_sky_stops"] is None
+    assert night["sky_horizontal_lx"] == pytest.approx(0.0006, rel=0.05)
+
+
+def test_rendered_plane_reads_what_the_meter_says(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
+) -> None:
+    sky = ask(capsys, "sky", "--elevation", "35", "--azimuth", "200", "--turbidity", "3")
+    out = tmp_path / "plane.exr"
+    ask(
+        capsys, "render", str(obj_file), "-o", str(out), "--up", "z", "--size", "32x32", "--samples", "128",
+        "--eye", "0,0,10", "--target", "0,0,0", "--fov", "20", "--sun-azimuth", "200", "--sun-elevation", "35",
+        "--turbidity", "3",
+    )  # fmt: skip
+    planes = read(out)
+    y = 0.2722287 * planes["R"] + 0.6740818 * planes["G"] + 0.0536895 * planes["B"]
+    wanted = 0.8 * (sky["sun_horizontal_lx"] + sky["sky_horizontal_lx"]) / math.pi
+    assert y.mean() == pytest.approx(wanted, rel=0.01)
+    assert planes["R"] == pytest.approx(planes["sun.R"] + planes["sky.R"], rel=1e-5)
+
+
+def test_exposed_exr_is_the_same_light_over_the_white_of_the_ev(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
+) -> None:
+    shared = ["render", str(obj_file), "--up", "z", "--size", "16x16", "--samples", "4", "--ev", "13"]
+    shared += ["--sun-elevation", "40"]
+    ask(capsys, *shared, "-o", str(tmp_path / "a.exr"))
+    ask(capsys, *shared, "-o", str(tmp_path / "b.exr"), "--exposed")
+    a, b = read(tmp_path / "a.exr"), read(tmp_path / "b.exr")
+    assert b["G"] * (1.2 * 2**13) == pytest.approx(a["G"], rel=1e-5)
+
+
+def test_a_project_renders_with_its_own_decisions(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
+) -> None:
+    document = Document().change("stage", model=str(obj_file), up="z")
+    document = document.change("output", width=24, height=16, samples=2).change(
+        "sun", mode="hand", elevation_deg=12.0
+    )
+    save_document(document, tmp_path / "p.gloamet")
+    out = ask(capsys, "render", str(tmp_path / "p.gloamet"), "-o", str(tmp_path / "p.png"))
+    assert (out["width"], out["height"], out["samples"]) == (24, 16, 2)
+    assert out["sun_elevation_deg"] == 12.0
+    assert (tmp_path / "p.png").stat().st_size > 0
+
+
+def test_panorama_from_the_command_line(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    ask(
+        capsys,
+        "sky",
+        "--elevation",
+        "20",
+        "--panorama",
+        str(tmp_path / "p.exr"),
+        "--width",
+        "128",
+        "--no-sun",
+    )
+    assert read(tmp_path / "p.exr")["G"].shape == (64, 128)
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ["sun", "--lat", "91", "--lon", "0", "--when", "2026-01-01"],
+        ["sun", "--lat", "nan", "--lon", "0", "--when", "2026-01-01"],
+        ["sun", "--lat", "0", "--lon", "0", "--when", "2026-02-30T10:00"],
+        ["sun", "--lat", "0", "--lon", "0", "--when", "2026-02-20T10:00", "--tz", "Mars/Base"],
+        ["sun", "--lat", "0", "--lon", "0", "--when", "0020-02-20T10:00"],
+        ["sun", "--lat", "0"],
+        ["sky", "--elevation", "high"],
+        ["sky", "--elevation", "30", "--turbidity", "0"],
+        ["sky", "--elevation", "30", "--turbidity", "nan"],
+        ["sky", "--elevation", "30", "--panorama", "out.tif"],
+        ["render", "none.glb", "-o", "a.png"],
+        ["render", "none.glb", "-o", "a.gif"],
+        ["render", "none.glb", "-o", "a.png", "--size", "10"],
+        ["render", "none.glb", "-o", "a.png", "--eye", "1,2"],
+        ["render", "none.glb", "-o", "no/where/a.png"],
+        ["paint"],
+        ["render"],
+    ],
+)
+def test_bad_input_is_one_sentence_and_exit_code_2(
+    capsys: pytest.CaptureFixture[str], words: list[str]
+) -> None:
+    assert main(words) == 2
+    error = capsys.readouterr().err
+    assert error.startswith("gloamet: ")
+    assert error.count("\n") == 1
+    assert "Traceback" not in error
