@@ -9,7 +9,7 @@ import pytest
 
 SOURCE = Path(__file__).parents[1] / "src" / "gloamet"
 FLOORS = {
-    "errors": 0, "kernelcache": 0,
+    "errors": 0, "kernelcache": 0, "jit": 0,
     "colour": 1, "sun": 1,
     "document": 2, "sky": 2, "stage": 2,
     "trace": 3,

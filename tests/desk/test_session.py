@@ -41,7 +41,9 @@ def test_gain_and_exposure_do_not_trace_again(session: Session, qtbot: QtBot) ->
 def test_less_exposure_is_a_darker_picture(session: Session, qtbot: QtBot) -> None:
     levels = []
     for ev in (13.0, 16.0):
-        with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f, ev=ev: f.ev == ev):
+        with qtbot.waitSignal(
+            session.frame_ready, timeout=60_000, check_params_cb=lambda f, ev=ev: f.ev == ev
+        ):
             session.change("expose", automatic=False, ev=ev)
         levels.append(mean_green(session.frame))
     assert levels[1] < 0.7 * levels[0]

@@ -1,11 +1,62 @@
-"""`gloamet bench`."""
+"""`gloamet bench`: every speed Gloamet promises, measured here and now."""
 
 from __future__ import annotations
 
 import argparse
+import resource
+import sys
+from collections.abc import Callable
+
+from gloamet.commands.common import add_json, show
+from gloamet.errors import GloametError
+
+Result = dict[str, float]
+
+
+def _memory() -> Result:
+    peaks = [resource.getrusage(who).ru_maxrss for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)]
+    return {"peak_rss_mb": max(peaks) / 1024.0}
+
+
+def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
+    from gloamet.bench import core, desk
+
+    return [
+        (
+            core.rays,
+            ("rays_closest_mps", "rays_any_mps", "embreex_closest_mps", "embreex_any_mps", "rays_vs_embreex"),
+        ),
+        (core.paths, ("samples_per_s", "samples_per_s_demo")),
+        (core.sky, ("sky_aerosol_ms", "sky_sun_ms", "sky_twilight_ms")),
+        (core.sun, ("sun_500k_s", "sun_one_ms")),
+        (core.develop, ("develop_1280x800_ms",)),
+        (desk.hand, ("first_change_ms", "first_change_median_ms", "gui_gap_ms", "scrub_fps")),
+        (desk.cancel, ("cancel_ms", "cancel_worst_ms")),
+        (desk.start_warm, ("window_warm_s", "first_picture_warm_s")),
+        (desk.start_cold, ("window_cold_s", "first_picture_cold_s")),
+        (_memory, ("peak_rss_mb",)),
+    ]
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("bench")
-    parser.set_defaults(run=lambda o: None)
+    parser = commands.add_parser("bench", help="measure the speeds")
+    parser.add_argument("--only", metavar="NAME,…", help="measure only these")
+    add_json(parser)
+    parser.set_defaults(run=run)
+
+
+def run(options: argparse.Namespace) -> None:
+    """Measure and print."""
+    measures = _measures()
+    known = [name for _, names in measures for name in names]
+    wanted = [name.strip() for name in options.only.split(",")] if options.only else known
+    unknown = [name for name in wanted if name not in known]
+    if unknown:
+        raise GloametError(f"There is no measure {', '.join(unknown)}: choose from {', '.join(known)}.")
+    results: Result = {}
+    for work, names in measures:
+        if set(names) & set(wanted):
+            print(f"  measuring {names[0]} …", file=sys.stderr, flush=True)
+            results.update(work())
+    show({name: results[name] for name in known if name in wanted}, options.json)

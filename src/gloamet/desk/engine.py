@@ -13,6 +13,7 @@ import time
 import traceback
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -27,7 +28,7 @@ from gloamet.stage.scene import Scene
 PREVIEW_SECONDS = 0.055  # rays of the first picture after a change; cleaning it costs about as much again
 FIRST_SPEED = 800_000.0  # paths a second until it is measured
 SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture begin
-DISC_PIXELS = 192
+DISC_PIXELS = 128
 
 
 @dataclass(frozen=True)
@@ -133,6 +134,7 @@ class Engine:
         return self._serial != self._state.serial
 
     def _run(self) -> None:
+        _warm_up()
         while True:
             with self._lock:
                 while not self._closing and not self._stale():
@@ -155,6 +157,18 @@ class Engine:
                 )
             if not self._stale():
                 self._report(Busy(""))
+
+
+def _warm_up() -> None:
+    """Load what every picture needs while the window is still being laid out."""
+    import pyoidn  # noqa: F401
+
+    import gloamet.trace.paths  # noqa: F401
+    from gloamet.develop.pipeline import screen_cube
+    from gloamet.sky.scatter import sun_paths
+
+    sun_paths()
+    screen_cube("ACES 2.0")
 
 
 class _State:
@@ -182,8 +196,6 @@ class _State:
         """Bring everything the wish needs up to date, cheapest first, then refine until it is stale."""
         compiled = self._compiled(wish.document)
         dome_key, lights = self._light(wish.document)
-        if self._stale():
-            return
         if compiled is not None:
             stage = wish.document.stage
             camera = Camera(stage.view.eye, stage.view.target, stage.view.fov_deg)
@@ -263,9 +275,9 @@ class _State:
         target = wish.document.output.samples
         if self._film is None or self._film[0] != key:
             self._film, self._clean = None, None
-            if not self._preview(wish, compiled, lights, camera):
-                return
-            self._solve_colours(wish.document)
+            self._preview(wish, compiled, lights, camera)
+            if not self._stale():
+                self._solve_colours(wish.document)
             while time.monotonic() - wish.hands_on < SETTLE_SECONDS:
                 if self._stale():
                     return
@@ -293,19 +305,20 @@ class _State:
                 self._show(wish, film, exact=True)
                 shown = film.samples
 
-    def _preview(self, wish: _Wish, compiled: Any, lights: Any, camera: Camera) -> bool:
-        """The first picture after a change, small enough to be there at once. False when stale."""
+    def _preview(self, wish: _Wish, compiled: Any, lights: Any, camera: Camera) -> None:
+        """The first picture after a change, small enough to be there at once.
+
+        It is never cancelled: a hand that keeps moving must see pictures, not restarts.
+        """
         from gloamet.trace.film import Film
 
         pixels = max(20_000.0, self._speed * PREVIEW_SECONDS)
         shrink = max(1.0, math.sqrt(wish.width * wish.height / pixels))
         film = Film(max(16, int(wish.width / shrink)), max(16, int(wish.height / shrink)))
         begin = time.monotonic()
-        if not self._tracer.expose(film, compiled, lights, camera, 1, cancelled=self._stale):
-            return False
+        self._tracer.expose(film, compiled, lights, camera, 1)
         self._speed = 0.7 * self._speed + 0.3 * film.width * film.height / (time.monotonic() - begin)
         self._show(wish, film, exact=False)
-        return True
 
     def _show(self, wish: _Wish, film: Any, exact: bool) -> None:
         from gloamet.develop.pipeline import develop_screen
@@ -332,6 +345,16 @@ class _State:
         self._report(Frame(pixels, film.samples, target, ev, meter_ev, exact, seconds, left))
 
 
+@lru_cache(maxsize=1)
+def _disc_grid() -> tuple[NDArray, NDArray, NDArray]:
+    """Azimuth in turns, cosine and sine of the elevation, of every pixel of the disc."""
+    axis = (np.arange(DISC_PIXELS) + 0.5) / DISC_PIXELS * 2.0 - 1.0
+    x, y = np.meshgrid(axis, -axis)
+    elevation = (1.0 - np.minimum(np.hypot(x, y), 1.0)) * np.pi / 2
+    turn = np.arctan2(x, y) / (2 * np.pi)
+    return turn, np.cos(elevation), np.sin(elevation)
+
+
 def paint_disc(dome: Any, north_deg: float) -> NDArray[np.uint8]:
     """The whole sky seen from below as a round picture, north up and east right, RGBX."""
     from gloamet.colour.spaces import AP1_LUMINANCE
@@ -339,15 +362,11 @@ def paint_disc(dome: Any, north_deg: float) -> NDArray[np.uint8]:
     from gloamet.meter.light import luminance_ev
     from gloamet.sky.dome import dome_radiance
 
-    axis = (np.arange(DISC_PIXELS) + 0.5) / DISC_PIXELS * 2.0 - 1.0
-    x, y = np.meshgrid(axis, -axis)
-    r = np.minimum(np.hypot(x, y), 1.0)
-    elevation = (1.0 - r) * np.pi / 2
-    azimuth = np.arctan2(x, y) + np.radians(north_deg)
-    h = np.cos(elevation)
-    d = np.stack([h * np.sin(azimuth), h * np.cos(azimuth), np.sin(elevation)], -1)
+    turn, h, z = _disc_grid()
+    azimuth = 2 * np.pi * turn + np.radians(north_deg)
+    d = np.stack([h * np.sin(azimuth), h * np.cos(azimuth), z], -1)
     light = dome_radiance(dome, d).astype(np.float32)
-    middle = float(np.exp(np.log(light @ AP1_LUMINANCE + 1e-9).mean()))
+    middle = float(np.exp(np.log(light[::4, ::4] @ AP1_LUMINANCE + 1e-9).mean()))
     # dusk may look darker than day: the eye adapts only partly
     ev = luminance_ev(middle) * 0.82 + 0.18 * 13.0 - 1.2
     return develop_screen(light, Recipe(ev, 6000.0))

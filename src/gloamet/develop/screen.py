@@ -10,10 +10,11 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from gloamet.jit import EXACT_JIT as JIT
+
 CUBE = 65
 LOG_LOW, LOG_RANGE = -12.0, 20.0  # stops below and span above, around 1.0
 CURVE = 16384
-JIT = {"fastmath": {"contract", "arcp", "reassoc"}, "nogil": True, "cache": True, "error_model": "numpy"}
 F = np.float32
 _LOWEST = F(2.0**LOG_LOW)
 _STEPS = F((CUBE - 1) / LOG_RANGE)

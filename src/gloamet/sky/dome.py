@@ -21,11 +21,11 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import XYZ_TO_AP1
+from gloamet.jit import JIT
 from gloamet.sky.air import Air, OpticalDepths, optical_depths
 from gloamet.sky.atmosphere import (
     DELTA_FORWARD,
     GROUND_KM,
-    JIT,
     NSPECIES,
     aerosol_phase,
     column_to_space,

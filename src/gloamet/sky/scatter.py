@@ -17,9 +17,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from gloamet.jit import JIT
 from gloamet.sky.atmosphere import (
     GROUND_KM,
-    JIT,
     NSPECIES,
     TOP_KM,
     column_to_space,

@@ -16,6 +16,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.jit import JIT
 from gloamet.sky.dome import COLUMNS, ROWS, Dome
 
 Floats = NDArray[np.float32]
@@ -24,7 +25,6 @@ LIMB = 0.5  # exponent of limb darkening at 0.56 um: Hestroffer & Magnan 1998, f
 # direction 0-2, irradiance 3-5, cosine of the radius 6, mean disc radiance 7-9, solid angle 10, squared sine
 # of the radius 11
 SUN_WORDS = 12
-JIT = {"fastmath": True, "nogil": True, "cache": True, "error_model": "numpy"}
 F = np.float32
 
 

@@ -16,6 +16,7 @@ import math
 import numpy as np
 from numba import njit
 
+from gloamet.jit import JIT
 from gloamet.trace.compiled import GLASS, KIND, MATT, SPECULAR, TRANSMISSION
 from gloamet.trace.embree import ANY_MASK, GLASS_MASK, OPAQUE_MASK
 from gloamet.trace.lights import (
@@ -27,7 +28,6 @@ from gloamet.trace.lights import (
 )
 from gloamet.trace.rays import intersect, occluded
 from gloamet.trace.surface import (
-    JIT,
     MIRROR_ALPHA,
     basis,
     cosine_direction,

@@ -13,6 +13,7 @@ from pathlib import Path
 import numpy as np
 from numba import njit
 
+from gloamet.jit import JIT
 from gloamet.trace.compiled import (
     BASE_PICTURE,
     FACTOR,
@@ -27,7 +28,6 @@ from gloamet.trace.compiled import (
     TRANSMISSION,
 )
 
-JIT = {"fastmath": True, "nogil": True, "cache": True, "error_model": "numpy"}
 F = np.float32
 PI = F(math.pi)
 MIRROR_ALPHA = F(0.02)  # below this the lobe is narrower than can be sampled: a perfect mirror

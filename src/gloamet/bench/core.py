@@ -1,0 +1,130 @@
+"""Speeds of the core: rays beside the library's own batch interface, paths, sky, sun, developing.
+
+Every figure is the best of several runs; ratios are taken within one run. A name enters, numbers leave.
+"""
+
+from __future__ import annotations
+
+import os
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+import numpy as np
+
+from gloamet.bench.scenes import CAMERA, grove
+
+Result = dict[str, float]
+WIDTH, HEIGHT = 960, 540
+RAYS_A_JOB = 8192
+
+
+def best(work: Callable[[], Any], runs: int = 7) -> float:
+    """Least seconds of several runs, after one that is not counted."""
+    work()
+    times = []
+    for _ in range(runs):
+        start = time.perf_counter()
+        work()
+        times.append(time.perf_counter() - start)
+    return min(times)
+
+
+def rays() -> Result:
+    """Million bounce rays a second, closest and any hit, all threads; ours and the batch interface."""
+    from embreex import rtcore_scene
+    from embreex.mesh_construction import TriangleMesh
+
+    from gloamet.bench.rays import any_hits, bounce_rays, closest_hits
+    from gloamet.trace.compiled import compile_scene
+
+    scene = grove()
+    compiled = compile_scene(scene)
+    origins, directions = bounce_rays(compiled, CAMERA, WIDTH, HEIGHT)
+    n, handle = len(origins), compiled.rays.handle
+    jobs = [(a, min(n, a + RAYS_A_JOB)) for a in range(0, n, RAYS_A_JOB)]
+    other = rtcore_scene.EmbreeScene()
+    points = np.concatenate([part.positions[part.triangles] for part in scene.parts])
+    TriangleMesh(other, np.ascontiguousarray(points, np.float32))
+    hits = int((other.run(origins, directions) >= 0).sum())
+    counted: list[int] = []
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+
+        def ours(kernel: Any) -> None:
+            counted.append(sum(pool.map(lambda j: kernel(handle, origins, directions, *j), jobs)))
+
+        closest = best(lambda: ours(closest_hits))
+        if abs(counted[-1] - hits) > 0.001 * n:
+            raise AssertionError(f"the two interfaces disagree: {counted[-1]} and {hits} hits")
+        any_hit = best(lambda: ours(any_hits))
+    theirs = best(lambda: other.run(origins, directions))
+    theirs_any = best(lambda: other.run(origins, directions, query="OCCLUDED"))
+    return {
+        "rays_closest_mps": n / closest / 1e6,
+        "rays_any_mps": n / any_hit / 1e6,
+        "embreex_closest_mps": n / theirs / 1e6,
+        "embreex_any_mps": n / theirs_any / 1e6,
+        "rays_vs_embreex": theirs / closest,
+    }
+
+
+def paths() -> Result:
+    """Path samples a second on the procedural scene and on the demo, 960 x 540, 4 bounces."""
+    from gloamet.commands.demo import demo_document
+    from gloamet.sky.air import Air
+    from gloamet.sky.dome import SkySolver
+    from gloamet.stage.camera import Camera
+    from gloamet.stage.readers import read_model
+    from gloamet.trace.compiled import compile_scene
+    from gloamet.trace.film import Film, Tracer
+    from gloamet.trace.lights import build_lights
+
+    lights, tracer = build_lights(SkySolver().dome(Air(2.5), 150.0, 35.0)), Tracer()
+    document = demo_document()
+    view = document.stage.view
+    demo = compile_scene(read_model(str(document.stage.model)))
+    out = {}
+    for name, scene, camera in (
+        ("samples_per_s", compile_scene(grove()), CAMERA),
+        ("samples_per_s_demo", demo, Camera(view.eye, view.target, view.fov_deg)),
+    ):
+
+        def expose(scene: Any = scene, camera: Any = camera) -> None:
+            tracer.expose(Film(WIDTH, HEIGHT), scene, lights, camera, 2, 4)
+
+        out[name] = 2 * WIDTH * HEIGHT / best(expose)
+    return out
+
+
+def sky() -> Result:
+    """Milliseconds for a whole sky: new air, a moved sun, and new air at dusk."""
+    from gloamet.sky.air import Air
+    from gloamet.sky.dome import SkySolver
+
+    solver, tick = SkySolver(), iter(range(10**6))
+    return {
+        "sky_aerosol_ms": 1e3 * best(lambda: solver.dome(Air(2.5 + 0.001 * next(tick)), 180.0, 30.0), 15),
+        "sky_sun_ms": 1e3 * best(lambda: solver.dome(Air(2.5), 180.0, 30.0 + 0.01 * next(tick)), 15),
+        "sky_twilight_ms": 1e3 * best(lambda: solver.dome(Air(2.5 + 0.001 * next(tick)), 180.0, -3.0), 15),
+    }
+
+
+def sun() -> Result:
+    """Seconds for 500 000 sun positions, milliseconds for one."""
+    from gloamet.sun.position import sun_position
+
+    times = np.linspace(0.0, 1e9, 500_000)
+    return {
+        "sun_500k_s": best(lambda: sun_position(times, 57.4, 21.5)),
+        "sun_one_ms": 1e3 * best(lambda: [sun_position(1e9, 57.4, 21.5) for _ in range(100)]) / 100,
+    }
+
+
+def develop() -> Result:
+    """Milliseconds to develop 1280 x 800 for the screen through the baked view."""
+    from gloamet.develop.pipeline import Recipe, develop_screen
+
+    y, x = np.mgrid[0:800, 0:1280].astype(np.float32)
+    picture = np.stack([100 + x, 300 + y, 200 + 0.5 * (x + y)], -1)
+    return {"develop_1280x800_ms": 1e3 * best(lambda: develop_screen(picture, Recipe(10.0)))}

@@ -1,0 +1,196 @@
+"""What the hand feels: start-up, the first picture after a change, gaps of the interface, cancelling.
+
+Each is measured in a process of its own, offscreen, at 1280 x 800 with the demo.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from typing import Any
+
+Result = dict[str, float]
+
+_COMMON = """
+import json, os, sys, time
+START = float(os.environ["GLOAMET_BENCH_START"])
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+from gloamet.commands.demo import demo_document
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.window import DeskWindow
+app = QApplication(sys.argv[:1])
+theme.apply(app)
+session = Session()
+window = DeskWindow(session)
+session.start_with(demo_document())
+window.show()
+app.processEvents()
+window.grab()
+out = {"window": time.time() - START}
+
+def finish():
+    print(json.dumps(out), flush=True)
+    os._exit(0)
+"""
+
+_START = (
+    _COMMON
+    + """
+def first(frame):
+    out["picture"] = time.time() - START
+    finish()
+
+session.frame_ready.connect(first)
+app.exec()
+"""
+)
+
+# Changes come from a timer, as from a hand; a second timer of 1 ms measures how late the interface runs.
+_HAND = (
+    _COMMON
+    + """
+import statistics
+from datetime import timedelta
+state = {"exact": 0, "asked": None, "waits": [], "gap": 0.0, "last": None, "left": 12, "drag": 0}
+
+def beat():
+    now = time.perf_counter()
+    if state["last"] is not None:
+        state["gap"] = max(state["gap"], now - state["last"])
+    state["last"] = now
+
+pulse = QTimer(interval=1)
+pulse.timeout.connect(beat)
+
+def change():
+    state["asked"] = time.perf_counter()
+    session.change("sun", mode="hand", azimuth_deg=100.0 + 5 * state["left"], elevation_deg=30.0 + state["left"])
+
+def scrub():
+    session.go_to(session.moment().instant + timedelta(minutes=2), "sun.time")
+    state["drag"] += 1
+    if state["drag"] == 200:
+        out["gap"] = state["gap"]
+        out["first"] = min(state["waits"])
+        out["first_median"] = statistics.median(state["waits"])
+        out["scrub_fps"] = state["frames"] / (time.perf_counter() - state["begin"])
+        finish()
+
+drag = QTimer(interval=20)
+drag.timeout.connect(scrub)
+
+def frame(f):
+    if state["drag"]:
+        state["frames"] = state.get("frames", 0) + 1
+        return
+    if state["asked"] is not None:
+        state["waits"].append(time.perf_counter() - state["asked"])
+        state["asked"] = None
+        state["left"] -= 1
+    if not f.exact or state["left"] < 0:
+        return
+    if state["left"] == 0:
+        state["left"], state["last"], state["begin"] = -1, None, time.perf_counter()
+        pulse.start()
+        drag.start()
+        state["drag"] = 1
+    else:
+        QTimer.singleShot(250, change)
+
+session.frame_ready.connect(frame)
+app.exec()
+"""
+)
+
+# The time from a new wish to the worker taking it up, while a full-size pass is under way.
+_CANCEL = """
+import json, os, random, threading, time
+from gloamet.commands.demo import demo_document
+from gloamet.desk.engine import Busy, Engine, Frame, LightSolved
+taken, frame = threading.Event(), threading.Event()
+when = [0.0]
+
+def report(event):
+    if isinstance(event, LightSolved):
+        when[0] = time.perf_counter()
+        taken.set()
+    if isinstance(event, Frame) and event.exact:
+        frame.set()
+
+engine = Engine(report)
+document = demo_document()
+engine.want(document, 744, 628)
+frame.wait(120)
+waits, dice = [], random.Random(1)
+for k in range(20):
+    frame.clear()
+    taken.clear()
+    document = document.change("stage.view", fov_deg=30.0 + 0.1 * k)
+    engine.want(document, 744, 628)
+    frame.wait(60)
+    time.sleep(0.05 + 0.3 * dice.random())
+    taken.clear()
+    start = time.perf_counter()
+    engine.want(document.change("stage.view", fov_deg=50.0), 744, 628)
+    taken.wait(60)
+    waits.append(when[0] - start)
+waits.sort()
+print(json.dumps({"median": waits[10], "worst": waits[-1]}), flush=True)
+os._exit(0)
+"""
+
+
+def _run(script: str, cache: str | None = None) -> dict[str, Any]:
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "GLOAMET_BENCH_START": str(time.time())}
+    if cache is not None:
+        environment["XDG_CACHE_HOME"] = cache
+    done = subprocess.run(
+        [sys.executable, "-c", script],
+        capture_output=True,
+        text=True,
+        env=environment,
+        timeout=600,
+        check=False,
+    )
+    if done.returncode != 0 or not done.stdout.strip():
+        raise RuntimeError(done.stderr[-1000:] or "the measured process said nothing")
+    return dict(json.loads(done.stdout.strip().splitlines()[-1]))
+
+
+def start_warm() -> Result:
+    """Seconds from starting the program to the window and to the first lit picture, caches warm."""
+    runs = [_run(_START) for _ in range(5)]
+    return {
+        "window_warm_s": min(r["window"] for r in runs),
+        "first_picture_warm_s": min(r["picture"] for r in runs),
+    }
+
+
+def start_cold() -> Result:
+    """The same with empty caches: every kernel is compiled."""
+    with tempfile.TemporaryDirectory() as cache:
+        run = _run(_START, cache)
+    return {"window_cold_s": run["window"], "first_picture_cold_s": run["picture"]}
+
+
+def hand() -> Result:
+    """First picture after a change, pictures a second while scrubbing, and the longest gap meanwhile."""
+    run = _run(_HAND)
+    return {
+        "first_change_ms": 1e3 * run["first"],
+        "first_change_median_ms": 1e3 * run["first_median"],
+        "gui_gap_ms": 1e3 * run["gap"],
+        "scrub_fps": run["scrub_fps"],
+    }
+
+
+def cancel() -> Result:
+    """Milliseconds from a new wish to the next picture begun, while rays are under way."""
+    run = _run(_CANCEL)
+    return {"cancel_ms": 1e3 * run["median"], "cancel_worst_ms": 1e3 * run["worst"]}
