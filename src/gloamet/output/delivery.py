@@ -49,7 +49,8 @@ def sky_of(document: Document, solver: SkySolver | None = None) -> Dome:
 def light_of(document: Document, film: Film, clean: bool) -> Floats:
     """The film under the document's gains, cd/m2 in AP1, without grain when asked."""
     picture = film.light(2.0**document.fill.sun_stops, 2.0**document.fill.sky_stops)
-    return denoise(picture, film, "high") if clean else picture
+    cleaned = denoise(picture, film, "high") if clean else None
+    return picture if cleaned is None else cleaned
 
 
 def exposure_of(document: Document, picture: Floats) -> float:

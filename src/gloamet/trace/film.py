@@ -56,7 +56,7 @@ class Tracer:
 
     def __init__(self, threads: int | None = None) -> None:
         self.threads = threads or os.cpu_count() or 1
-        self._pool = ThreadPoolExecutor(self.threads, thread_name_prefix="rays")
+        self.pool = ThreadPoolExecutor(self.threads, thread_name_prefix="rays")
 
     def expose(
         self,
@@ -84,7 +84,7 @@ class Tracer:
             last = min(film.height, y + TILE_ROWS)
             return int(trace_rows(*fixed, y, last, film.samples, samples, max_bounces, buffers))
 
-        counts = list(self._pool.map(tile, range(0, film.height, TILE_ROWS)))
+        counts = list(self.pool.map(tile, range(0, film.height, TILE_ROWS)))
         if min(counts, default=0) < 0:
             return False
         film.samples += samples
