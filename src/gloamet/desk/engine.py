@@ -382,7 +382,7 @@ def paint_disc(dome: Any, north_deg: float) -> NDArray[np.uint8]:
     turn, h, z = _disc_grid()
     azimuth = 2 * np.pi * turn + np.radians(north_deg)
     d = np.stack([h * np.sin(azimuth), h * np.cos(azimuth), z], -1)
-    light = dome_radiance(dome, d).astype(np.float32)
+    light = dome_radiance(dome, d)
     middle = float(np.exp(np.log(light[::4, ::4] @ AP1_LUMINANCE + 1e-9).mean()))
     # dusk may look darker than day: the eye adapts only partly
     ev = luminance_ev(middle) * 0.82 + 0.18 * 13.0 - 1.2

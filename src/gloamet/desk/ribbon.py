@@ -7,7 +7,17 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QColor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+)
 from PySide6.QtWidgets import QWidget
 
 from gloamet.desk import theme
@@ -40,6 +50,7 @@ class DayRibbon(QWidget):
         self._events: DayEvents | None = None
         self._span = (0.0, 86400.0)
         self._image: QImage | None = None
+        self._backdrop: QPixmap | None = None
         self._pixels: np.ndarray | None = None
         self._dragging = False
         session.document_changed.connect(self._follow)
@@ -54,6 +65,7 @@ class DayRibbon(QWidget):
             self._span = day_span_s(day, zone)
             self._times, self._path = day_path(day, site.latitude_deg, site.longitude_deg, zone, QUARTERS + 1)
             self._events = day_events(day, site.latitude_deg, site.longitude_deg, zone)
+            self._backdrop = None
             self._repaint_strip()
         self.update()
 
@@ -66,6 +78,7 @@ class DayRibbon(QWidget):
         strips = colours.adapted(self._path.elevation_deg)
         picture = np.ascontiguousarray(strips.transpose(1, 0, 2)[::-1], np.float32)
         self._pixels = develop_screen(picture, Recipe(1.0, 6000.0))
+        self._backdrop = None
         h, w = self._pixels.shape[:2]
         self._image = QImage(self._pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
         self.update()
@@ -86,7 +99,18 @@ class DayRibbon(QWidget):
     # -- painting
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        ratio = self.devicePixelRatioF()
+        if self._backdrop is None or self._backdrop.size() != self.size() * ratio:
+            self._backdrop = QPixmap(self.size() * ratio)
+            self._backdrop.setDevicePixelRatio(ratio)
+            self._paint_backdrop(QPainter(self._backdrop))
         p = QPainter(self)
+        p.drawPixmap(0, 0, self._backdrop)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._draw_hand(p)
+
+    def _paint_backdrop(self, p: QPainter) -> None:
+        """Everything but the hand: it changes only with the day, the air and the size."""
         p.fillRect(self.rect(), QColor(theme.GROUND))
         p.setPen(QColor(theme.LINE))
         p.drawLine(0, 0, self.width(), 0)
@@ -100,7 +124,7 @@ class DayRibbon(QWidget):
         self._draw_height(p)
         self._draw_hours(p)
         self._draw_events(p)
-        self._draw_hand(p)
+        p.end()
 
     def _draw_height(self, p: QPainter) -> None:
         if self._path is None:

@@ -55,6 +55,7 @@ class Session(QObject):
         self.frame: Frame | None = None
         self.colours: Any = None
         self.stopped = False
+        self._moment: tuple[Any, Moment] | None = None
         self._saved = self.history.current
         self._size = (640, 400)
         self._frame_camera = False
@@ -114,10 +115,12 @@ class Session(QObject):
 
     def moment(self) -> Moment:
         """The almanac sun of the document's clock time (also while the sun is placed by hand)."""
-        site = self.document.site
-        return moment_at(
-            self.document.sun.wall_time, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone)
-        )
+        site, wall = self.document.site, self.document.sun.wall_time
+        key = (site, wall, wall.fold)
+        if self._moment is None or self._moment[0] != key:
+            zone = resolve_zone(site.timezone)
+            self._moment = (key, moment_at(wall, site.latitude_deg, site.longitude_deg, zone))
+        return self._moment[1]
 
     def go_to(self, instant: datetime, key: str | None = None) -> None:
         """Set the clock to an instant; the sun follows the almanac again."""

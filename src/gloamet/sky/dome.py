@@ -37,6 +37,7 @@ from gloamet.sky.scatter import ALTITUDES, SUN_COSINES, multiple_rows, sun_paths
 from gloamet.sky.spectrum import SOLAR_XYZ_LX
 
 Array = NDArray[np.float64]
+F = np.float32
 
 ROWS, COLUMNS = 128, 256
 VIEW_ROWS, VIEW_TURNS = 32, 9
@@ -299,15 +300,63 @@ def uniform_dome(radiance: float) -> Dome:
     return assemble(table, 0.0, -90.0, SUN_DIAMETER_DEG, np.zeros(3), 1.0)
 
 
-def dome_radiance(dome: Dome, directions: Array) -> Array:
-    """Sky radiance, without the sun's disc, towards unit vectors (..., 3) that point above the horizon."""
-    d = np.asarray(directions, float)
-    u = np.sqrt(np.clip(np.arcsin(np.clip(d[..., 2], 0.0, 1.0)) / (np.pi / 2), 0.0, 1.0)) * (ROWS - 1)
-    x = (np.arctan2(d[..., 0], d[..., 1]) / (2 * np.pi) % 1.0) * COLUMNS
-    i, j = np.minimum(u.astype(int), ROWS - 2), x.astype(int) % COLUMNS
-    fy, fx = (u - i)[..., None], (x - np.floor(x))[..., None]
-    t, nxt = dome.table, (j + 1) % COLUMNS
-    return np.asarray(
-        (t[i, j] * (1 - fx) + t[i, nxt] * fx) * (1 - fy) + (t[i + 1, j] * (1 - fx) + t[i + 1, nxt] * fx) * fy,
-        float,
+@njit(inline="always", **JIT)
+def dome_coordinates(dx, dy, dz):
+    """Square-root elevation and azimuth of a direction above the horizon, both in 0..1.
+
+    Polynomials of Abramowitz & Stegun (4.4.46, 4.4.49; errors 2e-8 and 2e-5 rad): the library calls were
+    measured at a tenth of a path's cost.
+    """
+    z = min(F(1), max(F(0), dz))
+    p = F(-0.0012624911) * z + F(0.0066700901)
+    p = (p * z - F(0.0170881256)) * z + F(0.0308918810)
+    p = ((p * z - F(0.0501743046)) * z + F(0.0889789874)) * z - F(0.2145988016)
+    zenith = math.sqrt(F(1) - z) * (p * z + F(1.5707963050))
+    u = math.sqrt(max(F(0), F(1) - zenith * F(2 / math.pi)))
+    ax, ay = abs(dx), abs(dy)
+    q = min(ax, ay) / max(max(ax, ay), F(1e-20))
+    s = q * q
+    t = ((F(0.0208351) * s - F(0.0851330)) * s + F(0.1801410)) * s - F(0.3302995)
+    t = q * (t * s + F(0.9998660)) * F(0.5 / math.pi)
+    if ax > ay:
+        t = F(0.25) - t
+    if dy < F(0):
+        t = F(0.5) - t
+    if dx < F(0):
+        t = F(1) - t
+    return u, t if t < F(1) else F(0)
+
+
+@njit(inline="always", **JIT)
+def sky_radiance(table, u, v):
+    """Bilinear radiance of the dome at (u, v)."""
+    y = min(u * F(ROWS - 1), F(ROWS - 1.001))
+    x = v * F(COLUMNS)
+    # held inside the table whatever comes: a direction that is not a number must not read elsewhere
+    i, j = min(max(int(y), 0), ROWS - 2), int(x)
+    fy, fx = y - F(i), x - F(j)
+    j %= COLUMNS
+    k = (j + 1) % COLUMNS
+    a, b = (F(1) - fx) * (F(1) - fy), fx * (F(1) - fy)
+    c, d = (F(1) - fx) * fy, fx * fy
+    n = i + 1
+    return (
+        table[i, j, 0] * a + table[i, k, 0] * b + table[n, j, 0] * c + table[n, k, 0] * d,
+        table[i, j, 1] * a + table[i, k, 1] * b + table[n, j, 1] * c + table[n, k, 1] * d,
+        table[i, j, 2] * a + table[i, k, 2] * b + table[n, j, 2] * c + table[n, k, 2] * d,
     )
+
+
+@njit(**JIT)
+def _look(table, directions, out):
+    for n in range(directions.shape[0]):
+        u, v = dome_coordinates(directions[n, 0], directions[n, 1], directions[n, 2])
+        out[n, 0], out[n, 1], out[n, 2] = sky_radiance(table, u, v)
+
+
+def dome_radiance(dome: Dome, directions: Array) -> NDArray[np.float32]:
+    """Sky radiance, without the sun's disc, towards unit vectors (..., 3) that point above the horizon."""
+    flat = np.ascontiguousarray(directions, np.float32).reshape(-1, 3)
+    out = np.empty_like(flat)
+    _look(dome.table, flat, out)
+    return out.reshape(np.shape(directions))

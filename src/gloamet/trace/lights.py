@@ -90,55 +90,10 @@ def build_lights(dome: Dome) -> Lights:
 
 
 @njit(inline="always", **JIT)
-def dome_coordinates(dx, dy, dz):
-    """Square-root elevation and azimuth of a direction above the horizon, both in 0..1.
-
-    Polynomials of Abramowitz & Stegun (4.4.46, 4.4.49; errors 2e-8 and 2e-5 rad): the library calls were
-    measured at a tenth of a path's cost.
-    """
-    z = min(F(1), max(F(0), dz))
-    p = F(-0.0012624911) * z + F(0.0066700901)
-    p = (p * z - F(0.0170881256)) * z + F(0.0308918810)
-    p = ((p * z - F(0.0501743046)) * z + F(0.0889789874)) * z - F(0.2145988016)
-    zenith = math.sqrt(F(1) - z) * (p * z + F(1.5707963050))
-    u = math.sqrt(max(F(0), F(1) - zenith * F(2 / math.pi)))
-    ax, ay = abs(dx), abs(dy)
-    q = min(ax, ay) / max(max(ax, ay), F(1e-20))
-    s = q * q
-    t = ((F(0.0208351) * s - F(0.0851330)) * s + F(0.1801410)) * s - F(0.3302995)
-    t = q * (t * s + F(0.9998660)) * F(0.5 / math.pi)
-    if ax > ay:
-        t = F(0.25) - t
-    if dy < F(0):
-        t = F(0.5) - t
-    if dx < F(0):
-        t = F(1) - t
-    return u, t if t < F(1) else F(0)
-
-
-@njit(inline="always", **JIT)
-def sky_radiance(table, u, v):
-    """Bilinear radiance of the dome at (u, v)."""
-    y = min(u * F(ROWS - 1), F(ROWS - 1.001))
-    x = v * F(COLUMNS)
-    i, j = int(y), int(x)
-    fy, fx = y - F(i), x - F(j)
-    j %= COLUMNS
-    k = (j + 1) % COLUMNS
-    a, b = (F(1) - fx) * (F(1) - fy), fx * (F(1) - fy)
-    c, d = (F(1) - fx) * fy, fx * fy
-    n = i + 1
-    return (
-        table[i, j, 0] * a + table[i, k, 0] * b + table[n, j, 0] * c + table[n, k, 0] * d,
-        table[i, j, 1] * a + table[i, k, 1] * b + table[n, j, 1] * c + table[n, k, 1] * d,
-        table[i, j, 2] * a + table[i, k, 2] * b + table[n, j, 2] * c + table[n, k, 2] * d,
-    )
-
-
-@njit(inline="always", **JIT)
 def solid_density(density, u, v, cos_elevation):
     """Probability per steradian with which `sample_sky` picks the direction (u, v)."""
-    r, c = min(CELL_ROWS - 1, int(u * F(CELL_ROWS))), min(CELL_COLUMNS - 1, int(v * F(CELL_COLUMNS)))
+    r = min(max(int(u * F(CELL_ROWS)), 0), CELL_ROWS - 1)
+    c = min(max(int(v * F(CELL_COLUMNS)), 0), CELL_COLUMNS - 1)
     # d(omega) = cos(elevation) * (pi u du) * (2 pi dv)
     jacobian = F(2 * math.pi * math.pi) * max(u, F(1e-4)) * max(cos_elevation, F(1e-5))
     return density[r, c] / jacobian

@@ -17,13 +17,12 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT
+from gloamet.sky.dome import dome_coordinates, sky_radiance
 from gloamet.trace.compiled import GLASS, KIND, MATT, SPECULAR, TRANSMISSION
 from gloamet.trace.embree import ANY_MASK, GLASS_MASK, OPAQUE_MASK
 from gloamet.trace.lights import (
     LIMB,
-    dome_coordinates,
     sample_sky,
-    sky_radiance,
     solid_density,
 )
 from gloamet.trace.rays import intersect, occluded

@@ -10,7 +10,17 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QBrush, QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+)
 from PySide6.QtWidgets import QWidget
 
 from gloamet.desk import theme
@@ -20,7 +30,7 @@ from gloamet.sun.day import day_path
 from gloamet.sun.place import resolve_zone
 from gloamet.sun.position import SunPosition
 
-RADIUS = 86.0
+RADIUS = 82.0
 HEIGHT = 212
 BELOW_SCALE = 0.5  # a sun below the horizon stands outside the rim, drawn nearer
 LOWEST_DEG = -20.0
@@ -36,7 +46,9 @@ class SkyDisc(QWidget):
         self._pixels: np.ndarray | None = None
         self._path: SunPosition | None = None
         self._path_key: object = None
+        self._drawn: tuple[QPainterPath, list[QPointF]] | None = None
         self._dragging = False
+        self._offset = QPointF(0, 0)
         self.setFixedHeight(HEIGHT)
         self.setToolTip("Drag the sun anywhere; the line is its path today.")
         self.setAccessibleName("Sky disc")
@@ -47,6 +59,9 @@ class SkyDisc(QWidget):
     def sizeHint(self) -> QSize:  # noqa: N802
         return QSize(192, HEIGHT)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        self._drawn = None
+
     def _follow(self, document: Document) -> None:
         site, day = document.site, document.sun.wall_time.date()
         key = (site, day)
@@ -54,6 +69,7 @@ class SkyDisc(QWidget):
             zone = resolve_zone(site.timezone)
             _, self._path = day_path(day, site.latitude_deg, site.longitude_deg, zone, 97)
             self._path_key = key
+            self._drawn = None
         self.update()
 
     def _take_light(self, light: object) -> None:
@@ -144,8 +160,18 @@ class SkyDisc(QWidget):
     def _draw_path(self, p: QPainter) -> None:
         if self._path is None:
             return
+        if self._drawn is None:
+            self._drawn = self._make_path(self._path)
+        line, hours = self._drawn
+        p.setPen(QPen(QColor(255, 255, 255, 190), 1.2))
+        p.drawPath(line)
+        p.setPen(QPen(QColor(255, 255, 255, 220), 3.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        p.drawPoints(hours)
+
+    def _make_path(self, path: SunPosition) -> tuple[QPainterPath, list[QPointF]]:
+        """The day's line, and a dot for every hour above the horizon."""
         line, open_ = QPainterPath(), False
-        for azimuth, elevation in zip(self._path.azimuth_deg, self._path.elevation_deg, strict=True):
+        for azimuth, elevation in zip(path.azimuth_deg, path.elevation_deg, strict=True):
             if elevation < -2.0:
                 open_ = False
                 continue
@@ -155,15 +181,8 @@ class SkyDisc(QWidget):
             else:
                 line.moveTo(q)
             open_ = True
-        p.setPen(QPen(QColor(255, 255, 255, 190), 1.2))
-        p.drawPath(line)
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(QColor(255, 255, 255, 220))
-        for azimuth, elevation in zip(
-            self._path.azimuth_deg[::4], self._path.elevation_deg[::4], strict=True
-        ):
-            if elevation > 0.0:
-                p.drawEllipse(self.place(float(azimuth), float(elevation)), 1.6, 1.6)
+        every_hour = zip(path.azimuth_deg[::4], path.elevation_deg[::4], strict=True)
+        return line, [self.place(float(a), float(e)) for a, e in every_hour if e > 0.0]
 
     # -- hand
 
