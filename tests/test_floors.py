@@ -15,7 +15,7 @@ FLOORS = {
     "trace": 3,
     "meter": 4, "develop": 4,
     "output": 5, "desk": 5,
-    "bench": 6, "commands": 6, "cli": 7, "__main__": 8, "__init__": 8,
+    "bench": 6, "commands": 7, "cli": 8, "__main__": 9, "__init__": 9,
 }  # fmt: skip
 FILES = sorted(SOURCE.rglob("*.py"))
 

@@ -14,7 +14,7 @@ import sys
 from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
-from gloamet.commands.demo import demo_document
+from gloamet.document.demo import demo_document
 from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow

@@ -182,7 +182,7 @@ def main() -> None:
     ]
     brass = w.material("brass rail", (0.86, 0.62, 0.28), 0.22, 1.0)
 
-    p, t, uv = plane((-260.0, -260.0), (260.0, 260.0), 0.0)
+    p, t, uv = plane((-3000.0, -3000.0), (3000.0, 3000.0), 0.0)
     w.place("salt flat", w.mesh("salt flat", ground, p, t, uv / 5.0))
     for name, boxes, material, size in (
         ("deck and steps", deck(rng), floor, 1.6),

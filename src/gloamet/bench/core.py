@@ -71,7 +71,7 @@ def rays() -> Result:
 
 def paths() -> Result:
     """Path samples a second on the procedural scene and on the demo, 960 x 540, 4 bounces."""
-    from gloamet.commands.demo import demo_document
+    from gloamet.document.demo import demo_document
     from gloamet.sky.air import Air
     from gloamet.sky.dome import SkySolver
     from gloamet.stage.camera import Camera

@@ -20,7 +20,7 @@ import json, os, sys, time
 START = float(os.environ["GLOAMET_BENCH_START"])
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
-from gloamet.commands.demo import demo_document
+from gloamet.document.demo import demo_document
 from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow
@@ -111,7 +111,7 @@ app.exec()
 # The time from a new wish to the worker taking it up, while a full-size pass is under way.
 _CANCEL = """
 import json, os, random, threading, time
-from gloamet.commands.demo import demo_document
+from gloamet.document.demo import demo_document
 from gloamet.desk.engine import Busy, Engine, Frame, LightSolved
 taken, frame = threading.Event(), threading.Event()
 when = [0.0]

@@ -119,7 +119,7 @@ def _camera(options: argparse.Namespace, document: Document, scene: Scene) -> Ca
     elif scene.views:
         camera = next(iter(scene.views.values()))
     else:
-        camera = look_over(*scene.bounds())
+        camera = look_over(*scene.subject_bounds())
     return camera if options.fov is None else Camera(camera.eye, camera.target, options.fov)
 
 

@@ -32,7 +32,8 @@ class Bar(QWidget):
         self.name = QPushButton()
         self.name.setProperty("role", "step")
         self.name.setStyleSheet(f"color: {theme.INK}; font-weight: 600;")
-        self.name.setToolTip("Open, save, recent projects.")
+        self.name.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.name.setToolTip("Open, save, recent files.")
         self.name.clicked.connect(lambda: menu.popup(self.name.mapToGlobal(self.name.rect().bottomLeft())))
         self.state = label("", "note")
         row.addWidget(self.name)
@@ -44,6 +45,7 @@ class Bar(QWidget):
             button = QPushButton(step)
             button.setProperty("role", "step")
             button.setCheckable(True)
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             button.setFixedHeight(theme.BAR_HEIGHT - 2)
             button.setToolTip(f"{step} (Ctrl+{k + 1})")
             button.clicked.connect(lambda _=False, i=k: choose(i))
@@ -67,9 +69,8 @@ class Bar(QWidget):
 
     def refresh(self) -> None:
         """Name, saved state, what can be undone."""
-        path = self.session.path
-        self.name.setText((path.stem if path else "Untitled") + "  ▾")
-        self.state.setText("edited" if self.session.dirty else "saved" if path else "")
+        self.name.setText(self.session.title + "  ▾")
+        self.state.setText("edited" if self.session.dirty else "saved" if self.session.path else "")
         self.undo.setEnabled(self.session.history.can_undo)
         self.redo.setEnabled(self.session.history.can_redo)
         self.stop.setText("go on" if self.session.stopped else "stop")

@@ -117,10 +117,6 @@ class Engine:
             self._serial += 1
             self._lock.notify()
 
-    def adopt(self, scene: Scene, model: str, units: str, up: str) -> None:
-        """Hand over a scene that was read elsewhere, so that it is not read twice."""
-        self._state.adopt(scene, (model, units, up))
-
     def close(self) -> None:
         """Stop the worker and wait for it."""
         with self._lock:
@@ -182,7 +178,6 @@ class _State:
         self._tracer: Any = None
         self._scene: tuple[tuple[str, str, str], Any] | None = None
         self._refused: tuple[str, str, str] | None = None
-        self._ready: tuple[Scene, tuple[str, str, str]] | None = None
         self._sky: tuple[Any, Any, Any] | None = None
         self._colours_key: Any = None
         self._film: tuple[Any, Any] | None = None
@@ -190,9 +185,6 @@ class _State:
         self._view_key: Any = None
         self._guides: tuple[Any, Any] | None = None
         self._started = 0.0
-
-    def adopt(self, scene: Scene, key: tuple[str, str, str]) -> None:
-        self._ready = (scene, key)
 
     def work(self, wish: _Wish) -> None:
         """Bring everything the wish needs up to date, cheapest first, then refine until it is stale."""
@@ -221,16 +213,13 @@ class _State:
             return None
         self._report(Busy(f"opening {Path(stage.model).name}"))
         try:
-            if self._ready is not None and self._ready[1] == key:
-                scene = self._ready[0]
-            else:
-                scene = read_model(Path(stage.model), stage.units, stage.up)
+            scene = read_model(Path(stage.model), stage.units, stage.up)
             compiled = compile_scene(scene)
         except GloametError as error:
             self._refused = key
             self._report(Failed(str(error), stage.model))
             return self._scene[1] if self._scene is not None else None
-        self._ready, self._refused = None, None
+        self._refused = None
         self._scene, self._film, self._clean = (key, compiled), None, None
         self._report(SceneLoaded(scene, stage.model))
         return compiled

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import QWidget
 from gloamet.desk import theme
 from gloamet.desk.engine import Frame
 from gloamet.desk.session import Session, camera_of, set_camera
+from gloamet.document.model import Document
 from gloamet.stage.camera import dolly, orbit, pan
 from gloamet.sun.position import direction
 
@@ -52,7 +53,7 @@ class Picture(QWidget):
         self._wheel_rest = QTimer(self, interval=400, singleShot=True)
         self._wheel_rest.timeout.connect(session.settle)
         session.frame_ready.connect(self._take_frame)
-        session.document_changed.connect(lambda _: self.update())
+        session.document_changed.connect(self._follow)
 
     def _take_frame(self, frame: Frame) -> None:
         self._frame = frame
@@ -61,13 +62,24 @@ class Picture(QWidget):
         self.update()
 
     def target(self) -> QRectF:
-        """Where the picture is drawn."""
-        return QRectF(INSET, INSET, self.width() - 2 * INSET, self.height() - 2 * INSET)
+        """Where the picture is drawn: the shape of the saved picture, as large as fits."""
+        out = self.session.document.output
+        room_w, room_h = max(16, self.width() - 2 * INSET), max(16, self.height() - 2 * INSET)
+        scale = min(room_w / out.width, room_h / out.height)
+        w, h = max(16.0, round(out.width * scale)), max(16.0, round(out.height * scale))
+        return QRectF(round((self.width() - w) / 2), INSET, w, h)
 
-    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+    def _fit(self) -> None:
         ratio = self.devicePixelRatioF()
         box = self.target()
         self.session.resize(int(box.width() * ratio), int(box.height() * ratio))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        self._fit()
+
+    def _follow(self, document: Document) -> None:
+        self._fit()
+        self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)

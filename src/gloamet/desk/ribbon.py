@@ -31,6 +31,7 @@ SIDE = 16
 STRIP_TOP, STRIP_HEIGHT = 34, 44
 QUARTERS = 96
 SNAP_S = 60.0
+TAG_HALF = 23.0
 
 
 class DayRibbon(QWidget):
@@ -107,7 +108,9 @@ class DayRibbon(QWidget):
         p = QPainter(self)
         p.drawPixmap(0, 0, self._backdrop)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._draw_hand(p)
+        hand = self.x_of(self.session.moment().instant.timestamp())
+        self._draw_events(p, hand)
+        self._draw_hand(p, hand)
 
     def _paint_backdrop(self, p: QPainter) -> None:
         """Everything but the hand: it changes only with the day, the air and the size."""
@@ -123,7 +126,6 @@ class DayRibbon(QWidget):
             p.drawImage(strip, self._image)
         self._draw_height(p)
         self._draw_hours(p)
-        self._draw_events(p)
         p.end()
 
     def _draw_height(self, p: QPainter) -> None:
@@ -161,7 +163,7 @@ class DayRibbon(QWidget):
                 align, box = Qt.AlignmentFlag.AlignRight, QRectF(x - 24, 82, 24, 16)
             p.drawText(box, align | Qt.AlignmentFlag.AlignVCenter, text)
 
-    def _draw_events(self, p: QPainter) -> None:
+    def _draw_events(self, p: QPainter, hand: float) -> None:
         e = self._events
         if e is None:
             return
@@ -180,19 +182,22 @@ class DayRibbon(QWidget):
             x = self.x_of(instant.timestamp())
             p.setPen(QColor(theme.DIM))
             p.drawLine(QPointF(x, STRIP_TOP - 5), QPointF(x, STRIP_TOP))
-            box = QRectF(min(max(x - 60, SIDE), self.width() - SIDE - 120), 12, 120, 16)
-            p.drawText(box, Qt.AlignmentFlag.AlignCenter, f"{name} {instant:%H:%M}")
+            text = f"{name} {instant:%H:%M}"
+            wide = p.fontMetrics().horizontalAdvance(text) + 4.0
+            left = min(max(x - wide / 2, SIDE), self.width() - SIDE - wide)
+            if left < hand + TAG_HALF and left + wide > hand - TAG_HALF:  # step aside for the hand's own time
+                left = hand + TAG_HALF + 4 if x >= hand else hand - TAG_HALF - 4 - wide
+            p.drawText(QRectF(left, 12, wide, 16), Qt.AlignmentFlag.AlignCenter, text)
 
-    def _draw_hand(self, p: QPainter) -> None:
+    def _draw_hand(self, p: QPainter, x: float) -> None:
         moment = self.session.moment()
-        x = self.x_of(moment.instant.timestamp())
         free = self.session.document.sun.mode == "hand"
         colour = QColor(theme.QUIET if free else theme.SUN)
         p.setPen(QPen(colour, 1.5))
         p.drawLine(QPointF(x, 22), QPointF(x, STRIP_TOP + STRIP_HEIGHT + 6))
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(colour)
-        box = QRectF(min(max(x - 23, 2), self.width() - 48), 6, 46, 18)
+        box = QRectF(min(max(x - TAG_HALF, 2), self.width() - 2 * TAG_HALF - 2), 6, 2 * TAG_HALF, 18)
         p.drawRoundedRect(box, 3, 3)
         p.setPen(QColor("#1c1c1c"))
         p.setFont(theme.font(theme.NOTE, True))

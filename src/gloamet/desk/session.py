@@ -55,10 +55,12 @@ class Session(QObject):
         self.frame: Frame | None = None
         self.colours: Any = None
         self.stopped = False
+        self._title = "Untitled"
         self._moment: tuple[Any, Moment] | None = None
         self._saved = self.history.current
         self._size = (640, 400)
         self._frame_camera = False
+        self._remember_model = False
         self._good_stage = self.document.stage
         self._reported.connect(self._receive)
         self._engine = Engine(self._reported.emit)
@@ -175,7 +177,7 @@ class Session(QObject):
         self.scene = event.scene
         if self._frame_camera:
             self._frame_camera = False
-            camera = next(iter(self.scene.views.values()), None) or look_over(*self.scene.bounds())
+            camera = next(iter(self.scene.views.values()), None) or look_over(*self.scene.subject_bounds())
             was_saved = not self.dirty
             document = self.document.change("stage", view=_view(camera))
             self.history.current = document  # part of opening, not a step of its own
@@ -183,6 +185,9 @@ class Session(QObject):
                 self._saved = document
             self._announce()
         self._good_stage = self.document.stage
+        if self._remember_model:
+            self._remember_model = False
+            self._remember(Path(event.document_model))
         self.scene_loaded.emit(self.scene)
         if event.scene.notes:
             self.noticed.emit("  ".join(event.scene.notes), "note")
@@ -192,7 +197,7 @@ class Session(QObject):
             # the window stays as it was
             if self._good_stage.model:
                 self.history.push(self.document.model_copy(update={"stage": self._good_stage}))
-            self._frame_camera = False
+            self._frame_camera = self._remember_model = False
             self._announce()
         self.noticed.emit(event.sentence, "warning")
 
@@ -200,7 +205,7 @@ class Session(QObject):
 
     def open_model(self, path: Path) -> None:
         """Show another model in this document; its first camera, or a view over it, becomes the view."""
-        self._frame_camera = True
+        self._frame_camera, self._remember_model = True, True
         self.change("stage", model=str(Path(path).resolve()), units="m", up="y")
 
     def open_project(self, path: Path) -> bool:
@@ -217,10 +222,15 @@ class Session(QObject):
         self.file_changed.emit()
         return True
 
-    def start_with(self, document: Document, path: Path | None = None) -> None:
+    @property
+    def title(self) -> str:
+        """What the project is called: its file's name, or the name it was started with."""
+        return self.path.stem if self.path else self._title
+
+    def start_with(self, document: Document, title: str = "Untitled") -> None:
         """Begin with a ready document (the demo): nothing to save yet."""
         self.history = History(document)
-        self._saved, self.path = document, path
+        self._saved, self.path, self._title = document, None, title
         self._announce()
         self.file_changed.emit()
 
@@ -237,7 +247,7 @@ class Session(QObject):
         return True
 
     def recent(self) -> list[Path]:
-        """Projects saved or opened before, newest first, that still exist."""
+        """Projects and models opened or saved before, newest first, that still exist."""
         stored: Any = QSettings().value("recent", [])
         names = [stored] if isinstance(stored, str) else list(stored or [])
         return [Path(name) for name in names if Path(name).exists()]

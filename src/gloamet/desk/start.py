@@ -10,7 +10,12 @@ from gloamet.document.model import Document
 from gloamet.errors import GloametError
 
 
-def run_desk(document: Document | None = None, project: Path | None = None, model: Path | None = None) -> int:
+def run_desk(
+    document: Document | None = None,
+    title: str = "Untitled",
+    project: Path | None = None,
+    model: Path | None = None,
+) -> int:
     """Open the window and stay until it is closed; returns the exit code."""
     if sys.platform.startswith("linux") and not (
         os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
@@ -30,7 +35,7 @@ def run_desk(document: Document | None = None, project: Path | None = None, mode
     session = Session()
     window = DeskWindow(session)
     if document is not None:
-        session.start_with(document)
+        session.start_with(document, title)
     if project is not None:
         session.open_project(project)
     if model is not None:

@@ -39,6 +39,7 @@ QPushButton[role="step"]:hover {{ color: {INK}; }}
 QPushButton[role="step"]:checked {{ color: {INK}; font-weight: 600; border-bottom: 2px solid {SUN}; }}
 QPushButton[role="link"] {{ background: transparent; color: {DIM}; padding: 0; font-size: {NOTE}px; }}
 QPushButton[role="link"]:hover {{ color: {INK}; }}
+QPushButton[role="link"]:focus {{ outline: none; color: {INK}; text-decoration: underline; }}
 QPushButton[role="link"]:disabled {{ color: #6e6e6e; }}
 QPushButton[role="piece"] {{ background: {WELL}; color: {DIM}; padding: 4px 6px; border-radius: 3px; }}
 QPushButton[role="piece"]:checked {{ background: {RAISED}; color: {INK}; font-weight: 600; }}

@@ -34,6 +34,7 @@ from gloamet.desk.steps.fill import FillStep
 from gloamet.desk.steps.output import OutputStep
 from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.steps.sun import SunStep
+from gloamet.desk.strip import Strip
 from gloamet.desk.widgets.small import label
 from gloamet.document.file import ENDING
 from gloamet.errors import GloametError
@@ -81,6 +82,7 @@ class DeskWindow(QMainWindow):
         session.document_changed.connect(lambda _: self._show_sun())
         session.file_changed.connect(self._show_title)
         self._show_sun()
+        self.picture.setFocus()
 
     # -- layout
 
@@ -101,6 +103,7 @@ class DeskWindow(QMainWindow):
         box.setSpacing(0)
         box.addWidget(self.notice)
         box.addWidget(self.picture, 1)
+        box.addWidget(Strip(self.session))
         columns.addWidget(middle, 1)
         right = QWidget()
         right.setObjectName("right")
@@ -149,8 +152,7 @@ class DeskWindow(QMainWindow):
         self.heading_word.setText(bearing_words(azimuth))
 
     def _show_title(self) -> None:
-        path = self.session.path
-        self.setWindowTitle(f"{path.stem} – Gloamet" if path else "Gloamet")
+        self.setWindowTitle(f"{self.session.title} – Gloamet")
 
     def choose_step(self, index: int) -> None:
         """Show the controls of a step."""
@@ -172,7 +174,7 @@ class DeskWindow(QMainWindow):
     def _fill_menu(self) -> None:
         self.menu.clear()
         self.menu.addAction("Open …\tCtrl+O", self.ask_open)
-        recent = self.menu.addMenu("Recent projects")
+        recent = self.menu.addMenu("Recent files")
         for path in self.session.recent():
             recent.addAction(path.name, partial(self.open_file, path))
         recent.setEnabled(bool(recent.actions()))
@@ -237,7 +239,7 @@ class DeskWindow(QMainWindow):
         """Ask for a name and render the final picture to it."""
         kinds = "Linear light (*.exr)" if layers else "Picture (*.png *.jpg)"
         ending = ".exr" if layers else ".png"
-        stem = self.session.path.stem if self.session.path else "picture"
+        stem = self.session.title
         name, _ = QFileDialog.getSaveFileName(self, "Save", str(Path.home() / f"{stem}{ending}"), kinds)
         if name:
             path = Path(name)

@@ -17,6 +17,7 @@ from gloamet.stage.camera import Camera
 
 UNIT_METRES = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 UpAxis = Literal["y", "z"]
+FLAT = 0.01  # a part lower than this share of its extent is a ground
 
 
 @dataclass(frozen=True)
@@ -84,6 +85,11 @@ class Scene:
         low = np.min([part.positions.min(0) for part in self.parts], 0)
         high = np.max([part.positions.max(0) for part in self.parts], 0)
         return low.astype(float), high.astype(float)
+
+    def subject_bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Bounds of what the picture is about: flat grounds are left out when there is anything else."""
+        solid = [p for p in self.parts if np.ptp(p.positions[:, 2]) > FLAT * np.ptp(p.positions[:, :2])]
+        return Scene(None, tuple(solid), ()).bounds() if solid else self.bounds()
 
 
 def to_world(up: UpAxis, units: str) -> NDArray[np.float64]:

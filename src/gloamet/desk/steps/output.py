@@ -12,7 +12,7 @@ from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.small import Column, label, link
 from gloamet.desk.widgets.switch import Switch
 
-SIZES = ((1280, 800), (1920, 1080), (3840, 2160))
+SIZES = ((1920, 1280), (1920, 1080), (3840, 2160))
 
 
 class OutputStep(Column):
@@ -41,7 +41,9 @@ class OutputStep(Column):
         layers.clicked.connect(save_layers)
         self.add(picture)
         self.add(layers)
-        self.add(label("The desk goes on refining while a picture is saved.", "note", wrap=True))
+        self.add(
+            label("The desk rests while a picture is saved; stop keeps what is done.", "note", wrap=True)
+        )
         self.finish()
 
     def _size(self, width: int, height: int) -> None:

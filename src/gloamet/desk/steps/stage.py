@@ -57,12 +57,14 @@ class StageStep(Column):
             self.facts.setText("")
 
     def _take_scene(self, scene: Scene) -> None:
-        low, high = scene.bounds()
+        low, high = scene.subject_bounds()
         size = high - low
         self.name.setText(scene.path.name if scene.path else "")
         self.facts.setText(
             f"{scene.triangle_count:,} triangles, {len(scene.parts)} parts\n"
-            f"{size[0]:.4g} × {size[1]:.4g} × {size[2]:.3g} m, width × depth × height".replace(",", " ", 1)
+            f"{size[0]:.4g} × {size[1]:.4g} × {size[2]:.3g} m, width × depth × height without flat ground".replace(
+                ",", " ", 1
+            )
         )
         for old in self.views:
             old.deleteLater()
@@ -87,4 +89,4 @@ class StageStep(Column):
 
     def _over(self) -> None:
         if self.session.scene is not None:
-            set_camera(self.session, look_over(*self.session.scene.bounds()))
+            set_camera(self.session, look_over(*self.session.scene.subject_bounds()))

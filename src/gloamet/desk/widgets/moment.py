@@ -81,6 +81,7 @@ class MomentFields(QWidget):
                 f"font-size: {theme.HUGE}px; font-weight: 600; background: transparent; padding: 0;"
             )
             edit.setFrame(False)
+            edit.setTextMargins(-2, 0, -2, 0)
             edit.setAccessibleName(name)
             edit.setToolTip(description("sun", "wall_time"))
         self.clock.setAlignment(Qt.AlignmentFlag.AlignRight)

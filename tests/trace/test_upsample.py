@@ -1,0 +1,73 @@
+"""Previews: enlarging keeps light and edges; cleaning keeps the mean and can be cancelled."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+import pytest
+
+from gloamet.sky.dome import uniform_dome
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import Material
+from gloamet.trace.compiled import compile_scene
+from gloamet.trace.denoise import denoise
+from gloamet.trace.film import Film, Tracer
+from gloamet.trace.lights import build_lights
+from gloamet.trace.upsample import guides_of, upsample
+from tests.conftest import box, level, make_scene
+
+CAMERA = Camera((0.0, -8.0, 3.0), (0.0, 0.0, 1.0), 40.0)
+
+
+@pytest.fixture(scope="module")
+def films(tracer: Tracer) -> tuple[Film, Film]:
+    """The same view small and large: a dark box on a light ground."""
+    scene = make_scene(
+        (level(50.0), Material("light", (0.8, 0.8, 0.8))),
+        (box((-1, -1, 0), (1, 1, 2)), Material("dark", (0.1, 0.1, 0.1))),
+    )
+    compiled, lights = compile_scene(scene), build_lights(uniform_dome(100.0))
+    small, large = Film(24, 20), Film(144, 120)
+    for film in (small, large):
+        assert tracer.expose(film, compiled, lights, CAMERA, 64)
+    return small, large
+
+
+def test_enlarging_is_close_to_the_large_picture_and_sharper_than_stretching(
+    films: tuple[Film, Film],
+) -> None:
+    small, large = films
+    guides = guides_of(large, 2)
+    with ThreadPoolExecutor(2) as pool:
+        out = upsample(small.light(), small, guides, pool)
+    wanted = large.light().reshape(60, 2, 72, 2, 3).mean((1, 3))
+    assert out.shape == wanted.shape
+    assert out.mean() == pytest.approx(wanted.mean(), rel=0.03)
+    stretched = small.light().repeat(3, 0).repeat(3, 1)
+    assert np.abs(out - wanted).mean() < 0.65 * np.abs(stretched - wanted).mean()
+
+
+def test_cleaning_keeps_the_mean_and_lessens_the_grain(films: tuple[Film, Film]) -> None:
+    _, large = films
+    rng = np.random.default_rng(0)
+    noisy = (large.light() * rng.uniform(0.5, 1.5, large.light().shape)).astype(np.float32)
+    clean = denoise(noisy, large)
+    assert clean is not None
+    assert clean.mean() == pytest.approx(noisy.mean(), rel=0.02)
+    assert np.abs(clean - large.light()).mean() < 0.3 * np.abs(noisy - large.light()).mean()
+
+
+def test_a_cancelled_cleaning_gives_nothing_and_the_next_one_works(films: tuple[Film, Film]) -> None:
+    _, large = films
+    assert denoise(large.light(), large, cancelled=lambda: True) is None
+    assert denoise(large.light(), large) is not None
+
+
+def test_a_broken_pixel_does_not_spoil_the_cleaning(films: tuple[Film, Film]) -> None:
+    _, large = films
+    picture = large.light()
+    picture[5, 5] = np.nan
+    clean = denoise(picture, large)
+    assert clean is not None
+    assert np.isfinite(clean).all()
