@@ -74,6 +74,22 @@ def test_a_broken_project_leaves_the_desk_as_it_was(session: Session, tmp_path: 
     assert "bad.gloamet" in said[0]
 
 
+def test_a_project_with_a_damaged_model_leaves_the_desk_as_it_was(
+    session: Session, qtbot: QtBot, tmp_path: Path
+) -> None:
+    from gloamet.document.file import save_document
+
+    (tmp_path / "bad.glb").write_bytes(b"glTF nonsense")
+    save_document(session.document.change("stage", model=str(tmp_path / "bad.glb")), tmp_path / "p.gloamet")
+    before, path = session.document, session.path
+    with qtbot.waitSignal(session.noticed, timeout=60_000) as caught:
+        session.open_project(tmp_path / "p.gloamet")
+    assert "bad.glb" in caught.args[0]
+    assert session.document == before
+    assert session.path == path
+    assert not session.dirty
+
+
 def test_saving_and_opening_bring_the_same_document_back(session: Session, tmp_path: Path) -> None:
     session.change("air", turbidity=5.5)
     assert session.dirty

@@ -205,6 +205,20 @@ def test_a_saved_picture_has_the_size_and_the_desk_goes_on(
         window.session.change("air", turbidity=4.0)
 
 
+def test_a_stopped_save_keeps_the_passes_that_are_done(
+    window: DeskWindow, qtbot: QtBot, tmp_path: Path
+) -> None:
+    window.session.change("output", samples=60_000)
+    window.save_picture(tmp_path / "out.png")
+    qtbot.waitUntil(lambda: "left" in window.bar.status.text(), timeout=60_000)
+    assert window.bar.stop.text() == "stop"
+    QTest.mouseClick(window.bar.stop, LEFT)
+    qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
+    assert "Saved out.png" in window.notice.text.text()
+    assert (tmp_path / "out.png").exists()
+    window.session.change("output", samples=4)
+
+
 def test_layers_and_failures_of_saving_are_told(window: DeskWindow, qtbot: QtBot, tmp_path: Path) -> None:
     for path, written in ((tmp_path / "out.exr", True), (tmp_path / "none" / "out.png", False)):
         window.save_picture(path)

@@ -11,7 +11,9 @@ import pytest
 from PIL import Image
 
 from gloamet.colour.spaces import luminance
+from gloamet.document.model import Document
 from gloamet.errors import GloametError
+from gloamet.output.delivery import light_of, save_picture
 from gloamet.output.images import save_display, save_light
 from gloamet.output.lighting import panorama
 from gloamet.sky.air import Air
@@ -29,7 +31,8 @@ def film() -> Film:
 
 def test_exr_holds_the_layers_bit_for_bit_and_its_colour_space(tmp_path: Path) -> None:
     f, path = film(), tmp_path / "a.exr"
-    save_light(path, f.light(), f)
+    layers = {name: f.mean(name) for name in ("sun", "sky", "albedo", "normal", "depth")}
+    save_light(path, f.light(), layers)
     image = oiio.ImageBuf(str(path))
     pixels, spec = image.get_pixels(oiio.FLOAT), image.spec()
     names = list(spec.channelnames)
@@ -40,6 +43,22 @@ def test_exr_holds_the_layers_bit_for_bit_and_its_colour_space(tmp_path: Path) -
     assert planes["R"] == pytest.approx(planes["sun.R"] + planes["sky.R"], rel=1e-6)
     assert spec.getattribute("chromaticities")[:2] == pytest.approx((0.713, 0.293))
     assert spec.getattribute("whiteLuminance") == 1.0
+
+
+@pytest.mark.parametrize("clean", [False, True])
+def test_layers_add_up_to_the_whole_under_gains_and_cleaning(tmp_path: Path, clean: bool) -> None:
+    f, path = Film(40, 30, samples=1), tmp_path / "a.exr"
+    rng = np.random.default_rng(1)
+    for name in ("sun", "sky"):
+        f.layers[name] += rng.uniform(100, 200, f.layers[name].shape).astype(np.float32)
+    document = Document().change("fill", sun_stops=1.0, sky_stops=-2.0)
+    save_picture(path, document, f, light_of(document, f, clean))
+    image = oiio.ImageBuf(str(path))
+    pixels, names = image.get_pixels(oiio.FLOAT), list(image.spec().channelnames)
+    plane = {n: pixels[..., k] for k, n in enumerate(names)}
+    assert plane["G"] == pytest.approx(plane["sun.G"] + plane["sky.G"], rel=1e-6)
+    assert plane["sun.G"].mean() == pytest.approx(2 * f.mean("sun")[..., 1].mean(), rel=0.01)
+    assert plane["sky.G"].mean() == pytest.approx(f.mean("sky")[..., 1].mean() / 4, rel=0.01)
 
 
 def test_png_of_8_and_16_bit_and_jpeg(tmp_path: Path) -> None:

@@ -168,8 +168,8 @@ def run(options: argparse.Namespace) -> None:
     seconds = time.perf_counter() - start
     if sys.stderr.isatty():
         print(file=sys.stderr)
-    picture = light_of(job.document, film, options.denoise)
-    ev = save_picture(options.output, job.document, film, picture, options.exposed, options.sixteen_bit)
+    light = light_of(job.document, film, options.denoise)
+    ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)
     for note in job.scene.notes:
         print(f"note: {note}", file=sys.stderr)
     show(

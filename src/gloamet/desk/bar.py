@@ -26,6 +26,7 @@ class Bar(QWidget):
         self.session = session
         self._share = 0.0
         self._saving = ""
+        self._stop_saving: Callable[[], None] | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 0, 16, 0)
         row.setSpacing(14)
@@ -73,10 +74,12 @@ class Bar(QWidget):
         self.state.setText("edited" if self.session.dirty else "saved" if self.session.path else "")
         self.undo.setEnabled(self.session.history.can_undo)
         self.redo.setEnabled(self.session.history.can_redo)
-        self.stop.setText("go on" if self.session.stopped else "stop")
+        self.stop.setText("go on" if self.session.stopped and not self._saving else "stop")
 
     def _toggle(self) -> None:
-        if self.session.stopped:
+        if self._stop_saving is not None:
+            self._stop_saving()
+        elif self.session.stopped:
             self.session.resume()
         else:
             self.session.stop()
@@ -86,10 +89,11 @@ class Bar(QWidget):
         if text and not self._saving:
             self.status.setText(text + " …")
 
-    def show_saving(self, text: str, share: float) -> None:
-        """A picture is being saved; an empty text ends it."""
-        self._saving, self._share = text, share
+    def show_saving(self, text: str, share: float, stop: Callable[[], None] | None) -> None:
+        """A picture is being saved and `stop` ends it early; an empty text says that it is done."""
+        self._saving, self._share, self._stop_saving = text, share, stop
         self.status.setText(text)
+        self.refresh()
         self.update()
 
     def _take_frame(self, frame: Frame) -> None:

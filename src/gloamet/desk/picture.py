@@ -128,9 +128,10 @@ class Picture(QWidget):
         )
         if slide:
             height = max(1.0, self.target().height())
-            camera = pan(camera, -d.x() / height, d.y() / height)
+            camera = pan(camera, -d.x() / height, d.y() / height, self.session.ground_m)
         else:
-            camera = orbit(camera, d.x() * TURN_DEG_PER_PIXEL, d.y() * TURN_DEG_PER_PIXEL)
+            turn, lift = d.x() * TURN_DEG_PER_PIXEL, d.y() * TURN_DEG_PER_PIXEL
+            camera = orbit(camera, turn, lift, self.session.ground_m)
         set_camera(self.session, camera, "camera")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
@@ -139,7 +140,8 @@ class Picture(QWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
         turns = event.angleDelta().y() / 120.0
-        set_camera(self.session, dolly(camera_of(self.session.document), math.pow(0.9, turns)), "camera")
+        camera = dolly(camera_of(self.session.document), math.pow(0.9, turns), self.session.ground_m)
+        set_camera(self.session, camera, "camera")
         self._wheel_rest.start()
         event.accept()
 

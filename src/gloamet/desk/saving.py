@@ -46,8 +46,8 @@ class SaveJob(QObject):
                 return
             from gloamet.output.delivery import light_of, save_picture
 
-            picture = light_of(self.document, film, self.document.output.denoise)
-            save_picture(self.path, self.document, film, picture)
+            light = light_of(self.document, film, self.document.output.denoise)
+            save_picture(self.path, self.document, film, light)
             self.ended.emit(f"Saved {self.path.name}: {film.samples} paths per pixel.", True)
         except GloametError as error:
             self.ended.emit(str(error), False)

@@ -61,6 +61,7 @@ class Session(QObject):
         self._size = (640, 400)
         self._frame_camera = False
         self._remember_model = False
+        self._fallback: tuple[History, Document, Path | None, str] | None = None
         self._good_stage = self.document.stage
         self._reported.connect(self._receive)
         self._engine = Engine(self._reported.emit)
@@ -112,6 +113,11 @@ class Session(QObject):
         self.stopped = False
         self.document_changed.emit(self.document)
         self._soon.start()
+
+    @property
+    def ground_m(self) -> float:
+        """The height below which no camera goes by accident: the ground, or the model's lowest point."""
+        return min(0.0, float(self.scene.bounds()[0][2])) if self.scene is not None else 0.0
 
     # -- time
 
@@ -184,7 +190,7 @@ class Session(QObject):
             if was_saved:
                 self._saved = document
             self._announce()
-        self._good_stage = self.document.stage
+        self._good_stage, self._fallback = self.document.stage, None
         if self._remember_model:
             self._remember_model = False
             self._remember(Path(event.document_model))
@@ -195,7 +201,11 @@ class Session(QObject):
     def _take_failure(self, event: Failed) -> None:
         if event.model is not None and event.model == self.document.stage.model:
             # the window stays as it was
-            if self._good_stage.model:
+            if self._fallback is not None:
+                self.history, self._saved, self.path, self._title = self._fallback
+                self._fallback = None
+                self.file_changed.emit()
+            elif self._good_stage.model:
                 self.history.push(self.document.model_copy(update={"stage": self._good_stage}))
             self._frame_camera = self._remember_model = False
             self._announce()
@@ -205,7 +215,7 @@ class Session(QObject):
 
     def open_model(self, path: Path) -> None:
         """Show another model in this document; its first camera, or a view over it, becomes the view."""
-        self._frame_camera, self._remember_model = True, True
+        self._frame_camera, self._remember_model, self._fallback = True, True, None
         self.change("stage", model=str(Path(path).resolve()), units="m", up="y")
 
     def open_project(self, path: Path) -> bool:
@@ -215,6 +225,7 @@ class Session(QObject):
         except GloametError as error:
             self.noticed.emit(str(error), "warning")
             return False
+        self._fallback = (self.history, self._saved, self.path, self._title)
         self.history = History(document)
         self._saved, self.path = document, Path(path).resolve()
         self._remember(self.path)

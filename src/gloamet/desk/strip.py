@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from functools import partial
 
+import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
 
 from gloamet.desk.session import Session, camera_of, set_camera
 from gloamet.desk.widgets.small import label, link
+from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
 
 
@@ -42,8 +44,15 @@ class Strip(QWidget):
     def _follow(self) -> None:
         scene, document = self.session.scene, self.session.document
         here = camera_of(document)
-        names = [name for name, camera in scene.views.items() if camera == here] if scene else []
+        names = [name for name, camera in scene.views.items() if same_view(camera, here)] if scene else []
         self.view.setText(f"{names[0] if names else 'own view'}  ▾")
         self.view.setVisible(bool(scene and scene.views))
         out = document.output
         self.state.setText(f"{document.expose.view}   {out.width} × {out.height}" if scene else "")
+
+
+def same_view(a: Camera, b: Camera) -> bool:
+    """Whether two cameras show the same picture: targets may lie at different distances."""
+    apart = float(np.linalg.norm(np.subtract(a.eye, b.eye)))
+    turned = float(a.frame()[0] @ b.frame()[0])
+    return apart < 1e-3 and turned > 1.0 - 1e-8 and abs(a.fov_deg - b.fov_deg) < 0.01

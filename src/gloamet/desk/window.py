@@ -264,16 +264,17 @@ class DeskWindow(QMainWindow):
         self.job = SaveJob(self.session.document, self.session.scene, path)
         self.job.progressed.connect(self._save_progress)
         self.job.ended.connect(self._save_ended)
-        self.bar.stop.clicked.connect(self.job.stop)
-        self.bar.show_saving(f"saving {path.name} …", 0.001)
+        self.bar.show_saving(f"saving {path.name} …", 0.001, self.job.stop)
         self.job.start()
 
     def _save_progress(self, progress) -> None:  # type: ignore[no-untyped-def]
         share = progress.samples / progress.total
-        self.bar.show_saving(f"saving {100 * share:.0f} %   {progress.seconds_left:.0f} s left", share)
+        text = f"saving {100 * share:.0f} %   {progress.seconds_left:.0f} s left"
+        if self.job is not None:
+            self.bar.show_saving(text, share, self.job.stop)
 
     def _save_ended(self, sentence: str, written: bool) -> None:
-        self.bar.show_saving("", 0.0)
+        self.bar.show_saving("", 0.0, None)
         self.job = None
         self.notice.show_sentence(sentence, "note" if written else "warning")
         self.session.resume()

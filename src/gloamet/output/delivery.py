@@ -5,6 +5,7 @@ The document's decisions become a Dome, a weighted picture, an exposure and a fi
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -46,11 +47,23 @@ def sky_of(document: Document, solver: SkySolver | None = None) -> Dome:
     return (solver or SkySolver()).dome(air_of(document), azimuth, elevation)
 
 
-def light_of(document: Document, film: Film, clean: bool) -> Floats:
-    """The film under the document's gains, cd/m2 in AP1, without grain when asked."""
-    picture = film.light(2.0**document.fill.sun_stops, 2.0**document.fill.sky_stops)
-    cleaned = denoise(picture, film, "high") if clean else None
-    return picture if cleaned is None else cleaned
+@dataclass(frozen=True)
+class Light:
+    """The finished light of a film, AP1 cd/m2 (H, W, 3): the whole, and its parts, which add up to it."""
+
+    whole: Floats
+    sun: Floats
+    sky: Floats
+
+
+def light_of(document: Document, film: Film, clean: bool) -> Light:
+    """The film under the document's gains, each part without grain when asked."""
+    parts = []
+    for layer, stops in (("sun", document.fill.sun_stops), ("sky", document.fill.sky_stops)):
+        light = film.mean(layer) * np.float32(2.0**stops)
+        cleaned = denoise(light, film, "high") if clean and light.any() else None
+        parts.append(light if cleaned is None else cleaned)
+    return Light(parts[0] + parts[1], *parts)
 
 
 def exposure_of(document: Document, picture: Floats) -> float:
@@ -69,19 +82,21 @@ def save_picture(
     path: Path,
     document: Document,
     film: Film,
-    picture: Floats,
+    light: Light,
     exposed: bool = False,
     sixteen_bit: bool = False,
-    ev: float | None = None,
 ) -> float:
     """Save by the file's ending; returns the EV used.
 
-    .exr holds linear light with its layers (gains not applied to the layers), others the developed picture.
+    .exr holds linear light with its layers, others the developed picture.
     """
-    ev = exposure_of(document, picture) if ev is None else ev
+    ev = exposure_of(document, light.whole)
     if check_ending(path) == ".exr":
         white = SATURATION * 2.0**ev if exposed else 1.0
-        save_light(path, picture / np.float32(white), film, white)
+        scale = np.float32(1.0 / white)
+        planes = {name: getattr(light, name) * scale for name in ("sun", "sky")}
+        planes |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
+        save_light(path, light.whole * scale, planes, white)
     else:
-        save_display(path, develop_exact(picture, recipe_of(document, ev)), sixteen_bit)
+        save_display(path, develop_exact(light.whole, recipe_of(document, ev)), sixteen_bit)
     return ev

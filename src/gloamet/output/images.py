@@ -17,7 +17,6 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_PRIMARIES, D60_WHITE
 from gloamet.errors import GloametError
-from gloamet.trace.film import Film
 
 PICTURE_ENDINGS = (".png", ".jpg", ".jpeg", ".exr")
 JPEG_QUALITY = 95
@@ -92,26 +91,23 @@ def save_display(path: Path, codes: NDArray[np.float32], sixteen_bit: bool = Fal
 
 
 def save_light(
-    path: Path, picture: NDArray[np.float32], film: Film | None = None, white_cd_m2: float = 1.0
+    path: Path,
+    picture: NDArray[np.float32],
+    layers: dict[str, NDArray[np.float32]] | None = None,
+    white_cd_m2: float = 1.0,
 ) -> None:
-    """Save linear AP1 light (H, W, 3) as 32-bit EXR, with the film's layers when it is given.
+    """Save linear AP1 light (H, W, 3) as 32-bit EXR, with layers beside it.
 
-    white_cd_m2 is the luminance that RGB (1, 1, 1) stands for: 1 for pixels in cd/m2. Layers: sun, sky,
-    albedo, normal, depth (metres). Layers are scaled as the picture is.
+    layers: (H, W, 3) or, for depth, (H, W). white_cd_m2 is the luminance that RGB (1, 1, 1) stands for: 1
+    for pixels in cd/m2. Channels are named sun.R, normal.X, depth.Z and so on.
     """
     if check_ending(path) != ".exr":
         raise GloametError(f"{path.name}: light is saved as .exr.")
     planes, names = [picture], ["R", "G", "B"]
-    if film is not None:
-        for layer in ("sun", "sky"):
-            planes.append(film.mean(layer) / np.float32(white_cd_m2))
-            names += [f"{layer}.{c}" for c in "RGB"]
-        planes.append(film.mean("albedo"))
-        names += ["albedo.R", "albedo.G", "albedo.B"]
-        planes.append(film.mean("normal"))
-        names += ["normal.X", "normal.Y", "normal.Z"]
-        planes.append(film.mean("depth")[..., None])
-        names.append("depth.Z")
+    for name, layer in (layers or {}).items():
+        planes.append(layer if layer.ndim == 3 else layer[..., None])
+        letters = "Z" if layer.ndim == 2 else "XYZ" if name == "normal" else "RGB"
+        names += [f"{name}.{letter}" for letter in letters]
     pixels = np.concatenate([np.asarray(p, np.float32) for p in planes], axis=2)
     attributes: dict[str, Any] = {
         "compression": "zip",
