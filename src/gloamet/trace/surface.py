@@ -152,12 +152,14 @@ def mean_returned(alpha):
 
 
 @njit(**JIT)
-def reflect(nx, ny, nz, vx, vy, vz, lx, ly, lz, r, g, b, alpha, metal, gloss, share):
-    """Reflection towards v of light from l: (f * cos) per channel, and the density of sampling l.
+def reflect(surface, lx, ly, lz):
+    """Reflection towards the viewer of light from l: (f * cos) per channel, and the density of sampling l.
 
-    share is the probability of the glossy lobe; a mirror (alpha below MIRROR_ALPHA) counts only its
-    diffuse part here.
+    surface: normal (0-2), direction to the viewer (3-5), base colour (6-8), alpha, metalness, gloss and the
+    probability of the glossy lobe (9-12). A mirror (alpha below MIRROR_ALPHA) counts only its diffuse part
+    here.
     """
+    nx, ny, nz, vx, vy, vz, r, g, b, alpha, metal, gloss, share = surface
     nl, nv = nx * lx + ny * ly + nz * lz, nx * vx + ny * vy + nz * vz
     if nl <= F(0) or nv <= F(0):
         return F(0), F(0), F(0), F(0)
