@@ -1,0 +1,88 @@
+"""The light meter and the moment it is read at."""
+
+from __future__ import annotations
+
+import math
+from datetime import UTC, datetime
+
+import pytest
+
+from gloamet.colour.spaces import luminance
+from gloamet.meter.light import illuminance_ev, luminance_ev, read_light
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkySolver, disc_share
+from gloamet.sky.ribbon import HEIGHTS_DEG, sky_colours
+from gloamet.sun.moment import events_of, moment_at
+from gloamet.sun.place import resolve_zone
+
+
+def test_gains_are_stops_on_the_meter(solver: SkySolver) -> None:
+    dome = solver.dome(Air(2.5), 180.0, 40.0)
+    plain, turned = read_light(dome), read_light(dome, 2.0, 0.5)
+    assert turned.sun_horizontal_lx == pytest.approx(2 * plain.sun_horizontal_lx)
+    assert turned.sky_horizontal_lx == pytest.approx(0.5 * plain.sky_horizontal_lx)
+    assert turned.sun_sky_stops == pytest.approx(plain.sun_sky_stops + 2.0)
+    assert turned.sun_cct_k == plain.sun_cct_k
+
+
+def test_bright_daylight_is_about_ev_15(solver: SkySolver) -> None:
+    # practice: sunny 16; 18 % card under sun and sky at 45 degrees EV 15.2
+    reading = read_light(solver.dome(Air(2.03), 180.0, 45.0))
+    assert reading.card_ev == pytest.approx(15.2, abs=0.3)
+    assert reading.incident_ev == pytest.approx(15.0, abs=0.3)
+
+
+def test_without_sun_there_is_no_ratio_and_no_sun_colour(solver: SkySolver) -> None:
+    reading = read_light(solver.dome(Air(2.5), 180.0, -5.0))
+    assert reading.sun_horizontal_lx == 0.0
+    assert reading.sun_sky_stops == -math.inf
+    assert math.isnan(reading.sun_cct_k)
+    assert reading.sky_cct_k > 8000
+
+
+def test_darkness_has_no_ev() -> None:
+    assert luminance_ev(0.0) == -math.inf
+    assert illuminance_ev(0.0) == -math.inf
+
+
+@pytest.mark.parametrize(
+    ("elevation", "share"), [(1.0, 1.0), (0.0, 0.5), (-1.0, 0.0), (0.2665, 1.0), (-0.2665, 0.0)]
+)
+def test_share_of_the_disc_above_the_horizon(elevation: float, share: float) -> None:
+    assert disc_share(elevation, 0.533) == pytest.approx(share, abs=1e-6)
+
+
+def test_the_sun_sets_without_a_jump(solver: SkySolver) -> None:
+    levels = [float(luminance(solver.dome(Air(2.5), 0.0, e / 50).sun_horizontal)) for e in range(25, -20, -1)]
+    assert all(a >= b for a, b in zip(levels[:-1], levels[1:], strict=True))
+    assert levels[-1] == 0.0
+    assert max(a - b for a, b in zip(levels[:-1], levels[1:], strict=True)) < 40.0
+
+
+def test_a_moment_is_the_same_by_clock_and_by_instant() -> None:
+    riga = resolve_zone("Europe/Riga")
+    by_clock = moment_at(datetime(2026, 6, 21, 12, 0), 57.4, 21.5, riga)
+    by_instant = moment_at(datetime(2026, 6, 21, 9, 0, tzinfo=UTC), 57.4, 21.5, riga)
+    assert by_clock.azimuth_deg == by_instant.azimuth_deg
+    assert by_clock.local.hour == by_instant.local.hour == 12
+    assert events_of(by_clock, 57.4, 21.5, riga).sunrise is not None
+
+
+def test_sky_colours_follow_the_day(solver: SkySolver) -> None:
+    colours = sky_colours(solver, Air(2.5))
+    light = luminance(colours.at(HEIGHTS_DEG)).mean(1)
+    assert (light[1:] > light[:-1]).all()
+    noon, dusk = colours.at(HEIGHTS_DEG[[-2, 8]])
+    # blue overhead by day, redder towards the horizon at dusk
+    assert noon[-1, 2] > noon[-1, 0]
+    assert dusk[0, 0] / dusk[0, 2] > 1.5 * dusk[-1, 0] / dusk[-1, 2]
+    adapted = luminance(colours.adapted(HEIGHTS_DEG)).mean(1)
+    assert adapted.max() / adapted.min() < 50
+
+
+def test_colours_between_two_heights_lie_between_them(solver: SkySolver) -> None:
+    colours = sky_colours(solver, Air(2.5))
+    low, middle, high = (
+        luminance(s).mean() for s in colours.at(HEIGHTS_DEG[[10, 11]].mean() + [-0.5, 0.0, 0.5])
+    )
+    assert low < middle < high
