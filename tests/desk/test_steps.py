@@ -1,0 +1,251 @@
+"""Each step of the desk: its words do what they say."""
+
+from __future__ import annotations
+
+from datetime import date, time
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from gloamet.desk.bar import Bar
+from gloamet.desk.instruments.meter import kelvin_text, lux_text
+from gloamet.desk.session import camera_of
+from gloamet.desk.steps.air import AirStep
+from gloamet.desk.steps.expose import ExposeStep
+from gloamet.desk.steps.fill import FillStep
+from gloamet.desk.steps.output import OutputStep
+from gloamet.desk.steps.stage import StageStep
+from gloamet.desk.steps.sun import SunStep
+from gloamet.desk.strip import Strip, same_view
+from gloamet.desk.widgets.fields import number_field
+from gloamet.desk.widgets.moment import YearStrip, parse_date, parse_time
+from gloamet.desk.widgets.small import Choice
+from gloamet.desk.widgets.switch import Switch
+from gloamet.desk.window import DeskWindow, bearing_words
+from gloamet.document.demo import demo_document
+from gloamet.errors import GloametError
+from gloamet.stage.camera import Camera
+
+
+def press(parent: QWidget, text: str) -> None:
+    found = [b for b in parent.findChildren(QPushButton) if b.text() == text]
+    assert len(found) == 1, text
+    assert found[0].isEnabled(), text
+    found[0].click()
+
+
+def step(window: DeskWindow, kind: type) -> QWidget:
+    found = window.findChild(kind)
+    assert found is not None
+    return found
+
+
+@pytest.mark.parametrize(
+    "word", ["first light", "sunrise", "early sun", "noon", "late sun", "sunset", "last light"]
+)
+def test_words_of_the_day_jump_to_their_moment(window: DeskWindow, word: str) -> None:
+    press(step(window, SunStep), word)
+    moment = window.session.moment()
+    wanted = {"sunrise": -0.83, "sunset": -0.83, "first light": -6.0, "last light": -6.0}
+    if word in wanted:
+        assert moment.elevation_true_deg == pytest.approx(wanted[word], abs=0.2)
+    elif word == "noon":
+        assert moment.azimuth_deg == pytest.approx(180.0, abs=0.5)
+    else:
+        assert 1.0 < moment.elevation_deg < 8.0
+
+
+def test_words_of_a_day_without_sunset_are_off(window: DeskWindow) -> None:
+    window.session.change("site", latitude_deg=78.2, longitude_deg=15.6, timezone="Arctic/Longyearbyen")
+    buttons = {b.text(): b for b in step(window, SunStep).findChildren(QPushButton)}
+    assert not buttons["sunset"].isEnabled()
+    assert buttons["noon"].isEnabled()
+
+
+def test_by_hand_and_almanac_switch_and_free_the_dials(window: DeskWindow) -> None:
+    sun = step(window, SunStep)
+    press(sun, "By hand")
+    assert window.session.document.sun.mode == "hand"
+    assert all(row.isEnabled() for row in sun.rows)  # type: ignore[attr-defined]
+    press(sun, "Almanac")
+    assert not any(row.isEnabled() for row in sun.rows)  # type: ignore[attr-defined]
+
+
+def test_the_clock_field_takes_offsets_and_refuses_nonsense(window: DeskWindow) -> None:
+    sun = step(window, SunStep)
+    for text, taken in (("+05:30", True), ("Moon/Base", False)):
+        sun.zone.setText(text)  # type: ignore[attr-defined]
+        sun._take_zone()  # type: ignore[attr-defined]
+        assert (window.session.document.site.timezone == text) == taken
+    assert "Moon/Base" in window.notice.text.text()
+    assert sun.zone.text() == "+05:30"  # type: ignore[attr-defined]
+
+
+def test_a_skipped_hour_is_said_on_the_step(window: DeskWindow) -> None:
+    from datetime import datetime
+
+    window.session.change("sun", wall_time=datetime(2026, 3, 29, 3, 30))
+    note = step(window, SunStep).clock_note.text()  # type: ignore[attr-defined]
+    assert "does not exist" in note
+
+
+def test_the_year_is_dragged_and_stepped(window: DeskWindow) -> None:
+    year = step(window, YearStrip)
+    before = window.session.document.sun.wall_time
+    QTest.mouseClick(year, Qt.MouseButton.LeftButton, pos=QPoint(int(year.x_of(171)), 10))  # type: ignore[attr-defined]
+    after = window.session.document.sun.wall_time
+    assert abs((after.date() - date(after.year, 6, 21)).days) <= 2
+    assert after.time() == before.time()
+    QTest.keyClick(year, Qt.Key.Key_Right)
+    assert (window.session.document.sun.wall_time - after).days == 1
+
+
+def test_haze_is_switched_and_only_then_dialled(window: DeskWindow, qtbot: QtBot) -> None:
+    air = step(window, AirStep)
+    assert not air.haze.isEnabled()  # type: ignore[attr-defined]
+    switch = air.findChild(Switch)
+    assert switch is not None
+    with qtbot.waitSignal(
+        window.session.light_solved, timeout=30_000, check_params_cb=lambda x: x.visibility_km < 13
+    ):
+        switch.click()
+    assert air.haze.isEnabled()  # type: ignore[attr-defined]
+    assert "one sees" in air.reading.text()  # type: ignore[attr-defined]
+
+
+def test_fill_tells_the_ratio_and_goes_back_to_nature(window: DeskWindow, qtbot: QtBot) -> None:
+    fill, session = step(window, FillStep), window.session
+    with qtbot.waitSignal(session.light_solved, timeout=30_000):
+        session.change("fill", sun_stops=2.0)
+    assert "stops" in fill.ratio.text()  # type: ignore[attr-defined]
+    press(fill, "as nature gives")
+    assert session.document.fill.sun_stops == 0.0
+    with qtbot.waitSignal(session.light_solved, timeout=30_000):
+        session.change("sun", mode="hand", elevation_deg=-4.0)
+    assert fill.ratio.text() == "no sun"  # type: ignore[attr-defined]
+
+
+def test_exposure_is_held_and_white_is_picked(window: DeskWindow) -> None:
+    expose, session = step(window, ExposeStep), window.session
+    assert session.frame is not None
+    press(expose, "hold this")
+    assert not session.document.expose.automatic
+    assert session.document.expose.ev == pytest.approx(session.frame.ev, abs=0.01)
+    assert session.light is not None
+    press(expose, "open shade")
+    assert session.document.expose.kelvin == pytest.approx(session.light.reading.sky_cct_k, abs=1.0)
+    press(expose, "ACES 1.3")
+    assert session.document.expose.view == "ACES 1.3"
+
+
+def test_sizes_of_the_saved_picture_shape_the_picture_on_screen(window: DeskWindow) -> None:
+    press(step(window, OutputStep), "3840 × 2160")
+    assert window.session.document.output.width == 3840
+    box = window.picture.target()
+    assert box.width() / box.height() == pytest.approx(16 / 9, rel=0.01)
+
+
+def test_the_model_is_described_and_looked_over(window: DeskWindow, qtbot: QtBot) -> None:
+    stage, session = step(window, StageStep), window.session
+    with qtbot.waitSignal(session.scene_loaded, timeout=30_000):
+        session.change("stage", units="cm")
+    assert "12 triangles" in stage.facts.text()  # type: ignore[attr-defined]
+    press(stage, "show everything")
+    press(stage, "stand at eye height")
+    assert camera_of(session.document).eye[2] == pytest.approx(1.6)
+
+
+def test_opening_a_model_takes_its_camera_and_lists_its_views(window: DeskWindow, qtbot: QtBot) -> None:
+    session = window.session
+    demo = demo_document()
+    with qtbot.waitSignal(session.scene_loaded, timeout=60_000):
+        session.open_model(Path(str(demo.stage.model)))
+    assert session.scene is not None
+    strip = step(window, Strip)
+    assert "From the basin" in strip.view.text()  # type: ignore[attr-defined]
+    press(step(window, StageStep), "Veranda")
+    assert same_view(camera_of(session.document), session.scene.views["Veranda"])
+    assert Path(str(demo.stage.model)) in session.recent()
+
+
+def test_choices_follow_the_document(window: DeskWindow) -> None:
+    choices = {(c.section, c.name): c for c in window.findChildren(Choice)}
+    window.session.change("expose", view="plain sRGB")
+    assert choices["expose", "view"].buttons["plain sRGB"].isChecked()
+
+
+def test_the_bar_tells_edits_undo_and_progress(window: DeskWindow, tmp_path: Path) -> None:
+    bar, session = step(window, Bar), window.session
+    assert isinstance(bar, Bar)
+    session.change("air", turbidity=7.0)
+    assert bar.state.text() == "edited"
+    assert bar.undo.isEnabled()
+    bar.undo.click()
+    assert bar.redo.isEnabled()
+    assert session.document.air.turbidity == 2.6
+    session.save(tmp_path / "evening.gloamet")
+    assert bar.name.text().startswith("evening")
+    assert bar.state.text() == "saved"
+
+
+@pytest.mark.parametrize(
+    ("text", "wanted"),
+    [
+        ("24 May 2026", date(2026, 5, 24)), ("may 24", date(2024, 5, 24)), ("2026-05-24", date(2026, 5, 24)),
+        ("24.5.2026", date(2026, 5, 24)), ("24.5.", date(2024, 5, 24)), ("29 february", date(2024, 2, 29)),
+    ],
+)  # fmt: skip
+def test_dates_as_people_type_them(text: str, wanted: date) -> None:
+    assert parse_date(text, 2024) == wanted
+
+
+@pytest.mark.parametrize("text", ["", "soon", "31 april", "99", "2026-13-01"])
+def test_dates_that_are_none_get_a_sentence(text: str) -> None:
+    with pytest.raises(GloametError):
+        parse_date(text, 2026)
+
+
+@pytest.mark.parametrize(
+    ("text", "wanted"),
+    [("14:35", time(14, 35)), ("9", time(9)), ("1435", time(14, 35)), ("12:05 am", time(0, 5))],
+)
+def test_times_as_people_type_them(text: str, wanted: time) -> None:
+    assert parse_time(text) == wanted
+
+
+@pytest.mark.parametrize("text", ["25:00", "12:75", "noonish", ""])
+def test_times_that_are_none_get_a_sentence(text: str) -> None:
+    with pytest.raises(GloametError):
+        parse_time(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "value"),
+    [("5600 K", 5600.0), ("5600", 5600.0), ("5 600", None), ("5600 kelvin", 5600.0), ("1e4", 10000.0)],
+)
+def test_numbers_are_read_with_their_unit(text: str, value: float | None) -> None:
+    field = number_field("expose", "kelvin")
+    if value is None:
+        with pytest.raises(GloametError):
+            field.read(text)
+    else:
+        assert field.read(text) == value
+
+
+def test_readings_are_written_for_photographers() -> None:
+    assert lux_text(108_000.0) == "108.0 klx"
+    assert lux_text(0.0) == "none"
+    assert kelvin_text(float("nan")) == "–"
+    assert bearing_words(359.9) == "N"
+    assert bearing_words(45.0) in ("N 45° E", "E 45° N")
+
+
+def test_views_are_the_same_when_they_show_the_same() -> None:
+    a = Camera((0, 0, 2), (0, 10, 2), 40.0)
+    assert same_view(a, Camera((0, 0, 2), (0, 25, 2), 40.0))
+    assert not same_view(a, Camera((0, 0, 2), (1, 10, 2), 40.0))
+    assert not same_view(a, Camera((0, 0, 2), (0, 10, 2), 41.0))
