@@ -13,7 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.session import camera_of
+from gloamet.desk.session import Session, camera_of
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.place import PlaceField
 from gloamet.desk.window import STEPS, DeskWindow
@@ -180,6 +180,20 @@ def test_typed_dates_and_times_move_the_sun(window: DeskWindow) -> None:
     fields._take_day()
     assert "30 feb" in window.notice.text.text()
     assert f"{window.session.document.sun.wall_time:%Y-%m-%d}" == "2027-12-21"
+
+
+def test_an_empty_desk_offers_a_model_and_the_demo(qapp: QApplication, qtbot: QtBot) -> None:
+    session = Session()
+    window = DeskWindow(session)
+    window.show()
+    assert window.picture.start.isVisibleTo(window)
+    buttons = {b.text(): b for b in window.picture.start.findChildren(QPushButton)}
+    assert set(buttons) == {"Open …", "Show the demo"}
+    with qtbot.waitSignal(session.frame_ready, timeout=120_000):
+        buttons["Show the demo"].click()
+    assert not window.picture.start.isVisibleTo(window)
+    assert not session.dirty
+    window.close()
 
 
 def test_a_dropped_file_of_the_wrong_kind_is_a_sentence(window: DeskWindow, tmp_path: Path) -> None:

@@ -80,7 +80,7 @@ def _with_sun(document: Document, options: argparse.Namespace) -> Document:
     if any(v is not None for v in placed):
         if any(v is not None for v in timed):
             raise GloametError("Give either a place and time or a sun direction, not both.")
-        azimuth = (options.sun_azimuth or 0.0) % 360.0
+        azimuth = (180.0 if options.sun_azimuth is None else options.sun_azimuth) % 360.0
         elevation = document.sun.elevation_deg if options.sun_elevation is None else options.sun_elevation
         return document.change("sun", mode="hand", azimuth_deg=azimuth, elevation_deg=max(-20.0, elevation))
     if any(v is not None for v in timed):

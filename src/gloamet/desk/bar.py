@@ -86,8 +86,12 @@ class Bar(QWidget):
         self.refresh()
 
     def _take_busy(self, text: str) -> None:
-        if text and not self._saving:
+        if self._saving:
+            return
+        if text:
             self.status.setText(text + " …")
+        elif self.session.frame is None:
+            self.status.setText("")
 
     def show_saving(self, text: str, share: float, stop: Callable[[], None] | None) -> None:
         """A picture is being saved and `stop` ends it early; an empty text says that it is done."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from gloamet.desk.widgets.small import label, link
@@ -16,6 +16,7 @@ class Notice(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("notice")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 8, 12, 8)
         self.text = label("", wrap=True)

@@ -21,11 +21,12 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.desk import theme
 from gloamet.desk.engine import Frame
 from gloamet.desk.session import Session, camera_of, set_camera
+from gloamet.desk.widgets.small import label
 from gloamet.document.model import Document
 from gloamet.stage.camera import dolly, orbit, pan
 from gloamet.sun.position import direction
@@ -38,6 +39,8 @@ class Picture(QWidget):
     """The middle of the desk."""
 
     dropped = Signal(str)
+    open_asked = Signal()
+    demo_asked = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -50,10 +53,31 @@ class Picture(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("Picture")
         self.setMinimumSize(240, 160)
+        self.start = self._make_start()
         self._wheel_rest = QTimer(self, interval=400, singleShot=True)
         self._wheel_rest.timeout.connect(session.settle)
         session.frame_ready.connect(self._take_frame)
         session.document_changed.connect(self._follow)
+
+    def _make_start(self) -> QWidget:
+        """What stands here before there is a model."""
+        start = QWidget(self)
+        column = QVBoxLayout(start)
+        column.setSpacing(12)
+        words = label("Open a model, or drop one here", "title")
+        words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column.addWidget(words)
+        row = QHBoxLayout()
+        for text, tip, signal in (
+            ("Open …", "Open a project, or a .glb, .gltf or .obj model.", self.open_asked),
+            ("Show the demo", "The bathing house that ships with the program.", self.demo_asked),
+        ):
+            button = QPushButton(text)
+            button.setToolTip(tip)
+            button.clicked.connect(signal)
+            row.addWidget(button)
+        column.addLayout(row)
+        return start
 
     def _take_frame(self, frame: Frame) -> None:
         self._frame = frame
@@ -70,6 +94,9 @@ class Picture(QWidget):
         return QRectF(round((self.width() - w) / 2), INSET, w, h)
 
     def _fit(self) -> None:
+        self.start.setVisible(not self.session.document.stage.model)
+        self.start.adjustSize()
+        self.start.move(self.rect().center() - self.start.rect().center())
         ratio = self.devicePixelRatioF()
         box = self.target()
         self.session.resize(int(box.width() * ratio), int(box.height() * ratio))
@@ -85,11 +112,7 @@ class Picture(QWidget):
         p = QPainter(self)
         p.fillRect(self.rect(), QColor(theme.SURROUND))
         box = self.target()
-        if self._image is None:
-            p.setPen(QColor(theme.DIM))
-            p.setFont(theme.font(theme.LARGE))
-            text = "Open a model, or drop one here" if not self.session.document.stage.model else ""
-            p.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        if self._image is None or not self.session.document.stage.model:
             return
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.drawImage(box, self._image)

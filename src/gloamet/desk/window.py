@@ -36,6 +36,7 @@ from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.steps.sun import SunStep
 from gloamet.desk.strip import Strip
 from gloamet.desk.widgets.small import label
+from gloamet.document.demo import TITLE, demo_document
 from gloamet.document.file import ENDING
 from gloamet.errors import GloametError
 from gloamet.stage.readers import ENDINGS
@@ -60,6 +61,8 @@ class DeskWindow(QMainWindow):
         self.bar = Bar(session, STEPS, self.choose_step, self.menu)
         self.picture = Picture(session)
         self.picture.dropped.connect(lambda name: self.open_file(Path(name)))
+        self.picture.open_asked.connect(self.ask_open)
+        self.picture.demo_asked.connect(self.show_demo)
         self.notice = Notice()
         session.noticed.connect(self.notice.show_sentence)
         self.disc, self.meter, self.ribbon = SkyDisc(session), LightMeter(session), DayRibbon(session)
@@ -178,6 +181,7 @@ class DeskWindow(QMainWindow):
         for path in self.session.recent():
             recent.addAction(path.name, partial(self.open_file, path))
         recent.setEnabled(bool(recent.actions()))
+        self.menu.addAction("Show the demo", self.show_demo)
         self.menu.addSeparator()
         self.menu.addAction("Save\tCtrl+S", self.save)
         self.menu.addAction("Save as …\tCtrl+Shift+S", self.save_as)
@@ -205,6 +209,11 @@ class DeskWindow(QMainWindow):
             self.notice.show_sentence(
                 f"{path.name} is neither a project nor a model: open {ENDING}, {', '.join(ENDINGS)}."
             )
+
+    def show_demo(self) -> None:
+        """Replace everything by the shipped demo."""
+        if self._may_leave():
+            self.session.start_with(demo_document(), TITLE)
 
     def save(self) -> bool:
         """Save under the current name, or ask for one."""

@@ -55,6 +55,7 @@ class StageStep(Column):
         if not document.stage.model:
             self.name.setText("No model yet")
             self.facts.setText("")
+        self.facts.setVisible(bool(self.facts.text()))
 
     def _take_scene(self, scene: Scene) -> None:
         low, high = scene.subject_bounds()
@@ -66,6 +67,7 @@ class StageStep(Column):
                 ",", " ", 1
             )
         )
+        self.facts.show()
         for old in self.views:
             old.deleteLater()
         self.views = []
