@@ -6,6 +6,7 @@ machine code behind. A folder per state of the sources cannot be stale; folders 
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 import shutil
@@ -33,6 +34,9 @@ def choose_folder() -> None:
     base = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "gloamet"
     folder = base / f"kernels-{_state()}"
     if not folder.is_dir():
+        with contextlib.suppress(OSError):  # a read-only home: Numba says so itself
+            folder.mkdir(parents=True, exist_ok=True)
         for old in base.glob("kernels-*"):
-            shutil.rmtree(old, ignore_errors=True)
+            if old != folder:
+                shutil.rmtree(old, ignore_errors=True)
     os.environ["NUMBA_CACHE_DIR"] = str(folder)

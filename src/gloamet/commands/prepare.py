@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import subprocess
 import sys
 import time
 from collections.abc import Callable
 
 import numpy as np
+
+from gloamet.errors import GloametError
 
 
 def _sky() -> None:
@@ -62,13 +65,22 @@ STAGES: tuple[tuple[str, Callable[[], None]], ...] = (
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
     parser = commands.add_parser("prepare", help="compile the kernels once")
+    parser.add_argument("--stage", choices=[name for name, _ in STAGES], help="only this one")
     parser.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> None:
-    """Compile, saying what is being done."""
+    """Compile, saying what is being done; the two large stages in processes side by side."""
+    if options.stage:
+        dict(STAGES)[options.stage]()
+        return
     start = time.perf_counter()
-    for k, (name, work) in enumerate(STAGES, 1):
-        print(f"  preparing {k}/{len(STAGES)}: {name} …", file=sys.stderr, flush=True)
-        work()
-    print(f"  ready after {time.perf_counter() - start:.0f} s", file=sys.stderr)
+    print(f"  preparing: {', '.join(name for name, _ in STAGES)} …", file=sys.stderr, flush=True)
+    beside = subprocess.Popen([sys.executable, "-m", "gloamet", "prepare", "--stage", "rays"])
+    for name, work in STAGES:
+        if name != "rays":
+            work()
+            print(f"  {name}: ready after {time.perf_counter() - start:.0f} s", file=sys.stderr, flush=True)
+    if beside.wait() != 0:
+        raise GloametError("The kernels could not be compiled: the lines above say why.")
+    print(f"  rays: ready after {time.perf_counter() - start:.0f} s", file=sys.stderr)

@@ -59,11 +59,10 @@ def _write(
             raise GloametError(f"{path.name} was not saved ({oiio.geterror().strip()}): use another ending.")
         fine = out.open(temporary, spec) and out.write_image(np.ascontiguousarray(pixels))
         fine = out.close() and fine
-        problem = out.geterror() or oiio.geterror()
-        if not fine or problem:
+        # the library's own words name the temporary file, which tells an artist nothing
+        if not fine or out.geterror() or oiio.geterror():
             raise GloametError(
-                f"{path.name} was not saved ({problem.strip() or 'writing stopped'}): "
-                "choose another folder or free some space."
+                f"{path.name} was not saved (writing stopped): choose another folder or free some space."
             )
         os.chmod(temporary, 0o644)
         os.replace(temporary, path)
