@@ -150,6 +150,7 @@ def _run(script: str, cache: str | None = None) -> dict[str, Any]:
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "GLOAMET_BENCH_START": str(time.time())}
     if cache is not None:
         environment["XDG_CACHE_HOME"] = cache
+        environment.pop("NUMBA_CACHE_DIR", None)  # this process has chosen its own
     done = subprocess.run(
         [sys.executable, "-c", script],
         capture_output=True,
