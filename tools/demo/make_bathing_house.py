@@ -156,6 +156,55 @@ def place_trees(w: Writer, bark: int, needles: int) -> None:
             w.place(f"pine {k + 1} {part}", mesh, (x, y, -0.05), turn, scale)
 
 
+def place_water_and_glass(w: Writer, water: int, glass: int) -> None:
+    """The basin's surface and the panes of the front."""
+    p, t, _ = plane((-5.0, -14.6), (5.0, -7.75), 0.06)
+    w.place("water", w.mesh("water", water, p, t))
+    panes = [(x + 0.03, x + 1.37) for x in np.linspace(-4.2, 2.8, 6)]
+    points = np.concatenate(
+        [
+            [[a, 0.0, DECK_Z + 0.06], [b, 0.0, DECK_Z + 0.06], [b, 0.0, ROOF_Z], [a, 0.0, ROOF_Z]]
+            for a, b in panes
+        ]
+    )
+    first = 4 * np.arange(len(panes))[:, None]
+    w.place(
+        "glass front", w.mesh("glass", glass, points, np.concatenate([first + [0, 1, 2], first + [0, 2, 3]]))
+    )
+
+
+def place_rails_and_bathers(w: Writer, brass: int, robes: list[int]) -> None:
+    """Two rails down into the basin and three people."""
+    for x in (-4.75, 4.75):
+        path = np.array(
+            [
+                [x, -5.9, DECK_Z + 0.95],
+                [x, -6.1, DECK_Z + 0.93],
+                [x, -7.7, 0.98],
+                [x, -7.75, 0.9],
+                [x, -7.75, 0.1],
+            ]
+        )
+        p, t, n = tube(path, np.full(5, 0.024), 12)
+        w.place("rail", w.mesh("rail", brass, p, t, None, n))
+    p, t, n = figure()
+    spots = (
+        (-2.6, -4.2, DECK_Z, 200, 1.0),
+        (3.4, -6.95, DECK_Z - 0.45, 20, 0.95),
+        (7.9, -10.8, 0.05, 110, 1.02),
+    )
+    for k, (x, y, z, turn, scale) in enumerate(spots):
+        w.place(f"bather {k + 1}", w.mesh(f"bather {k + 1}", robes[k], p, t, None, n), (x, y, z), turn, scale)
+
+
+def place_cameras(w: Writer) -> None:
+    """The views that come with the scene."""
+    w.camera("From the basin", (11.5, -21.0, 1.75), (-0.6, -1.0, 2.15), 34.0)
+    w.camera("Veranda", (-8.2, -4.6, DECK_Z + 1.6), (3.0, -3.2, DECK_Z + 1.2), 52.0)
+    w.camera("From the flats", (-34.0, -30.0, 1.6), (-1.0, 0.0, 3.0), 24.0)
+    w.camera("From above", (24.0, -30.0, 20.0), (0.0, -2.0, 0.5), 36.0)
+
+
 def main() -> None:
     """Build and write the scene."""
     rng = np.random.default_rng(7)
@@ -193,44 +242,10 @@ def main() -> None:
     ):
         p, t, uv = boxes.mesh(size)
         w.place(name, w.mesh(name, material, p, t, uv))
-    p, t, _ = plane((-5.0, -14.6), (5.0, -7.75), 0.06)
-    w.place("water", w.mesh("water", water, p, t))
-    panes = [(x + 0.03, x + 1.37) for x in np.linspace(-4.2, 2.8, 6)]
-    points = np.concatenate(
-        [
-            [[a, 0.0, DECK_Z + 0.06], [b, 0.0, DECK_Z + 0.06], [b, 0.0, ROOF_Z], [a, 0.0, ROOF_Z]]
-            for a, b in panes
-        ]
-    )
-    first = 4 * np.arange(len(panes))[:, None]
-    w.place(
-        "glass front", w.mesh("glass", glass, points, np.concatenate([first + [0, 1, 2], first + [0, 2, 3]]))
-    )
-    for x in (-4.75, 4.75):
-        path = np.array(
-            [
-                [x, -5.9, DECK_Z + 0.95],
-                [x, -6.1, DECK_Z + 0.93],
-                [x, -7.7, 0.98],
-                [x, -7.75, 0.9],
-                [x, -7.75, 0.1],
-            ]
-        )
-        p, t, n = tube(path, np.full(5, 0.024), 12)
-        w.place("rail", w.mesh("rail", brass, p, t, None, n))
-    p, t, n = figure()
-    spots = (
-        (-2.6, -4.2, DECK_Z, 200, 1.0),
-        (3.4, -6.95, DECK_Z - 0.45, 20, 0.95),
-        (7.9, -10.8, 0.05, 110, 1.02),
-    )
-    for k, (x, y, z, turn, scale) in enumerate(spots):
-        w.place(f"bather {k + 1}", w.mesh(f"bather {k + 1}", robes[k], p, t, None, n), (x, y, z), turn, scale)
+    place_water_and_glass(w, water, glass)
+    place_rails_and_bathers(w, brass, robes)
     place_trees(w, bark, needles)
-    w.camera("From the basin", (11.5, -21.0, 1.75), (-0.6, -1.0, 2.15), 34.0)
-    w.camera("Veranda", (-8.2, -4.6, DECK_Z + 1.6), (3.0, -3.2, DECK_Z + 1.2), 52.0)
-    w.camera("From the flats", (-34.0, -30.0, 1.6), (-1.0, 0.0, 3.0), 24.0)
-    w.camera("From above", (24.0, -30.0, 20.0), (0.0, -2.0, 0.5), 36.0)
+    place_cameras(w)
     TARGET.parent.mkdir(parents=True, exist_ok=True)
     w.write(TARGET)
     print(f"{TARGET.name}: {TARGET.stat().st_size / 1e6:.2f} MB")

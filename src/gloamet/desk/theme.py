@@ -10,10 +10,9 @@ from PySide6.QtWidgets import QApplication
 GROUND, WELL, SURROUND, LINE = "#2b2b2b", "#262626", "#3a3a3a", "#414141"
 RAISED = "#474747"
 INK, DIM, QUIET = "#e4e4e4", "#a8a8a8", "#949494"
-SUN, SKY, PANORAMA, LAMPS, WARNING = "#f0a45c", "#7fa3c7", "#a58bc2", "#d9c77a", "#c96a52"
+SUN, SKY, WARNING = "#f0a45c", "#7fa3c7", "#c96a52"
 SMALL, NOTE, BODY, LARGE, HUGE = 11, 12, 13, 15, 22
-LEFT_WIDTH, RIGHT_WIDTH, RIBBON_HEIGHT, BAR_HEIGHT, ROW = 224, 292, 108, 44, 26
-MARGIN = 16
+LEFT_WIDTH, RIGHT_WIDTH, RIBBON_HEIGHT, BAR_HEIGHT = 224, 292, 108, 44
 
 STYLE = f"""
 * {{ font-family: "Source Sans 3"; font-size: {BODY}px; color: {INK}; }}
