@@ -39,7 +39,7 @@ class Listener:
             self.events.append(event)
             self._new.notify_all()
 
-    def wait(self, wanted: Callable[[Any], bool], seconds: float = 60.0) -> Any:
+    def wait(self, wanted: Callable[[Any], bool], seconds: float = 300.0) -> Any:
         end = time.monotonic() + seconds
         with self._new:
             while True:
