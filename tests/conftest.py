@@ -64,14 +64,16 @@ def box(low: tuple[float, ...], high: tuple[float, ...]) -> np.ndarray:
 
 def make_scene(*parts: tuple[np.ndarray, object]):  # type: ignore[no-untyped-def]
     """A Scene from (triangles (T, 3, 3), Material) pairs."""
-    from gloamet.stage.scene import Part, Scene
+    from gloamet.stage.scene import Part, Scene, Shape
 
     built = [
         Part(
             f"part {k}",
             k,
-            np.ascontiguousarray(points.reshape(-1, 3), np.float32),
-            np.arange(3 * len(points), dtype=np.uint32).reshape(-1, 3),
+            Shape(
+                np.ascontiguousarray(points.reshape(-1, 3), np.float32),
+                np.arange(3 * len(points), dtype=np.uint32).reshape(-1, 3),
+            ),
         )
         for k, (points, _) in enumerate(parts)
     ]

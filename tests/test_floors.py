@@ -11,11 +11,12 @@ SOURCE = Path(__file__).parents[1] / "src" / "gloamet"
 FLOORS = {
     "errors": 0, "kernelcache": 0, "jit": 0,
     "colour": 1, "sun": 1,
-    "document": 2, "sky": 2, "stage": 2,
-    "trace": 3,
-    "meter": 4, "develop": 4,
-    "output": 5, "desk": 5,
-    "bench": 6, "commands": 7, "cli": 8, "__main__": 9, "__init__": 9,
+    "document": 2,
+    "sky": 3, "stage": 3,
+    "trace": 4,
+    "meter": 5, "develop": 5,
+    "output": 6, "desk": 6,
+    "bench": 7, "commands": 8, "cli": 9, "__main__": 10, "__init__": 10,
 }  # fmt: skip
 FILES = sorted(SOURCE.rglob("*.py"))
 

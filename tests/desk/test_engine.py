@@ -11,17 +11,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from gloamet.desk import engine as engine_module
-from gloamet.desk.engine import (
-    Busy,
-    ColoursSolved,
-    Engine,
-    Failed,
-    Frame,
-    LightSolved,
-    SceneLoaded,
-    paint_disc,
-)
+from gloamet.desk import studio as studio_module
+from gloamet.desk.engine import Engine
+from gloamet.desk.events import Busy, ColoursSolved, Failed, Frame, LightSolved, SceneLoaded
+from gloamet.desk.skyface import paint_disc
 from gloamet.document.model import Document
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver
@@ -155,7 +148,7 @@ def test_an_unforeseen_failure_is_a_sentence_and_the_worker_lives_on(
         def broken(*_: object) -> None:
             raise RuntimeError("a bug")
 
-        m.setattr(engine_module, "paint_disc", broken)
+        m.setattr(studio_module, "paint_disc", broken)
         engine.want(document.change("air", turbidity=6.0), 96, 64)
         assert "a bug" in listener.wait(lambda e: isinstance(e, Failed)).sentence
     capfd.readouterr()

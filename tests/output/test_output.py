@@ -22,10 +22,12 @@ from gloamet.trace.film import Film
 
 
 def film() -> Film:
-    f = Film(6, 4, samples=2)
+    f = Film(6, 4)
     rng = np.random.default_rng(0)
     for layer in f.layers.values():
         layer += rng.uniform(0, 1e6, layer.shape).astype(np.float32)
+    f.layers["lamps"][:] = 0.0
+    f.layers["counts"][:] = 2.0
     return f
 
 
@@ -47,16 +49,17 @@ def test_exr_holds_the_layers_bit_for_bit_and_its_colour_space(tmp_path: Path) -
 
 @pytest.mark.parametrize("clean", [False, True])
 def test_layers_add_up_to_the_whole_under_gains_and_cleaning(tmp_path: Path, clean: bool) -> None:
-    f, path = Film(40, 30, samples=1), tmp_path / "a.exr"
+    f, path = Film(40, 30), tmp_path / "a.exr"
     rng = np.random.default_rng(1)
-    for name in ("sun", "sky"):
+    f.layers["counts"][:] = 1.0
+    for name in ("sun", "sky", "lamps"):
         f.layers[name] += rng.uniform(100, 200, f.layers[name].shape).astype(np.float32)
     document = Document().change("fill", sun_stops=1.0, sky_stops=-2.0)
     save_picture(path, document, f, light_of(document, f, clean))
     image = oiio.ImageBuf(str(path))
     pixels, names = image.get_pixels(oiio.FLOAT), list(image.spec().channelnames)
     plane = {n: pixels[..., k] for k, n in enumerate(names)}
-    assert plane["G"] == pytest.approx(plane["sun.G"] + plane["sky.G"], rel=1e-6)
+    assert plane["G"] == pytest.approx(plane["sun.G"] + plane["sky.G"] + plane["lamps.G"], rel=1e-6)
     assert plane["sun.G"].mean() == pytest.approx(2 * f.mean("sun")[..., 1].mean(), rel=0.01)
     assert plane["sky.G"].mean() == pytest.approx(f.mean("sky")[..., 1].mean() / 4, rel=0.01)
 

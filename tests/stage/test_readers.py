@@ -17,6 +17,8 @@ from PIL import Image
 
 from gloamet.errors import GloametError
 from gloamet.stage.readers import read_model
+from gloamet.stage.scene import Material, Scene
+from gloamet.trace.compiled import compile_scene
 from tests.stage.glb import pack, triangle_tree, write_triangle
 
 DEMO = Path(__file__).parents[2] / "src/gloamet/data/demo/bathing_house.glb"
@@ -57,7 +59,8 @@ def test_nodes_stack_rotation_scale_and_mirroring(tmp_path: Path) -> None:
     part = read_model(tmp_path / "t.glb").parts[0]
     # file (1,0,0) -> scaled (2,0,0) -> turned to (0,0,-2) -> mirrored (0,0,2) -> world (0,-2,0)
     assert part.positions[1] == pytest.approx([0, -2, 0], abs=1e-6)
-    a, b, c = part.positions[part.triangles[0]].astype(float)
+    flat = compile_scene(Scene(None, (part,), (Material("plain"),) * 2))
+    a, b, c = flat.rays.vertices[flat.geometry.triangles[0]].astype(float)
     # the face looked along the file's +z, turned to +x; mirroring z keeps that side, so the winding turns round
     assert np.cross(b - a, c - a) == pytest.approx([4, 0, 0], abs=1e-5)
 
@@ -172,6 +175,8 @@ import random, sys
 from pathlib import Path
 from gloamet.errors import GloametError
 from gloamet.stage.readers import read_model
+from gloamet.stage.scene import Material, Scene
+from gloamet.trace.compiled import compile_scene
 source, work, seed, rounds = Path(sys.argv[1]), Path(sys.argv[2]), int(sys.argv[3]), int(sys.argv[4])
 whole, dice, told = source.read_bytes(), random.Random(seed), 0
 target = work / ("mutant" + source.suffix)

@@ -10,8 +10,9 @@ import pytest
 from gloamet.colour.spaces import luminance
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_coordinates, dome_radiance, sky_radiance, uniform_dome
+from gloamet.trace.draws import two_numbers
+from gloamet.trace.lighting import disc_along, sun_direction
 from gloamet.trace.lights import Lights, build_lights, sample_sky, solid_density
-from gloamet.trace.paths import disc_along, sun_direction, two_numbers
 
 F = np.float32
 

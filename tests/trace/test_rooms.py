@@ -75,18 +75,18 @@ def test_a_closed_room_is_dark(tracer: Tracer) -> None:
 def test_closest_hits_and_masks() -> None:
     glass = Material("glass", (1, 1, 1), 0.0, 0.0, 1.0)
     scene = compile_scene(make_scene((level(5.0, 2.0), glass), (level(5.0, 0.0), CARD)))
-    assert scene.first_glass == 2
+    assert scene.geometry.first.tolist() == [0, 2, 4, 4, 4, 4]
     handle = scene.rays.handle
     ray = (F(0.3), F(0.2), F(5.0), F(0), F(0), F(0), F(-1), F(1e30))
-    t, nx, ny, nz, u, v, prim, geometry = intersect(handle, *ray, ANY)
-    assert (t, geometry) == (3.0, 1)
+    t, nx, ny, nz, u, v, prim, geometry, instance = intersect(handle, *ray, ANY)
+    assert (t, geometry, instance) == (3.0, embree.PERVIOUS, -1)
     assert abs(nz) > 0
     assert nx == ny == 0
     assert 0 <= u <= 1
     assert 0 <= v <= 1
     assert intersect(handle, *ray, np.int32(embree.OPAQUE_MASK))[0] == 5.0
     assert prim in (0, 1)
-    assert occluded(handle, *ray, np.int32(embree.GLASS_MASK))
+    assert occluded(handle, *ray, np.int32(embree.PERVIOUS_MASK))
     assert not occluded(handle, *ray[:7], F(2.5), ANY)
     assert intersect(handle, *ray[:6], F(1), F(1e30), ANY)[6] == -1
 

@@ -10,8 +10,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gloamet.colour.spaces import REC709_TO_AP1, srgb_to_linear
-from gloamet.stage.scene import Material, Part, Scene, Texture
-from gloamet.trace.compiled import KIND, MATT, compile_scene
+from gloamet.stage.scene import Material, Part, Scene, Shape, Texture
+from gloamet.trace.compiled import compile_scene
+from gloamet.trace.materials import KIND, MATT
 from gloamet.trace.surface import (
     basis,
     cosine_direction,
@@ -84,7 +85,7 @@ def test_two_faces_of_a_solid_body_tint_as_much_as_one_thin_sheet() -> None:
 
 def _triangle(uvs: np.ndarray | None = None) -> Part:
     points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
-    return Part("t", 0, points, np.array([[0, 1, 2]], np.uint32), None, uvs)
+    return Part("t", 0, Shape(points, np.array([[0, 1, 2]], np.uint32), None, uvs))
 
 
 @pytest.mark.parametrize(
@@ -168,7 +169,7 @@ def test_pictures_are_filtered_repeated_and_decoded() -> None:
     material = Material("m", (0.5, 1.0, 1.0), base_texture=0)
     scene = compile_scene(Scene(None, (_triangle(uvs),), (material,), (Texture("t", pixels),)))
     for offset in (0.0, 3.0, -2.0):
-        r, g, b, _, _ = picture_at(scene.texels, scene.pictures, 0, F(0.25 + offset), F(0.25 - offset))
+        r, g, b = picture_at(scene.texels, scene.pictures, 0, F(0.25 + offset), F(0.25 - offset))[:3]
         assert (r, g, b) == pytest.approx((1.0, float(srgb_to_linear(128 / 255)), 0.0), abs=1e-3)
     middle = picture_at(scene.texels, scene.pictures, 0, F(0.5), F(0.5))
     assert middle[0] == pytest.approx(0.25, abs=1e-3)

@@ -45,7 +45,7 @@ def rays() -> Result:
     n, handle = len(origins), compiled.rays.handle
     jobs = [(a, min(n, a + RAYS_A_JOB)) for a in range(0, n, RAYS_A_JOB)]
     other = rtcore_scene.EmbreeScene()
-    points = np.concatenate([part.positions[part.triangles] for part in scene.parts])
+    points = np.concatenate([part.positions[part.triangles].astype(np.float32) for part in scene.parts])
     TriangleMesh(other, np.ascontiguousarray(points, np.float32))
     hits = int((other.run(origins, directions) >= 0).sum())
     counted: list[int] = []

@@ -112,7 +112,8 @@ app.exec()
 _CANCEL = """
 import json, os, random, threading, time
 from gloamet.document.demo import demo_document
-from gloamet.desk.engine import Busy, Engine, Frame, LightSolved
+from gloamet.desk.engine import Engine
+from gloamet.desk.events import Busy, Frame, LightSolved
 taken, frame = threading.Event(), threading.Event()
 when = [0.0]
 

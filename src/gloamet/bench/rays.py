@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 from gloamet.jit import JIT
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
-from gloamet.trace.embree import ANY_MASK
-from gloamet.trace.paths import two_numbers
+from gloamet.trace.draws import two_numbers
+from gloamet.trace.embree import PATH_MASK
 from gloamet.trace.rays import intersect, occluded
 from gloamet.trace.surface import cosine_direction
 
 F = np.float32
-_ANY = np.int32(ANY_MASK)
+_ANY = np.int32(PATH_MASK)
 FAR = F(1e30)
 
 
@@ -35,7 +35,7 @@ def _bounces(scene, camera, width, height, origins, directions):  # type: ignore
             dz = camera[1, 2] + a * camera[2, 2] + b * camera[3, 2]
             s = F(1) / math.sqrt(dx * dx + dy * dy + dz * dz)
             dx, dy, dz = dx * s, dy * s, dz * s
-            t, nx, ny, nz, _u, _v, prim, _g = intersect(
+            t, nx, ny, nz, _u, _v, prim, _g, _i = intersect(
                 scene, camera[0, 0], camera[0, 1], camera[0, 2], F(0), dx, dy, dz, FAR, _ANY
             )
             if prim < 0:

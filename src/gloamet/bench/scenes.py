@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.stage.camera import Camera
-from gloamet.stage.scene import Material, Part, Scene
+from gloamet.stage.scene import Material, Part, Scene, Shape
 
 TREES, LEAVES = 40, 4900
 CAMERA = Camera((14.0, -26.0, 6.0), (0.0, 0.0, 2.2), 53.0)
@@ -70,8 +70,10 @@ def grove(seed: int = 1) -> Scene:
         Part(
             MATERIALS[k].name,
             k,
-            np.ascontiguousarray(t.reshape(-1, 3), np.float32),
-            np.arange(3 * len(t), dtype=np.uint32).reshape(-1, 3),
+            Shape(
+                np.ascontiguousarray(t.reshape(-1, 3), np.float32),
+                np.arange(3 * len(t), dtype=np.uint32).reshape(-1, 3),
+            ),
         )
         for k, t in enumerate(groups)
     )

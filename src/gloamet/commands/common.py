@@ -55,6 +55,17 @@ def triple(what: str) -> Callable[[str], tuple[float, float, float]]:
     return read
 
 
+def shares(text: str) -> tuple[float, float, float, float]:
+    """An argparse type: left,top,right,bottom in 0..1."""
+    try:
+        left, top, right, bottom = (float(part) for part in text.split(","))
+    except ValueError:
+        raise GloametError(f"Rectangle “{text}” is not four numbers like 0.2,0.3,0.6,0.8.") from None
+    if not (0.0 <= left < right <= 1.0 and 0.0 <= top < bottom <= 1.0):
+        raise GloametError(f"Rectangle “{text}” is empty or leaves the picture: sides lie in 0..1.")
+    return left, top, right, bottom
+
+
 def size(text: str) -> tuple[int, int]:
     """An argparse type: WIDTHxHEIGHT."""
     try:

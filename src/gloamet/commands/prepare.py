@@ -27,16 +27,19 @@ def _sky() -> None:
 def _rays() -> None:
     from gloamet.sky.dome import uniform_dome
     from gloamet.stage.camera import Camera
-    from gloamet.stage.scene import Material, Part, Scene
+    from gloamet.stage.scene import Material, Part, Scene, Shape
     from gloamet.trace.compiled import compile_scene
     from gloamet.trace.film import Film, Tracer
+    from gloamet.trace.firsthit import first_hits
     from gloamet.trace.lights import build_lights
 
     corners = np.array([[-1, -1, 0], [1, -1, 0], [0, 1, 0]], np.float32)
-    part = Part("triangle", 0, corners, np.array([[0, 1, 2]], np.uint32))
+    part = Part("triangle", 0, Shape(corners, np.array([[0, 1, 2]], np.uint32)))
     scene = compile_scene(Scene(None, (part,), (Material("white"),)))
     camera = Camera((0.0, -3.0, 2.0), (0.0, 0.0, 0.0))
-    Tracer().expose(Film(8, 8), scene, build_lights(uniform_dome(1.0)), camera)
+    tracer = Tracer()
+    tracer.expose(Film(8, 8), scene, build_lights(uniform_dome(1.0)), camera)
+    first_hits(scene, camera, 8, 8, tracer.pool)
 
 
 def _develop() -> None:
@@ -50,7 +53,7 @@ def _denoise() -> None:
     from gloamet.trace.denoise import denoise
     from gloamet.trace.film import Film
 
-    film = Film(16, 16, samples=1)
+    film = Film(16, 16)
     denoise(np.ones((16, 16, 3), np.float32), film)
 
 

@@ -5,27 +5,41 @@ from __future__ import annotations
 import argparse
 import sys
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
-from gloamet.commands.common import add_json, add_place, number, read_place, show, size, triple, whole
+from gloamet.commands.common import (
+    add_json,
+    add_place,
+    number,
+    read_place,
+    shares,
+    show,
+    size,
+    triple,
+    whole,
+)
 from gloamet.document.file import ENDING, load_document
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
+from gloamet.stage.assembly import camera_of_view, stand_up
 from gloamet.stage.camera import Camera, look_over
 from gloamet.stage.scene import UNIT_METRES, Scene
 
 DEFAULT_FOV_DEG = 40.0
+SILENT = (".obj", ".ply", ".stl")  # formats that name neither unit nor axis: m and Y up unless told
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
     parser = commands.add_parser("render", help="a model or project to .png, .jpg or .exr")
-    parser.add_argument("source", type=Path, help="model (.glb, .gltf, .obj) or project (.gloamet)")
+    parser.add_argument(
+        "source", type=Path, help="model (.glb, .gltf, .usd*, .obj, .ply, .stl) or project (.gloamet)"
+    )
     parser.add_argument("-o", "--output", type=Path, required=True)
     parser.add_argument("--size", type=size, help="like 1280x720")
     parser.add_argument("--samples", type=whole(1, 65536, "Samples"), help="paths per pixel")
-    parser.add_argument("--view", help="name of a camera inside the model")
+    parser.add_argument("--view", help="name of a view of the project or the model")
     parser.add_argument("--eye", type=triple("Eye"), help="x,y,z in world metres, Z up")
     parser.add_argument("--target", type=triple("Target"), help="x,y,z in world metres, Z up")
     parser.add_argument("--fov", type=number(0.1, 170, "Field of view"), help="vertical, degrees")
@@ -42,6 +56,14 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("--bounces", type=whole(1, 32, "Bounces"), default=None)
     parser.add_argument("--units", choices=list(UNIT_METRES))
     parser.add_argument("--up", choices=["y", "z"])
+    parser.add_argument("--mute", action="append", metavar="PART", help="leave a part out; may be repeated")
+    plaster = number(0.18, 0.9, "Plaster")
+    parser.add_argument("--plaster", type=plaster, nargs="?", const=0.6, help="reflectance, 0.6 if left out")
+    parser.add_argument(
+        "--ink", type=number(0.5, 6, "Ink"), nargs="?", const=1.4, help="contours, width in px"
+    )
+    parser.add_argument("--rectangle", type=shares, help="left,top,right,bottom in 0..1: refine only there")
+    parser.add_argument("--ground", choices=["endless", "disc", "none"], help="what lies below the horizon")
     add_json(parser)
     parser.set_defaults(run=run)
 
@@ -62,7 +84,10 @@ def _document(options: argparse.Namespace) -> Document:
         if not document.stage.model:
             raise GloametError(f"{options.source.name} names no model: open one on the desk first.")
     else:
-        document = Document().change("stage", model=str(options.source))
+        silent = options.source.suffix.lower() in SILENT
+        units, up = ("m", "y") if silent else ("file", "file")
+        document = Document().change("stage", model=str(options.source), units=units, up=up)
+        document = document.change("stage.ground", softness_deg=0.0)
     if options.units or options.up:
         stage = document.stage
         document = document.change("stage", units=options.units or stage.units, up=options.up or stage.up)
@@ -71,7 +96,23 @@ def _document(options: argparse.Namespace) -> Document:
             document = document.change("air", **{name: value})
     if options.haze_km is not None:
         document = document.change("air", haze_on=True, haze_km=min(options.haze_km, 100.0))
-    return _with_exposure(_with_sun(document, options), options)
+    return _with_stage(_with_exposure(_with_sun(document, options), options), options)
+
+
+def _with_stage(document: Document, options: argparse.Namespace) -> Document:
+    if options.mute:
+        document = document.change("stage", muted=(*document.stage.muted, *options.mute))
+    if options.plaster is not None:
+        document = document.change("stage.plaster", on=True, reflectance=options.plaster)
+    if options.ink is not None:
+        if not document.stage.plaster.on:
+            raise GloametError("--ink draws contours on plaster: give --plaster too.")
+        document = document.change("stage.plaster", ink=True, ink_px=options.ink)
+    if options.rectangle is not None:
+        document = document.change("stage", rectangle=options.rectangle)
+    if options.ground is not None:
+        document = document.change("stage.ground", kind=options.ground)
+    return document
 
 
 def _with_sun(document: Document, options: argparse.Namespace) -> Document:
@@ -102,30 +143,39 @@ def _with_exposure(document: Document, options: argparse.Namespace) -> Document:
 
 
 def _camera(options: argparse.Namespace, document: Document, scene: Scene) -> Camera:
+    project = options.source.suffix.lower() == ENDING
     if options.view is not None:
         if options.eye or options.target:
             raise GloametError("Give either --view or --eye and --target.")
-        if options.view not in scene.views:
-            names = ", ".join(scene.views) or "none"
-            raise GloametError(f"The model has no view “{options.view}”: it has {names}.")
-        camera = scene.views[options.view]
+        kept = {named.name: camera_of_view(named.view) for named in document.stage.views}
+        views = {**scene.views, **kept}
+        if options.view not in views:
+            names = ", ".join(views) or "none"
+            raise GloametError(f"There is no view “{options.view}”: there are {names}.")
+        camera = views[options.view]
     elif options.eye or options.target:
         if not (options.eye and options.target):
             raise GloametError("--eye and --target go together.")
         camera = Camera(options.eye, options.target, DEFAULT_FOV_DEG)
-    elif options.source.suffix.lower() == ENDING:
-        view = document.stage.view
-        camera = Camera(view.eye, view.target, view.fov_deg)
+    elif project:
+        camera = camera_of_view(document.stage.view)
     elif scene.views:
         camera = next(iter(scene.views.values()))
     else:
         camera = look_over(*scene.subject_bounds())
-    return camera if options.fov is None else Camera(camera.eye, camera.target, options.fov)
+    return camera if options.fov is None else replace(camera, fov_deg=options.fov)
+
+
+def _check_mutes(document: Document, scene: Scene, options: argparse.Namespace) -> None:
+    names = {part.name for part in scene.parts}
+    lost = [name for name in options.mute or [] if name not in names]
+    if lost:
+        raise GloametError(f"There is no part “{lost[0]}”: gloamet inspect lists them.")
 
 
 def _prepare(options: argparse.Namespace) -> _Job:
     from gloamet.output.images import check_ending
-    from gloamet.stage.readers import read_model
+    from gloamet.stage.readers import read_file
 
     if check_ending(options.output) == ".exr" and options.sixteen_bit:
         raise GloametError("--sixteen-bit belongs to .png.")
@@ -134,7 +184,10 @@ def _prepare(options: argparse.Namespace) -> _Job:
     if not options.output.parent.is_dir():
         raise GloametError(f"The folder {options.output.parent} is not there: make it first.")
     document = _document(options)
-    scene = read_model(Path(str(document.stage.model)), document.stage.units, document.stage.up)
+    scene = stand_up(
+        read_file(Path(str(document.stage.model)), outside=document.stage.outside), document.stage
+    )
+    _check_mutes(document, scene, options)
     camera = _camera(options, document, scene)
     out = document.output
     project = options.source.suffix.lower() == ENDING
@@ -146,12 +199,12 @@ def _prepare(options: argparse.Namespace) -> _Job:
 def run(options: argparse.Namespace) -> None:
     """Render and save."""
     job = _prepare(options)
-    from gloamet.output.delivery import light_of, save_picture, sky_of
+    from gloamet.output.delivery import compile_stage, light_of, lights_of, save_picture, sky_of, with_ink
     from gloamet.output.final import Progress, render_film
-    from gloamet.trace.compiled import compile_scene
-    from gloamet.trace.film import DEFAULT_BOUNCES
+    from gloamet.trace.film import region_of
+    from gloamet.trace.quality import QUALITIES
 
-    compiled = compile_scene(job.scene)
+    compiled = compile_stage(job.document, job.scene)
     dome = sky_of(job.document)
 
     def progress(p: Progress) -> None:
@@ -162,13 +215,14 @@ def run(options: argparse.Namespace) -> None:
 
     start = time.perf_counter()
     film = render_film(
-        compiled, dome, job.camera, job.width, job.height, job.samples,
-        max_bounces=options.bounces or DEFAULT_BOUNCES, progress=progress,
+        compiled, lights_of(job.document, dome), job.camera, job.width, job.height, job.samples,
+        max_bounces=options.bounces or QUALITIES["final"].bounces, progress=progress,
+        region=region_of(job.document.stage.rectangle, job.width, job.height),
     )  # fmt: skip
     seconds = time.perf_counter() - start
     if sys.stderr.isatty():
         print(file=sys.stderr)
-    light = light_of(job.document, film, options.denoise)
+    light = with_ink(job.document, compiled, job.camera, light_of(job.document, film, options.denoise))
     ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)
     for note in job.scene.notes:
         print(f"note: {note}", file=sys.stderr)

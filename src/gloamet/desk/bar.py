@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from gloamet.desk import theme
-from gloamet.desk.engine import Frame
+from gloamet.desk.events import Frame
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.small import label, link
 

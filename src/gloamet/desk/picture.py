@@ -24,7 +24,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.desk import theme
-from gloamet.desk.engine import Frame
+from gloamet.desk.events import Frame
 from gloamet.desk.session import Session, camera_of, set_camera
 from gloamet.desk.widgets.small import label
 from gloamet.document.model import Document

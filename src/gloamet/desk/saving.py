@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.stage.camera import Camera
+from gloamet.stage.assembly import camera_of_view
 from gloamet.stage.scene import Scene
 
 
@@ -21,6 +21,7 @@ class SaveJob(QObject):
     ended = Signal(str, bool)  # sentence, whether a file was written
 
     def __init__(self, document: Document, scene: Scene, path: Path) -> None:
+        """scene is the placed one, all parts of it."""
         super().__init__()
         self.document, self.scene, self.path = document, scene, path
         self._stop = threading.Event()
@@ -44,9 +45,10 @@ class SaveJob(QObject):
             if film.samples == 0:
                 self.ended.emit(f"{self.path.name} was not saved: stopped before the first pass.", False)
                 return
-            from gloamet.output.delivery import light_of, save_picture
+            from gloamet.output.delivery import light_of, save_picture, with_ink
 
             light = light_of(self.document, film, self.document.output.denoise)
+            light = with_ink(self.document, self.compiled, self.camera, light)
             save_picture(self.path, self.document, film, light)
             self.ended.emit(f"Saved {self.path.name}: {film.samples} paths per pixel.", True)
         except GloametError as error:
@@ -55,18 +57,21 @@ class SaveJob(QObject):
             self.ended.emit(f"{self.path.name} was not saved ({error}): try a smaller size.", False)
 
     def _render(self) -> Any:
-        from gloamet.output.delivery import sky_of
+        from gloamet.output.delivery import compile_stage, lights_of, sky_of
         from gloamet.output.final import render_film
-        from gloamet.trace.compiled import compile_scene
+        from gloamet.trace.quality import QUALITIES
 
-        view, out = self.document.stage.view, self.document.output
+        out = self.document.output
+        self.compiled: Any = compile_stage(self.document, self.scene)
+        self.camera = camera_of_view(self.document.stage.view)
         return render_film(
-            compile_scene(self.scene),
-            sky_of(self.document),
-            Camera(view.eye, view.target, view.fov_deg),
+            self.compiled,
+            lights_of(self.document, sky_of(self.document)),
+            self.camera,
             out.width,
             out.height,
             out.samples,
+            max_bounces=QUALITIES["final"].bounces,
             progress=self.progressed.emit,
             stopped=self._stop.is_set,
         )

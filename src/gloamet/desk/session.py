@@ -10,27 +10,35 @@ from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
-from PySide6.QtCore import QObject, QSettings, QTimer, Signal
+from PySide6.QtCore import QFileSystemWatcher, QObject, QSettings, QTimer, Signal
 
-from gloamet.desk.engine import (
+from gloamet.desk.engine import Engine
+from gloamet.desk.events import (
     Busy,
     ColoursSolved,
-    Engine,
     Failed,
     Frame,
     LightSolved,
+    Loading,
+    PlanFrame,
+    PlanWish,
     SceneLoaded,
+    Thumbnail,
 )
 from gloamet.document.file import load_document, save_document
 from gloamet.document.history import History
 from gloamet.document.model import Document
+from gloamet.document.model import Path as Reach
+from gloamet.document.staging import NamedView, Stage, View
 from gloamet.errors import GloametError
+from gloamet.stage.assembly import camera_of_view
 from gloamet.stage.camera import Camera, look_over
 from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.place import resolve_zone
 
 RECENT_LIMIT = 8
+SAME_MODEL = 0.5  # a file with this share of the names before is a newer version of it
 
 
 class Session(QObject):
@@ -41,6 +49,12 @@ class Session(QObject):
     light_solved = Signal(object)
     colours_solved = Signal(object)
     scene_loaded = Signal(object)
+    plan_ready = Signal(object)
+    thumbnail_ready = Signal(object)
+    loading = Signal(float, str)  # share done, what is being done
+    selected = Signal(str)  # name of a part, "" for none
+    model_opened = Signal(object)  # the scene of a model opened just now
+    model_changed = Signal()  # the model's file is not what it was
     noticed = Signal(str, str)  # sentence, kind: "warning" or "note"
     busy = Signal(str)
     file_changed = Signal()
@@ -51,6 +65,10 @@ class Session(QObject):
         self.history = History(document or Document())
         self.path: Path | None = None
         self.scene: Scene | None = None
+        self.file_scene: Scene | None = None
+        self.selection = ""
+        self.thumbnails: dict[View, Any] = {}
+        self.plan: PlanWish | None = None
         self.light: LightSolved | None = None
         self.frame: Frame | None = None
         self.colours: Any = None
@@ -61,9 +79,12 @@ class Session(QObject):
         self._size = (640, 400)
         self._frame_camera = False
         self._remember_model = False
+        self._stamp = 0
         self._fallback: tuple[History, Document, Path | None, str] | None = None
         self._good_stage = self.document.stage
         self._reported.connect(self._receive)
+        self._watcher = QFileSystemWatcher(self)
+        self._watcher.fileChanged.connect(self._file_touched)
         self._engine = Engine(self._reported.emit)
         self._soon = QTimer(self, interval=0, singleShot=True)
         self._soon.timeout.connect(self._ask)
@@ -80,7 +101,7 @@ class Session(QObject):
         """Whether there is something to save."""
         return self.document != self._saved
 
-    def change(self, section: str, key: str | None = None, **values: Any) -> bool:
+    def change(self, section: str | Reach, key: str | None = None, **values: Any) -> bool:
         """Replace fields of a section; `key` joins the changes of one drag into one undo step.
 
         Out-of-range values are refused with a sentence; returns whether the change was taken.
@@ -155,7 +176,28 @@ class Session(QObject):
         self._ask()
 
     def _ask(self) -> None:
-        self._engine.want(self.document, *self._size, stopped=self.stopped)
+        self._engine.want(self.document, *self._size, self.stopped, self.plan, self._stamp)
+
+    def show_plan(self, wish: PlanWish | None) -> None:
+        """Draw a plan beside the picture from now on, or no longer."""
+        if wish != self.plan:
+            self.plan = wish
+            self._soon.start()
+
+    @property
+    def compiled(self) -> Any:
+        """The stage as rays see it, None before there is one."""
+        return self._engine.studio.compiled
+
+    def select(self, name: str) -> None:
+        """Mark a part, or none."""
+        if name != self.selection:
+            self.selection = name
+            self.selected.emit(name)
+
+    def stop_loading(self) -> None:
+        """Give up the model that is being opened."""
+        self._engine.stop_loading()
 
     def close(self) -> None:
         """End the worker."""
@@ -174,18 +216,25 @@ class Session(QObject):
             self.colours_solved.emit(event.colours)
         elif isinstance(event, SceneLoaded):
             self._take_scene(event)
+        elif isinstance(event, PlanFrame):
+            self.plan_ready.emit(event)
+        elif isinstance(event, Thumbnail):
+            self.thumbnails[event.view] = event.pixels
+            self.thumbnail_ready.emit(event)
+        elif isinstance(event, Loading):
+            self.loading.emit(event.share, event.word)
         elif isinstance(event, Busy):
             self.busy.emit(event.text)
         elif isinstance(event, Failed):
             self._take_failure(event)
 
     def _take_scene(self, event: SceneLoaded) -> None:
-        self.scene = event.scene
-        if self._frame_camera:
+        before, self.scene, self.file_scene = self.scene, event.scene, event.file_scene
+        opened = self._frame_camera
+        if opened:
             self._frame_camera = False
-            camera = next(iter(self.scene.views.values()), None) or look_over(*self.scene.subject_bounds())
             was_saved = not self.dirty
-            document = self.document.change("stage", view=_view(camera))
+            document = self.document.model_copy(update={"stage": self._first_stage(event.scene, before)})
             self.history.current = document  # part of opening, not a step of its own
             if was_saved:
                 self._saved = document
@@ -194,9 +243,39 @@ class Session(QObject):
         if self._remember_model:
             self._remember_model = False
             self._remember(Path(event.document_model))
+        self._watch(event.document_model)
         self.scene_loaded.emit(self.scene)
-        if event.scene.notes:
-            self.noticed.emit("  ".join(event.scene.notes), "note")
+        if opened:
+            self.model_opened.emit(self.scene)
+
+    def _first_stage(self, scene: Scene, before: Scene | None) -> Stage:
+        """The stage of a model just opened: a newer version keeps what was decided, others begin afresh."""
+        stage = self.document.stage
+        names = {part.name for part in before.parts} if before is not None else set()
+        same = sum(part.name in names for part in scene.parts)
+        if names and same >= SAME_MODEL * len(scene.parts):
+            self.noticed.emit(f"{same} of {len(scene.parts)} parts keep what you decided for them.", "note")
+            return stage
+        camera = next(iter(scene.views.values()), None) or look_over(*scene.subject_bounds())
+        views = tuple(NamedView(name=name[:80], view=view_of(view)) for name, view in scene.views.items())
+        return Stage(
+            model=stage.model, outside=stage.outside, quality=stage.quality, view=view_of(camera), views=views
+        )
+
+    def _watch(self, model: str) -> None:
+        for old in self._watcher.files():
+            self._watcher.removePath(old)
+        if Path(model).exists():
+            self._watcher.addPath(model)
+
+    def _file_touched(self, name: str) -> None:
+        if name == self.document.stage.model and Path(name).exists():
+            self.model_changed.emit()
+
+    def reload(self) -> None:
+        """Read the model's file again; every decision is kept by name."""
+        self._stamp += 1
+        self._ask()
 
     def _take_failure(self, event: Failed) -> None:
         if event.model is not None and event.model == self.document.stage.model:
@@ -216,7 +295,10 @@ class Session(QObject):
     def open_model(self, path: Path) -> None:
         """Show another model in this document; its first camera, or a view over it, becomes the view."""
         self._frame_camera, self._remember_model, self._fallback = True, True, None
-        self.change("stage", model=str(Path(path).resolve()), units="m", up="y")
+        model = str(Path(path).resolve())
+        keep = self.document.stage.model_copy(update={"model": model, "units": "file", "up": "file"})
+        self.history.push(self.document.model_copy(update={"stage": keep}))
+        self._announce()
 
     def open_project(self, path: Path) -> bool:
         """Replace everything by a project; on failure the desk stays as it was."""
@@ -268,16 +350,19 @@ class Session(QObject):
         QSettings().setValue("recent", names[:RECENT_LIMIT])
 
 
-def _view(camera: Camera) -> dict[str, Any]:
-    return {"eye": camera.eye, "target": camera.target, "fov_deg": camera.fov_deg}
+def view_of(camera: Camera) -> View:
+    """A camera as the document keeps it."""
+    return View(
+        eye=camera.eye, target=camera.target, fov_deg=min(max(camera.fov_deg, 1.0), 150.0),
+        shift_x=camera.shift_x, shift_y=camera.shift_y, level=camera.level,
+    )  # fmt: skip
 
 
 def camera_of(document: Document) -> Camera:
     """The document's camera."""
-    view = document.stage.view
-    return Camera(view.eye, view.target, view.fov_deg)
+    return camera_of_view(document.stage.view)
 
 
 def set_camera(session: Session, camera: Camera, key: str | None = None) -> None:
-    """Look through another camera."""
-    session.change("stage", key, view=_view(camera))
+    """Look through another camera; lens settings stay."""
+    session.change("stage.view", key, eye=camera.eye, target=camera.target, fov_deg=camera.fov_deg)

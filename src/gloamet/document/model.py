@@ -7,31 +7,13 @@ a new document; old ones are kept for undo.
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator
+from pydantic import BaseModel, Field, field_validator
 
+from gloamet.document.fields import Model, number
+from gloamet.document.staging import Stage
 from gloamet.sun.place import resolve_zone
-
-
-def number(
-    default: Any,
-    low: float,
-    high: float,
-    description: str,
-    unit: str = "",
-    step: float = 1.0,
-    digits: int = 1,
-) -> Any:
-    """A numeric field with range, unit, step of the arrow keys and decimals shown."""
-    extra: dict[str, Any] = {"unit": unit, "step": step, "digits": digits}
-    return Field(default, ge=low, le=high, description=description, json_schema_extra=extra)
-
-
-class Model(BaseModel):
-    """Frozen, closed to unknown fields, finite numbers only."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
 class Site(Model):
@@ -109,8 +91,12 @@ class Fill(Model):
 
     sun_stops: float = number(0.0, -6, 6, "Sun brighter or dimmer than nature gives.", "stops", 0.1, 2)
     sky_stops: float = number(0.0, -6, 6, "Sky fill brighter or dimmer than nature gives.", "stops", 0.1, 2)
+    lamps_stops: float = number(
+        0.0, -12, 12, "Lamps of the model brighter or dimmer than they are.", "stops", 0.1, 2
+    )
 
 
+Path = tuple[str | int, ...]
 ViewTransform = Literal["ACES 2.0", "ACES 1.3", "plain sRGB"]
 
 
@@ -127,25 +113,6 @@ class Expose(Model):
         0.0, -30, 30, "White balance across green and magenta; positive takes green out.", "", 0.5, 1
     )
     view: ViewTransform = Field("ACES 2.0", description="How scene light becomes screen colour.")
-
-
-class View(Model):
-    """A camera."""
-
-    eye: tuple[float, float, float] = Field(
-        (12.0, -12.0, 4.0), description="Where the camera stands, metres."
-    )
-    target: tuple[float, float, float] = Field((0.0, 0.0, 1.5), description="Where it looks, metres.")
-    fov_deg: float = number(40.0, 1, 150, "Vertical field of view.", "°", 1, 1)
-
-
-class Stage(Model):
-    """The model and the camera on it."""
-
-    model: str | None = Field(None, description="Model file, written relative to the project file.")
-    units: Literal["m", "cm", "mm", "in", "ft"] = Field("m", description="Length unit of the model file.")
-    up: Literal["y", "z"] = Field("y", description="Which axis of the model file points up.")
-    view: View = Field(View(), description="The camera.")
 
 
 class Output(Model):
@@ -169,15 +136,24 @@ class Document(Model):
     stage: Stage = Stage()
     output: Output = Output()
 
-    def change(self, section: str, **values: Any) -> Document:
+    def change(self, section: str | Path, **values: Any) -> Document:
         """A new document with some fields of a section replaced, checked against their ranges.
 
-        A dotted name such as "stage.view" reaches a model inside a section.
+        A dotted name such as "stage.view", or a path such as ("stage", "props", 2), reaches further in.
         """
-        name, _, inner = section.partition(".")
-        old = getattr(self, name)
-        if inner:
-            part = getattr(old, inner)
-            values = {inner: {**part.model_dump(), **values}}
-        new = type(old).model_validate({**old.model_dump(), **values})
-        return self.model_copy(update={name: new})
+        path = tuple(section.split(".")) if isinstance(section, str) else section
+        return cast("Document", _changed(self, path, values))
+
+
+def _changed(place: Any, path: Path, values: dict[str, Any]) -> Any:
+    """A copy of a model, tuple or dictionary with the model at the end of the path replaced."""
+    if not path:
+        return type(place).model_validate({**place.model_dump(), **values})
+    step, rest = path[0], path[1:]
+    if isinstance(place, BaseModel):
+        inner = _changed(getattr(place, str(step)), rest, values)
+        return place.model_copy(update={str(step): inner})
+    if isinstance(place, tuple):
+        index = int(step)
+        return (*place[:index], _changed(place[index], rest, values), *place[index + 1 :])
+    return {**place, step: _changed(place[step], rest, values)}

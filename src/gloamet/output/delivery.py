@@ -5,7 +5,9 @@ The document's decisions become a Dome, a weighted picture, an exposure and a fi
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import os
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -17,10 +19,19 @@ from gloamet.meter.picture import automatic_ev
 from gloamet.output.images import check_ending, save_display, save_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import Dome, SkySolver
+from gloamet.stage.assembly import assemble, ground_of
+from gloamet.stage.camera import Camera
+from gloamet.stage.ground import GroundPlane
+from gloamet.stage.scene import Scene
 from gloamet.sun.moment import moment_at
 from gloamet.sun.place import resolve_zone
+from gloamet.trace.compiled import Compiled, compile_scene
+from gloamet.trace.contours import contours, inked
 from gloamet.trace.denoise import denoise
-from gloamet.trace.film import Film
+from gloamet.trace.film import LIGHTS, Film
+from gloamet.trace.firsthit import SOLID, first_hits
+from gloamet.trace.lights import Lights, build_lights
+from gloamet.trace.materials import ground_tint
 
 Floats = NDArray[np.float32]
 
@@ -47,6 +58,20 @@ def sky_of(document: Document, solver: SkySolver | None = None) -> Dome:
     return (solver or SkySolver()).dome(air_of(document), azimuth, elevation)
 
 
+def compile_stage(document: Document, scene: Scene, before: Compiled | None = None) -> Compiled:
+    """The document's stage ready for rays, from its placed scene; keeps what `before` has in common."""
+    stage = document.stage
+    ground = ground_of(stage, document.air.ground_reflectance, scene)
+    return compile_scene(assemble(scene, stage), ground, before)
+
+
+def lights_of(document: Document, dome: Dome) -> Lights:
+    """The sky for the kernels, with the hue of the document's ground below the horizon."""
+    ground = document.stage.ground
+    plane = GroundPlane(reflectance=1.0, colour=ground.colour, water=ground.water)
+    return build_lights(dome, ground_tint(plane))
+
+
 @dataclass(frozen=True)
 class Light:
     """The finished light of a film, AP1 cd/m2 (H, W, 3): the whole, and its parts, which add up to it."""
@@ -54,16 +79,36 @@ class Light:
     whole: Floats
     sun: Floats
     sky: Floats
+    lamps: Floats
+
+
+def gains_of(document: Document) -> tuple[float, float, float]:
+    """Factors of sun, sky and lamps."""
+    fill = document.fill
+    return 2.0**fill.sun_stops, 2.0**fill.sky_stops, 2.0**fill.lamps_stops
 
 
 def light_of(document: Document, film: Film, clean: bool) -> Light:
     """The film under the document's gains, each part without grain when asked."""
     parts = []
-    for layer, stops in (("sun", document.fill.sun_stops), ("sky", document.fill.sky_stops)):
-        light = film.mean(layer) * np.float32(2.0**stops)
+    for layer, gain in zip(LIGHTS, gains_of(document), strict=True):
+        light = film.mean(layer) * np.float32(gain)
         cleaned = denoise(light, film, "high") if clean and light.any() else None
         parts.append(light if cleaned is None else cleaned)
-    return Light(parts[0] + parts[1], *parts)
+    return Light(parts[0] + parts[1] + parts[2], *parts)
+
+
+def with_ink(document: Document, compiled: Compiled, camera: Camera, light: Light) -> Light:
+    """The whole under ink contours, when the document's plaster wants them; the layers stay plain."""
+    plaster = document.stage.plaster
+    if not (plaster.on and plaster.ink):
+        return light
+    height, width = light.whole.shape[:2]
+    finer = 2 if height <= 2200 else 1
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        maps = first_hits(compiled, camera, finer * width, finer * height, pool, SOLID)
+    cover = contours(maps, plaster.ink_px, finer)
+    return replace(light, whole=inked(light.whole, cover))
 
 
 def exposure_of(document: Document, picture: Floats) -> float:
@@ -94,7 +139,9 @@ def save_picture(
     if check_ending(path) == ".exr":
         white = SATURATION * 2.0**ev if exposed else 1.0
         scale = np.float32(1.0 / white)
-        planes = {name: getattr(light, name) * scale for name in ("sun", "sky")}
+        planes = {
+            name: getattr(light, name) * scale for name in LIGHTS if name != "lamps" or light.lamps.any()
+        }
         planes |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
         save_light(path, light.whole * scale, planes, white)
     else:

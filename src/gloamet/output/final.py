@@ -6,14 +6,13 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from gloamet.sky.dome import Dome
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
-from gloamet.trace.film import DEFAULT_BOUNCES, Film, Tracer
-from gloamet.trace.lights import build_lights
+from gloamet.trace.film import DEFAULT_BOUNCES, Film, Region, Tracer
+from gloamet.trace.lights import Lights
 
 SECONDS_A_PASS = 0.7
-MAX_PIXELS = 200_000_000
+AROUND_SAMPLES = 8
 
 
 @dataclass(frozen=True)
@@ -28,7 +27,7 @@ class Progress:
 
 def render_film(
     compiled: Compiled,
-    dome: Dome,
+    lights: Lights,
     camera: Camera,
     width: int,
     height: int,
@@ -37,21 +36,32 @@ def render_film(
     max_bounces: int = DEFAULT_BOUNCES,
     progress: Callable[[Progress], None] = lambda p: None,
     stopped: Callable[[], bool] = lambda: False,
+    region: Region | None = None,
 ) -> Film:
-    """Trace `samples` paths per pixel. Stopped early, the film keeps its whole passes."""
+    """Trace `samples` paths per pixel; outside a rectangle, when one is given, only AROUND_SAMPLES.
+
+    Stopped early, the film keeps its whole passes.
+    """
     tracer = tracer or Tracer()
-    lights = build_lights(dome)
     film = Film(width, height)
+    if region is not None:
+        tracer.expose(film, compiled, lights, camera, min(samples, AROUND_SAMPLES), max_bounces)
     start = time.monotonic()
     batch = 1
-    while film.samples < samples:
-        count = min(batch, samples - film.samples)
+    done = 0
+    while done < samples:
+        count = min(batch, samples - done)
         begin = time.monotonic()
-        if not tracer.expose(film, compiled, lights, camera, count, max_bounces, stopped):
+        spare = Film(width, height)
+        spare.layers["counts"] += film.layers["counts"]
+        if not tracer.expose(spare, compiled, lights, camera, count, max_bounces, stopped, region):
             break
+        spare.layers["counts"] -= film.layers["counts"]
+        film.add(spare)
+        done += count
         now = time.monotonic()
         each = (now - begin) / count
         batch = max(1, min(64, int(SECONDS_A_PASS / max(each, 1e-6))))
-        left = (now - start) / film.samples * (samples - film.samples)
-        progress(Progress(film.samples, samples, now - start, left))
+        left = (now - start) / done * (samples - done)
+        progress(Progress(done, samples, now - start, left))
     return film

@@ -18,15 +18,29 @@ LOWEST_EYE_M = 0.05
 
 @dataclass(frozen=True)
 class Camera:
-    """A perspective camera: eye and target in world metres, vertical field of view in degrees."""
+    """Eye and target in world metres, vertical field of view in degrees.
+
+    shift_x and shift_y move the frame by shares of the picture's height, right and up positive, without
+    turning the camera. level keeps it horizontal, so that verticals stay vertical. aperture_m is the
+    diameter of the lens, 0 for everything sharp; focus_m the sharp distance ahead. parallel_m, when above
+    0, makes it a parallel view that many metres high.
+    """
 
     eye: tuple[float, float, float] = (12.0, -12.0, 4.0)
     target: tuple[float, float, float] = (0.0, 0.0, 1.5)
     fov_deg: float = 40.0
+    shift_x: float = 0.0
+    shift_y: float = 0.0
+    level: bool = False
+    aperture_m: float = 0.0
+    focus_m: float = 10.0
+    parallel_m: float = 0.0
 
     def frame(self) -> tuple[Array, Array, Array]:
         """Unit vectors forward, right and up; image up is world up, or north when looking straight down."""
         forward = np.subtract(self.target, self.eye).astype(float)
+        if self.level and float(np.hypot(forward[0], forward[1])) > 1e-6:
+            forward[2] = 0.0
         length = np.linalg.norm(forward)
         forward = forward / length if length > 1e-9 else np.array([0.0, 1.0, 0.0])
         upright = np.array([0.0, 0.0, 1.0])
@@ -36,19 +50,50 @@ class Camera:
         right /= np.linalg.norm(right)
         return forward, right, np.cross(right, forward)
 
+    def _half(self) -> float:
+        return 0.5 * self.parallel_m if self.parallel_m > 0.0 else math.tan(math.radians(self.fov_deg) / 2.0)
+
+    def rise(self) -> float:
+        """The upward shift in shares of the height: the given one, and what a level camera needs to keep
+        its target in the middle."""
+        offset = np.subtract(self.target, self.eye).astype(float)
+        flat = float(np.hypot(offset[0], offset[1]))
+        if not self.level or flat < 1e-6:
+            return self.shift_y
+        return self.shift_y + min(max(offset[2] / flat / (2.0 * self._half()), -3.0), 3.0)
+
     def packed(self, width: int, height: int) -> NDArray[np.float32]:
-        """(4, 3) float32 for the kernels: eye, forward, and half the picture's width and height as
-        vectors on the plane one unit ahead."""
+        """(5, 3) float32 for the kernels: eye; the middle of the picture, half its width and half its
+        height as vectors on the plane one unit ahead; radius of the lens, focus distance, and 1 for a
+        parallel view, whose middle is then an offset of the eye."""
         forward, right, up = self.frame()
-        half = math.tan(math.radians(self.fov_deg) / 2.0)
-        return np.array([self.eye, forward, right * half * width / height, up * half], np.float32)
+        half = self._half()
+        offset = 2.0 * half * (right * self.shift_x + up * self.rise())
+        parallel = self.parallel_m > 0.0
+        eye = np.add(self.eye, offset) if parallel else np.asarray(self.eye, float)
+        middle = forward if parallel else forward + offset
+        lens = (0.5 * self.aperture_m, max(self.focus_m, 1e-3), float(parallel))
+        return np.array([eye, middle, right * half * width / height, up * half, lens], np.float32)
 
     def ray(self, x: float, y: float, aspect: float) -> Array:
         """Unit direction through a point of the picture, x and y in 0..1 from the upper left."""
         forward, right, up = self.frame()
-        half = math.tan(math.radians(self.fov_deg) / 2.0)
-        d = forward + right * (2.0 * x - 1.0) * half * aspect + up * (1.0 - 2.0 * y) * half
+        if self.parallel_m > 0.0:
+            return forward
+        half = self._half()
+        across = (2.0 * x - 1.0) * aspect + 2.0 * self.shift_x
+        d = forward + right * across * half + up * (1.0 - 2.0 * y + 2.0 * self.rise()) * half
         return d / np.linalg.norm(d)
+
+    def origin(self, x: float, y: float, aspect: float) -> Array:
+        """Where the ray through a point of the picture begins."""
+        eye = np.asarray(self.eye, float)
+        if self.parallel_m <= 0.0:
+            return eye
+        _, right, up = self.frame()
+        half = self._half()
+        across = (2.0 * x - 1.0) * aspect + 2.0 * self.shift_x
+        return eye + right * across * half + up * (1.0 - 2.0 * y + 2.0 * self.rise()) * half
 
     def project(self, direction: Array, aspect: float) -> tuple[float, float] | None:
         """Where a direction appears (x, y in 0..1 inside the frame), None when it lies behind."""
@@ -56,10 +101,20 @@ class Camera:
         ahead = float(direction @ forward)
         if ahead <= 1e-6:
             return None
-        half = math.tan(math.radians(self.fov_deg) / 2.0)
-        x = float(direction @ right) / ahead / (half * aspect)
-        y = float(direction @ up) / ahead / half
+        half = self._half()
+        x = (float(direction @ right) / ahead / half - 2.0 * self.shift_x) / aspect
+        y = float(direction @ up) / ahead / half - 2.0 * self.rise()
         return 0.5 + 0.5 * x, 0.5 - 0.5 * y
+
+    def place(self, point: Array, aspect: float) -> tuple[float, float] | None:
+        """Where a world point appears (x, y in 0..1 inside the frame), None when it lies behind."""
+        offset = np.subtract(point, self.eye)
+        if self.parallel_m <= 0.0:
+            return self.project(offset, aspect)
+        _, right, up = self.frame()
+        half = self._half()
+        x = (float(offset @ right) / half - 2.0 * self.shift_x) / aspect
+        return 0.5 + 0.5 * x, 0.5 - 0.5 * (float(offset @ up) / half - 2.0 * self.rise())
 
 
 def _above(camera: Camera, ground_m: float) -> Camera:

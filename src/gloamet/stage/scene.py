@@ -1,28 +1,31 @@
-"""A scene as read from a file: parts, materials, textures and views, in metres with Z up.
+"""A scene as read from a file: shapes, the parts that place them, materials, textures, lamps and views.
 
-Readers build it, the tracer compiles it; nothing here knows of files or rays.
+Readers build it in the file's own axes and lengths, `placing.placed` brings it to metres with Z up, the
+tracer compiles it; nothing here knows of files or rays.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from pathlib import Path
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.errors import GloametError
 from gloamet.stage.camera import Camera
 
 UNIT_METRES = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 UpAxis = Literal["y", "z"]
+Colour = tuple[float, float, float]
+Matrix = NDArray[np.float64]
 FLAT = 0.01  # a part lower than this share of its extent is a ground
 
 
 @dataclass(frozen=True)
 class Texture:
-    """An 8-bit sRGB picture, (height, width, 4)."""
+    """An 8-bit picture, (height, width, 4); colours in it are sRGB."""
 
     name: str
     pixels: NDArray[np.uint8]
@@ -32,12 +35,14 @@ class Texture:
 class Material:
     """A surface: colours are linear Rec.709 in 0..1; transmission 0..1 with a thin or solid body.
 
-    base_texture and surface_texture index the scene's textures (surface: green roughness, blue metalness,
-    as in glTF).
+    The *_texture fields index the scene's textures (surface: green roughness, blue metalness, as in glTF).
+    texture_strength 0 shows the base picture's mean colour. emission is in cd/m2 (of its luminance) and
+    leaves the front only unless emits_back. cutout is the alpha below which there is a hole, None for none.
+    translucency is the share of diffuse light that goes through, as in a leaf. coat is a clear layer on top.
     """
 
     name: str
-    base_colour: tuple[float, float, float] = (0.8, 0.8, 0.8)
+    base_colour: Colour = (0.8, 0.8, 0.8)
     roughness: float = 1.0
     metalness: float = 0.0
     transmission: float = 0.0
@@ -45,24 +50,120 @@ class Material:
     thin: bool = True
     base_texture: int | None = None
     surface_texture: int | None = None
+    texture_strength: float = 1.0
+    emission: Colour = (0.0, 0.0, 0.0)
+    emission_texture: int | None = None
+    emits_back: bool = True
+    normal_texture: int | None = None
+    normal_strength: float = 1.0
+    cutout: float | None = None
+    translucency: float = 0.0
+    coat: float = 0.0
+    coat_roughness: float = 0.0
+
+    @property
+    def glows(self) -> bool:
+        """Whether it gives light of its own."""
+        return max(self.emission) > 0.0
 
 
-@dataclass(frozen=True)
-class Part:
-    """One named mesh of one material, in world metres.
+@dataclass(frozen=True, eq=False)
+class Shape:
+    """Triangles in their own space: positions (V, 3) float32, triangles (T, 3) uint32.
 
-    positions (V, 3) and normals (V, 3) float32, uvs (V, 2) float32 or None, triangles (T, 3) uint32.
+    normals (V, 3), uvs (V, 2) and colours (V, 3, linear Rec.709) are float32 or None. Parts that share a
+    shape are instances of it.
     """
 
-    name: str
-    material: int
     positions: NDArray[np.float32]
     triangles: NDArray[np.uint32]
     normals: NDArray[np.float32] | None = None
     uvs: NDArray[np.float32] | None = None
+    colours: NDArray[np.float32] | None = None
+
+    @cached_property
+    def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Lowest and highest corner."""
+        used = self.positions
+        return used.min(0).astype(float), used.max(0).astype(float)
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """One shape of one material at one place; `group` names the nodes above it, outermost first.
+
+    casts: whether it throws shade and shows in reflections; visible: whether the camera sees it.
+    """
+
+    name: str
+    material: int
+    shape: Shape
+    matrix: Matrix = field(default_factory=lambda: np.eye(4))
+    group: tuple[str, ...] = ()
+    casts: bool = True
+    visible: bool = True
+
+    @property
+    def triangles(self) -> NDArray[np.uint32]:
+        """The shape's triangles."""
+        return self.shape.triangles
+
+    @property
+    def positions(self) -> NDArray[np.float64]:
+        """World positions (V, 3)."""
+        return self.shape.positions.astype(np.float64) @ self.matrix[:3, :3].T + self.matrix[:3, 3]
+
+    def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Lowest and highest world corner; of the box round it when it is turned."""
+        low, high = self.shape.bounds
+        corners = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], float)
+        corners = (low + corners * (high - low)) @ self.matrix[:3, :3].T + self.matrix[:3, 3]
+        return corners.min(0), corners.max(0)
 
 
 @dataclass(frozen=True)
+class Lamp:
+    """A light of the file that has no body: a point or spot of an intensity, or a light Gloamet stands in for.
+
+    position and direction in world space; intensity is in candela for point and spot, colour linear Rec.709
+    of luminance 1; angles are half angles of a spot's full and outer cone. distant and dome lights only
+    tell where they are: the desk's sun and sky light the scene.
+    """
+
+    name: str
+    kind: Literal["point", "spot", "distant", "dome"]
+    position: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    direction: tuple[float, float, float] = (0.0, 0.0, -1.0)
+    intensity_cd: float = 0.0
+    colour: Colour = (1.0, 1.0, 1.0)
+    full_deg: float = 45.0
+    outer_deg: float = 45.0
+
+
+@dataclass(frozen=True, eq=False)
+class Motion:
+    """An animated light or camera: matrices (N, 4, 4) in world space at times_s (N,), seconds in the file."""
+
+    times_s: NDArray[np.float64]
+    matrices: NDArray[np.float64]
+    fov_deg: float | None = None
+
+
+@dataclass(frozen=True)
+class Origin:
+    """What a file says, or seems to say, of its lengths and axes, each with the reason in words.
+
+    said is False when the file is silent and both are guesses.
+    """
+
+    units: str = "m"
+    up: UpAxis = "y"
+    units_why: str = ""
+    up_why: str = ""
+    said: bool = True
+
+
+@dataclass(frozen=True, eq=False)
 class Scene:
     """Everything a file holds that Gloamet can show; notes say in sentences what it could not."""
 
@@ -72,70 +173,93 @@ class Scene:
     textures: tuple[Texture, ...] = ()
     views: dict[str, Camera] = field(default_factory=dict)
     notes: tuple[str, ...] = ()
+    lamps: tuple[Lamp, ...] = ()
+    motions: dict[str, Motion] = field(default_factory=dict)
+    origin: Origin = Origin()
 
     @property
     def triangle_count(self) -> int:
-        """Triangles of all parts."""
+        """Triangles of all parts, instances counted each."""
         return sum(len(part.triangles) for part in self.parts)
+
+    @property
+    def shape_count(self) -> int:
+        """Different shapes."""
+        return len({id(part.shape) for part in self.parts})
 
     def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Lowest and highest corner in metres; a unit box when the scene is empty."""
-        if not self.parts:
-            return np.zeros(3), np.ones(3)
-        low = np.min([part.positions.min(0) for part in self.parts], 0)
-        high = np.max([part.positions.max(0) for part in self.parts], 0)
-        return low.astype(float), high.astype(float)
+        return bounds_of(self.parts)
 
     def subject_bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
         """Bounds of what the picture is about: flat grounds are left out when there is anything else."""
-        solid = [p for p in self.parts if np.ptp(p.positions[:, 2]) > FLAT * np.ptp(p.positions[:, :2])]
-        return Scene(None, tuple(solid), ()).bounds() if solid else self.bounds()
+        return bounds_of([part for part in self.parts if not is_flat(part)] or self.parts)
 
 
-def to_world(up: UpAxis, units: str) -> NDArray[np.float64]:
-    """4x4 matrix from file space to world metres with Z up: Y-up maps x to east, -z to north."""
-    if units not in UNIT_METRES:
-        raise GloametError(f"Unit “{units}” is not known: use one of {', '.join(UNIT_METRES)}.")
-    matrix = np.eye(4)
-    if up == "y":
-        matrix[:3, :3] = [[1, 0, 0], [0, 0, -1], [0, 1, 0]]
-    matrix[:3, :3] *= UNIT_METRES[units]
-    return matrix
+def is_flat(part: Part) -> bool:
+    """Whether a part is a sheet lying level, such as a ground."""
+    low, high = part.bounds()
+    return bool(high[2] - low[2] <= FLAT * max(high[0] - low[0], high[1] - low[1]))
 
 
-def make_part(
-    name: str,
-    material: int,
+def bounds_of(parts: tuple[Part, ...] | list[Part]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Lowest and highest corner of some parts; a unit box when there are none."""
+    if not parts:
+        return np.zeros(3), np.ones(3)
+    boxes = [part.bounds() for part in parts]
+    return np.min([low for low, _ in boxes], 0), np.max([high for _, high in boxes], 0)
+
+
+def make_shape(
     positions: NDArray,
     triangles: NDArray,
-    normals: NDArray | None,
-    uvs: NDArray | None,
-    matrix: NDArray[np.float64],
-) -> Part | None:
-    """A part in world space, without triangles that are degenerate or not finite; None if none is left."""
-    world = positions.astype(np.float64) @ matrix[:3, :3].T + matrix[:3, 3]
-    finite = np.asarray((np.isfinite(world) & (np.abs(world) < 1e7)).all(axis=1))
-    good = finite[triangles].all(1)
-    a, b, c = (world[triangles[:, k]] for k in range(3))
+    normals: NDArray | None = None,
+    uvs: NDArray | None = None,
+    colours: NDArray | None = None,
+) -> Shape | None:
+    """A shape without triangles that are degenerate or not finite; None if none is left."""
+    points = np.asarray(positions, np.float32)
+    finite = np.asarray((np.abs(points) < 1e12).all(axis=1))
+    order = np.asarray(triangles)
+    good = finite[order].all(1)
+    a, b, c = (points[order[:, k]] for k in range(3))
     with np.errstate(invalid="ignore", over="ignore"):
-        area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
-    good &= area > 1e-12
+        u, v = (b - a).astype(np.float64), (c - a).astype(np.float64)
+        area = np.einsum("ij,ij->i", np.cross(u, v), np.cross(u, v))
+        longest = np.maximum(np.einsum("ij,ij->i", u, u), np.einsum("ij,ij->i", v, v))
+        good &= area > 1e-20 * longest**2
     if not good.any():
         return None
-    kept = triangles[good]
-    if np.linalg.det(matrix[:3, :3]) < 0.0:
-        kept = kept[:, ::-1]  # a mirrored transform turns the winding round
-    world[~finite] = 0.0
-    turned = None
+    if not finite.all():
+        points = np.where(finite[:, None], points, points[order[good][0, 0]])
+    out = None
     if normals is not None:
-        turned = normals.astype(np.float64) @ np.linalg.pinv(matrix[:3, :3])
-        length = np.linalg.norm(turned, axis=1, keepdims=True)
-        turned = np.where(np.isfinite(length) & (length > 1e-12), turned / np.maximum(length, 1e-12), 0.0)
-    return Part(
-        name,
-        material,
-        np.ascontiguousarray(world, np.float32),
-        np.ascontiguousarray(kept, np.uint32),
-        None if turned is None else np.ascontiguousarray(np.nan_to_num(turned), np.float32),
+        out = np.asarray(normals, np.float32)
+        length = np.linalg.norm(out, axis=1, keepdims=True)
+        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+            out = np.where(np.isfinite(length) & (length > 1e-12), out / length, 0.0)
+    return Shape(
+        np.ascontiguousarray(points, np.float32),
+        np.ascontiguousarray(order if good.all() else order[good], np.uint32),
+        None if out is None else np.ascontiguousarray(np.nan_to_num(out), np.float32),
         None if uvs is None else np.ascontiguousarray(np.nan_to_num(uvs), np.float32),
+        None if colours is None else np.ascontiguousarray(np.clip(np.nan_to_num(colours), 0, 1), np.float32),
     )
+
+
+def usable(matrix: Matrix) -> bool:
+    """Whether a matrix places anything that can be seen: finite and not squeezed to nothing."""
+    return bool(
+        matrix.shape == (4, 4)
+        and np.isfinite(matrix).all()
+        and np.abs(matrix).max() < 1e12
+        and abs(np.linalg.det(matrix[:3, :3])) > 1e-30
+    )
+
+
+def unique_name(name: str, taken: dict[str, int]) -> str:
+    """The name, numbered when it was taken: decisions are remembered by it."""
+    taken[name] = taken.get(name, 0) + 1
+    if taken[name] == 1:
+        return name
+    return unique_name(f"{name} {taken[name]}", taken)

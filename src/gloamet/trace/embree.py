@@ -1,7 +1,9 @@
 """Embree through ctypes: the library of the `embreex` wheel, scenes built from flat arrays.
 
-Vertices (V, 3) float32 and triangles (T, 3) uint32 enter; a scene handle for the kernels leaves. Two
-geometries at most: 0 opaque (mask 1), 1 glass (mask 2), so that shadow rays can ask for either.
+Vertices (V, 3) float32 and triangles (T, 3) uint32 enter; a scene handle for the kernels leaves. Triangles
+come in CLASSES, one geometry each, whose mask bit is 1 << class: opaque or pervious (glass and leaves with
+holes), and each of these ordinary, unseen by the camera, or casting no shade. Rays ask for the classes they
+mean. Instances follow as geometries CLASSES, CLASSES + 1, ...
 """
 
 from __future__ import annotations
@@ -18,9 +20,14 @@ from numpy.typing import NDArray
 
 from gloamet.errors import GloametError
 
-OPAQUE_MASK, GLASS_MASK, ANY_MASK = 1, 2, -1
-_TRIANGLE, _INDEX, _VERTEX = 0, 0, 1
-_UINT3, _FLOAT3 = 0x5003, 0x9003
+OPAQUE, PERVIOUS = 0, 1
+UNSEEN, SHADELESS = 2, 4  # added to the above
+CLASSES = 6
+CAMERA_MASK = 0b110011  # all but the unseen
+PATH_MASK = 0b001111  # all that cast shade
+OPAQUE_MASK, PERVIOUS_MASK = 0b000101, 0b001010  # of those
+_TRIANGLE, _INSTANCE, _INDEX, _VERTEX = 0, 121, 0, 1
+_UINT3, _FLOAT3, _FLOAT3X4_ROWS = 0x5003, 0x9003, 0x9134
 _POINTER = ctypes.c_void_p
 _SIGNATURES: dict[str, tuple[Any, list[Any]]] = {
     "rtcNewDevice": (_POINTER, [ctypes.c_char_p]),
@@ -39,6 +46,8 @@ _SIGNATURES: dict[str, tuple[Any, list[Any]]] = {
         [_POINTER, ctypes.c_int, ctypes.c_uint, ctypes.c_int, _POINTER]
         + [ctypes.c_size_t, ctypes.c_size_t, ctypes.c_size_t],
     ),
+    "rtcSetGeometryInstancedScene": (None, [_POINTER, _POINTER]),
+    "rtcSetGeometryTransform": (None, [_POINTER, ctypes.c_uint, ctypes.c_int, _POINTER]),
     "rtcIntersect1": (None, [_POINTER, _POINTER, _POINTER]),
     "rtcOccluded1": (None, [_POINTER, _POINTER, _POINTER]),
 }
@@ -82,47 +91,88 @@ def library() -> _Library:
     return _Library(handle, path, device)
 
 
+@dataclass(frozen=True, eq=False)
+class Instance:
+    """Places of one shape: triangles (T, 3), matrices (N, 3, 4) float32, and the class of its surface."""
+
+    triangles: NDArray[np.uint32]
+    matrices: NDArray[np.float32]
+    surface: int
+
+
 class RayScene:
-    """A built acceleration structure; `handle` goes to the kernels, the arrays stay alive with it."""
+    """A built acceleration structure; `handle` goes to the kernels, the arrays stay alive with it.
+
+    classes holds the triangles of each class, CLASSES arrays.
+    """
 
     def __init__(
-        self, vertices: NDArray[np.float32], opaque: NDArray[np.uint32], glass: NDArray[np.uint32]
+        self,
+        vertices: NDArray[np.float32],
+        classes: list[NDArray[np.uint32]],
+        instances: list[Instance] | None = None,
     ) -> None:
         self._lib = library().handle
-        device = library().device
+        self._device = library().device
         # Embree reads 16 bytes at the last vertex
-        self._vertices = np.zeros((len(vertices) + 1, 3), np.float32)
-        self._vertices[:-1] = vertices
-        self._triangles = [np.ascontiguousarray(t, np.uint32) for t in (opaque, glass)]
-        scene = self._lib.rtcNewScene(device)
-        self._lib.rtcSetSceneBuildQuality(scene, _MEDIUM_QUALITY)
-        for geometry_id, triangles in enumerate(self._triangles):
+        self.vertices = np.zeros((len(vertices) + 1, 3), np.float32)
+        self.vertices[:-1] = vertices
+        self._kept: list[Any] = []
+        self._scenes: list[int] = []
+        self.handle: np.uint64 | None = None
+        scene = self._new_scene()
+        for surface, triangles in enumerate(classes):
             if len(triangles):
-                self._attach(device, scene, geometry_id, triangles)
+                self._attach(scene, surface, surface, triangles)
+        place = CLASSES
+        for instance in instances or []:
+            inner = self._new_scene()
+            self._attach(inner, 0, instance.surface, instance.triangles)
+            self._lib.rtcCommitScene(inner)
+            for matrix in instance.matrices:
+                self._place(scene, place, instance.surface, inner, matrix)
+                place += 1
         self._lib.rtcCommitScene(scene)
-        error = self._lib.rtcGetDeviceError(device)
+        error = self._lib.rtcGetDeviceError(self._device)
         if error:
-            self._lib.rtcReleaseScene(scene)
             raise GloametError(
                 f"The scene could not be prepared for rays (Embree error {error}): is memory full?"
             )
         self.handle = np.uint64(scene)
 
-    def _attach(self, device: int, scene: int, geometry_id: int, triangles: NDArray[np.uint32]) -> None:
-        lib, vertices = self._lib, self._vertices
-        geometry = lib.rtcNewGeometry(device, _TRIANGLE)
+    def _new_scene(self) -> int:
+        scene: int = self._lib.rtcNewScene(self._device)
+        self._lib.rtcSetSceneBuildQuality(scene, _MEDIUM_QUALITY)
+        self._scenes.append(scene)
+        return scene
+
+    def _attach(self, scene: int, place: int, surface: int, triangles: NDArray[np.uint32]) -> None:
+        lib = self._lib
+        triangles = np.ascontiguousarray(triangles, np.uint32)
+        self._kept.append(triangles)
+        geometry = lib.rtcNewGeometry(self._device, _TRIANGLE)
         lib.rtcSetSharedGeometryBuffer(
             geometry, _INDEX, 0, _UINT3, triangles.ctypes.data, 0, 12, len(triangles)
         )
         lib.rtcSetSharedGeometryBuffer(
-            geometry, _VERTEX, 0, _FLOAT3, vertices.ctypes.data, 0, 12, len(vertices) - 1
+            geometry, _VERTEX, 0, _FLOAT3, self.vertices.ctypes.data, 0, 12, len(self.vertices) - 1
         )
-        lib.rtcSetGeometryMask(geometry, OPAQUE_MASK if geometry_id == 0 else GLASS_MASK)
+        lib.rtcSetGeometryMask(geometry, 1 << surface)
         lib.rtcCommitGeometry(geometry)
-        lib.rtcAttachGeometryByID(scene, geometry, geometry_id)
+        lib.rtcAttachGeometryByID(scene, geometry, place)
+        lib.rtcReleaseGeometry(geometry)
+
+    def _place(self, scene: int, place: int, surface: int, inner: int, matrix: NDArray[np.float32]) -> None:
+        lib = self._lib
+        rows = np.ascontiguousarray(matrix, np.float32)
+        geometry = lib.rtcNewGeometry(self._device, _INSTANCE)
+        lib.rtcSetGeometryInstancedScene(geometry, inner)
+        lib.rtcSetGeometryTransform(geometry, 0, _FLOAT3X4_ROWS, rows.ctypes.data)
+        lib.rtcSetGeometryMask(geometry, 1 << surface)
+        lib.rtcCommitGeometry(geometry)
+        lib.rtcAttachGeometryByID(scene, geometry, place)
         lib.rtcReleaseGeometry(geometry)
 
     def __del__(self) -> None:
-        handle = getattr(self, "handle", None)
-        if handle is not None:
-            self._lib.rtcReleaseScene(int(handle))
+        for scene in getattr(self, "_scenes", []):
+            self._lib.rtcReleaseScene(scene)

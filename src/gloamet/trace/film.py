@@ -1,11 +1,13 @@
 """The film: sums of light per source at one size, and the thread pool that exposes it tile by tile.
 
-A compiled scene, lights and a camera enter; layers in cd/m2 (AP1) leave, one for the sun and one for the
-sky with all their bounces, beside albedo, normal and depth.
+A compiled scene, lights and a camera enter; layers in cd/m2 (AP1) leave, one each for the sun, the sky and
+lamps with all their bounces, beside albedo, normal and depth. A rectangle can be exposed alone: every pixel
+counts its own samples.
 """
 
 from __future__ import annotations
 
+import math
 import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -15,40 +17,94 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.lights import Lights
 
 Floats = NDArray[np.float32]
+Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 TILE_ROWS = 8
 DEFAULT_BOUNCES = 4
+LIGHTS = ("sun", "sky", "lamps")
+COLOURS = (*LIGHTS, "albedo", "normal")
+PLANES = ("depth", "squares", "counts")
 
 
 @dataclass
 class Film:
-    """Sums over samples: sun, sky, albedo, normal (H, W, 3) and depth (H, W)."""
+    """Sums over samples: sun, sky, lamps, albedo, normal (H, W, 3); depth, squares, counts (H, W)."""
 
     width: int
     height: int
-    samples: int = 0
     rays: int = 0
     layers: dict[str, Floats] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         shape = (self.height, self.width, 3)
-        self.layers = {name: np.zeros(shape, np.float32) for name in ("sun", "sky", "albedo", "normal")}
-        self.layers["depth"] = np.zeros(shape[:2], np.float32)
+        self.layers = {name: np.zeros(shape, np.float32) for name in COLOURS}
+        self.layers |= {name: np.zeros(shape[:2], np.float32) for name in PLANES}
+
+    @property
+    def samples(self) -> int:
+        """Samples of the pixel that has most."""
+        return int(self.layers["counts"].max())
+
+    def samples_in(self, region: Region | None) -> int:
+        """Samples of the pixel that has fewest, in a rectangle or in all."""
+        x0, y0, x1, y1 = region or (0, 0, self.width, self.height)
+        counts = self.layers["counts"][y0:y1, x0:x1]
+        return int(counts.min()) if counts.size else 0
+
+    def _share(self) -> Floats:
+        return np.reciprocal(np.maximum(self.layers["counts"], np.float32(1.0)))
 
     def mean(self, name: str) -> Floats:
         """A layer per sample: cd/m2 for the lights, metres for depth (0 where only sky is seen)."""
-        return self.layers[name] / np.float32(max(self.samples, 1))
+        layer, share = self.layers[name], self._share()
+        return layer * (share[..., None] if layer.ndim == 3 else share)
 
-    def light(self, sun_gain: float = 1.0, sky_gain: float = 1.0) -> Floats:
+    def light(self, sun_gain: float = 1.0, sky_gain: float = 1.0, lamps_gain: float = 1.0) -> Floats:
         """The picture: the weighted sum of the layers, cd/m2 in AP1."""
-        scale = np.float32(1.0 / max(self.samples, 1))
-        return self.layers["sun"] * (scale * np.float32(sun_gain)) + self.layers["sky"] * (
-            scale * np.float32(sky_gain)
-        )
+        out = self.layers["sun"] * np.float32(sun_gain)
+        out += self.layers["sky"] * np.float32(sky_gain)
+        if lamps_gain and self.layers["lamps"].any():
+            out += self.layers["lamps"] * np.float32(lamps_gain)
+        out *= self._share()[..., None]
+        return out
+
+    def noise(self, region: Region | None = None) -> float:
+        """Typical relative error of a pixel: the standard error over the mean, median of every few pixels.
+
+        Infinite before the second sample.
+        """
+        x0, y0, x1, y1 = region or (0, 0, self.width, self.height)
+        cut = (slice(y0, y1, 3), slice(x0, x1, 3))
+        n = self.layers["counts"][cut]
+        if not n.size or n.min() < 2:
+            return float("inf")
+        light = sum(self.layers[name][cut] for name in LIGHTS) @ AP1_LUMINANCE.astype(np.float32) / n
+        spread = np.maximum(self.layers["squares"][cut] / n - light**2, 0.0) / (n - 1)
+        return float(np.median(np.sqrt(spread) / np.maximum(light, 1e-9)))
+
+    def add(self, other: Film) -> None:
+        """Take over the samples another film has more than this one."""
+        for name, layer in other.layers.items():
+            self.layers[name] += layer
+        self.rays += other.rays
+
+
+def region_of(rectangle: tuple[float, float, float, float] | None, width: int, height: int) -> Region | None:
+    """A rectangle of picture shares in pixels, at least 8 on a side; None for none."""
+    if rectangle is None:
+        return None
+    x0, y0 = int(min(rectangle[0], rectangle[2]) * width), int(min(rectangle[1], rectangle[3]) * height)
+    x1, y1 = (
+        math.ceil(max(rectangle[0], rectangle[2]) * width),
+        math.ceil(max(rectangle[1], rectangle[3]) * height),
+    )
+    x0, y0 = max(0, min(x0, width - 8)), max(0, min(y0, height - 8))
+    return x0, y0, min(width, max(x1, x0 + 8)), min(height, max(y1, y0 + 8))
 
 
 class Tracer:
@@ -67,26 +123,28 @@ class Tracer:
         samples: int = 1,
         max_bounces: int = DEFAULT_BOUNCES,
         cancelled: Callable[[], bool] = lambda: False,
+        region: Region | None = None,
     ) -> bool:
         """Add `samples` samples per pixel; False, with the film unusable, when cancelled half-way."""
         from gloamet.trace.paths import trace_rows
 
         packed = camera.packed(film.width, film.height)
-        buffers = tuple(film.layers[n] for n in ("sun", "sky", "albedo", "normal", "depth"))
+        buffers = tuple(film.layers[n] for n in (*COLOURS, *PLANES))
         fixed: tuple[Any, ...] = (
-            scene.rays.handle, scene.has_glass, scene.first_glass, scene.arrays(), lights.arrays(),
-            packed, film.width, film.height,
+            scene.rays.handle, scene.geometry.pervious, scene.arrays(), lights.arrays(), packed,
+            film.width, film.height,
         )  # fmt: skip
+        x0, top, x1, bottom = region or (0, 0, film.width, film.height)
 
         def tile(y: int) -> int:
             if cancelled():
                 return -1
-            last = min(film.height, y + TILE_ROWS)
-            return int(trace_rows(*fixed, y, last, film.samples, samples, max_bounces, buffers))
+            return int(
+                trace_rows(*fixed, x0, y, x1, min(bottom, y + TILE_ROWS), samples, max_bounces, buffers)
+            )
 
-        counts = list(self.pool.map(tile, range(0, film.height, TILE_ROWS)))
+        counts = list(self.pool.map(tile, range(top, bottom, TILE_ROWS)))
         if min(counts, default=0) < 0:
             return False
-        film.samples += samples
         film.rays += sum(counts)
         return True

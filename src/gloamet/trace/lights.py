@@ -63,8 +63,9 @@ def _cells(table, luminance, out):
             out[r, c] = max(total, 0.0) * solid
 
 
-def build_lights(dome: Dome) -> Lights:
-    """Pack a dome for the kernels."""
+def build_lights(dome: Dome, ground_tint: Floats | None = None) -> Lights:
+    """Pack a dome for the kernels; ground_tint (3,) AP1 of luminance 1 colours what lies below the horizon."""
+    tint = np.ones(3, np.float32) if ground_tint is None else ground_tint
     cells = np.zeros((CELL_ROWS, CELL_COLUMNS))
     _cells(dome.table, AP1_LUMINANCE, cells)
     cells += 1e-9 * cells.max() + 1e-30
@@ -82,7 +83,7 @@ def build_lights(dome: Dome) -> Lights:
     return Lights(
         dome.table,
         sun,
-        np.concatenate([dome.ground_sun, dome.ground_sky]).astype(np.float32),
+        np.concatenate([dome.ground_sun * tint, dome.ground_sky * tint]).astype(np.float32),
         (np.cumsum(rows) / rows.sum()).astype(np.float32),
         (np.cumsum(cells, 1) / rows[:, None]).astype(np.float32),
         density.astype(np.float32),

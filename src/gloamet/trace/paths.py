@@ -1,9 +1,10 @@
 """The fused path-tracing kernel: a tile of rows, every sample from the camera to the sky.
 
-Array layouts. camera (4, 3): eye, forward, half width, half height. The film of one size: sun, sky, albedo
-and normal (H, W, 3), depth (H, W), all float32 sums over samples. Scene arrays are those of
-`compiled.Compiled.arrays`, light arrays those of `lights.Lights.arrays`, in that order. Light from the sun
-and light from the sky (with all their bounces) never mix, so that a gain is a weighted sum afterwards.
+Array layouts. camera (5, 3): eye, middle, half width, half height, lens (see `Camera.packed`). The film of
+one size: sun, sky, lamps, albedo and normal (H, W, 3), depth, squares and counts (H, W), all float32 sums
+over samples; squares of the luminance, counts of samples. Scene arrays are those of
+`compiled.Compiled.arrays`, light arrays those of `lights.Lights.arrays`, in that order. Light from the sun,
+the sky and lamps (with all their bounces) never mix, so that a gain is a weighted sum afterwards.
 
 Stated limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left out; glass is passed
 straight.
@@ -16,182 +17,80 @@ import math
 import numpy as np
 from numba import njit
 
+from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.jit import JIT
 from gloamet.sky.dome import dome_coordinates, sky_radiance
-from gloamet.trace.compiled import GLASS, KIND, MATT, SPECULAR, TRANSMISSION
-from gloamet.trace.embree import ANY_MASK, GLASS_MASK, OPAQUE_MASK
-from gloamet.trace.lights import (
-    LIMB,
-    sample_sky,
-    solid_density,
+from gloamet.trace.draws import GOLDEN, MIX2, PIXEL, two_numbers
+from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
+from gloamet.trace.lighting import escaped, glow, lit_by_lamp, lit_by_sky, lit_by_sun
+from gloamet.trace.materials import (
+    COAT,
+    COAT_ALPHA,
+    CUTOUT,
+    EMISSION,
+    GLASS,
+    KIND,
+    MATT,
+    NORMAL_PICTURE,
+    SPECULAR,
+    TRANSLUCENCY,
+    TRANSMISSION,
 )
-from gloamet.trace.rays import intersect, occluded
+from gloamet.trace.plane import WATER, ground_distance, ground_seen, ripples
+from gloamet.trace.rays import intersect
 from gloamet.trace.surface import (
     MIRROR_ALPHA,
-    basis,
+    bumped,
     cosine_direction,
     fifth,
+    fresnel,
     gloss_direction,
     gloss_share,
-    interpolate,
+    is_hole,
+    locate,
     look_up,
     pane,
     reflect,
+    smooth_normal,
+    texture_place,
+    turned,
+    vertex_colour,
 )
+from gloamet.trace.visibility import FAR, MAX_PASSES, step_off
 
 F = np.float32
-FAR = F(1e30)
-MAX_PANES = 16
-_GOLDEN = np.uint64(0x9E3779B97F4A7C15)
-_MIX1, _MIX2 = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
-_PIXEL = np.uint64(0xD1342543DE82EF95)
-_ANY, _OPAQUE, _GLASS = np.int32(ANY_MASK), np.int32(OPAQUE_MASK), np.int32(GLASS_MASK)
-_TINY = F(2.0**-24)
+_CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
+_LUMINANCE = AP1_LUMINANCE.astype(np.float32)
 
 
 @njit(inline="always", **JIT)
-def two_numbers(state):
-    """Two uniform numbers in [0, 1) from a counter (SplitMix64, Steele et al. 2014)."""
-    z = (state ^ (state >> np.uint64(30))) * _MIX1
-    z = (z ^ (z >> np.uint64(27))) * _MIX2
-    z = z ^ (z >> np.uint64(31))
-    return F(z >> np.uint64(40)) * _TINY, F((z >> np.uint64(8)) & np.uint64(0xFFFFFF)) * _TINY
+def length(rows, k):
+    """Length of a row of three."""
+    return math.sqrt(rows[k, 0] * rows[k, 0] + rows[k, 1] * rows[k, 1] + rows[k, 2] * rows[k, 2])
 
 
 @njit(inline="always", **JIT)
-def sun_direction(sun, u, v):
-    """A direction inside the disc, by the light of its limb-darkened face: no weight is left."""
-    s2 = (F(1) - (F(1) - u) ** F(1 / (1 + LIMB / 2))) * sun[11]
-    c, s, phi = math.sqrt(F(1) - s2), math.sqrt(s2), F(2 * math.pi) * v
-    x, y = s * math.cos(phi), s * math.sin(phi)
-    a, b, d, e, g, h = basis(sun[0], sun[1], sun[2])
-    return a * x + e * y + sun[0] * c, b * x + g * y + sun[1] * c, d * x + h * y + sun[2] * c
-
-
-@njit(**JIT)
-def through_glass(scene, first_glass, triangle_material, materials, ox, oy, oz, dx, dy, dz):
-    """What the panes along a shadow ray let through, per channel."""
-    r = g = b = F(1)
-    near = F(0)
-    for _ in range(MAX_PANES):
-        t, nx, ny, nz, _u, _v, prim, _g = intersect(scene, ox, oy, oz, near, dx, dy, dz, FAR, _GLASS)
-        if prim < 0:
-            return r, g, b
-        cosine = abs(nx * dx + ny * dy + nz * dz) / math.sqrt(nx * nx + ny * ny + nz * nz)
-        _f, tr, tg, tb = pane(materials, triangle_material[first_glass + prim], cosine)
-        r, g, b = r * tr, g * tg, b * tb
-        near = t + F(1e-4) + F(1e-6) * t
-    return F(0), F(0), F(0)
-
-
-@njit(inline="always", **JIT)
-def unblocked(scene, glass, first_glass, triangle_material, materials, ox, oy, oz, dx, dy, dz):
-    """How much light comes along a shadow ray, per channel: 0 behind walls, tinted behind panes."""
-    if occluded(scene, ox, oy, oz, F(0), dx, dy, dz, FAR, _OPAQUE):
-        return F(0), F(0), F(0)
-    if not glass:
-        return F(1), F(1), F(1)
-    return through_glass(scene, first_glass, triangle_material, materials, ox, oy, oz, dx, dy, dz)
-
-
-@njit(inline="always", **JIT)
-def sky_along(table, density, dx, dy, dz, direct, bsdf_density):
-    """Sky radiance a path meets, weighted against having sampled the sky itself (power heuristic)."""
-    u, v = dome_coordinates(dx, dy, dz)
-    r, g, b = sky_radiance(table, u, v)
-    if direct:
-        return r, g, b
-    p = solid_density(density, u, v, math.sqrt(max(F(0), F(1) - dz * dz)))
-    w = bsdf_density * bsdf_density / (bsdf_density * bsdf_density + p * p)
-    return r * w, g * w, b * w
-
-
-@njit(inline="always", **JIT)
-def disc_along(sun, dx, dy, dz):
-    """Radiance of the sun's disc in a direction, 0 outside it."""
-    cx, cy, cz = dy * sun[2] - dz * sun[1], dz * sun[0] - dx * sun[2], dx * sun[1] - dy * sun[0]
-    s2 = cx * cx + cy * cy + cz * cz
-    if s2 >= sun[11] or dx * sun[0] + dy * sun[1] + dz * sun[2] <= F(0):
-        return F(0)
-    return F(1 + LIMB / 2) * math.sqrt(math.sqrt(F(1) - s2 / sun[11]))
-
-
-@njit(inline="always", **JIT)
-def camera_ray(camera, x, y, width, height, u, v):
-    """Unit direction through a point (u, v) of pixel (x, y)."""
+def camera_ray(camera, x, y, width, height, u, v, p, q):
+    """Origin and unit direction through a point (u, v) of pixel (x, y); (p, q) is a place on the lens."""
     a = F(2) * (F(x) + u) / F(width) - F(1)
     b = F(1) - F(2) * (F(y) + v) / F(height)
-    dx = camera[1, 0] + a * camera[2, 0] + b * camera[3, 0]
-    dy = camera[1, 1] + a * camera[2, 1] + b * camera[3, 1]
-    dz = camera[1, 2] + a * camera[2, 2] + b * camera[3, 2]
+    ox, oy, oz = camera[0, 0], camera[0, 1], camera[0, 2]
+    sx = a * camera[2, 0] + b * camera[3, 0]
+    sy = a * camera[2, 1] + b * camera[3, 1]
+    sz = a * camera[2, 2] + b * camera[3, 2]
+    if camera[4, 2] > F(0):
+        return ox + sx, oy + sy, oz + sz, camera[1, 0], camera[1, 1], camera[1, 2]
+    dx, dy, dz = camera[1, 0] + sx, camera[1, 1] + sy, camera[1, 2] + sz
+    if camera[4, 0] > F(0):
+        r, phi = camera[4, 0] * math.sqrt(p), F(2 * math.pi) * q
+        i, j = r * math.cos(phi) / length(camera, 2), r * math.sin(phi) / length(camera, 3)
+        ax = i * camera[2, 0] + j * camera[3, 0]
+        ay = i * camera[2, 1] + j * camera[3, 1]
+        az = i * camera[2, 2] + j * camera[3, 2]
+        ox, oy, oz = ox + ax, oy + ay, oz + az
+        dx, dy, dz = dx * camera[4, 1] - ax, dy * camera[4, 1] - ay, dz * camera[4, 1] - az
     inverse = F(1) / math.sqrt(dx * dx + dy * dy + dz * dz)
-    return dx * inverse, dy * inverse, dz * inverse
-
-
-@njit(**JIT)
-def shading_normal(smooth, sx, sy, sz, nx, ny, nz, dx, dy, dz):
-    """The interpolated normal on the ray's side of the face, or the face's own where that fails."""
-    if not smooth:
-        return nx, ny, nz
-    inverse = F(1) / math.sqrt(max(F(1e-20), sx * sx + sy * sy + sz * sz))
-    if sx * nx + sy * ny + sz * nz < F(0):
-        inverse = -inverse
-    sx, sy, sz = sx * inverse, sy * inverse, sz * inverse
-    if sx * dx + sy * dy + sz * dz > F(-1e-3):
-        return nx, ny, nz
-    return sx, sy, sz
-
-
-@njit(inline="always", **JIT)
-def escaped(table, sun, ground, density, dx, dy, dz, direct, scattered, chosen):
-    """What a path meets outside the scene: three channels from the sun, three from the sky."""
-    if dz < F(0):
-        return ground[0], ground[1], ground[2], ground[3], ground[4], ground[5]
-    r, g, b = sky_along(table, density, dx, dy, dz, direct, chosen)
-    w = F(0)
-    if direct and not scattered:
-        w = disc_along(sun, dx, dy, dz)
-    return w * sun[7], w * sun[8], w * sun[9], r, g, b
-
-
-@njit(inline="always", **JIT)
-def lit_by_sun(
-    state, scene, glass, first_glass, triangle_material, materials, sun, surface, ox, oy, oz, nx, ny, nz
-):  # fmt: skip
-    """Light of the sun's disc reflected here, and the rays it took; (ox, oy, oz) lies off the face."""
-    u, v = two_numbers(state)
-    lx, ly, lz = sun_direction(sun, u, v)
-    if lz > F(0) and lx * nx + ly * ny + lz * nz > F(0):
-        fr, fg, fb, _p = reflect(surface, lx, ly, lz)
-        if fr + fg + fb > F(0):
-            ur, ug, ub = unblocked(
-                scene, glass, first_glass, triangle_material, materials, ox, oy, oz, lx, ly, lz
-            )
-            return fr * ur * sun[3], fg * ug * sun[4], fb * ub * sun[5], 1
-    return F(0), F(0), F(0), 0
-
-
-@njit(inline="always", **JIT)
-def lit_by_sky(
-    state, scene, glass, first_glass, triangle_material, materials, table, row_cdf, cell_cdf, density,
-    surface, ox, oy, oz, nx, ny, nz,
-):  # fmt: skip
-    """Light of the sky reflected here, sampled by where it comes from, and the rays it took."""
-    u, v = two_numbers(state)
-    lx, ly, lz, u, v = sample_sky(row_cdf, cell_cdf, u, v)
-    if lx * nx + ly * ny + lz * nz > F(0):
-        fr, fg, fb, p = reflect(surface, lx, ly, lz)
-        if fr + fg + fb > F(0):
-            ur, ug, ub = unblocked(
-                scene, glass, first_glass, triangle_material, materials, ox, oy, oz, lx, ly, lz
-            )
-            if ur + ug + ub > F(0):
-                q = solid_density(density, u, v, math.sqrt(max(F(0), F(1) - lz * lz)))
-                w = q / (q * q + p * p)
-                r, g, b = sky_radiance(table, u, v)
-                return fr * ur * w * r, fg * ug * w * g, fb * ub * w * b, 1
-            return F(0), F(0), F(0), 1
-    return F(0), F(0), F(0), 0
+    return ox, oy, oz, dx * inverse, dy * inverse, dz * inverse
 
 
 @njit(inline="always", **JIT)
@@ -242,40 +141,76 @@ def through_pane(materials, m, nx, ny, nz, dx, dy, dz, v):
 
 @njit(inline="always", **JIT)
 def follow(
-    scene, glass, first_glass, normals, uvs, triangles, triangle_material, smooth, materials, texels, pictures,
-    table, sun, ground, row_cdf, cell_cdf, density, state, ox, oy, oz, dx, dy, dz, max_bounces,
+    scene, pervious, vertices, normals, uvs, colours, triangles, triangle_material, flags, first,
+    instance_first, turns, materials, texels, pictures, lamps, plane, table, sun, ground, row_cdf, cell_cdf,
+    density, state, origin, direction, max_bounces,
 ):  # fmt: skip
-    """One path. Returns light of the sun (3) and of the sky (3), albedo (3), normal (3), depth, rays."""
+    """One path. Returns light of the sun, the sky and lamps, albedo, normal (3 each), depth, rays."""
+    ox, oy, oz = origin
+    dx, dy, dz = direction
     sun_up = sun[3] + sun[4] + sun[5] > F(0)
     tr = tg = tb = F(1)  # what the path still carries
-    sr = sg = sb = kr = kg = kb = F(0)
+    sr = sg = sb = kr = kg = kb = er = eg = eb = F(0)
     ar = ag = ab = F(1)
-    mx = my = mz = depth = chosen = F(0)
-    direct, seen, scattered = True, False, False
-    bounces, panes, rays = 0, 0, 0
+    mx = my = mz = depth = chosen = travelled = F(0)
+    direct, seen, scattered, begun = True, False, False, False
+    bounces, passes, rays, mask = 0, 0, 0, _CAMERA
     while True:
-        t, nx, ny, nz, hu, hv, prim, geometry = intersect(scene, ox, oy, oz, F(0), dx, dy, dz, FAR, _ANY)
+        t, nx, ny, nz, hu, hv, prim, geometry, instance = intersect(
+            scene, ox, oy, oz, F(0), dx, dy, dz, FAR, mask
+        )
         rays += 1
-        if prim < 0:
-            a, b, c, d, e, f = escaped(table, sun, ground, density, dx, dy, dz, direct, scattered, chosen)
+        s = ground_distance(plane, ox, oy, oz, dx, dy, dz, t)
+        if s > F(0) and direct and not scattered:
+            # the far ground melts into the sky by a coin
+            state += GOLDEN
+            u, v = two_numbers(state)
+            if u >= ground_seen(plane, dz):
+                u, v = dome_coordinates(dx, dy, F(0))
+                a, b, c = sky_radiance(table, u, v)
+                kr, kg, kb = kr + tr * a, kg + tg * b, kb + tb * c
+                break
+        if s <= F(0) and prim < 0:
+            a, b, c, d, e, f = escaped(
+                table, sun, ground, density, plane, dx, dy, dz, direct, scattered, chosen
+            )
             sr, sg, sb = sr + tr * a, sg + tg * b, sb + tb * c
             kr, kg, kb = kr + tr * d, kg + tg * e, kb + tb * f
             break
-        if geometry == 1:
-            prim += first_glass
-        m = triangle_material[prim]
-        inverse = F(1) / math.sqrt(nx * nx + ny * ny + nz * nz)
-        if nx * dx + ny * dy + nz * dz > F(0):
-            inverse = -inverse
-        nx, ny, nz = nx * inverse, ny * inverse, nz * inverse
-        if bounces + panes == 0:
-            depth = t
-        px, py, pz, step = ox + dx * t, oy + dy * t, oz + dz * t, F(1e-4) + F(1e-6) * t
-        state += _GOLDEN
+        tu = tv = F(0)
+        if s > F(0):
+            t, prim, instance, m = s, -1, -1, len(materials) - 1
+            nx, ny, nz, front = F(0), F(0), F(1), True
+        else:
+            prim = locate(first, instance_first, prim, geometry, instance)
+            m = triangle_material[prim]
+            nx, ny, nz = turned(turns, instance, 0, nx, ny, nz)
+            inverse = F(1) / math.sqrt(nx * nx + ny * ny + nz * nz)
+            front = nx * dx + ny * dy + nz * dz <= F(0)
+            if not front:
+                inverse = -inverse
+            nx, ny, nz = nx * inverse, ny * inverse, nz * inverse
+            tu, tv = texture_place(triangles, uvs, prim, hu, hv)
+        px, py, pz = ox + dx * t, oy + dy * t, oz + dz * t
+        step = step_off(t, px, py, pz)
+        travelled += t
+        if materials[m, CUTOUT] >= F(0) and is_hole(materials, m, texels, pictures, tu, tv):
+            passes += 1
+            if passes > MAX_PASSES:
+                break
+            ox, oy, oz = px + dx * step, py + dy * step, pz + dz * step
+            continue
+        if not begun:
+            begun, depth = True, travelled
+        if materials[m, EMISSION] + materials[m, EMISSION + 1] + materials[m, EMISSION + 2] > F(0):
+            cosine = -(nx * dx + ny * dy + nz * dz)
+            a, b, c = glow(materials, m, texels, pictures, tu, tv, front, cosine, travelled, direct, chosen)
+            er, eg, eb = er + tr * a, eg + tg * b, eb + tb * c
+        state += GOLDEN
         u, v = two_numbers(state)
         if materials[m, KIND] == F(GLASS) and u < materials[m, TRANSMISSION]:
-            panes += 1
-            if panes > MAX_PANES:
+            passes += 1
+            if passes > MAX_PASSES:
                 break
             dx, dy, dz, a, b, c, mirrored = through_pane(materials, m, nx, ny, nz, dx, dy, dz, v)
             tr, tg, tb = tr * a, tg * b, tb * c
@@ -283,9 +218,23 @@ def follow(
             step = step if mirrored else -step
             ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
             continue
-        sx, sy, sz, tu, tv = interpolate(triangles, normals, uvs, prim, hu, hv)
-        sx, sy, sz = shading_normal(smooth[prim], sx, sy, sz, nx, ny, nz, dx, dy, dz)
         r, g, b, rough, metal = look_up(materials, m, texels, pictures, tu, tv)
+        sx, sy, sz = nx, ny, nz
+        if prim >= 0:
+            sx, sy, sz = smooth_normal(
+                flags, triangles, normals, turns, instance, prim, hu, hv, nx, ny, nz, dx, dy, dz
+            )
+            if materials[m, NORMAL_PICTURE] >= F(0):
+                sx, sy, sz = bumped(
+                    vertices, uvs, triangles, turns, instance, prim, materials, m, texels, pictures, tu, tv,
+                    (sx, sy, sz), (dx, dy, dz),
+                )  # fmt: skip
+            a, c, d = vertex_colour(flags, colours, triangles, prim, hu, hv)
+            r, g, b = r * a, g * c, b * d
+        elif plane[WATER] > F(0):
+            sx, sy, sz = ripples(plane, px, py, travelled)
+            if sx * dx + sy * dy + sz * dz > F(-0.02):
+                sx, sy, sz = nx, ny, nz
         gloss, share, alpha = materials[m, SPECULAR], F(0), F(1)
         if materials[m, KIND] != F(MATT):
             alpha = rough * rough
@@ -296,64 +245,63 @@ def follow(
             mx, my, mz = sx, sy, sz
         if bounces == max_bounces:
             break
-        ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
         surface = (sx, sy, sz, -dx, -dy, -dz, r, g, b, alpha, metal, gloss, share)
+        if materials[m, COAT] > F(0):
+            state += GOLDEN
+            u, v = two_numbers(state)
+            if u < materials[m, COAT] * fresnel(-(sx * dx + sy * dy + sz * dz), F(1.5)):
+                # the clear layer answers, as a full mirror of its own roughness
+                surface = (
+                    sx, sy, sz, -dx, -dy, -dz, F(1), F(1), F(1), materials[m, COAT_ALPHA], F(1), F(1), F(1)
+                )  # fmt: skip
+        if materials[m, TRANSLUCENCY] > F(0):
+            state += GOLDEN
+            u, v = two_numbers(state)
+            if u < materials[m, TRANSLUCENCY]:
+                # light that goes through a leaf leaves its other side as off a matt surface
+                nx, ny, nz, sx, sy, sz = -nx, -ny, -nz, -sx, -sy, -sz
+                surface = (sx, sy, sz, sx, sy, sz, r, g, b, F(1), F(0), F(0), F(0))
+        ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
         # After the first surface one of the two lights is asked, by a coin: half the shadow rays.
-        state += _GOLDEN
+        state += GOLDEN
         coin, keep_coin = two_numbers(state)
         both = bounces == 0 or not sun_up
         odds = F(1) if both else F(2)
         if sun_up and (both or coin < F(0.5)):
-            state += _GOLDEN
+            state += GOLDEN
             a, b, c, n = lit_by_sun(
-                state,
-                scene,
-                glass,
-                first_glass,
-                triangle_material,
-                materials,
-                sun,
-                surface,
-                ox,
-                oy,
-                oz,
-                nx,
-                ny,
-                nz,
-            )
+                state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
+                materials, texels, pictures, sun, surface, ox, oy, oz, nx, ny, nz,
+            )  # fmt: skip
             rays += n
             sr, sg, sb = sr + tr * a * odds, sg + tg * b * odds, sb + tb * c * odds
         if both or coin >= F(0.5):
-            state += _GOLDEN
+            state += GOLDEN
             a, b, c, n = lit_by_sky(
-                state,
-                scene,
-                glass,
-                first_glass,
-                triangle_material,
-                materials,
-                table,
-                row_cdf,
-                cell_cdf,
-                density,
-                surface,
-                ox,
-                oy,
-                oz,
-                nx,
-                ny,
-                nz,
-            )
+                state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
+                materials, texels, pictures, table, row_cdf, cell_cdf, density, surface,
+                ox, oy, oz, nx, ny, nz,
+            )  # fmt: skip
             rays += n
             kr, kg, kb = kr + tr * a * odds, kg + tg * b * odds, kb + tb * c * odds
-        state += _GOLDEN
+        if len(lamps) > 0:
+            state += GOLDEN
+            a, b, c, n = lit_by_lamp(
+                state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
+                materials, texels, pictures, lamps, surface, ox, oy, oz, nx, ny, nz,
+            )  # fmt: skip
+            rays += n
+            er, eg, eb = er + tr * a, eg + tg * b, eb + tb * c
+            state += GOLDEN
+        state += GOLDEN
         u, v = two_numbers(state)
-        state += _GOLDEN
+        state += GOLDEN
         c, _unused = two_numbers(state)
         dx, dy, dz, a, b, c, chosen = scatter(surface, u, v, c)
         if chosen < F(0) or dx * nx + dy * ny + dz * nz <= F(0):
             break
         bounces += 1
+        mask, travelled = _PATH, F(0)
         tr, tg, tb = tr * a, tg * b, tb * c
         direct = chosen == F(0)
         if direct:
@@ -367,34 +315,40 @@ def follow(
             if keep_coin >= keep:
                 break
             tr, tg, tb = tr / keep, tg / keep, tb / keep
-    return sr, sg, sb, kr, kg, kb, ar, ag, ab, mx, my, mz, depth, rays
+    return sr, sg, sb, kr, kg, kb, er, eg, eb, ar, ag, ab, mx, my, mz, depth, rays
 
 
 @njit(**JIT)
 def trace_rows(
-    scene, glass, first_glass, scene_arrays, light_arrays, camera, width, height, y0, y1,
-    first_sample, samples, max_bounces, film,
+    scene, pervious, scene_arrays, light_arrays, camera, width, height, x0, y0, x1, y1, samples, max_bounces,
+    film,
 ):  # fmt: skip
-    """Add `samples` samples to rows y0..y1 of the film; returns the number of rays traced.
+    """Add `samples` samples to the pixels x0..x1 of rows y0..y1; returns the number of rays traced.
 
-    The same sample number gives the same result whatever the tiling.
+    The same sample number of a pixel gives the same result whatever the tiling.
     """
     # unpacked here, once: inside the loops every unpacking would count references on memory that all
     # threads share
-    normals, uvs, triangles, triangle_material, smooth, materials, texels, pictures = scene_arrays
+    (
+        vertices, normals, uvs, colours, triangles, triangle_material, flags, first, instance_first, turns,
+        materials, texels, pictures, lamps, plane,
+    ) = scene_arrays  # fmt: skip
     table, sun, ground, row_cdf, cell_cdf, density = light_arrays
-    film_sun, film_sky, film_albedo, film_normal, film_depth = film
+    film_sun, film_sky, film_lamps, film_albedo, film_normal, film_depth, film_squares, film_counts = film
     rays = 0
     for y in range(y0, y1):
-        for x in range(width):
-            for sample in range(first_sample, first_sample + samples):
-                state = np.uint64(y * width + x) * _PIXEL + np.uint64(sample) * _MIX2 + np.uint64(12345)
+        for x in range(x0, x1):
+            done = int(film_counts[y, x])
+            for sample in range(done, done + samples):
+                state = np.uint64(y * width + x) * PIXEL + np.uint64(sample) * MIX2 + np.uint64(12345)
                 u, v = two_numbers(state)
-                dx, dy, dz = camera_ray(camera, x, y, width, height, u, v)
+                a, b = two_numbers(state ^ PIXEL)
+                ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, u, v, a, b)
                 p = follow(
-                    scene, glass, first_glass, normals, uvs, triangles, triangle_material, smooth, materials,
-                    texels, pictures, table, sun, ground, row_cdf, cell_cdf, density, state,
-                    camera[0, 0], camera[0, 1], camera[0, 2], dx, dy, dz, max_bounces,
+                    scene, pervious, vertices, normals, uvs, colours, triangles, triangle_material, flags,
+                    first, instance_first, turns, materials, texels, pictures, lamps, plane, table, sun,
+                    ground, row_cdf, cell_cdf, density, state, (ox, oy, oz), (dx, dy, dz),
+                    max_bounces,
                 )  # fmt: skip
                 film_sun[y, x, 0] += p[0]
                 film_sun[y, x, 1] += p[1]
@@ -402,12 +356,19 @@ def trace_rows(
                 film_sky[y, x, 0] += p[3]
                 film_sky[y, x, 1] += p[4]
                 film_sky[y, x, 2] += p[5]
-                film_albedo[y, x, 0] += p[6]
-                film_albedo[y, x, 1] += p[7]
-                film_albedo[y, x, 2] += p[8]
-                film_normal[y, x, 0] += p[9]
-                film_normal[y, x, 1] += p[10]
-                film_normal[y, x, 2] += p[11]
-                film_depth[y, x] += p[12]
-                rays += p[13]
+                film_lamps[y, x, 0] += p[6]
+                film_lamps[y, x, 1] += p[7]
+                film_lamps[y, x, 2] += p[8]
+                film_albedo[y, x, 0] += p[9]
+                film_albedo[y, x, 1] += p[10]
+                film_albedo[y, x, 2] += p[11]
+                film_normal[y, x, 0] += p[12]
+                film_normal[y, x, 1] += p[13]
+                film_normal[y, x, 2] += p[14]
+                light = _LUMINANCE[0] * (p[0] + p[3] + p[6]) + _LUMINANCE[1] * (p[1] + p[4] + p[7])
+                light += _LUMINANCE[2] * (p[2] + p[5] + p[8])
+                film_depth[y, x] += p[15]
+                film_squares[y, x] += light * light
+                rays += p[16]
+            film_counts[y, x] += F(samples)
     return rays

@@ -51,18 +51,18 @@ _RAY = (types.uint64, *([types.float32] * 8), types.int32)
 
 @intrinsic
 def intersect(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):
-    """Closest hit: (t, nx, ny, nz, u, v, primitive, geometry); primitive is -1 for a miss.
+    """Closest hit: (t, nx, ny, nz, u, v, primitive, geometry, instance); primitive is -1 for a miss.
 
-    The normal is geometric and not normalised.
+    The normal is geometric, not normalised, and of the instance's own space; instance is -1 outside one.
     """
     result = types.Tuple(  # type: ignore[attr-defined]
-        [types.float32] * 6 + [types.int32] * 2
+        [types.float32] * 6 + [types.int32] * 3
     )
 
     def generate(ctx, builder, signature, args):
         slot = _query(builder, args, "rtcIntersect1")
         values = [builder.load(_word(builder, slot, i, _F32)) for i in (_FAR, 12, 13, 14, 15, 16)]
-        values += [builder.load(_word(builder, slot, i, _I32)) for i in (17, 18)]
+        values += [builder.load(_word(builder, slot, i, _I32)) for i in (17, 18, 19)]
         return ctx.make_tuple(builder, signature.return_type, values)
 
     return result(*_RAY), generate

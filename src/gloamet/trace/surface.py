@@ -14,15 +14,22 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT
-from gloamet.trace.compiled import (
+from gloamet.trace.compiled import COLOURED, SMOOTH
+from gloamet.trace.embree import CLASSES
+from gloamet.trace.materials import (
     BASE_PICTURE,
+    CUTOUT,
     FACTOR,
     IOR,
+    MEAN,
     METALNESS,
+    NORMAL_PICTURE,
+    NORMAL_STRENGTH,
     RED,
     ROUGHNESS,
     SRGB_DECODE,
     SURFACE_PICTURE,
+    TEXTURE_STRENGTH,
     TEXTURE_TO_AP1,
     THIN,
     TRANSMISSION,
@@ -59,13 +66,13 @@ def cosine_direction(nx, ny, nz, u, v):
 
 @njit(**JIT)
 def picture_at(texels, pictures, index, u, v):
-    """Bilinear, repeating lookup of a picture: linear Rec.709 and the raw green and blue in 0..1."""
+    """Bilinear, repeating lookup of a picture: linear Rec.709 and the raw red, green, blue, alpha in 0..1."""
     first, width, height = pictures[index, 0], pictures[index, 1], pictures[index, 2]
-    x = (u - math.floor(u)) * F(width) - F(0.5)
-    y = (v - math.floor(v)) * F(height) - F(0.5)
+    x = (u - F(math.floor(u))) * F(width) - F(0.5)
+    y = (v - F(math.floor(v))) * F(height) - F(0.5)
     i, j = int(math.floor(x)), int(math.floor(y))
     fx, fy = x - F(i), y - F(j)
-    r = g = b = raw_g = raw_b = F(0)
+    r = g = b = raw_r = raw_g = raw_b = raw_a = F(0)
     for corner in range(4):
         a, c = corner & 1, corner >> 1
         w = (fx if a else F(1) - fx) * (fy if c else F(1) - fy)
@@ -73,9 +80,12 @@ def picture_at(texels, pictures, index, u, v):
         r += w * SRGB_DECODE[texels[t, 0]]
         g += w * SRGB_DECODE[texels[t, 1]]
         b += w * SRGB_DECODE[texels[t, 2]]
+        w *= F(1 / 255)
+        raw_r += w * F(texels[t, 0])
         raw_g += w * F(texels[t, 1])
         raw_b += w * F(texels[t, 2])
-    return r, g, b, raw_g / F(255), raw_b / F(255)
+        raw_a += w * F(texels[t, 3])
+    return r, g, b, raw_r, raw_g, raw_b, raw_a
 
 
 @njit(inline="always", **JIT)
@@ -84,33 +94,134 @@ def look_up(materials, m, texels, pictures, u, v):
     r, g, b = materials[m, RED], materials[m, RED + 1], materials[m, RED + 2]
     rough, metal = materials[m, ROUGHNESS], materials[m, METALNESS]
     if materials[m, BASE_PICTURE] >= F(0):
-        tr, tg, tb, _, _ = picture_at(texels, pictures, int(materials[m, BASE_PICTURE]), u, v)
-        tr *= materials[m, FACTOR]
-        tg *= materials[m, FACTOR + 1]
-        tb *= materials[m, FACTOR + 2]
+        tr, tg, tb, _, _, _, _ = picture_at(texels, pictures, int(materials[m, BASE_PICTURE]), u, v)
+        k = materials[m, TEXTURE_STRENGTH]
+        tr = (materials[m, MEAN] + k * (tr - materials[m, MEAN])) * materials[m, FACTOR]
+        tg = (materials[m, MEAN + 1] + k * (tg - materials[m, MEAN + 1])) * materials[m, FACTOR + 1]
+        tb = (materials[m, MEAN + 2] + k * (tb - materials[m, MEAN + 2])) * materials[m, FACTOR + 2]
         M = TEXTURE_TO_AP1
         r = M[0, 0] * tr + M[0, 1] * tg + M[0, 2] * tb
         g = M[1, 0] * tr + M[1, 1] * tg + M[1, 2] * tb
         b = M[2, 0] * tr + M[2, 1] * tg + M[2, 2] * tb
     if materials[m, SURFACE_PICTURE] >= F(0):
-        _, _, _, tg, tb = picture_at(texels, pictures, int(materials[m, SURFACE_PICTURE]), u, v)
+        _, _, _, _, tg, tb, _ = picture_at(texels, pictures, int(materials[m, SURFACE_PICTURE]), u, v)
         rough *= tg
         metal *= tb
     return r, g, b, rough, metal
 
 
+@njit(**JIT)
+def is_hole(materials, m, texels, pictures, u, v):
+    """Whether a cut-out surface has a hole at texture coordinates."""
+    if materials[m, BASE_PICTURE] < F(0):
+        return False
+    found = picture_at(texels, pictures, int(materials[m, BASE_PICTURE]), u, v)
+    return found[6] < materials[m, CUTOUT]
+
+
 @njit(inline="always", **JIT)
-def interpolate(triangles, normals, uvs, prim, u, v):
-    """Vertex normal (not normalised) and texture coordinates inside a triangle."""
+def locate(first, instance_first, prim, geometry, instance):
+    """The row of a hit in the triangle arrays."""
+    return (instance_first[instance - CLASSES] if instance >= 0 else first[geometry]) + prim
+
+
+@njit(inline="always", **JIT)
+def turned(turns, instance, k, x, y, z):
+    """A normal (k = 0) or direction (k = 9) of an instance's own space in the world."""
+    if instance < 0:
+        return x, y, z
+    i = instance - CLASSES
+    return (
+        turns[i, k] * x + turns[i, k + 1] * y + turns[i, k + 2] * z,
+        turns[i, k + 3] * x + turns[i, k + 4] * y + turns[i, k + 5] * z,
+        turns[i, k + 6] * x + turns[i, k + 7] * y + turns[i, k + 8] * z,
+    )
+
+
+@njit(inline="always", **JIT)
+def texture_place(triangles, uvs, prim, u, v):
+    """Texture coordinates inside a triangle."""
+    a, b, c = triangles[prim, 0], triangles[prim, 1], triangles[prim, 2]
+    w = F(1) - u - v
+    return w * uvs[a, 0] + u * uvs[b, 0] + v * uvs[c, 0], w * uvs[a, 1] + u * uvs[b, 1] + v * uvs[c, 1]
+
+
+@njit(inline="always", **JIT)
+def vertex_normal(triangles, normals, prim, u, v):
+    """Vertex normal inside a triangle, not normalised."""
     a, b, c = triangles[prim, 0], triangles[prim, 1], triangles[prim, 2]
     w = F(1) - u - v
     return (
         w * normals[a, 0] + u * normals[b, 0] + v * normals[c, 0],
         w * normals[a, 1] + u * normals[b, 1] + v * normals[c, 1],
         w * normals[a, 2] + u * normals[b, 2] + v * normals[c, 2],
-        w * uvs[a, 0] + u * uvs[b, 0] + v * uvs[c, 0],
-        w * uvs[a, 1] + u * uvs[b, 1] + v * uvs[c, 1],
     )
+
+
+@njit(**JIT)
+def vertex_colour(flags, colours, triangles, prim, u, v):
+    """Vertex colour inside a triangle (AP1), white where there is none."""
+    if not flags[prim] & COLOURED:
+        return F(1), F(1), F(1)
+    a, b, c = triangles[prim, 0], triangles[prim, 1], triangles[prim, 2]
+    w = F(1) - u - v
+    return (
+        w * colours[a, 0] + u * colours[b, 0] + v * colours[c, 0],
+        w * colours[a, 1] + u * colours[b, 1] + v * colours[c, 1],
+        w * colours[a, 2] + u * colours[b, 2] + v * colours[c, 2],
+    )
+
+
+@njit(**JIT)
+def bumped(vertices, uvs, triangles, turns, instance, prim, materials, m, texels, pictures, tu, tv, n, d):
+    """The unit normal n as its normal map tilts it, towards the viewer of a ray along d."""
+    i, j, k = triangles[prim, 0], triangles[prim, 1], triangles[prim, 2]
+    du1, dv1 = uvs[j, 0] - uvs[i, 0], uvs[j, 1] - uvs[i, 1]
+    du2, dv2 = uvs[k, 0] - uvs[i, 0], uvs[k, 1] - uvs[i, 1]
+    det = du1 * dv2 - du2 * dv1
+    if abs(det) < F(1e-20):
+        return n
+    sign = F(1) if det > F(0) else F(-1)
+    ax = sign * ((vertices[j, 0] - vertices[i, 0]) * dv2 - (vertices[k, 0] - vertices[i, 0]) * dv1)
+    ay = sign * ((vertices[j, 1] - vertices[i, 1]) * dv2 - (vertices[k, 1] - vertices[i, 1]) * dv1)
+    az = sign * ((vertices[j, 2] - vertices[i, 2]) * dv2 - (vertices[k, 2] - vertices[i, 2]) * dv1)
+    ax, ay, az = turned(turns, instance, 9, ax, ay, az)
+    along = ax * n[0] + ay * n[1] + az * n[2]
+    ax, ay, az = ax - along * n[0], ay - along * n[1], az - along * n[2]
+    length = math.sqrt(ax * ax + ay * ay + az * az)
+    if length < F(1e-20):
+        return n
+    ax, ay, az = ax / length, ay / length, az / length
+    # across runs up the picture, against v
+    bx = -sign * (n[1] * az - n[2] * ay)
+    by = -sign * (n[2] * ax - n[0] * az)
+    bz = -sign * (n[0] * ay - n[1] * ax)
+    found = picture_at(texels, pictures, int(materials[m, NORMAL_PICTURE]), tu, tv)
+    p = (F(2) * found[3] - F(1)) * materials[m, NORMAL_STRENGTH]
+    q = (F(2) * found[4] - F(1)) * materials[m, NORMAL_STRENGTH]
+    r = max(F(2) * found[5] - F(1), F(0.05))
+    x, y, z = p * ax + q * bx + r * n[0], p * ay + q * by + r * n[1], p * az + q * bz + r * n[2]
+    inverse = F(1) / math.sqrt(x * x + y * y + z * z)
+    x, y, z = x * inverse, y * inverse, z * inverse
+    if x * d[0] + y * d[1] + z * d[2] > F(-0.02):
+        return n
+    return x, y, z
+
+
+@njit(inline="always", **JIT)
+def smooth_normal(flags, triangles, normals, turns, instance, prim, u, v, nx, ny, nz, dx, dy, dz):
+    """The interpolated normal on the ray's side of the face, or the face's own where that fails."""
+    if not flags[prim] & SMOOTH:
+        return nx, ny, nz
+    sx, sy, sz = vertex_normal(triangles, normals, prim, u, v)
+    sx, sy, sz = turned(turns, instance, 0, sx, sy, sz)
+    inverse = F(1) / math.sqrt(max(F(1e-20), sx * sx + sy * sy + sz * sz))
+    if sx * nx + sy * ny + sz * nz < F(0):
+        inverse = -inverse
+    sx, sy, sz = sx * inverse, sy * inverse, sz * inverse
+    if sx * dx + sy * dy + sz * dz > F(-1e-3):
+        return nx, ny, nz
+    return sx, sy, sz
 
 
 @njit(inline="always", **JIT)

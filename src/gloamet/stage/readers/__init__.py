@@ -1,23 +1,44 @@
-"""Reading models: the format is chosen by the file's first bytes and its ending."""
+"""Reading models: the format is chosen by the file's ending; a Scene in its own axes and lengths leaves."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from gloamet.errors import GloametError
-from gloamet.stage.scene import Scene, UpAxis
+from gloamet.stage.placing import Placement, placed
+from gloamet.stage.readers.watch import Watch
+from gloamet.stage.scene import Origin, Scene, UpAxis
 
-ENDINGS = (".glb", ".gltf", ".obj")
+GLTF, USD = (".glb", ".gltf"), (".usd", ".usda", ".usdc", ".usdz")
+ENDINGS = (*GLTF, *USD, ".obj", ".ply", ".stl")
 MAX_FILE_BYTES = 4 * 1024**3
+Reader = Callable[[Path, Watch, bool], Scene]
 
 
-def read_model(path: Path | str, units: str | None = None, up: UpAxis | None = None) -> Scene:
-    """Read a model file into metres with Z up.
+def _reader(ending: str) -> Reader:
+    if ending in GLTF:
+        from gloamet.stage.readers.gltf import read_gltf
 
-    units: m, cm, mm, in or ft (default m); up: y or z (default y). Raises GloametError with one sentence
-    for anything that cannot be read.
-    """
-    path = Path(path)
+        return read_gltf
+    if ending in USD:
+        from gloamet.stage.readers.usd import read_usd
+
+        return read_usd
+    if ending == ".obj":
+        from gloamet.stage.readers.obj import read_obj
+
+        return read_obj
+    if ending == ".ply":
+        from gloamet.stage.readers.ply import read_ply
+
+        return read_ply
+    from gloamet.stage.readers.stl import read_stl
+
+    return read_stl
+
+
+def _check(path: Path) -> None:
     try:
         size = path.stat().st_size
         if path.is_dir():
@@ -28,31 +49,25 @@ def read_model(path: Path | str, units: str | None = None, up: UpAxis | None = N
         raise GloametError(f"{path.name} is empty: export it again.")
     if size > MAX_FILE_BYTES:
         raise GloametError(f"{path.name} is {size / 1024**3:.0f} GB: files over 4 GB are not opened.")
-    ending = path.suffix.lower()
-    if ending not in ENDINGS:
+    if path.suffix.lower() not in ENDINGS:
         raise GloametError(f"{path.name} is not a model Gloamet reads: open {', '.join(ENDINGS)}.")
+
+
+def read_file(path: Path | str, watch: Watch | None = None, outside: bool = False) -> Scene:
+    """Read a model file as it is; `origin` says what its lengths and axes are or seem to be.
+
+    outside allows files above the model's own folder. Raises GloametError with one sentence for anything
+    that cannot be read, Cancelled when the watch says so.
+    """
+    path = Path(path)
+    _check(path)
     try:
-        if ending == ".obj":
-            from gloamet.stage.readers.obj import read_obj
-
-            scene = read_obj(path, units or "m", up or "y")
-        else:
-            from gloamet.stage.readers.gltf import read_gltf
-
-            scene = read_gltf(path, units or "m", up or "y")
+        scene = _reader(path.suffix.lower())(path, watch or Watch(), outside)
     except GloametError:
         raise
     except (OSError, MemoryError) as error:
         raise GloametError(f"{path.name} could not be read: {error}.") from None
-    except (
-        KeyError,
-        IndexError,
-        TypeError,
-        ValueError,
-        AttributeError,
-        OverflowError,
-        RecursionError,
-    ) as error:
+    except (ArithmeticError, AttributeError, LookupError, RecursionError, TypeError, ValueError) as error:
         # A reader met something its checks did not name: still a sentence, never a traceback.
         raise GloametError(
             f"{path.name} is damaged ({type(error).__name__}: {error}): export it again."
@@ -60,3 +75,13 @@ def read_model(path: Path | str, units: str | None = None, up: UpAxis | None = N
     if not scene.parts:
         raise GloametError(f"{path.name} holds no triangles: nothing to light.")
     return scene
+
+
+def read_model(path: Path | str, units: str | None = None, up: UpAxis | None = None) -> Scene:
+    """Read a model file into metres with Z up.
+
+    units: m, cm, mm, in or ft; up: y or z; left out, what the file itself says, else m and y.
+    """
+    scene = read_file(path)
+    said = scene.origin if scene.origin.said else Origin()
+    return placed(scene, Placement(units or said.units, up or said.up))

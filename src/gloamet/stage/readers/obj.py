@@ -1,6 +1,7 @@
 """Reading OBJ with MTL: groups become parts, polygons become triangles, every index is checked.
 
-A file enters; a Scene in metres with Z up leaves, with a note for everything that was left out.
+A file enters; a Scene in the file's own lengths and axes leaves, with a guess of both and a note for
+everything that was left out.
 """
 
 from __future__ import annotations
@@ -12,8 +13,12 @@ from pathlib import Path
 import numpy as np
 
 from gloamet.errors import GloametError
-from gloamet.stage.readers.textures import decode
-from gloamet.stage.scene import Material, Part, Scene, Texture, UpAxis, make_part, to_world
+from gloamet.stage.readers.plain import with_guess
+from gloamet.stage.readers.textures import checker, decode
+from gloamet.stage.readers.watch import Watch
+from gloamet.stage.scene import Material, Part, Scene, Texture, make_shape, unique_name
+
+STEP_LINES = 20_000
 
 
 @dataclass
@@ -28,15 +33,24 @@ class _Group:
 class _Library:
     """The materials of MTL files and their pictures."""
 
-    def __init__(self, folder: Path, notes: list[str]) -> None:
-        self.folder, self.notes = folder, notes
+    def __init__(self, folder: Path, notes: list[str], outside: bool) -> None:
+        self.folder, self.notes, self.outside = folder, notes, outside
         self.materials: dict[str, Material] = {}
         self.textures: list[Texture] = []
         self._seen: dict[str, int] = {}
 
+    def _beside(self, name: str) -> Path | None:
+        """The file a name means, None when it climbs out of the folder and that is not allowed."""
+        target = (self.folder / name.replace("\\", "/")).resolve()
+        if self.outside or target.is_relative_to(self.folder.resolve()):
+            return target
+        self.notes.append(f"{name} lies outside the model’s folder: allow that on the import sheet.")
+        return None
+
     def _texture(self, name: str) -> int:
         if name not in self._seen:
-            texture, note = decode(name, self.folder / name.replace("\\", "/"))
+            place = self._beside(name)
+            texture, note = (checker(name), None) if place is None else decode(name, place)
             if note:
                 self.notes.append(note)
             self._seen[name] = len(self.textures)
@@ -44,7 +58,9 @@ class _Library:
         return self._seen[name]
 
     def read(self, name: str) -> None:
-        path = self.folder / name.replace("\\", "/")
+        path = self._beside(name)
+        if path is None:
+            return
         try:
             lines = path.read_text("utf-8", "replace").splitlines()
         except OSError:
@@ -69,7 +85,12 @@ class _Library:
             return replace(m, base_colour=(r, g, b))
         if key == "map_Kd":
             return replace(m, base_texture=self._texture(rest.split()[-1]))
-        if key in ("Pr", "Pm", "Ns", "Ni", "d", "Tr"):
+        if key == "Ke":
+            r, g, b = (min(max(float(v), 0.0), 1e9) for v in rest.split()[:3])
+            return replace(m, emission=(r, g, b))
+        if key in ("norm", "map_Kn"):
+            return replace(m, normal_texture=self._texture(rest.split()[-1]))
+        if key in ("Pr", "Pm", "Pc", "Pcr", "Ni", "d", "Tr"):
             value = float(rest.split()[0])
             if not math.isfinite(value):
                 raise ValueError
@@ -77,6 +98,10 @@ class _Library:
                 return replace(m, roughness=min(max(value, 0.0), 1.0))
             if key == "Pm":
                 return replace(m, metalness=min(max(value, 0.0), 1.0))
+            if key == "Pc":
+                return replace(m, coat=min(max(value, 0.0), 1.0))
+            if key == "Pcr":
+                return replace(m, coat_roughness=min(max(value, 0.0), 1.0))
             if key == "Ni":
                 return replace(m, ior=min(max(value, 1.0), 3.0))
             opacity = value if key == "d" else 1.0 - value
@@ -107,10 +132,10 @@ def _corner(token: str, counts: tuple[int, int, int], path: Path, line: int) -> 
 
 
 class _Reader:
-    def __init__(self, path: Path) -> None:
-        self.path = path
+    def __init__(self, path: Path, watch: Watch, outside: bool) -> None:
+        self.path, self.watch = path, watch
         self.notes: list[str] = []
-        self.library = _Library(path.parent, self.notes)
+        self.library = _Library(path.parent, self.notes, outside)
         self.arrays: dict[str, list[tuple[float, ...]]] = {"v": [], "vt": [], "vn": []}
         self.groups: dict[tuple[str, str], _Group] = {}
         self.name, self.material = "part", ""
@@ -135,8 +160,12 @@ class _Reader:
             group.corners += (corners[0], corners[k], corners[k + 1])
 
     def read(self) -> None:
+        size, place = max(1, self.path.stat().st_size), 0
         with self.path.open("r", encoding="utf-8", errors="replace") as file:
             for number, line in enumerate(file, 1):
+                place += len(line)
+                if number % STEP_LINES == 0:
+                    self.watch.step(min(0.8, 0.8 * place / size), "reading")
                 words = line.split()
                 if not words:
                     continue
@@ -153,10 +182,9 @@ class _Reader:
                     self.library.read(" ".join(rest))
 
 
-def _part(group: _Group, reader: _Reader, material: int, matrix: np.ndarray) -> Part | None:
+def _part(group: _Group, reader: _Reader, material: int, name: str) -> Part | None:
     corners = np.asarray(group.corners, np.int64)
     unique, order = np.unique(corners, axis=0, return_inverse=True)
-    triangles = order.reshape(-1, 3)
 
     def gather(key: str, column: int, width: int) -> np.ndarray | None:
         index = unique[:, column]
@@ -164,28 +192,32 @@ def _part(group: _Group, reader: _Reader, material: int, matrix: np.ndarray) -> 
             return None
         return np.asarray(reader.arrays[key], float).reshape(-1, width)[index]
 
-    positions = gather("v", 0, 3)
+    positions, uvs = gather("v", 0, 3), gather("vt", 1, 2)
     assert positions is not None  # every corner has a position by construction
-    return make_part(
-        group.name, material, positions, triangles, gather("vn", 2, 3), gather("vt", 1, 2), matrix
-    )
+    if uvs is not None:
+        uvs[:, 1] = 1.0 - uvs[:, 1]
+    shape = make_shape(positions, order.reshape(-1, 3), gather("vn", 2, 3), uvs)
+    return None if shape is None else Part(name, material, shape)
 
 
-def read_obj(path: Path, units: str, up: UpAxis) -> Scene:
+def read_obj(path: Path, watch: Watch, outside: bool) -> Scene:
     """Read an .obj file and the .mtl files it names. Raises GloametError with one sentence when damaged."""
-    reader = _Reader(path)
+    reader = _Reader(path, watch, outside)
+    watch.step(0.0, "reading")
     reader.read()
     names = list(reader.library.materials)
     materials = [*reader.library.materials.values(), Material("unnamed")]
     for _, used in reader.groups:
         if used and used not in names:
             reader.notes.append(f"Material {used} is not defined: its surfaces are plain grey.")
-    matrix = to_world(up, units)
-    parts = []
+    parts: list[Part] = []
+    taken: dict[str, int] = {}
     for group in reader.groups.values():
         index = names.index(group.material) if group.material in names else len(materials) - 1
-        part = _part(group, reader, index, matrix) if group.corners else None
+        part = _part(group, reader, index, unique_name(group.name, taken)) if group.corners else None
         if part is not None:
             parts.append(part)
+    watch.step(0.9, "reading")
     notes = tuple(dict.fromkeys(reader.notes))
-    return Scene(path, tuple(parts), tuple(materials), tuple(reader.library.textures), {}, notes)
+    scene = Scene(path, tuple(parts), tuple(materials), tuple(reader.library.textures), {}, notes)
+    return with_guess(scene)

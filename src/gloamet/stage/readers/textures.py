@@ -14,6 +14,7 @@ import numpy as np
 from gloamet.stage.scene import Texture
 
 MAX_SIDE = 4096
+MAX_PIXELS = 300_000_000
 
 
 def checker(name: str) -> Texture:

@@ -1,0 +1,297 @@
+"""The worker's pictures: quick previews, the exact one refined pass by pass, the plan, and thumbnails.
+
+Films are kept under the key they were exposed for; a newer wish stops what became stale between two tiles
+of rays and keeps what did not.
+"""
+
+from __future__ import annotations
+
+import math
+import time
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.desk.events import Busy, Frame, PlanFrame, Thumbnail
+from gloamet.document.model import Document
+from gloamet.stage.assembly import camera_of_view
+from gloamet.stage.camera import Camera
+from gloamet.trace.quality import FEWEST_SAMPLES, QUALITIES
+
+if TYPE_CHECKING:
+    from gloamet.desk.engine import Wish
+    from gloamet.trace.compiled import Compiled
+    from gloamet.trace.film import Region
+
+PREVIEW_SECONDS = 0.035  # rays of the first picture after a change; cleaning it costs about as much again
+FIRST_SPEED = 800_000.0  # paths a second until it is measured
+SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture begin
+PLAN_SAMPLES = 12
+THUMB, THUMB_SAMPLES = (120, 80), 12
+Floats = NDArray[np.float32]
+
+
+class Pictures:
+    """Films and what was made of them."""
+
+    def __init__(self, report: Callable[[Any], None], stale: Callable[[], bool]) -> None:
+        self._report, self._stale = report, stale
+        self._speed = FIRST_SPEED
+        self._tracer: Any = None
+        self._film: tuple[Any, Any] | None = None
+        self._clean: tuple[Any, float, Floats] | None = None
+        self._view_key: Any = None
+        self._guides: tuple[Any, Any] | None = None
+        self._ink: tuple[Any, Floats] | None = None
+        self._plan: tuple[Any, Any, int] | None = None
+        self._thumbs: dict[Any, Any] = {}
+        self._started = 0.0
+
+    def show(
+        self, wish: Wish, compiled: Compiled, lights: Any, sky_key: Any, colours: Callable[[], None]
+    ) -> None:
+        """Bring the picture up to date and refine it; `colours` is called once the first one is out."""
+        from gloamet.trace.film import Film, Tracer
+
+        if self._tracer is None:
+            self._report(Busy("preparing the rays"))
+            self._tracer = Tracer()
+        quality = QUALITIES[wish.document.stage.quality]
+        camera = camera_of_view(wish.document.stage.view)
+        width, height = (max(16, int(side * quality.scale)) for side in (wish.width, wish.height))
+        key = (compiled, camera, sky_key, width, height, quality.bounces)
+        self._view_key = (compiled.geometry, camera, width, height)
+        if self._film is None or self._film[0] != key:
+            self._film, self._clean = None, None
+            self._preview(wish, compiled, lights, camera, (width, height))
+            if not self._stale():
+                colours()
+            self._draw_plan(wish, compiled, lights, (compiled, sky_key), 1)
+            while time.monotonic() - wish.hands_on < SETTLE_SECONDS:
+                if self._stale():
+                    return
+                time.sleep(0.005)
+            self._film = (key, Film(width, height))
+            self._started = time.monotonic()
+        else:
+            self._draw_plan(wish, compiled, lights, (compiled, sky_key), 1)
+        assert self._film is not None
+        self._refine(wish, compiled, lights, camera, self._film[1])
+        if not self._stale():
+            self._draw_plan(wish, compiled, lights, (compiled, sky_key), PLAN_SAMPLES)
+        self._draw_thumbs(wish.document, compiled, lights)
+
+    # -- the picture
+
+    @staticmethod
+    def _region(document: Document, film: Any) -> Region | None:
+        from gloamet.trace.film import region_of
+
+        return region_of(document.stage.rectangle, film.width, film.height)
+
+    def _refine(self, wish: Wish, compiled: Compiled, lights: Any, camera: Camera, film: Any) -> None:
+        from gloamet.trace.upsample import guides_of
+
+        quality = QUALITIES[wish.document.stage.quality]
+        region = self._region(wish.document, film)
+        target = wish.document.output.samples
+        done = film.samples_in(region)
+        if film.samples:
+            self._show(
+                wish, film, compiled, camera, True, self._finished(film, region, target, quality.noise)
+            )
+        shown, drawn = done, bool(film.samples)
+        while (
+            not wish.stopped and not self._stale() and not self._finished(film, region, target, quality.noise)
+        ):
+            # the whole picture comes first; a rectangle is refined on top of it
+            here = region if film.samples_in(None) else None
+            count = min(1 if done < 8 else 2, target - done)
+            if not self._pass(film, compiled, lights, camera, count, quality.bounces, here):
+                return
+            done = film.samples_in(region)
+            if self._guides is None or self._guides[0] != self._view_key or film.samples in (4, 16):
+                self._guides = (self._view_key, guides_of(film))
+            finished = self._finished(film, region, target, quality.noise)
+            if done >= min(target, 2 * shown) or finished or not drawn:
+                self._show(wish, film, compiled, camera, True, finished)
+                shown, drawn = done, True
+
+    @staticmethod
+    def _finished(film: Any, region: Region | None, target: int, goal: float) -> bool:
+        done = film.samples_in(region)
+        return bool(done >= target or (done >= FEWEST_SAMPLES and film.noise(region) <= goal))
+
+    def _pass(
+        self, film: Any, compiled: Compiled, lights: Any, camera: Camera, count: int, bounces: int,
+        region: Region | None,
+    ) -> bool:  # fmt: skip
+        """One pass into a film of its own first, so that a cancelled one leaves no trace."""
+        from gloamet.trace.film import Film
+
+        begin = time.monotonic()
+        spare = Film(film.width, film.height)
+        spare.layers["counts"] += film.layers["counts"]
+        if not self._tracer.expose(
+            spare, compiled, lights, camera, count, bounces, cancelled=self._stale, region=region
+        ):
+            return False
+        spare.layers["counts"] -= film.layers["counts"]
+        film.add(spare)
+        x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
+        seconds = time.monotonic() - begin
+        self._speed = 0.5 * self._speed + 0.5 * count * (x1 - x0) * (y1 - y0) / max(seconds, 1e-6)
+        return True
+
+    def _preview(
+        self, wish: Wish, compiled: Compiled, lights: Any, camera: Camera, size: tuple[int, int]
+    ) -> None:
+        """The first picture after a change, small enough to be there at once.
+
+        It is never cancelled: a hand that keeps moving must see pictures, not restarts.
+        """
+        film = self._small(size, PREVIEW_SECONDS)
+        begin = time.monotonic()
+        self._tracer.expose(film, compiled, lights, camera, 1)
+        self._speed = 0.7 * self._speed + 0.3 * film.width * film.height / (time.monotonic() - begin)
+        self._show(wish, film, compiled, camera, False, False)
+
+    def _small(self, size: tuple[int, int], seconds: float) -> Any:
+        from gloamet.trace.film import Film
+
+        pixels = max(20_000.0, self._speed * seconds)
+        shrink = max(1.0, math.sqrt(size[0] * size[1] / pixels))
+        return Film(max(16, int(size[0] / shrink)), max(16, int(size[1] / shrink)))
+
+    def _sharpen(self, picture: Floats, film: Any) -> Floats:
+        """A preview enlarged along the edges that an exact picture of this camera has left."""
+        from gloamet.trace.upsample import upsample
+
+        if self._guides is None or self._guides[0] != self._view_key:
+            return picture
+        return upsample(picture, film, self._guides[1], self._tracer.pool)
+
+    def _inked(
+        self, document: Document, compiled: Compiled, camera: Camera, picture: Floats, exact: bool
+    ) -> Floats:
+        from gloamet.trace.contours import contours, inked
+        from gloamet.trace.firsthit import SOLID, first_hits
+
+        plaster = document.stage.plaster
+        if not (plaster.on and plaster.ink):
+            return picture
+        h, w = picture.shape[:2]
+        key = (self._view_key, plaster.ink_px)
+        if self._ink is None or self._ink[0] != key:
+            if not exact:
+                return picture
+            maps = first_hits(compiled, camera, w, h, self._tracer.pool, SOLID)
+            self._ink = (key, contours(maps, plaster.ink_px))
+        cover = self._ink[1]
+        if cover.shape != (h, w):
+            rows = (np.arange(h) + 0.5) * cover.shape[0] / h
+            columns = (np.arange(w) + 0.5) * cover.shape[1] / w
+            cover = cover[rows.astype(int)][:, columns.astype(int)]
+        return inked(picture, cover)
+
+    def _show(
+        self, wish: Wish, film: Any, compiled: Compiled, camera: Camera, exact: bool, finished: bool
+    ) -> None:
+        from gloamet.develop.pipeline import develop_screen
+        from gloamet.meter.picture import automatic_ev
+        from gloamet.output.delivery import gains_of, recipe_of
+        from gloamet.trace.denoise import denoise
+
+        document = wish.document
+        gains = gains_of(document)
+        done = float(film.layers["counts"].sum())
+        key = (id(film), gains)
+        if self._clean is not None and self._clean[0] == key and self._clean[1] == done:
+            picture = self._clean[2]
+        else:
+            clean = denoise(film.light(*gains), film, cancelled=self._stale if exact else lambda: False)
+            if clean is None:
+                return
+            picture = clean if exact else self._sharpen(clean, film)
+            self._clean = (key, done, picture) if exact else None
+        meter_ev = automatic_ev(picture)
+        expose = document.expose
+        ev = meter_ev - expose.compensation if expose.automatic else expose.ev
+        picture = self._inked(document, compiled, camera, picture, exact)
+        pixels = develop_screen(picture, recipe_of(document, ev))
+        self._report(self._frame(document, film, pixels, (ev, meter_ev), exact, finished))
+
+    def _frame(
+        self, document: Document, film: Any, pixels: NDArray[np.uint8], evs: tuple[float, float], exact: bool,
+        finished: bool,
+    ) -> Frame:  # fmt: skip
+        region = self._region(document, film)
+        seconds = time.monotonic() - self._started if exact else 0.0
+        samples, target = film.samples_in(region), document.output.samples
+        noise = film.noise(region) if exact else float("inf")
+        goal = QUALITIES[document.stage.quality].noise
+        wanted = float(target)
+        if math.isfinite(noise):
+            wanted = min(wanted, max(FEWEST_SAMPLES, samples * (noise / goal) ** 2))
+        left = seconds / samples * max(0.0, wanted - samples) if samples and not finished else 0.0
+        return Frame(pixels, samples, target, *evs, exact, seconds, left, noise, goal, finished)
+
+    # -- the plan and the thumbnails
+
+    def _draw_plan(self, wish: Wish, compiled: Compiled, lights: Any, key: Any, samples: int) -> None:
+        """The plan at a few samples, again when anything it shows has changed."""
+        from gloamet.trace.film import Film
+
+        plan = wish.plan
+        if plan is None or (samples > 1 and self._stale()):
+            return
+        key = (key, plan, samples)
+        if self._plan is not None and self._plan[:2] == key[:2] and self._plan[2] >= samples:
+            return
+        size = (plan.width, plan.height)
+        film = self._small(size, PREVIEW_SECONDS) if samples == 1 else Film(*size)
+        if not self._tracer.expose(
+            film,
+            compiled,
+            lights,
+            plan.camera,
+            samples,
+            cancelled=self._stale if samples > 1 else lambda: False,
+        ):
+            return
+        pixels = self._developed(wish.document, film)
+        if pixels is not None:
+            self._plan = key
+            self._report(PlanFrame(pixels, plan.camera))
+
+    def _draw_thumbs(self, document: Document, compiled: Compiled, lights: Any) -> None:
+        from gloamet.trace.film import Film
+
+        for named in document.stage.views:
+            if self._stale():
+                return
+            if self._thumbs.get(named.view) is compiled:
+                continue
+            film = Film(*THUMB)
+            camera = camera_of_view(named.view)
+            if not self._tracer.expose(film, compiled, lights, camera, THUMB_SAMPLES, cancelled=self._stale):
+                return
+            pixels = self._developed(document, film)
+            if pixels is None:
+                return
+            self._thumbs[named.view] = compiled
+            self._report(Thumbnail(named.view, pixels))
+
+    def _developed(self, document: Document, film: Any) -> NDArray[np.uint8] | None:
+        """A small film cleaned and developed by its own meter."""
+        from gloamet.develop.pipeline import develop_screen
+        from gloamet.meter.picture import automatic_ev
+        from gloamet.output.delivery import gains_of, recipe_of
+        from gloamet.trace.denoise import denoise
+
+        clean = denoise(film.light(*gains_of(document)), film, cancelled=self._stale)
+        if clean is None:
+            return None
+        return develop_screen(clean, recipe_of(document, automatic_ev(clean)))

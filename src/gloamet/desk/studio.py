@@ -1,0 +1,153 @@
+"""What the worker has computed, each with the key it was computed for: nothing above a change is redone.
+
+A wish enters `work`; model, stage, sky, pictures, plan and thumbnails leave as events, cheapest first, until
+the wish is stale.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from gloamet.desk.events import (
+    Busy,
+    ColoursSolved,
+    Failed,
+    LightSolved,
+    Loading,
+    SceneLoaded,
+)
+from gloamet.desk.pictures import Pictures
+from gloamet.desk.skyface import paint_disc
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+from gloamet.stage.readers.watch import Cancelled, Watch
+from gloamet.stage.scene import Scene
+
+if TYPE_CHECKING:
+    from gloamet.desk.engine import Wish
+    from gloamet.trace.compiled import Compiled
+
+# decisions that do not change what is rendered, only from where and how far
+LOOKING = {"view", "views", "quality", "rectangle", "locked"}
+
+
+class Studio:
+    """Everything computed for one open document; only the worker calls `work`."""
+
+    def __init__(
+        self, report: Callable[[Any], None], stale: Callable[[], bool], give_up: Callable[[], bool]
+    ) -> None:
+        self.serial = 0
+        self.compiled: Compiled | None = None
+        self._report, self._stale, self._give_up = report, stale, give_up
+        self._file: tuple[Any, Scene] | None = None
+        self._placed: tuple[Any, Scene] | None = None
+        self._stage_key: Any = None
+        self._refused: Any = None
+        self._solver: Any = None
+        self._sky: tuple[Any, Any] | None = None
+        self._lights: tuple[Any, Any] | None = None
+        self._colours_key: Any = None
+        self.pictures = Pictures(report, stale)
+
+    def work(self, wish: Wish) -> None:
+        """Bring everything the wish needs up to date, then refine until it is stale."""
+        compiled = self._stage(wish)
+        key, lights = self._light(wish.document)
+        if compiled is not None:
+            self.pictures.show(wish, compiled, lights, key, lambda: self._solve_colours(wish.document))
+        if not self._stale():
+            self._solve_colours(wish.document)
+
+    # -- the stage
+
+    def _stage(self, wish: Wish) -> Compiled | None:
+        stage = wish.document.stage
+        if not stage.model:
+            self.compiled = None
+            return None
+        key = (stage.model, stage.outside, wish.stamp)
+        if key == self._refused:
+            return self.compiled
+        opening = self._file is None or self._file[0] != key
+        try:
+            return self._built(wish.document, key)
+        except Cancelled as stopped:
+            self._refused = key
+            self._report(Loading(1.0, ""))
+            self._report(Failed(str(stopped), stage.model))
+            raise
+        except GloametError as error:
+            if opening:
+                self._refused = key
+            self._report(Loading(1.0, ""))
+            self._report(Failed(str(error), stage.model if opening else None))
+            return self.compiled
+
+    def _built(self, document: Document, key: Any) -> Compiled:
+        from gloamet.output.delivery import compile_stage
+        from gloamet.stage.assembly import placement_of, stand_up
+        from gloamet.stage.readers import read_file
+
+        stage, opened = document.stage, self._file
+        if opened is None or opened[0] != key:
+            name = Path(key[0]).name
+            self._report(Busy(f"opening {name}"))
+            watch = Watch(lambda share, word: self._report(Loading(share, f"{word} {name}")), self._give_up)
+            opened = (key, read_file(Path(key[0]), watch, stage.outside))
+            self._report(Loading(0.95, f"preparing {name}"))
+        place = (key, placement_of(stage, opened[1].origin))
+        placed = self._placed
+        if placed is None or placed[0] != place:
+            placed = (place, stand_up(opened[1], stage))
+        decisions = stage.model_dump(exclude=LOOKING)
+        stage_key = (place, decisions, document.air.ground_reflectance)
+        if self.compiled is None or stage_key != self._stage_key:
+            compiled = compile_stage(document, placed[1], self.compiled)
+            self._stage_key, self.compiled = stage_key, compiled
+        fresh = placed is not self._placed
+        self._file, self._placed, self._refused = opened, placed, None
+        if fresh:
+            self._report(SceneLoaded(placed[1], key[0], opened[1]))
+            self._report(Loading(1.0, ""))
+        return self.compiled
+
+    # -- the sky
+
+    def _light(self, document: Document) -> tuple[Any, Any]:
+        from gloamet.meter.light import read_light
+        from gloamet.output.delivery import air_of, lights_of, sun_of
+        from gloamet.sky.dome import SkySolver
+
+        air, (azimuth, elevation) = air_of(document), sun_of(document)
+        ground = document.stage.ground
+        key = (air, azimuth, elevation)
+        if self._sky is None or self._sky[0] != key:
+            if self._solver is None:
+                self._report(Busy("preparing the sky"))
+                self._solver = SkySolver()
+            self._sky = (key, self._solver.dome(air, azimuth, elevation))
+        dome = self._sky[1]
+        reading = read_light(dome, 2.0**document.fill.sun_stops, 2.0**document.fill.sky_stops)
+        self._report(
+            LightSolved(
+                reading, read_light(dome), paint_disc(dome, document.sun.north_deg), azimuth, elevation,
+                air.visibility_km, float(air.linke_turbidity),
+            )
+        )  # fmt: skip
+        whole = (key, ground.colour, ground.water)
+        if self._lights is None or self._lights[0] != whole:
+            self._lights = (whole, lights_of(document, dome))
+        return self._lights
+
+    def _solve_colours(self, document: Document) -> None:
+        from gloamet.output.delivery import air_of
+        from gloamet.sky.ribbon import sky_colours
+
+        key = air_of(document)
+        if key != self._colours_key:
+            colours = sky_colours(self._solver, key)
+            self._colours_key = key
+            self._report(ColoursSolved(colours))

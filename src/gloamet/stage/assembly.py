@@ -1,0 +1,175 @@
+"""The stage as it is rendered: the file's scene under the artist's decisions.
+
+A Scene as read and the document's Stage enter; a Scene in the world with material corrections, muted parts,
+shade makers and plaster, and the ground it stands on, leave.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.document.staging import LampEdit, MaterialEdit, Prop, Stage, View
+from gloamet.stage.camera import Camera
+from gloamet.stage.ground import GroundPlane, own_ground, rest_height
+from gloamet.stage.placing import Placement, placed
+from gloamet.stage.props import grow, prop_parts
+from gloamet.stage.scene import Lamp, Material, Origin, Scene
+
+FILM_HEIGHT_MM = 24.0
+
+
+def placement_of(stage: Stage, origin: Origin) -> Placement:
+    """How the document places its model; what it leaves to the file comes from there."""
+    units = origin.units if stage.units == "file" else stage.units
+    up = origin.up if stage.up == "file" else stage.up
+    return Placement(units, up, stage.turn_deg, stage.drop, stage.offset)
+
+
+def camera_of_view(view: View) -> Camera:
+    """The camera a view describes; its opening follows from the focal length on 36 x 24 mm."""
+    aperture = focal_mm(view.fov_deg) / 1000.0 / view.f_number if view.depth_of_field else 0.0
+    return Camera(
+        view.eye, view.target, view.fov_deg, view.shift_x, view.shift_y, view.level, aperture, view.focus_m
+    )
+
+
+def focal_mm(fov_deg: float) -> float:
+    """Focal length of a vertical field of view on a film 24 mm high.
+
+    >>> round(focal_mm(27.0), 1)
+    50.0
+    """
+    return 0.5 * FILM_HEIGHT_MM / math.tan(math.radians(fov_deg) / 2.0)
+
+
+def fov_of_focal(mm: float) -> float:
+    """The vertical field of view of a focal length on a film 24 mm high."""
+    return 2.0 * math.degrees(math.atan(0.5 * FILM_HEIGHT_MM / mm))
+
+
+def edited(material: Material, edit: MaterialEdit) -> Material:
+    """A material with its corrections."""
+    names = (
+        "texture_strength",
+        "roughness",
+        "metalness",
+        "transmission",
+        "ior",
+        "thin",
+        "translucency",
+        "normal_strength",
+    )
+    changes: dict[str, Any] = {n: getattr(edit, n) for n in names if getattr(edit, n) is not None}
+    if edit.cutout is not None:
+        changes["cutout"] = edit.cutout if edit.cutout > 0.0 else None
+    if edit.colour is not None:
+        changes["base_colour"] = edit.colour
+    if edit.emission_cd_m2 is not None:
+        old = np.asarray(material.emission if material.glows else (1.0, 1.0, 1.0))
+        scaled = old / max(float(old @ [0.2126, 0.7152, 0.0722]), 1e-9) * edit.emission_cd_m2
+        changes["emission"] = tuple(scaled.tolist())
+    return replace(material, **changes)
+
+
+def lumens(lamp: Lamp) -> float:
+    """Light a point or spot gives in all."""
+    if lamp.kind != "spot":
+        return 4.0 * math.pi * lamp.intensity_cd
+    # between the full and the outer cone it falls as the square of a ramp in the cosine
+    full, outer = math.cos(math.radians(lamp.full_deg)), math.cos(math.radians(lamp.outer_deg))
+    return 2.0 * math.pi * lamp.intensity_cd * ((1.0 - full) + (full - outer) / 3.0)
+
+
+def _lamp(lamp: Lamp, edit: LampEdit | None) -> Lamp:
+    if edit is None or lamp.intensity_cd <= 0.0:
+        return lamp
+    return replace(lamp, intensity_cd=lamp.intensity_cd * edit.lumens / max(lumens(lamp), 1e-12))
+
+
+def prop_matrix(prop: Prop) -> NDArray[np.float64]:
+    """Where a shade maker stands."""
+    angle = math.radians(prop.turn_deg)
+    matrix = np.eye(4)
+    matrix[:2, :2] = [[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]]
+    matrix[:3, 3] = prop.place
+    return matrix
+
+
+def with_props(scene: Scene, props: tuple[Prop, ...]) -> Scene:
+    """The scene with shade makers added."""
+    parts, materials = list(scene.parts), list(scene.materials)
+    known: dict[Material, int] = {}
+    for prop in props:
+        if not (prop.casts or prop.visible):
+            continue
+        shapes = grow(
+            prop.kind, prop.seed, prop.height_m, prop.crown_m, prop.density, prop.leaf_m, prop.leafed
+        )
+        made = prop_parts(prop.name, shapes, 0, prop_matrix(prop), prop.casts, prop.visible)
+        for part, (_, material) in zip(made, shapes, strict=True):
+            if material not in known:
+                known[material] = len(materials)
+                materials.append(material)
+            parts.append(replace(part, material=known[material]))
+    return replace(scene, parts=tuple(parts), materials=tuple(materials))
+
+
+def stand_up(file_scene: Scene, stage: Stage) -> Scene:
+    """The file's scene in the world, all parts of it, before any other decision."""
+    return placed(file_scene, placement_of(stage, file_scene.origin))
+
+
+def assemble(scene: Scene, stage: Stage) -> Scene:
+    """The scene as it is rendered, from the one that `stand_up` gave."""
+    if stage.muted:
+        muted = set(stage.muted)
+        scene = replace(scene, parts=tuple(part for part in scene.parts if part.name not in muted))
+    if stage.materials:
+        materials = tuple(
+            edited(m, stage.materials[m.name]) if m.name in stage.materials else m for m in scene.materials
+        )
+        scene = replace(scene, materials=materials)
+    if stage.lamps:
+        scene = replace(scene, lamps=tuple(_lamp(lamp, stage.lamps.get(lamp.name)) for lamp in scene.lamps))
+    scene = with_props(scene, stage.props)
+    if stage.plaster.on:
+        p = stage.plaster
+        dressed = tuple(plastered(m, p.reflectance, p.keep_glass) for m in scene.materials)
+        scene = replace(scene, materials=dressed)
+    return scene
+
+
+def plastered(m: Material, reflectance: float, keep_glass: bool) -> Material:
+    """A material in plaster: one matt grey; glass stays clear when asked, lamps glow, holes stay holes."""
+    grey = (reflectance, reflectance, reflectance)
+    if m.transmission > 0.05:
+        return (
+            replace(m, base_colour=(1.0, 1.0, 1.0), base_texture=None)
+            if keep_glass
+            else Material(m.name, grey)
+        )
+    return Material(
+        m.name, grey, base_texture=m.base_texture if m.cutout is not None else None, texture_strength=0.0,
+        emission=m.emission, emission_texture=m.emission_texture, emits_back=m.emits_back, cutout=m.cutout,
+    )  # fmt: skip
+
+
+def ground_of(stage: Stage, reflectance: float, scene: Scene) -> GroundPlane:
+    """The ground under a placed scene; `scene` is the whole model, muted parts and all."""
+    ground, own = stage.ground, own_ground(scene)
+    height, hole = rest_height(scene, own)
+    if own is not None and own.name in stage.muted:
+        hole = None
+    if not ground.automatic:
+        height, hole = ground.height_m, None
+    low, high = scene.bounds()
+    radius = {"endless": math.inf, "disc": ground.radius_m, "none": 0.0}[ground.kind]
+    return GroundPlane(
+        height, radius, (0.5 * float(low[0] + high[0]), 0.5 * float(low[1] + high[1])), reflectance,
+        ground.colour, ground.water, ground.ripple, hole, ground.horizon_deg, ground.softness_deg,
+    )  # fmt: skip

@@ -1,0 +1,143 @@
+"""Bringing a file's scene into the world: units, up axis, turn, drop to the ground, origin; and guessing them.
+
+A Scene in file space and a Placement enter; a Scene in metres with Z up leaves. Geometry is never touched,
+only the matrices of its parts.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.errors import GloametError
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import UNIT_METRES, Lamp, Matrix, Motion, Scene, UpAxis
+
+PERSON_M = 1.75
+SMALLEST_M, LARGEST_M = 0.02, 5000.0
+FARTHEST_M = 1e7
+
+
+@dataclass(frozen=True)
+class Placement:
+    """How a file stands in the world. turn_deg is clockwise seen from above; offset in metres."""
+
+    units: str = "m"
+    up: UpAxis = "y"
+    turn_deg: float = 0.0
+    drop: bool = False
+    offset: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+def to_world(up: UpAxis, units: str) -> NDArray[np.float64]:
+    """4x4 matrix from file space to world metres with Z up: Y-up maps x to east, -z to north."""
+    if units not in UNIT_METRES:
+        raise GloametError(f"Unit “{units}” is not known: use one of {', '.join(UNIT_METRES)}.")
+    matrix = np.eye(4)
+    if up == "y":
+        matrix[:3, :3] = [[1, 0, 0], [0, 0, -1], [0, 1, 0]]
+    matrix[:3, :3] *= UNIT_METRES[units]
+    return matrix
+
+
+def _turned(turn_deg: float) -> Matrix:
+    angle = math.radians(turn_deg)
+    matrix = np.eye(4)
+    matrix[:2, :2] = [[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]]
+    return matrix
+
+
+def placed(scene: Scene, placement: Placement) -> Scene:
+    """The scene in world metres. Raises GloametError when that puts it out of reach."""
+    matrix = _turned(placement.turn_deg) @ to_world(placement.up, placement.units)
+    parts = tuple(replace(part, matrix=matrix @ part.matrix) for part in scene.parts)
+    moved = replace(scene, parts=parts)
+    shift = np.asarray(placement.offset, float)
+    if placement.drop and parts:
+        shift = shift - [0.0, 0.0, moved.bounds()[0][2]]
+    if shift.any():
+        move = np.eye(4)
+        move[:3, 3] = shift
+        matrix = move @ matrix
+        parts = tuple(replace(part, matrix=move @ part.matrix) for part in parts)
+    if parts:
+        low, high = replace(scene, parts=parts).bounds()
+        if not (np.abs(low).max() < FARTHEST_M and np.abs(high).max() < FARTHEST_M):
+            raise GloametError(
+                f"{scene.path.name if scene.path else 'The model'} reaches farther than 10 000 km: "
+                "choose a smaller unit."
+            )
+    return replace(
+        scene,
+        parts=parts,
+        views={name: _camera(matrix, camera) for name, camera in scene.views.items()},
+        lamps=tuple(_lamp(matrix, lamp) for lamp in scene.lamps),
+        motions={
+            name: Motion(m.times_s, matrix @ m.matrices, m.fov_deg) for name, m in scene.motions.items()
+        },
+    )
+
+
+def _point(matrix: Matrix, point: tuple[float, float, float]) -> tuple[float, float, float]:
+    x, y, z = (matrix[:3, :3] @ np.asarray(point) + matrix[:3, 3]).tolist()
+    return x, y, z
+
+
+def _camera(matrix: Matrix, camera: Camera) -> Camera:
+    return replace(camera, eye=_point(matrix, camera.eye), target=_point(matrix, camera.target))
+
+
+def _lamp(matrix: Matrix, lamp: Lamp) -> Lamp:
+    ahead = matrix[:3, :3] @ np.asarray(lamp.direction)
+    x, y, z = (ahead / max(float(np.linalg.norm(ahead)), 1e-12)).tolist()
+    return replace(lamp, position=_point(matrix, lamp.position), direction=(x, y, z))
+
+
+def guess_units(size: float) -> tuple[str, str]:
+    """The likeliest unit of a file that names none, from its largest extent, and why."""
+    if size > 3000.0:
+        return "mm", f"it is {size:.4g} long, which fits millimetres"
+    if size > 200.0:
+        return "cm", f"it is {size:.4g} long, which fits centimetres"
+    return "m", f"it is {size:.3g} long, which fits metres"
+
+
+def guess_up(scene: Scene) -> tuple[UpAxis, str]:
+    """The likelier up axis of a file that names none, and why: the level faces at its bottom tell.
+
+    Compares the area of faces that look along Y with those along Z, the lowest tenth counted double.
+    """
+    if not scene.parts:
+        return "z", "it is empty"
+    area = {"y": 0.0, "z": 0.0}
+    low, high = scene.bounds()
+    for part in scene.parts:
+        p = part.positions
+        a, b, c = (p[part.triangles[:, k]] for k in range(3))
+        n = np.cross(b - a, c - a)
+        size = np.linalg.norm(n, axis=1)
+        for axis, key in ((1, "y"), (2, "z")):
+            level = np.abs(n[:, axis]) > 0.98 * np.maximum(size, 1e-30)
+            bottom = a[:, axis] < low[axis] + 0.1 * (high[axis] - low[axis])
+            area[key] += float(size[level].sum() + size[level & bottom].sum())
+    if area["z"] > 1.15 * area["y"]:
+        return "z", "most of its level faces, and its floor, look along Z"
+    if area["y"] > 1.15 * area["z"]:
+        return "y", "most of its level faces, and its floor, look along Y"
+    return "y", "its faces do not tell; many programs write Y up"
+
+
+def size_warning(size_m: NDArray[np.float64]) -> str | None:
+    """One sentence when a scene of this size is implausible, None when it is fine."""
+    largest = float(size_m.max())
+    if largest > LARGEST_M:
+        return f"It is {largest / 1000:.3g} km across: haze and shadow edges suffer. Is the unit right?"
+    if largest < SMALLEST_M:
+        return f"It is {largest * 1000:.2g} mm across: smaller than a thumb. Is the unit right?"
+    tall = float(size_m[2])
+    if tall > 400.0:
+        return f"It is {tall:.0f} m tall, {tall / PERSON_M:.0f} people high. Is the unit right?"
+    return None

@@ -1,0 +1,127 @@
+"""Decoders that may crash on damaged files run in a process of their own, with limits of memory and time.
+
+Draco blocks enter as bytes and leave as arrays; a USD file leaves as the arrays and rows that `usd` turns
+into a Scene. Whatever happens in there, one sentence comes out here.
+"""
+
+from __future__ import annotations
+
+import json
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.errors import GloametError
+from gloamet.stage.readers.watch import Cancelled, Watch
+
+MEMORY_BYTES = 6 * 1024**3
+SECONDS = 300
+REFUSED = 3
+
+
+def _run(name: str, task: str, source: Path, target: Path, watch: Watch) -> None:
+    """Run one task over there. Raises GloametError with one sentence when it fails."""
+    command = [sys.executable, "-m", "gloamet.stage.readers.apart", task, str(source), str(target)]
+    with tempfile.TemporaryFile() as errors:
+        process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=errors)
+        begin = time.monotonic()
+        try:
+            while process.poll() is None:
+                watch.step(0.2, "reading")
+                if time.monotonic() - begin > SECONDS:
+                    raise GloametError(
+                        f"{name} took more than {SECONDS} s to read: export it again, smaller."
+                    )
+                time.sleep(0.01)
+        except (Cancelled, GloametError):
+            process.kill()
+            process.wait()
+            raise
+        errors.seek(0)
+        words = errors.read().decode("utf-8", "replace").strip().splitlines()
+    if process.returncode == REFUSED and words:
+        raise GloametError(words[-1])
+    if process.returncode != 0:
+        raise GloametError(f"{name} is damaged: its reader stopped half-way. Export it again.")
+
+
+def decode_draco(
+    name: str, blocks: list[tuple[bytes, dict[str, int]]], watch: Watch
+) -> list[dict[str, NDArray]]:
+    """Arrays of each compressed primitive by attribute name, and `indices` (N,) uint32."""
+    with tempfile.TemporaryDirectory(prefix="gloamet-") as folder:
+        source, target = Path(folder) / "blocks.json", Path(folder) / "arrays.npz"
+        rows = []
+        for k, (data, attributes) in enumerate(blocks):
+            (Path(folder) / f"{k}.drc").write_bytes(data)
+            rows.append(attributes)
+        source.write_text(json.dumps(rows))
+        _run(name, "draco", source, target, watch)
+        with np.load(target, allow_pickle=False) as found:
+            out: list[dict[str, NDArray]] = [{} for _ in blocks]
+            for key in found.files:
+                index, _, attribute = key.partition(".")
+                out[int(index)][attribute] = found[key]
+    return out
+
+
+def read_usd_apart(path: Path, outside: bool, watch: Watch) -> tuple[dict[str, Any], dict[str, NDArray]]:
+    """The rows and arrays of a USD file, as `usd_worker` writes them."""
+    with tempfile.TemporaryDirectory(prefix="gloamet-") as folder:
+        source, target = Path(folder) / "wish.json", Path(folder) / "arrays.npz"
+        source.write_text(json.dumps({"path": str(path), "outside": outside}))
+        _run(path.name, "usd", source, target, watch)
+        rows = json.loads(target.with_suffix(".json").read_text())
+        with np.load(target, allow_pickle=False) as found:
+            arrays = {key: found[key] for key in found.files}
+    return rows, arrays
+
+
+def _draco(source: Path, target: Path) -> None:
+    import DracoPy
+
+    arrays: dict[str, NDArray] = {}
+    for k, attributes in enumerate(json.loads(source.read_text())):
+        mesh = DracoPy.decode((source.parent / f"{k}.drc").read_bytes())
+        if getattr(mesh, "faces", None) is None or not len(mesh.faces):
+            raise GloametError("A compressed mesh holds no triangles: export it again.")
+        arrays[f"{k}.indices"] = np.asarray(mesh.faces, np.uint32).ravel()
+        by_id = {int(row["unique_id"]): row["data"] for row in mesh.attributes}
+        for attribute, number in attributes.items():
+            values = by_id.get(number)
+            if values is not None:
+                values = np.asarray(values)
+                if attribute == "COLOR_0" and values.dtype.kind in "iu":
+                    values = values / np.float32(np.iinfo(values.dtype).max)
+                arrays[f"{k}.{attribute}"] = np.asarray(values, np.float32).reshape(len(values), -1)
+    np.savez(target, **arrays)  # type: ignore[arg-type]
+
+
+def main(arguments: list[str]) -> int:
+    """The other side: do one task under limits."""
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    task, source, target = arguments[0], Path(arguments[1]), Path(arguments[2])
+    try:
+        if task == "draco":
+            _draco(source, target)
+        else:
+            from gloamet.stage.readers.usd_worker import dump
+
+            wish = json.loads(source.read_text())
+            dump(Path(wish["path"]), bool(wish["outside"]), target)
+    except GloametError as error:
+        print(error, file=sys.stderr)
+        return REFUSED
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,220 @@
+"""Light met by a path: sampled from the sun, the sky and lamps, or found by leaving the scene or hitting a lamp.
+
+Arrays are those of `compiled` and `lights`.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gloamet.jit import JIT
+from gloamet.sky.dome import dome_coordinates, sky_radiance
+from gloamet.trace.draws import GOLDEN, two_numbers
+from gloamet.trace.lights import LIMB, sample_sky, solid_density
+from gloamet.trace.materials import (
+    AT,
+    CHANCE,
+    COS_FULL,
+    COS_OUTER,
+    EMISSION,
+    EMISSION_PICTURE,
+    EMITS_BACK,
+    FIRST,
+    LAMP_DENSITY,
+    LAMP_KIND,
+    LIGHT,
+    SECOND,
+    SUM,
+    TEXTURE_TO_AP1,
+    TRIANGLE_LAMP,
+)
+from gloamet.trace.plane import ground_seen
+from gloamet.trace.surface import basis, picture_at, reflect
+from gloamet.trace.visibility import FAR, unblocked
+
+F = np.float32
+
+
+@njit(inline="always", **JIT)
+def sun_direction(sun, u, v):
+    """A direction inside the disc, by the light of its limb-darkened face: no weight is left."""
+    s2 = (F(1) - (F(1) - u) ** F(1 / (1 + LIMB / 2))) * sun[11]
+    c, s, phi = math.sqrt(F(1) - s2), math.sqrt(s2), F(2 * math.pi) * v
+    x, y = s * math.cos(phi), s * math.sin(phi)
+    a, b, d, e, g, h = basis(sun[0], sun[1], sun[2])
+    return a * x + e * y + sun[0] * c, b * x + g * y + sun[1] * c, d * x + h * y + sun[2] * c
+
+
+@njit(inline="always", **JIT)
+def sky_along(table, density, dx, dy, dz, direct, bsdf_density):
+    """Sky radiance a path meets, weighted against having sampled the sky itself (power heuristic)."""
+    u, v = dome_coordinates(dx, dy, dz)
+    r, g, b = sky_radiance(table, u, v)
+    if direct:
+        return r, g, b
+    p = solid_density(density, u, v, math.sqrt(max(F(0), F(1) - dz * dz)))
+    w = bsdf_density * bsdf_density / (bsdf_density * bsdf_density + p * p)
+    return r * w, g * w, b * w
+
+
+@njit(inline="always", **JIT)
+def disc_along(sun, dx, dy, dz):
+    """Radiance of the sun's disc in a direction, 0 outside it."""
+    cx, cy, cz = dy * sun[2] - dz * sun[1], dz * sun[0] - dx * sun[2], dx * sun[1] - dy * sun[0]
+    s2 = cx * cx + cy * cy + cz * cz
+    if s2 >= sun[11] or dx * sun[0] + dy * sun[1] + dz * sun[2] <= F(0):
+        return F(0)
+    return F(1 + LIMB / 2) * math.sqrt(math.sqrt(F(1) - s2 / sun[11]))
+
+
+@njit(inline="always", **JIT)
+def escaped(table, sun, ground, density, plane, dx, dy, dz, direct, scattered, chosen):
+    """What a path meets outside the scene: three channels from the sun, three from the sky.
+
+    The camera sees the ground melt into the sky at the horizon; light does not.
+    """
+    seen = direct and not scattered
+    share = F(1) if dz < F(0) else F(0)
+    if seen:
+        share = ground_seen(plane, dz)
+    a = b = c = d = e = f = F(0)
+    if share > F(0):
+        a, b, c = share * ground[0], share * ground[1], share * ground[2]
+        d, e, f = share * ground[3], share * ground[4], share * ground[5]
+    if share < F(1):
+        rest = F(1) - share
+        r, g, h = sky_along(table, density, dx, dy, max(dz, F(0)), direct, chosen)
+        d, e, f = d + rest * r, e + rest * g, f + rest * h
+        if seen and dz > F(0):
+            rest *= disc_along(sun, dx, dy, dz)
+            a, b, c = a + rest * sun[7], b + rest * sun[8], c + rest * sun[9]
+    return a, b, c, d, e, f
+
+
+@njit(inline="always", **JIT)
+def lit_by_sun(
+    state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+    pictures, sun, surface, ox, oy, oz, nx, ny, nz,
+):  # fmt: skip
+    """Light of the sun's disc reflected here, and the rays it took; (ox, oy, oz) lies off the face."""
+    u, v = two_numbers(state)
+    lx, ly, lz = sun_direction(sun, u, v)
+    if lz > F(0) and lx * nx + ly * ny + lz * nz > F(0):
+        fr, fg, fb, _p = reflect(surface, lx, ly, lz)
+        if fr + fg + fb > F(0):
+            ur, ug, ub = unblocked(
+                scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials,
+                texels, pictures, ox, oy, oz, lx, ly, lz, FAR,
+            )  # fmt: skip
+            return fr * ur * sun[3], fg * ug * sun[4], fb * ub * sun[5], 1
+    return F(0), F(0), F(0), 0
+
+
+@njit(inline="always", **JIT)
+def lit_by_sky(
+    state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+    pictures, table, row_cdf, cell_cdf, density,
+    surface, ox, oy, oz, nx, ny, nz,
+):  # fmt: skip
+    """Light of the sky reflected here, sampled by where it comes from, and the rays it took."""
+    u, v = two_numbers(state)
+    lx, ly, lz, u, v = sample_sky(row_cdf, cell_cdf, u, v)
+    if lx * nx + ly * ny + lz * nz > F(0):
+        fr, fg, fb, p = reflect(surface, lx, ly, lz)
+        if fr + fg + fb > F(0):
+            ur, ug, ub = unblocked(
+                scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials,
+                texels, pictures, ox, oy, oz, lx, ly, lz, FAR,
+            )  # fmt: skip
+            if ur + ug + ub > F(0):
+                q = solid_density(density, u, v, math.sqrt(max(F(0), F(1) - lz * lz)))
+                w = q / (q * q + p * p)
+                r, g, b = sky_radiance(table, u, v)
+                return fr * ur * w * r, fg * ug * w * g, fb * ub * w * b, 1
+            return F(0), F(0), F(0), 1
+    return F(0), F(0), F(0), 0
+
+
+@njit(**JIT)
+def lit_by_lamp(
+    state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+    pictures, lamps, surface, ox, oy, oz, nx, ny, nz,
+):  # fmt: skip
+    """Light of one lamp, picked by its power, reflected here, and the rays it took."""
+    pick, _unused = two_numbers(state)
+    low, high = 0, len(lamps) - 1
+    while low < high:
+        mid = (low + high) >> 1
+        if lamps[mid, SUM] <= pick:
+            low = mid + 1
+        else:
+            high = mid
+    k, u, v = low, F(0), F(0)
+    if lamps[k, LAMP_KIND] == F(TRIANGLE_LAMP):
+        p, q = two_numbers(state + GOLDEN)
+        p = math.sqrt(p)
+        u, v = p * (F(1) - q), p * q
+    lx = lamps[k, AT] + u * lamps[k, FIRST] + v * lamps[k, SECOND] - ox
+    ly = lamps[k, AT + 1] + u * lamps[k, FIRST + 1] + v * lamps[k, SECOND + 1] - oy
+    lz = lamps[k, AT + 2] + u * lamps[k, FIRST + 2] + v * lamps[k, SECOND + 2] - oz
+    d2 = lx * lx + ly * ly + lz * lz
+    far = math.sqrt(d2)
+    if far < F(1e-6):
+        return F(0), F(0), F(0), 0
+    lx, ly, lz = lx / far, ly / far, lz / far
+    if lx * nx + ly * ny + lz * nz <= F(0):
+        return F(0), F(0), F(0), 0
+    fr, fg, fb, p = reflect(surface, lx, ly, lz)
+    if fr + fg + fb <= F(0):
+        return F(0), F(0), F(0), 0
+    if lamps[k, LAMP_KIND] == F(TRIANGLE_LAMP):
+        ax = lamps[k, FIRST + 1] * lamps[k, SECOND + 2] - lamps[k, FIRST + 2] * lamps[k, SECOND + 1]
+        ay = lamps[k, FIRST + 2] * lamps[k, SECOND] - lamps[k, FIRST] * lamps[k, SECOND + 2]
+        az = lamps[k, FIRST] * lamps[k, SECOND + 1] - lamps[k, FIRST + 1] * lamps[k, SECOND]
+        twice = math.sqrt(ax * ax + ay * ay + az * az)
+        cosine = -(ax * lx + ay * ly + az * lz) / twice
+        if lamps[k, COS_FULL] > F(0):  # gives light to both sides
+            cosine = abs(cosine)
+        if cosine <= F(1e-6):
+            return F(0), F(0), F(0), 0
+        density = lamps[k, CHANCE] * F(2) / twice * d2 / cosine
+        weight = density / (density * density + p * p)
+    else:
+        along = -(lx * lamps[k, FIRST] + ly * lamps[k, FIRST + 1] + lz * lamps[k, FIRST + 2])
+        x = (along - lamps[k, COS_OUTER]) / max(F(1e-5), lamps[k, COS_FULL] - lamps[k, COS_OUTER])
+        x = min(F(1), max(F(0), x))
+        weight = x * x / (d2 * lamps[k, CHANCE])
+    if weight <= F(0):
+        return F(0), F(0), F(0), 0
+    ur, ug, ub = unblocked(
+        scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+        pictures, ox, oy, oz, lx, ly, lz, far * F(0.9999) - F(1e-4),
+    )  # fmt: skip
+    return (
+        fr * ur * weight * lamps[k, LIGHT],
+        fg * ug * weight * lamps[k, LIGHT + 1],
+        fb * ub * weight * lamps[k, LIGHT + 2],
+        1,
+    )
+
+
+@njit(**JIT)
+def glow(materials, m, texels, pictures, u, v, front, cosine, distance, direct, chosen):
+    """Light a surface gives of its own (AP1), weighted against having sampled its lamp."""
+    if not front and materials[m, EMITS_BACK] == F(0):
+        return F(0), F(0), F(0)
+    r, g, b = materials[m, EMISSION], materials[m, EMISSION + 1], materials[m, EMISSION + 2]
+    if materials[m, EMISSION_PICTURE] >= F(0):
+        tr, tg, tb, _, _, _, _ = picture_at(texels, pictures, int(materials[m, EMISSION_PICTURE]), u, v)
+        M = TEXTURE_TO_AP1
+        r *= M[0, 0] * tr + M[0, 1] * tg + M[0, 2] * tb
+        g *= M[1, 0] * tr + M[1, 1] * tg + M[1, 2] * tb
+        b *= M[2, 0] * tr + M[2, 1] * tg + M[2, 2] * tb
+    if direct:
+        return r, g, b
+    p = materials[m, LAMP_DENSITY] * distance * distance / max(cosine, F(1e-6))
+    w = chosen * chosen / (chosen * chosen + p * p)
+    return r * w, g * w, b * w

@@ -1,0 +1,187 @@
+"""Materials, lamps and ground as the rows of numbers the kernels read.
+
+materials (M, MATERIAL_WORDS) float32, columns named below: RED is the base colour in AP1, FACTOR the same in
+Rec.709 for use with a picture and MEAN the picture's mean; EMISSION is AP1 cd/m2. The last row is the
+ground's. texels (N, 4) uint8, pictures one after another; pictures (P, 3) int32: first texel, width, height.
+lamps (L, LAMP_WORDS) float32, one row for each glowing triangle or point: AT its first corner or place,
+FIRST and SECOND edge (a spot's direction in FIRST), LIGHT the AP1 radiance in cd/m2 (intensity in cd for a
+point), CHANCE of picking it and SUM of the chances up to it.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE, REC709_TO_AP1, srgb_to_linear
+from gloamet.stage.ground import GroundPlane
+from gloamet.stage.scene import Lamp, Material, Part, Scene, Texture
+
+Floats = NDArray[np.float32]
+RED, ROUGHNESS, METALNESS, IOR, THIN, BASE_PICTURE, SURFACE_PICTURE, SPECULAR, KIND = (
+    0,
+    3,
+    4,
+    5,
+    6,
+    7,
+    8,
+    9,
+    10,
+)
+FACTOR, TRANSMISSION, TEXTURE_STRENGTH, MEAN = 11, 14, 15, 16
+EMISSION, EMISSION_PICTURE, EMITS_BACK, LAMP_DENSITY = 19, 22, 23, 24
+NORMAL_PICTURE, NORMAL_STRENGTH, CUTOUT, TRANSLUCENCY, COAT, COAT_ALPHA = 25, 26, 27, 28, 29, 30
+MATERIAL_WORDS = 32
+MATT, GLOSSY, GLASS = 0.0, 1.0, 2.0
+TRIANGLE_LAMP, POINT_LAMP = 0.0, 1.0
+LAMP_KIND, SUM, CHANCE, AT, FIRST, SECOND, LIGHT, COS_FULL, COS_OUTER = 0, 1, 2, 3, 6, 9, 12, 15, 16
+LAMP_WORDS = 17
+# A dielectric's gloss fades out towards roughness 1, which is a plain Lambert surface: its base colour is
+# then its whole reflectance, as a meter card's is.
+GLOSS_FADES_FROM = 0.7
+GLASS_FROM = 0.05
+WATER_COLOUR = (0.012, 0.035, 0.04)
+
+SRGB_DECODE = srgb_to_linear(np.arange(256) / 255.0).astype(np.float32)
+TEXTURE_TO_AP1 = REC709_TO_AP1.astype(np.float32)
+
+
+def _gloss(roughness: float) -> float:
+    x = min(max((roughness - GLOSS_FADES_FROM) / (1.0 - GLOSS_FADES_FROM), 0.0), 1.0)
+    return 1.0 - x * x * (3.0 - 2.0 * x)
+
+
+def _to_ap1(colour: NDArray | tuple[float, ...]) -> NDArray:
+    return np.asarray(np.maximum(REC709_TO_AP1 @ np.asarray(colour, float), 0.0))
+
+
+def mean_colour(texture: Texture) -> NDArray[np.float64]:
+    """Mean linear Rec.709 of a picture, from every few texels."""
+    step = max(1, texture.pixels.shape[0] // 128), max(1, texture.pixels.shape[1] // 128)
+    return np.asarray(SRGB_DECODE[texture.pixels[:: step[0], :: step[1], :3]].mean((0, 1)), np.float64)
+
+
+def is_pervious(m: Material) -> bool:
+    """Whether shadow rays may pass through it."""
+    return m.transmission > GLASS_FROM or m.cutout is not None
+
+
+def _row(m: Material, textures: tuple[Texture, ...]) -> Floats:
+    row = np.zeros(MATERIAL_WORDS, np.float32)
+    row[RED : RED + 3] = _to_ap1(m.base_colour)
+    row[ROUGHNESS], row[METALNESS], row[IOR], row[THIN] = m.roughness, m.metalness, m.ior, float(m.thin)
+    for column, index in (
+        (BASE_PICTURE, m.base_texture),
+        (SURFACE_PICTURE, m.surface_texture),
+        (EMISSION_PICTURE, m.emission_texture),
+        (NORMAL_PICTURE, m.normal_texture),
+        (CUTOUT, m.cutout),
+    ):
+        row[column] = -1 if index is None else index
+    row[SPECULAR] = _gloss(m.roughness)
+    row[FACTOR : FACTOR + 3] = m.base_colour
+    row[TRANSMISSION] = m.transmission
+    row[TEXTURE_STRENGTH] = m.texture_strength
+    if m.base_texture is not None and m.texture_strength < 1.0:
+        row[MEAN : MEAN + 3] = mean_colour(textures[m.base_texture])
+    row[EMISSION : EMISSION + 3], row[EMITS_BACK] = _to_ap1(m.emission), float(m.emits_back)
+    row[NORMAL_STRENGTH], row[TRANSLUCENCY] = m.normal_strength, m.translucency
+    row[COAT], row[COAT_ALPHA] = m.coat, m.coat_roughness**2
+    row[KIND] = GLOSSY
+    if m.transmission > GLASS_FROM:
+        row[KIND] = GLASS
+    elif m.surface_texture is None and m.metalness == 0.0 and row[SPECULAR] == 0.0:
+        row[KIND] = MATT
+    return row
+
+
+def ground_tint(ground: GroundPlane | None) -> Floats:
+    """The ground's hue in AP1, scaled to luminance 1."""
+    if ground is None:
+        return np.ones(3, np.float32)
+    tint = _to_ap1((*WATER_COLOUR,) if ground.water else ground.colour)
+    return np.asarray(tint / max(float(tint @ AP1_LUMINANCE), 1e-6), np.float32)
+
+
+def _ground_row(ground: GroundPlane | None) -> Floats:
+    if ground is not None and ground.water:
+        roughness = 0.02 + 0.25 * ground.ripple
+        return _row(Material("water", WATER_COLOUR, roughness, 0.0, ior=1.33), ())
+    row = _row(Material("ground"), ())
+    row[RED : RED + 3] = (0.2 if ground is None else ground.reflectance) * ground_tint(ground)
+    return row
+
+
+def material_table(scene: Scene, ground: GroundPlane | None) -> Floats:
+    """All rows, the ground's last."""
+    return np.stack([*(_row(m, scene.textures) for m in scene.materials), _ground_row(ground)])
+
+
+def picture_table(textures: tuple[Texture, ...]) -> tuple[NDArray[np.uint8], NDArray[np.int32]]:
+    """The texels of all pictures and where each begins."""
+    rows, first = [], 0
+    for texture in textures:
+        height, width = texture.pixels.shape[:2]
+        rows.append((first, width, height))
+        first += width * height
+    texels = [t.pixels.reshape(-1, 4) for t in textures] or [np.zeros((1, 4), np.uint8)]
+    return np.ascontiguousarray(np.concatenate(texels)), np.asarray(rows or [(0, 1, 1)], np.int32)
+
+
+def _glowing_triangles(part: Part, material: Material) -> Floats:
+    p = part.positions
+    a, b, c = (p[part.triangles[:, k]] for k in range(3))
+    if np.linalg.det(part.matrix[:3, :3]) < 0.0:
+        b, c = c, b
+    rows = np.zeros((len(a), LAMP_WORDS), np.float32)
+    area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    rows[:, CHANCE] = area * _power(material)
+    rows[:, AT : AT + 3], rows[:, FIRST : FIRST + 3], rows[:, SECOND : SECOND + 3] = a, b - a, c - a
+    rows[:, LIGHT : LIGHT + 3], rows[:, COS_FULL] = _to_ap1(material.emission), float(material.emits_back)
+    return rows[area > 0.0]
+
+
+def _power(material: Material) -> float:
+    """Lumens a square metre."""
+    sides = 2.0 if material.emits_back else 1.0
+    return math.pi * sides * float(_to_ap1(material.emission) @ AP1_LUMINANCE)
+
+
+def _point_row(lamp: Lamp) -> Floats:
+    row = np.zeros(LAMP_WORDS, np.float32)
+    row[LAMP_KIND] = POINT_LAMP
+    row[AT : AT + 3], row[FIRST : FIRST + 3] = lamp.position, lamp.direction
+    row[LIGHT : LIGHT + 3] = _to_ap1(lamp.colour) * lamp.intensity_cd
+    spot = lamp.kind == "spot"
+    row[COS_FULL] = math.cos(math.radians(lamp.full_deg)) if spot else -2.0
+    row[COS_OUTER] = math.cos(math.radians(lamp.outer_deg)) if spot else -3.0
+    share = (1.0 - math.cos(math.radians(lamp.outer_deg))) / 2.0 if spot else 1.0
+    row[CHANCE] = 4.0 * math.pi * lamp.intensity_cd * max(share, 1e-3)
+    return row
+
+
+def lamp_table(scene: Scene, materials: Floats) -> Floats:
+    """Everything that glows, ready to be picked by its power; writes LAMP_DENSITY into the materials.
+
+    A surface that glows through a picture is left to be met by chance.
+    """
+    blocks = []
+    for part in scene.parts:
+        m = scene.materials[part.material]
+        if m.glows and m.emission_texture is None and part.casts:
+            blocks.append(_glowing_triangles(part, m))
+    blocks += [_point_row(lamp)[None] for lamp in scene.lamps if lamp.intensity_cd > 0.0]
+    table = np.concatenate(blocks) if blocks else np.zeros((0, LAMP_WORDS), np.float32)
+    total = float(table[:, CHANCE].sum(dtype=np.float64)) if len(table) else 0.0
+    if total <= 0.0:
+        return np.zeros((0, LAMP_WORDS), np.float32)
+    for index, m in enumerate(scene.materials):
+        if m.glows and m.emission_texture is None:
+            materials[index, LAMP_DENSITY] = _power(m) / total
+    table[:, CHANCE] /= total
+    table[:, SUM] = np.cumsum(table[:, CHANCE], dtype=np.float64)
+    table[-1, SUM] = 1.0
+    return table

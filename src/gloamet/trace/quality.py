@@ -1,0 +1,22 @@
+"""How far a picture is refined: by noise, bounces and size."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Quality:
+    """noise is the typical relative error of a pixel at which it may stop; scale shares of the full size."""
+
+    noise: float
+    bounces: int
+    scale: float
+
+
+QUALITIES = {
+    "draft": Quality(0.08, 2, 0.5),
+    "steady": Quality(0.03, 4, 1.0),
+    "final": Quality(0.01, 8, 1.0),
+}
+FEWEST_SAMPLES = 16  # before this many the noise is not believed

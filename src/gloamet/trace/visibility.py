@@ -1,0 +1,76 @@
+"""How much light comes along a shadow ray: none behind walls, tinted behind panes, some between leaves.
+
+Arrays are those of `compiled`.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gloamet.jit import JIT
+from gloamet.trace.embree import OPAQUE_MASK, PERVIOUS_MASK
+from gloamet.trace.materials import CUTOUT
+from gloamet.trace.rays import intersect, occluded
+from gloamet.trace.surface import is_hole, locate, pane, texture_place, turned
+
+F = np.float32
+FAR = F(1e30)
+MAX_PASSES = 64
+_OPAQUE, _PERVIOUS = np.int32(OPAQUE_MASK), np.int32(PERVIOUS_MASK)
+
+
+@njit(inline="always", **JIT)
+def step_off(t, px, py, pz):
+    """How far to leave a surface: enough for the rounding of the distance and of the place."""
+    far = max(abs(px), max(abs(py), abs(pz)))
+    return F(1e-4) + F(1e-6) * t + F(2e-7) * far
+
+
+@njit(**JIT)
+def through_pervious(
+    scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels, pictures,
+    ox, oy, oz, dx, dy, dz, far,
+):  # fmt: skip
+    """What panes and leaves along a shadow ray let through, per channel."""
+    r = g = b = F(1)
+    near = F(0)
+    for _ in range(MAX_PASSES):
+        t, nx, ny, nz, hu, hv, prim, geometry, instance = intersect(
+            scene, ox, oy, oz, near, dx, dy, dz, far, _PERVIOUS
+        )
+        if prim < 0:
+            return r, g, b
+        prim = locate(first, instance_first, prim, geometry, instance)
+        m = triangle_material[prim]
+        hole = False
+        if materials[m, CUTOUT] >= F(0):
+            tu, tv = texture_place(triangles, uvs, prim, hu, hv)
+            hole = is_hole(materials, m, texels, pictures, tu, tv)
+        if not hole:
+            nx, ny, nz = turned(turns, instance, 0, nx, ny, nz)
+            cosine = abs(nx * dx + ny * dy + nz * dz) / math.sqrt(nx * nx + ny * ny + nz * nz)
+            _f, tr, tg, tb = pane(materials, m, cosine)
+            r, g, b = r * tr, g * tg, b * tb
+            if r + g + b <= F(0):
+                return r, g, b
+        near = t + step_off(t, ox, oy, oz)
+    return F(0), F(0), F(0)
+
+
+@njit(inline="always", **JIT)
+def unblocked(
+    scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+    pictures, ox, oy, oz, dx, dy, dz, far,
+):  # fmt: skip
+    """How much light comes along a shadow ray of length far, per channel."""
+    if occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, _OPAQUE):
+        return F(0), F(0), F(0)
+    if not pervious:
+        return F(1), F(1), F(1)
+    return through_pervious(
+        scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels, pictures,
+        ox, oy, oz, dx, dy, dz, far,
+    )  # fmt: skip
