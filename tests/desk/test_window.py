@@ -10,13 +10,14 @@ import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QPushButton, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk.session import Session, camera_of
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.place import PlaceField
 from gloamet.desk.window import STEPS, DeskWindow
+from gloamet.document.demo import TITLES
 from gloamet.sun.place import City
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -182,17 +183,21 @@ def test_typed_dates_and_times_move_the_sun(window: DeskWindow) -> None:
     assert f"{window.session.document.sun.wall_time:%Y-%m-%d}" == "2027-12-21"
 
 
-def test_an_empty_desk_offers_a_model_and_the_demo(qapp: QApplication, qtbot: QtBot) -> None:
+@pytest.mark.parametrize("name", ["house", "product", "interior"])
+def test_an_empty_desk_offers_a_model_and_the_demos(qapp: QApplication, qtbot: QtBot, name: str) -> None:
     session = Session()
     window = DeskWindow(session)
     window.show()
     assert window.picture.start.isVisibleTo(window)
-    buttons = {b.text(): b for b in window.picture.start.findChildren(QPushButton)}
-    assert set(buttons) == {"Open …", "Show the demo"}
+    assert [b.text() for b in window.picture.start.findChildren(QPushButton)] == ["Open …"]
+    demos = {b.text(): b for b in window.picture.start.findChildren(QToolButton)}
+    assert set(demos) == set(TITLES.values())
+    assert not any(b.icon().isNull() for b in demos.values())
     with qtbot.waitSignal(session.frame_ready, timeout=120_000):
-        buttons["Show the demo"].click()
+        demos[TITLES[name]].click()
     assert not window.picture.start.isVisibleTo(window)
     assert not session.dirty
+    assert session.title == TITLES[name]
     window.close()
 
 

@@ -74,8 +74,12 @@ class Writer:
         metalness: float = 0.0,
         picture: int | None = None,
         glass: bool = False,
+        thickness: float = 0.0,
+        coat: float = 0.0,
+        emission: tuple[tuple[float, float, float], float] | None = None,
     ) -> int:
-        """A metallic-roughness material; glass is a clear thin pane."""
+        """A metallic-roughness material; glass is a clear pane, solid where it has a thickness; coat is a
+        clear layer on top; emission is a hue and cd/m2."""
         pbr: dict[str, Any] = {
             "baseColorFactor": [*colour, 1.0],
             "metallicFactor": metalness,
@@ -89,6 +93,22 @@ class Writer:
                 "KHR_materials_transmission": {"transmissionFactor": 1.0},
                 "KHR_materials_ior": {"ior": 1.5},
             }
+        extensions = item.setdefault("extensions", {})
+        if thickness:
+            extensions["KHR_materials_volume"] = {"thicknessFactor": thickness}
+        if coat:
+            extensions["KHR_materials_clearcoat"] = {
+                "clearcoatFactor": coat,
+                "clearcoatRoughnessFactor": 0.03,
+            }
+        if emission is not None:
+            item["emissiveFactor"] = list(emission[0])
+            extensions["KHR_materials_emissive_strength"] = {"emissiveStrength": emission[1]}
+        for name in extensions:
+            if name not in self.tree["extensionsUsed"]:
+                self.tree["extensionsUsed"].append(name)
+        if not extensions:
+            del item["extensions"]
         return self._add("materials", item)
 
     def mesh(

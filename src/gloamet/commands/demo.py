@@ -1,15 +1,16 @@
-"""`gloamet demo`: the window with the shipped scene."""
+"""`gloamet demo`: the window with one of the shipped scenes."""
 
 from __future__ import annotations
 
 import argparse
 
-from gloamet.document.demo import TITLE, demo_document
+from gloamet.document.demo import TITLES, demo_document
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("demo", help="open the window with the demo scene")
+    parser = commands.add_parser("demo", help="open the window with a demo scene")
+    parser.add_argument("scene", nargs="?", choices=list(TITLES), default="house", help="which one")
     parser.set_defaults(run=run)
 
 
@@ -17,4 +18,4 @@ def run(options: argparse.Namespace) -> int:
     """Open the demo."""
     from gloamet.desk.start import run_desk
 
-    return run_desk(document=demo_document(), title=TITLE)
+    return run_desk(document=demo_document(options.scene), title=TITLES[options.scene])

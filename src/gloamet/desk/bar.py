@@ -26,6 +26,7 @@ class Bar(QWidget):
         self.session = session
         self._share = 0.0
         self._saving = ""
+        self._loading = False
         self._stop_saving: Callable[[], None] | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(16, 0, 16, 0)
@@ -66,6 +67,7 @@ class Bar(QWidget):
         session.file_changed.connect(self.refresh)
         session.frame_ready.connect(self._take_frame)
         session.busy.connect(self._take_busy)
+        session.loading.connect(self._take_loading)
         self.refresh()
 
     def refresh(self) -> None:
@@ -79,6 +81,8 @@ class Bar(QWidget):
     def _toggle(self) -> None:
         if self._stop_saving is not None:
             self._stop_saving()
+        elif self._loading:
+            self.session.stop_loading()
         elif self.session.stopped:
             self.session.resume()
         else:
@@ -93,6 +97,14 @@ class Bar(QWidget):
         elif self.session.frame is None:
             self.status.setText("")
 
+    def _take_loading(self, share: float, word: str) -> None:
+        """A model is being opened; stop gives it up."""
+        self._loading, self._share = share < 1.0, share
+        if self._loading:
+            self.status.setText(f"{word[:36]} …")
+            self.stop.setText("stop")
+        self.update()
+
     def show_saving(self, text: str, share: float, stop: Callable[[], None] | None) -> None:
         """A picture is being saved and `stop` ends it early; an empty text says that it is done."""
         self._saving, self._share, self._stop_saving = text, share, stop
@@ -103,16 +115,8 @@ class Bar(QWidget):
     def _take_frame(self, frame: Frame) -> None:
         if self._saving:
             return
-        self._share = frame.samples / frame.target if frame.exact else 0.0
-        if not frame.exact:
-            text = "preview"
-        elif frame.samples >= frame.target:
-            text = f"{frame.samples} paths, done"
-        else:
-            text = f"refining {100 * self._share:.0f} %"
-            if frame.seconds_left > 0.0:
-                text += f"   {_duration(frame.seconds_left)} left"
-        self.status.setText(text)
+        self._share = share_done(frame)
+        self.status.setText(status_text(frame, self.session.stopped))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
@@ -123,6 +127,31 @@ class Bar(QWidget):
             right = self.width() - 16
             p.fillRect(QRectF(right - 150, self.height() - 7, 150, 2), QColor(theme.LINE))
             p.fillRect(QRectF(right - 150, self.height() - 7, 150 * self._share, 2), QColor(theme.INK))
+
+
+def share_done(frame: Frame) -> float:
+    """How far a frame is on its way, by samples or by noise, whichever is nearer its end."""
+    if not frame.exact:
+        return 0.0
+    by_noise = (frame.goal / frame.noise) ** 2 if frame.goal < frame.noise < float("inf") else 0.0
+    return 1.0 if frame.done else min(1.0, max(frame.samples / frame.target, by_noise))
+
+
+def status_text(frame: Frame, stopped: bool) -> str:
+    """Paths, noise, time so far and to go."""
+    if not frame.exact:
+        return "preview"
+    parts = [f"{frame.samples} paths"]
+    if frame.noise < float("inf"):
+        parts.append(f"noise {100 * frame.noise:.1f} %")
+    parts.append(_duration(frame.seconds))
+    if frame.done:
+        parts.append("done")
+    elif stopped:
+        parts.append("stopped")
+    elif frame.seconds_left > 0.0:
+        parts.append(f"{_duration(frame.seconds_left)} left")
+    return "   ".join(parts)
 
 
 def _duration(seconds: float) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
@@ -21,13 +23,29 @@ class Notice(QWidget):
         row.setContentsMargins(14, 8, 12, 8)
         self.text = label("", wrap=True)
         row.addWidget(self.text, 1)
+        self._do: Callable[[], None] | None = None
+        self.action = link("", "Does it.", self._act)
+        row.addWidget(self.action)
         row.addWidget(link("close", "Hide this message.", self.hide))
         self._timer = QTimer(self, interval=NOTE_MS, singleShot=True)
         self._timer.timeout.connect(self.hide)
         self.hide()
 
+    def offer(self, sentence: str, word: str, action: Callable[[], None]) -> None:
+        """Say something and offer to do what it asks for."""
+        self.show_sentence(sentence)
+        self.action.setText(word)
+        self._do = action
+        self.action.show()
+
+    def _act(self) -> None:
+        self.hide()
+        if self._do is not None:
+            self._do()
+
     def show_sentence(self, sentence: str, kind: str = "warning") -> None:
         """Say it; notes go by themselves, warnings stay until closed."""
+        self.action.hide()
         self.text.setText(sentence)
         self.setProperty("kind", kind)
         self.style().unpolish(self)

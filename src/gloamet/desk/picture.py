@@ -1,38 +1,46 @@
 """The picture: shows the newest frame, moves the camera with the mouse, marks the sun.
 
-Drag turns round the target, drag with Shift or the middle button slides, the wheel comes nearer.
+Drag turns round the target, drag with Shift or the middle button slides, the wheel comes nearer; a click
+selects a part, arrow keys walk.
 """
 
 from __future__ import annotations
 
 import math
+from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
     QDropEvent,
+    QIcon,
     QImage,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
-from gloamet.desk import theme
+from gloamet.desk import staging, theme
 from gloamet.desk.events import Frame
+from gloamet.desk.overlay import draw_rectangle, draw_safe_lines, draw_selection, draw_sun
+from gloamet.desk.rectangle import RectangleHand
 from gloamet.desk.session import Session, camera_of, set_camera
 from gloamet.desk.widgets.small import label
+from gloamet.document.demo import FOLDER, TITLES
 from gloamet.document.model import Document
-from gloamet.stage.camera import dolly, orbit, pan
-from gloamet.sun.position import direction
+from gloamet.stage.camera import dolly, orbit, pan, walk
+from gloamet.stage.readers import ENDINGS
 
 INSET = 10
 TURN_DEG_PER_PIXEL = 0.3
+CLICK_PX = 4
+STEP_M, TURN_STEP_DEG, LIFT_M = 0.5, 5.0, 0.1
 
 
 class Picture(QWidget):
@@ -40,7 +48,7 @@ class Picture(QWidget):
 
     dropped = Signal(str)
     open_asked = Signal()
-    demo_asked = Signal()
+    demo_asked = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -48,7 +56,11 @@ class Picture(QWidget):
         self._frame: Frame | None = None
         self._image: QImage | None = None
         self._grab: QPointF | None = None
+        self._pressed = QPointF()
+        self._moved = False
         self._button = Qt.MouseButton.NoButton
+        self.hand = RectangleHand(session)
+        self.safe_lines = False
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("Picture")
@@ -58,24 +70,40 @@ class Picture(QWidget):
         self._wheel_rest.timeout.connect(session.settle)
         session.frame_ready.connect(self._take_frame)
         session.document_changed.connect(self._follow)
+        session.selected.connect(lambda _: self.update())
+        session.tool_changed.connect(self._follow_tool)
+
+    def show_safe_lines(self, on: bool) -> None:
+        """Lines that help to compose."""
+        self.safe_lines = on
+        self.update()
 
     def _make_start(self) -> QWidget:
         """What stands here before there is a model."""
         start = QWidget(self)
         column = QVBoxLayout(start)
-        column.setSpacing(12)
+        column.setSpacing(14)
         words = label("Open a model, or drop one here", "title")
         words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        button = QPushButton("Open …")
+        button.setToolTip(f"Open a project or a model: {', '.join(ENDINGS)}.")
+        button.clicked.connect(self.open_asked)
         column.addWidget(words)
+        column.addWidget(button, 0, Qt.AlignmentFlag.AlignCenter)
+        note = label("or begin with one of these", "note")
+        note.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column.addWidget(note)
         row = QHBoxLayout()
-        for text, tip, signal in (
-            ("Open …", "Open a project, or a .glb, .gltf or .obj model.", self.open_asked),
-            ("Show the demo", "The bathing house that ships with the program.", self.demo_asked),
-        ):
-            button = QPushButton(text)
-            button.setToolTip(tip)
-            button.clicked.connect(signal)
-            row.addWidget(button)
+        row.setSpacing(12)
+        for name, title in TITLES.items():
+            item = QToolButton()
+            item.setText(title)
+            item.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            item.setIcon(QIcon(str(FOLDER / f"{name}.jpg")))
+            item.setIconSize(QSize(192, 128))
+            item.setToolTip("A scene that ships with the program.")
+            item.clicked.connect(partial(self.demo_asked.emit, name))
+            row.addWidget(item)
         column.addLayout(row)
         return start
 
@@ -116,32 +144,35 @@ class Picture(QWidget):
             return
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.drawImage(box, self._image)
-        self._draw_sun(p, box)
-
-    def _draw_sun(self, p: QPainter, box: QRectF) -> None:
-        """A thin ring where the sun stands in the frame."""
-        light = self.session.light
-        if light is None or light.sun_elevation_deg < -1.0:
-            return
-        towards = np.asarray(direction(light.sun_azimuth_deg, light.sun_elevation_deg))
-        at = camera_of(self.session.document).project(towards, box.width() / box.height())
-        if at is None or not (0.0 <= at[0] <= 1.0 and 0.0 <= at[1] <= 1.0):
-            return
-        q = QPointF(box.x() + at[0] * box.width(), box.y() + at[1] * box.height())
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setBrush(Qt.BrushStyle.NoBrush)
-        p.setPen(QPen(QColor(theme.SUN), 1.5))
-        p.drawEllipse(q, 11, 11)
+        p.setClipRect(box)
+        draw_rectangle(p, box, self.session.document.stage.rectangle)
+        if self.safe_lines:
+            draw_safe_lines(p, box)
+        draw_selection(p, box, self.session)
+        draw_sun(p, box, self.session)
 
-    # -- camera
+    def _share(self, at: QPointF) -> tuple[float, float, float]:
+        """A place on the picture in shares, and the picture's aspect."""
+        box = self.target()
+        return (at.x() - box.x()) / box.width(), (at.y() - box.y()) / box.height(), box.width() / box.height()
+
+    # -- clicks and camera
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        at = event.position()
+        if event.button() == Qt.MouseButton.LeftButton and self.hand.press(self.target(), at):
+            return
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
-            self._grab, self._button = event.position(), event.button()
+            self._grab, self._button, self._pressed, self._moved = at, event.button(), at, False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if self._grab is None:
+        if self.hand.move(self.target(), event.position()) or self._grab is None:
             return
+        far = event.position() - self._pressed
+        if not self._moved and abs(far.x()) + abs(far.y()) < CLICK_PX:
+            return
+        self._moved = True
         d = event.position() - self._grab
         self._grab = event.position()
         camera = camera_of(self.session.document)
@@ -158,8 +189,37 @@ class Picture(QWidget):
         set_camera(self.session, camera, "camera")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.hand.release():
+            return
+        click = self._grab is not None and not self._moved and self._button == Qt.MouseButton.LeftButton
         self._grab = None
         self.session.settle()
+        if click:
+            self._click(event.position())
+
+    def _click(self, at: QPointF) -> None:
+        """Select, or what the tool in hand does."""
+        session = self.session
+        x, y, aspect = self._share(at)
+        if not (0.0 <= x <= 1.0 and 0.0 <= y <= 1.0) or session.scene is None:
+            return
+        if session.tool in ("", "rectangle"):
+            session.select(staging.pick(session, x, y, aspect))
+            return
+        point = staging.point_at(session, x, y, aspect)
+        if point is None:
+            session.noticed.emit("There is only sky at that point: click on something.", "note")
+            return
+        if session.tool == "focus":
+            camera = camera_of(session.document)
+            ahead = float((point - np.asarray(camera.eye)) @ camera.frame()[0])
+            session.change("stage.view", focus_m=min(max(ahead, 0.05), 10000.0), depth_of_field=True)
+        elif session.tool.startswith("place "):
+            staging.place_prop(session, int(session.tool.split()[1]), point)
+        session.use_tool("")
+
+    def _follow_tool(self, tool: str) -> None:
+        self.setCursor(Qt.CursorShape.CrossCursor if tool else Qt.CursorShape.ArrowCursor)
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
         turns = event.angleDelta().y() / 120.0
@@ -167,6 +227,25 @@ class Picture(QWidget):
         set_camera(self.session, camera, "camera")
         self._wheel_rest.start()
         event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        far = 4.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        moves: dict[int, tuple[float, float, float]] = {
+            Qt.Key.Key_Up: (far, 0.0, 0.0), Qt.Key.Key_Down: (-far, 0.0, 0.0),
+            Qt.Key.Key_Left: (0.0, -far, 0.0), Qt.Key.Key_Right: (0.0, far, 0.0),
+            Qt.Key.Key_PageUp: (0.0, 0.0, far), Qt.Key.Key_PageDown: (0.0, 0.0, -far),
+        }  # fmt: skip
+        if event.key() == Qt.Key.Key_Escape:
+            self.hand.leave()
+            self.session.select("")
+        elif event.key() in moves:
+            ahead, turn, lift = moves[event.key()]
+            camera = camera_of(self.session.document)
+            camera = walk(camera, ahead * STEP_M, turn * TURN_STEP_DEG, lift * LIFT_M, self.session.ground_m)
+            set_camera(self.session, camera, "walk")
+            self._wheel_rest.start()
+        else:
+            super().keyPressEvent(event)
 
     # -- files dropped on it
 

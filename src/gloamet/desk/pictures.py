@@ -77,6 +77,7 @@ class Pictures:
             self._started = time.monotonic()
         else:
             self._draw_plan(wish, compiled, lights, (compiled, sky_key), 1)
+        self._draw_plan(wish, compiled, lights, (compiled, sky_key), 4)
         assert self._film is not None
         self._refine(wish, compiled, lights, camera, self._film[1])
         if not self._stale():

@@ -54,6 +54,7 @@ class Session(QObject):
     loading = Signal(float, str)  # share done, what is being done
     selected = Signal(str)  # name of a part, "" for none
     model_opened = Signal(object)  # the scene of a model opened just now
+    tool_changed = Signal(str)  # what the next click in the picture does, "" for looking round
     model_changed = Signal()  # the model's file is not what it was
     noticed = Signal(str, str)  # sentence, kind: "warning" or "note"
     busy = Signal(str)
@@ -67,6 +68,7 @@ class Session(QObject):
         self.scene: Scene | None = None
         self.file_scene: Scene | None = None
         self.selection = ""
+        self.tool = ""
         self.thumbnails: dict[View, Any] = {}
         self.plan: PlanWish | None = None
         self.light: LightSolved | None = None
@@ -79,6 +81,7 @@ class Session(QObject):
         self._size = (640, 400)
         self._frame_camera = False
         self._remember_model = False
+        self._import_views = False
         self._stamp = 0
         self._fallback: tuple[History, Document, Path | None, str] | None = None
         self._good_stage = self.document.stage
@@ -112,9 +115,13 @@ class Session(QObject):
             first = error.errors()[0]
             self.noticed.emit(f"{first['loc'][-1]}: {first['msg']}.", "warning")
             return False
+        self.take(document, key)
+        return True
+
+    def take(self, document: Document, key: str | None = None) -> None:
+        """Make a whole document current, as one step."""
         self.history.push(document, key)
         self._announce()
-        return True
 
     def settle(self) -> None:
         """A drag has ended."""
@@ -195,6 +202,11 @@ class Session(QObject):
             self.selection = name
             self.selected.emit(name)
 
+    def use_tool(self, tool: str) -> None:
+        """What the next click in the picture or plan does: "focus", "rectangle", "place 3", or "" to look."""
+        self.tool = tool
+        self.tool_changed.emit(tool)
+
     def stop_loading(self) -> None:
         """Give up the model that is being opened."""
         self._engine.stop_loading()
@@ -231,6 +243,14 @@ class Session(QObject):
     def _take_scene(self, event: SceneLoaded) -> None:
         before, self.scene, self.file_scene = self.scene, event.scene, event.file_scene
         opened = self._frame_camera
+        if self._import_views and not opened:
+            self._import_views = False
+            views, was_saved = views_in(event.scene), not self.dirty
+            document = self.document.change("stage", views=(*self.document.stage.views, *views))
+            self.history.current = document  # part of starting, nothing to save
+            if was_saved:
+                self._saved = document
+            self.document_changed.emit(document)
         if opened:
             self._frame_camera = False
             was_saved = not self.dirty
@@ -257,10 +277,10 @@ class Session(QObject):
             self.noticed.emit(f"{same} of {len(scene.parts)} parts keep what you decided for them.", "note")
             return stage
         camera = next(iter(scene.views.values()), None) or look_over(*scene.subject_bounds())
-        views = tuple(NamedView(name=name[:80], view=view_of(view)) for name, view in scene.views.items())
         return Stage(
-            model=stage.model, outside=stage.outside, quality=stage.quality, view=view_of(camera), views=views
-        )
+            model=stage.model, outside=stage.outside, quality=stage.quality, view=view_of(camera),
+            views=views_in(scene),
+        )  # fmt: skip
 
     def _watch(self, model: str) -> None:
         for old in self._watcher.files():
@@ -324,6 +344,7 @@ class Session(QObject):
         """Begin with a ready document (the demo): nothing to save yet."""
         self.history = History(document)
         self._saved, self.path, self._title = document, None, title
+        self._import_views = True
         self._announce()
         self.file_changed.emit()
 
@@ -356,6 +377,11 @@ def view_of(camera: Camera) -> View:
         eye=camera.eye, target=camera.target, fov_deg=min(max(camera.fov_deg, 1.0), 150.0),
         shift_x=camera.shift_x, shift_y=camera.shift_y, level=camera.level,
     )  # fmt: skip
+
+
+def views_in(scene: Scene) -> tuple[NamedView, ...]:
+    """The cameras of a model as views."""
+    return tuple(NamedView(name=name[:80], view=view_of(view)) for name, view in scene.views.items())
 
 
 def camera_of(document: Document) -> Camera:

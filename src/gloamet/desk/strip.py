@@ -1,58 +1,117 @@
-"""The line under the picture: which view it shows, and how it is developed."""
+"""The line under the picture: views, plan, plaster, rectangle, how far to refine, what was left out."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
-import numpy as np
-from PySide6.QtWidgets import QHBoxLayout, QMenu, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
-from gloamet.desk.session import Session, camera_of, set_camera
-from gloamet.desk.widgets.small import label, link
-from gloamet.stage.camera import Camera
-from gloamet.stage.scene import Scene
+from gloamet.desk import staging
+from gloamet.desk.picture import Picture
+from gloamet.desk.plan import Plan
+from gloamet.desk.session import Session
+from gloamet.desk.tray import Tray
+from gloamet.desk.widgets.fields import description
+from gloamet.desk.widgets.small import Choice, label, link
+from gloamet.document.model import Document
 
 
 class Strip(QWidget):
-    """Views of the model to choose from, the view transform and the size."""
+    """Words to switch, the quality, and the size of the saved picture."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, picture: Picture, plan: Plan, tray: Tray) -> None:
         super().__init__()
-        self.session = session
+        self.session, self.picture, self.plan, self.tray = session, picture, plan, tray
         self.setFixedHeight(34)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 14, 4)
+        row.setSpacing(14)
         self.menu = QMenu(self)
-        self.view = link("", "Choose a view of the model.", self._open)
-        self.state = label("", "note")
+        self.menu.aboutToShow.connect(self._fill_menu)
+        self.view = link("", "Choose a view.", self._open)
+        self.words: dict[str, QPushButton] = {}
         row.addWidget(self.view)
+        for name, tip, action in self._tools():
+            self.words[name] = link(name, tip, action)
+            self.words[name].setCheckable(True)
+            row.addWidget(self.words[name])
         row.addStretch(1)
-        row.addWidget(self.state)
-        session.scene_loaded.connect(self._take_scene)
-        session.document_changed.connect(lambda _: self._follow())
-        session.frame_ready.connect(lambda _: self._follow())
+        self.notes = link("", "What was left out of the model.", tray.toggle)
+        self.quality = Choice(session, "stage", "quality", [(q, q) for q in ("draft", "steady", "final")])
+        self.quality.setFixedHeight(24)
+        self.state = label("", "note")
+        for widget in (self.notes, self.quality, self.state):
+            row.addWidget(widget)
+        session.scene_loaded.connect(lambda _: self._follow(session.document))
+        session.document_changed.connect(self._follow)
+        session.tool_changed.connect(lambda _: self._follow(session.document))
+        self._follow(session.document)
+
+    def _tools(self) -> tuple[tuple[str, str, Callable[[], None]], ...]:
+        return (
+            ("plan", "The stage from above, beside the picture.", self._plan),
+            ("cut", "The plan from just above the eye, roofs off.", self._cut),
+            ("plaster", description("stage.plaster", "on"), self._plaster),
+            (
+                "rectangle",
+                "Drag on the picture to refine only there; again, or Esc, for the whole.",
+                self._rectangle,
+            ),
+            ("lines", "Thirds and safe frames over the picture.", self._lines),
+        )
 
     def _open(self) -> None:
         self.menu.popup(self.view.mapToGlobal(self.view.rect().topLeft()))
 
-    def _take_scene(self, scene: Scene) -> None:
+    def _fill_menu(self) -> None:
         self.menu.clear()
-        for name, camera in scene.views.items():
-            self.menu.addAction(name, partial(set_camera, self.session, camera))
-        self._follow()
+        for index, named in enumerate(self.session.document.stage.views):
+            self.menu.addAction(named.name, partial(staging.look_through, self.session, index))
+        self.menu.addSeparator()
+        self.menu.addAction("Keep this view", partial(staging.keep_view, self.session))
 
-    def _follow(self) -> None:
-        scene, document = self.session.scene, self.session.document
-        here = camera_of(document)
-        names = [name for name, camera in scene.views.items() if same_view(camera, here)] if scene else []
-        self.view.setText(f"{names[0] if names else 'own view'}  ▾")
-        self.view.setVisible(bool(scene and scene.views))
-        out = document.output
-        self.state.setText(f"{document.expose.view}   {out.width} × {out.height}" if scene else "")
+    def _plan(self) -> None:
+        self.plan.setVisible(not self.plan.isVisible())
+        self._follow(self.session.document)
 
+    def _cut(self) -> None:
+        self.plan.set_cut(not self.plan.cut)
+        self._follow(self.session.document)
 
-def same_view(a: Camera, b: Camera) -> bool:
-    """Whether two cameras show the same picture: targets may lie at different distances."""
-    apart = float(np.linalg.norm(np.subtract(a.eye, b.eye)))
-    turned = float(a.frame()[0] @ b.frame()[0])
-    return apart < 1e-3 and turned > 1.0 - 1e-8 and abs(a.fov_deg - b.fov_deg) < 0.01
+    def _plaster(self) -> None:
+        self.session.change("stage.plaster", on=not self.session.document.stage.plaster.on)
+
+    def _rectangle(self) -> None:
+        stage = self.session.document.stage
+        if stage.rectangle is not None or self.session.tool == "rectangle":
+            self.picture.hand.leave()
+        else:
+            self.session.use_tool("rectangle")
+        self._follow(self.session.document)
+
+    def _lines(self) -> None:
+        self.picture.show_safe_lines(not self.picture.safe_lines)
+        self._follow(self.session.document)
+
+    def _follow(self, document: Document) -> None:
+        scene, out = self.session.scene, document.output
+        now = staging.current_view(self.session)
+        name = document.stage.views[now].name if now >= 0 else "own view"
+        self.view.setText(f"{name[:18]}  ▾")
+        self.view.setVisible(scene is not None)
+        for word in self.words.values():
+            word.setVisible(scene is not None)
+        self.quality.setVisible(scene is not None)
+        self.words["cut"].setVisible(scene is not None and self.plan.isVisible())
+        states = {
+            "plan": self.plan.isVisible(), "cut": self.plan.cut, "plaster": document.stage.plaster.on,
+            "rectangle": document.stage.rectangle is not None or self.session.tool == "rectangle",
+            "lines": self.picture.safe_lines,
+        }  # fmt: skip
+        for tool, on in states.items():
+            self.words[tool].setChecked(on)
+        count = len(self.tray.notes)
+        self.notes.setText(f"{count} note" + ("s" if count != 1 else ""))
+        self.notes.setVisible(bool(count))
+        self.state.setText(f"{out.width} × {out.height}" if scene else "")

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication
 GROUND, WELL, SURROUND, LINE = "#2b2b2b", "#262626", "#3a3a3a", "#414141"
 RAISED = "#474747"
 INK, DIM, QUIET = "#e4e4e4", "#a8a8a8", "#949494"
-SUN, SKY, WARNING = "#f0a45c", "#7fa3c7", "#c96a52"
+SUN, SKY, LAMPS, WARNING = "#f0a45c", "#7fa3c7", "#d9c77a", "#c96a52"
 SMALL, NOTE, BODY, LARGE, HUGE = 11, 12, 13, 15, 22
 LEFT_WIDTH, RIGHT_WIDTH, RIBBON_HEIGHT, BAR_HEIGHT = 224, 292, 108, 44
 
@@ -27,16 +27,20 @@ QLabel {{ background: transparent; }}
 QLabel[role="note"] {{ color: {DIM}; font-size: {NOTE}px; }}
 QLabel[role="head"] {{ color: {QUIET}; font-size: {NOTE}px; font-weight: 600; }}
 QLabel[role="big"] {{ font-size: {HUGE}px; font-weight: 600; }}
+QLabel[role="warning"] {{ color: {WARNING}; font-size: {NOTE}px; }}
 QLabel[role="title"] {{ font-size: {LARGE}px; font-weight: 600; }}
 QPushButton {{ background: {WELL}; border: none; border-radius: 3px; padding: 4px 10px; }}
 QPushButton:hover {{ background: {RAISED}; }}
 QPushButton:focus {{ outline: 1px solid {DIM}; }}
 QPushButton:disabled {{ color: {QUIET}; }}
+QToolButton {{ background: {WELL}; border: none; border-radius: 3px; padding: 8px; }}
+QToolButton:hover {{ background: {RAISED}; }}
 QPushButton[role="step"] {{ background: transparent; font-size: {LARGE}px; color: {DIM}; padding: 0 2px;
   border-radius: 0; border-bottom: 2px solid transparent; border-top: 2px solid transparent; }}
 QPushButton[role="step"]:hover {{ color: {INK}; }}
 QPushButton[role="step"]:checked {{ color: {INK}; font-weight: 600; border-bottom: 2px solid {SUN}; }}
 QPushButton[role="link"] {{ background: transparent; color: {DIM}; padding: 0; font-size: {NOTE}px; }}
+QPushButton[role="link"]:checked {{ color: {INK}; font-weight: 600; }}
 QPushButton[role="link"]:hover {{ color: {INK}; }}
 QPushButton[role="link"]:focus {{ outline: none; color: {INK}; text-decoration: underline; }}
 QPushButton[role="link"]:disabled {{ color: #6e6e6e; }}
@@ -58,6 +62,15 @@ QScrollArea, #column {{ background: {GROUND}; border: none; }}
 QScrollBar:vertical {{ background: {GROUND}; width: 6px; }}
 QScrollBar::handle:vertical {{ background: {RAISED}; border-radius: 3px; min-height: 24px; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}
+QTreeWidget {{ background: {WELL}; border: none; outline: none; alternate-background-color: {WELL}; }}
+QTreeWidget::item {{ height: 22px; }}
+QTreeWidget::item:selected {{ background: {RAISED}; color: {INK}; }}
+QTreeWidget::indicator {{ width: 11px; height: 11px; border-radius: 6px; background: {GROUND};
+  border: 1px solid {LINE}; }}
+QTreeWidget::indicator:checked {{ background: {DIM}; }}
+QTreeWidget::indicator:indeterminate {{ background: {LINE}; }}
+QTreeWidget::branch {{ background: {WELL}; }}
+#sheet, #tray {{ background: {GROUND}; border: 1px solid {LINE}; }}
 QCheckBox {{ spacing: 8px; }}
 QCheckBox::indicator {{ width: 14px; height: 14px; border-radius: 3px; background: {WELL}; border: 1px solid {LINE}; }}
 QCheckBox::indicator:checked {{ background: {DIM}; border: 3px solid {WELL}; }}

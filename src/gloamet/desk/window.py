@@ -6,7 +6,7 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -24,10 +24,12 @@ from gloamet.desk.bar import Bar
 from gloamet.desk.instruments.meter import LightMeter
 from gloamet.desk.instruments.skydisc import SkyDisc
 from gloamet.desk.notice import Notice
-from gloamet.desk.picture import Picture
+from gloamet.desk.picture import INSET, Picture
+from gloamet.desk.plan import Plan
 from gloamet.desk.ribbon import DayRibbon
 from gloamet.desk.saving import SaveJob
 from gloamet.desk.session import Session
+from gloamet.desk.sheet import ImportSheet
 from gloamet.desk.steps.air import AirStep
 from gloamet.desk.steps.expose import ExposeStep
 from gloamet.desk.steps.fill import FillStep
@@ -35,8 +37,9 @@ from gloamet.desk.steps.output import OutputStep
 from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.steps.sun import SunStep
 from gloamet.desk.strip import Strip
+from gloamet.desk.tray import Tray
 from gloamet.desk.widgets.small import label
-from gloamet.document.demo import TITLE, demo_document
+from gloamet.document.demo import TITLES, demo_document
 from gloamet.document.file import ENDING
 from gloamet.errors import GloametError
 from gloamet.stage.readers import ENDINGS
@@ -63,7 +66,12 @@ class DeskWindow(QMainWindow):
         self.picture.dropped.connect(lambda name: self.open_file(Path(name)))
         self.picture.open_asked.connect(self.ask_open)
         self.picture.demo_asked.connect(self.show_demo)
+        self.plan = Plan(session)
+        self.plan.hide()
+        self.tray = Tray(session, self.picture)
+        self.sheet = ImportSheet(session, self.picture)
         self.notice = Notice()
+        session.model_changed.connect(self._offer_again)
         session.noticed.connect(self.notice.show_sentence)
         self.disc, self.meter, self.ribbon = SkyDisc(session), LightMeter(session), DayRibbon(session)
         for step in (
@@ -74,6 +82,10 @@ class DeskWindow(QMainWindow):
             ExposeStep(session),
             OutputStep(session, lambda: self.ask_picture(False), lambda: self.ask_picture(True)),
         ):
+            if isinstance(step, StageStep):  # its pages scroll by themselves
+                self.stage = step
+                self.stack.addWidget(step)
+                continue
             area = QScrollArea()
             area.setWidgetResizable(True)
             area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -105,8 +117,13 @@ class DeskWindow(QMainWindow):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
         box.addWidget(self.notice)
-        box.addWidget(self.picture, 1)
-        box.addWidget(Strip(self.session))
+        pictures = QHBoxLayout()
+        pictures.setSpacing(0)
+        pictures.addWidget(self.picture, 3)
+        pictures.addWidget(self.plan, 2)
+        box.addLayout(pictures, 1)
+        self.strip = Strip(self.session, self.picture, self.plan, self.tray)
+        box.addWidget(self.strip)
         columns.addWidget(middle, 1)
         right = QWidget()
         right.setObjectName("right")
@@ -154,6 +171,19 @@ class DeskWindow(QMainWindow):
         )
         self.heading_word.setText(bearing_words(azimuth))
 
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        QTimer.singleShot(0, self._place_cards)
+
+    def _place_cards(self) -> None:
+        """The tray in the lower corner of the picture, the sheet in the upper one."""
+        self.tray.move(INSET, self.picture.height() - self.tray.height() - INSET)
+        self.sheet.move(INSET, INSET)
+
+    def _offer_again(self) -> None:
+        """The model's file has changed on disk."""
+        name = Path(str(self.session.document.stage.model)).name
+        self.notice.offer(f"{name} has changed on disk.", "read it again", self.session.reload)
+
     def _show_title(self) -> None:
         self.setWindowTitle(f"{self.session.title} – Gloamet")
 
@@ -181,7 +211,9 @@ class DeskWindow(QMainWindow):
         for path in self.session.recent():
             recent.addAction(path.name, partial(self.open_file, path))
         recent.setEnabled(bool(recent.actions()))
-        self.menu.addAction("Show the demo", self.show_demo)
+        demos = self.menu.addMenu("Demos")
+        for name, title in TITLES.items():
+            demos.addAction(title, partial(self.show_demo, name))
         self.menu.addSeparator()
         self.menu.addAction("Save\tCtrl+S", self.save)
         self.menu.addAction("Save as …\tCtrl+Shift+S", self.save_as)
@@ -210,10 +242,10 @@ class DeskWindow(QMainWindow):
                 f"{path.name} is neither a project nor a model: open {ENDING}, {', '.join(ENDINGS)}."
             )
 
-    def show_demo(self) -> None:
-        """Replace everything by the shipped demo."""
+    def show_demo(self, name: str = "house") -> None:
+        """Replace everything by a shipped demo."""
         if self._may_leave():
-            self.session.start_with(demo_document(), TITLE)
+            self.session.start_with(demo_document(name), TITLES[name])
 
     def save(self) -> bool:
         """Save under the current name, or ask for one."""

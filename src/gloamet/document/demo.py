@@ -1,4 +1,4 @@
-"""The shipped demo as a document: an invented bathing house on a real coast."""
+"""The shipped demos as documents: an invented bathing house on a real coast, outside, close up and inside."""
 
 from __future__ import annotations
 
@@ -7,18 +7,61 @@ from importlib.resources import files
 from pathlib import Path
 
 from gloamet.document.model import Document
+from gloamet.document.staging import Prop
 
-TITLE = "Salt flat bathing house"
+TITLES = {
+    "house": "Salt flat bathing house",
+    "product": "Pail on a slate bench",
+    "interior": "Net loft",
+}
+FOLDER = Path(str(files("gloamet").joinpath("data", "demo")))
 
 
-def demo_document() -> Document:
-    """A late-spring morning at the bathing house; the place name is invented, the coast is real."""
-    model = Path(str(files("gloamet").joinpath("data", "demo", "bathing_house.glb")))
-    view = {"eye": (11.5, -21.0, 1.75), "target": (-0.6, -1.0, 2.15), "fov_deg": 34.0}
-    document = Document().change("stage", model=str(model), view=view)
+def _at(model: str, when: datetime, turbidity: float, ground: float) -> Document:
+    document = Document().change("stage", model=str(FOLDER / model))
     document = document.change(
         "site", name="Skagur flats", latitude_deg=57.4, longitude_deg=21.5, timezone="Europe/Riga"
     )
-    document = document.change("sun", wall_time=datetime(2026, 5, 24, 10, 30))
-    document = document.change("output", width=1920, height=1344)
-    return document.change("air", turbidity=2.4, ground_reflectance=0.5)
+    document = document.change("sun", wall_time=when)
+    return document.change("air", turbidity=turbidity, ground_reflectance=ground)
+
+
+def _house() -> Document:
+    document = _at("bathing_house.glb", datetime(2026, 5, 24, 10, 30), 2.4, 0.5)
+    document = document.change("stage.view", eye=(11.5, -21.0, 1.75), target=(-0.6, -1.0, 2.15), fov_deg=34.0)
+    return document.change("output", width=1920, height=1344)
+
+
+def _product() -> Document:
+    """Seen at 85 mm; the shade comes from two trees behind and beside the camera, which it does not see."""
+    document = _at("pail.glb", datetime(2026, 5, 24, 10, 10), 2.4, 0.5)
+    trees = tuple(
+        Prop(
+            name=name, place=place, height_m=height, crown_m=crown, density=density, leaf_m=0.07, seed=seed,
+            visible=False,
+        )
+        for name, place, height, crown, density, seed in (
+            ("shade tree", (4.9, -3.2, 0.0), 5.6, 3.6, 0.3, 5),
+            ("shade tree 2", (3.2, -1.0, 0.0), 4.2, 2.4, 0.15, 8),
+        )
+    )  # fmt: skip
+    document = document.change("stage", props=trees)
+    document = document.change(
+        "stage.view", eye=(0.85, -2.10, 0.98), target=(0.05, -0.02, 0.565), fov_deg=16.1, depth_of_field=True,
+        f_number=8.0, focus_m=2.2,
+    )  # fmt: skip
+    return document.change("output", width=1920, height=1280)
+
+
+def _interior() -> Document:
+    document = _at("net_loft.glb", datetime(2026, 5, 24, 18, 10), 2.4, 0.35)
+    document = document.change(
+        "stage.view", eye=(3.55, 0.45, 4.7), target=(1.55, 5.2, 4.42), fov_deg=54.0, level=True
+    )
+    document = document.change("stage.ground", automatic=False, height_m=0.0)
+    return document.change("output", width=1920, height=1280)
+
+
+def demo_document(name: str = "house") -> Document:
+    """A late-spring day; the place name is invented, the coast is real."""
+    return {"house": _house, "product": _product, "interior": _interior}[name]()

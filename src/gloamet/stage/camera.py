@@ -159,6 +159,20 @@ def dolly(camera: Camera, factor: float, ground_m: float = 0.0) -> Camera:
     return _above(replace(camera, eye=tuple(eye.tolist())), ground_m)
 
 
+def walk(camera: Camera, ahead_m: float, turn_deg: float, lift_m: float, ground_m: float = 0.0) -> Camera:
+    """Walk along the ground, turn on the spot (clockwise), lift the eye."""
+    eye, target = np.asarray(camera.eye, float), np.asarray(camera.target, float)
+    offset = target - eye
+    angle = math.radians(turn_deg)
+    c, s = math.cos(angle), math.sin(angle)
+    offset = np.array([c * offset[0] + s * offset[1], -s * offset[0] + c * offset[1], offset[2]])
+    flat = math.hypot(offset[0], offset[1])
+    if flat > 1e-6:
+        eye = eye + ahead_m * np.array([offset[0] / flat, offset[1] / flat, 0.0])
+    eye[2] = max(eye[2] + lift_m, min(eye[2], ground_m + LOWEST_EYE_M))
+    return _above(replace(camera, eye=tuple(eye.tolist()), target=tuple((eye + offset).tolist())), ground_m)
+
+
 def look_over(low: Array, high: Array, fov_deg: float = 40.0) -> Camera:
     """A first view of a scene from its bounds: from the south-east, a little above eye height."""
     centre, size = 0.5 * (low + high), np.maximum(high - low, 1e-3)

@@ -17,6 +17,7 @@ GREY_CARD = 0.18
 PERSON_M = 1.75
 BALL_M, CARD_M, LIFT_M = 0.15, 0.3, 1.25
 MAX_LEAVES = 40_000
+LEAF_COVER, BLADE_SHARE = 4.0, 0.33  # leaf area index of a full tree (common practice); area of a blade
 BARK = Material("bark", (0.16, 0.12, 0.09))
 LEAF = Material("leaves", (0.10, 0.17, 0.045), translucency=0.35)
 CLOTH = Material("figure", (0.34, 0.34, 0.35))
@@ -131,7 +132,9 @@ def _tree(
     if not leafed:
         return bark, None
     spots = np.concatenate(twigs)
-    count = int(min(MAX_LEAVES, max(50, density * 1.6 * crown * crown * height / (leaf * leaf * 60.0))))
+    # leaves of LEAF_COVER layers over the crown's footprint at full density
+    area = density * LEAF_COVER * 0.25 * np.pi * crown * crown
+    count = int(min(MAX_LEAVES, max(50, area / (BLADE_SHARE * leaf * leaf))))
     centres = spots[rng.integers(0, len(spots), count)] + rng.normal(0, 0.07 * crown, (count, 3))
     centres[:, 2] = np.maximum(centres[:, 2], 0.6 * bole)
     return bark, merged([_blades(centres, leaf, rng)])

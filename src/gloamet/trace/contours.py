@@ -26,9 +26,10 @@ def _edges(maps: Maps) -> NDArray[np.bool_]:
     down |= (normal[:-1] * normal[1:]).sum(-1) < CREASE_COS * (part[1:] >= 0)
     out[:, :-1] |= right
     out[:-1] |= down
-    bend = np.abs(inverse[:, :-2] - 2.0 * inverse[:, 1:-1] + inverse[:, 2:])
+    # positive on the nearer side of a step only, so that a line is one pixel wide
+    bend = 2.0 * inverse[:, 1:-1] - inverse[:, :-2] - inverse[:, 2:]
     out[:, 1:-1] |= (bend > BREAK * np.maximum(inverse[:, 1:-1], 1e-6)) & (part[:, 1:-1] >= 0)
-    bend = np.abs(inverse[:-2] - 2.0 * inverse[1:-1] + inverse[2:])
+    bend = 2.0 * inverse[1:-1] - inverse[:-2] - inverse[2:]
     out[1:-1] |= (bend > BREAK * np.maximum(inverse[1:-1], 1e-6)) & (part[1:-1] >= 0)
     return out
 
@@ -40,9 +41,10 @@ def contours(maps: Maps, weight_px: float, finer: int = 1) -> NDArray[np.float32
     edges = _edges(maps)
     if not edges.any():
         return np.zeros((edges.shape[0] // finer, edges.shape[1] // finer), np.float32)
-    width = max(1.0, weight_px * edges.shape[0] / REFERENCE_PX)
+    width = weight_px * edges.shape[0] / REFERENCE_PX
     away = np.asarray(distance_transform_edt(~edges))
-    cover = np.clip(0.5 * width + 0.5 - away, 0.0, 1.0).astype(np.float32)
+    # a line finer than a pixel is fainter instead
+    cover = np.clip(0.5 * max(width, 1.0) + 0.5 - away, 0.0, 1.0).astype(np.float32) * min(width, 1.0)
     h, w = cover.shape[0] // finer, cover.shape[1] // finer
     return np.ascontiguousarray(cover[: h * finer, : w * finer].reshape(h, finer, w, finer).mean((1, 3)))
 

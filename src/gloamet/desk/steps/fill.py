@@ -18,7 +18,10 @@ class FillStep(Column):
         self.group("Balance")
         self.add(NumberRow(session, "fill", "sun_stops", "Sun", theme.SUN, from_zero=True))
         self.add(NumberRow(session, "fill", "sky_stops", "Sky fill", theme.SKY, from_zero=True))
-        self.add(pair(label(""), link("as nature gives", "Both gains back to 0 stops.", self._reset)))
+        self.lamps = NumberRow(session, "fill", "lamps_stops", "Lamps", theme.LAMPS, from_zero=True)
+        self.lamps.hide()
+        self.add(self.lamps)
+        self.add(pair(label(""), link("as nature gives", "All gains back to 0 stops.", self._reset)))
         self.group("Key to fill")
         self.ratio = label("–", "big")
         self.nature = label("", "note", wrap=True)
@@ -26,9 +29,15 @@ class FillStep(Column):
         self.add(self.nature)
         self.finish()
         session.light_solved.connect(self._take_light)
+        session.scene_loaded.connect(lambda _: self._show_lamps())
+        session.document_changed.connect(lambda _: self._show_lamps())
+
+    def _show_lamps(self) -> None:
+        compiled = self.session.compiled
+        self.lamps.setVisible(compiled is not None and len(compiled.lamps) > 0)
 
     def _reset(self) -> None:
-        self.session.change("fill", sun_stops=0.0, sky_stops=0.0)
+        self.session.change("fill", sun_stops=0.0, sky_stops=0.0, lamps_stops=0.0)
 
     def _take_light(self, light) -> None:  # type: ignore[no-untyped-def]
         stops, natural = light.reading.sun_sky_stops, light.natural.sun_sky_stops

@@ -6,20 +6,46 @@ The field's own metadata is the one source; nothing is written twice.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args, get_origin
 
 from annotated_types import Ge, Le
 
-from gloamet.document.model import Document
+from gloamet.document.model import Document, Path
 from gloamet.errors import GloametError
+
+Section = str | Path
+
+
+def steps(section: Section) -> Path:
+    """A dotted name or a path as a path."""
+    return tuple(section.split(".")) if isinstance(section, str) else section
+
+
+def reach(document: Document, section: Section) -> Any:
+    """The model a section names, None where the document does not go that far."""
+    place: Any = document
+    for part in steps(section):
+        if isinstance(place, dict):
+            place = place.get(part)
+        elif isinstance(place, tuple):
+            place = place[int(part)] if int(part) < len(place) else None
+        else:
+            place = getattr(place, str(part))
+        if place is None:
+            return None
+    return place
 
 
 @dataclass(frozen=True)
 class NumberField:
-    """A numeric field of a section; a dotted section such as "stage.view" lies inside another."""
+    """A numeric field of a section: a dotted name such as "stage.view", or a path into lists.
 
-    section: str
+    fallback gives the value to show where the document holds none.
+    """
+
+    section: Section
     name: str
     low: float
     high: float
@@ -28,13 +54,14 @@ class NumberField:
     step: float
     digits: int
     description: str
+    fallback: Callable[[], float] | None = None
 
     def value(self, document: Document) -> float:
         """The field's value in a document."""
-        place: Any = document
-        for part in self.section.split("."):
-            place = getattr(place, part)
-        return float(getattr(place, self.name))
+        found = getattr(reach(document, self.section), self.name, None)
+        if found is None:
+            return self.fallback() if self.fallback is not None else self.default
+        return float(found)
 
     def text(self, value: float, unit: bool = True) -> str:
         """The value as shown, with its unit."""
@@ -61,25 +88,32 @@ class NumberField:
         return (self.unit.casefold(), *other.get(self.unit, ()))
 
 
-def _model(section: str) -> Any:
+def _model(section: Section) -> Any:
     model: Any = Document
-    for part in section.split("."):
-        model = model.model_fields[part].annotation
+    for part in steps(section):
+        kind = get_origin(model)
+        if kind is tuple:
+            model = get_args(model)[0]
+        elif kind is dict:
+            model = get_args(model)[1]
+        else:
+            model = model.model_fields[str(part)].annotation
     return model
 
 
-def number_field(section: str, name: str) -> NumberField:
+def number_field(section: Section, name: str, fallback: Callable[[], float] | None = None) -> NumberField:
     """The metadata of one numeric field, read from the document model."""
     info = _model(section).model_fields[name]
     low = next(float(m.ge) for m in info.metadata if isinstance(m, Ge))  # type: ignore[arg-type]
     high = next(float(m.le) for m in info.metadata if isinstance(m, Le))  # type: ignore[arg-type]
     extra: dict[str, Any] = dict(info.json_schema_extra or {})
+    default = low if info.default is None else float(info.default)
     return NumberField(
-        section, name, low, high, float(info.default), extra["unit"], extra["step"], extra["digits"],
-        info.description or "",
+        section, name, low, high, default, extra["unit"], extra["step"], extra["digits"],
+        info.description or "", fallback,
     )  # fmt: skip
 
 
-def description(section: str, name: str) -> str:
+def description(section: Section, name: str) -> str:
     """A field's own sentence, for a tooltip."""
     return str(_model(section).model_fields[name].description or "")

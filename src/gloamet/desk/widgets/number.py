@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import NumberField, number_field
+from gloamet.desk.widgets.fields import NumberField, Section, number_field
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 
@@ -27,22 +27,25 @@ DRAG_STARTS = 3
 
 
 class NumberRow(QWidget):
-    """One numeric field."""
+    """One numeric field; `field` and `write` stand in for a value that is not kept as it is shown."""
 
     def __init__(
         self,
         session: Session,
-        section: str,
+        section: Section,
         name: str,
         label: str,
         colour: str = theme.DIM,
         logarithmic: bool = False,
         from_zero: bool = False,
         show: Callable[[float], str] | None = None,
+        field: NumberField | None = None,
+        write: Callable[[float, str | None], None] | None = None,
     ) -> None:
         super().__init__()
         self.session = session
-        self.field: NumberField = number_field(section, name)
+        self.field: NumberField = field or number_field(section, name)
+        self._write = write
         self.label, self.colour = label, QColor(colour)
         self.logarithmic, self.from_zero, self.show_value = logarithmic, from_zero, show
         self._drag: str | None = None
@@ -79,6 +82,9 @@ class NumberRow(QWidget):
     def set_value(self, value: float, key: str | None = None) -> None:
         """Ask for a value, held inside the range."""
         value = min(max(value, self.field.low), self.field.high)
+        if self._write is not None:
+            self._write(value, key)
+            return
         self.session.change(self.field.section, key, **{self.field.name: value})
 
     # -- geometry

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
+    QBoxLayout,
     QButtonGroup,
     QHBoxLayout,
     QLabel,
@@ -15,7 +16,7 @@ from PySide6.QtWidgets import (
 )
 
 from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import description
+from gloamet.desk.widgets.fields import Section, description, reach
 from gloamet.document.model import Document
 
 
@@ -48,6 +49,20 @@ def link(text: str, tip: str, action: Callable[[], object]) -> QPushButton:
     return button
 
 
+class Words(QWidget):
+    """Several words to click in one row: (text, tip, action)."""
+
+    def __init__(self, words: Sequence[tuple[str, str, Callable[[], object]]]) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(14)
+        self.links = [link(*word) for word in words]
+        for item in self.links:
+            row.addWidget(item)
+        row.addStretch(1)
+
+
 class Column(QWidget):
     """The controls of one step, top to bottom; `group` starts a titled group."""
 
@@ -68,7 +83,7 @@ class Column(QWidget):
         self.box.addWidget(label(title, "head"))
         self.box.addSpacing(2)
 
-    def add(self, item: QWidget | QHBoxLayout) -> None:
+    def add(self, item: QWidget | QBoxLayout) -> None:
         """Append a widget or a row."""
         self._first = False
         if isinstance(item, QWidget):
@@ -84,7 +99,9 @@ class Column(QWidget):
 class Choice(QWidget):
     """One field chosen from a few values, as pieces side by side."""
 
-    def __init__(self, session: Session, section: str, name: str, options: Sequence[tuple[str, str]]) -> None:
+    def __init__(
+        self, session: Session, section: Section, name: str, options: Sequence[tuple[str, str]]
+    ) -> None:
         super().__init__()
         self.session, self.section, self.name = session, section, name
         row = QHBoxLayout(self)
@@ -109,6 +126,6 @@ class Choice(QWidget):
         self.session.change(self.section, **{self.name: value})
 
     def _follow(self, document: Document) -> None:
-        value = getattr(getattr(document, self.section), self.name)
+        value = getattr(reach(document, self.section), self.name, None)
         if value in self.buttons:
             self.buttons[value].setChecked(True)

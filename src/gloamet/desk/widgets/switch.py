@@ -5,14 +5,14 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox
 
 from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import description
+from gloamet.desk.widgets.fields import Section, description, reach
 from gloamet.document.model import Document
 
 
 class Switch(QCheckBox):
     """One boolean field."""
 
-    def __init__(self, session: Session, section: str, name: str, text: str) -> None:
+    def __init__(self, session: Session, section: Section, name: str, text: str) -> None:
         super().__init__(text)
         self.session, self.section, self.name = session, section, name
         self.setToolTip(description(section, name))
@@ -22,5 +22,5 @@ class Switch(QCheckBox):
 
     def _follow(self, document: Document) -> None:
         self.blockSignals(True)
-        self.setChecked(bool(getattr(getattr(document, self.section), self.name)))
+        self.setChecked(bool(getattr(reach(document, self.section), self.name, False)))
         self.blockSignals(False)

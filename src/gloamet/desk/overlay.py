@@ -1,0 +1,103 @@
+"""What is drawn over the picture: the sun's place, the selected part, the rectangle, safe lines."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session, camera_of
+from gloamet.desk.staging import part_named
+from gloamet.sun.position import direction
+
+SAFE_SHARES = (0.9, 0.8)
+EDGES = ((0, 1), (2, 3), (4, 5), (6, 7), (0, 2), (1, 3), (4, 6), (5, 7), (0, 4), (1, 5), (2, 6), (3, 7))
+Rect = tuple[float, float, float, float]
+
+
+def draw_sun(p: QPainter, box: QRectF, session: Session) -> None:
+    """A thin ring where the sun stands in the frame."""
+    light = session.light
+    if light is None or light.sun_elevation_deg < -1.0:
+        return
+    towards = np.asarray(direction(light.sun_azimuth_deg, light.sun_elevation_deg))
+    at = camera_of(session.document).project(towards, box.width() / box.height())
+    if at is None or not (0.0 <= at[0] <= 1.0 and 0.0 <= at[1] <= 1.0):
+        return
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QPen(QColor(theme.SUN), 1.5))
+    p.drawEllipse(QPointF(box.x() + at[0] * box.width(), box.y() + at[1] * box.height()), 11, 11)
+
+
+def on_screen(box: QRectF, spot: tuple[float, float] | None) -> QPointF | None:
+    """A place of the picture in shares on the screen."""
+    return (
+        None if spot is None else QPointF(box.x() + spot[0] * box.width(), box.y() + spot[1] * box.height())
+    )
+
+
+def draw_selection(p: QPainter, box: QRectF, session: Session) -> None:
+    """The edges of the box round the selected part, and its name."""
+    part = part_named(session, session.selection) if session.selection else None
+    if part is None:
+        return
+    low, high = part.shape.bounds
+    corners = np.array([[x, y, z] for z in (0, 1) for y in (0, 1) for x in (0, 1)], float)
+    corners = (low + corners * (high - low)) @ part.matrix[:3, :3].T + part.matrix[:3, 3]
+    camera, aspect = camera_of(session.document), box.width() / box.height()
+    spots = [camera.place(corner, aspect) for corner in corners]
+    p.setPen(QPen(QColor(theme.INK), 1.0, Qt.PenStyle.DotLine))
+    points = [on_screen(box, spot) for spot in spots]
+    for a, b in EDGES:
+        start, end = points[a], points[b]
+        if start is not None and end is not None:
+            p.drawLine(start, end)
+    seen = [q for q in points if q is not None and box.contains(q)]
+    if seen:
+        top = min(seen, key=lambda q: q.y())
+        p.setFont(theme.font(theme.NOTE))
+        p.drawText(QPointF(top.x() + 6, max(box.top() + 14, top.y() - 6)), part.name)
+
+
+def rect_on(box: QRectF, rectangle: Rect) -> QRectF:
+    """A rectangle of picture shares on the screen."""
+    x0, y0, x1, y1 = rectangle
+    return QRectF(
+        box.x() + x0 * box.width(),
+        box.y() + y0 * box.height(),
+        (x1 - x0) * box.width(),
+        (y1 - y0) * box.height(),
+    )
+
+
+def draw_rectangle(p: QPainter, box: QRectF, rectangle: Rect | None) -> None:
+    """The rectangle that is refined, the rest a little darker, with handles at its corners."""
+    if rectangle is None:
+        return
+    r = rect_on(box, rectangle)
+    shade = QColor(0, 0, 0, 70)
+    p.fillRect(QRectF(box.left(), box.top(), box.width(), r.top() - box.top()), shade)
+    p.fillRect(QRectF(box.left(), r.bottom(), box.width(), box.bottom() - r.bottom()), shade)
+    p.fillRect(QRectF(box.left(), r.top(), r.left() - box.left(), r.height()), shade)
+    p.fillRect(QRectF(r.right(), r.top(), box.right() - r.right(), r.height()), shade)
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QPen(QColor(theme.INK), 1.0))
+    p.drawRect(r)
+    p.setBrush(QColor(theme.INK))
+    for corner in (r.topLeft(), r.topRight(), r.bottomLeft(), r.bottomRight()):
+        p.drawRect(QRectF(corner.x() - 3, corner.y() - 3, 6, 6))
+
+
+def draw_safe_lines(p: QPainter, box: QRectF) -> None:
+    """Frames of nine tenths and eight tenths, and the thirds."""
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.setPen(QPen(QColor(228, 228, 228, 110), 1.0))
+    for share in SAFE_SHARES:
+        dx, dy = 0.5 * (1 - share) * box.width(), 0.5 * (1 - share) * box.height()
+        p.drawRect(box.adjusted(dx, dy, -dx, -dy))
+    p.setPen(QPen(QColor(228, 228, 228, 60), 1.0))
+    for k in (1, 2):
+        x, y = box.x() + k * box.width() / 3, box.y() + k * box.height() / 3
+        p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
+        p.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))

@@ -1,0 +1,148 @@
+"""Stage, around: what lies below the horizon, shade makers behind and before the camera, lamps."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from gloamet.desk import staging, theme
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.colour import ColourRow
+from gloamet.desk.widgets.fields import description
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.small import Choice, Column, Words, label, link
+from gloamet.desk.widgets.switch import Switch
+from gloamet.document.model import Document
+from gloamet.document.staging import Prop
+
+GROWS = ("tree", "screen")
+
+
+class PropBlock(QWidget):
+    """The numbers of one shade maker."""
+
+    def __init__(self, session: Session, index: int, prop: Prop) -> None:
+        super().__init__()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 0, 0, 8)
+        column.setSpacing(4)
+        path = ("stage", "props", index)
+        place = partial(session.use_tool, f"place {index}")
+        column.addWidget(
+            Words(
+                [
+                    ("place", "The next click in the picture or plan stands it there.", place),
+                    ("remove", "Takes it away.", partial(staging.remove_prop, session, index)),
+                ]
+            )
+        )
+        rows = [("turn_deg", "Turned by", False)]
+        if prop.kind in GROWS:
+            rows = [
+                ("height_m", "Height", True), ("crown_m", "Crown" if prop.kind == "tree" else "Width", True),
+                ("density", "Density", False), ("leaf_m", "Leaf", True), ("seed", "Another one", False), *rows,
+            ]  # fmt: skip
+        for name, text, logarithmic in rows:
+            column.addWidget(NumberRow(session, path, name, text, logarithmic=logarithmic))
+        if prop.kind in GROWS:
+            column.addWidget(Switch(session, path, "leafed", "In leaf"))
+        column.addWidget(Switch(session, path, "casts", "Casts shade"))
+        column.addWidget(Switch(session, path, "visible", "Visible in the picture"))
+
+
+class AroundPage(Column):
+    """Ground and shade makers."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.group("Below the horizon")
+        self.add(Choice(session, "stage.ground", "kind", [(k, k) for k in ("endless", "disc", "none")]))
+        self.add(Switch(session, "stage.ground", "water", "Water"))
+        self.ripple = NumberRow(session, "stage.ground", "ripple", "Ripple")
+        self.add(self.ripple)
+        self.colour = ColourRow(
+            "Hue", description("stage.ground", "colour"), lambda: session.document.stage.ground.colour,
+            lambda c: session.change("stage.ground", colour=c),
+        )  # fmt: skip
+        self.add(self.colour)
+        self.add(NumberRow(session, "air", "ground_reflectance", "Reflectance", theme.SKY))
+        self.add(Switch(session, "stage.ground", "automatic", "Right under the model"))
+        self.level = NumberRow(session, "stage.ground", "height_m", "Height", from_zero=True)
+        self.radius = NumberRow(session, "stage.ground", "radius_m", "Radius", logarithmic=True)
+        self.add(self.level)
+        self.add(self.radius)
+        self.group("Horizon line")
+        self.add(NumberRow(session, "stage.ground", "horizon_deg", "Height", from_zero=True))
+        self.add(NumberRow(session, "stage.ground", "softness_deg", "Melts into the sky over"))
+        self.group("Shade makers and references")
+        for kinds in (("tree", "screen", "figure"), ("mirror ball", "grey ball", "grey card")):
+            self.add(
+                Words([(k, f"Adds a {k} where the camera looks.", partial(self._add, k)) for k in kinds])
+            )
+        self.list = QVBoxLayout()
+        self.list.setSpacing(2)
+        self.add(self.list)
+        self.none = label("None yet. They also throw shade from behind the camera.", "note", wrap=True)
+        self.add(self.none)
+        self.group("Lamps of the model")
+        self.lamps = label("", "note", wrap=True)
+        self.add(self.lamps)
+        self.lamp_rows = QVBoxLayout()
+        self.add(self.lamp_rows)
+        self.finish()
+        self.open = -1
+        self._shown: object = None
+        session.document_changed.connect(self._follow)
+        session.scene_loaded.connect(lambda _: self._show_lamps())
+        self._follow(session.document)
+        self._show_lamps()
+
+    def _add(self, kind: str) -> None:
+        self.open = staging.add_prop(self.session, kind)  # type: ignore[arg-type]
+        self._follow(self.session.document)
+
+    def _toggle(self, index: int) -> None:
+        self.open = -1 if self.open == index else index
+        self._follow(self.session.document)
+
+    def _follow(self, document: Document) -> None:
+        ground = document.stage.ground
+        self.ripple.setVisible(ground.water)
+        self.colour.setVisible(not ground.water)
+        self.colour.follow()
+        self.level.setVisible(not ground.automatic)
+        self.radius.setVisible(ground.kind == "disc")
+        props = document.stage.props
+        shown = ([(p.name, p.kind) for p in props], self.open)
+        if shown == self._shown:
+            return
+        self._shown = shown
+        _empty(self.list)
+        for index, prop in enumerate(props):
+            item = link(prop.name, "Shows or hides its numbers.", partial(self._toggle, index))
+            item.setStyleSheet("text-align: left; font-size: 13px;")
+            self.list.addWidget(item)
+            if index == self.open:
+                self.list.addWidget(PropBlock(self.session, index, prop))
+        self.none.setVisible(not props)
+
+    def _show_lamps(self) -> None:
+        from gloamet.desk.steps.stage.lamps import lamp_row
+
+        scene = self.session.scene
+        _empty(self.lamp_rows)
+        lamps = [lamp for lamp in scene.lamps if lamp.intensity_cd > 0.0] if scene is not None else []
+        glowing = sorted({m.name for m in scene.materials if m.glows}) if scene is not None else []
+        for lamp in lamps:
+            self.lamp_rows.addWidget(lamp_row(self.session, lamp))
+        text = f"Glowing: {', '.join(glowing)}; select the part to change its light." if glowing else ""
+        self.lamps.setText(text or ("" if lamps else "none"))
+        self.lamps.setVisible(bool(self.lamps.text()))
+
+
+def _empty(layout: QVBoxLayout) -> None:
+    while layout.count():
+        item = layout.takeAt(0)
+        if item is not None and (old := item.widget()) is not None:
+            old.deleteLater()

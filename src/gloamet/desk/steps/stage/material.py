@@ -1,0 +1,130 @@
+"""The material of the selected part: corrections on top of what the file has, and the way back."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+
+from gloamet.desk import staging, theme
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.colour import ColourRow, Linear
+from gloamet.desk.widgets.fields import description, number_field
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.small import label, link, pair
+from gloamet.document.model import Document
+from gloamet.document.staging import MaterialEdit
+from gloamet.stage.assembly import edited
+from gloamet.stage.scene import Material
+
+PLAIN = Material("")
+ROWS = (
+    ("texture_strength", "Colour picture"),
+    ("roughness", "Roughness"),
+    ("metalness", "Metalness"),
+    ("translucency", "Light through leaves"),
+    ("transmission", "Clear as glass"),
+    ("ior", "Refractive index"),
+    ("cutout", "Holes below alpha"),
+    ("normal_strength", "Normal map"),
+    ("emission_cd_m2", "Own light"),
+)
+
+
+class MaterialBlock(QWidget):
+    """Rows for one material, rebuilt when another is selected."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.name = ""
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 16, 0, 0)
+        self.column.setSpacing(4)
+        self.head = label("", "head")
+        self.again = link("as in the file", "Takes all corrections of this material back.", self._reset)
+        self.column.addLayout(pair(self.head, self.again))
+        self.rows: dict[str, NumberRow] = {}
+        self.colour: ColourRow | None = None
+        self.thin: QCheckBox | None = None
+        session.selected.connect(lambda _: self._build())
+        session.scene_loaded.connect(lambda _: self._build())
+        session.document_changed.connect(self._follow)
+        self._build()
+
+    def _file(self) -> Material:
+        return staging.material_of(self.session, self.session.selection) or PLAIN
+
+    def _now(self) -> Material:
+        edit = self.session.document.stage.materials.get(self.name, MaterialEdit())
+        return edited(self._file(), edit)
+
+    def _value(self, name: str) -> float:
+        m = self._now()
+        if name == "emission_cd_m2":
+            r, g, b = m.emission
+            return 0.2126 * r + 0.7152 * g + 0.0722 * b
+        if name == "cutout":
+            return m.cutout or 0.0
+        return float(getattr(m, name))
+
+    def _wanted(self, m: Material) -> list[tuple[str, str]]:
+        """Rows that mean something for this material."""
+        skip = set()
+        if m.base_texture is None:
+            skip |= {"texture_strength", "cutout"}
+        if m.normal_texture is None:
+            skip.add("normal_strength")
+        return [row for row in ROWS if row[0] not in skip]
+
+    def _build(self) -> None:
+        material = self._file()
+        if material.name == self.name and self.rows:
+            return
+        self.name = material.name
+        while self.column.count() > 1:
+            item = self.column.takeAt(1)
+            if item is not None and (old := item.widget()) is not None:
+                old.deleteLater()
+        self.rows, self.colour, self.thin = {}, None, None
+        self.setVisible(bool(self.name))
+        if not self.name:
+            return
+        self.head.setText(f"Material of the selection: {self.name}")
+        path = ("stage", "materials", self.name)
+        self.colour = ColourRow(
+            "Base colour", description(path, "colour"), lambda: self._now().base_colour, self._recolour
+        )
+        self.column.addWidget(self.colour)
+        for name, text in self._wanted(material):
+            self.rows[name] = self._row(path, name, text)
+            self.column.addWidget(self.rows[name])
+        self.thin = QCheckBox("A thin sheet, not a body")
+        self.thin.setToolTip(description(path, "thin"))
+        self.thin.clicked.connect(lambda on: staging.edit_material(self.session, self.name, thin=on))
+        self.column.addWidget(self.thin)
+        self._follow(self.session.document)
+
+    def _row(self, path: tuple[str, str, str], name: str, text: str) -> NumberRow:
+        colour = theme.LAMPS if name == "emission_cd_m2" else theme.DIM
+        field = number_field(path, name, partial(self._value, name))
+
+        def write(value: float, key: str | None) -> None:
+            staging.edit_material(self.session, self.name, key, **{name: value})
+
+        return NumberRow(self.session, path, name, text, colour, field=field, write=write)
+
+    def _recolour(self, colour: Linear) -> None:
+        staging.edit_material(self.session, self.name, colour=colour)
+
+    def _reset(self) -> None:
+        staging.reset_material(self.session, self.name)
+
+    def _follow(self, document: Document) -> None:
+        self.again.setVisible(self.name in document.stage.materials)
+        if self.colour is not None and self.thin is not None:
+            self.colour.follow()
+            m = self._now()
+            self.thin.setChecked(m.thin)
+            self.rows["ior"].setVisible(m.transmission > 0.0)
+            self.thin.setVisible(m.transmission > 0.0)

@@ -1,0 +1,124 @@
+"""Stage, model: the file, its unit and axis, how it stands, and what was left out of it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+
+from PySide6.QtWidgets import QPushButton
+
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.fields import NumberField, reach
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.small import Choice, Column, Words, label, link, pair
+from gloamet.desk.widgets.switch import Switch
+from gloamet.document.model import Document
+from gloamet.stage.assembly import placement_of
+from gloamet.stage.placing import PERSON_M, size_warning
+from gloamet.stage.scene import Scene
+
+FACING = (("N", 180.0), ("E", -90.0), ("S", 0.0), ("W", 90.0))
+
+
+def facing_words(session: Session) -> Words:
+    """Words that turn the model's front."""
+    rows = []
+    for name, turn in FACING:
+        turned = partial(session.change, "stage", turn_deg=turn)
+        rows.append((name, f"The model’s front, −Y, faces {name}.", turned))
+    return Words(rows)
+
+
+@dataclass(frozen=True)
+class _Axis(NumberField):
+    """One number of a triple."""
+
+    axis: int = 0
+
+    def value(self, document: Document) -> float:
+        return float(getattr(reach(document, self.section), self.name)[self.axis])
+
+
+class ModelPage(Column):
+    """Model and placement."""
+
+    def __init__(self, session: Session, open_model: Callable[[], None]) -> None:
+        super().__init__(session)
+        self.name = label("No model yet", "title", wrap=True)
+        self.facts = label("", "note", wrap=True)
+        self.warning = label("", "warning", wrap=True)
+        button = QPushButton("Open model …")
+        button.setToolTip("Open a model; it can also be dropped on the picture.")
+        button.clicked.connect(open_model)
+        self.again = link(
+            "read it again", "Reads the file again; every decision is kept by name.", session.reload
+        )
+        for widget in (self.name, self.facts, self.warning, button):
+            self.add(widget)
+        self.add(pair(Switch(session, "stage", "outside", "Files outside its folder"), self.again))
+        self.group("Units of the file")
+        self.add(Choice(session, "stage", "units", [(u, u) for u in ("file", "m", "cm", "mm", "in", "ft")]))
+        self.units_why = label("", "note", wrap=True)
+        self.add(self.units_why)
+        self.group("Up in the file")
+        self.add(Choice(session, "stage", "up", [("file", "file"), ("y", "Y up"), ("z", "Z up")]))
+        self.up_why = label("", "note", wrap=True)
+        self.add(self.up_why)
+        self.group("Front faces")
+        self.add(facing_words(session))
+        self.add(NumberRow(session, "stage", "turn_deg", "Turned by", from_zero=True))
+        self.group("Stands")
+        self.add(Switch(session, "stage", "drop", "On height 0"))
+        for axis, text in enumerate(("East", "North", "Up")):
+            self.add(self._offset(axis, text))
+        self.add(pair(label(""), link("origin back", "No move at all.", self._no_offset)))
+        self.finish()
+        session.scene_loaded.connect(self._take_scene)
+        session.document_changed.connect(self._follow)
+        self._follow(session.document)
+
+    def _offset(self, axis: int, text: str) -> NumberRow:
+        session = self.session
+        field = _Axis(("stage",), "offset", -1000.0, 1000.0, 0.0, "m", 0.1, 2, "Moves the model.", None, axis)
+
+        def write(value: float, key: str | None) -> None:
+            offset = list(session.document.stage.offset)
+            offset[axis] = value
+            session.change("stage", key, offset=tuple(offset))
+
+        return NumberRow(session, "stage", "offset", text, from_zero=True, field=field, write=write)
+
+    def _no_offset(self) -> None:
+        self.session.change("stage", offset=(0.0, 0.0, 0.0))
+
+    def _follow(self, document: Document) -> None:
+        self.again.setVisible(bool(document.stage.model))
+        if not document.stage.model:
+            self.name.setText("No model yet")
+            self.facts.setText("")
+            self.warning.setText("")
+        scene = self.session.file_scene
+        if scene is not None:
+            place = placement_of(document.stage, scene.origin)
+            silent = "" if scene.origin.said else "A guess: "
+            own = document.stage.units == "file"
+            self.units_why.setText(f"{silent}{place.units}, {scene.origin.units_why}." if own else "")
+            own = document.stage.up == "file"
+            self.up_why.setText(f"{silent}{place.up.upper()} up, {scene.origin.up_why}." if own else "")
+        for note in (self.facts, self.warning, self.units_why, self.up_why):
+            note.setVisible(bool(note.text()))
+
+    def _take_scene(self, scene: Scene) -> None:
+        low, high = scene.subject_bounds()
+        size = high - low
+        self.name.setText(scene.path.name if scene.path else "")
+        triangles = f"{scene.triangle_count:,}".replace(",", " ")
+        same = len(scene.parts) - scene.shape_count
+        self.facts.setText(
+            f"{triangles} triangles, {len(scene.parts)} parts"
+            + (f", {same} of them copies" if same else "")
+            + f"\n{size[0]:.4g} × {size[1]:.4g} × {size[2]:.3g} m, {size[2] / PERSON_M:.2g} people high"
+        )
+        self.warning.setText(size_warning(size) or "")
+        self._follow(self.session.document)

@@ -1,0 +1,208 @@
+"""Stage, views: the lens, the shape of the picture, and the views kept under names."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import partial
+
+from PySide6.QtCore import QSize
+from PySide6.QtGui import QIcon, QImage, QPixmap
+from PySide6.QtWidgets import QLineEdit, QListView, QListWidget, QListWidgetItem
+
+from gloamet.desk import staging
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.fields import NumberField, reach
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.small import Column, Words, label, link, pair
+from gloamet.desk.widgets.switch import Switch
+from gloamet.document.model import Document
+from gloamet.stage.assembly import focal_mm, fov_of_focal
+
+SHAPES = (("3:2", 3, 2), ("4:3", 4, 3), ("16:9", 16, 9), ("1:1", 1, 1), ("4:5", 4, 5), ("2:1", 2, 1))
+PRINTS = (("A4", 3508, 2480), ("A3", 4961, 3508), ("A4 upright", 2480, 3508))
+LIST_HEIGHT = 210
+
+
+@dataclass(frozen=True)
+class FocalField(NumberField):
+    """The field of view shown as a focal length on 36 x 24 mm."""
+
+    def value(self, document: Document) -> float:
+        return focal_mm(float(reach(document, self.section).fov_deg))
+
+
+FOCAL = FocalField(
+    "stage.view", "fov_deg", 5.0, 600.0, 33.0, "mm", 1.0, 0, "Focal length on a film of 36 × 24 mm."
+)
+
+
+class ViewList(QListWidget):
+    """Kept views with a small picture each; a click looks through one."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setIconSize(QSize(72, 48))
+        self.setFixedHeight(LIST_HEIGHT)
+        self.setResizeMode(QListView.ResizeMode.Adjust)
+        self.setAccessibleName("Views")
+        self.setToolTip("Click to look through a view.")
+        self.itemClicked.connect(lambda item: staging.look_through(session, self.row(item)))
+        session.document_changed.connect(self.follow)
+        session.thumbnail_ready.connect(lambda _: self.follow(session.document))
+
+    def follow(self, document: Document) -> None:
+        """Show the document's views."""
+        views = document.stage.views
+        while self.count() > len(views):
+            self.takeItem(self.count() - 1)
+        while self.count() < len(views):
+            self.addItem(QListWidgetItem())
+        now = staging.current_view(self.session)
+        for row, named in enumerate(views):
+            item = self.item(row)
+            extra = "   locked" if named.locked else ""
+            extra += f"   EV {named.ev:.1f}" if named.ev is not None else ""
+            item.setText(named.name + extra)
+            pixels = self.session.thumbnails.get(named.view)
+            if pixels is not None:
+                h, w = pixels.shape[:2]
+                image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
+                item.setIcon(QIcon(QPixmap.fromImage(image)))
+            if row == now and self.currentRow() != row:
+                self.setCurrentRow(row)
+
+
+class ViewsPage(Column):
+    """Lens, shape and kept views."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.list = ViewList(session)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("name of the view")
+        self.name.setToolTip("Another name for the view chosen in the list.")
+        self.name.editingFinished.connect(self._rename)
+        self.list.currentRowChanged.connect(lambda _: self._show_name())
+        keep = link("keep this view", "Keeps the camera of now under a name.", self._keep)
+        self.add(pair(label("Views", "head"), keep))
+        self.add(self.list)
+        self.add(self.name)
+        self.add(
+            Words(
+                [
+                    (
+                        "retake",
+                        "Puts the camera of now under the chosen name.",
+                        partial(self._do, staging.retake_view),
+                    ),
+                    ("copy", "A second view like the chosen one.", partial(self._do, staging.copy_view)),
+                    ("lock", "A locked view is not retaken or dropped.", self._lock),
+                    ("up", "Earlier in the list.", partial(self._do, partial(staging.move_view, by=-1))),
+                    ("down", "Later in the list.", partial(self._do, partial(staging.move_view, by=1))),
+                    ("drop", "Forgets the chosen view.", partial(self._do, staging.drop_view)),
+                ]
+            )
+        )
+        self.add(
+            Words([("remember exposure", "The view brings its own exposure, or no longer.", self._exposure)])
+        )
+        self.group("Lens")
+        view = "stage.view"
+        self.add(
+            NumberRow(
+                session, view, "fov_deg", "Focal length", logarithmic=True, field=FOCAL, write=self._focal
+            )
+        )
+        self.add(NumberRow(session, view, "fov_deg", "Field of view, upright"))
+        self.add(Switch(session, view, "level", "Keep verticals vertical"))
+        self.add(NumberRow(session, view, "shift_y", "Shift up", from_zero=True))
+        self.add(NumberRow(session, view, "shift_x", "Shift aside", from_zero=True))
+        self.add(Switch(session, view, "depth_of_field", "Depth of field"))
+        self.stop = NumberRow(session, view, "f_number", "Opening f/", logarithmic=True)
+        self.focus = NumberRow(session, view, "focus_m", "Focus", logarithmic=True)
+        self.add(self.stop)
+        self.add(self.focus)
+        pick = partial(session.use_tool, "focus")
+        self.pick = link("focus on a point", "The next click in the picture is sharp.", pick)
+        self.add(pair(label(""), self.pick))
+        self.group("Standing")
+        self.lift = label("", "note")
+        stand = partial(staging.stand_here, session)
+        eye = link("stand at eye height", "1.6 m above what is under the camera.", stand)
+        self.add(pair(self.lift, eye))
+        self.add(
+            Words(
+                [
+                    ("level the horizon", "Looks straight ahead.", partial(staging.level_horizon, session)),
+                    (
+                        "show everything",
+                        "A view over the whole model.",
+                        partial(staging.show_everything, session),
+                    ),
+                ]
+            )
+        )
+        self.add(
+            label("Arrow keys walk and turn, Page up and down lift; with Shift farther.", "note", wrap=True)
+        )
+        self.group("Shape of the picture")
+        self.add(Words([(n, f"Width to height {n}.", partial(self._shape, w, h)) for n, w, h in SHAPES]))
+        self.add(Words([(n, f"{n} at 300 dots an inch.", partial(self._size, w, h)) for n, w, h in PRINTS]))
+        self.finish()
+        session.document_changed.connect(self._follow)
+        self._follow(session.document)
+
+    def _focal(self, value: float, key: str | None) -> None:
+        self.session.change("stage.view", key, fov_deg=min(max(fov_of_focal(value), 1.0), 150.0))
+
+    def _shape(self, wide: int, high: int) -> None:
+        """The same number of pixels in another shape."""
+        out = self.session.document.output
+        side = (out.width * out.height / (wide * high)) ** 0.5
+        self._size(round(side * wide / 8) * 8, round(side * high / 8) * 8)
+
+    def _size(self, width: int, height: int) -> None:
+        self.session.change("output", width=min(width, 16384), height=min(height, 16384))
+
+    def _keep(self) -> None:
+        staging.keep_view(self.session)
+        self.list.setCurrentRow(self.list.count() - 1)
+
+    def _do(self, action) -> None:  # type: ignore[no-untyped-def]
+        row = self.list.currentRow()
+        if 0 <= row < len(self.session.document.stage.views):
+            action(self.session, row)
+
+    def _lock(self) -> None:
+        self._do(lambda s, row: staging.change_view(s, row, locked=not s.document.stage.views[row].locked))
+
+    def _exposure(self) -> None:
+        frame = self.session.frame
+
+        def change(session: Session, row: int) -> None:
+            old = session.document.stage.views[row].ev
+            ev = round(frame.ev, 2) if old is None and frame is not None else None
+            staging.change_view(session, row, ev=ev)
+
+        self._do(change)
+
+    def _rename(self) -> None:
+        text = self.name.text().strip()[:80]
+        row = self.list.currentRow()
+        views = self.session.document.stage.views
+        if text and 0 <= row < len(views) and views[row].name != text:
+            taken = {named.name for named in views}
+            staging.change_view(self.session, row, name=staging.free_name(text, taken))
+
+    def _show_name(self) -> None:
+        row = self.list.currentRow()
+        views = self.session.document.stage.views
+        self.name.setText(views[row].name if 0 <= row < len(views) else "")
+
+    def _follow(self, document: Document) -> None:
+        view = document.stage.view
+        self.lift.setText(f"{view.eye[2] - self.session.ground_m:.2f} m above the ground")
+        for widget in (self.stop, self.focus, self.pick):
+            widget.setVisible(view.depth_of_field)
+        self.list.follow(document)

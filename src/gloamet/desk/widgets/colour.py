@@ -1,0 +1,58 @@
+"""A colour field of the document: a swatch to click; colours are kept linear and shown as the screen's."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor
+from PySide6.QtWidgets import QColorDialog, QHBoxLayout, QPushButton, QWidget
+
+from gloamet.colour.spaces import linear_to_srgb, srgb_to_linear
+from gloamet.desk import theme
+from gloamet.desk.widgets.small import label
+
+Linear = tuple[float, float, float]
+
+
+def screen_colour(colour: Linear) -> QColor:
+    """A linear Rec.709 colour on the screen."""
+    r, g, b = (int(v) for v in np.round(255 * linear_to_srgb(np.clip(colour, 0.0, 1.0))))
+    return QColor(r, g, b)
+
+
+class ColourRow(QWidget):
+    """Label and swatch; `read` gives the colour to show, `write` takes a chosen one."""
+
+    def __init__(
+        self, text: str, tip: str, read: Callable[[], Linear], write: Callable[[Linear], object]
+    ) -> None:
+        super().__init__()
+        self._read, self._write = read, write
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 2, 0, 2)
+        row.addWidget(label(text), 1)
+        self.swatch = QPushButton()
+        self.swatch.setFixedSize(64, 22)
+        self.swatch.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.swatch.setAccessibleName(text)
+        self.swatch.clicked.connect(self._choose)
+        row.addWidget(self.swatch)
+        self.setToolTip(tip)
+        self.follow()
+
+    def follow(self) -> None:
+        """Show the colour as it is now."""
+        name = screen_colour(self._read()).name()
+        self.swatch.setStyleSheet(f"background: {name}; border: 1px solid {theme.LINE};")
+
+    def take(self, colour: QColor) -> None:
+        """Ask for a colour chosen on the screen."""
+        if colour.isValid():
+            r, g, b = srgb_to_linear(np.array([colour.redF(), colour.greenF(), colour.blueF()])).tolist()
+            self._write((r, g, b))
+
+    def _choose(self) -> None:
+        option = QColorDialog.ColorDialogOption.DontUseNativeDialog
+        self.take(QColorDialog.getColor(screen_colour(self._read()), self, "Colour", option))
