@@ -64,4 +64,4 @@ def test_the_demo_opens_and_follows_the_ribbon_on_a_real_screen(tmp_path: Path) 
     image = Image.open(picture).convert("RGB")
     assert image.size == (1280, 800)
     middle = image.crop((300, 100, 900, 600))
-    assert len(set(middle.resize((60, 50)).getdata())) > 200
+    assert len(set(middle.resize((60, 50)).get_flattened_data())) > 200

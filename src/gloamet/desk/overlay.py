@@ -57,7 +57,10 @@ def draw_selection(p: QPainter, box: QRectF, session: Session) -> None:
     if seen:
         top = min(seen, key=lambda q: q.y())
         p.setFont(theme.font(theme.NOTE))
-        p.drawText(QPointF(top.x() + 6, max(box.top() + 14, top.y() - 6)), part.name)
+        at = QPointF(top.x() + 6, max(box.top() + 14, top.y() - 6))
+        wide = p.fontMetrics().horizontalAdvance(part.name)
+        p.fillRect(QRectF(at.x() - 4, at.y() - 13, wide + 8, 18), QColor(38, 38, 38, 170))
+        p.drawText(at, part.name)
 
 
 def rect_on(box: QRectF, rectangle: Rect) -> QRectF:

@@ -119,7 +119,7 @@ class Picture(QWidget):
         room_w, room_h = max(16, self.width() - 2 * INSET), max(16, self.height() - 2 * INSET)
         scale = min(room_w / out.width, room_h / out.height)
         w, h = max(16.0, round(out.width * scale)), max(16.0, round(out.height * scale))
-        return QRectF(round((self.width() - w) / 2), INSET, w, h)
+        return QRectF(round((self.width() - w) / 2), round((self.height() - h) / 2), w, h)
 
     def _fit(self) -> None:
         self.start.setVisible(not self.session.document.stage.model)

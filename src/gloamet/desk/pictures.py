@@ -30,6 +30,7 @@ FIRST_SPEED = 800_000.0  # paths a second until it is measured
 SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture begin
 PLAN_SAMPLES = 12
 THUMB, THUMB_SAMPLES = (120, 80), 12
+THUMBS_AFTER = 8  # samples of the picture before the views get theirs
 Floats = NDArray[np.float32]
 
 
@@ -82,7 +83,7 @@ class Pictures:
         self._refine(wish, compiled, lights, camera, self._film[1])
         if not self._stale():
             self._draw_plan(wish, compiled, lights, (compiled, sky_key), PLAN_SAMPLES)
-        self._draw_thumbs(wish.document, compiled, lights)
+        self._draw_thumbs(wish.document, compiled, lights, in_this_light=True)
 
     # -- the picture
 
@@ -113,6 +114,8 @@ class Pictures:
             if not self._pass(film, compiled, lights, camera, count, quality.bounces, here):
                 return
             done = film.samples_in(region)
+            if done >= THUMBS_AFTER:
+                self._draw_thumbs(wish.document, compiled, lights)
             if self._guides is None or self._guides[0] != self._view_key or film.samples in (4, 16):
                 self._guides = (self._view_key, guides_of(film))
             finished = self._finished(film, region, target, quality.noise)
@@ -177,7 +180,7 @@ class Pictures:
     def _inked(
         self, document: Document, compiled: Compiled, camera: Camera, picture: Floats, exact: bool
     ) -> Floats:
-        from gloamet.trace.contours import contours, inked
+        from gloamet.trace.contours import FINER, contours, inked
         from gloamet.trace.firsthit import SOLID, first_hits
 
         plaster = document.stage.plaster
@@ -188,8 +191,8 @@ class Pictures:
         if self._ink is None or self._ink[0] != key:
             if not exact:
                 return picture
-            maps = first_hits(compiled, camera, w, h, self._tracer.pool, SOLID)
-            self._ink = (key, contours(maps, plaster.ink_px))
+            maps = first_hits(compiled, camera, FINER * w, FINER * h, self._tracer.pool, SOLID)
+            self._ink = (key, contours(maps, plaster.ink_px, FINER))
         cover = self._ink[1]
         if cover.shape != (h, w):
             rows = (np.arange(h) + 0.5) * cover.shape[0] / h
@@ -267,23 +270,28 @@ class Pictures:
             self._plan = key
             self._report(PlanFrame(pixels, plan.camera))
 
-    def _draw_thumbs(self, document: Document, compiled: Compiled, lights: Any) -> None:
+    def _draw_thumbs(
+        self, document: Document, compiled: Compiled, lights: Any, in_this_light: bool = False
+    ) -> None:
+        """Small pictures of the views that have none of this stage, or of this stage in this light."""
         from gloamet.trace.film import Film
 
-        for named in document.stage.views:
-            if self._stale():
-                return
-            if self._thumbs.get(named.view) is compiled:
+        views = [named.view for named in document.stage.views]
+        self._thumbs = {view: made for view, made in self._thumbs.items() if view in views}
+        for view in views:
+            made = self._thumbs.get(view)
+            if made is not None and made[0] is compiled and (made[1] is lights or not in_this_light):
                 continue
             film = Film(*THUMB)
-            camera = camera_of_view(named.view)
-            if not self._tracer.expose(film, compiled, lights, camera, THUMB_SAMPLES, cancelled=self._stale):
+            if not self._tracer.expose(
+                film, compiled, lights, camera_of_view(view), THUMB_SAMPLES, cancelled=self._stale
+            ):
                 return
             pixels = self._developed(document, film)
             if pixels is None:
                 return
-            self._thumbs[named.view] = compiled
-            self._report(Thumbnail(named.view, pixels))
+            self._thumbs[view] = (compiled, lights)
+            self._report(Thumbnail(view, pixels))
 
     def _developed(self, document: Document, film: Any) -> NDArray[np.uint8] | None:
         """A small film cleaned and developed by its own meter."""

@@ -173,9 +173,10 @@ class Plan(QWidget):
         p.setBrush(QColor(38, 38, 38, 170))
         p.drawEllipse(centre, radius + 6, radius + 6)
         north = math.radians(self.session.document.sun.north_deg)
-        tip = centre + QPointF(math.sin(north), -math.cos(north)) * radius
+        up = QPointF(math.sin(north), -math.cos(north))
+        tip = centre + up * radius
         p.setPen(QPen(QColor(theme.INK), 1.5))
-        p.drawLine(centre, tip)
+        p.drawLine(centre, centre + up * (radius - 9.0))
         p.setFont(theme.font(theme.SMALL, bold=True))
         p.drawText(QRectF(tip.x() - 8, tip.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "N")
         light = self.session.light

@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from pydantic import ValidationError
 from PySide6.QtCore import QFileSystemWatcher, QObject, QSettings, QTimer, Signal
 
@@ -245,12 +246,12 @@ class Session(QObject):
         opened = self._frame_camera
         if self._import_views and not opened:
             self._import_views = False
-            views, was_saved = views_in(event.scene), not self.dirty
+            views, was_saved = views_in(event.scene, self.document.stage.view), not self.dirty
             document = self.document.change("stage", views=(*self.document.stage.views, *views))
             self.history.current = document  # part of starting, nothing to save
             if was_saved:
                 self._saved = document
-            self.document_changed.emit(document)
+            self._announce()
         if opened:
             self._frame_camera = False
             was_saved = not self.dirty
@@ -379,9 +380,20 @@ def view_of(camera: Camera) -> View:
     )  # fmt: skip
 
 
-def views_in(scene: Scene) -> tuple[NamedView, ...]:
-    """The cameras of a model as views."""
-    return tuple(NamedView(name=name[:80], view=view_of(view)) for name, view in scene.views.items())
+def views_in(scene: Scene, now: View | None = None) -> tuple[NamedView, ...]:
+    """The cameras of a model as views; one that stands and looks as the view of now is that view."""
+    named = []
+    for name, camera in scene.views.items():
+        same = now is not None and _looks_alike(camera, camera_of_view(now))
+        named.append(NamedView(name=name[:80], view=now if same and now is not None else view_of(camera)))
+    return tuple(named)
+
+
+def _looks_alike(a: Camera, b: Camera) -> bool:
+    """Whether two cameras stand and look the same within a hair, wherever their targets are."""
+    apart = np.linalg.norm(np.subtract(a.eye, b.eye))
+    along = float(np.asarray(a.frame()[0]) @ np.asarray(b.frame()[0]))
+    return bool(apart < 0.01 and along > 1.0 - 1e-5 and abs(a.fov_deg - b.fov_deg) < 0.5)
 
 
 def camera_of(document: Document) -> Camera:

@@ -21,7 +21,7 @@ from gloamet.stage.placing import PERSON_M, size_warning
 from gloamet.stage.props import person
 from gloamet.stage.scene import Scene
 
-DRAWING = (356, 150)
+DRAWING = (258, 150)
 FINE = 2
 
 
@@ -34,7 +34,6 @@ class Elevation(QWidget):
         self.setFixedSize(*DRAWING)
         self._image: QImage | None = None
         self._person = (0.0, 0.0, 0.0)
-        self._size = np.zeros(3)
 
     def draw(self, scene: Scene) -> None:
         """Take the silhouette of what is compiled now."""
@@ -42,13 +41,13 @@ class Elevation(QWidget):
 
         compiled = self.session.compiled
         low, high = scene.subject_bounds()
-        self._size = high - low
-        gap = max(0.15 * PERSON_M, 0.03 * float(self._size[0]))
-        wide = float(self._size[0]) + gap + 0.6
-        tall = max(float(self._size[2]), PERSON_M)
+        size = high - low
+        gap = max(0.15 * PERSON_M, 0.03 * float(size[0]))
+        wide = float(size[0]) + gap + 0.6
+        tall = max(float(size[2]), PERSON_M)
         span = 1.12 * max(tall, wide * DRAWING[1] / DRAWING[0])
         left = 0.5 * (float(low[0]) + float(high[0])) - 0.5 * (gap + 0.6)
-        middle = np.array([left, low[1] - 10.0 - self._size[1], low[2] + 0.44 * span])
+        middle = np.array([left, low[1] - 10.0 - size[1], low[2] + 0.44 * span])
         camera = Camera(tuple(middle.tolist()), tuple((middle + [0, 1, 0]).tolist()), parallel_m=span)
         if compiled is None:
             return
@@ -86,16 +85,10 @@ class Elevation(QWidget):
             p.drawEllipse(QRectF(x - 1.5, y - 3, 3, 3))
         p.setPen(QColor(theme.QUIET))
         p.drawLine(0, round(y), self.width(), round(y))
-        p.setFont(theme.font(theme.SMALL))
-        w, d, h = self._size
-        text = f"{w:.4g} m wide   {d:.4g} m deep   {h:.4g} m high"
-        p.drawText(QRectF(8, 4, self.width() - 16, 16), Qt.AlignmentFlag.AlignRight, text)
-        p.setPen(QColor(theme.SUN))
-        p.drawText(QRectF(8, 4, 120, 16), Qt.AlignmentFlag.AlignLeft, "a person, 1.75 m")
 
 
 class ImportSheet(QWidget):
-    """Units, axis, turn and ground of a model just opened; everything is already live in the picture."""
+    """Units, axis, turn and ground of a model just opened, over the controls; the picture follows at once."""
 
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
@@ -107,10 +100,12 @@ class ImportSheet(QWidget):
         column.setSpacing(6)
         self.title = label("", "title")
         self.drawing = Elevation(session)
+        self.size_words = label("", "note", wrap=True)
         self.warning = label("", "warning", wrap=True)
         self.units_why, self.up_why = label("", "note", wrap=True), label("", "note", wrap=True)
         column.addWidget(self.title)
         column.addWidget(self.drawing)
+        column.addWidget(self.size_words)
         column.addWidget(self.warning)
         column.addWidget(label("One unit of the file is", "head"))
         column.addWidget(
@@ -130,6 +125,7 @@ class ImportSheet(QWidget):
         self.done.setToolTip("Closes this sheet; the same choices stay on the Stage step.")
         self.done.clicked.connect(self.hide)
         column.addWidget(self.done)
+        column.addStretch(1)
         session.model_opened.connect(self.open)
         session.scene_loaded.connect(self._take)
         session.document_changed.connect(self._follow)
@@ -137,6 +133,9 @@ class ImportSheet(QWidget):
 
     def open(self, scene: Scene) -> None:
         """Show the sheet for a scene."""
+        parent = self.parentWidget()
+        assert parent is not None
+        self.setGeometry(parent.rect())
         self.show()
         self.raise_()
         self._take(scene)
@@ -146,11 +145,14 @@ class ImportSheet(QWidget):
             return
         self.title.setText(scene.path.name if scene.path else "")
         low, high = scene.subject_bounds()
+        wide, deep, tall = high - low
+        self.size_words.setText(
+            f"{wide:.4g} m wide, {deep:.4g} m deep, {tall:.4g} m high, beside a person of {PERSON_M} m."
+        )
         self.warning.setText(size_warning(high - low) or "")
         self.warning.setVisible(bool(self.warning.text()))
         self.drawing.draw(scene)
         self._follow(self.session.document)
-        self.adjustSize()
 
     def _follow(self, document: Document) -> None:
         scene = self.session.file_scene

@@ -62,15 +62,16 @@ QScrollArea, #column {{ background: {GROUND}; border: none; }}
 QScrollBar:vertical {{ background: {GROUND}; width: 6px; }}
 QScrollBar::handle:vertical {{ background: {RAISED}; border-radius: 3px; min-height: 24px; }}
 QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; }}
-QTreeWidget {{ background: {WELL}; border: none; outline: none; alternate-background-color: {WELL}; }}
+QTreeWidget, QListWidget {{ background: {WELL}; border: none; outline: none; alternate-background-color: {WELL}; }}
 QTreeWidget::item {{ height: 22px; }}
-QTreeWidget::item:selected {{ background: {RAISED}; color: {INK}; }}
+QTreeWidget::item:selected, QListWidget::item:selected {{ background: {RAISED}; color: {INK}; }}
 QTreeWidget::indicator {{ width: 11px; height: 11px; border-radius: 6px; background: {GROUND};
   border: 1px solid {LINE}; }}
 QTreeWidget::indicator:checked {{ background: {DIM}; }}
 QTreeWidget::indicator:indeterminate {{ background: {LINE}; }}
 QTreeWidget::branch {{ background: {WELL}; }}
-#sheet, #tray {{ background: {GROUND}; border: 1px solid {LINE}; }}
+#tray {{ background: {GROUND}; border: 1px solid {LINE}; }}
+#sheet {{ background: {GROUND}; }}
 QCheckBox {{ spacing: 8px; }}
 QCheckBox::indicator {{ width: 14px; height: 14px; border-radius: 3px; background: {WELL}; border: 1px solid {LINE}; }}
 QCheckBox::indicator:checked {{ background: {DIM}; border: 3px solid {WELL}; }}

@@ -9,7 +9,7 @@ from gloamet.desk.session import Session
 from gloamet.desk.widgets.small import label, link, pair
 from gloamet.stage.scene import Scene
 
-WIDTH, HEIGHT = 360, 220
+WIDTH, HEIGHT, MARGIN, INSET = 360, 220, 64, 10
 
 
 class Tray(QWidget):
@@ -19,7 +19,7 @@ class Tray(QWidget):
         super().__init__(parent)
         self.setObjectName("tray")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedSize(WIDTH, HEIGHT)
+        self.setFixedWidth(WIDTH)
         self.notes: tuple[str, ...] = ()
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 10, 14, 10)
@@ -39,6 +39,11 @@ class Tray(QWidget):
         self.notes = scene.notes
         self.head.setText(f"About {scene.path.name if scene.path else 'the model'}")
         self.text.setText("\n".join(f"·  {note}" for note in self.notes))
+        high = self.text.heightForWidth(WIDTH - 48) + MARGIN
+        self.setFixedHeight(min(HEIGHT, high))
+        parent = self.parentWidget()
+        if parent is not None:
+            self.move(INSET, parent.height() - self.height() - INSET)
         self.setVisible(bool(self.notes) and (fresh or self.isVisible()))
         self.raise_()
 

@@ -69,7 +69,7 @@ class DeskWindow(QMainWindow):
         self.plan = Plan(session)
         self.plan.hide()
         self.tray = Tray(session, self.picture)
-        self.sheet = ImportSheet(session, self.picture)
+        self.sheet = ImportSheet(session, self.stack)
         self.notice = Notice()
         session.model_changed.connect(self._offer_again)
         session.noticed.connect(self.notice.show_sentence)
@@ -175,9 +175,9 @@ class DeskWindow(QMainWindow):
         QTimer.singleShot(0, self._place_cards)
 
     def _place_cards(self) -> None:
-        """The tray in the lower corner of the picture, the sheet in the upper one."""
+        """The tray in the lower corner of the picture, the sheet over the controls."""
         self.tray.move(INSET, self.picture.height() - self.tray.height() - INSET)
-        self.sheet.move(INSET, INSET)
+        self.sheet.setGeometry(self.stack.rect())
 
     def _offer_again(self) -> None:
         """The model's file has changed on disk."""
@@ -189,6 +189,7 @@ class DeskWindow(QMainWindow):
 
     def choose_step(self, index: int) -> None:
         """Show the controls of a step."""
+        self.sheet.hide()
         self.stack.setCurrentIndex(index)
         self.bar.buttons[index].setChecked(True)
 

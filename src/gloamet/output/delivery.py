@@ -26,7 +26,7 @@ from gloamet.stage.scene import Scene
 from gloamet.sun.moment import moment_at
 from gloamet.sun.place import resolve_zone
 from gloamet.trace.compiled import Compiled, compile_scene
-from gloamet.trace.contours import contours, inked
+from gloamet.trace.contours import FINER, contours, inked
 from gloamet.trace.denoise import denoise
 from gloamet.trace.film import LIGHTS, Film
 from gloamet.trace.firsthit import SOLID, first_hits
@@ -104,7 +104,7 @@ def with_ink(document: Document, compiled: Compiled, camera: Camera, light: Ligh
     if not (plaster.on and plaster.ink):
         return light
     height, width = light.whole.shape[:2]
-    finer = 2 if height <= 2200 else 1
+    finer = FINER if height <= 2200 else 1
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         maps = first_hits(compiled, camera, finer * width, finer * height, pool, SOLID)
     cover = contours(maps, plaster.ink_px, finer)

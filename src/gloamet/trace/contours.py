@@ -5,6 +5,8 @@ Maps of what a camera sees enter; the share of each pixel that ink covers (H, W)
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -12,7 +14,13 @@ from gloamet.trace.firsthit import Maps
 
 CREASE_COS = 0.86  # faces turned by more than about 30 degrees
 BREAK = 0.012  # a step of inverse depth, as a share of it, that no plane explains
+ONE_SURFACE = 0.02  # a step of depth, as a share of it, within one surface
 REFERENCE_PX = 1000.0  # widths are given for a picture this high
+CROWDED = (
+    0.25,
+    0.55,
+)  # shares of a neighbourhood that are edges: from here lines thin out, here they are gone
+FINER = 2  # maps have this many times the picture's pixels a side
 INK = np.float32(0.04)  # what is left of the light under a line
 
 
@@ -34,18 +42,53 @@ def _edges(maps: Maps) -> NDArray[np.bool_]:
     return out
 
 
-def contours(maps: Maps, weight_px: float, finer: int = 1) -> NDArray[np.float32]:
-    """Ink of lines weight_px wide in a picture 1000 pixels high; maps are `finer` times the picture's size."""
-    from scipy.ndimage import distance_transform_edt
+def _agree(maps: Maps, a: tuple[slice, ...], b: tuple[slice, ...]) -> NDArray[np.bool_]:
+    """Whether samples at a and at b lie on one smooth surface."""
+    near, far = maps.depth[a], maps.depth[b]
+    same = (maps.part[a] == maps.part[b]) & (np.abs(near - far) <= ONE_SURFACE * np.maximum(near, far))
+    return np.asarray(same & ((maps.normal[a] * maps.normal[b]).sum(-1) >= CREASE_COS * (maps.part[a] >= 0)))
 
-    edges = _edges(maps)
+
+def _without_slivers(maps: Maps) -> Maps:
+    """Gaps and slats one or two samples wide taken out: sampled so coarsely they would draw dashes."""
+    for wide in (1, 2):
+        for axis in (0, 1):
+            n = maps.part.shape[axis]
+            if n <= wide + 1:
+                continue
+
+            def at(start: int, stop: int, axis: int = axis) -> tuple[slice, ...]:
+                return (slice(None),) * axis + (slice(start, stop),)
+
+            before, after = at(0, n - wide - 1), at(wide + 1, n)
+            bridge = _agree(maps, before, after)
+            parts, depth, normal = maps.part.copy(), maps.depth.copy(), maps.normal.copy()
+            for k in range(1, wide + 1):
+                inside = at(k, n - wide - 1 + k)
+                gone = bridge & ~_agree(maps, before, inside)
+                for new, old in ((parts, maps.part), (depth, maps.depth), (normal, maps.normal)):
+                    new[inside][gone] = old[before][gone]
+            maps = replace(maps, part=parts, depth=depth, normal=normal)
+    return maps
+
+
+def contours(maps: Maps, weight_px: float, finer: int = 1) -> NDArray[np.float32]:
+    """Ink of lines weight_px wide in a picture 1000 pixels high; maps are `finer` times the picture's size.
+
+    Where shapes are smaller than the pixels (far slats, leaves) lines would fill everything: they fade there.
+    """
+    from scipy.ndimage import distance_transform_edt, uniform_filter
+
+    edges = _edges(_without_slivers(maps))
+    h, w = edges.shape[0] // finer, edges.shape[1] // finer
     if not edges.any():
-        return np.zeros((edges.shape[0] // finer, edges.shape[1] // finer), np.float32)
+        return np.zeros((h, w), np.float32)
     width = weight_px * edges.shape[0] / REFERENCE_PX
     away = np.asarray(distance_transform_edt(~edges))
     # a line finer than a pixel is fainter instead
     cover = np.clip(0.5 * max(width, 1.0) + 0.5 - away, 0.0, 1.0).astype(np.float32) * min(width, 1.0)
-    h, w = cover.shape[0] // finer, cover.shape[1] // finer
+    crowd = np.asarray(uniform_filter(edges.astype(np.float32), 4 * finer + 1))
+    cover *= np.clip((CROWDED[1] - crowd) / (CROWDED[1] - CROWDED[0]), 0.0, 1.0)
     return np.ascontiguousarray(cover[: h * finer, : w * finer].reshape(h, finer, w, finer).mean((1, 3)))
 
 
