@@ -147,13 +147,14 @@ os._exit(0)
 """
 
 
-def _run(script: str, cache: str | None = None) -> dict[str, Any]:
+def run_apart(script: str, *words: str, cache: str | None = None) -> dict[str, Any]:
+    """The last line a script prints in a process of its own, as JSON."""
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "GLOAMET_BENCH_START": str(time.time())}
     if cache is not None:
         environment["XDG_CACHE_HOME"] = cache
         environment.pop("NUMBA_CACHE_DIR", None)  # this process has chosen its own
     done = subprocess.run(
-        [sys.executable, "-c", script],
+        [sys.executable, "-c", script, *words],
         capture_output=True,
         text=True,
         env=environment,
@@ -167,7 +168,7 @@ def _run(script: str, cache: str | None = None) -> dict[str, Any]:
 
 def start_warm() -> Result:
     """Seconds from starting the program to the window and to the first lit picture, caches warm."""
-    runs = [_run(_START) for _ in range(5)]
+    runs = [run_apart(_START) for _ in range(5)]
     return {
         "window_warm_s": min(r["window"] for r in runs),
         "first_picture_warm_s": min(r["picture"] for r in runs),
@@ -177,13 +178,13 @@ def start_warm() -> Result:
 def start_cold() -> Result:
     """The same with empty caches: every kernel is compiled."""
     with tempfile.TemporaryDirectory() as cache:
-        run = _run(_START, cache)
+        run = run_apart(_START, cache=cache)
     return {"window_cold_s": run["window"], "first_picture_cold_s": run["picture"]}
 
 
 def hand() -> Result:
     """First picture after a change, pictures a second while scrubbing, and the longest gap meanwhile."""
-    run = _run(_HAND)
+    run = run_apart(_HAND)
     return {
         "first_change_ms": 1e3 * run["first"],
         "first_change_median_ms": 1e3 * run["first_median"],
@@ -194,5 +195,5 @@ def hand() -> Result:
 
 def cancel() -> Result:
     """Milliseconds from a new wish to the next picture begun, while rays are under way."""
-    run = _run(_CANCEL)
+    run = run_apart(_CANCEL)
     return {"cancel_ms": 1e3 * run["median"], "cancel_worst_ms": 1e3 * run["worst"]}

@@ -19,7 +19,7 @@ def _memory() -> Result:
 
 
 def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
-    from gloamet.bench import core, desk
+    from gloamet.bench import core, desk, opening
 
     return [
         (
@@ -34,6 +34,8 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
         (desk.cancel, ("cancel_ms", "cancel_worst_ms")),
         (desk.start_warm, ("window_warm_s", "first_picture_warm_s")),
         (desk.start_cold, ("window_cold_s", "first_picture_cold_s")),
+        (opening.million, ("open_1m_s", "open_1m_memory_ratio")),
+        (opening.forest, ("open_forest_mb",)),
         (_memory, ("peak_rss_mb",)),
     ]
 

@@ -22,7 +22,16 @@ from gloamet.colour.spaces import REC709_TO_AP1
 from gloamet.errors import GloametError
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Part, Scene, Shape
-from gloamet.trace.embree import CLASSES, OPAQUE, PERVIOUS, SHADELESS, UNSEEN, Instance, RayScene
+from gloamet.trace.embree import (
+    CLASSES,
+    OPAQUE,
+    PERVIOUS,
+    SHADELESS,
+    SPARE_VERTICES,
+    UNSEEN,
+    Instance,
+    RayScene,
+)
 from gloamet.trace.materials import is_pervious, lamp_table, material_table, picture_table
 from gloamet.trace.plane import pack_plane
 
@@ -104,49 +113,41 @@ def _split(scene: Scene) -> tuple[list[list[int]], list[list[int]]]:
 
 
 class _Builder:
-    """Collects vertices and triangles part by part."""
+    """The arrays of a geometry at their full size, filled shape by shape.
 
-    def __init__(self, coloured: bool) -> None:
-        self.coloured = coloured
+    Untouched rows (no coordinates, no normals) are never written, so that they take no memory.
+    """
+
+    def __init__(self, shapes: list[Shape]) -> None:
+        v = sum(len(shape.positions) for shape in shapes)
+        t = sum(len(shape.triangles) for shape in shapes)
+        coloured = any(shape.colours is not None for shape in shapes)
+        self.vertices = np.zeros((v + SPARE_VERTICES, 3), np.float32)
+        self.normals, self.uvs = np.zeros((v, 3), np.float32), np.zeros((v, 2), np.float32)
+        self.colours = np.ones((v if coloured else 1, 3), np.float32)
+        self.triangles = np.zeros((t, 3), np.uint32)
+        self.material, self.part = np.zeros(t, np.int32), np.zeros(t, np.int32)
+        self.flags = np.zeros(t, np.uint8)
         self.count = self.triangle_count = 0
-        self.vertices: list[Floats] = []
-        self.normals: list[Floats] = []
-        self.uvs: list[Floats] = []
-        self.colours: list[Floats] = []
-        self.triangles: list[NDArray[np.uint32]] = []
-        self.material: list[tuple[int, int]] = []
-        self.flags: list[tuple[int, int]] = []
-        self.part: list[tuple[int, int]] = []
 
-    def add(
-        self, index: int, material: int, shape: Shape, vertices: Floats, turn: Floats
-    ) -> NDArray[np.uint32]:
-        """Append a shape; returns its triangles with their vertex numbers."""
-        n, t = len(vertices), len(shape.triangles)
-        self.vertices.append(vertices)
-        if shape.normals is None:
-            self.normals.append(np.zeros((n, 3), np.float32))
-        else:
-            self.normals.append(shape.normals @ turn.T)
-        self.uvs.append(np.zeros((n, 2), np.float32) if shape.uvs is None else shape.uvs)
-        if self.coloured:
-            colour = np.ones((n, 3), np.float32)
-            if shape.colours is not None:
-                colour = np.maximum(shape.colours @ REC709_TO_AP1.T.astype(np.float32), 0.0)
-            self.colours.append(colour)
-        triangles = shape.triangles + np.uint32(self.count)
-        self.triangles.append(triangles)
-        flags = SMOOTH * (shape.normals is not None) + COLOURED * (shape.colours is not None)
-        for rows, value in ((self.material, material), (self.flags, flags), (self.part, index)):
-            rows.append((value, t))
-        self.count += n
-        self.triangle_count += t
-        return triangles
-
-
-def _spread(rows: list[tuple[int, int]], kind: Any) -> NDArray:
-    values, counts = zip(*rows, strict=True)
-    return np.repeat(np.asarray(values), counts).astype(kind)
+    def add(self, index: int, part: Part, matrix: NDArray[np.float64] | None) -> None:
+        """Append a part's shape, in world space by a matrix or in its own."""
+        shape, v, t = part.shape, self.count, self.triangle_count
+        self.count, self.triangle_count = v + len(shape.positions), t + len(shape.triangles)
+        rows, faces = slice(v, self.count), slice(t, self.triangle_count)
+        self.vertices[rows] = shape.positions if matrix is None else part.positions
+        if shape.normals is not None:
+            self.normals[rows] = shape.normals if matrix is None else shape.normals @ _normal_turn(part).T
+        if shape.uvs is not None:
+            self.uvs[rows] = shape.uvs
+        if shape.colours is not None:
+            self.colours[rows] = np.maximum(shape.colours @ REC709_TO_AP1.T.astype(np.float32), 0.0)
+        np.add(shape.triangles, np.uint32(v), out=self.triangles[faces])
+        if matrix is not None and np.linalg.det(matrix[:3, :3]) < 0.0:
+            # a mirrored transform turns the winding round
+            self.triangles[faces] = self.triangles[faces][:, [0, 2, 1]]
+        self.material[faces], self.part[faces] = part.material, index
+        self.flags[faces] = SMOOTH * (shape.normals is not None) + COLOURED * (shape.colours is not None)
 
 
 def _normal_turn(part: Part) -> Floats:
@@ -155,49 +156,41 @@ def _normal_turn(part: Part) -> Floats:
 
 def _geometry(scene: Scene, key: tuple[Any, ...]) -> Geometry:
     flat, instanced = _split(scene)
-    build = _Builder(any(part.shape.colours is not None for part in scene.parts))
-    first, classes = [], []
+    drawn = [index for members in flat for index in members] + [members[0] for members in instanced]
+    build = _Builder([scene.parts[index].shape for index in drawn])
+    first = [0]
     for members in flat:
-        first.append(build.triangle_count)
-        blocks = []
         for index in members:
-            part = scene.parts[index]
-            turn = _normal_turn(part)
-            triangles = build.add(index, part.material, part.shape, part.positions.astype(np.float32), turn)
-            if np.linalg.det(part.matrix[:3, :3]) < 0.0:
-                # a mirrored transform turns the winding round
-                triangles = build.triangles[-1] = np.ascontiguousarray(triangles[:, [0, 2, 1]])
-            blocks.append(triangles)
-        classes.append(np.concatenate(blocks) if blocks else np.zeros((0, 3), np.uint32))
+            build.add(index, scene.parts[index], scene.parts[index].matrix)
+        first.append(build.triangle_count)
     starts, turns, owners, instances = [], [], [], []
     for members in instanced:
-        part = scene.parts[members[0]]
         start = build.triangle_count
-        triangles = build.add(
-            members[0], part.material, part.shape, part.shape.positions, np.eye(3, dtype=np.float32)
-        )
+        build.add(members[0], scene.parts[members[0]], None)
         places = [scene.parts[k] for k in members]
         for index, place in zip(members, places, strict=True):
             starts.append(start)
             turns.append(np.concatenate([_normal_turn(place).ravel(), place.matrix[:3, :3].ravel()]))
             owners.append(index)
         matrices = np.asarray([place.matrix[:3] for place in places], np.float32)
-        instances.append(Instance(triangles, matrices, _surface(scene, part)))
+        triangles = build.triangles[start : build.triangle_count]
+        instances.append(Instance(triangles, matrices, _surface(scene, places[0])))
+    classes = [build.triangles[a:b] for a, b in zip(first[:-1], first[1:], strict=True)]
     return Geometry(
         key,
-        np.concatenate(build.normals),
-        np.concatenate(build.uvs),
-        np.concatenate(build.colours) if build.coloured else np.ones((1, 3), np.float32),
-        np.concatenate(build.triangles),
-        _spread(build.material, np.int32),
-        _spread(build.flags, np.uint8),
-        np.asarray(first, np.int64),
+        build.normals,
+        build.uvs,
+        build.colours,
+        build.triangles,
+        build.material,
+        build.flags,
+        np.asarray(first[:-1], np.int64),
         np.asarray(starts, np.int64),
         np.asarray(turns, np.float32).reshape(-1, 18),
-        _spread(build.part, np.int32),
+        build.part,
         np.asarray(owners, np.int32),
         any(is_pervious(scene.materials[part.material]) for part in scene.parts),
-        RayScene(np.concatenate(build.vertices), classes, instances),
+        RayScene(build.vertices, classes, instances),
     )
 
 

@@ -23,6 +23,7 @@ from gloamet.errors import GloametError
 OPAQUE, PERVIOUS = 0, 1
 UNSEEN, SHADELESS = 2, 4  # added to the above
 CLASSES = 6
+SPARE_VERTICES = 1  # Embree reads 16 bytes at the last vertex
 CAMERA_MASK = 0b110011  # all but the unseen
 PATH_MASK = 0b001111  # all that cast shade
 OPAQUE_MASK, PERVIOUS_MASK = 0b000101, 0b001010  # of those
@@ -103,7 +104,7 @@ class Instance:
 class RayScene:
     """A built acceleration structure; `handle` goes to the kernels, the arrays stay alive with it.
 
-    classes holds the triangles of each class, CLASSES arrays.
+    vertices end with SPARE_VERTICES unused rows; classes holds the triangles of each class, CLASSES arrays.
     """
 
     def __init__(
@@ -114,9 +115,7 @@ class RayScene:
     ) -> None:
         self._lib = library().handle
         self._device = library().device
-        # Embree reads 16 bytes at the last vertex
-        self.vertices = np.zeros((len(vertices) + 1, 3), np.float32)
-        self.vertices[:-1] = vertices
+        self.vertices = vertices
         self._kept: list[Any] = []
         self._scenes: list[int] = []
         self.handle: np.uint64 | None = None
@@ -155,7 +154,14 @@ class RayScene:
             geometry, _INDEX, 0, _UINT3, triangles.ctypes.data, 0, 12, len(triangles)
         )
         lib.rtcSetSharedGeometryBuffer(
-            geometry, _VERTEX, 0, _FLOAT3, self.vertices.ctypes.data, 0, 12, len(self.vertices) - 1
+            geometry,
+            _VERTEX,
+            0,
+            _FLOAT3,
+            self.vertices.ctypes.data,
+            0,
+            12,
+            len(self.vertices) - SPARE_VERTICES,
         )
         lib.rtcSetGeometryMask(geometry, 1 << surface)
         lib.rtcCommitGeometry(geometry)
