@@ -37,7 +37,7 @@ from gloamet.trace.plane import pack_plane
 
 Floats = NDArray[np.float32]
 SMOOTH, COLOURED = 1, 2
-SAVED_TRIANGLES = 20_000  # parts become instances when that saves at least so many triangles
+SAVED_TRIANGLES = 300_000  # parts become instances when that saves at least so many triangles
 
 
 @dataclass(frozen=True, eq=False)
