@@ -31,6 +31,7 @@ UNDERSTOOD = {
     "KHR_texture_transform",
 }
 MAX_ELEMENTS = 200_000_000
+MAX_EMPTY = 20_000_000  # elements of an array that holds no data of its own
 
 
 class GltfFile:
@@ -176,10 +177,10 @@ class GltfFile:
         offset = int(row.get("byteOffset", 0))
         if "bufferView" in row:
             values = self._strided(row["bufferView"], offset, count, dtype, width)
-        elif "sparse" in row:
+        elif "sparse" in row and count <= MAX_EMPTY:
             values = np.zeros((count, width), dtype)
         else:
-            raise self.bad(f"accessor {index} has no data")
+            raise self.bad(f"accessor {index} claims {count} elements and has no data")
         if "sparse" in row:
             values = self._sparse(row["sparse"], values, dtype, width)
         return normalised(values) if row.get("normalized") else values

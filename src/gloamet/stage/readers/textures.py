@@ -29,10 +29,13 @@ def decode(name: str, source: bytes | Path) -> tuple[Texture, str | None]:
     """The texture, and a note when it had to be replaced or made smaller."""
     from PIL import Image
 
+    Image.MAX_IMAGE_PIXELS = None  # the limit below takes its place
     try:
         with warnings.catch_warnings():
-            warnings.simplefilter("error", Image.DecompressionBombWarning)
+            warnings.simplefilter("ignore")
             with Image.open(io.BytesIO(source) if isinstance(source, bytes) else source) as picture:
+                if picture.width * picture.height > MAX_PIXELS:
+                    raise ValueError(f"{picture.width} × {picture.height} is too large")
                 note = None
                 if max(picture.size) > MAX_SIDE:
                     note = (
