@@ -217,7 +217,7 @@ def make_shape(
     uvs: NDArray | None = None,
     colours: NDArray | None = None,
 ) -> Shape | None:
-    """A shape without triangles that are degenerate or not finite; None if none is left."""
+    """A shape without triangles that are degenerate or not finite and vertices nothing uses; None if empty."""
     points = np.asarray(positions, np.float32)
     finite = np.asarray((np.abs(points) < 1e12).all(axis=1))
     order = np.asarray(triangles)
@@ -230,21 +230,30 @@ def make_shape(
         good &= area > 1e-20 * longest**2
     if not good.any():
         return None
-    if not finite.all():
-        points = np.where(finite[:, None], points, points[order[good][0, 0]])
-    out = None
-    if normals is not None:
-        out = np.asarray(normals, np.float32)
-        length = np.linalg.norm(out, axis=1, keepdims=True)
-        with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
-            out = np.where(np.isfinite(length) & (length > 1e-12), out / length, 0.0)
+    order = order if good.all() else order[good]
+    used = np.zeros(len(points), bool)
+    used[order] = True
+    if not used.all():
+        # several parts may be cut from one block of vertices; each keeps its own
+        order = (np.cumsum(used) - 1)[order]
+        points = points[used]
+        normals, uvs, colours = (None if a is None else a[used] for a in (normals, uvs, colours))
     return Shape(
         np.ascontiguousarray(points, np.float32),
-        np.ascontiguousarray(order if good.all() else order[good], np.uint32),
-        None if out is None else np.ascontiguousarray(np.nan_to_num(out), np.float32),
+        np.ascontiguousarray(order, np.uint32),
+        None if normals is None else _unit(normals),
         None if uvs is None else np.ascontiguousarray(np.nan_to_num(uvs), np.float32),
         None if colours is None else np.ascontiguousarray(np.clip(np.nan_to_num(colours), 0, 1), np.float32),
     )
+
+
+def _unit(normals: NDArray) -> NDArray[np.float32]:
+    """Normals of length 1, or 0 where they have none."""
+    out = np.asarray(normals, np.float32)
+    length = np.linalg.norm(out, axis=1, keepdims=True)
+    with np.errstate(invalid="ignore", divide="ignore", over="ignore"):
+        out = np.where(np.isfinite(length) & (length > 1e-12), out / length, 0.0)
+    return np.ascontiguousarray(np.nan_to_num(out), np.float32)
 
 
 def usable(matrix: Matrix) -> bool:

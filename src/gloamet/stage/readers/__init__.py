@@ -67,7 +67,7 @@ def read_file(path: Path | str, watch: Watch | None = None, outside: bool = Fals
         raise
     except (OSError, MemoryError) as error:
         raise GloametError(f"{path.name} could not be read: {error}.") from None
-    except (ArithmeticError, AttributeError, LookupError, RecursionError, TypeError, ValueError) as error:
+    except (ArithmeticError, AttributeError, LookupError, RuntimeError, TypeError, ValueError) as error:
         # A reader met something its checks did not name: still a sentence, never a traceback.
         raise GloametError(
             f"{path.name} is damaged ({type(error).__name__}: {error}): export it again."

@@ -21,7 +21,8 @@ from numpy.typing import NDArray
 from gloamet.errors import GloametError
 from gloamet.stage.readers.watch import Cancelled, Watch
 
-MEMORY_BYTES = 6 * 1024**3
+LEAST_MEMORY, MOST_MEMORY = 3 * 1024**3 // 2, 6 * 1024**3  # of address space
+MEMORY_A_BYTE = 40  # of the file: a damaged count must not take what a whole file would
 SECONDS = 300
 REFUSED = 3
 
@@ -104,19 +105,26 @@ def _draco(source: Path, target: Path) -> None:
     np.savez(target, **arrays)  # type: ignore[arg-type]
 
 
+def _limit(file_bytes: int) -> None:
+    most = min(LEAST_MEMORY + MEMORY_A_BYTE * file_bytes, MOST_MEMORY)
+    resource.setrlimit(resource.RLIMIT_AS, (most, most))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+
+
 def main(arguments: list[str]) -> int:
     """The other side: do one task under limits."""
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     task, source, target = arguments[0], Path(arguments[1]), Path(arguments[2])
     try:
         if task == "draco":
+            _limit(sum(block.stat().st_size for block in source.parent.glob("*.drc")))
             _draco(source, target)
         else:
+            wish = json.loads(source.read_text())
+            path = Path(wish["path"])
+            _limit(sum(f.stat().st_size for f in path.parent.glob("*.usd*")))
             from gloamet.stage.readers.usd_worker import dump
 
-            wish = json.loads(source.read_text())
-            dump(Path(wish["path"]), bool(wish["outside"]), target)
+            dump(path, bool(wish["outside"]), target)
     except GloametError as error:
         print(error, file=sys.stderr)
         return REFUSED
