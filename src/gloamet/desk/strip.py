@@ -51,6 +51,7 @@ class Strip(QWidget):
     def _tools(self) -> tuple[tuple[str, str, Callable[[], None]], ...]:
         return (
             ("plan", "The stage from above, beside the picture.", self._plan),
+            ("alone", "The plan instead of the picture, or beside it again.", self._alone),
             ("cut", "The plan from just above the eye, roofs off.", self._cut),
             ("plaster", description("stage.plaster", "on"), self._plaster),
             (
@@ -73,6 +74,11 @@ class Strip(QWidget):
 
     def _plan(self) -> None:
         self.plan.setVisible(not self.plan.isVisible())
+        self.picture.show()
+        self._follow(self.session.document)
+
+    def _alone(self) -> None:
+        self.picture.setVisible(self.picture.isHidden())
         self._follow(self.session.document)
 
     def _cut(self) -> None:
@@ -103,9 +109,11 @@ class Strip(QWidget):
         for word in self.words.values():
             word.setVisible(scene is not None)
         self.quality.setVisible(scene is not None)
-        self.words["cut"].setVisible(scene is not None and self.plan.isVisible())
+        for word in ("alone", "cut"):
+            self.words[word].setVisible(scene is not None and self.plan.isVisible())
         states = {
-            "plan": self.plan.isVisible(), "cut": self.plan.cut, "plaster": document.stage.plaster.on,
+            "plan": self.plan.isVisible(), "alone": self.picture.isHidden(), "cut": self.plan.cut,
+            "plaster": document.stage.plaster.on,
             "rectangle": document.stage.rectangle is not None or self.session.tool == "rectangle",
             "lines": self.picture.safe_lines,
         }  # fmt: skip

@@ -37,6 +37,8 @@ class PartsTree(QTreeWidget):
         session.scene_loaded.connect(self.fill)
         session.document_changed.connect(self._follow)
         session.selected.connect(self._show_selected)
+        if session.scene is not None:
+            self.fill(session.scene)
 
     def fill(self, scene: Scene) -> None:
         """Show the parts of a scene."""
