@@ -11,8 +11,11 @@ import OpenImageIO as oiio
 import pytest
 
 from gloamet.cli import main
+from gloamet.document.demo import FOLDER
 from gloamet.document.file import save_document
 from gloamet.document.model import Document
+from gloamet.document.staging import NamedView, View
+from tests.conftest import box
 
 SUN_NAMES = {
     "azimuth_deg", "elevation_deg", "elevation_true_deg", "declination_deg", "equation_of_time_min", "sunrise",
@@ -102,6 +105,122 @@ def test_a_project_renders_with_its_own_decisions(
     assert (out["width"], out["height"], out["samples"]) == (24, 16, 2)
     assert out["sun_elevation_deg"] == 12.0
     assert (tmp_path / "p.png").stat().st_size > 0
+
+
+INSPECTED = {
+    "triangles", "instances", "parts", "materials", "cameras", "lights", "size_m", "up_axis", "units", "warnings",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ["bathing_house", "pail", "net_loft"])
+def test_inspect_tells_what_a_file_holds(capsys: pytest.CaptureFixture[str], name: str) -> None:
+    out = ask(capsys, "inspect", str(FOLDER / f"{name}.glb"))
+    assert set(out) >= INSPECTED
+    assert out["units"] == "m"
+    assert out["up_axis"] == "y"
+    assert out["cameras"]
+    assert out["warnings"] == []
+    assert len(out["size_m"]) == 3
+    assert out["triangles"] > 1000
+    assert main(["inspect", str(FOLDER / f"{name}.glb")]) == 0
+    assert "triangles" in capsys.readouterr().out
+
+
+def test_inspect_names_what_is_missing(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    (tmp_path / "a.obj").write_text("mtllib none.mtl\nv 0 0 0\nv 9000 0 0\nv 0 9000 0\nf 1 2 3\n")
+    out = ask(capsys, "inspect", str(tmp_path / "a.obj"))
+    assert any("none.mtl" in w for w in out["warnings"])
+    assert out["units"] == "mm"
+    assert out["size_m"][:1] == pytest.approx([9.0])
+
+
+@pytest.fixture
+def pair(tmp_path: Path) -> Path:
+    """A floor and a block on it, Z up, as two parts."""
+    rows = [
+        "o floor",
+        *(f"v {x} {y} 0" for x, y in ((-9, -9), (9, -9), (9, 9), (-9, 9))),
+        "f 1 2 3 4",
+        "o block",
+    ]
+    for triangle in box((-1, -1, 0), (1, 1, 2)):
+        rows += [f"v {x} {y} {z}" for x, y, z in triangle] + ["f -3 -2 -1"]
+    path = tmp_path / "pair.obj"
+    path.write_text("\n".join(rows))
+    return path
+
+
+FROM_ABOVE = (
+    "--up", "z", "--size", "24x16", "--samples", "8", "--eye", "0,0,20", "--target", "0,0,0", "--fov", "40",
+    "--sun-elevation", "50",
+)  # fmt: skip
+
+
+def test_render_leaves_muted_parts_out(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, pair: Path
+) -> None:
+    depths = []
+    for words in ([], ["--mute", "block"]):
+        ask(capsys, "render", str(pair), "-o", str(tmp_path / "a.exr"), *FROM_ABOVE, *words)
+        depths.append(read(tmp_path / "a.exr")[_depth_name(tmp_path / "a.exr")][8, 12])
+    assert depths == pytest.approx([18.0, 20.0], abs=0.05)
+    assert main(["render", str(pair), "-o", str(tmp_path / "b.exr"), "--mute", "roof"]) == 2
+    assert "roof" in capsys.readouterr().err
+
+
+def _depth_name(path: Path) -> str:
+    return next(name for name in read(path) if "depth" in name.lower())
+
+
+def test_render_in_plaster_with_ink(capsys: pytest.CaptureFixture[str], tmp_path: Path, pair: Path) -> None:
+    out = tmp_path / "a.exr"
+    ask(capsys, "render", str(pair), "-o", str(out), *FROM_ABOVE, "--plaster", "0.7", "--size", "240x160")
+    albedo = {k: v for k, v in read(out).items() if k.startswith("albedo")}
+    assert all(v[80, 120] == pytest.approx(0.7, abs=0.02) for v in albedo.values())
+    plain = read(out)["G"]
+    ask(
+        capsys,
+        "render",
+        str(pair),
+        "-o",
+        str(out),
+        *FROM_ABOVE,
+        "--plaster",
+        "0.7",
+        "--ink",
+        "6",
+        "--size",
+        "240x160",
+    )
+    assert read(out)["G"].min() < 0.5 * plain.min()
+    assert main(["render", str(pair), "-o", str(out), "--ink"]) == 2
+    assert "--plaster" in capsys.readouterr().err
+
+
+def test_render_refines_only_the_rectangle(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, pair: Path
+) -> None:
+    out = tmp_path / "a.exr"
+    ask(capsys, "render", str(pair), "-o", str(out), *FROM_ABOVE, "--rectangle", "0.25,0.25,0.75,0.75")
+    green = read(out)["G"]
+    assert green[8, 12] > 0.0
+    assert main(["render", str(pair), "-o", str(out), "--rectangle", "0,0,2,1"]) == 2
+    capsys.readouterr()
+
+
+def test_render_looks_through_named_views_of_model_and_project(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, pair: Path
+) -> None:
+    document = (
+        Document().change("stage", model=str(pair), up="z").change("output", width=24, height=16, samples=2)
+    )
+    kept = NamedView(name="roof", view=View(eye=(0.0, 0.0, 12.0), target=(0.0, 0.0, 0.0)))
+    save_document(document.change("stage", views=(kept,)), tmp_path / "p.gloamet")
+    out = tmp_path / "a.exr"
+    ask(capsys, "render", str(tmp_path / "p.gloamet"), "-o", str(out), "--view", "roof")
+    assert read(out)[_depth_name(out)][8, 12] == pytest.approx(10.0, abs=0.05)
+    assert main(["render", str(tmp_path / "p.gloamet"), "-o", str(out), "--view", "cellar"]) == 2
+    assert "roof" in capsys.readouterr().err
 
 
 def test_panorama_from_the_command_line(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gloamet.stage.camera import Camera, dolly, look_over, orbit, pan
+from gloamet.stage.camera import Camera, dolly, look_over, orbit, pan, walk
 
 CAMERA = Camera((10.0, -10.0, 3.0), (0.0, 0.0, 1.0), 40.0)
 angle = st.floats(-720, 720)
@@ -68,3 +69,58 @@ def test_the_first_view_holds_the_whole_model() -> None:
         assert at is not None
         assert 0 <= at[0] <= 1
         assert 0 <= at[1] <= 1
+
+
+def test_a_shifted_lens_moves_the_frame_without_turning_the_camera() -> None:
+    plain, shifted = Camera((0, -10, 2), (0, 0, 2), 40.0), Camera((0, -10, 2), (0, 0, 2), 40.0, 0.25, 0.5)
+    for a, b in zip(plain.frame(), shifted.frame(), strict=True):
+        assert a == pytest.approx(b)
+    # what stood in the middle now stands half a picture lower and a quarter of its height to the left
+    point = np.array([0.0, 0.0, 2.0])
+    assert plain.place(point, 1.5) == pytest.approx((0.5, 0.5))
+    assert shifted.place(point, 1.5) == pytest.approx((0.5 - 0.25 / 1.5, 1.0))
+
+
+def test_a_level_camera_keeps_verticals_vertical_and_its_target_in_the_middle() -> None:
+    camera = Camera((3.0, -12.0, 1.6), (0.0, 0.0, 7.0), 50.0, level=True)
+    foot, top = np.array([1.0, 2.0, 0.0]), np.array([1.0, 2.0, 9.0])
+    a, b = camera.place(foot, 1.5), camera.place(top, 1.5)
+    assert a is not None
+    assert b is not None
+    assert a[0] == pytest.approx(b[0], abs=1e-9)
+    middle = camera.place(np.array(camera.target), 1.5)
+    assert middle == pytest.approx((0.5, 0.5))
+    tilted = replace(camera, level=False)
+    c, d = tilted.place(foot, 1.5), tilted.place(top, 1.5)
+    assert c is not None
+    assert d is not None
+    assert abs(c[0] - d[0]) > 0.01
+
+
+def test_a_parallel_view_shows_a_metre_as_a_metre_near_and_far() -> None:
+    camera = Camera((0, 0, 30.0), (0, 0, 0), parallel_m=12.0)
+    for z in (0.0, 20.0):
+        spots = [camera.place(np.array([x, 0.0, z]), 1.0) for x in (0.0, 3.0)]
+        assert spots[1][0] - spots[0][0] == pytest.approx(0.25)  # type: ignore[index]
+    up = camera.place(np.array([0.0, 3.0, 0.0]), 1.0)
+    assert up == pytest.approx((0.5, 0.25))
+
+
+@pytest.mark.parametrize("level", [False, True])
+@pytest.mark.parametrize("parallel", [0.0, 12.0])
+def test_rays_and_places_are_inverse_for_every_lens(level: bool, parallel: float) -> None:
+    camera = Camera((3, -9, 2), (0, 0, 3), 35.0, 0.1, -0.2, level, parallel_m=parallel)
+    for x, y in ((0.1, 0.2), (0.5, 0.5), (0.9, 0.7)):
+        point = camera.origin(x, y, 1.5) + 7.0 * camera.ray(x, y, 1.5)
+        assert camera.place(point, 1.5) == pytest.approx((x, y))
+
+
+def test_walking_keeps_the_height_and_turning_is_clockwise() -> None:
+    camera = Camera((0, 0, 1.6), (0, 10, 0.6))
+    ahead = walk(camera, 2.0, 0.0, 0.0)
+    assert ahead.eye == pytest.approx((0, 2, 1.6))
+    assert np.subtract(ahead.target, ahead.eye) == pytest.approx(np.subtract(camera.target, camera.eye))
+    right = walk(camera, 0.0, 90.0, 0.0)
+    assert right.eye == pytest.approx(camera.eye)
+    assert right.frame()[0][:2] == pytest.approx([camera.frame()[0][1], 0.0], abs=1e-9)
+    assert walk(camera, 0.0, 0.0, -9.0).eye[2] > 0.0
