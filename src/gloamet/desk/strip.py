@@ -109,8 +109,8 @@ class Strip(QWidget):
         for word in self.words.values():
             word.setVisible(scene is not None)
         self.quality.setVisible(scene is not None)
-        for word in ("alone", "cut"):
-            self.words[word].setVisible(scene is not None and self.plan.isVisible())
+        for tool in ("alone", "cut"):
+            self.tools[tool].setVisible(scene is not None and self.plan.isVisible())
         states = {
             "plan": self.plan.isVisible(), "alone": self.picture.isHidden(), "cut": self.plan.cut,
             "plaster": document.stage.plaster.on,

@@ -43,7 +43,7 @@ def _check_package(path: Path) -> None:
     try:
         with zipfile.ZipFile(path) as package:
             rows = package.infolist()
-    except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError):
+    except (zipfile.BadZipFile, OSError, RuntimeError, ValueError):
         raise GloametError(f"{path.name} is damaged: its package cannot be read. Export it again.") from None
     total = sum(row.file_size for row in rows)
     if any(row.compress_type != zipfile.ZIP_STORED for row in rows):

@@ -107,6 +107,15 @@ class ViewsPage(Column):
         self.add(
             Words([("remember exposure", "The view brings its own exposure, or no longer.", self._exposure)])
         )
+        self._lens()
+        self._standing()
+        self._shapes()
+        self.finish()
+        session.document_changed.connect(self._follow)
+        self._follow(session.document)
+
+    def _lens(self) -> None:
+        session = self.session
         self.group("Lens")
         view = "stage.view"
         self.add(
@@ -126,6 +135,9 @@ class ViewsPage(Column):
         pick = partial(session.use_tool, "focus")
         self.pick = link("focus on a point", "The next click in the picture is sharp.", pick)
         self.add(pair(label(""), self.pick))
+
+    def _standing(self) -> None:
+        session = self.session
         self.group("Standing")
         self.lift = label("", "note")
         stand = partial(staging.stand_here, session)
@@ -146,12 +158,11 @@ class ViewsPage(Column):
         self.add(
             label("Arrow keys walk and turn, Page up and down lift; with Shift farther.", "note", wrap=True)
         )
+
+    def _shapes(self) -> None:
         self.group("Shape of the picture")
         self.add(Words([(n, f"Width to height {n}.", partial(self._shape, w, h)) for n, w, h in SHAPES]))
         self.add(Words([(n, f"{n} at 300 dots an inch.", partial(self._size, w, h)) for n, w, h in PRINTS]))
-        self.finish()
-        session.document_changed.connect(self._follow)
-        self._follow(session.document)
 
     def _focal(self, value: float, key: str | None) -> None:
         self.session.change("stage.view", key, fov_deg=min(max(fov_of_focal(value), 1.0), 150.0))
