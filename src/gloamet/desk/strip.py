@@ -110,7 +110,7 @@ class Strip(QWidget):
             word.setVisible(scene is not None)
         self.quality.setVisible(scene is not None)
         for tool in ("alone", "cut"):
-            self.tools[tool].setVisible(scene is not None and self.plan.isVisible())
+            self.words[tool].setVisible(scene is not None and self.plan.isVisible())
         states = {
             "plan": self.plan.isVisible(), "alone": self.picture.isHidden(), "cut": self.plan.cut,
             "plaster": document.stage.plaster.on,
