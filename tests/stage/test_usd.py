@@ -229,6 +229,32 @@ def test_pictures_beside_the_file_and_inside_a_package(tmp_path: Path) -> None:
     _check_picture(read_model(tmp_path / "t.usdz"))
 
 
+def test_pictures_of_roughness_metalness_and_holes_are_packed(tmp_path: Path) -> None:
+    Image.new("RGB", (8, 8), (10, 60, 90)).save(tmp_path / "rough.png")
+    Image.new("L", (4, 4), 200).save(tmp_path / "hole.png")
+    plain = _with_picture(tmp_path)
+    stage = Usd.Stage.Open(str(plain))
+    surface = UsdShade.Shader.Get(stage, "/Looks/paint/surface")
+    for name, file, channel in (
+        ("roughness", "rough.png", "g"), ("metallic", "rough.png", "b"), ("opacity", "hole.png", "r"),
+    ):  # fmt: skip
+        picture = UsdShade.Shader.Define(stage, f"/Looks/paint/{name}")
+        picture.CreateIdAttr("UsdUVTexture")
+        picture.CreateInput("file", Sdf.ValueTypeNames.Asset).Set(file)
+        picture.CreateOutput(channel, Sdf.ValueTypeNames.Float)
+        surface.CreateInput(name, Sdf.ValueTypeNames.Float).ConnectToSource(picture.ConnectableAPI(), channel)
+    surface.CreateInput("opacityThreshold", Sdf.ValueTypeNames.Float).Set(0.4)
+    stage.Save()
+    scene = read_model(plain)
+    m = scene.materials[scene.parts[0].material]
+    assert (m.roughness, m.metalness, m.cutout) == (1.0, 1.0, pytest.approx(0.4))
+    assert m.surface_texture is not None
+    assert m.base_texture is not None
+    assert scene.textures[m.surface_texture].pixels[5, 5].tolist() == [255, 60, 90, 255]
+    assert scene.textures[m.base_texture].pixels[1, 1].tolist() == [200, 100, 50, 200]
+    assert not scene.notes
+
+
 def test_a_missing_picture_is_a_checker_and_a_note(tmp_path: Path) -> None:
     plain = _with_picture(tmp_path)
     (tmp_path / "paint.png").unlink()

@@ -17,6 +17,7 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.readers.apart import read_usd_apart
 from gloamet.stage.readers.gltf_materials import number
 from gloamet.stage.readers.textures import decode
+from gloamet.stage.readers.usd_pictures import base_picture, surface_picture
 from gloamet.stage.readers.watch import Watch
 from gloamet.stage.scene import (
     UNIT_METRES,
@@ -60,27 +61,26 @@ def _three(value: Any, default: float, high: float = 1.0) -> Colour:
     return r, g, b
 
 
-def _material(row: Row, notes: list[str]) -> Material:
-    name = str(row["name"])
+def _factor(row: Row, name: str, default: float) -> float:
+    """A number, or 1 where a picture gives it."""
+    return 1.0 if f"{name}.picture" in row else number(row.get(name), default, 0.0, 1.0)
+
+
+def _material(row: Row, textures: list[Texture]) -> Material:
     opacity = number(row.get("opacity"), 1.0, 0.0, 1.0)
-    threshold = number(row.get("opacityThreshold"), 0.0, 0.0, 1.0)
     cutout = None
     if "opacity.picture" in row:
-        cutout = threshold or 0.5
-        if row["opacity.picture"] != row.get("diffuseColor.picture"):
-            cutout = None
-            notes.append(f"{name}: its see-through picture is apart from its colour and is left out.")
-    if "roughness.picture" in row or "metallic.picture" in row:
-        notes.append(f"{name}: pictures for roughness and metalness are left out.")
+        cutout = number(row.get("opacityThreshold"), 0.0, 0.0, 1.0) or 0.5
     glass = opacity < 0.95 and cutout is None
     return Material(
-        name,
+        str(row["name"]),
         _three(row.get("diffuseColor"), 1.0 if "diffuseColor.picture" in row else 0.18),
-        0.0 if glass else number(row.get("roughness"), 0.5, 0.0, 1.0),
-        number(row.get("metallic"), 0.0, 0.0, 1.0),
+        0.0 if glass else _factor(row, "roughness", 0.5),
+        _factor(row, "metallic", 0.0),
         1.0 - opacity if glass else 0.0,
         number(row.get("ior"), 1.5, 1.0, 3.0),
-        base_texture=row.get("diffuseColor.picture"),
+        base_texture=base_picture(row, textures),
+        surface_texture=surface_picture(row, textures),
         emission=_three(row.get("emissiveColor"), 0.0, 1e9),
         emission_texture=row.get("emissiveColor.picture"),
         normal_texture=row.get("normal.picture"),
@@ -167,7 +167,7 @@ def read_usd(path: Path, watch: Watch, outside: bool) -> Scene:
         texture, note = decode(name, data or path.parent / name)
         textures.append(texture)
         notes += [note] if note else []
-    materials = [_material(row, notes) for row in rows["materials"]]
+    materials = [_material(row, textures) for row in rows["materials"]]
     origin, rest = _origin(rows)
     parts: list[Part] = []
     taken: dict[str, int] = {}
