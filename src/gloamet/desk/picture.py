@@ -21,6 +21,7 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QPixmap,
     QResizeEvent,
     QWheelEvent,
 )
@@ -31,6 +32,7 @@ from gloamet.desk.events import Frame
 from gloamet.desk.overlay import draw_rectangle, draw_safe_lines, draw_selection, draw_sun
 from gloamet.desk.rectangle import RectangleHand
 from gloamet.desk.session import Session, camera_of, set_camera
+from gloamet.desk.widgets.pixels import fitted
 from gloamet.desk.widgets.small import label
 from gloamet.document.demo import FOLDER, TITLES
 from gloamet.document.model import Document
@@ -55,6 +57,7 @@ class Picture(QWidget):
         self.session = session
         self._frame: Frame | None = None
         self._image: QImage | None = None
+        self._fitted: QPixmap | None = None
         self._grab: QPointF | None = None
         self._pressed = QPointF()
         self._moved = False
@@ -111,6 +114,7 @@ class Picture(QWidget):
         self._frame = frame
         h, w = frame.pixels.shape[:2]
         self._image = QImage(frame.pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
+        self._fitted = None
         self.update()
 
     def target(self) -> QRectF:
@@ -142,8 +146,8 @@ class Picture(QWidget):
         box = self.target()
         if self._image is None or not self.session.document.stage.model:
             return
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        p.drawImage(box, self._image)
+        self._fitted = fitted(self._image, box, self.devicePixelRatioF(), self._fitted)
+        p.drawPixmap(box.topLeft(), self._fitted)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setClipRect(box)
         draw_rectangle(p, box, self.session.document.stage.rectangle)

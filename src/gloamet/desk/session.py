@@ -46,6 +46,7 @@ class Session(QObject):
     """The document, what was computed for it, and everything that can be done to it."""
 
     document_changed = Signal(object)
+    stage_changed = Signal(object)  # the document, when its stage is another one
     frame_ready = Signal(object)
     light_solved = Signal(object)
     colours_solved = Signal(object)
@@ -84,8 +85,9 @@ class Session(QObject):
         self._remember_model = False
         self._import_views = False
         self._stamp = 0
+        self._ground_m = 0.0
         self._fallback: tuple[History, Document, Path | None, str] | None = None
-        self._good_stage = self.document.stage
+        self._good_stage = self._told_stage = self.document.stage
         self._reported.connect(self._receive)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(self._file_touched)
@@ -141,12 +143,15 @@ class Session(QObject):
     def _announce(self) -> None:
         self.stopped = False
         self.document_changed.emit(self.document)
+        if self.document.stage is not self._told_stage:
+            self._told_stage = self.document.stage
+            self.stage_changed.emit(self.document)
         self._soon.start()
 
     @property
     def ground_m(self) -> float:
         """The height below which no camera goes by accident: the ground, or the model's lowest point."""
-        return min(0.0, float(self.scene.bounds()[0][2])) if self.scene is not None else 0.0
+        return self._ground_m
 
     # -- time
 
@@ -243,6 +248,7 @@ class Session(QObject):
 
     def _take_scene(self, event: SceneLoaded) -> None:
         before, self.scene, self.file_scene = self.scene, event.scene, event.file_scene
+        self._ground_m = min(0.0, float(event.scene.bounds()[0][2]))
         opened = self._frame_camera
         if self._import_views and not opened:
             self._import_views = False

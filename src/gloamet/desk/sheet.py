@@ -128,7 +128,7 @@ class ImportSheet(QWidget):
         column.addStretch(1)
         session.model_opened.connect(self.open)
         session.scene_loaded.connect(self._take)
-        session.document_changed.connect(self._follow)
+        session.stage_changed.connect(self._follow)
         self.hide()
 
     def open(self, scene: Scene) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from importlib.resources import files
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -81,6 +82,7 @@ QMessageBox {{ background: {GROUND}; }}
 """
 
 
+@lru_cache(maxsize=16)
 def font(pixels: int = BODY, bold: bool = False) -> QFont:
     """Source Sans 3 at a pixel size, with tabular figures."""
     f = QFont("Source Sans 3")

@@ -19,12 +19,14 @@ from PySide6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
+    QPixmap,
     QResizeEvent,
 )
 from PySide6.QtWidgets import QWidget
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session, camera_of
+from gloamet.desk.widgets.pixels import fitted
 from gloamet.document.model import Document
 from gloamet.sun.day import day_path
 from gloamet.sun.place import resolve_zone
@@ -43,6 +45,7 @@ class SkyDisc(QWidget):
         super().__init__()
         self.session = session
         self._image: QImage | None = None
+        self._fitted: QPixmap | None = None
         self._pixels: np.ndarray | None = None
         self._path: SunPosition | None = None
         self._path_key: object = None
@@ -76,6 +79,7 @@ class SkyDisc(QWidget):
         self._pixels = light.disc  # type: ignore[attr-defined]
         h, w = self._pixels.shape[:2]
         self._image = QImage(self._pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
+        self._fitted = None
         self.update()
 
     # -- geometry
@@ -122,7 +126,8 @@ class SkyDisc(QWidget):
         else:
             p.save()
             p.setClipPath(clip)
-            p.drawImage(circle, self._image)
+            self._fitted = fitted(self._image, circle, self.devicePixelRatioF(), self._fitted)
+            p.drawPixmap(circle.topLeft(), self._fitted)
             p.restore()
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(QColor(255, 255, 255, 40), 1))

@@ -93,7 +93,7 @@ class AroundPage(Column):
         self.finish()
         self.open = -1
         self._shown: object = None
-        session.document_changed.connect(self._follow)
+        session.stage_changed.connect(self._follow)
         session.scene_loaded.connect(lambda _: self._show_lamps())
         self._follow(session.document)
         self._show_lamps()

@@ -49,7 +49,7 @@ class MaterialBlock(QWidget):
         self.thin: QCheckBox | None = None
         session.selected.connect(lambda _: self._build())
         session.scene_loaded.connect(lambda _: self._build())
-        session.document_changed.connect(self._follow)
+        session.stage_changed.connect(self._follow)
         self._build()
 
     def _file(self) -> Material:

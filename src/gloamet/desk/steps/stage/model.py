@@ -75,7 +75,7 @@ class ModelPage(Column):
         self.add(pair(label(""), link("origin back", "No move at all.", self._no_offset)))
         self.finish()
         session.scene_loaded.connect(self._take_scene)
-        session.document_changed.connect(self._follow)
+        session.stage_changed.connect(self._follow)
         self._follow(session.document)
 
     def _offset(self, axis: int, text: str) -> NumberRow:

@@ -35,7 +35,7 @@ class PartsTree(QTreeWidget):
         self.itemSelectionChanged.connect(self._chosen)
         self.itemDoubleClicked.connect(lambda item, _: staging.frame_parts(session, self._names(item)))
         session.scene_loaded.connect(self.fill)
-        session.document_changed.connect(self._follow)
+        session.stage_changed.connect(self._follow)
         session.selected.connect(self._show_selected)
         if session.scene is not None:
             self.fill(session.scene)
@@ -174,7 +174,7 @@ class PartsPage(Column):
         self.add(self.ink)
         self.add(MaterialBlock(session))
         self.finish()
-        session.document_changed.connect(self._follow)
+        session.stage_changed.connect(self._follow)
         self._follow(session.document)
 
     def _mute(self) -> None:

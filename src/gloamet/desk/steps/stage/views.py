@@ -48,7 +48,7 @@ class ViewList(QListWidget):
         self.setAccessibleName("Views")
         self.setToolTip("Click to look through a view.")
         self.itemClicked.connect(lambda item: staging.look_through(session, self.row(item)))
-        session.document_changed.connect(self.follow)
+        session.stage_changed.connect(self.follow)
         session.thumbnail_ready.connect(lambda _: self.follow(session.document))
 
     def follow(self, document: Document) -> None:
@@ -111,7 +111,8 @@ class ViewsPage(Column):
         self._standing()
         self._shapes()
         self.finish()
-        session.document_changed.connect(self._follow)
+        session.stage_changed.connect(self._follow)
+        session.scene_loaded.connect(lambda _: self._follow(session.document))
         self._follow(session.document)
 
     def _lens(self) -> None:
