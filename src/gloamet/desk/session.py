@@ -397,9 +397,10 @@ def views_in(scene: Scene, now: View | None = None) -> tuple[NamedView, ...]:
 
 def _looks_alike(a: Camera, b: Camera) -> bool:
     """Whether two cameras stand and look the same within a hair, wherever their targets are."""
-    apart = np.linalg.norm(np.subtract(a.eye, b.eye))
-    along = float(np.asarray(a.frame()[0]) @ np.asarray(b.frame()[0]))
-    return bool(apart < 0.01 and along > 1.0 - 1e-5 and abs(a.fov_deg - b.fov_deg) < 0.5)
+    ahead, other = np.subtract(a.target, a.eye), np.subtract(b.target, b.eye)
+    along = float(ahead @ other) / max(float(np.linalg.norm(ahead) * np.linalg.norm(other)), 1e-12)
+    apart = float(np.linalg.norm(np.subtract(a.eye, b.eye)))
+    return apart < 0.01 and along > 1.0 - 1e-5 and abs(a.fov_deg - b.fov_deg) < 0.5
 
 
 def camera_of(document: Document) -> Camera:

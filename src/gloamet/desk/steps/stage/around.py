@@ -145,4 +145,5 @@ def _empty(layout: QVBoxLayout) -> None:
     while layout.count():
         item = layout.takeAt(0)
         if item is not None and (old := item.widget()) is not None:
+            old.hide()
             old.deleteLater()

@@ -85,6 +85,7 @@ class MaterialBlock(QWidget):
         while self.column.count() > 1:
             item = self.column.takeAt(1)
             if item is not None and (old := item.widget()) is not None:
+                old.hide()
                 old.deleteLater()
         self.rows, self.colour, self.thin = {}, None, None
         self.setVisible(bool(self.name))
