@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -123,6 +124,23 @@ def test_the_search_shows_only_what_holds_the_text(stage: StageStep) -> None:
     assert row(stage, "ground").isHidden()
     stage.parts.finder.setText("")
     assert not row(stage, "ground").isHidden()
+
+
+def test_thousands_of_parts_come_a_few_at_a_time_with_their_marks(
+    window: DeskWindow, stage: StageStep, qtbot: QtBot
+) -> None:
+    scene, tree = window.session.scene, stage.parts.tree
+    assert scene is not None
+    window.session.change("stage", muted=("twig 1999",), locked=("twig 3",))
+    many = tuple(replace(scene.parts[0], name=f"twig {k}", group=("hedge",)) for k in range(2000))
+    tree.fill(replace(scene, parts=many))
+    assert len(tree._rows) < 2000
+    qtbot.waitUntil(lambda: len(tree._rows) == 2000, timeout=20_000)
+    assert row(stage, "twig 1999").checkState(0) == UNCHECKED
+    assert "locked" in row(stage, "twig 3").text(0)
+    assert tree.topLevelItemCount() == 1
+    tree.topLevelItem(0).setCheckState(0, UNCHECKED)
+    assert len(window.session.document.stage.muted) == 2000
 
 
 def test_parts_are_brought_into_view(window: DeskWindow, stage: StageStep) -> None:
@@ -426,6 +444,9 @@ def test_the_import_sheet_shows_a_model_just_opened_and_its_guesses(
     assert "4 m wide" in sheet.size_words.text()
     assert "millimetres" in sheet.units_why.text()
     assert not sheet.warning.isVisibleTo(window)
+    qtbot.waitUntil(lambda: sheet.drawing._image is not None, timeout=20_000)
+    seen = sheet.drawing._image.pixelColor(300, 200)  # inside the box
+    assert seen.alpha() == 255
     with qtbot.waitSignal(session.scene_loaded, timeout=60_000):
         session.change("stage", units="m")
     assert "2500 m tall" in sheet.warning.text()

@@ -230,6 +230,26 @@ def test_vertex_colours_tint_and_blend(tracer: Tracer) -> None:
     assert film.mean("sky").mean((0, 1)) == pytest.approx(REC709_TO_AP1 @ [0.5, 0.5, 0.0], abs=0.02)
 
 
+def test_a_solid_slab_transmits_what_its_two_faces_leave(tracer: Tracer) -> None:
+    # Fresnel at normal incidence with all reflections inside: 2 n / (n^2 + 1), 92.3 % for n = 1.5
+    glass = Material("glass", (1.0, 1.0, 1.0), 0.0, 0.0, 1.0, 1.5, False)
+    slab = make_scene((box((-200, -200, 0), (200, 200, 1)), glass))
+    up = Camera((0.0, 0.0, -10.0), (0.0, 0.001, 0.0), 1.0)
+    film = expose(tracer, slab, build_lights(HALF), up, 256, 24)
+    assert film.mean("sky").mean() == pytest.approx(100.0 * 2 * 1.5 / (1.5**2 + 1), rel=0.01)
+
+
+def test_a_picture_on_a_plane_is_seen_where_its_coordinates_say(tracer: Tracer) -> None:
+    pixels = one((255, 255, 255, 255)).repeat(8, 0).repeat(8, 1)
+    pixels[:16, :16, 1:3] = 0  # the picture's upper left, v = 0..0.5 in glTF: north-west here
+    scene = textured(Material("paint", (1, 1, 1), base_texture=0), pixels)
+    wide = Camera((0.0, 0.0, 10.0), (0.0, 0.0, 0.0), 80.0)
+    light = expose(tracer, scene, build_lights(uniform_dome(1.0)), wide, 64, 1).mean("sky")
+    red, white = light[:7, :7].mean((0, 1)), light[9:, 9:].mean((0, 1))
+    assert red == pytest.approx(REC709_TO_AP1 @ [1.0, 0.0, 0.0], abs=0.03)
+    assert white == pytest.approx([1.0, 1.0, 1.0], abs=0.03)
+
+
 # -- copies and mirrors
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPolygonF
+from numpy.typing import NDArray
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.desk import theme
@@ -16,75 +17,62 @@ from gloamet.desk.widgets.small import Choice, label
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
 from gloamet.stage.assembly import placement_of
-from gloamet.stage.camera import Camera
 from gloamet.stage.placing import PERSON_M, size_warning
-from gloamet.stage.props import person
 from gloamet.stage.scene import Scene
 
-DRAWING = (258, 150)
-FINE = 2
+SIZE, FINE = (258, 150), 2  # of the drawing, and pixels traced for each of its
+GROUND_LINE = 0.94  # share of the height where the model and the person stand
 
 
 class Elevation(QWidget):
-    """The model seen from its front as a silhouette, a person of 1.75 m beside it, to one scale."""
+    """The model seen from its front as a silhouette, a person of 1.75 m beside it, to one scale.
+
+    The silhouette is traced off the window's thread; the newest wish wins.
+    """
+
+    _traced = Signal(object, int)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.setFixedSize(*DRAWING)
+        self.setFixedSize(*SIZE)
         self._image: QImage | None = None
-        self._person = (0.0, 0.0, 0.0)
+        self._serial = 0
+        self._worker = ThreadPoolExecutor(1, thread_name_prefix="elevation")
+        self._traced.connect(self._take)
 
     def draw(self, scene: Scene) -> None:
-        """Take the silhouette of what is compiled now."""
-        from gloamet.trace.firsthit import ALL, first_hits
+        """Have the silhouette of what is compiled now traced."""
+        from gloamet.desk.silhouette import silhouette
 
-        compiled = self.session.compiled
-        low, high = scene.subject_bounds()
-        size = high - low
-        gap = max(0.15 * PERSON_M, 0.03 * float(size[0]))
-        wide = float(size[0]) + gap + 0.6
-        tall = max(float(size[2]), PERSON_M)
-        span = 1.12 * max(tall, wide * DRAWING[1] / DRAWING[0])
-        left = 0.5 * (float(low[0]) + float(high[0])) - 0.5 * (gap + 0.6)
-        middle = np.array([left, low[1] - 10.0 - size[1], low[2] + 0.44 * span])
-        camera = Camera(tuple(middle.tolist()), tuple((middle + [0, 1, 0]).tolist()), parallel_m=span)
+        compiled, bounds = self.session.compiled, scene.subject_bounds()
         if compiled is None:
             return
-        with ThreadPoolExecutor(2) as pool:
-            maps = first_hits(compiled, camera, FINE * DRAWING[0], FINE * DRAWING[1], pool, ALL)
-        props = [k for k, part in enumerate(compiled.scene.parts) if part.group == ("shade makers",)]
-        seen = (maps.part >= 0) & ~np.isin(maps.part, props)
-        shade = np.where(seen, 110 + 60 * np.abs(maps.normal[..., 1]), 0).astype(np.uint8)
-        pixels = np.dstack([shade, shade, shade, np.where(seen, 255, 0).astype(np.uint8)])
-        self._pixels = np.ascontiguousarray(pixels)
-        h, w = pixels.shape[:2]
-        self._image = QImage(self._pixels.data, w, h, 4 * w, QImage.Format.Format_RGBA8888)
-        scale = DRAWING[1] / span
-        x = DRAWING[0] / 2 + (float(low[0]) - gap - 0.3 - left) * scale
-        y = DRAWING[1] / 2 + 0.44 * DRAWING[1]
-        self._person = (x, y, scale)
-        self.update()
+        self._serial += 1
+        serial = self._serial
+        width, rows = FINE * SIZE[0], FINE * SIZE[1]
+
+        def trace() -> None:
+            self._traced.emit(silhouette(compiled, bounds, width, rows, GROUND_LINE), serial)
+
+        self._worker.submit(trace)
+
+    def _take(self, pixels: NDArray[np.uint8], serial: int) -> None:
+        if serial == self._serial:
+            h, w = pixels.shape[:2]
+            self._image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
+            self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.fillRect(self.rect(), QColor(theme.WELL))
-        x, y, scale = self._person
-        if self._image is None or scale <= 0.0:
+        if self._image is None:
             return
         p.drawImage(QRectF(self.rect()), self._image)
-        shape = person()
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(QColor(theme.SUN))
-        if PERSON_M * scale >= 3.0:
-            for a, b, c in shape.positions[shape.triangles][:, :, [0, 2]]:
-                p.drawPolygon(QPolygonF([QPointF(x + v[0] * scale, y - v[1] * scale) for v in (a, b, c)]))
-        else:
-            p.drawEllipse(QRectF(x - 1.5, y - 3, 3, 3))
         p.setPen(QColor(theme.QUIET))
-        p.drawLine(0, round(y), self.width(), round(y))
+        y = round(GROUND_LINE * self.height())
+        p.drawLine(0, y, self.width(), y)
 
 
 class ImportSheet(QWidget):

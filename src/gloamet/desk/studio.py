@@ -102,6 +102,7 @@ class Studio:
         placed = self._placed
         if placed is None or placed[0] != place:
             placed = (place, stand_up(opened[1], stage))
+            placed[1].subject_bounds()  # worked out here, not where the window would wait for it
         decisions = stage.model_dump(exclude=LOOKING)
         stage_key = (place, decisions, document.air.ground_reflectance)
         if self.compiled is None or stage_key != self._stage_key:

@@ -20,6 +20,7 @@ UNIT_METRES = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
 UpAxis = Literal["y", "z"]
 Colour = tuple[float, float, float]
 Matrix = NDArray[np.float64]
+Box = tuple[NDArray[np.float64], NDArray[np.float64]]
 FLAT = 0.01  # a part lower than this share of its extent is a ground
 
 
@@ -82,7 +83,7 @@ class Shape:
     colours: NDArray[np.float32] | None = None
 
     @cached_property
-    def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def bounds(self) -> Box:
         """Lowest and highest corner."""
         used = self.positions
         return used.min(0).astype(float), used.max(0).astype(float)
@@ -113,8 +114,12 @@ class Part:
         """World positions (V, 3)."""
         return self.shape.positions.astype(np.float64) @ self.matrix[:3, :3].T + self.matrix[:3, 3]
 
-    def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def bounds(self) -> Box:
         """Lowest and highest world corner; of the box round it when it is turned."""
+        return self._bounds
+
+    @cached_property
+    def _bounds(self) -> Box:
         low, high = self.shape.bounds
         corners = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], float)
         corners = (low + corners * (high - low)) @ self.matrix[:3, :3].T + self.matrix[:3, 3]
@@ -187,12 +192,20 @@ class Scene:
         """Different shapes."""
         return len({id(part.shape) for part in self.parts})
 
-    def bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    def bounds(self) -> Box:
         """Lowest and highest corner in metres; a unit box when the scene is empty."""
+        return self._bounds
+
+    def subject_bounds(self) -> Box:
+        """Bounds of what the picture is about: flat grounds are left out when there is anything else."""
+        return self._subject_bounds
+
+    @cached_property
+    def _bounds(self) -> Box:
         return bounds_of(self.parts)
 
-    def subject_bounds(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """Bounds of what the picture is about: flat grounds are left out when there is anything else."""
+    @cached_property
+    def _subject_bounds(self) -> Box:
         return bounds_of([part for part in self.parts if not is_flat(part)] or self.parts)
 
 
@@ -202,7 +215,7 @@ def is_flat(part: Part) -> bool:
     return bool(high[2] - low[2] <= FLAT * max(high[0] - low[0], high[1] - low[1]))
 
 
-def bounds_of(parts: tuple[Part, ...] | list[Part]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def bounds_of(parts: tuple[Part, ...] | list[Part]) -> Box:
     """Lowest and highest corner of some parts; a unit box when there are none."""
     if not parts:
         return np.zeros(3), np.ones(3)

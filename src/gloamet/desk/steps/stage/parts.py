@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+import time
+from collections.abc import Iterator
+
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QAbstractItemView, QLineEdit, QTreeWidget, QTreeWidgetItem
 
 from gloamet.desk import staging
@@ -12,9 +15,10 @@ from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.small import Column, Words, label
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
-from gloamet.stage.scene import Scene
+from gloamet.stage.scene import Part, Scene
 
 TREE_HEIGHT = 214
+FILL_S = 0.012  # of filling at one go
 
 
 class PartsTree(QTreeWidget):
@@ -30,6 +34,11 @@ class PartsTree(QTreeWidget):
         self.setAccessibleName("Parts")
         self.setToolTip("Click to select, the mark to mute, double-click to bring into view.")
         self._rows: dict[str, QTreeWidgetItem] = {}
+        self._groups: dict[tuple[str, ...], QTreeWidgetItem] = {}
+        self._decided = _decisions(session.document)
+        self._coming: Iterator[Part] = iter(())
+        self._more = QTimer(self, interval=0, singleShot=True)
+        self._more.timeout.connect(self._fill_some)
         self._quiet = False
         self.itemChanged.connect(self._marked)
         self.itemSelectionChanged.connect(self._chosen)
@@ -41,25 +50,41 @@ class PartsTree(QTreeWidget):
             self.fill(session.scene)
 
     def fill(self, scene: Scene) -> None:
-        """Show the parts of a scene."""
+        """Show the parts of a scene; thousands come a few at a time, so that the window never waits."""
         self._quiet = True
         self.clear()
-        self._rows = {}
-        groups: dict[tuple[str, ...], QTreeWidgetItem] = {}
-        for part in scene.parts:
-            above: QTreeWidgetItem | QTreeWidget = self
-            for depth in range(len(part.group)):
-                trail = part.group[: depth + 1]
-                if trail not in groups:
-                    groups[trail] = self._item(above, part.group[depth], Qt.ItemFlag.ItemIsAutoTristate)
-                above = groups[trail]
-            item = self._item(above, part.name, Qt.ItemFlag.NoItemFlags)
-            item.setData(0, Qt.ItemDataRole.UserRole, part.name)
-            self._rows[part.name] = item
-        if len(groups) < 6:
-            self.expandAll()
         self._quiet = False
-        self._follow(self.session.document)
+        self._rows, self._groups = {}, {}
+        self._decided = _decisions(self.session.document)
+        self._coming = iter(scene.parts)
+        self._fill_some()
+
+    def _fill_some(self) -> None:
+        begin = time.perf_counter()
+        self._quiet = True
+        for part in self._coming:
+            self._add(part)
+            if time.perf_counter() - begin > FILL_S:
+                self._more.start()
+                break
+        else:
+            if len(self._groups) < 6:
+                self.expandAll()
+        self._quiet = False
+
+    def _add(self, part: Part) -> None:
+        above: QTreeWidgetItem | QTreeWidget = self
+        for depth in range(len(part.group)):
+            trail = part.group[: depth + 1]
+            if trail not in self._groups:
+                self._groups[trail] = self._item(above, part.group[depth], Qt.ItemFlag.ItemIsAutoTristate)
+            above = self._groups[trail]
+        item = self._item(above, part.name, Qt.ItemFlag.NoItemFlags)
+        item.setData(0, Qt.ItemDataRole.UserRole, part.name)
+        self._rows[part.name] = item
+        muted, locked = self._decided
+        if part.name in muted or part.name in locked:
+            self._mark(part.name)
 
     @staticmethod
     def _item(above: QTreeWidgetItem | QTreeWidget, text: str, extra: Qt.ItemFlag) -> QTreeWidgetItem:
@@ -118,16 +143,25 @@ class PartsTree(QTreeWidget):
         self._quiet = False
 
     def _follow(self, document: Document) -> None:
-        muted, locked = set(document.stage.muted), set(document.stage.locked)
+        """Show what has been muted or locked since."""
+        (muted, locked), now = self._decided, _decisions(document)
+        self._decided = now
         self._quiet = True
-        for name, item in self._rows.items():
-            state = Qt.CheckState.Unchecked if name in muted else Qt.CheckState.Checked
-            if item.checkState(0) != state:
-                item.setCheckState(0, state)
-            text = f"{name}   locked" if name in locked else name
-            if item.text(0) != text:
-                item.setText(0, text)
+        for name in (muted ^ now[0]) | (locked ^ now[1]):
+            if name in self._rows:
+                self._mark(name)
         self._quiet = False
+
+    def _mark(self, name: str) -> None:
+        muted, locked = self._decided
+        item = self._rows[name]
+        item.setCheckState(0, Qt.CheckState.Unchecked if name in muted else Qt.CheckState.Checked)
+        item.setText(0, f"{name}   locked" if name in locked else name)
+
+
+def _decisions(document: Document) -> tuple[frozenset[str], frozenset[str]]:
+    """Names of muted and of locked parts."""
+    return frozenset(document.stage.muted), frozenset(document.stage.locked)
 
 
 class PartsPage(Column):
