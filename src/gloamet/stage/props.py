@@ -18,6 +18,7 @@ PERSON_M = 1.75
 BALL_M, CARD_M, LIFT_M = 0.15, 0.3, 1.25
 MAX_LEAVES = 40_000
 LEAF_COVER, BLADE_SHARE = 4.0, 0.33  # leaf area index of a full tree (common practice); area of a blade
+SCREEN_COVER = 4.0  # squares of a leaf over a screen at full density
 BARK = Material("bark", (0.16, 0.12, 0.09))
 LEAF = Material("leaves", (0.10, 0.17, 0.045), translucency=0.35)
 CLOTH = Material("figure", (0.34, 0.34, 0.35))
@@ -159,10 +160,9 @@ def _screen(
     if not leafed:
         return bark, None
     places = np.concatenate(spots)
-    count = int(min(MAX_LEAVES, max(50, density * 1.4 * width * height / (leaf * leaf))))
-    centres = places[rng.integers(0, len(places), count)] + rng.normal(
-        0, [0.14 * height, 0.12, 0.1 * height], (count, 3)
-    )
+    count = int(min(MAX_LEAVES, max(50, density * SCREEN_COVER * width * height / (leaf * leaf))))
+    # leaves hang about the stems, as far as their twigs would reach
+    centres = places[rng.integers(0, len(places), count)] + rng.normal(0, 0.035 * height, (count, 3))
     centres = centres[(np.abs(centres[:, 0]) < 0.55 * width) & (centres[:, 2] > 0.0)]
     return bark, merged([_blades(centres, leaf, rng)])
 
