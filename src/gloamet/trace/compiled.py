@@ -34,6 +34,7 @@ from gloamet.trace.embree import (
 )
 from gloamet.trace.materials import is_pervious, lamp_table, material_table, picture_table
 from gloamet.trace.plane import pack_plane
+from gloamet.trace.portals import find_portals
 
 Floats = NDArray[np.float32]
 SMOOTH, COLOURED = 1, 2
@@ -71,6 +72,7 @@ class Compiled:
     pictures: NDArray[np.int32]
     lamps: Floats
     plane: Floats
+    portals: Floats
     ground: GroundPlane | None
 
     @property
@@ -84,7 +86,7 @@ class Compiled:
         return (
             g.rays.vertices, g.normals, g.uvs, g.colours, g.triangles, g.triangle_material, g.flags, g.first,
             g.instance_first, g.instance_turns, self.materials, self.texels, self.pictures, self.lamps,
-            self.plane,
+            self.plane, self.portals,
         )  # fmt: skip
 
 
@@ -215,4 +217,5 @@ def compile_scene(
         texels, pictures = picture_table(scene.textures)
     materials = material_table(scene, ground)
     lamps = lamp_table(scene, materials)
-    return Compiled(scene, geometry, materials, texels, pictures, lamps, pack_plane(ground), ground)
+    portals = find_portals(scene, geometry.rays)
+    return Compiled(scene, geometry, materials, texels, pictures, lamps, pack_plane(ground), portals, ground)

@@ -32,6 +32,7 @@ from gloamet.trace.materials import (
     TRIANGLE_LAMP,
 )
 from gloamet.trace.plane import ground_seen
+from gloamet.trace.portals import SHARE, portal_density, serving, through_portal
 from gloamet.trace.surface import basis, picture_at, reflect
 from gloamet.trace.visibility import FAR, unblocked
 
@@ -49,13 +50,23 @@ def sun_direction(sun, u, v):
 
 
 @njit(inline="always", **JIT)
-def sky_along(table, density, dx, dy, dz, direct, bsdf_density):
-    """Sky radiance a path meets, weighted against having sampled the sky itself (power heuristic)."""
+def asked(density, portals, count, u, v, x, y, z, dx, dy, dz):
+    """Probability per steradian with which the sky is asked from a point for a direction."""
+    p = solid_density(density, u, v, math.sqrt(max(F(0), F(1) - dz * dz)))
+    if count == 0:
+        return p
+    return (F(1) - SHARE) * p + SHARE * portal_density(portals, count, x, y, z, dx, dy, dz)
+
+
+@njit(inline="always", **JIT)
+def sky_along(table, density, portals, begun, dx, dy, dz, direct, bsdf_density):
+    """Sky radiance a path begun at a point meets, weighted against having asked the sky there (power heuristic)."""
     u, v = dome_coordinates(dx, dy, dz)
     r, g, b = sky_radiance(table, u, v)
     if direct:
         return r, g, b
-    p = solid_density(density, u, v, math.sqrt(max(F(0), F(1) - dz * dz)))
+    x, y, z = begun
+    p = asked(density, portals, serving(portals, x, y, z), u, v, x, y, z, dx, dy, dz)
     w = bsdf_density * bsdf_density / (bsdf_density * bsdf_density + p * p)
     return r * w, g * w, b * w
 
@@ -71,7 +82,7 @@ def disc_along(sun, dx, dy, dz):
 
 
 @njit(inline="always", **JIT)
-def escaped(table, sun, ground, density, plane, dx, dy, dz, direct, scattered, chosen):
+def escaped(table, sun, ground, density, plane, portals, begun, dx, dy, dz, direct, scattered, chosen):
     """What a path meets outside the scene: three channels from the sun, three from the sky.
 
     The camera sees the ground melt into the sky at the horizon; light does not.
@@ -86,7 +97,7 @@ def escaped(table, sun, ground, density, plane, dx, dy, dz, direct, scattered, c
         d, e, f = share * ground[3], share * ground[4], share * ground[5]
     if share < F(1):
         rest = F(1) - share
-        r, g, h = sky_along(table, density, dx, dy, max(dz, F(0)), direct, chosen)
+        r, g, h = sky_along(table, density, portals, begun, dx, dy, max(dz, F(0)), direct, chosen)
         d, e, f = d + rest * r, e + rest * g, f + rest * h
         if seen and dz > F(0):
             rest *= disc_along(sun, dx, dy, dz)
@@ -116,12 +127,21 @@ def lit_by_sun(
 @njit(inline="always", **JIT)
 def lit_by_sky(
     state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-    pictures, table, row_cdf, cell_cdf, density,
-    surface, ox, oy, oz, nx, ny, nz,
+    pictures, table, row_cdf, cell_cdf, density, portals, surface, ox, oy, oz, nx, ny, nz,
 ):  # fmt: skip
-    """Light of the sky reflected here, sampled by where it comes from, and the rays it took."""
+    """Light of the sky reflected here, asked where it comes from or through the room's portals, and rays."""
     u, v = two_numbers(state)
-    lx, ly, lz, u, v = sample_sky(row_cdf, cell_cdf, u, v)
+    count = serving(portals, ox, oy, oz)
+    if count > 0 and u < SHARE:
+        a, b = two_numbers(state + GOLDEN)
+        lx, ly, lz = through_portal(portals, count, v, a, b, ox, oy, oz)
+        if lz <= F(0):
+            return F(0), F(0), F(0), 0
+        u, v = dome_coordinates(lx, ly, lz)
+    else:
+        if count > 0:
+            u = (u - SHARE) / (F(1) - SHARE)
+        lx, ly, lz, u, v = sample_sky(row_cdf, cell_cdf, u, v)
     if lx * nx + ly * ny + lz * nz > F(0):
         fr, fg, fb, p = reflect(surface, lx, ly, lz)
         if fr + fg + fb > F(0):
@@ -130,7 +150,7 @@ def lit_by_sky(
                 texels, pictures, ox, oy, oz, lx, ly, lz, FAR,
             )  # fmt: skip
             if ur + ug + ub > F(0):
-                q = solid_density(density, u, v, math.sqrt(max(F(0), F(1) - lz * lz)))
+                q = asked(density, portals, count, u, v, ox, oy, oz, lx, ly, lz)
                 w = q / (q * q + p * p)
                 r, g, b = sky_radiance(table, u, v)
                 return fr * ur * w * r, fg * ug * w * g, fb * ub * w * b, 1

@@ -142,11 +142,11 @@ def through_pane(materials, m, nx, ny, nz, dx, dy, dz, v):
 @njit(inline="always", **JIT)
 def follow(
     scene, pervious, vertices, normals, uvs, colours, triangles, triangle_material, flags, first,
-    instance_first, turns, materials, texels, pictures, lamps, plane, table, sun, ground, row_cdf, cell_cdf,
-    density, state, origin, direction, max_bounces,
+    instance_first, turns, materials, texels, pictures, lamps, plane, portals, table, sun, ground, row_cdf,
+    cell_cdf, density, state, origin, direction, max_bounces,
 ):  # fmt: skip
     """One path. Returns light of the sun, the sky and lamps, albedo, normal (3 each), depth, rays."""
-    ox, oy, oz = origin
+    ox, oy, oz = begun_at = origin
     dx, dy, dz = direction
     sun_up = sun[3] + sun[4] + sun[5] > F(0)
     tr = tg = tb = F(1)  # what the path still carries
@@ -172,7 +172,7 @@ def follow(
                 break
         if s <= F(0) and prim < 0:
             a, b, c, d, e, f = escaped(
-                table, sun, ground, density, plane, dx, dy, dz, direct, scattered, chosen
+                table, sun, ground, density, plane, portals, begun_at, dx, dy, dz, direct, scattered, chosen
             )
             sr, sg, sb = sr + tr * a, sg + tg * b, sb + tb * c
             kr, kg, kb = kr + tr * d, kg + tg * e, kb + tb * f
@@ -279,11 +279,12 @@ def follow(
             state += GOLDEN
             a, b, c, n = lit_by_sky(
                 state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
-                materials, texels, pictures, table, row_cdf, cell_cdf, density, surface,
+                materials, texels, pictures, table, row_cdf, cell_cdf, density, portals, surface,
                 ox, oy, oz, nx, ny, nz,
             )  # fmt: skip
             rays += n
             kr, kg, kb = kr + tr * a * odds, kg + tg * b * odds, kb + tb * c * odds
+            state += GOLDEN
         if len(lamps) > 0:
             state += GOLDEN
             a, b, c, n = lit_by_lamp(
@@ -301,6 +302,7 @@ def follow(
         if chosen < F(0) or dx * nx + dy * ny + dz * nz <= F(0):
             break
         bounces += 1
+        begun_at = (ox, oy, oz)
         mask, travelled = _PATH, F(0)
         tr, tg, tb = tr * a, tg * b, tb * c
         direct = chosen == F(0)
@@ -331,7 +333,7 @@ def trace_rows(
     # threads share
     (
         vertices, normals, uvs, colours, triangles, triangle_material, flags, first, instance_first, turns,
-        materials, texels, pictures, lamps, plane,
+        materials, texels, pictures, lamps, plane, portals,
     ) = scene_arrays  # fmt: skip
     table, sun, ground, row_cdf, cell_cdf, density = light_arrays
     film_sun, film_sky, film_lamps, film_albedo, film_normal, film_depth, film_squares, film_counts = film
@@ -346,7 +348,7 @@ def trace_rows(
                 ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, u, v, a, b)
                 p = follow(
                     scene, pervious, vertices, normals, uvs, colours, triangles, triangle_material, flags,
-                    first, instance_first, turns, materials, texels, pictures, lamps, plane, table, sun,
+                    first, instance_first, turns, materials, texels, pictures, lamps, plane, portals, table, sun,
                     ground, row_cdf, cell_cdf, density, state, (ox, oy, oz), (dx, dy, dz),
                     max_bounces,
                 )  # fmt: skip

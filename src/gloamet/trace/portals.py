@@ -1,0 +1,187 @@
+"""Openings that light a room from the sky: panes of glass with a closed side, sampled by area.
+
+A scene and its ray structure enter; portals (P, PORTAL_WORDS) float32 leave, one rectangle each: CORNER,
+EDGE_A and EDGE_B (3 each), INWARD the unit normal towards the room, AREA, and the room's box LOW and HIGH.
+A point asks the portals whose room it is in. A rectangle larger than its pane costs samples, never truth.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.jit import JIT
+from gloamet.stage.scene import Part, Scene
+from gloamet.trace.embree import OPAQUE_MASK, RayScene
+from gloamet.trace.materials import GLASS_FROM
+from gloamet.trace.rays import intersect
+
+F = np.float32
+Floats = NDArray[np.float32]
+CORNER, EDGE_A, EDGE_B, INWARD, AREA, LOW, HIGH = 0, 3, 6, 9, 12, 13, 16
+PORTAL_WORDS = 19
+MOST, RAYS = 24, 256
+FLATNESS = 0.12  # a pane's thickness over its lesser side, at most
+SMALLEST_M2, NEAREST_M = 0.04, 0.15
+CLOSED, OPENER = (
+    0.35,
+    0.15,
+)  # share of upward rays that leave: a room lets fewer out, its outside this many more
+SHARE = F(0.75)  # of the sky's samples that a point in a room sends through its portals
+_OPAQUE = np.int32(OPAQUE_MASK)
+_FAR = F(1e30)
+
+
+@njit(**JIT)
+def _reaches(scene, origins, directions, out):
+    """Distance to the first opaque face along each ray, -1 for none."""
+    for k in range(len(directions)):
+        t, _x, _y, _z, _u, _v, prim, _g, _i = intersect(
+            scene, origins[k, 0], origins[k, 1], origins[k, 2], F(0), directions[k, 0], directions[k, 1],
+            directions[k, 2], _FAR, _OPAQUE,
+        )  # fmt: skip
+        out[k] = t if prim >= 0 else F(-1)
+
+
+def _hemisphere(normal: NDArray[np.float64]) -> Floats:
+    """RAYS even directions about a normal (spiral points)."""
+    k = np.arange(RAYS) + 0.5
+    z, turn = 1.0 - k / RAYS, 2.399963229728653 * k
+    r = np.sqrt(1.0 - z * z)
+    side = np.cross(normal, [0.0, 0.0, 1.0] if abs(normal[2]) < 0.9 else [1.0, 0.0, 0.0])
+    side /= np.linalg.norm(side)
+    other = np.cross(normal, side)
+    d = np.outer(r * np.cos(turn), side) + np.outer(r * np.sin(turn), other) + np.outer(z, normal)
+    return np.ascontiguousarray(d, np.float32)
+
+
+def _rectangle(part: Part) -> tuple[NDArray[np.float64], ...] | None:
+    """Corner, edges and normal of a flat pane's rectangle; None when it is no pane."""
+    points = part.positions
+    centre = points.mean(0)
+    _, _, axes = np.linalg.svd(points - centre, full_matrices=False)
+    normal = axes[-1]
+    # upright panes have their sides level and plumb, level ones along x and y
+    a = np.cross([0.0, 0.0, 1.0], normal) if abs(normal[2]) < 0.95 else np.array([1.0, 0.0, 0.0])
+    a = a - normal * (a @ normal)
+    a /= np.linalg.norm(a)
+    b = np.cross(normal, a)
+    spans = [(points - centre) @ axis for axis in (a, b, normal)]
+    low, high = np.array([s.min() for s in spans]), np.array([s.max() for s in spans])
+    wide, tall, thick = high - low
+    if thick > FLATNESS * min(wide, tall) or wide * tall < SMALLEST_M2:
+        return None
+    corner = centre + low[0] * a + low[1] * b + 0.5 * (low[2] + high[2]) * normal
+    return corner, wide * a, tall * b, normal * max(0.01, thick)
+
+
+def _room(rays: RayScene, origins: NDArray[np.float64], normal: NDArray[np.float64]) -> tuple[float, NDArray]:
+    """Share of upward rays that leave on one side of a pane, and where the others end."""
+    directions = _hemisphere(normal)
+    out = np.empty(RAYS, np.float32)
+    _reaches(rays.handle, origins.astype(np.float32), directions, out)
+    up = directions[:, 2] > 0.05
+    ends = (origins + directions * out[:, None])[out > NEAREST_M]
+    return float((out[up] < 0).mean()) if up.any() else 1.0, ends
+
+
+def _portal(part: Part, rays: RayScene) -> Floats | None:
+    found = _rectangle(part)
+    if found is None:
+        return None
+    corner, a, b, step = found
+    normal = step / np.linalg.norm(step)
+    # from all over the pane: its middle may lie behind a glazing bar
+    k = np.arange(RAYS) + 0.5
+    places = corner + np.outer((k * 0.7548776662) % 1.0, a) + np.outer((k * 0.5698402910) % 1.0, b)
+    sides = [_room(rays, places + s * 1.01 * step, s * normal) for s in (1.0, -1.0)]
+    inner = int(np.argmin([leaving for leaving, _ in sides]))
+    leaving, ends = sides[inner]
+    if leaving > CLOSED or sides[1 - inner][0] < leaving + OPENER or len(ends) < RAYS // 8:
+        return None
+    low, high = np.percentile(ends, 1.0, axis=0), np.percentile(ends, 99.0, axis=0)
+    grow = 0.05 * (high - low) + 0.01
+    inward = normal * (1.0 if inner == 0 else -1.0)
+    area = np.linalg.norm(a) * np.linalg.norm(b)
+    return np.concatenate([corner, a, b, inward, [area], low - grow, high + grow]).astype(np.float32)
+
+
+def find_portals(scene: Scene, rays: RayScene) -> Floats:
+    """The largest panes that light rooms, at most MOST."""
+    panes = [
+        part for part in scene.parts
+        if part.casts and scene.materials[part.material].transmission > GLASS_FROM
+    ]  # fmt: skip
+    panes.sort(key=lambda part: -float(np.prod(np.sort(part.bounds()[1] - part.bounds()[0])[1:])))
+    rows = [_portal(part, rays) for part in panes[: 4 * MOST]]
+    found = [row for row in rows if row is not None][:MOST]
+    return np.stack(found) if found else np.zeros((0, PORTAL_WORDS), np.float32)
+
+
+@njit(inline="always", **JIT)
+def serves(portals, k, x, y, z):
+    """Whether portal k lights a point."""
+    if x < portals[k, LOW] or x > portals[k, HIGH] or y < portals[k, LOW + 1] or y > portals[k, HIGH + 1]:
+        return False
+    if z < portals[k, LOW + 2] or z > portals[k, HIGH + 2]:
+        return False
+    ahead = (x - portals[k, CORNER]) * portals[k, INWARD]
+    ahead += (y - portals[k, CORNER + 1]) * portals[k, INWARD + 1]
+    ahead += (z - portals[k, CORNER + 2]) * portals[k, INWARD + 2]
+    return ahead > F(1e-3)
+
+
+@njit(**JIT)
+def serving(portals, x, y, z):
+    """How many portals light a point."""
+    count = 0
+    for k in range(len(portals)):
+        if serves(portals, k, x, y, z):
+            count += 1
+    return count
+
+
+@njit(**JIT)
+def through_portal(portals, count, pick, a, b, x, y, z):
+    """A direction from a point through one of its `count` portals, by three uniform numbers."""
+    wanted, k = min(int(pick * F(count)), count - 1), 0
+    for j in range(len(portals)):
+        if serves(portals, j, x, y, z):
+            if wanted == 0:
+                k = j
+                break
+            wanted -= 1
+    dx = portals[k, CORNER] + a * portals[k, EDGE_A] + b * portals[k, EDGE_B] - x
+    dy = portals[k, CORNER + 1] + a * portals[k, EDGE_A + 1] + b * portals[k, EDGE_B + 1] - y
+    dz = portals[k, CORNER + 2] + a * portals[k, EDGE_A + 2] + b * portals[k, EDGE_B + 2] - z
+    inverse = F(1) / math.sqrt(max(dx * dx + dy * dy + dz * dz, F(1e-12)))
+    return dx * inverse, dy * inverse, dz * inverse
+
+
+@njit(**JIT)
+def portal_density(portals, count, x, y, z, dx, dy, dz):
+    """Probability per steradian with which `through_portal` picks a direction."""
+    total = F(0)
+    for k in range(len(portals)):
+        if not serves(portals, k, x, y, z):
+            continue
+        cosine = -(dx * portals[k, INWARD] + dy * portals[k, INWARD + 1] + dz * portals[k, INWARD + 2])
+        if cosine <= F(1e-5):
+            continue
+        cx, cy, cz = portals[k, CORNER] - x, portals[k, CORNER + 1] - y, portals[k, CORNER + 2] - z
+        t = -(cx * portals[k, INWARD] + cy * portals[k, INWARD + 1] + cz * portals[k, INWARD + 2]) / cosine
+        px, py, pz = dx * t - cx, dy * t - cy, dz * t - cz
+        aa = pa = pb = bb = F(0)
+        for i in range(3):
+            ea, eb = portals[k, EDGE_A + i], portals[k, EDGE_B + i]
+            p = px if i == 0 else (py if i == 1 else pz)
+            aa += ea * ea
+            bb += eb * eb
+            pa += p * ea
+            pb += p * eb
+        if F(0) <= pa <= aa and F(0) <= pb <= bb:
+            total += t * t / (cosine * portals[k, AREA])
+    return total / F(count)
