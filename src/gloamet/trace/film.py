@@ -76,7 +76,8 @@ class Film:
     def noise(self, region: Region | None = None) -> float:
         """Typical relative error of a pixel: the standard error over the mean, median of every few pixels.
 
-        Infinite before the second sample.
+        Infinite before the second sample. It takes the samples for independent; spread evenly as they are, the
+        true error is less by a third or so.
         """
         x0, y0, x1, y1 = region or (0, 0, self.width, self.height)
         cut = (slice(y0, y1, 3), slice(x0, x1, 3))

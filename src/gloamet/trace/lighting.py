@@ -107,11 +107,10 @@ def escaped(table, sun, ground, density, plane, portals, begun, dx, dy, dz, dire
 
 @njit(inline="always", **JIT)
 def lit_by_sun(
-    state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+    u, v, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
     pictures, sun, surface, ox, oy, oz, nx, ny, nz,
 ):  # fmt: skip
     """Light of the sun's disc reflected here, and the rays it took; (ox, oy, oz) lies off the face."""
-    u, v = two_numbers(state)
     lx, ly, lz = sun_direction(sun, u, v)
     if lz > F(0) and lx * nx + ly * ny + lz * nz > F(0):
         fr, fg, fb, _p = reflect(surface, lx, ly, lz)
@@ -126,14 +125,13 @@ def lit_by_sun(
 
 @njit(inline="always", **JIT)
 def lit_by_sky(
-    state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-    pictures, table, row_cdf, cell_cdf, density, portals, surface, ox, oy, oz, nx, ny, nz,
+    u, v, state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials,
+    texels, pictures, table, row_cdf, cell_cdf, density, portals, surface, ox, oy, oz, nx, ny, nz,
 ):  # fmt: skip
     """Light of the sky reflected here, asked where it comes from or through the room's portals, and rays."""
-    u, v = two_numbers(state)
     count = serving(portals, ox, oy, oz)
     if count > 0 and u < SHARE:
-        a, b = two_numbers(state + GOLDEN)
+        a, b = two_numbers(state)
         lx, ly, lz = through_portal(portals, count, v, a, b, ox, oy, oz)
         if lz <= F(0):
             return F(0), F(0), F(0), 0

@@ -4,10 +4,8 @@ Array layouts. camera (5, 3): eye, middle, half width, half height, lens (see `C
 one size: sun, sky, lamps, albedo and normal (H, W, 3), depth, squares and counts (H, W), all float32 sums
 over samples; squares of the luminance, counts of samples. Scene arrays are those of
 `compiled.Compiled.arrays`, light arrays those of `lights.Lights.arrays`, in that order. Light from the sun,
-the sky and lamps (with all their bounces) never mix, so that a gain is a weighted sum afterwards.
-
-Stated limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left out; glass is passed
-straight.
+the sky and lamps (with all their bounces) never mix, so that a gain is a weighted sum afterwards. Stated
+limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left out; glass is passed straight.
 """
 
 from __future__ import annotations
@@ -20,7 +18,7 @@ from numba import njit
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.jit import JIT
 from gloamet.sky.dome import dome_coordinates, sky_radiance
-from gloamet.trace.draws import GOLDEN, MIX2, PIXEL, two_numbers
+from gloamet.trace.draws import GOLDEN, MIX2, PIXEL, drawn, even_numbers, two_numbers
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
 from gloamet.trace.lighting import escaped, glow, lit_by_lamp, lit_by_sky, lit_by_sun
 from gloamet.trace.materials import (
@@ -60,6 +58,7 @@ from gloamet.trace.visibility import FAR, MAX_PASSES, step_off
 
 F = np.float32
 _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
+FIRST_PAIR = 2  # of even numbers for surfaces, after the place in the pixel and the one on the lens
 _LUMINANCE = AP1_LUMINANCE.astype(np.float32)
 
 
@@ -143,9 +142,10 @@ def through_pane(materials, m, nx, ny, nz, dx, dy, dz, v):
 def follow(
     scene, pervious, vertices, normals, uvs, colours, triangles, triangle_material, flags, first,
     instance_first, turns, materials, texels, pictures, lamps, plane, portals, table, sun, ground, row_cdf,
-    cell_cdf, density, state, origin, direction, max_bounces,
+    cell_cdf, density, seed, origin, direction, max_bounces,
 ):  # fmt: skip
     """One path. Returns light of the sun, the sky and lamps, albedo, normal (3 each), depth, rays."""
+    state, pixel, sample = seed
     ox, oy, oz = begun_at = origin
     dx, dy, dz = direction
     sun_up = sun[3] + sun[4] + sun[5] > F(0)
@@ -262,6 +262,7 @@ def follow(
                 nx, ny, nz, sx, sy, sz = -nx, -ny, -nz, -sx, -sy, -sz
                 surface = (sx, sy, sz, sx, sy, sz, r, g, b, F(1), F(0), F(0), F(0))
         ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
+        pair = FIRST_PAIR + 3 * bounces
         # After the first surface one of the two lights is asked, by a coin: half the shadow rays.
         state += GOLDEN
         coin, keep_coin = two_numbers(state)
@@ -269,22 +270,24 @@ def follow(
         odds = F(1) if both else F(2)
         if sun_up and (both or coin < F(0.5)):
             state += GOLDEN
+            u, v = drawn(state, pixel, sample, pair)
             a, b, c, n = lit_by_sun(
-                state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
+                u, v, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
                 materials, texels, pictures, sun, surface, ox, oy, oz, nx, ny, nz,
             )  # fmt: skip
             rays += n
             sr, sg, sb = sr + tr * a * odds, sg + tg * b * odds, sb + tb * c * odds
         if both or coin >= F(0.5):
             state += GOLDEN
+            u, v = drawn(state, pixel, sample, pair + 1)
+            state += GOLDEN
             a, b, c, n = lit_by_sky(
-                state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
+                u, v, state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
                 materials, texels, pictures, table, row_cdf, cell_cdf, density, portals, surface,
                 ox, oy, oz, nx, ny, nz,
             )  # fmt: skip
             rays += n
             kr, kg, kb = kr + tr * a * odds, kg + tg * b * odds, kb + tb * c * odds
-            state += GOLDEN
         if len(lamps) > 0:
             state += GOLDEN
             a, b, c, n = lit_by_lamp(
@@ -295,7 +298,7 @@ def follow(
             er, eg, eb = er + tr * a, eg + tg * b, eb + tb * c
             state += GOLDEN
         state += GOLDEN
-        u, v = two_numbers(state)
+        u, v = drawn(state, pixel, sample, pair + 2)
         state += GOLDEN
         c, _unused = two_numbers(state)
         dx, dy, dz, a, b, c, chosen = scatter(surface, u, v, c)
@@ -343,13 +346,14 @@ def trace_rows(
             done = int(film_counts[y, x])
             for sample in range(done, done + samples):
                 state = np.uint64(y * width + x) * PIXEL + np.uint64(sample) * MIX2 + np.uint64(12345)
-                u, v = two_numbers(state)
-                a, b = two_numbers(state ^ PIXEL)
+                pixel, number = np.uint64(y * width + x), np.uint64(sample)
+                u, v = even_numbers(pixel, number, 0)
+                a, b = even_numbers(pixel, number, 1)
                 ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, u, v, a, b)
                 p = follow(
                     scene, pervious, vertices, normals, uvs, colours, triangles, triangle_material, flags,
                     first, instance_first, turns, materials, texels, pictures, lamps, plane, portals, table, sun,
-                    ground, row_cdf, cell_cdf, density, state, (ox, oy, oz), (dx, dy, dz),
+                    ground, row_cdf, cell_cdf, density, (state, pixel, number), (ox, oy, oz), (dx, dy, dz),
                     max_bounces,
                 )  # fmt: skip
                 film_sun[y, x, 0] += p[0]
