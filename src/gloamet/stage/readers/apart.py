@@ -7,6 +7,7 @@ into a Scene. Whatever happens in there, one sentence comes out here.
 from __future__ import annotations
 
 import json
+import os
 import resource
 import subprocess
 import sys
@@ -21,17 +22,21 @@ from numpy.typing import NDArray
 from gloamet.errors import GloametError
 from gloamet.stage.readers.watch import Cancelled, Watch
 
-LEAST_MEMORY, MOST_MEMORY = 3 * 1024**3 // 2, 6 * 1024**3  # of address space
+LEAST_MEMORY, MOST_MEMORY = 1024**3, 6 * 1024**3  # beyond what the libraries take when loaded
 MEMORY_A_BYTE = 40  # of the file: a damaged count must not take what a whole file would
 SECONDS = 300
 REFUSED = 3
+# each thread of theirs would reserve address space, whether it is used or not
+CALM = {"PXR_WORK_THREAD_LIMIT": "2", "MALLOC_ARENA_MAX": "2"}
 
 
 def _run(name: str, task: str, source: Path, target: Path, watch: Watch) -> None:
     """Run one task over there. Raises GloametError with one sentence when it fails."""
     command = [sys.executable, "-m", "gloamet.stage.readers.apart", task, str(source), str(target)]
     with tempfile.TemporaryFile() as errors:
-        process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=errors)
+        process = subprocess.Popen(
+            command, stdout=subprocess.DEVNULL, stderr=errors, env={**os.environ, **CALM}
+        )
         begin = time.monotonic()
         try:
             while process.poll() is None:
@@ -106,7 +111,9 @@ def _draco(source: Path, target: Path) -> None:
 
 
 def _limit(file_bytes: int) -> None:
-    most = min(LEAST_MEMORY + MEMORY_A_BYTE * file_bytes, MOST_MEMORY)
+    """Bound the address space beyond what is loaded by now."""
+    loaded = int(Path("/proc/self/statm").read_text().split()[0]) * os.sysconf("SC_PAGE_SIZE")
+    most = loaded + min(LEAST_MEMORY + MEMORY_A_BYTE * file_bytes, MOST_MEMORY)
     resource.setrlimit(resource.RLIMIT_AS, (most, most))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
 
@@ -116,14 +123,16 @@ def main(arguments: list[str]) -> int:
     task, source, target = arguments[0], Path(arguments[1]), Path(arguments[2])
     try:
         if task == "draco":
+            import DracoPy  # noqa: F401
+
             _limit(sum(block.stat().st_size for block in source.parent.glob("*.drc")))
             _draco(source, target)
         else:
             wish = json.loads(source.read_text())
             path = Path(wish["path"])
-            _limit(sum(f.stat().st_size for f in path.parent.glob("*.usd*")))
             from gloamet.stage.readers.usd_worker import dump
 
+            _limit(sum(f.stat().st_size for f in path.parent.glob("*.usd*")))
             dump(path, bool(wish["outside"]), target)
     except GloametError as error:
         print(error, file=sys.stderr)
