@@ -71,6 +71,14 @@ def test_a_pane_in_the_open_a_roof_of_glass_and_a_ball_are_no_windows() -> None:
     assert len(compile_scene(ball).portals) == 0
 
 
+def test_portals_are_kept_while_neither_shapes_nor_glass_change() -> None:
+    scene = compile_scene(room())
+    repainted = replace(scene.scene, materials=(replace(WHITE, roughness=0.4), GLASS))
+    assert compile_scene(repainted, before=scene).portals is scene.portals
+    walled = replace(scene.scene, materials=(WHITE, WHITE))
+    assert len(compile_scene(walled, before=scene).portals) == 0
+
+
 def test_directions_through_a_portal_have_the_density_that_is_said() -> None:
     # the mean of 1 / density over the samples is the solid angle of the rectangle; on its axis that is
     # 4 asin(sin a sin b) with the half angles a and b seen from the point (closed form of a pyramid)

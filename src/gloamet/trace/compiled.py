@@ -34,7 +34,7 @@ from gloamet.trace.embree import (
 )
 from gloamet.trace.materials import is_pervious, lamp_table, material_table, picture_table
 from gloamet.trace.plane import pack_plane
-from gloamet.trace.portals import find_portals
+from gloamet.trace.portals import find_portals, glass_of
 
 Floats = NDArray[np.float32]
 SMOOTH, COLOURED = 1, 2
@@ -217,5 +217,8 @@ def compile_scene(
         texels, pictures = picture_table(scene.textures)
     materials = material_table(scene, ground)
     lamps = lamp_table(scene, materials)
-    portals = find_portals(scene, geometry.rays)
+    if before is not None and same and glass_of(before.scene) == glass_of(scene):
+        portals = before.portals
+    else:
+        portals = find_portals(scene, geometry.rays)
     return Compiled(scene, geometry, materials, texels, pictures, lamps, pack_plane(ground), portals, ground)

@@ -109,12 +109,15 @@ def _portal(part: Part, rays: RayScene) -> Floats | None:
     return np.concatenate([corner, a, b, inward, [area], low - grow, high + grow]).astype(np.float32)
 
 
+def glass_of(scene: Scene) -> tuple[bool, ...]:
+    """Which materials light comes through."""
+    return tuple(m.transmission > GLASS_FROM for m in scene.materials)
+
+
 def find_portals(scene: Scene, rays: RayScene) -> Floats:
     """The largest panes that light rooms, at most MOST."""
-    panes = [
-        part for part in scene.parts
-        if part.casts and scene.materials[part.material].transmission > GLASS_FROM
-    ]  # fmt: skip
+    glass = glass_of(scene)
+    panes = [part for part in scene.parts if part.casts and glass[part.material]]
     panes.sort(key=lambda part: -float(np.prod(np.sort(part.bounds()[1] - part.bounds()[0])[1:])))
     rows = [_portal(part, rays) for part in panes[: 4 * MOST]]
     found = [row for row in rows if row is not None][:MOST]
