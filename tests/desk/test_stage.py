@@ -445,7 +445,7 @@ def test_the_import_sheet_shows_a_model_just_opened_and_its_guesses(
     assert "millimetres" in sheet.units_why.text()
     assert not sheet.warning.isVisibleTo(window)
     qtbot.waitUntil(lambda: sheet.drawing._image is not None, timeout=20_000)
-    seen = sheet.drawing._image.pixelColor(300, 200)  # inside the box
+    seen = sheet.drawing._image.pixelColor(600, 400)  # inside the box
     assert seen.alpha() == 255
     with qtbot.waitSignal(session.scene_loaded, timeout=60_000):
         session.change("stage", units="m")

@@ -7,12 +7,13 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.steps.stage.model import facing_words
+from gloamet.desk.widgets.pixels import fitted
 from gloamet.desk.widgets.small import Choice, label
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -20,7 +21,7 @@ from gloamet.stage.assembly import placement_of
 from gloamet.stage.placing import PERSON_M, size_warning
 from gloamet.stage.scene import Scene
 
-SIZE, FINE = (258, 150), 2  # of the drawing, and pixels traced for each of its
+SIZE, FINE = (258, 150), 4  # of the drawing, and pixels traced for each of its
 GROUND_LINE = 0.94  # share of the height where the model and the person stand
 
 
@@ -37,6 +38,7 @@ class Elevation(QWidget):
         self.session = session
         self.setFixedSize(*SIZE)
         self._image: QImage | None = None
+        self._fitted: QPixmap | None = None
         self._serial = 0
         self._worker = ThreadPoolExecutor(1, thread_name_prefix="elevation")
         self._traced.connect(self._take)
@@ -61,15 +63,16 @@ class Elevation(QWidget):
         if serial == self._serial:
             h, w = pixels.shape[:2]
             self._image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
+            self._fitted = None
             self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.fillRect(self.rect(), QColor(theme.WELL))
         if self._image is None:
             return
-        p.drawImage(QRectF(self.rect()), self._image)
+        self._fitted = fitted(self._image, QRectF(self.rect()), self.devicePixelRatioF(), self._fitted)
+        p.drawPixmap(0, 0, self._fitted)
         p.setPen(QColor(theme.QUIET))
         y = round(GROUND_LINE * self.height())
         p.drawLine(0, y, self.width(), y)
