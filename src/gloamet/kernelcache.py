@@ -19,11 +19,11 @@ PACKAGES = ("sky", "trace", "develop", "data")
 def _state() -> str:
     digest = hashlib.sha256()
     root = Path(__file__).parent
-    for package in PACKAGES:
-        for path in sorted((root / package).glob("*.*")):
-            if path.suffix in (".py", ".npy"):
-                stat = path.stat()
-                digest.update(f"{path}{stat.st_mtime_ns}{stat.st_size}".encode())
+    sources = [path for package in PACKAGES for path in sorted((root / package).glob("*.*"))]
+    for path in (*root.glob("jit.py"), *sources):
+        if path.suffix in (".py", ".npy"):
+            stat = path.stat()
+            digest.update(f"{path}{stat.st_mtime_ns}{stat.st_size}".encode())
     return digest.hexdigest()[:16]
 
 

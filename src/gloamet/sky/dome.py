@@ -21,7 +21,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import XYZ_TO_AP1
-from gloamet.jit import JIT
+from gloamet.jit import JIT, MAKING_JIT
 from gloamet.sky.air import Air, OpticalDepths, optical_depths
 from gloamet.sky.atmosphere import (
     DELTA_FORWARD,
@@ -245,7 +245,7 @@ def aerosol_phase_array(c: Array) -> Array:
     return np.asarray(_phase_array(c.ravel(), 1)).reshape(c.shape)
 
 
-@njit(**JIT)
+@njit(**MAKING_JIT)
 def _phase_array(c, kind):
     out = np.empty_like(c)
     for i in range(c.size):

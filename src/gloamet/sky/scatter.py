@@ -17,7 +17,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import JIT
+from gloamet.jit import JIT, MAKING_JIT
 from gloamet.sky.atmosphere import (
     GROUND_KM,
     NSPECIES,
@@ -93,7 +93,7 @@ def _step(r, mu, far, s):
     return t1 - t0, t, math.sqrt(r * r + t * t + 2.0 * r * mu * t)
 
 
-@njit(**JIT)
+@njit(**MAKING_JIT)
 def _sun_paths(table):
     shape = (ALTITUDES, DIRECTIONS, PATH_STEPS, SUN_COSINES, DUSK_AZIMUTHS, NSPECIES + 1)
     paths = np.zeros(shape, np.float32)
@@ -128,7 +128,7 @@ def sun_paths() -> NDArray[np.float32]:
     return _sun_paths(columns())
 
 
-@njit(**JIT)
+@njit(**MAKING_JIT)
 def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
     """Fill rows first..last of psi and psi_ground.
 
@@ -175,7 +175,7 @@ def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
                 psi[i, j, n] = source[j, n] * orders
 
 
-@njit(**JIT)
+@njit(**MAKING_JIT)
 def _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geometry, reach, ground):
     """The part of a view ray that does not depend on the sun: one elevation, shared by all azimuths.
 
@@ -210,7 +210,7 @@ def _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geome
             ground[n] += scattering[n] * seen * (psi_ground[i, n] * (1 - fy) + psi_ground[i + 1, n] * fy)
 
 
-@njit(**JIT)
+@njit(**MAKING_JIT)
 def view_tables(
     profile, table, depth, scatter, scatter_ms, psi, psi_ground, mus, view_mu, cos_azimuth, steps
 ):
