@@ -19,7 +19,7 @@ PACKAGES = ("sky", "trace", "develop", "data")
 def _state() -> str:
     digest = hashlib.sha256()
     root = Path(__file__).parent
-    sources = [path for package in PACKAGES for path in sorted((root / package).glob("*.*"))]
+    sources = [path for package in PACKAGES for path in sorted((root / package).rglob("*.*"))]
     for path in (*root.glob("jit.py"), *sources):
         if path.suffix in (".py", ".npy"):
             stat = path.stat()

@@ -73,6 +73,14 @@ _shared: list[Denoiser] = []
 _making = threading.Lock()
 
 
+def shared_denoiser() -> Denoiser:
+    """The one denoiser of the program, made at the first call."""
+    with _making:
+        if not _shared:
+            _shared.append(Denoiser())
+    return _shared[0]
+
+
 def denoise(
     picture: Floats,
     film: Film,
@@ -80,13 +88,10 @@ def denoise(
     cancelled: Callable[[], bool] = lambda: False,
 ) -> Floats | None:
     """The picture (H, W, 3) without grain; the film gives the guides. None when cancelled."""
-    with _making:
-        if not _shared:
-            _shared.append(Denoiser())
     clean = np.nan_to_num(picture, nan=0.0, posinf=1e9, neginf=0.0)
     images = {
         "color": np.ascontiguousarray(clean, np.float32),
         "albedo": np.ascontiguousarray(np.clip(film.mean("albedo"), 0.0, 1.0)),
         "normal": np.ascontiguousarray(film.mean("normal")),
     }
-    return _shared[0].run(images, quality, cancelled)
+    return shared_denoiser().run(images, quality, cancelled)

@@ -1,0 +1,1 @@
+"""Relighting: the light of a still camera recorded once, then evaluated anew for every sun and sky."""

@@ -1,0 +1,148 @@
+"""A straight look into the scene: through holes and panes and over mirrors to the first surface that scatters.
+
+Arrays are those of `compiled`, as one tuple. What a pane or a gloss as sharp as a mirror throws aside is
+handed out as a second ray, so that a caller can follow it too. Stated limits: a pane's tint counts, the
+reflections inside a stack of panes do not; rough gloss is no business of this module.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gloamet.jit import JIT
+from gloamet.trace.materials import (
+    COAT,
+    CUTOUT,
+    GLASS,
+    KIND,
+    MATT,
+    NORMAL_PICTURE,
+    SPECULAR,
+    TRANSMISSION,
+)
+from gloamet.trace.plane import WATER, ground_distance, ripples
+from gloamet.trace.rays import intersect
+from gloamet.trace.surface import (
+    MIRROR_ALPHA,
+    bumped,
+    fifth,
+    fresnel,
+    is_hole,
+    locate,
+    look_up,
+    pane,
+    smooth_normal,
+    texture_place,
+    turned,
+    vertex_colour,
+)
+from gloamet.trace.visibility import FAR, MAX_PASSES, step_off
+
+F = np.float32
+MIRRORS = 3  # mirrors in a row before a look is given up
+ESCAPED, MET, LOST = 0, 1, 2
+
+
+@njit(inline="always", **JIT)
+def look(scene, arrays, mask, ox, oy, oz, dx, dy, dz):
+    """Follow a ray to the first surface that scatters.
+
+    Returns (kind, place, normal, smooth, direction, weight, paint, aside): place off the surface on the
+    looker's side, the face's and the shading normal turned to the looker, the direction at the end, the
+    weight per channel of what is seen there, paint (material, triangle or -1, u, v of the texture, red,
+    green, blue, roughness, metalness), aside (weight, origin, direction) of the first mirror image.
+    """
+    (
+        vertices, normals, uvs, colours, triangles, triangle_material, flags, first, instance_first, turns,
+        materials, texels, pictures, _lamps, plane, _portals,
+    ) = arrays  # fmt: skip
+    wr = wg = wb = F(1)
+    away = F(0)
+    ax = ay = az = bx = by = bz = F(0)
+    nx = ny = sx = sy = tu = tv = r = g = b = rough = metal = F(0)
+    nz = sz = F(1)
+    px, py, pz = ox, oy, oz
+    kind, m, prim, mirrors, travelled = LOST, 0, -1, 0, F(0)
+    for _ in range(MAX_PASSES):
+        t, nx, ny, nz, hu, hv, prim, geometry, instance = intersect(
+            scene, ox, oy, oz, F(0), dx, dy, dz, FAR, mask
+        )
+        s = ground_distance(plane, ox, oy, oz, dx, dy, dz, t)
+        if s <= F(0) and prim < 0:
+            kind = ESCAPED
+            break
+        tu = tv = F(0)
+        if s > F(0):
+            t, prim, instance, m = s, -1, -1, len(materials) - 1
+            nx, ny, nz = F(0), F(0), F(1)
+        else:
+            prim = locate(first, instance_first, prim, geometry, instance)
+            m = triangle_material[prim]
+            nx, ny, nz = turned(turns, instance, 0, nx, ny, nz)
+            inverse = F(1) / math.sqrt(nx * nx + ny * ny + nz * nz)
+            if nx * dx + ny * dy + nz * dz > F(0):
+                inverse = -inverse
+            nx, ny, nz = nx * inverse, ny * inverse, nz * inverse
+            tu, tv = texture_place(triangles, uvs, prim, hu, hv)
+        hx, hy, hz = ox + dx * t, oy + dy * t, oz + dz * t
+        step = step_off(t, hx, hy, hz)
+        travelled += t
+        if materials[m, CUTOUT] >= F(0) and is_hole(materials, m, texels, pictures, tu, tv):
+            ox, oy, oz = hx + dx * step, hy + dy * step, hz + dz * step
+            continue
+        px, py, pz = hx + nx * step, hy + ny * step, hz + nz * step
+        if materials[m, KIND] == F(GLASS) and materials[m, TRANSMISSION] >= F(0.5):
+            k = -(nx * dx + ny * dy + nz * dz)
+            f, pr, pg, pb = pane(materials, m, k)
+            if away == F(0):
+                away = f * max(wr, max(wg, wb))
+                ax, ay, az = px, py, pz
+                bx, by, bz = dx + F(2) * k * nx, dy + F(2) * k * ny, dz + F(2) * k * nz
+            wr, wg, wb = wr * pr, wg * pg, wb * pb
+            ox, oy, oz = hx - nx * step, hy - ny * step, hz - nz * step
+            continue
+        r, g, b, rough, metal = look_up(materials, m, texels, pictures, tu, tv)
+        sx, sy, sz = nx, ny, nz
+        if prim >= 0:
+            sx, sy, sz = smooth_normal(
+                flags, triangles, normals, turns, instance, prim, hu, hv, nx, ny, nz, dx, dy, dz
+            )
+            if materials[m, NORMAL_PICTURE] >= F(0):
+                sx, sy, sz = bumped(
+                    vertices, uvs, triangles, turns, instance, prim, materials, m, texels, pictures, tu, tv,
+                    (sx, sy, sz), (dx, dy, dz),
+                )  # fmt: skip
+            vr, vg, vb = vertex_colour(flags, colours, triangles, prim, hu, hv)
+            r, g, b = r * vr, g * vg, b * vb
+        elif plane[WATER] > F(0):
+            sx, sy, sz = ripples(plane, hx, hy, travelled)
+            if sx * dx + sy * dy + sz * dz > F(-0.02):
+                sx, sy, sz = nx, ny, nz
+        k = -(sx * dx + sy * dy + sz * dz)
+        mirror_x, mirror_y, mirror_z = dx + F(2) * k * sx, dy + F(2) * k * sy, dz + F(2) * k * sz
+        sharp = materials[m, KIND] != F(MATT) and rough * rough < MIRROR_ALPHA
+        if sharp and metal > F(0.5) and mirrors < MIRRORS:
+            mirrors += 1
+            f = fifth(k)
+            wr, wg, wb = wr * (r + (F(1) - r) * f), wg * (g + (F(1) - g) * f), wb * (b + (F(1) - b) * f)
+            ox, oy, oz, dx, dy, dz = px, py, pz, mirror_x, mirror_y, mirror_z
+            continue
+        f = F(0)
+        if sharp:
+            f = F(0.04) * materials[m, SPECULAR]
+            f += (materials[m, SPECULAR] - f) * fifth(k)
+        if materials[m, COAT] > F(0):
+            f += (F(1) - f) * materials[m, COAT] * fresnel(k, F(1.5))
+        if f > F(0) and away == F(0):
+            away = f * max(wr, max(wg, wb))
+            ax, ay, az, bx, by, bz = px, py, pz, mirror_x, mirror_y, mirror_z
+        wr, wg, wb = wr * (F(1) - f), wg * (F(1) - f), wb * (F(1) - f)
+        kind = MET
+        break
+    return (
+        kind, (px, py, pz), (nx, ny, nz), (sx, sy, sz), (dx, dy, dz), (wr, wg, wb),
+        (m, prim, tu, tv, r, g, b, rough, metal), (away, ax, ay, az, bx, by, bz),
+    )  # fmt: skip

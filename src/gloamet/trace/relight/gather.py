@@ -1,0 +1,224 @@
+"""What points on surfaces see, as lists of rows in the light table, and the evaluation of such lists.
+
+points (n, POINT_WORDS) float32: PLACE off the surface, shading NORMAL, FACE normal, direction to the VIEWER,
+ALPHA of the gloss, GLOSS strength (0 for matt), METAL, TRANSLUCENCY; a point with no normal is skipped.
+index (n, samples) int32 and weight (n, samples) float32: the mean over samples of weight times the table's
+light is the irradiance over pi, as a matt surface of that normal would reflect it. A list needs no new ray
+when the light changes.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gloamet.jit import JIT
+from gloamet.trace.draws import GOLDEN, drawn, even_numbers, two_numbers
+from gloamet.trace.embree import PATH_MASK
+from gloamet.trace.portals import portal_density, serving, through_portal
+from gloamet.trace.relight.cells import UNKNOWN, cell_row, sky_bin
+from gloamet.trace.relight.chain import ESCAPED, MET, look
+from gloamet.trace.surface import (
+    DIELECTRIC,
+    basis,
+    cosine_direction,
+    fifth,
+    gloss_direction,
+    mean_returned,
+    returned,
+)
+from gloamet.trace.visibility import unblocked
+
+F = np.float32
+PLACE, NORMAL, FACE, VIEWER, ALPHA, GLOSS, METAL, TRANSLUCENT = 0, 3, 6, 9, 12, 13, 14, 15
+POINT_WORDS = 16
+_PATH = np.int32(PATH_MASK)
+_PAIR = 2  # of even numbers
+
+
+@njit(inline="always", **JIT)
+def _seen(scene, arrays, anchor, keys, rows, ox, oy, oz, dx, dy, dz):
+    """(row, weight) of what lies along a ray."""
+    kind, p, n, _s, d, w, paint, _aside = look(scene, arrays, _PATH, ox, oy, oz, dx, dy, dz)
+    through = F(0.2722287) * w[0] + F(0.6740818) * w[1] + F(0.0536895) * w[2]
+    if kind == ESCAPED:
+        return np.int64(sky_bin(d[0], d[1], d[2])), through
+    if kind == MET:
+        return cell_row(anchor, keys, rows, p[0], p[1], p[2], n[0], n[1], n[2], paint[0]), through
+    return np.int64(UNKNOWN), F(0)
+
+
+@njit(**JIT)
+def gather(scene, arrays, anchor, keys, rows, points, first, last, begin, end, seed, index, weight):
+    """Fill samples begin..end of points first..last: directions by the cosine, in rooms half by portals."""
+    portals = arrays[15]
+    for i in range(first, last):
+        nx, ny, nz = points[i, NORMAL], points[i, NORMAL + 1], points[i, NORMAL + 2]
+        if nx == F(0) and ny == F(0) and nz == F(0):
+            continue
+        x, y, z = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
+        fx, fy, fz = points[i, FACE], points[i, FACE + 1], points[i, FACE + 2]
+        alpha, gloss = points[i, ALPHA], points[i, GLOSS]
+        inverse = F(1) / (F(1) - gloss * mean_returned(alpha))
+        count = serving(portals, x, y, z)
+        pixel = np.uint64(i) + np.uint64(seed)
+        for s in range(begin, end):
+            state = pixel * GOLDEN + np.uint64(s) * np.uint64(0xBF58476D1CE4E5B9)
+            a, b = two_numbers(state)
+            side = F(1)
+            if points[i, TRANSLUCENT] > F(0) and a < points[i, TRANSLUCENT]:
+                side = F(-1)
+            sx, sy, sz = nx * side, ny * side, nz * side
+            portal = count > 0 and s & 1 == 1 and side > F(0)
+            u, v = even_numbers(pixel, np.uint64(s >> 1 if count > 0 else s), _PAIR + (s & 1 if count else 0))
+            if portal:
+                dx, dy, dz = through_portal(portals, count, b, u, v, x, y, z)
+            else:
+                dx, dy, dz = cosine_direction(sx, sy, sz, u, v)
+            cosine = sx * dx + sy * dy + sz * dz
+            index[i, s], weight[i, s] = UNKNOWN, F(0)
+            if cosine <= F(1e-5) or side * (fx * dx + fy * dy + fz * dz) <= F(0):
+                continue
+            w = F(1)
+            if count > 0 and side > F(0):
+                p = cosine / F(math.pi)
+                w = F(2) * p / (p + portal_density(portals, count, x, y, z, dx, dy, dz))
+            if gloss > F(0):
+                w *= (F(1) - gloss * returned(1, cosine, alpha)) * inverse
+            ox, oy, oz = x, y, z
+            if side < F(0):
+                off = F(2e-3) + F(4e-6) * max(abs(x), max(abs(y), abs(z)))
+                ox, oy, oz = x - off * fx, y - off * fy, z - off * fz
+            row, through = _seen(scene, arrays, anchor, keys, rows, ox, oy, oz, dx, dy, dz)
+            index[i, s], weight[i, s] = row, w * through
+
+
+@njit(**JIT)
+def gather_gloss(scene, arrays, anchor, keys, rows, points, first, last, begin, end, index, weight):
+    """The same for the rough gloss of points that have one; what it reflects, without a metal's colour."""
+    for i in range(first, last):
+        gloss, metal, alpha = points[i, GLOSS], points[i, METAL], points[i, ALPHA]
+        nx, ny, nz = points[i, NORMAL], points[i, NORMAL + 1], points[i, NORMAL + 2]
+        if gloss + metal <= F(0) or (nx == F(0) and ny == F(0) and nz == F(0)):
+            continue
+        x, y, z = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
+        vx, vy, vz = points[i, VIEWER], points[i, VIEWER + 1], points[i, VIEWER + 2]
+        nv = nx * vx + ny * vy + nz * vz
+        for s in range(begin, end):
+            index[i, s], weight[i, s] = UNKNOWN, F(0)
+            u, v = drawn(np.uint64(0), np.uint64(i) + np.uint64(77), np.uint64(s), _PAIR + 2)
+            dx, dy, dz = gloss_direction(nx, ny, nz, vx, vy, vz, alpha, u, v)
+            nl = nx * dx + ny * dy + nz * dz
+            face = points[i, FACE] * dx + points[i, FACE + 1] * dy + points[i, FACE + 2] * dz
+            if nv <= F(0) or nl <= F(0) or face <= F(0):
+                continue
+            hx, hy, hz = dx + vx, dy + vy, dz + vz
+            inverse = F(1) / math.sqrt(max(F(1e-12), hx * hx + hy * hy + hz * hz))
+            vh = (vx * hx + vy * hy + vz * hz) * inverse
+            a2 = alpha * alpha
+            root_v = math.sqrt(a2 + (F(1) - a2) * nv * nv)
+            root_l = math.sqrt(a2 + (F(1) - a2) * nl * nl)
+            f0 = DIELECTRIC * gloss * (F(1) - metal) + metal
+            f90 = gloss * (F(1) - metal) + metal
+            w = (f0 + (f90 - f0) * fifth(vh)) * nl * (nv + root_v) / (nl * root_v + nv * root_l)
+            w *= F(1) + metal * (F(1) / returned(0, nv, alpha) - F(1))
+            row, through = _seen(scene, arrays, anchor, keys, rows, x, y, z, dx, dy, dz)
+            index[i, s], weight[i, s] = row, w * through
+
+
+@njit(**JIT)
+def evaluate(index, weight, samples, light, first, last, out):
+    """The mean of the lists' light over their first `samples`, (n, 3)."""
+    share = F(1) / F(samples)
+    for i in range(first, last):
+        r = g = b = F(0)
+        for s in range(samples):
+            k, w = index[i, s], weight[i, s]
+            r += w * light[k, 0]
+            g += w * light[k, 1]
+            b += w * light[k, 2]
+        out[i, 0], out[i, 1], out[i, 2] = r * share, g * share, b * share
+
+
+@njit(**JIT)
+def wander(scene, arrays, points, chosen, first, last, bounces, seed, hits, materials):
+    """Walk from chosen points and note every surface met: hits (m, bounces, 9), materials (m, bounces)."""
+    portals = arrays[15]
+    for j in range(first, last):
+        i = chosen[j]
+        x, y, z = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
+        nx, ny, nz = points[i, NORMAL], points[i, NORMAL + 1], points[i, NORMAL + 2]
+        for k in range(bounces):
+            materials[j, k] = -1
+        for k in range(bounces):
+            u, v = two_numbers(np.uint64(i * 64 + k) * GOLDEN + np.uint64(seed))
+            a, b = two_numbers(np.uint64(i * 64 + k) * GOLDEN + np.uint64(seed + 1))
+            count = serving(portals, x, y, z)
+            if count > 0 and a < F(0.3):
+                dx, dy, dz = through_portal(portals, count, b, u, v, x, y, z)
+                if dx * nx + dy * ny + dz * nz <= F(0):
+                    break
+            else:
+                dx, dy, dz = cosine_direction(nx, ny, nz, u, v)
+            kind, p, n, _s, _d, _w, paint, _aside = look(scene, arrays, _PATH, x, y, z, dx, dy, dz)
+            if kind != MET:
+                break
+            x, y, z = p
+            nx, ny, nz = n
+            materials[j, k] = paint[0]
+            hits[j, k, 0], hits[j, k, 1], hits[j, k, 2] = x, y, z
+            hits[j, k, 3], hits[j, k, 4], hits[j, k, 5] = nx, ny, nz
+            hits[j, k, 6], hits[j, k, 7], hits[j, k, 8] = paint[4], paint[5], paint[6]
+
+
+@njit(inline="always", **JIT)
+def _sun_place(sun, pick):
+    """A direction in the sun's disc by one of a few fixed places."""
+    a, b = two_numbers(np.uint64(pick) * GOLDEN + np.uint64(5))
+    r, phi = math.sqrt(a * sun[11]), F(2 * math.pi) * b
+    p, q = r * math.cos(phi), r * math.sin(phi)
+    c = math.sqrt(max(F(0), F(1) - p * p - q * q))
+    e, f, g, h, i, j = basis(sun[0], sun[1], sun[2])
+    return e * p + h * q + sun[0] * c, f * p + i * q + sun[1] * c, g * p + j * q + sun[2] * c
+
+
+@njit(**JIT)
+def sun_on_cells(scene, pervious, arrays, sun, places, translucent, first, last, phase, stride, lit):
+    """Cosine times visibility per channel of every `stride`-th place of cells, lit (cells, places, 3)."""
+    (
+        _v, _n, uvs, _c, triangles, triangle_material, _f, first_row, instance_first, turns, materials, texels,
+        pictures, _lamps, _plane, _portals,
+    ) = arrays  # fmt: skip
+    for c in range(first, last):
+        for k in range(phase, places.shape[1], stride):
+            dx, dy, dz = _sun_place(sun, c * 16 + k)
+            x, y, z = places[c, k, 0], places[c, k, 1], places[c, k, 2]
+            nx, ny, nz = places[c, k, 3], places[c, k, 4], places[c, k, 5]
+            cosine = nx * dx + ny * dy + nz * dz
+            share = F(1) - translucent[c]
+            if cosine < F(0) and translucent[c] > F(0):
+                off = F(2e-3) + F(4e-6) * max(abs(x), max(abs(y), abs(z)))
+                x, y, z, cosine, share = x - off * nx, y - off * ny, z - off * nz, -cosine, translucent[c]
+            r = g = b = F(0)
+            if cosine > F(0) and dz > F(0):
+                r, g, b = unblocked(
+                    scene, pervious, first_row, instance_first, turns, triangles, uvs, triangle_material,
+                    materials, texels, pictures, x, y, z, dx, dy, dz, F(1e30),
+                )  # fmt: skip
+                cosine *= share
+            lit[c, k, 0], lit[c, k, 1], lit[c, k, 2] = cosine * r, cosine * g, cosine * b
+
+
+@njit(**JIT)
+def light_cells(lit, received, albedo, sun_light, first_row, first, last, light):
+    """Write the cells' rows of the light table: albedo times (sun over pi plus what the lists gathered)."""
+    places = lit.shape[1]
+    share = F(1) / (F(math.pi) * F(places))
+    for c in range(first, last):
+        for n in range(3):
+            sun = F(0)
+            for k in range(places):
+                sun += lit[c, k, n]
+            light[first_row + c, n] = albedo[c, n] * (sun * share * sun_light[n] + received[c, n])

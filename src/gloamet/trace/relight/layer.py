@@ -1,0 +1,68 @@
+"""One layer of a record: what its pixels see of the light table, and how that reaches the display.
+
+Made once per camera by rays, evaluated for every light without any. Two sizes: lists are kept for the record's
+pixels, surfaces and sky also for the display's.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.trace.relight.evening import LEVELS
+from gloamet.trace.relight.gather import GLOSS, METAL, POINT_WORDS
+from gloamet.trace.relight.screen import KIND, PAINT_WORDS, SURFACE
+
+Floats = NDArray[np.float32]
+MOST_SAMPLES, GLOSS_SAMPLES = 32, 8
+SHINE_LEVELS = 3  # passes of evening out for what rough gloss reflects
+
+
+@dataclass
+class Screen:
+    """Points and paint of one size, (n, ...)."""
+
+    width: int
+    height: int
+    points: Floats = field(init=False)
+    paint: Floats = field(init=False)
+
+    def __post_init__(self) -> None:
+        n = self.width * self.height
+        self.points = np.zeros((n, POINT_WORDS), np.float32)
+        self.paint = np.zeros((n, PAINT_WORDS), np.float32)
+
+    @property
+    def surfaces(self) -> NDArray[np.bool_]:
+        """Which pixels show a surface."""
+        return np.asarray(self.paint[:, KIND] == SURFACE)
+
+
+@dataclass
+class Layer:
+    """Lists and pictures of one layer; `samples` of the lists are there."""
+
+    small: Screen
+    big: Screen
+    samples: int = 0
+    used: bool = True
+    glossy: bool = False
+
+    def open_lists(self) -> None:
+        """Make room once it is known what the layer shows."""
+        n, big = len(self.small.points), len(self.big.points)
+        self.used = bool(self.big.surfaces.any() or (self.big.paint[:, KIND] > 0).any())
+        shown = self.small.surfaces
+        self.glossy = bool((self.small.points[shown, GLOSS] + self.small.points[shown, METAL] > 0.0).any())
+        self.index = np.zeros((n, MOST_SAMPLES), np.int32)
+        self.weight = np.zeros((n, MOST_SAMPLES), np.float32)
+        gloss = n if self.glossy else 1
+        self.gloss_index = np.zeros((gloss, GLOSS_SAMPLES), np.int32)
+        self.gloss_weight = np.zeros((gloss, GLOSS_SAMPLES), np.float32)
+        self.taps, self.shares = np.zeros((big, 4), np.int32), np.zeros((big, 4), np.float32)
+        self.even_weights = np.zeros((LEVELS, n, 9), np.uint8)
+        self.received, self.spare = np.zeros((n, 3), np.float32), np.zeros((n, 3), np.float32)
+        self.shine = np.zeros((gloss, 3), np.float32)
+        self.visible = np.zeros((big, 3), np.uint8)

@@ -1,0 +1,138 @@
+"""What a camera sees, kept per pixel without light: once per camera, at the record's and at the display's size.
+
+A layer of n = height x width pixels: points (n, POINT_WORDS) as in `gather`; paint (n, PAINT_WORDS): WEIGHT per
+channel of what is seen, ALBEDO, KIND (SURFACE, SKY with the direction in the point's place, or NONE). The
+first layer is what lies straight ahead through panes and holes, the second what the first pane, water, varnish
+or mirror throws aside. taps (n, 4) int32 and shares (n, 4) lead from a display pixel to pixels of the record.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gloamet.jit import JIT
+from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
+from gloamet.trace.materials import KIND as MATERIAL_KIND
+from gloamet.trace.materials import MATT, SPECULAR, TRANSLUCENCY
+from gloamet.trace.paths import camera_ray
+from gloamet.trace.relight.chain import ESCAPED, MET, look
+from gloamet.trace.relight.gather import ALPHA, FACE, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
+from gloamet.trace.surface import MIRROR_ALPHA
+
+F = np.float32
+WEIGHT, ALBEDO, KIND = 0, 3, 6
+PAINT_WORDS = 7
+NONE, SURFACE, SKY = 0.0, 1.0, 2.0
+LEAST_ASIDE = F(2e-3)  # a weaker mirror image is not kept
+_CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
+
+
+@njit(inline="always", **JIT)
+def _keep(materials, found, scale, i, points, paint):
+    """Write what a look found into row i of a layer."""
+    kind, p, n, s, d, w, ground, _aside = found
+    for k in range(3):
+        paint[i, WEIGHT + k] = scale * w[k]
+        points[i, NORMAL + k] = F(0)
+    paint[i, KIND] = F(NONE)
+    if kind == ESCAPED:
+        paint[i, KIND] = F(SKY)
+        points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2] = d
+    if kind == MET:
+        m = ground[0]
+        paint[i, KIND] = F(SURFACE)
+        paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2] = ground[4], ground[5], ground[6]
+        points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2] = p
+        points[i, NORMAL], points[i, NORMAL + 1], points[i, NORMAL + 2] = s
+        points[i, FACE], points[i, FACE + 1], points[i, FACE + 2] = n
+        points[i, VIEWER], points[i, VIEWER + 1], points[i, VIEWER + 2] = -d[0], -d[1], -d[2]
+        points[i, ALPHA], points[i, GLOSS], points[i, METAL] = F(1), F(0), F(0)
+        points[i, TRANSLUCENT] = materials[m, TRANSLUCENCY]
+        alpha = ground[7] * ground[7]
+        if materials[m, MATERIAL_KIND] != F(MATT) and alpha >= MIRROR_ALPHA:
+            points[i, ALPHA], points[i, METAL] = alpha, ground[8]
+            points[i, GLOSS] = materials[m, SPECULAR]
+
+
+@njit(**JIT)
+def see(scene, arrays, camera, width, height, y0, y1, points, paint, aside_points, aside_paint):
+    """Fill rows y0..y1 of both layers; returns how many pixels have a mirror image."""
+    materials = arrays[10]
+    count = 0
+    for y in range(y0, y1):
+        for x in range(width):
+            i = y * width + x
+            ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, F(0.5), F(0.5), F(0), F(0))
+            away = ax = ay = az = bx = by = bz = F(0)
+            for layer in range(2):
+                if layer == 0:
+                    found = look(scene, arrays, _CAMERA, ox, oy, oz, dx, dy, dz)
+                    away, ax, ay, az, bx, by, bz = found[7]
+                    _keep(materials, found, F(1), i, points, paint)
+                    aside_paint[i, KIND] = F(NONE)
+                elif away > LEAST_ASIDE:
+                    count += 1
+                    found = look(scene, arrays, _PATH, ax, ay, az, bx, by, bz)
+                    _keep(materials, found, away, i, aside_points, aside_paint)
+    return count
+
+
+@njit(**JIT)
+def find_taps(points, paint, width, height, big_points, big_paint, big_width, big_height, y0, y1, taps, shares):
+    """For display rows y0..y1 the four record pixels most like each, by place and normal, and their shares."""
+    for y in range(y0, y1):
+        for x in range(big_width):
+            i = y * big_width + x
+            for q in range(4):
+                taps[i, q], shares[i, q] = 0, F(0)
+            if big_paint[i, KIND] != F(SURFACE):
+                continue
+            u = (F(x) + F(0.5)) * F(width) / F(big_width) - F(0.5)
+            v = (F(y) + F(0.5)) * F(height) / F(big_height) - F(0.5)
+            cx, cy = int(math.floor(u + F(0.5))), int(math.floor(v + F(0.5)))
+            px, py, pz = big_points[i, PLACE], big_points[i, PLACE + 1], big_points[i, PLACE + 2]
+            nx, ny, nz = big_points[i, NORMAL], big_points[i, NORMAL + 1], big_points[i, NORMAL + 2]
+            fx, fy, fz = big_points[i, FACE], big_points[i, FACE + 1], big_points[i, FACE + 2]
+            for reach in (1, 4):
+                total = F(0)
+                for q in range(4):
+                    shares[i, q] = F(0)
+                for b in range(max(0, cy - reach), min(height, cy + reach + 1)):
+                    for a in range(max(0, cx - reach), min(width, cx + reach + 1)):
+                        j = b * width + a
+                        if paint[j, KIND] != F(SURFACE):
+                            continue
+                        like = nx * points[j, NORMAL] + ny * points[j, NORMAL + 1]
+                        like += nz * points[j, NORMAL + 2]
+                        if like <= F(0.3):
+                            continue
+                        ex, ey = points[j, PLACE] - px, points[j, PLACE + 1] - py
+                        ez = points[j, PLACE + 2] - pz
+                        apart = abs(ex * fx + ey * fy + ez * fz)
+                        far = math.sqrt(ex * ex + ey * ey + ez * ez) + F(1e-6)
+                        su, sv = F(a) - u, F(b) - v
+                        like *= like
+                        like *= like
+                        # a plane's pixels may lie far apart at a slant; what is off it may not
+                        w = like * math.exp(
+                            -F(6) * apart / far - (su * su + sv * sv) * (F(1.2) if reach == 1 else F(0.3))
+                        )
+                        least = 0
+                        for q in range(1, 4):
+                            if shares[i, q] < shares[i, least]:
+                                least = q
+                        if w > shares[i, least]:
+                            shares[i, least], taps[i, least] = w, j
+                for q in range(4):
+                    total += shares[i, q]
+                if total > F(0.05):
+                    break
+            total = F(0)
+            for q in range(4):
+                total += shares[i, q]
+            if total > F(1e-6):
+                for q in range(4):
+                    shares[i, q] /= total

@@ -1,0 +1,190 @@
+"""A relit frame: exact sun rays at display size, and everything put together per pixel.
+
+visible (n, 3) uint8 is what comes of the sun at each display pixel, per channel. While the hand moves, rays go
+out from every other pixel of every other row; where the four round a pixel agree and lie in its plane, it is
+like them, else it sends its own.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gloamet.jit import JIT
+from gloamet.sky.dome import dome_coordinates, sky_radiance
+from gloamet.trace.lighting import disc_along
+from gloamet.trace.plane import ground_seen
+from gloamet.trace.relight.gather import ALPHA, FACE, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
+from gloamet.trace.relight.screen import ALBEDO, KIND, NONE, SKY, SURFACE, WEIGHT
+from gloamet.trace.surface import gloss_share, reflect, returned
+from gloamet.trace.visibility import unblocked
+
+F = np.float32
+
+
+@njit(inline="always", **JIT)
+def _facing(points, i, sun):
+    """Cosine of the sun on a pixel's point, negative from behind where no light comes through."""
+    cosine = points[i, NORMAL] * sun[0] + points[i, NORMAL + 1] * sun[1] + points[i, NORMAL + 2] * sun[2]
+    face = points[i, FACE] * sun[0] + points[i, FACE + 1] * sun[1] + points[i, FACE + 2] * sun[2]
+    if cosine > F(0) and face > F(0):
+        return cosine
+    if points[i, TRANSLUCENT] > F(0) and face < F(0):
+        return abs(cosine)
+    return F(-1)
+
+
+@njit(inline="always", **JIT)
+def _send(scene, pervious, arrays, points, i, sun, visible):
+    """One ray to the sun's middle."""
+    (
+        _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
+        pictures, _lamps, _plane, _portals,
+    ) = arrays  # fmt: skip
+    x, y, z = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
+    if points[i, FACE] * sun[0] + points[i, FACE + 1] * sun[1] + points[i, FACE + 2] * sun[2] < F(0):
+        off = F(2e-3) + F(4e-6) * max(abs(x), max(abs(y), abs(z)))
+        x, y, z = x - off * points[i, FACE], y - off * points[i, FACE + 1], z - off * points[i, FACE + 2]
+    r, g, b = unblocked(
+        scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+        pictures, x, y, z, sun[0], sun[1], sun[2], F(1e30),
+    )  # fmt: skip
+    visible[i, 0], visible[i, 1], visible[i, 2] = (
+        np.uint8(r * F(255) + F(0.5)), np.uint8(g * F(255) + F(0.5)), np.uint8(b * F(255) + F(0.5)),
+    )  # fmt: skip
+
+
+@njit(**JIT)
+def sun_lattice(scene, pervious, arrays, sun, points, paint, width, height, y0, y1, visible):
+    """Rays from every other pixel of every other row among y0..y1 (y0 even)."""
+    rays = 0
+    for y in range(y0, y1, 2):
+        for x in range(0, width, 2):
+            i = y * width + x
+            visible[i, 0] = visible[i, 1] = visible[i, 2] = 0
+            if paint[i, KIND] == F(SURFACE) and _facing(points, i, sun) > F(0):
+                rays += 1
+                _send(scene, pervious, arrays, points, i, sun, visible)
+    return rays
+
+
+@njit(**JIT)
+def sun_between(scene, pervious, arrays, sun, points, paint, width, height, y0, y1, visible):
+    """The pixels between the lattice's: like the four round them, or by rays of their own."""
+    rays = 0
+    for y in range(y0, y1):
+        above = y & ~1
+        below = above if y & 1 == 0 else min(above + 2, (height - 1) & ~1)
+        for x in range(width):
+            if x & 1 == 0 and y & 1 == 0:
+                continue
+            i = y * width + x
+            visible[i, 0] = visible[i, 1] = visible[i, 2] = 0
+            if paint[i, KIND] != F(SURFACE) or _facing(points, i, sun) <= F(0):
+                continue
+            left = x & ~1
+            right = left if x & 1 == 0 else min(left + 2, (width - 1) & ~1)
+            k = above * width + left
+            alike = True
+            for corner in range(4):
+                j = (below if corner & 2 else above) * width + (right if corner & 1 else left)
+                same = visible[j, 0] == visible[k, 0] and visible[j, 1] == visible[k, 1]
+                if not same or visible[j, 2] != visible[k, 2] or paint[j, KIND] != F(SURFACE):
+                    alike = False
+                    break
+                like = points[j, FACE] * points[i, FACE] + points[j, FACE + 1] * points[i, FACE + 1]
+                like += points[j, FACE + 2] * points[i, FACE + 2]
+                ex, ey = points[j, PLACE] - points[i, PLACE], points[j, PLACE + 1] - points[i, PLACE + 1]
+                ez = points[j, PLACE + 2] - points[i, PLACE + 2]
+                apart = abs(ex * points[i, FACE] + ey * points[i, FACE + 1] + ez * points[i, FACE + 2])
+                far = abs(ex) + abs(ey) + abs(ez)
+                if like < F(0.95) or apart > F(0.1) * far + F(1e-4):
+                    alike = False
+                    break
+            if alike:
+                for n in range(3):
+                    visible[i, n] = visible[k, n]
+            else:
+                rays += 1
+                _send(scene, pervious, arrays, points, i, sun, visible)
+    return rays
+
+
+@njit(inline="always", **JIT)
+def _sky_seen(table, sun, ground, plane, gain_sun, gain_sky, dx, dy, dz):
+    """What a look that left the scene sees, as the exact picture does."""
+    share = ground_seen(plane, dz)
+    u, v = dome_coordinates(dx, dy, max(dz, F(0)))
+    r, g, b = sky_radiance(table, u, v)
+    disc = disc_along(sun, dx, dy, dz) * gain_sun if dz > F(0) else F(0)
+    rest = (F(1) - share) * gain_sky
+    return (
+        share * (gain_sun * ground[0] + gain_sky * ground[3]) + rest * r + (F(1) - share) * disc * sun[7],
+        share * (gain_sun * ground[1] + gain_sky * ground[4]) + rest * g + (F(1) - share) * disc * sun[8],
+        share * (gain_sun * ground[2] + gain_sky * ground[5]) + rest * b + (F(1) - share) * disc * sun[9],
+    )
+
+
+@njit(inline="always", **JIT)
+def _sun_reflected(points, paint, i, sun, visible):
+    """The sun's part on a pixel, per channel, before its light: reflectance times cosine times visibility."""
+    r, g, b = paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2]
+    vr, vg, vb = F(visible[i, 0]) / F(255), F(visible[i, 1]) / F(255), F(visible[i, 2]) / F(255)
+    nx, ny, nz = points[i, NORMAL], points[i, NORMAL + 1], points[i, NORMAL + 2]
+    cosine = nx * sun[0] + ny * sun[1] + nz * sun[2]
+    gloss, metal, through = points[i, GLOSS], points[i, METAL], points[i, TRANSLUCENT]
+    if gloss + metal <= F(0) or cosine <= F(0):
+        k = abs(cosine) / F(math.pi) * (F(1) - through if cosine > F(0) else through)
+        return r * k * vr, g * k * vg, b * k * vb
+    vx, vy, vz = points[i, VIEWER], points[i, VIEWER + 1], points[i, VIEWER + 2]
+    share = gloss_share(nx * vx + ny * vy + nz * vz, r, g, b, metal, gloss)
+    surface = (nx, ny, nz, vx, vy, vz, r, g, b, points[i, ALPHA], metal, gloss, share)
+    fr, fg, fb, _p = reflect(surface, sun[0], sun[1], sun[2])
+    k = F(1) - through
+    return fr * k * vr, fg * k * vg, fb * k * vb
+
+
+@njit(**JIT)
+def shade(
+    table, sun, ground, plane, gain_sun, gain_sky, points, paint, taps, shares, received, shine, visible, first,
+    last, add, out,
+):  # fmt: skip
+    """Write, or add, a layer's light into pixels first..last of out (n, 3)."""
+    lr, lg, lb = gain_sun * sun[3], gain_sun * sun[4], gain_sun * sun[5]
+    for i in range(first, last):
+        if not add:
+            out[i, 0], out[i, 1], out[i, 2] = F(0), F(0), F(0)
+        kind = paint[i, KIND]
+        if kind == F(NONE):
+            continue
+        wr, wg, wb = paint[i, WEIGHT], paint[i, WEIGHT + 1], paint[i, WEIGHT + 2]
+        if kind == F(SKY):
+            dx, dy, dz = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
+            r, g, b = _sky_seen(table, sun, ground, plane, gain_sun, gain_sky, dx, dy, dz)
+        else:
+            r = g = b = p = q = s = F(0)
+            glossy = points[i, GLOSS] + points[i, METAL] > F(0)
+            for k in range(4):
+                j, w = taps[i, k], shares[i, k]
+                r, g, b = r + w * received[j, 0], g + w * received[j, 1], b + w * received[j, 2]
+                if glossy:
+                    p, q, s = p + w * shine[j, 0], q + w * shine[j, 1], s + w * shine[j, 2]
+            ar, ag, ab = paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2]
+            if glossy:
+                nv = points[i, NORMAL] * points[i, VIEWER] + points[i, NORMAL + 1] * points[i, VIEWER + 1]
+                nv += points[i, NORMAL + 2] * points[i, VIEWER + 2]
+                metal = points[i, METAL]
+                kd = (F(1) - metal) * (F(1) - points[i, GLOSS] * returned(1, nv, points[i, ALPHA]))
+                r = r * ar * kd + p * (F(1) - metal + metal * ar)
+                g = g * ag * kd + q * (F(1) - metal + metal * ag)
+                b = b * ab * kd + s * (F(1) - metal + metal * ab)
+            else:
+                r, g, b = r * ar, g * ag, b * ab
+            if visible[i, 0] + visible[i, 1] + visible[i, 2] > 0:
+                a, c, d = _sun_reflected(points, paint, i, sun, visible)
+                r, g, b = r + a * lr, g + c * lg, b + d * lb
+        out[i, 0] += wr * r
+        out[i, 1] += wg * g
+        out[i, 2] += wb * b
