@@ -15,6 +15,8 @@ JIT = {"fastmath": True, "nogil": True, "cache": True, "error_model": "numpy", "
 MAKING_JIT = {**JIT, "_nrt": True}
 # for kernels that must see infinities and not-a-number as they are
 EXACT_JIT = {**JIT, "fastmath": {"contract", "arcp", "reassoc"}}
+# for sums over scattered rows: with leave to reorder them they become gathers, which take twice as long
+SCATTERED_JIT = {**JIT, "fastmath": {"contract", "nsz"}}
 
 
 def _no_blas() -> None:

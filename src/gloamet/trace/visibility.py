@@ -20,6 +20,7 @@ F = np.float32
 FAR = F(1e30)
 MAX_PASSES = 64
 _OPAQUE, _PERVIOUS = np.int32(OPAQUE_MASK), np.int32(PERVIOUS_MASK)
+_EITHER = np.int32(OPAQUE_MASK | PERVIOUS_MASK)
 
 
 @njit(inline="always", **JIT)
@@ -66,10 +67,10 @@ def unblocked(
     pictures, ox, oy, oz, dx, dy, dz, far,
 ):  # fmt: skip
     """How much light comes along a shadow ray of length far, per channel."""
-    if occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, _OPAQUE):
-        return F(0), F(0), F(0)
-    if not pervious:
+    if not occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, _EITHER):
         return F(1), F(1), F(1)
+    if not pervious or occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, _OPAQUE):
+        return F(0), F(0), F(0)
     return through_pervious(
         scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels, pictures,
         ox, oy, oz, dx, dy, dz, far,

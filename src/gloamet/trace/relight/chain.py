@@ -46,7 +46,7 @@ MIRRORS = 3  # mirrors in a row before a look is given up
 ESCAPED, MET, LOST = 0, 1, 2
 
 
-@njit(inline="always", **JIT)
+@njit(**JIT)
 def look(scene, arrays, mask, ox, oy, oz, dx, dy, dz):
     """Follow a ray to the first surface that scatters.
 

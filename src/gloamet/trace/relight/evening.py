@@ -1,8 +1,10 @@
 """Evening out a gathered picture among pixels of like surface, by weights that are made once.
 
-A pass of level k looks at eight neighbours 2**k pixels apart. weights (levels, n, 9) uint8 are products of
+A pass of level k looks at eight neighbours 2**k pixels apart. weights (levels, 9, n) uint8 are products of
 likeness in normal, plane and a guide (log light of cleaned pictures under a few skies), so that shadows in
-corners keep their shape. Evaluating is linear in the light: nothing flickers while it changes.
+corners keep their shape; inverses (levels, n) float32 are one over their sums. Evaluating is linear in the
+light: nothing flickers while it changes. A picture (3, n + 2 margins) has REACH * (width + 1) places before and
+after it that no weight counts, so that no neighbour needs a look at the edge.
 """
 
 from __future__ import annotations
@@ -18,10 +20,11 @@ from gloamet.trace.relight.screen import KIND, SURFACE
 
 F = np.float32
 LEVELS = 5
+REACH = 1 << (LEVELS - 1)
 
 
 @njit(**JIT)
-def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights):
+def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights, inverses):
     """Weights of rows y0..y1; guide (n, guides), tolerance its standard deviation."""
     sharp = F(0.5) / (tolerance * tolerance)
     for y in range(y0, y1):
@@ -29,12 +32,13 @@ def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights
             i = y * width + x
             for level in range(weights.shape[0]):
                 for k in range(9):
-                    weights[level, i, k] = 0
-                weights[level, i, 4] = 255
+                    weights[level, k, i] = 0
+                weights[level, 4, i] = 255
+                inverses[level, i] = F(1 / 255)
             if paint[i, KIND] != F(SURFACE):
                 continue
             for level in range(weights.shape[0]):
-                step = 1 << level
+                step, total = 1 << level, 255
                 for k in range(9):
                     a, b = x + (k % 3 - 1) * step, y + (k // 3 - 1) * step
                     if k == 4 or a < 0 or b < 0 or a >= width or b >= height:
@@ -56,24 +60,30 @@ def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights
                         unlike += e * e
                     w = math.exp(-F(8) * apart / far - unlike * sharp)
                     w *= F(0.5) if k % 2 == 1 else F(0.25)
-                    weights[level, i, k] = np.uint8(w * F(255) + F(0.5))
+                    weights[level, k, i] = np.uint8(w * F(255) + F(0.5))
+                    total += weights[level, k, i]
+                inverses[level, i] = F(1) / F(total)
 
 
 @njit(**JIT)
-def even_out(picture, weights, level, width, height, y0, y1, out):
-    """One pass over rows y0..y1 of a picture (n, 3)."""
+def even_out(picture, weights, inverses, level, width, y0, y1, out):
+    """One pass over rows y0..y1 of a picture (3, n + 2 margins)."""
     step = 1 << level
+    margin = REACH * (width + 1)
     for y in range(y0, y1):
-        for x in range(width):
-            i = y * width + x
-            r = g = b = total = F(0)
+        a, b = y * width, (y + 1) * width
+        for channel in range(3):
+            # a tap at a time along a whole row, which runs on all lanes of the processor
+            row = out[channel, margin + a : margin + b]
+            w, p = weights[level, 4, a:b], picture[channel, margin + a : margin + b]
+            for x in range(width):
+                row[x] = F(w[x]) * p[x]
             for k in range(9):
-                if weights[level, i, k] > 0:
-                    w = F(weights[level, i, k])
-                    j = i + (k // 3 - 1) * step * width + (k % 3 - 1) * step
-                    total += w
-                    r += w * picture[j, 0]
-                    g += w * picture[j, 1]
-                    b += w * picture[j, 2]
-            inverse = F(1) / total
-            out[i, 0], out[i, 1], out[i, 2] = r * inverse, g * inverse, b * inverse
+                if k != 4:
+                    o = margin + ((k // 3 - 1) * width + k % 3 - 1) * step
+                    w, p = weights[level, k, a:b], picture[channel, o + a : o + b]
+                    for x in range(width):
+                        row[x] += F(w[x]) * p[x]
+            inverse = inverses[level, a:b]
+            for x in range(width):
+                row[x] *= inverse[x]

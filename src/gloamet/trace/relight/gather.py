@@ -2,7 +2,7 @@
 
 points (n, POINT_WORDS) float32: PLACE off the surface, shading NORMAL, FACE normal, direction to the VIEWER,
 ALPHA of the gloss, GLOSS strength (0 for matt), METAL, TRANSLUCENCY; a point with no normal is skipped.
-index (n, samples) int32 and weight (n, samples) float32: the mean over samples of weight times the table's
+index (n, samples) uint16 and weight (n, samples) float32: the mean over samples of weight times the table's
 light is the irradiance over pi, as a matt surface of that normal would reflect it. A list needs no new ray
 when the light changes.
 """
@@ -14,7 +14,7 @@ import math
 import numpy as np
 from numba import njit
 
-from gloamet.jit import JIT
+from gloamet.jit import JIT, SCATTERED_JIT
 from gloamet.trace.draws import GOLDEN, drawn, even_numbers, two_numbers
 from gloamet.trace.embree import PATH_MASK
 from gloamet.trace.portals import portal_density, serving, through_portal
@@ -128,18 +128,20 @@ def gather_gloss(scene, arrays, anchor, keys, rows, points, first, last, begin, 
             index[i, s], weight[i, s] = row, w * through
 
 
-@njit(**JIT)
-def evaluate(index, weight, samples, light, first, last, out):
-    """The mean of the lists' light over their first `samples`, (n, 3)."""
+@njit(**SCATTERED_JIT)
+def evaluate(wanted, index, weight, samples, light, first, last, out):
+    """The mean of the lists' light over their first `samples`, out (3, n), where wanted (n,) is not 0."""
     share = F(1) / F(samples)
     for i in range(first, last):
+        if wanted[i] == 0:
+            continue
         r = g = b = F(0)
         for s in range(samples):
             k, w = index[i, s], weight[i, s]
             r += w * light[k, 0]
             g += w * light[k, 1]
             b += w * light[k, 2]
-        out[i, 0], out[i, 1], out[i, 2] = r * share, g * share, b * share
+        out[0, i], out[1, i], out[2, i] = r * share, g * share, b * share
 
 
 @njit(**JIT)
@@ -211,7 +213,7 @@ def sun_on_cells(scene, pervious, arrays, sun, places, translucent, first, last,
             lit[c, k, 0], lit[c, k, 1], lit[c, k, 2] = cosine * r, cosine * g, cosine * b
 
 
-@njit(**JIT)
+@njit(**SCATTERED_JIT)
 def light_cells(lit, received, albedo, sun_light, first_row, first, last, light):
     """Write the cells' rows of the light table: albedo times (sun over pi plus what the lists gathered)."""
     places = lit.shape[1]
@@ -221,4 +223,4 @@ def light_cells(lit, received, albedo, sun_light, first_row, first, last, light)
             sun = F(0)
             for k in range(places):
                 sun += lit[c, k, n]
-            light[first_row + c, n] = albedo[c, n] * (sun * share * sun_light[n] + received[c, n])
+            light[first_row + c, n] = albedo[c, n] * (sun * share * sun_light[n] + received[n, c])

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.trace.relight.evening import LEVELS
+from gloamet.trace.relight.evening import LEVELS, REACH
 from gloamet.trace.relight.gather import GLOSS, METAL, POINT_WORDS
 from gloamet.trace.relight.screen import KIND, PAINT_WORDS, SURFACE
 
@@ -56,13 +56,22 @@ class Layer:
         self.used = bool(self.big.surfaces.any() or (self.big.paint[:, KIND] > 0).any())
         shown = self.small.surfaces
         self.glossy = bool((self.small.points[shown, GLOSS] + self.small.points[shown, METAL] > 0.0).any())
-        self.index = np.zeros((n, MOST_SAMPLES), np.int32)
+        self.wanted = shown.astype(np.uint8)
+        self.index = np.zeros((n, MOST_SAMPLES), np.uint16)
         self.weight = np.zeros((n, MOST_SAMPLES), np.float32)
         gloss = n if self.glossy else 1
-        self.gloss_index = np.zeros((gloss, GLOSS_SAMPLES), np.int32)
+        self.gloss_index = np.zeros((gloss, GLOSS_SAMPLES), np.uint16)
         self.gloss_weight = np.zeros((gloss, GLOSS_SAMPLES), np.float32)
         self.taps, self.shares = np.zeros((big, 4), np.int32), np.zeros((big, 4), np.float32)
-        self.even_weights = np.zeros((LEVELS, n, 9), np.uint8)
-        self.received, self.spare = np.zeros((n, 3), np.float32), np.zeros((n, 3), np.float32)
-        self.shine = np.zeros((gloss, 3), np.float32)
+        self.even_weights = np.zeros((LEVELS, 9, n), np.uint8)
+        self.even_inverses = np.zeros((LEVELS, n), np.float32)
+        self.margin = REACH * (self.small.width + 1)
+        self.received, self.spare, self.shine = (
+            np.zeros((3, rows + 2 * self.margin), np.float32) for rows in (n, n, gloss)
+        )
         self.visible = np.zeros((big, 3), np.uint8)
+        self.alike = np.zeros(big, np.bool_)
+
+    def inner(self, picture: Floats) -> Floats:
+        """A picture (3, n + 2 margins) of the record's size without its margins, (3, n)."""
+        return picture[:, self.margin : picture.shape[1] - self.margin]

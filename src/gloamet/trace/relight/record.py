@@ -39,7 +39,7 @@ from gloamet.trace.relight.gather import (
 )
 from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, SHINE_LEVELS, Floats, Layer, Screen
 from gloamet.trace.relight.screen import find_taps, see
-from gloamet.trace.relight.shade import shade, sun_between, sun_lattice
+from gloamet.trace.relight.shade import find_alike, shade, sun_between, sun_lattice
 
 F = np.float32
 MOST_CELLS = 60_000
@@ -47,7 +47,7 @@ MEMBERS = 8  # places kept of each cell
 CELL_SAMPLES = 8  # of each place
 WALKS, WALK_BOUNCES = 24_000, 4
 FIRST_SAMPLES = 8
-ROUNDS = 2  # bounces between cells for each picture; more when asked to settle
+ROUNDS = 1  # bounces between cells for each picture; more when asked to settle
 SETTLED_ROUNDS = 12
 FAR_TURN = math.cos(math.radians(1.5))  # a sun that turned more has all cells asked again
 TOLERANCE = F(0.08)
@@ -108,7 +108,7 @@ class Record:
             if not self._rows_of(
                 small.height, lambda y0, y1, args=args, small=small, aside=aside: see(
                     *args, y0, y1, small.points, small.paint, aside.points, aside.paint
-                ), cancelled,
+                ), cancelled, 16,
             ):  # fmt: skip
                 return False
         for layer in self.layers:
@@ -118,9 +118,12 @@ class Record:
                 big.height, lambda y0, y1, layer=layer, small=small, big=big: find_taps(
                     small.points, small.paint, small.width, small.height, big.points, big.paint, big.width,
                     big.height, y0, y1, layer.taps, layer.shares,
-                ), cancelled,
+                ), cancelled, 16,
             ):  # fmt: skip
                 return False
+            self._rows_of(big.height, lambda y0, y1, layer=layer, big=big: find_alike(
+                big.points, big.paint, big.width, big.height, y0, y1, layer.alike
+            ))  # fmt: skip
         return self._find_cells(cancelled)
 
     def _find_cells(self, cancelled: Callable[[], bool]) -> bool:
@@ -136,7 +139,7 @@ class Record:
             if not self._ranges(
                 len(chosen), lambda a, b, layer=layer, chosen=chosen, met=met, of=of: wander(
                     self._handle, self._arrays, layer.small.points, chosen, a, b, WALK_BOUNCES, 3, met, of
-                ), cancelled,
+                ), cancelled, 16,
             ):  # fmt: skip
                 return False
             hits.append(met.reshape(-1, 9))
@@ -158,19 +161,20 @@ class Record:
         flat = self.places.reshape(-1, 6)
         points[:, PLACE : PLACE + 3], points[:, NORMAL : NORMAL + 3] = flat[:, :3], flat[:, 3:]
         points[:, FACE : FACE + 3], points[:, ALPHA] = flat[:, 3:], 1.0
-        index = np.zeros((len(points), CELL_SAMPLES), np.int32)
+        index = np.zeros((len(points), CELL_SAMPLES), np.uint16)
         weight = np.zeros((len(points), CELL_SAMPLES), np.float32)
         if not self._ranges(
             len(points), lambda a, b: gather(
                 self._handle, self._arrays, self._anchor, self._keys, self._rows, points, a, b, 0,
                 CELL_SAMPLES, 1 << 40, index, weight,
-            ), cancelled,
+            ), cancelled, 16,
         ):  # fmt: skip
             return False
         self._index = index.reshape(count, -1)
         self._weight = weight.reshape(count, -1)
+        self._all = np.ones(count, np.uint8)
         self._lit = np.zeros((count, MEMBERS, 3), np.float32)
-        self._received = np.zeros((count, 3), np.float32)
+        self._received = np.zeros((3, count), np.float32)
         self.cells = count
         return True
 
@@ -179,10 +183,10 @@ class Record:
         n = len(layer.small.points)
         if layer.glossy and begin == 0:
             lists = (layer.gloss_index, layer.gloss_weight)
-            if not self._ranges(n, lambda a, b: gather_gloss(*fixed, a, b, 0, GLOSS_SAMPLES, *lists), cancelled):
+            if not self._ranges(n, lambda a, b: gather_gloss(*fixed, a, b, 0, GLOSS_SAMPLES, *lists), cancelled, 16):
                 return False
         return self._ranges(
-            n, lambda a, b: gather(*fixed, a, b, begin, end, 0, layer.index, layer.weight), cancelled
+            n, lambda a, b: gather(*fixed, a, b, begin, end, 0, layer.index, layer.weight), cancelled, 32
         )
 
     def _guide(self, lights: Lights, cancelled: Callable[[], bool]) -> bool:
@@ -202,8 +206,8 @@ class Record:
             self._rows_of(
                 small.height, lambda y0, y1, layer=layer, small=small, guide=guide: make_weights(
                     small.points, small.paint, guide, TOLERANCE, small.width, small.height, y0, y1,
-                    layer.even_weights,
-                ), cancelled,
+                    layer.even_weights, layer.even_inverses,
+                ), cancelled, 16,
             )  # fmt: skip
         self._shown = None
         return not cancelled()
@@ -214,7 +218,7 @@ class Record:
         self._read(layer)
         shape = (self.small_height, self.small_width, 3)
         images = {
-            "color": np.ascontiguousarray(layer.received.reshape(shape)),
+            "color": np.ascontiguousarray(layer.inner(layer.received).T.reshape(shape)),
             "albedo": np.ones(shape, np.float32),
             "normal": np.ascontiguousarray(layer.small.points[:, NORMAL : NORMAL + 3].reshape(shape)),
         }
@@ -237,9 +241,10 @@ class Record:
             big = layer.big
             fixed = (
                 lights.table, lights.sun, lights.ground, self.scene.plane, F(sun_gain), F(sky_gain),
-                big.points, big.paint, layer.taps, layer.shares, layer.received, layer.shine, layer.visible,
+                big.points, big.paint, layer.taps, layer.shares, layer.inner(layer.received),
+                layer.inner(layer.shine), layer.visible,
             )  # fmt: skip
-            self._ranges(len(out), lambda a, b, fixed=fixed, k=k: shade(*fixed, a, b, k > 0, out))
+            self._ranges(len(out), lambda a, b, fixed=fixed, k=k: shade(*fixed, a, b, k > 0, out), parts=3)
         return out.reshape(self.height, self.width, 3)
 
     def _light_up(
@@ -259,7 +264,7 @@ class Record:
             light[UNKNOWN] = light[FIRST_CELL : FIRST_CELL + n].mean(0) if n else 0.0
             wide = self._index.shape[1]
             self._ranges(n, lambda a, b, wide=wide: evaluate(
-                self._index, self._weight, wide, light, a, b, self._received
+                self._all, self._index, self._weight, wide, light, a, b, self._received
             ))  # fmt: skip
         args = (self._lit, self._received, self.albedo, sun_light, FIRST_CELL)
         self._ranges(n, lambda a, b: light_cells(*args, a, b, light))
@@ -279,58 +284,67 @@ class Record:
             self.translucent,
         )  # fmt: skip
         phase = self._phase if stride > 1 else 0
-        self._ranges(self.cells, lambda a, b: sun_on_cells(*args, a, b, phase, stride, self._lit))
+        self._ranges(self.cells, lambda a, b: sun_on_cells(*args, a, b, phase, stride, self._lit), parts=3)
 
     def _read(self, layer: Layer) -> None:
         n = len(layer.small.points)
         samples = max(1, layer.samples)
+        received, shine = layer.inner(layer.received), layer.inner(layer.shine)
         self._ranges(
-            n, lambda a, b: evaluate(layer.index, layer.weight, samples, self._light, a, b, layer.received)
-        )
+            n, lambda a, b: evaluate(
+                layer.wanted, layer.index, layer.weight, samples, self._light, a, b, received
+            ),
+        )  # fmt: skip
         if layer.glossy:
-            lists = (layer.gloss_index, layer.gloss_weight, GLOSS_SAMPLES)
-            self._ranges(n, lambda a, b: evaluate(*lists, self._light, a, b, layer.shine))
+            lists = (layer.wanted, layer.gloss_index, layer.gloss_weight, GLOSS_SAMPLES)
+            self._ranges(n, lambda a, b: evaluate(*lists, self._light, a, b, shine))
 
     def _even(self, layer: Layer) -> None:
         width, height = self.small_width, self.small_height
-        for level in range(LEVELS):
-            args = (layer.received, layer.even_weights, level, width, height)
-            self._rows_of(height, lambda a, b, args=args: even_out(*args, a, b, layer.spare))
-            layer.received, layer.spare = layer.spare, layer.received
+        for level in range(LEVELS if layer is self.layers[0] else SHINE_LEVELS):
+            args = (layer.even_weights, layer.even_inverses, level, width)
+            source = layer.received
+            self._rows_of(height, lambda a, b, args=args, p=source: even_out(p, *args, a, b, layer.spare))
+            layer.received, layer.spare = layer.spare, source
             if layer.glossy and level < SHINE_LEVELS:
-                args = (layer.shine, layer.even_weights, level, width, height)
-                self._rows_of(height, lambda a, b, args=args: even_out(*args, a, b, layer.spare))
-                layer.shine, layer.spare = layer.spare, layer.shine
+                source = layer.shine
+                self._rows_of(height, lambda a, b, args=args, p=source: even_out(p, *args, a, b, layer.spare))
+                layer.shine, layer.spare = layer.spare, source
 
     def _send_sun(self, layer: Layer, lights: Lights) -> None:
         big = layer.big
         args = (
             self._handle, self.scene.geometry.pervious, self._arrays, lights.sun, big.points, big.paint,
-            big.width, big.height,
         )  # fmt: skip
-        self._rows_of(big.height, lambda a, b: sun_lattice(*args, a, b, layer.visible))
-        self._rows_of(big.height, lambda a, b: sun_between(*args, a, b, layer.visible))
+        size = (big.width, big.height)
+        self._rows_of(big.height, lambda a, b: sun_lattice(*args, *size, a, b, layer.visible), parts=4)
+        self._rows_of(big.height, lambda a, b: sun_between(*args, layer.alike, *size, a, b, layer.visible), parts=4)
 
     # -- sharing work
 
     def _ranges(
-        self, count: int, work: Callable[[int, int], Any], cancelled: Callable[[], bool] = lambda: False
-    ) -> bool:
-        """Run work(first, last) over 0..count on the pool; False when it was cancelled on the way."""
-        step = max(256, -(-count // (8 * self._threads)))
+        self, count: int, work: Callable[[int, int], Any], cancelled: Callable[[], bool] = lambda: False,
+        parts: int = 1,
+    ) -> bool:  # fmt: skip
+        """Run work(first, last) over 0..count, `parts` for each thread; False when it was cancelled on the way."""
+        step = max(256, -(-count // (parts * self._threads)))
 
         def part(first: int) -> None:
             if not cancelled():
                 work(first, min(count, first + step))
 
-        list(self._pool.map(part, range(0, count, step)))
+        if step >= count:
+            part(0)
+        else:
+            list(self._pool.map(part, range(0, count, step)))
         return not cancelled()
 
     def _rows_of(
-        self, height: int, work: Callable[[int, int], Any], cancelled: Callable[[], bool] = lambda: False
-    ) -> bool:
+        self, height: int, work: Callable[[int, int], Any], cancelled: Callable[[], bool] = lambda: False,
+        parts: int = 1,
+    ) -> bool:  # fmt: skip
         """The same over an even number of rows a time."""
-        step = max(8, -(-height // (8 * self._threads)) // 2 * 2)
+        step = max(8, (-(-height // (parts * self._threads)) + 1) // 2 * 2)
 
         def part(first: int) -> None:
             if not cancelled():

@@ -1,7 +1,8 @@
 """What a camera sees, kept per pixel without light: once per camera, at the record's and at the display's size.
 
 A layer of n = height x width pixels: points (n, POINT_WORDS) as in `gather`; paint (n, PAINT_WORDS): WEIGHT per
-channel of what is seen, ALBEDO, KIND (SURFACE, SKY with the direction in the point's place, or NONE). The
+channel of what is seen, ALBEDO, KIND (SURFACE, SKY with the direction in the point's place, or NONE), BENEATH the
+share of light a matt base sends out through its gloss. The
 first layer is what lies straight ahead through panes and holes, the second what the first pane, water, varnish
 or mirror throws aside. taps (n, 4) int32 and shares (n, 4) lead from a display pixel to pixels of the record.
 """
@@ -20,11 +21,11 @@ from gloamet.trace.materials import MATT, SPECULAR, TRANSLUCENCY
 from gloamet.trace.paths import camera_ray
 from gloamet.trace.relight.chain import ESCAPED, MET, look
 from gloamet.trace.relight.gather import ALPHA, FACE, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
-from gloamet.trace.surface import MIRROR_ALPHA
+from gloamet.trace.surface import MIRROR_ALPHA, returned
 
 F = np.float32
-WEIGHT, ALBEDO, KIND = 0, 3, 6
-PAINT_WORDS = 7
+WEIGHT, ALBEDO, KIND, BENEATH = 0, 3, 6, 7
+PAINT_WORDS = 8
 NONE, SURFACE, SKY = 0.0, 1.0, 2.0
 LEAST_ASIDE = F(2e-3)  # a weaker mirror image is not kept
 _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
@@ -51,10 +52,13 @@ def _keep(materials, found, scale, i, points, paint):
         points[i, VIEWER], points[i, VIEWER + 1], points[i, VIEWER + 2] = -d[0], -d[1], -d[2]
         points[i, ALPHA], points[i, GLOSS], points[i, METAL] = F(1), F(0), F(0)
         points[i, TRANSLUCENT] = materials[m, TRANSLUCENCY]
+        paint[i, BENEATH] = F(1)
         alpha = ground[7] * ground[7]
         if materials[m, MATERIAL_KIND] != F(MATT) and alpha >= MIRROR_ALPHA:
             points[i, ALPHA], points[i, METAL] = alpha, ground[8]
             points[i, GLOSS] = materials[m, SPECULAR]
+            nv = -(s[0] * d[0] + s[1] * d[1] + s[2] * d[2])
+            paint[i, BENEATH] = (F(1) - ground[8]) * (F(1) - points[i, GLOSS] * returned(1, nv, alpha))
 
 
 @njit(**JIT)

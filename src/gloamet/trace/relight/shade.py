@@ -12,13 +12,13 @@ import math
 import numpy as np
 from numba import njit
 
-from gloamet.jit import JIT
+from gloamet.jit import JIT, SCATTERED_JIT
 from gloamet.sky.dome import dome_coordinates, sky_radiance
 from gloamet.trace.lighting import disc_along
 from gloamet.trace.plane import ground_seen
 from gloamet.trace.relight.gather import ALPHA, FACE, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
-from gloamet.trace.relight.screen import ALBEDO, KIND, NONE, SKY, SURFACE, WEIGHT
-from gloamet.trace.surface import gloss_share, reflect, returned
+from gloamet.trace.relight.screen import ALBEDO, BENEATH, KIND, NONE, SKY, SURFACE, WEIGHT
+from gloamet.trace.surface import gloss_share, reflect
 from gloamet.trace.visibility import unblocked
 
 F = np.float32
@@ -70,43 +70,57 @@ def sun_lattice(scene, pervious, arrays, sun, points, paint, width, height, y0, 
     return rays
 
 
+@njit(inline="always", **JIT)
+def _corners(x, y, width, height):
+    """The rows and columns of the lattice round a pixel: above, below, left, right."""
+    above, left = y & ~1, x & ~1
+    below = above if y & 1 == 0 else min(above + 2, (height - 1) & ~1)
+    right = left if x & 1 == 0 else min(left + 2, (width - 1) & ~1)
+    return above, below, left, right
+
+
 @njit(**JIT)
-def sun_between(scene, pervious, arrays, sun, points, paint, width, height, y0, y1, visible):
-    """The pixels between the lattice's: like the four round them, or by rays of their own."""
-    rays = 0
+def find_alike(points, paint, width, height, y0, y1, alike):
+    """Mark, once per camera, the pixels that lie in one plane with the lattice's round them."""
     for y in range(y0, y1):
-        above = y & ~1
-        below = above if y & 1 == 0 else min(above + 2, (height - 1) & ~1)
         for x in range(width):
-            if x & 1 == 0 and y & 1 == 0:
-                continue
             i = y * width + x
-            visible[i, 0] = visible[i, 1] = visible[i, 2] = 0
-            if paint[i, KIND] != F(SURFACE) or _facing(points, i, sun) <= F(0):
-                continue
-            left = x & ~1
-            right = left if x & 1 == 0 else min(left + 2, (width - 1) & ~1)
-            k = above * width + left
-            alike = True
+            above, below, left, right = _corners(x, y, width, height)
+            alike[i] = paint[i, KIND] == F(SURFACE)
             for corner in range(4):
                 j = (below if corner & 2 else above) * width + (right if corner & 1 else left)
-                same = visible[j, 0] == visible[k, 0] and visible[j, 1] == visible[k, 1]
-                if not same or visible[j, 2] != visible[k, 2] or paint[j, KIND] != F(SURFACE):
-                    alike = False
-                    break
                 like = points[j, FACE] * points[i, FACE] + points[j, FACE + 1] * points[i, FACE + 1]
                 like += points[j, FACE + 2] * points[i, FACE + 2]
                 ex, ey = points[j, PLACE] - points[i, PLACE], points[j, PLACE + 1] - points[i, PLACE + 1]
                 ez = points[j, PLACE + 2] - points[i, PLACE + 2]
                 apart = abs(ex * points[i, FACE] + ey * points[i, FACE + 1] + ez * points[i, FACE + 2])
                 far = abs(ex) + abs(ey) + abs(ez)
-                if like < F(0.95) or apart > F(0.1) * far + F(1e-4):
-                    alike = False
-                    break
-            if alike:
+                if paint[j, KIND] != F(SURFACE) or like < F(0.95) or apart > F(0.1) * far + F(1e-4):
+                    alike[i] = False
+
+
+@njit(**JIT)
+def sun_between(scene, pervious, arrays, sun, points, paint, alike, width, height, y0, y1, visible):
+    """The pixels between the lattice's: like the four round them, or by rays of their own."""
+    rays = 0
+    for y in range(y0, y1):
+        for x in range(width):
+            if x & 1 == 0 and y & 1 == 0:
+                continue
+            i = y * width + x
+            if alike[i]:
+                above, below, left, right = _corners(x, y, width, height)
+                a, b, c, d = above * width + left, above * width + right, below * width + left, below * width + right
+                same = True
                 for n in range(3):
-                    visible[i, n] = visible[k, n]
-            else:
+                    v = visible[a, n]
+                    if visible[b, n] != v or visible[c, n] != v or visible[d, n] != v:
+                        same = False
+                    visible[i, n] = v
+                if same:
+                    continue
+            visible[i, 0] = visible[i, 1] = visible[i, 2] = 0
+            if paint[i, KIND] == F(SURFACE) and _facing(points, i, sun) > F(0):
                 rays += 1
                 _send(scene, pervious, arrays, points, i, sun, visible)
     return rays
@@ -146,7 +160,7 @@ def _sun_reflected(points, paint, i, sun, visible):
     return fr * k * vr, fg * k * vg, fb * k * vb
 
 
-@njit(**JIT)
+@njit(**SCATTERED_JIT)
 def shade(
     table, sun, ground, plane, gain_sun, gain_sky, points, paint, taps, shares, received, shine, visible, first,
     last, add, out,
@@ -168,15 +182,12 @@ def shade(
             glossy = points[i, GLOSS] + points[i, METAL] > F(0)
             for k in range(4):
                 j, w = taps[i, k], shares[i, k]
-                r, g, b = r + w * received[j, 0], g + w * received[j, 1], b + w * received[j, 2]
+                r, g, b = r + w * received[0, j], g + w * received[1, j], b + w * received[2, j]
                 if glossy:
-                    p, q, s = p + w * shine[j, 0], q + w * shine[j, 1], s + w * shine[j, 2]
+                    p, q, s = p + w * shine[0, j], q + w * shine[1, j], s + w * shine[2, j]
             ar, ag, ab = paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2]
             if glossy:
-                nv = points[i, NORMAL] * points[i, VIEWER] + points[i, NORMAL + 1] * points[i, VIEWER + 1]
-                nv += points[i, NORMAL + 2] * points[i, VIEWER + 2]
-                metal = points[i, METAL]
-                kd = (F(1) - metal) * (F(1) - points[i, GLOSS] * returned(1, nv, points[i, ALPHA]))
+                metal, kd = points[i, METAL], paint[i, BENEATH]
                 r = r * ar * kd + p * (F(1) - metal + metal * ar)
                 g = g * ag * kd + q * (F(1) - metal + metal * ag)
                 b = b * ab * kd + s * (F(1) - metal + metal * ab)
