@@ -123,7 +123,7 @@ def cell_row(anchor, keys, rows, px, py, pz, nx, ny, nz, material):
 def enter(anchor, hits, materials, most, slots, rows, count, members, filled):
     """Give every hit its cell and its coarse cube, new ones while fewer than `most`; returns the new count.
 
-    hits (n, 9): place, normal, albedo, with materials (n,) int32, -1 for none. members (most, MEMBERS) int32
+    hits (n, ...): place, normal and more, with materials (n,) int32, -1 for none. members (most, MEMBERS) int32
     keeps a fair draw of each cell's hits, filled (most,) how many it had.
     """
     mask = len(slots) - 1

@@ -1,8 +1,8 @@
 """A straight look into the scene: through holes and panes and over mirrors to the first surface that scatters.
 
 Arrays are those of `compiled`, as one tuple. What a pane or a gloss as sharp as a mirror throws aside is
-handed out as a second ray, so that a caller can follow it too. Stated limits: a pane's tint counts, the
-reflections inside a stack of panes do not; rough gloss is no business of this module.
+handed out as a second ray, so that a caller can follow it too, or drawn by a coin. Stated limit: rough gloss is
+no business of this module.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT
+from gloamet.trace.draws import GOLDEN, two_numbers
 from gloamet.trace.materials import (
     COAT,
     CUTOUT,
@@ -47,7 +48,7 @@ ESCAPED, MET, LOST = 0, 1, 2
 
 
 @njit(**JIT)
-def look(scene, arrays, mask, ox, oy, oz, dx, dy, dz):
+def look(scene, arrays, mask, state, ox, oy, oz, dx, dy, dz):
     """Follow a ray to the first surface that scatters.
 
     Returns (kind, place, normal, smooth, direction, weight, paint, aside): place off the surface on the
@@ -97,10 +98,18 @@ def look(scene, arrays, mask, ox, oy, oz, dx, dy, dz):
         if materials[m, KIND] == F(GLASS) and materials[m, TRANSMISSION] >= F(0.5):
             k = -(nx * dx + ny * dy + nz * dz)
             f, pr, pg, pb = pane(materials, m, k)
-            if away == F(0):
+            bounce_x, bounce_y, bounce_z = dx + F(2) * k * nx, dy + F(2) * k * ny, dz + F(2) * k * nz
+            if state != np.uint64(0):
+                state += GOLDEN
+                coin, _unused = two_numbers(state)
+                if coin < f:
+                    ox, oy, oz, dx, dy, dz = px, py, pz, bounce_x, bounce_y, bounce_z
+                    continue
+                inverse = F(1) / (F(1) - f)
+                wr, wg, wb = wr * inverse, wg * inverse, wb * inverse
+            elif away == F(0):
                 away = f * max(wr, max(wg, wb))
-                ax, ay, az = px, py, pz
-                bx, by, bz = dx + F(2) * k * nx, dy + F(2) * k * ny, dz + F(2) * k * nz
+                ax, ay, az, bx, by, bz = px, py, pz, bounce_x, bounce_y, bounce_z
             wr, wg, wb = wr * pr, wg * pg, wb * pb
             ox, oy, oz = hx - nx * step, hy - ny * step, hz - nz * step
             continue
@@ -136,7 +145,15 @@ def look(scene, arrays, mask, ox, oy, oz, dx, dy, dz):
             f += (materials[m, SPECULAR] - f) * fifth(k)
         if materials[m, COAT] > F(0):
             f += (F(1) - f) * materials[m, COAT] * fresnel(k, F(1.5))
-        if f > F(0) and away == F(0):
+        if f > F(0) and state != np.uint64(0):
+            state += GOLDEN
+            coin, _unused = two_numbers(state)
+            if coin < f and mirrors < MIRRORS:
+                mirrors += 1
+                ox, oy, oz, dx, dy, dz = px, py, pz, mirror_x, mirror_y, mirror_z
+                continue
+            f = F(0)
+        elif f > F(0) and away == F(0):
             away = f * max(wr, max(wg, wb))
             ax, ay, az, bx, by, bz = px, py, pz, mirror_x, mirror_y, mirror_z
         wr, wg, wb = wr * (F(1) - f), wg * (F(1) - f), wb * (F(1) - f)

@@ -15,8 +15,9 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT, SCATTERED_JIT
-from gloamet.trace.draws import GOLDEN, drawn, even_numbers, two_numbers
+from gloamet.trace.draws import GOLDEN, even_numbers, two_numbers
 from gloamet.trace.embree import PATH_MASK
+from gloamet.trace.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
 from gloamet.trace.portals import portal_density, serving, through_portal
 from gloamet.trace.relight.cells import UNKNOWN, cell_row, sky_bin
 from gloamet.trace.relight.chain import ESCAPED, MET, look
@@ -34,14 +35,16 @@ from gloamet.trace.visibility import unblocked
 F = np.float32
 PLACE, NORMAL, FACE, VIEWER, ALPHA, GLOSS, METAL, TRANSLUCENT = 0, 3, 6, 9, 12, 13, 14, 15
 POINT_WORDS = 16
+# of a surface met: place, normal, albedo, gloss strength, alpha, translucency
+HIT_WORDS = 12
 _PATH = np.int32(PATH_MASK)
 _PAIR = 2  # of even numbers
 
 
 @njit(inline="always", **JIT)
-def _seen(scene, arrays, anchor, keys, rows, ox, oy, oz, dx, dy, dz):
+def _seen(scene, arrays, anchor, keys, rows, state, ox, oy, oz, dx, dy, dz):
     """(row, weight) of what lies along a ray."""
-    kind, p, n, _s, d, w, paint, _aside = look(scene, arrays, _PATH, ox, oy, oz, dx, dy, dz)
+    kind, p, n, _s, d, w, paint, _aside = look(scene, arrays, _PATH, state | np.uint64(1), ox, oy, oz, dx, dy, dz)
     through = F(0.2722287) * w[0] + F(0.6740818) * w[1] + F(0.0536895) * w[2]
     if kind == ESCAPED:
         return np.int64(sky_bin(d[0], d[1], d[2])), through
@@ -91,7 +94,7 @@ def gather(scene, arrays, anchor, keys, rows, points, first, last, begin, end, s
             if side < F(0):
                 off = F(2e-3) + F(4e-6) * max(abs(x), max(abs(y), abs(z)))
                 ox, oy, oz = x - off * fx, y - off * fy, z - off * fz
-            row, through = _seen(scene, arrays, anchor, keys, rows, ox, oy, oz, dx, dy, dz)
+            row, through = _seen(scene, arrays, anchor, keys, rows, state, ox, oy, oz, dx, dy, dz)
             index[i, s], weight[i, s] = row, w * through
 
 
@@ -108,7 +111,8 @@ def gather_gloss(scene, arrays, anchor, keys, rows, points, first, last, begin, 
         nv = nx * vx + ny * vy + nz * vz
         for s in range(begin, end):
             index[i, s], weight[i, s] = UNKNOWN, F(0)
-            u, v = drawn(np.uint64(0), np.uint64(i) + np.uint64(77), np.uint64(s), _PAIR + 2)
+            state = (np.uint64(i) + np.uint64(77)) * GOLDEN + np.uint64(s) * np.uint64(0x94D049BB133111EB)
+            u, v = even_numbers(np.uint64(i) + np.uint64(77), np.uint64(s), _PAIR + 2)
             dx, dy, dz = gloss_direction(nx, ny, nz, vx, vy, vz, alpha, u, v)
             nl = nx * dx + ny * dy + nz * dz
             face = points[i, FACE] * dx + points[i, FACE + 1] * dy + points[i, FACE + 2] * dz
@@ -124,7 +128,7 @@ def gather_gloss(scene, arrays, anchor, keys, rows, points, first, last, begin, 
             f90 = gloss * (F(1) - metal) + metal
             w = (f0 + (f90 - f0) * fifth(vh)) * nl * (nv + root_v) / (nl * root_v + nv * root_l)
             w *= F(1) + metal * (F(1) / returned(0, nv, alpha) - F(1))
-            row, through = _seen(scene, arrays, anchor, keys, rows, x, y, z, dx, dy, dz)
+            row, through = _seen(scene, arrays, anchor, keys, rows, state, x, y, z, dx, dy, dz)
             index[i, s], weight[i, s] = row, w * through
 
 
@@ -146,8 +150,8 @@ def evaluate(wanted, index, weight, samples, light, first, last, out):
 
 @njit(**JIT)
 def wander(scene, arrays, points, chosen, first, last, bounces, seed, hits, materials):
-    """Walk from chosen points and note every surface met: hits (m, bounces, 9), materials (m, bounces)."""
-    portals = arrays[15]
+    """Walk from chosen points and note every surface met: hits (m, bounces, HIT_WORDS), materials (m, bounces)."""
+    materials_table, portals = arrays[10], arrays[15]
     for j in range(first, last):
         i = chosen[j]
         x, y, z = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
@@ -164,7 +168,8 @@ def wander(scene, arrays, points, chosen, first, last, bounces, seed, hits, mate
                     break
             else:
                 dx, dy, dz = cosine_direction(nx, ny, nz, u, v)
-            kind, p, n, _s, _d, _w, paint, _aside = look(scene, arrays, _PATH, x, y, z, dx, dy, dz)
+            state = np.uint64(i * 64 + k) * GOLDEN + np.uint64(seed + 2)
+            kind, p, n, _s, _d, _w, paint, _aside = look(scene, arrays, _PATH, state | np.uint64(1), x, y, z, dx, dy, dz)
             if kind != MET:
                 break
             x, y, z = p
@@ -173,6 +178,11 @@ def wander(scene, arrays, points, chosen, first, last, bounces, seed, hits, mate
             hits[j, k, 0], hits[j, k, 1], hits[j, k, 2] = x, y, z
             hits[j, k, 3], hits[j, k, 4], hits[j, k, 5] = nx, ny, nz
             hits[j, k, 6], hits[j, k, 7], hits[j, k, 8] = paint[4], paint[5], paint[6]
+            m = paint[0]
+            hits[j, k, 9], hits[j, k, 10] = F(0), paint[7] * paint[7]
+            if materials_table[m, KIND] != F(MATT):
+                hits[j, k, 9] = materials_table[m, SPECULAR] * (F(1) - paint[8])
+            hits[j, k, 11] = materials_table[m, TRANSLUCENCY]
 
 
 @njit(inline="always", **JIT)
@@ -187,8 +197,11 @@ def _sun_place(sun, pick):
 
 
 @njit(**JIT)
-def sun_on_cells(scene, pervious, arrays, sun, places, translucent, first, last, phase, stride, lit):
-    """Cosine times visibility per channel of every `stride`-th place of cells, lit (cells, places, 3)."""
+def sun_on_cells(scene, pervious, arrays, sun, places, first, last, phase, stride, lit):
+    """Cosine times visibility of every `stride`-th place of cells: lit (cells, places, 4).
+
+    Three channels of what reaches the base, and the luminance that the gloss returns before.
+    """
     (
         _v, _n, uvs, _c, triangles, triangle_material, _f, first_row, instance_first, turns, materials, texels,
         pictures, _lamps, _plane, _portals,
@@ -199,28 +212,42 @@ def sun_on_cells(scene, pervious, arrays, sun, places, translucent, first, last,
             x, y, z = places[c, k, 0], places[c, k, 1], places[c, k, 2]
             nx, ny, nz = places[c, k, 3], places[c, k, 4], places[c, k, 5]
             cosine = nx * dx + ny * dy + nz * dz
-            share = F(1) - translucent[c]
-            if cosine < F(0) and translucent[c] > F(0):
+            through = places[c, k, 11]
+            share = F(1) - through
+            if cosine < F(0) and through > F(0):
                 off = F(2e-3) + F(4e-6) * max(abs(x), max(abs(y), abs(z)))
-                x, y, z, cosine, share = x - off * nx, y - off * ny, z - off * nz, -cosine, translucent[c]
+                x, y, z, cosine, share = x - off * nx, y - off * ny, z - off * nz, -cosine, through
             r = g = b = F(0)
             if cosine > F(0) and dz > F(0):
                 r, g, b = unblocked(
                     scene, pervious, first_row, instance_first, turns, triangles, uvs, triangle_material,
                     materials, texels, pictures, x, y, z, dx, dy, dz, F(1e30),
                 )  # fmt: skip
+                taken = places[c, k, 9] * returned(1, cosine, places[c, k, 10]) if places[c, k, 9] > F(0) else F(0)
                 cosine *= share
+                lit[c, k, 3] = cosine * taken * (F(0.2722287) * r + F(0.6740818) * g + F(0.0536895) * b)
+                cosine *= F(1) - taken
+            else:
+                lit[c, k, 3] = F(0)
             lit[c, k, 0], lit[c, k, 1], lit[c, k, 2] = cosine * r, cosine * g, cosine * b
 
 
 @njit(**SCATTERED_JIT)
-def light_cells(lit, received, albedo, sun_light, first_row, first, last, light):
-    """Write the cells' rows of the light table: albedo times (sun over pi plus what the lists gathered)."""
+def light_cells(lit, received, albedo, gloss, sun_light, first_row, first, last, light):
+    """Write the cells' rows of the light table: what they throw back of the sun and of what they receive.
+
+    albedo (cells, 3) of the base, gloss (cells,) the share their gloss returns of even light.
+    """
     places = lit.shape[1]
     share = F(1) / (F(math.pi) * F(places))
     for c in range(first, last):
+        shine = F(0)
+        for k in range(places):
+            shine += lit[c, k, 3]
         for n in range(3):
             sun = F(0)
             for k in range(places):
                 sun += lit[c, k, n]
-            light[first_row + c, n] = albedo[c, n] * (sun * share * sun_light[n] + received[n, c])
+            sun = (albedo[c, n] * sun + shine) * share * sun_light[n]
+            even = albedo[c, n] * (F(1) - gloss[c]) + gloss[c]
+            light[first_row + c, n] = sun + even * received[n, c]

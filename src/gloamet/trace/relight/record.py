@@ -20,16 +20,17 @@ from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.lights import Lights
-from gloamet.trace.materials import TRANSLUCENCY
 from gloamet.trace.relight import cells as cell_table
 from gloamet.trace.relight.cells import FIRST_CELL, UNKNOWN, empty_slots, enter, fill_sky
 from gloamet.trace.relight.evening import LEVELS, even_out, make_weights
 from gloamet.trace.relight.gather import (
     ALPHA,
     FACE,
+    HIT_WORDS,
     NORMAL,
     PLACE,
     POINT_WORDS,
+    TRANSLUCENT,
     evaluate,
     gather,
     gather_gloss,
@@ -40,6 +41,7 @@ from gloamet.trace.relight.gather import (
 from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, SHINE_LEVELS, Floats, Layer, Screen
 from gloamet.trace.relight.screen import find_taps, see
 from gloamet.trace.relight.shade import find_alike, shade, sun_between, sun_lattice
+from gloamet.trace.surface import MEAN_RETURNED
 
 F = np.float32
 MOST_CELLS = 60_000
@@ -134,7 +136,7 @@ class Record:
             if not len(shown):
                 continue
             chosen = np.random.default_rng(5 + k).choice(shown, min(WALKS, 2 * len(shown)))
-            met = np.zeros((len(chosen), WALK_BOUNCES, 9), np.float32)
+            met = np.zeros((len(chosen), WALK_BOUNCES, HIT_WORDS), np.float32)
             of = np.full((len(chosen), WALK_BOUNCES), -1, np.int32)
             if not self._ranges(
                 len(chosen), lambda a, b, layer=layer, chosen=chosen, met=met, of=of: wander(
@@ -142,10 +144,10 @@ class Record:
                 ), cancelled, 16,
             ):  # fmt: skip
                 return False
-            hits.append(met.reshape(-1, 9))
+            hits.append(met.reshape(-1, HIT_WORDS))
             materials.append(of.ravel())
         if not hits:
-            hits, materials = [np.zeros((0, 9), np.float32)], [np.zeros(0, np.int32)]
+            hits, materials = [np.zeros((0, HIT_WORDS), np.float32)], [np.zeros(0, np.int32)]
         every, of = np.concatenate(hits), np.concatenate(materials)
         members = np.zeros((MOST_CELLS, MEMBERS), np.int32)
         filled = np.zeros(MOST_CELLS, np.int32)
@@ -154,13 +156,16 @@ class Record:
         )  # fmt: skip
         kept = np.minimum(filled[:count], MEMBERS)[:, None]
         chosen = np.take_along_axis(members[:count], np.arange(MEMBERS)[None] % np.maximum(kept, 1), 1)
-        self.places = np.ascontiguousarray(every[chosen][:, :, :6])
-        self.albedo = np.ascontiguousarray(np.clip(every[chosen][:, :, 6:].mean(1), 0.0, 1.0), np.float32)
-        self.translucent = np.ascontiguousarray(self.scene.materials[of[chosen[:, 0]], TRANSLUCENCY])
+        self.places = np.ascontiguousarray(every[chosen])
+        mean = self.places.mean(1)
+        self.albedo = np.ascontiguousarray(np.clip(mean[:, 6:9], 0.0, 1.0))
+        returned = np.interp(np.sqrt(mean[:, 10]), np.linspace(0.0, 1.0, len(MEAN_RETURNED)), MEAN_RETURNED)
+        self.gloss = np.ascontiguousarray(mean[:, 9] * returned, np.float32)
         points = np.zeros((count * MEMBERS, POINT_WORDS), np.float32)
-        flat = self.places.reshape(-1, 6)
-        points[:, PLACE : PLACE + 3], points[:, NORMAL : NORMAL + 3] = flat[:, :3], flat[:, 3:]
-        points[:, FACE : FACE + 3], points[:, ALPHA] = flat[:, 3:], 1.0
+        flat = self.places.reshape(-1, HIT_WORDS)
+        points[:, PLACE : PLACE + 3], points[:, NORMAL : NORMAL + 3] = flat[:, :3], flat[:, 3:6]
+        points[:, FACE : FACE + 3], points[:, ALPHA] = flat[:, 3:6], 1.0
+        points[:, TRANSLUCENT] = flat[:, 11]
         index = np.zeros((len(points), CELL_SAMPLES), np.uint16)
         weight = np.zeros((len(points), CELL_SAMPLES), np.float32)
         if not self._ranges(
@@ -173,7 +178,7 @@ class Record:
         self._index = index.reshape(count, -1)
         self._weight = weight.reshape(count, -1)
         self._all = np.ones(count, np.uint8)
-        self._lit = np.zeros((count, MEMBERS, 3), np.float32)
+        self._lit = np.zeros((count, MEMBERS, 4), np.float32)
         self._received = np.zeros((3, count), np.float32)
         self.cells = count
         return True
@@ -259,14 +264,14 @@ class Record:
         sun_light = lights.sun[3:6] * F(sun_gain)
         n = self.cells
         for _ in range(rounds):
-            args = (self._lit, self._received, self.albedo, sun_light, FIRST_CELL)
+            args = (self._lit, self._received, self.albedo, self.gloss, sun_light, FIRST_CELL)
             self._ranges(n, lambda a, b, args=args: light_cells(*args, a, b, light))
             light[UNKNOWN] = light[FIRST_CELL : FIRST_CELL + n].mean(0) if n else 0.0
             wide = self._index.shape[1]
             self._ranges(n, lambda a, b, wide=wide: evaluate(
                 self._all, self._index, self._weight, wide, light, a, b, self._received
             ))  # fmt: skip
-        args = (self._lit, self._received, self.albedo, sun_light, FIRST_CELL)
+        args = (self._lit, self._received, self.albedo, self.gloss, sun_light, FIRST_CELL)
         self._ranges(n, lambda a, b: light_cells(*args, a, b, light))
 
     def _ask_sun(self, lights: Lights, settle: bool) -> None:
@@ -281,7 +286,6 @@ class Record:
         self._sun = direction
         args = (
             self._handle, self.scene.geometry.pervious, self._arrays, lights.sun, self.places,
-            self.translucent,
         )  # fmt: skip
         phase = self._phase if stride > 1 else 0
         self._ranges(self.cells, lambda a, b: sun_on_cells(*args, a, b, phase, stride, self._lit), parts=3)

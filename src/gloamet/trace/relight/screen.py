@@ -73,13 +73,13 @@ def see(scene, arrays, camera, width, height, y0, y1, points, paint, aside_point
             away = ax = ay = az = bx = by = bz = F(0)
             for layer in range(2):
                 if layer == 0:
-                    found = look(scene, arrays, _CAMERA, ox, oy, oz, dx, dy, dz)
+                    found = look(scene, arrays, _CAMERA, np.uint64(0), ox, oy, oz, dx, dy, dz)
                     away, ax, ay, az, bx, by, bz = found[7]
                     _keep(materials, found, F(1), i, points, paint)
                     aside_paint[i, KIND] = F(NONE)
                 elif away > LEAST_ASIDE:
                     count += 1
-                    found = look(scene, arrays, _PATH, ax, ay, az, bx, by, bz)
+                    found = look(scene, arrays, _PATH, np.uint64(0), ax, ay, az, bx, by, bz)
                     _keep(materials, found, away, i, aside_points, aside_paint)
     return count
 
