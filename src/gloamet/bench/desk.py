@@ -108,6 +108,62 @@ app.exec()
 """
 )
 
+# A hand drags the time of a demo whose record is full, with the picture at a given size on screen.
+_RELIGHT = (
+    _COMMON.replace("demo_document()", "demo_document(sys.argv[1])")
+    + """
+import statistics
+from datetime import timedelta
+wanted = int(sys.argv[2]), int(sys.argv[3])
+for _ in range(3):
+    app.processEvents()
+    got = session.picture_size
+    window.resize(window.width() + wanted[0] - got[0], window.height() + wanted[1] - got[1])
+state = {"times": [], "drag": 0, "rested": None, "ready": None}
+
+def ask():
+    session.go_to(session.moment().instant + timedelta(minutes=2), "sun.time")
+    state["drag"] += 1
+    if len(state["times"]) == 60:
+        times = state["times"][10:]
+        gaps = sorted(b - a for a, b in zip(times[:-1], times[1:]))
+        out["fps"] = 1.0 / statistics.median(gaps)
+        out["worst_fps"] = 1.0 / gaps[int(0.98 * len(gaps))]
+        out["size"] = session.picture_size
+        finish()
+
+drag = QTimer(interval=20)
+drag.timeout.connect(ask)
+
+def frame(f):
+    if state["drag"]:
+        window.picture.repaint()  # painted, not only computed
+        state["times"].append(time.perf_counter())
+
+session.frame_ready.connect(frame)
+
+def look():
+    record = session.record
+    now = time.perf_counter()
+    if session.frame is None:
+        return
+    if state["rested"] is None:
+        state["rested"] = now
+    if record is not None and record.ready and state["ready"] is None:
+        state["ready"] = now
+        out["usable"] = now - state["rested"]
+    if record is not None and record.full and not drag.isActive():
+        out["full"] = now - state["rested"]
+        drag.start()
+        watch.stop()
+
+watch = QTimer(interval=10)
+watch.timeout.connect(look)
+watch.start()
+app.exec()
+"""
+)
+
 # The time from a new wish to the worker taking it up, while a full-size pass is under way.
 _CANCEL = """
 import json, os, random, threading, time
@@ -197,3 +253,15 @@ def cancel() -> Result:
     """Milliseconds from a new wish to the next picture begun, while rays are under way."""
     run = run_apart(_CANCEL)
     return {"cancel_ms": 1e3 * run["median"], "cancel_worst_ms": 1e3 * run["worst"]}
+
+
+def relight() -> Result:
+    """Pictures a second while time is dragged, painting included, and seconds until a record can be used."""
+    out: Result = {}
+    for demo, end in (("house", ""), ("interior", "_interior")):
+        run = run_apart(_RELIGHT, demo, "960", "540")
+        out[f"relight_fps_960x540{end}"] = run["fps"]
+        out[f"relight_worst_fps_960x540{end}"] = run["worst_fps"]
+        out[f"record_usable_s{end}"], out[f"record_full_s{end}"] = run["usable"], run["full"]
+    out["relight_fps_480x270"] = run_apart(_RELIGHT, "house", "480", "270")["fps"]
+    return out

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.desk.events import Busy, Frame, PlanFrame, Thumbnail
+from gloamet.desk.relighting import Relighting
 from gloamet.document.model import Document
 from gloamet.stage.assembly import camera_of_view
 from gloamet.stage.camera import Camera
@@ -48,12 +49,16 @@ class Pictures:
         self._ink: tuple[Any, Floats] | None = None
         self._plan: tuple[Any, Any, int] | None = None
         self._thumbs: dict[Any, Any] = {}
+        self._relighting = Relighting()
+        self._gains: Any = None
+        self._looking: Any = None
         self._started = 0.0
 
     def show(
         self, wish: Wish, compiled: Compiled, lights: Any, sky_key: Any, colours: Callable[[], None]
     ) -> None:
         """Bring the picture up to date and refine it; `colours` is called once the first one is out."""
+        from gloamet.output.delivery import gains_of
         from gloamet.trace.film import Film, Tracer
 
         if self._tracer is None:
@@ -64,26 +69,58 @@ class Pictures:
         width, height = (max(16, int(side * quality.scale)) for side in (wish.width, wish.height))
         key = (compiled, camera, sky_key, width, height, quality.bounces)
         self._view_key = (compiled.geometry, camera, width, height)
-        if self._film is None or self._film[0] != key:
-            self._film, self._clean = None, None
-            self._preview(wish, compiled, lights, camera, (width, height))
+        self._looking = (compiled, camera)
+        gains = gains_of(wish.document)
+        fresh = self._film is None or self._film[0] != key
+        if fresh:
+            self._drop_film()
+            if not self._relight(wish, lights, gains, (compiled, *self._view_key)):
+                self._preview(wish, compiled, lights, camera, (width, height))
             if not self._stale():
                 colours()
-            self._draw_plan(wish, compiled, lights, (compiled, sky_key), 1)
-            while time.monotonic() - wish.hands_on < SETTLE_SECONDS:
-                if self._stale():
-                    return
-                time.sleep(0.005)
+        elif gains != self._gains:
+            self._relight(wish, lights, gains, (compiled, *self._view_key))
+        moved, self._gains = fresh or gains != self._gains, gains
+        self._draw_plan(wish, compiled, lights, (compiled, sky_key), 1)
+        while moved and time.monotonic() - wish.hands_on < SETTLE_SECONDS:
+            if self._stale():
+                return
+            time.sleep(0.005)
+        if moved and self._stale():
+            return
+        if fresh:
+            self._relight(wish, lights, gains, (compiled, *self._view_key), (key, gains))
             self._film = (key, Film(width, height))
             self._started = time.monotonic()
-        else:
-            self._draw_plan(wish, compiled, lights, (compiled, sky_key), 1)
         self._draw_plan(wish, compiled, lights, (compiled, sky_key), 4)
         assert self._film is not None
         self._refine(wish, compiled, lights, camera, self._film[1])
         if not self._stale():
             self._draw_plan(wish, compiled, lights, (compiled, sky_key), PLAN_SAMPLES)
         self._draw_thumbs(wish.document, compiled, lights, in_this_light=True)
+
+    def _drop_film(self) -> None:
+        """Let go of an exact film, but for its lamps, which a moved sun does not change."""
+        if self._film is not None:
+            (compiled, camera, _sky, width, height, _bounces), film = self._film
+            self._relighting.keep_lamps((compiled, compiled.geometry, camera, width, height), film)
+        self._film, self._clean = None, None
+
+    def _relight(
+        self, wish: Wish, lights: Any, gains: tuple[float, float, float], view: Any, rest: Any = None
+    ) -> bool:
+        """Show the picture relit, if there is a record of this view; with `rest`, kept for the hand-over."""
+        if not self._relighting.ready(view):
+            return False
+        picture = self._relighting.relit(lights, gains, rest)
+        if rest is None or not self._stale():
+            self._develop(wish, None, picture, False, False)
+        return True
+
+    @property
+    def record(self) -> Any:
+        """What pictures are relit by, None before there is one."""
+        return self._relighting.record
 
     # -- the picture
 
@@ -101,9 +138,7 @@ class Pictures:
         target = wish.document.output.samples
         done = film.samples_in(region)
         if film.samples:
-            self._show(
-                wish, film, compiled, camera, True, self._finished(film, region, target, quality.noise)
-            )
+            self._show(wish, film, True, self._finished(film, region, target, quality.noise))
         shown, drawn = done, bool(film.samples)
         while (
             not wish.stopped and not self._stale() and not self._finished(film, region, target, quality.noise)
@@ -120,8 +155,20 @@ class Pictures:
                 self._guides = (self._view_key, guides_of(film))
             finished = self._finished(film, region, target, quality.noise)
             if done >= min(target, 2 * shown) or finished or not drawn:
-                self._show(wish, film, compiled, camera, True, finished)
+                self._show(wish, film, True, finished)
                 shown, drawn = done, True
+                self._improve_record(compiled, camera, film, lights)
+        while self._improve_record(compiled, camera, film, lights):
+            pass
+
+    def _improve_record(self, compiled: Compiled, camera: Camera, film: Any, lights: Any) -> bool:
+        """One step more for the record of this view; False when there is none to make."""
+        if self._stale() or camera.parallel_m > 0.0:
+            return False
+        return self._relighting.improve(
+            (compiled, *self._view_key), compiled, camera, (film.width, film.height), lights,
+            self._tracer.pool, self._tracer.threads, self._stale,
+        )  # fmt: skip
 
     @staticmethod
     def _finished(film: Any, region: Region | None, target: int, goal: float) -> bool:
@@ -160,7 +207,7 @@ class Pictures:
         begin = time.monotonic()
         self._tracer.expose(film, compiled, lights, camera, 1)
         self._speed = 0.7 * self._speed + 0.3 * film.width * film.height / (time.monotonic() - begin)
-        self._show(wish, film, compiled, camera, False, False)
+        self._show(wish, film, False, False)
 
     def _small(self, size: tuple[int, int], seconds: float) -> Any:
         from gloamet.trace.film import Film
@@ -200,19 +247,18 @@ class Pictures:
             cover = cover[rows.astype(int)][:, columns.astype(int)]
         return inked(picture, cover)
 
-    def _show(
-        self, wish: Wish, film: Any, compiled: Compiled, camera: Camera, exact: bool, finished: bool
-    ) -> None:
-        from gloamet.develop.pipeline import develop_screen
-        from gloamet.meter.picture import automatic_ev
-        from gloamet.output.delivery import gains_of, recipe_of
+    def _show(self, wish: Wish, film: Any, exact: bool, finished: bool) -> None:
+        from gloamet.output.delivery import gains_of
         from gloamet.trace.denoise import denoise
 
-        document = wish.document
-        gains = gains_of(document)
+        gains = gains_of(wish.document)
         done = float(film.layers["counts"].sum())
         key = (id(film), gains)
-        if self._clean is not None and self._clean[0] == key and self._clean[1] == done:
+        rest = (self._film[0], gains) if self._film is not None and exact else None
+        share = 1.0 if finished else self._relighting.handed_over(rest, film.samples_in(None))
+        if share == 0.0:
+            picture = self._relighting.mixed(None, 0.0, (film.height, film.width))
+        elif self._clean is not None and self._clean[0] == key and self._clean[1] == done:
             picture = self._clean[2]
         else:
             clean = denoise(film.light(*gains), film, cancelled=self._stale if exact else lambda: False)
@@ -220,12 +266,28 @@ class Pictures:
                 return
             picture = clean if exact else self._sharpen(clean, film)
             self._clean = (key, done, picture) if exact else None
+        if 0.0 < share < 1.0:
+            picture = self._relighting.mixed(picture, share, (film.height, film.width))
+        self._develop(wish, film, picture, exact, finished)
+
+    def _develop(self, wish: Wish, film: Any, picture: Floats, exact: bool, finished: bool) -> None:
+        """Turn light into pixels and report them; film is None for a relit picture."""
+        from gloamet.develop.pipeline import develop_screen
+        from gloamet.meter.picture import automatic_ev
+        from gloamet.output.delivery import recipe_of
+
+        document = wish.document
         meter_ev = automatic_ev(picture)
         expose = document.expose
         ev = meter_ev - expose.compensation if expose.automatic else expose.ev
+        compiled, camera = self._looking
         picture = self._inked(document, compiled, camera, picture, exact)
         pixels = develop_screen(picture, recipe_of(document, ev))
-        self._report(self._frame(document, film, pixels, (ev, meter_ev), exact, finished))
+        if film is None:
+            target, goal = document.output.samples, QUALITIES[document.stage.quality].noise
+            self._report(Frame(pixels, 0, target, ev, meter_ev, False, 0.0, 0.0, goal=goal))
+        else:
+            self._report(self._frame(document, film, pixels, (ev, meter_ev), exact, finished))
 
     def _frame(
         self, document: Document, film: Any, pixels: NDArray[np.uint8], evs: tuple[float, float], exact: bool,

@@ -5,6 +5,7 @@ Widgets read `document`, ask for changes through `change`, and listen. Nothing h
 
 from __future__ import annotations
 
+import time
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -39,6 +40,7 @@ from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.place import resolve_zone
 
 RECENT_LIMIT = 8
+FOLLOW_S = 0.04  # while dragging, widgets follow at most so often
 SAME_MODEL = 0.5  # a file with this share of the names before is a newer version of it
 
 
@@ -94,6 +96,9 @@ class Session(QObject):
         self._engine = Engine(self._reported.emit)
         self._soon = QTimer(self, interval=0, singleShot=True)
         self._soon.timeout.connect(self._ask)
+        self._later = QTimer(self, singleShot=True)
+        self._later.timeout.connect(self._announce)
+        self._told_at = -FOLLOW_S
 
     # -- the document
 
@@ -124,7 +129,13 @@ class Session(QObject):
     def take(self, document: Document, key: str | None = None) -> None:
         """Make a whole document current, as one step."""
         self.history.push(document, key)
-        self._announce()
+        wait = self._told_at + FOLLOW_S - time.monotonic()
+        if key is not None and wait > 0.0:
+            # a hand may send a hundred moves a second; drawing each would leave no time for the picture
+            self._later.start(int(1000 * wait) + 1)
+            self._soon.start()
+        else:
+            self._announce()
 
     def settle(self) -> None:
         """A drag has ended."""
@@ -142,10 +153,12 @@ class Session(QObject):
 
     def _announce(self) -> None:
         self.stopped = False
+        self._later.stop()
         self.document_changed.emit(self.document)
         if self.document.stage is not self._told_stage:
             self._told_stage = self.document.stage
             self.stage_changed.emit(self.document)
+        self._told_at = time.monotonic()
         self._soon.start()
 
     @property
@@ -177,6 +190,16 @@ class Session(QObject):
         if (width, height) != self._size:
             self._size = (width, height)
             self._soon.start()
+
+    @property
+    def picture_size(self) -> tuple[int, int]:
+        """The picture's size on screen, device pixels."""
+        return self._size
+
+    @property
+    def record(self) -> Any:
+        """What pictures are relit by, None before there is one."""
+        return self._engine.studio.pictures.record
 
     def stop(self) -> None:
         """Stop refining and keep the picture as it is."""
@@ -220,6 +243,7 @@ class Session(QObject):
     def close(self) -> None:
         """End the worker."""
         self._soon.stop()
+        self._later.stop()
         self._engine.close()
 
     def _receive(self, event: Any) -> None:

@@ -23,9 +23,18 @@ LEVELS = 5
 REACH = 1 << (LEVELS - 1)
 
 
+@njit(inline="always", **JIT)
+def _unlike(guide, i, j):
+    """Squared difference of two pixels' guides."""
+    total = F(0)
+    for g in range(guide.shape[1]):
+        total = total + (guide[i, g] - guide[j, g]) * (guide[i, g] - guide[j, g])
+    return total
+
+
 @njit(**JIT)
 def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights, inverses):
-    """Weights of rows y0..y1; guide (n, guides), tolerance its standard deviation."""
+    """Weights of rows y0..y1; guide (n, guides or 0), tolerance its standard deviation."""
     sharp = F(0.5) / (tolerance * tolerance)
     for y in range(y0, y1):
         for x in range(width):
@@ -46,7 +55,9 @@ def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights
                     j = b * width + a
                     if paint[j, KIND] != F(SURFACE):
                         continue
-                    like = points[i, NORMAL] * points[j, NORMAL] + points[i, NORMAL + 1] * points[j, NORMAL + 1]
+                    like = (
+                        points[i, NORMAL] * points[j, NORMAL] + points[i, NORMAL + 1] * points[j, NORMAL + 1]
+                    )
                     like += points[i, NORMAL + 2] * points[j, NORMAL + 2]
                     if like < F(0.9):
                         continue
@@ -54,20 +65,16 @@ def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights
                     ez = points[j, PLACE + 2] - points[i, PLACE + 2]
                     apart = abs(ex * points[i, FACE] + ey * points[i, FACE + 1] + ez * points[i, FACE + 2])
                     far = math.sqrt(ex * ex + ey * ey + ez * ez) + F(1e-6)
-                    unlike = F(0)
-                    for g in range(guide.shape[1]):
-                        e = guide[i, g] - guide[j, g]
-                        unlike += e * e
-                    w = math.exp(-F(8) * apart / far - unlike * sharp)
-                    w *= F(0.5) if k % 2 == 1 else F(0.25)
+                    near = F(0.5) if k % 2 == 1 else F(0.25)
+                    w = near * math.exp(-F(8) * apart / far - _unlike(guide, i, j) * sharp)
                     weights[level, k, i] = np.uint8(w * F(255) + F(0.5))
                     total += weights[level, k, i]
                 inverses[level, i] = F(1) / F(total)
 
 
 @njit(**JIT)
-def even_out(picture, weights, inverses, level, width, y0, y1, out):
-    """One pass over rows y0..y1 of a picture (3, n + 2 margins)."""
+def _pass(picture, weights, inverses, level, width, y0, y1, out):
+    """One pass over rows y0..y1."""
     step = 1 << level
     margin = REACH * (width + 1)
     for y in range(y0, y1):
@@ -87,3 +94,17 @@ def even_out(picture, weights, inverses, level, width, y0, y1, out):
             inverse = inverses[level, a:b]
             for x in range(width):
                 row[x] *= inverse[x]
+
+
+@njit(**JIT)
+def even_out(picture, spare, weights, inverses, width, height, levels):
+    """Even out a picture (3, n + 2 margins) in `levels` passes; spare is room for every other one."""
+    for level in range(levels):
+        if level & 1 == 0:
+            _pass(picture, weights, inverses, level, width, 0, height, spare)
+        else:
+            _pass(spare, weights, inverses, level, width, 0, height, picture)
+    if levels & 1 == 1:
+        for channel in range(3):
+            for i in range(picture.shape[1]):
+                picture[channel, i] = spare[channel, i]

@@ -19,7 +19,7 @@ from gloamet.trace.draws import GOLDEN, even_numbers, two_numbers
 from gloamet.trace.embree import PATH_MASK
 from gloamet.trace.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
 from gloamet.trace.portals import portal_density, serving, through_portal
-from gloamet.trace.relight.cells import UNKNOWN, cell_row, sky_bin
+from gloamet.trace.relight.cells import FIRST_CELL, UNKNOWN, cell_row, sky_bin
 from gloamet.trace.relight.chain import ESCAPED, MET, look
 from gloamet.trace.surface import (
     DIELECTRIC,
@@ -44,7 +44,9 @@ _PAIR = 2  # of even numbers
 @njit(inline="always", **JIT)
 def _seen(scene, arrays, anchor, keys, rows, state, ox, oy, oz, dx, dy, dz):
     """(row, weight) of what lies along a ray."""
-    kind, p, n, _s, d, w, paint, _aside = look(scene, arrays, _PATH, state | np.uint64(1), ox, oy, oz, dx, dy, dz)
+    kind, p, n, _s, d, w, paint, _aside = look(
+        scene, arrays, _PATH, state | np.uint64(1), ox, oy, oz, dx, dy, dz
+    )
     through = F(0.2722287) * w[0] + F(0.6740818) * w[1] + F(0.0536895) * w[2]
     if kind == ESCAPED:
         return np.int64(sky_bin(d[0], d[1], d[2])), through
@@ -169,7 +171,9 @@ def wander(scene, arrays, points, chosen, first, last, bounces, seed, hits, mate
             else:
                 dx, dy, dz = cosine_direction(nx, ny, nz, u, v)
             state = np.uint64(i * 64 + k) * GOLDEN + np.uint64(seed + 2)
-            kind, p, n, _s, _d, _w, paint, _aside = look(scene, arrays, _PATH, state | np.uint64(1), x, y, z, dx, dy, dz)
+            kind, p, n, _s, _d, _w, paint, _aside = look(
+                scene, arrays, _PATH, state | np.uint64(1), x, y, z, dx, dy, dz
+            )
             if kind != MET:
                 break
             x, y, z = p
@@ -223,7 +227,11 @@ def sun_on_cells(scene, pervious, arrays, sun, places, first, last, phase, strid
                     scene, pervious, first_row, instance_first, turns, triangles, uvs, triangle_material,
                     materials, texels, pictures, x, y, z, dx, dy, dz, F(1e30),
                 )  # fmt: skip
-                taken = places[c, k, 9] * returned(1, cosine, places[c, k, 10]) if places[c, k, 9] > F(0) else F(0)
+                taken = (
+                    places[c, k, 9] * returned(1, cosine, places[c, k, 10])
+                    if places[c, k, 9] > F(0)
+                    else F(0)
+                )
                 cosine *= share
                 lit[c, k, 3] = cosine * taken * (F(0.2722287) * r + F(0.6740818) * g + F(0.0536895) * b)
                 cosine *= F(1) - taken
@@ -233,14 +241,12 @@ def sun_on_cells(scene, pervious, arrays, sun, places, first, last, phase, strid
 
 
 @njit(**SCATTERED_JIT)
-def light_cells(lit, received, albedo, gloss, sun_light, first_row, first, last, light):
-    """Write the cells' rows of the light table: what they throw back of the sun and of what they receive.
-
-    albedo (cells, 3) of the base, gloss (cells,) the share their gloss returns of even light.
-    """
+def _light_cells(lit, received, albedo, gloss, sun_light, table):
+    """Write the cells' rows of the table: what they throw back of the sun and of what they receive."""
     places = lit.shape[1]
     share = F(1) / (F(math.pi) * F(places))
-    for c in range(first, last):
+    mean_r = mean_g = mean_b = F(0)
+    for c in range(len(lit)):
         shine = F(0)
         for k in range(places):
             shine += lit[c, k, 3]
@@ -250,4 +256,27 @@ def light_cells(lit, received, albedo, gloss, sun_light, first_row, first, last,
                 sun += lit[c, k, n]
             sun = (albedo[c, n] * sun + shine) * share * sun_light[n]
             even = albedo[c, n] * (F(1) - gloss[c]) + gloss[c]
-            light[first_row + c, n] = sun + even * received[n, c]
+            table[FIRST_CELL + c, n] = sun + even * received[n, c]
+        mean_r += table[FIRST_CELL + c, 0]
+        mean_g += table[FIRST_CELL + c, 1]
+        mean_b += table[FIRST_CELL + c, 2]
+    inverse = F(1) / F(max(1, len(lit)))
+    table[UNKNOWN, 0], table[UNKNOWN, 1], table[UNKNOWN, 2] = (
+        mean_r * inverse,
+        mean_g * inverse,
+        mean_b * inverse,
+    )
+
+
+@njit(**SCATTERED_JIT)
+def bounce(lit, received, albedo, gloss, sun_light, wanted, index, weight, rounds, table):
+    """Light the cells, and let their light go round between them `rounds` times.
+
+    lit (cells, places, 4) as `sun_on_cells` leaves it; received (3, cells) is kept from picture to picture;
+    albedo (cells, 3) of the base, gloss (cells,) the share their gloss returns of even light; index and weight
+    (cells, samples) what they see; sun_light (3,) lx.
+    """
+    _light_cells(lit, received, albedo, gloss, sun_light, table)
+    for _ in range(rounds):
+        evaluate(wanted, index, weight, index.shape[1], table, 0, len(index), received)
+        _light_cells(lit, received, albedo, gloss, sun_light, table)

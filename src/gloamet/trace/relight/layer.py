@@ -55,6 +55,7 @@ class Layer:
         n, big = len(self.small.points), len(self.big.points)
         self.used = bool(self.big.surfaces.any() or (self.big.paint[:, KIND] > 0).any())
         shown = self.small.surfaces
+        self.kinds = self.big.paint[:, KIND].astype(np.uint8)
         self.glossy = bool((self.small.points[shown, GLOSS] + self.small.points[shown, METAL] > 0.0).any())
         self.wanted = shown.astype(np.uint8)
         self.index = np.zeros((n, MOST_SAMPLES), np.uint16)
@@ -66,8 +67,8 @@ class Layer:
         self.even_weights = np.zeros((LEVELS, 9, n), np.uint8)
         self.even_inverses = np.zeros((LEVELS, n), np.float32)
         self.margin = REACH * (self.small.width + 1)
-        self.received, self.spare, self.shine = (
-            np.zeros((3, rows + 2 * self.margin), np.float32) for rows in (n, n, gloss)
+        self.received, self.spare, self.shine, self.shine_spare = (
+            np.zeros((3, rows + 2 * self.margin), np.float32) for rows in (n, n, gloss, gloss)
         )
         self.visible = np.zeros((big, 3), np.uint8)
         self.alike = np.zeros(big, np.bool_)

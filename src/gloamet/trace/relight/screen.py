@@ -85,7 +85,9 @@ def see(scene, arrays, camera, width, height, y0, y1, points, paint, aside_point
 
 
 @njit(**JIT)
-def find_taps(points, paint, width, height, big_points, big_paint, big_width, big_height, y0, y1, taps, shares):
+def find_taps(
+    points, paint, width, height, big_points, big_paint, big_width, big_height, y0, y1, taps, shares
+):
     """For display rows y0..y1 the four record pixels most like each, by place and normal, and their shares."""
     for y in range(y0, y1):
         for x in range(big_width):

@@ -22,6 +22,7 @@ from gloamet.trace.surface import gloss_share, reflect
 from gloamet.trace.visibility import unblocked
 
 F = np.float32
+NO_KIND, SURFACE_KIND, SKY_KIND = np.uint8(NONE), np.uint8(SURFACE), np.uint8(SKY)
 
 
 @njit(inline="always", **JIT)
@@ -57,14 +58,14 @@ def _send(scene, pervious, arrays, points, i, sun, visible):
 
 
 @njit(**JIT)
-def sun_lattice(scene, pervious, arrays, sun, points, paint, width, height, y0, y1, visible):
+def sun_lattice(scene, pervious, arrays, sun, points, kinds, width, height, y0, y1, visible):
     """Rays from every other pixel of every other row among y0..y1 (y0 even)."""
     rays = 0
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
             i = y * width + x
             visible[i, 0] = visible[i, 1] = visible[i, 2] = 0
-            if paint[i, KIND] == F(SURFACE) and _facing(points, i, sun) > F(0):
+            if kinds[i] == SURFACE_KIND and _facing(points, i, sun) > F(0):
                 rays += 1
                 _send(scene, pervious, arrays, points, i, sun, visible)
     return rays
@@ -100,7 +101,7 @@ def find_alike(points, paint, width, height, y0, y1, alike):
 
 
 @njit(**JIT)
-def sun_between(scene, pervious, arrays, sun, points, paint, alike, width, height, y0, y1, visible):
+def sun_between(scene, pervious, arrays, sun, points, kinds, alike, width, height, y0, y1, visible):
     """The pixels between the lattice's: like the four round them, or by rays of their own."""
     rays = 0
     for y in range(y0, y1):
@@ -108,9 +109,16 @@ def sun_between(scene, pervious, arrays, sun, points, paint, alike, width, heigh
             if x & 1 == 0 and y & 1 == 0:
                 continue
             i = y * width + x
+            if kinds[i] != SURFACE_KIND:
+                continue
             if alike[i]:
                 above, below, left, right = _corners(x, y, width, height)
-                a, b, c, d = above * width + left, above * width + right, below * width + left, below * width + right
+                a, b, c, d = (
+                    above * width + left,
+                    above * width + right,
+                    below * width + left,
+                    below * width + right,
+                )
                 same = True
                 for n in range(3):
                     v = visible[a, n]
@@ -120,7 +128,7 @@ def sun_between(scene, pervious, arrays, sun, points, paint, alike, width, heigh
                 if same:
                     continue
             visible[i, 0] = visible[i, 1] = visible[i, 2] = 0
-            if paint[i, KIND] == F(SURFACE) and _facing(points, i, sun) > F(0):
+            if _facing(points, i, sun) > F(0):
                 rays += 1
                 _send(scene, pervious, arrays, points, i, sun, visible)
     return rays
@@ -162,7 +170,7 @@ def _sun_reflected(points, paint, i, sun, visible):
 
 @njit(**SCATTERED_JIT)
 def shade(
-    table, sun, ground, plane, gain_sun, gain_sky, points, paint, taps, shares, received, shine, visible, first,
+    table, sun, ground, plane, gain_sun, gain_sky, points, paint, kinds, taps, shares, received, shine, visible, first,
     last, add, out,
 ):  # fmt: skip
     """Write, or add, a layer's light into pixels first..last of out (n, 3)."""
@@ -170,11 +178,10 @@ def shade(
     for i in range(first, last):
         if not add:
             out[i, 0], out[i, 1], out[i, 2] = F(0), F(0), F(0)
-        kind = paint[i, KIND]
-        if kind == F(NONE):
+        if kinds[i] == NO_KIND:
             continue
         wr, wg, wb = paint[i, WEIGHT], paint[i, WEIGHT + 1], paint[i, WEIGHT + 2]
-        if kind == F(SKY):
+        if kinds[i] == SKY_KIND:
             dx, dy, dz = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
             r, g, b = _sky_seen(table, sun, ground, plane, gain_sun, gain_sky, dx, dy, dz)
         else:

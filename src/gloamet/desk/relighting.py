@@ -1,0 +1,100 @@
+"""The record behind the worker's pictures: when it is made, what is relit by it, how it gives way to the exact.
+
+A record belongs to one compiled stage, camera and size; sun, sky and gains pass through it. Lamps are not part
+of it: their light is taken from the last exact film of the same view.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import Executor
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+if TYPE_CHECKING:
+    from gloamet.stage.camera import Camera
+    from gloamet.trace.compiled import Compiled
+    from gloamet.trace.lights import Lights
+
+Floats = NDArray[np.float32]
+MOST_PIXELS = 560_000  # of a relit picture; a larger one is shown at half its size or less
+LAMPS_FROM = 4  # samples of a film before its lamps are believed
+HANDED_FROM, HANDED_OVER = 2, 32  # samples between which the exact picture takes the place of the relit one
+
+
+class Relighting:
+    """One record, the picture it last gave at rest, and the light of lamps for it."""
+
+    def __init__(self) -> None:
+        self._key: Any = None
+        self.record: Any = None
+        self._rest: tuple[Any, Floats] | None = None
+        self._lamps: tuple[Any, Floats] | None = None
+
+    def ready(self, key: Any) -> bool:
+        """Whether pictures of this stage, camera and size can be relit."""
+        return self.record is not None and self._key == key and bool(self.record.ready)
+
+    def improve(
+        self, key: Any, compiled: Compiled, camera: Camera, size: tuple[int, int], lights: Lights,
+        pool: Executor, threads: int, cancelled: Callable[[], bool],
+    ) -> bool:  # fmt: skip
+        """One more step of the record, a new one when it is of something else; False when it is full."""
+        from gloamet.trace.relight.record import Record
+
+        if self._key != key:
+            shrink = 1
+            while size[0] * size[1] > MOST_PIXELS * shrink * shrink:
+                shrink += 1
+            width, height = max(16, size[0] // shrink), max(16, size[1] // shrink)
+            self._key, self.record = key, Record(compiled, camera, width, height, pool, threads)
+        if self.record.full:
+            return False
+        return bool(self.record.improve(lights, cancelled))
+
+    def relit(self, lights: Lights, gains: tuple[float, float, float], rest: Any = None) -> Floats:
+        """The picture under these lights; with `rest`, all bounces, and kept under that key for the hand-over."""
+        picture: Floats = self.record.relit(lights, gains[0], gains[1], at_rest=rest is not None)
+        if self._lamps is not None and self._lamps[0] == self._key and gains[2] > 0.0:
+            picture += np.float32(gains[2]) * fitted_to(self._lamps[1], picture.shape[:2])
+        self._rest = None if rest is None else (rest, picture)
+        return picture
+
+    def keep_lamps(self, key: Any, film: Any) -> None:
+        """Take the lamps' light of an exact film that is about to be dropped."""
+        from gloamet.trace.denoise import denoise
+
+        if self._key != key or film.samples < LAMPS_FROM or not film.layers["lamps"].any():
+            return
+        clean = denoise(film.mean("lamps"), film)
+        if clean is not None:
+            self._lamps = (key, clean)
+
+    def drop_lamps(self) -> None:
+        """Forget the lamps of a stage that has none any more."""
+        self._lamps = None
+
+    def handed_over(self, rest: Any, samples: int) -> float:
+        """Share of the exact picture in what is shown, 0..1, by its samples."""
+        if self._rest is None or self._rest[0] != rest:
+            return 1.0
+        return min(1.0, max(0.0, (samples - HANDED_FROM) / (HANDED_OVER - HANDED_FROM)))
+
+    def mixed(self, exact: Floats | None, share: float, shape: tuple[int, int]) -> Floats:
+        """The picture at rest with its share of the exact one."""
+        assert self._rest is not None
+        relit = fitted_to(self._rest[1], shape)
+        if exact is None:
+            return relit
+        return np.asarray(relit + np.float32(share) * (exact - relit), np.float32)
+
+
+def fitted_to(picture: Floats, shape: tuple[int, ...]) -> Floats:
+    """A picture (H, W, 3) at another size, from the nearest pixels."""
+    if picture.shape[:2] == tuple(shape):
+        return picture
+    rows = ((np.arange(shape[0]) + 0.5) * picture.shape[0] / shape[0]).astype(int)
+    columns = ((np.arange(shape[1]) + 0.5) * picture.shape[1] / shape[1]).astype(int)
+    return picture[rows][:, columns]

@@ -1,0 +1,143 @@
+"""The light on cells: which cells a view needs, what they see, and how bright they are under a sun and sky.
+
+Lists of a record's points enter at the start; the light table, ready to be read, leaves after every
+`brighten`. Bounces between cells go on from where they stood one picture earlier, so that a moving sun needs
+one round a picture and a sun at rest a few more.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.trace.compiled import Compiled
+from gloamet.trace.lights import Lights
+from gloamet.trace.relight.cells import (
+    FIRST_CELL,
+    GROUND,
+    empty_slots,
+    enter,
+    fill_sky,
+)
+from gloamet.trace.relight.gather import (
+    ALPHA,
+    FACE,
+    HIT_WORDS,
+    NORMAL,
+    PLACE,
+    POINT_WORDS,
+    TRANSLUCENT,
+    bounce,
+    gather,
+    sun_on_cells,
+    wander,
+)
+from gloamet.trace.relight.layer import Screen
+from gloamet.trace.relight.sharing import Sharing
+from gloamet.trace.surface import MEAN_RETURNED
+
+F = np.float32
+Floats = NDArray[np.float32]
+MOST_CELLS = 60_000  # rows of the table are counted in 16 bits
+MEMBERS = 8  # places kept of each cell
+SAMPLES = 8  # of what each place sees
+WALKS, WALK_BOUNCES = 24_000, 4
+STEPS = 4  # pictures until every place has been asked for a sun that moves a little
+FAR_TURN = math.cos(math.radians(1.5))  # a sun that turned more has all of them asked again
+_OTHER_POINTS = 1 << 40  # numbers drawn for cells are not those drawn for pixels
+
+
+class CellLight:
+    """Cells of one scene round one anchor (the eye), and the table of light their surfaces are read from."""
+
+    def __init__(self, scene: Compiled, anchor: Floats, sharing: Sharing) -> None:
+        self._scene, self._share, self._anchor = scene, sharing, anchor
+        self._handle, self._arrays = scene.rays.handle, scene.arrays()
+        self._keys, self._rows = empty_slots(MOST_CELLS)
+        self.table = np.zeros((FIRST_CELL + MOST_CELLS, 3), np.float32)
+        self.count = 0
+        self._sun: Floats | None = None
+        self._phase = 0
+
+    @property
+    def looking(self) -> tuple[object, ...]:
+        """What `gather` takes before its points."""
+        return (self._handle, self._arrays, self._anchor, self._keys, self._rows)
+
+    def find(self, screens: list[Screen], cancelled: Callable[[], bool]) -> bool:
+        """Make the cells of the surfaces met on walks from what screens show; False when cancelled."""
+        hits, materials = [np.zeros((0, HIT_WORDS), np.float32)], [np.zeros(0, np.int32)]
+        for k, screen in enumerate(screens):
+            shown = np.flatnonzero(screen.surfaces).astype(np.int32)
+            if not len(shown):
+                continue
+            chosen = np.random.default_rng(5 + k).choice(shown, min(WALKS, 2 * len(shown)))
+            met = np.zeros((len(chosen), WALK_BOUNCES, HIT_WORDS), np.float32)
+            of = np.full((len(chosen), WALK_BOUNCES), -1, np.int32)
+            before = (self._handle, self._arrays, screen.points, chosen)
+            if not self._share.run(wander, before, len(chosen), (WALK_BOUNCES, 3, met, of), cancelled, 16):
+                return False
+            hits.append(met.reshape(-1, HIT_WORDS))
+            materials.append(of.ravel())
+        every = np.concatenate(hits)
+        members, filled = np.zeros((MOST_CELLS, MEMBERS), np.int32), np.zeros(MOST_CELLS, np.int32)
+        count = enter(
+            self._anchor, every, np.concatenate(materials), MOST_CELLS, self._keys, self._rows, 0, members,
+            filled,
+        )  # fmt: skip
+        kept = np.maximum(np.minimum(filled[:count], MEMBERS), 1)[:, None]
+        chosen = np.take_along_axis(members[:count], np.arange(MEMBERS)[None] % kept, 1)
+        return self._settle_in(np.ascontiguousarray(every[chosen]), cancelled)
+
+    def _settle_in(self, places: Floats, cancelled: Callable[[], bool]) -> bool:
+        """Take places (cells, MEMBERS, HIT_WORDS) and look round from each."""
+        count, mean = len(places), places.mean(1)
+        points = np.zeros((count * MEMBERS, POINT_WORDS), np.float32)
+        flat = places.reshape(-1, HIT_WORDS)
+        points[:, PLACE : PLACE + 3], points[:, NORMAL : NORMAL + 3] = flat[:, :3], flat[:, 3:6]
+        points[:, FACE : FACE + 3], points[:, ALPHA] = flat[:, 3:6], 1.0
+        points[:, TRANSLUCENT] = flat[:, 11]
+        index = np.zeros((len(points), SAMPLES), np.uint16)
+        weight = np.zeros((len(points), SAMPLES), np.float32)
+        after = (0, SAMPLES, _OTHER_POINTS, index, weight)
+        if not self._share.run(gather, (*self.looking, points), len(points), after, cancelled, 32):
+            return False
+        self._places = places
+        self._albedo = np.ascontiguousarray(np.clip(mean[:, 6:9], 0.0, 1.0))
+        grid = np.linspace(0.0, 1.0, len(MEAN_RETURNED))
+        returned = np.interp(np.sqrt(mean[:, 10]), grid, MEAN_RETURNED)
+        self._gloss = np.ascontiguousarray(mean[:, 9] * returned, np.float32)
+        self._index, self._weight = index.reshape(count, -1), weight.reshape(count, -1)
+        self._all = np.ones(count, np.uint8)
+        self._lit = np.zeros((count, MEMBERS, 4), np.float32)
+        self._received = np.zeros((3, count), np.float32)
+        self.count = count
+        return True
+
+    def brighten(
+        self, lights: Lights, sun_gain: float, sky_gain: float, rounds: int, at_rest: bool, even: bool = False
+    ) -> None:
+        """Bring the table up to date; `even` puts a uniform sky in the sky's place."""
+        self._ask_sun(lights, at_rest)
+        fill_sky(lights.table, lights.ground, F(sun_gain), F(sky_gain), self.table)
+        if even:
+            self.table[: GROUND + 1] = 1.0
+        bounce(
+            self._lit, self._received, self._albedo, self._gloss, lights.sun[3:6] * F(sun_gain), self._all,
+            self._index, self._weight, rounds, self.table,
+        )  # fmt: skip
+
+    def _ask_sun(self, lights: Lights, at_rest: bool) -> None:
+        """Rays from the cells to the sun: all after a jump, one in STEPS after a small step."""
+        direction = lights.sun[:3].copy()
+        before = self._sun if self._sun is not None else -direction
+        stride = 1 if at_rest or float(direction @ before) < FAR_TURN else STEPS
+        if stride > 1 and np.array_equal(direction, before) and self._phase == 0:
+            return
+        self._phase = (self._phase + 1) % STEPS if stride > 1 else 0
+        self._sun = direction
+        args = (self._handle, self._scene.geometry.pervious, self._arrays, lights.sun, self._places)
+        self._share.run(sun_on_cells, args, self.count, (self._phase, stride, self._lit), parts=2)
