@@ -78,8 +78,8 @@ class Pictures:
                 self._preview(wish, compiled, lights, camera, (width, height))
             if not self._stale():
                 colours()
-        elif gains != self._gains:
-            self._relight(wish, lights, gains, (compiled, *self._view_key))
+        elif self._film is not None and gains != self._gains:
+            self._relight(wish, lights, gains, (compiled, *self._view_key), film=self._film[1])
         moved, self._gains = fresh or gains != self._gains, gains
         self._draw_plan(wish, compiled, lights, (compiled, sky_key), 1)
         while moved and time.monotonic() - wish.hands_on < SETTLE_SECONDS:
@@ -107,14 +107,20 @@ class Pictures:
         self._film, self._clean = None, None
 
     def _relight(
-        self, wish: Wish, lights: Any, gains: tuple[float, float, float], view: Any, rest: Any = None
+        self,
+        wish: Wish,
+        lights: Any,
+        gains: tuple[float, float, float],
+        view: Any,
+        rest: Any = None,
+        film: Any = None,
     ) -> bool:
         """Show the picture relit, if there is a record of this view; with `rest`, kept for the hand-over."""
         if not self._relighting.ready(view):
             return False
         picture = self._relighting.relit(lights, gains, rest)
         if rest is None or not self._stale():
-            self._develop(wish, None, picture, False, False)
+            self._develop(wish, film, picture, False, False)
         return True
 
     @property

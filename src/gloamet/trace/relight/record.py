@@ -69,7 +69,7 @@ class Record:
 
     def improve(self, lights: Lights, cancelled: Callable[[], bool] = _never) -> bool:
         """The next step of the record; False when it was cancelled."""
-        if not self.cells.count and not self._begin(cancelled):
+        if not self.cells.found and not self._begin(cancelled):
             return False
         done = self.samples
         wanted = FIRST_SAMPLES if done == 0 else min(MOST_SAMPLES, 2 * done)

@@ -58,7 +58,7 @@ class CellLight:
         self._handle, self._arrays = scene.rays.handle, scene.arrays()
         self._keys, self._rows = empty_slots(MOST_CELLS)
         self.table = np.zeros((FIRST_CELL + MOST_CELLS, 3), np.float32)
-        self.count = 0
+        self.count, self.found = 0, False
         self._sun: Floats | None = None
         self._phase = 0
 
@@ -110,11 +110,11 @@ class CellLight:
         grid = np.linspace(0.0, 1.0, len(MEAN_RETURNED))
         returned = np.interp(np.sqrt(mean[:, 10]), grid, MEAN_RETURNED)
         self._gloss = np.ascontiguousarray(mean[:, 9] * returned, np.float32)
-        self._index, self._weight = index.reshape(count, -1), weight.reshape(count, -1)
+        self._index, self._weight = (x.reshape(count, MEMBERS * SAMPLES) for x in (index, weight))
         self._all = np.ones(count, np.uint8)
         self._lit = np.zeros((count, MEMBERS, 4), np.float32)
         self._received = np.zeros((3, count), np.float32)
-        self.count = count
+        self.count, self.found = count, True
         return True
 
     def brighten(

@@ -1,0 +1,129 @@
+"""The worker relights: when it does, when it must not, and how the exact picture takes over."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+import numpy as np
+import pytest
+from pytestqt.qtbot import QtBot
+
+from gloamet.desk.engine import Engine
+from gloamet.desk.events import Busy, Frame
+from gloamet.desk.relighting import HANDED_FROM, HANDED_OVER, MOST_PIXELS, Relighting, fitted_to
+from gloamet.desk.session import Session
+from gloamet.document.model import Document
+from tests.desk.test_engine import Listener, done
+
+SIZE = (240, 160)
+
+
+@pytest.fixture
+def recorded(document: Document) -> Iterator[tuple[Engine, Listener, Document]]:
+    """A worker at rest whose record is full."""
+    listener = Listener()
+    engine = Engine(listener)
+    document = document.change("expose", automatic=False, ev=14.0).change("output", samples=16)
+    document = document.change("stage", quality="final")
+    engine.want(document, *SIZE)
+    listener.wait(done)
+    listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
+    assert engine.studio.pictures.record.full
+    yield engine, listener, document
+    engine.close()
+
+
+def relit(event: Any) -> bool:
+    return isinstance(event, Frame) and not event.exact
+
+
+def wait_for(engine: Engine, listener: Listener, document: Document, wanted: Any) -> Frame:
+    listener.forget()
+    engine.want(document, *SIZE)
+    frame: Frame = listener.wait(wanted, 60.0)
+    return frame
+
+
+@pytest.mark.parametrize(
+    ("section", "values"),
+    [
+        ("sun", {"mode": "hand", "azimuth_deg": 100.0, "elevation_deg": 20.0}), ("air", {"turbidity": 6.0}),
+        ("sun", {"north_deg": 40.0}),
+    ],
+)  # fmt: skip
+def test_a_change_of_light_is_shown_relit_at_full_size(
+    recorded: tuple[Engine, Listener, Document], section: str, values: dict[str, Any]
+) -> None:
+    engine, listener, document = recorded
+    record = engine.studio.pictures.record
+    frame = wait_for(engine, listener, document.change(section, **values), relit)
+    assert frame.pixels.shape[:2] == (SIZE[1], SIZE[0])
+    assert engine.studio.pictures.record is record
+
+
+def test_the_exact_picture_takes_over_without_a_jump(recorded: tuple[Engine, Listener, Document]) -> None:
+    engine, listener, document = recorded
+    moved = document.change("sun", mode="hand", azimuth_deg=200.0, elevation_deg=35.0)
+    first = wait_for(engine, listener, moved, relit)
+    last = listener.wait(done)
+    shown = [event for event in listener.of(Frame) if event.pixels.shape == last.pixels.shape]
+    levels = [frame.pixels[..., :3].astype(float).mean((0, 1)) for frame in shown]
+    assert len(levels) > 3
+    for before, after in zip(levels[:-1], levels[1:], strict=True):
+        assert after == pytest.approx(before, rel=0.01)
+    assert first.pixels.mean() == pytest.approx(last.pixels.mean(), rel=0.01)
+
+
+def test_another_camera_or_colour_is_not_relit_by_the_old_record(
+    recorded: tuple[Engine, Listener, Document],
+) -> None:
+    engine, listener, document = recorded
+    for section, values in (("stage.view", {"fov_deg": 20.0}), ("air", {"ground_reflectance": 0.7})):
+        record = engine.studio.pictures.record
+        wait_for(engine, listener, document.change(section, **values), done)
+        listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
+        assert engine.studio.pictures.record is not record
+
+
+def test_a_gain_is_relit_first_and_keeps_the_film(recorded: tuple[Engine, Listener, Document]) -> None:
+    engine, listener, document = recorded
+    frame = wait_for(engine, listener, document.change("fill", sun_stops=-1.0), relit)
+    assert frame.samples == 16
+    after = listener.wait(done)
+    assert frame.pixels.mean() == pytest.approx(after.pixels.mean(), rel=0.01)
+
+
+def test_the_share_of_the_exact_picture_grows_with_its_samples() -> None:
+    relighting = Relighting()
+    assert relighting.handed_over("anything", 1) == 1.0  # nothing relit is being shown
+    relighting._rest = ("here", np.zeros((4, 4, 3), np.float32))
+    shares = [relighting.handed_over("here", n) for n in range(HANDED_OVER + 2)]
+    assert shares[HANDED_FROM] == 0.0
+    assert shares[-1] == 1.0
+    assert shares == sorted(shares)
+    ones = np.ones((4, 4, 3), np.float32)
+    assert relighting.mixed(ones, 0.25, (4, 4)) == pytest.approx(0.25)
+    assert relighting.mixed(None, 0.0, (8, 8)).shape == (8, 8, 3)
+
+
+def test_a_picture_is_fitted_by_its_nearest_pixels() -> None:
+    picture = np.arange(12, dtype=np.float32).reshape(2, 2, 3)
+    assert fitted_to(picture, (2, 2)) is picture
+    big = fitted_to(picture, (4, 6))
+    assert (big[:2, :3] == picture[0, 0]).all()
+    assert (big[2:, 3:] == picture[1, 1]).all()
+    assert MOST_PIXELS > 960 * 540
+
+
+def test_widgets_follow_a_fast_drag_at_most_so_often_and_end_where_it_ends(
+    session: Session, qtbot: QtBot
+) -> None:
+    qtbot.waitUntil(lambda: session.frame is not None, timeout=60_000)
+    told: list[float] = []
+    session.document_changed.connect(lambda document: told.append(document.sun.elevation_deg))
+    for k in range(200):
+        session.change("sun", "sun.drag", mode="hand", elevation_deg=10.0 + 0.1 * k)
+        assert session.document.sun.elevation_deg == pytest.approx(10.0 + 0.1 * k)
+    qtbot.waitUntil(lambda: bool(told) and told[-1] == pytest.approx(29.9), timeout=5_000)
+    assert len(told) < 100

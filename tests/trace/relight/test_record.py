@@ -1,0 +1,156 @@
+"""A relit picture beside the exact one, and what relighting must keep: sums, gains, a stop half-way.
+
+Both come from this program; the exact one is checked against closed forms elsewhere.
+"""
+
+from __future__ import annotations
+
+from itertools import count
+
+import numpy as np
+import pytest
+
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.stage.camera import Camera
+from gloamet.stage.ground import GroundPlane
+from gloamet.stage.scene import Material, Scene
+from gloamet.trace.compiled import Compiled, compile_scene
+from gloamet.trace.film import Film, Tracer
+from gloamet.trace.lights import Lights, build_lights
+from gloamet.trace.relight.record import Record
+from tests.conftest import box, level, make_scene
+from tests.trace.test_portals import room
+
+WIDTH, HEIGHT = 128, 96
+PLAIN = Material("plain", (0.5, 0.45, 0.4))
+COURT = Camera((5.5, -7.5, 3.2), (0.0, 0.0, 0.6), 40.0)
+
+
+def court() -> Scene:
+    """A block and a slab on a plain: open shade, contact, coloured bounce."""
+    return make_scene(
+        (level(40.0), PLAIN), (box((-1, -1, 0), (1, 1, 2)), Material("red", (0.6, 0.15, 0.1))),
+        (box((-3, 0.6, 1.4), (-1.2, 2.4, 1.5)), Material("pale", (0.8, 0.8, 0.8))),
+    )  # fmt: skip
+
+
+def made(scene: Compiled, camera: Camera, lights: Lights, tracer: Tracer) -> Record:
+    record = Record(scene, camera, WIDTH, HEIGHT, tracer.pool, tracer.threads)
+    while not record.full:
+        assert record.improve(lights)
+    return record
+
+
+def exact(scene: Compiled, camera: Camera, lights: Lights, tracer: Tracer, samples: int = 192) -> np.ndarray:
+    film = Film(WIDTH, HEIGHT)
+    tracer.expose(film, scene, lights, camera, samples, 16)
+    return film.light(1.0, 1.0, 0.0)
+
+
+def apart(relit: np.ndarray, other: np.ndarray) -> np.ndarray:
+    """Relative differences over squares of four pixels, which takes the grain out of both."""
+    small = [p.reshape(HEIGHT // 4, 4, WIDTH // 4, 4, 3).mean((1, 3))[..., 1] for p in (relit, other)]
+    return np.asarray(np.abs(small[0] - small[1]) / small[1])
+
+
+@pytest.fixture(scope="module")
+def scene() -> Compiled:
+    return compile_scene(court())
+
+
+@pytest.fixture(scope="module")
+def record(scene: Compiled, solver: SkySolver, tracer: Tracer) -> Record:
+    return made(scene, COURT, build_lights(solver.dome(Air(3.0), 150.0, 40.0)), tracer)
+
+
+@pytest.mark.parametrize("sun", [(150.0, 55.0), (240.0, 25.0), (90.0, 10.0)])
+def test_a_relit_court_is_the_exact_one(
+    sun: tuple[float, float], record: Record, scene: Compiled, solver: SkySolver, tracer: Tracer
+) -> None:
+    lights = build_lights(solver.dome(Air(3.0), *sun))
+    relit, other = record.relit(lights, at_rest=True), exact(scene, COURT, lights, tracer)
+    assert relit.mean((0, 1)) == pytest.approx(other.mean((0, 1)), rel=0.01)
+    assert np.median(apart(relit, other)) < 0.015
+
+
+def test_twenty_suns_and_skies_keep_their_mean(
+    record: Record, scene: Compiled, solver: SkySolver, tracer: Tracer
+) -> None:
+    dice = np.random.default_rng(11)
+    for _ in range(20):
+        air, azimuth, elevation = Air(dice.uniform(1.8, 7.0)), dice.uniform(0, 360), dice.uniform(4, 75)
+        lights = build_lights(solver.dome(air, azimuth, elevation))
+        relit, other = record.relit(lights, at_rest=True), exact(scene, COURT, lights, tracer, 24)
+        assert relit.mean() == pytest.approx(other.mean(), rel=0.02), (azimuth, elevation)
+
+
+def test_a_plain_under_an_even_sky_sends_back_its_reflectance(tracer: Tracer) -> None:
+    bare = compile_scene(make_scene((level(400.0), PLAIN)))
+    camera = Camera((0.0, -6.0, 4.0), (0.0, 0.0, 0.0), 40.0)
+    lights = build_lights(uniform_dome(100.0))
+    relit = made(bare, camera, lights, tracer).relit(lights)
+    assert relit[8:-8, 8:-8, 1] == pytest.approx(45.0, rel=0.1)
+    assert relit[..., 1].mean() == pytest.approx(
+        exact(bare, camera, lights, tracer, 16)[..., 1].mean(), rel=0.01
+    )
+
+
+def test_a_room_lit_through_a_window_is_the_exact_one(solver: SkySolver, tracer: Tracer) -> None:
+    scene = compile_scene(room(), GroundPlane(reflectance=0.3))
+    assert len(scene.portals) == 1
+    camera = Camera((1.7, 1.5, 1.5), (-1.0, -1.0, 1.0), 60.0)
+    lights = build_lights(solver.dome(Air(3.0), 190.0, 35.0))
+    record = made(scene, camera, lights, tracer)
+    relit, other = record.relit(lights, at_rest=True), exact(scene, camera, lights, tracer, 384)
+    assert np.median(apart(relit, other)) < 0.06
+    assert relit.mean() == pytest.approx(other.mean(), rel=0.04)
+
+
+def test_sun_and_sky_add_up_and_gains_scale_them(record: Record, solver: SkySolver) -> None:
+    lights = build_lights(solver.dome(Air(3.0), 200.0, 30.0))
+    sun, sky = record.relit(lights, 1.0, 0.0, True), record.relit(lights, 0.0, 1.0, True)
+    both = record.relit(lights, 2.0, 0.5, True)
+    assert both == pytest.approx(2.0 * sun + 0.5 * sky, rel=2e-3, abs=0.2)
+
+
+def test_a_moving_sun_ends_where_a_resting_one_is(record: Record, solver: SkySolver) -> None:
+    for step in range(12):
+        lights = build_lights(solver.dome(Air(3.0), 150.0 + 0.5 * step, 40.0))
+        moved = record.relit(lights)
+    resting = record.relit(lights, at_rest=True)
+    assert moved.mean() == pytest.approx(resting.mean(), rel=0.01)
+    assert np.median(np.abs(moved - resting) / resting) < 0.02
+
+
+def test_the_same_light_gives_the_same_picture_at_rest(record: Record, solver: SkySolver) -> None:
+    lights = build_lights(solver.dome(Air(3.0), 170.0, 50.0))
+    first = record.relit(lights, at_rest=True)
+    record.relit(build_lights(solver.dome(Air(3.0), 80.0, 12.0)))
+    assert record.relit(lights, at_rest=True) == pytest.approx(first, rel=1e-3)
+
+
+def test_a_stop_half_way_leaves_what_was_usable(scene: Compiled, solver: SkySolver, tracer: Tracer) -> None:
+    lights = build_lights(solver.dome(Air(3.0), 150.0, 40.0))
+    record = Record(scene, COURT, WIDTH, HEIGHT, tracer.pool, tracer.threads)
+    for patience in (0, 5, 40, 90):
+        asked = count()
+        assert not record.improve(lights, lambda asked=asked, patience=patience: next(asked) >= patience)
+        assert not record.ready
+    assert record.improve(lights)
+    before = record.relit(lights, at_rest=True)
+    asked = count()
+    assert not record.improve(lights, lambda: next(asked) >= 20)
+    assert record.ready
+    assert record.relit(lights, at_rest=True) == pytest.approx(before, rel=1e-4)
+
+
+def test_still_water_mirrors_the_sky_as_the_exact_picture_does(solver: SkySolver, tracer: Tracer) -> None:
+    ground = GroundPlane(radius_m=1e6, water=True, ripple=0.0)
+    scene = compile_scene(make_scene((box((-1, -1, 0.0), (1, 1, 2)), PLAIN)), ground)
+    lights = build_lights(solver.dome(Air(3.0), 300.0, 35.0))
+    record = made(scene, COURT, lights, tracer)
+    assert record.layers[1].used
+    relit, other = record.relit(lights, at_rest=True), exact(scene, COURT, lights, tracer, 64)
+    water = (slice(70, 94), slice(8, 120))
+    assert relit[water].mean((0, 1)) == pytest.approx(other[water].mean((0, 1)), rel=0.03)
