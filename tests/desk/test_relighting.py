@@ -123,7 +123,7 @@ def test_widgets_follow_a_fast_drag_at_most_so_often_and_end_where_it_ends(
     told: list[float] = []
     session.document_changed.connect(lambda document: told.append(document.sun.elevation_deg))
     for k in range(200):
-        session.change("sun", "sun.drag", mode="hand", elevation_deg=10.0 + 0.1 * k)
+        session.change("sun", "sun.hand", mode="hand", elevation_deg=10.0 + 0.1 * k)
         assert session.document.sun.elevation_deg == pytest.approx(10.0 + 0.1 * k)
     qtbot.waitUntil(lambda: bool(told) and told[-1] == pytest.approx(29.9), timeout=5_000)
     assert len(told) < 100

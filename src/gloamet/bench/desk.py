@@ -255,6 +255,13 @@ def cancel() -> Result:
     return {"cancel_ms": 1e3 * run["median"], "cancel_worst_ms": 1e3 * run["worst"]}
 
 
+RELIGHT_NAMES = (
+    "relight_fps_960x540", "relight_worst_fps_960x540", "record_usable_s", "record_full_s",
+    "relight_fps_960x540_interior", "relight_worst_fps_960x540_interior", "record_usable_s_interior",
+    "record_full_s_interior", "relight_fps_480x270",
+)  # fmt: skip
+
+
 def relight() -> Result:
     """Pictures a second while time is dragged, painting included, and seconds until a record can be used."""
     out: Result = {}

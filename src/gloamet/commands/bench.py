@@ -19,7 +19,7 @@ def _memory() -> Result:
 
 
 def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
-    from gloamet.bench import core, desk, opening
+    from gloamet.bench import core, desk, opening, relight
 
     return [
         (
@@ -31,6 +31,8 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
         (core.sun, ("sun_500k_s", "sun_one_ms")),
         (core.develop, ("develop_1280x800_ms",)),
         (desk.hand, ("first_change_ms", "first_change_median_ms", "gui_gap_ms", "scrub_fps")),
+        (desk.relight, desk.RELIGHT_NAMES),
+        (relight.errors, ("relight_error_median", "relight_error_shade", "relight_jump")),
         (desk.cancel, ("cancel_ms", "cancel_worst_ms")),
         (desk.start_warm, ("window_warm_s", "first_picture_warm_s")),
         (desk.start_cold, ("window_cold_s", "first_picture_cold_s")),

@@ -80,6 +80,8 @@ class Engine:
             self._serial += 1
             self._lock.notify()
         self._thread.join(timeout=10)
+        if not self._thread.is_alive():
+            self.studio.pictures.forget()
 
     def _stale(self) -> bool:
         """Whether the wish being worked on has been replaced."""

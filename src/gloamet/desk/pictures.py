@@ -123,6 +123,11 @@ class Pictures:
             self._develop(wish, film, picture, False, False)
         return True
 
+    def forget(self) -> None:
+        """Let go of everything that takes memory: the document is closed."""
+        self._relighting = Relighting()
+        self._film = self._clean = self._guides = self._ink = self._looking = None
+
     @property
     def record(self) -> Any:
         """What pictures are relit by, None before there is one."""

@@ -40,7 +40,8 @@ from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.place import resolve_zone
 
 RECENT_LIMIT = 8
-FOLLOW_S = 0.04  # while dragging, widgets follow at most so often
+FOLLOW_S = 0.04  # while the sun or the time is dragged, widgets follow at most so often
+POINTED = ("sun.time", "sun.hand", "sun.date")  # these drags say where the pointer is, not how far to go on
 SAME_MODEL = 0.5  # a file with this share of the names before is a newer version of it
 
 
@@ -130,7 +131,7 @@ class Session(QObject):
         """Make a whole document current, as one step."""
         self.history.push(document, key)
         wait = self._told_at + FOLLOW_S - time.monotonic()
-        if key is not None and wait > 0.0:
+        if key in POINTED and wait > 0.0:
             # a hand may send a hundred moves a second; drawing each would leave no time for the picture
             self._later.start(int(1000 * wait) + 1)
             self._soon.start()

@@ -53,7 +53,10 @@ class Layer:
     def open_lists(self) -> None:
         """Make room once it is known what the layer shows."""
         n, big = len(self.small.points), len(self.big.points)
-        self.used = bool(self.big.surfaces.any() or (self.big.paint[:, KIND] > 0).any())
+        self.used = bool((self.big.paint[:, KIND] > 0.0).any())
+        if not self.used:
+            self.small, self.big = Screen(1, 1), Screen(1, 1)
+            return
         shown = self.small.surfaces
         self.kinds = self.big.paint[:, KIND].astype(np.uint8)
         self.glossy = bool((self.small.points[shown, GLOSS] + self.small.points[shown, METAL] > 0.0).any())

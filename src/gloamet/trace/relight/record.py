@@ -48,8 +48,7 @@ class Record:
     ) -> None:
         self.scene, self.camera, self.width, self.height = scene, camera, width, height
         self.ready = False
-        small = max(8, width // SHRINK), max(8, height // SHRINK)
-        self.layers = [Layer(Screen(*small), Screen(width, height)) for _ in range(2)]
+        self.layers = self._empty_layers()
         self._share = Sharing(pool, threads)
         self._handle, self._arrays = scene.rays.handle, scene.arrays()
         anchor = np.array(camera.packed(width, height)[0], np.float32)
@@ -82,8 +81,13 @@ class Record:
         self.ready = self.ready or done_well
         return done_well
 
+    def _empty_layers(self) -> list[Layer]:
+        small = max(8, self.width // SHRINK), max(8, self.height // SHRINK)
+        return [Layer(Screen(*small), Screen(self.width, self.height)) for _ in range(2)]
+
     def _begin(self, cancelled: Callable[[], bool]) -> bool:
         """What the camera sees, at both sizes, and the cells of what that sees in turn."""
+        self.layers = self._empty_layers()  # one that showed nothing was made small before a stop
         a, b = self.layers
         for screen, aside in ((a.small, b.small), (a.big, b.big)):
             packed = self.camera.packed(screen.width, screen.height)
