@@ -32,14 +32,18 @@ def _rays() -> None:
     from gloamet.trace.film import Film, Tracer
     from gloamet.trace.firsthit import first_hits
     from gloamet.trace.lights import build_lights
+    from gloamet.trace.relight.record import Record
 
     corners = np.array([[-1, -1, 0], [1, -1, 0], [0, 1, 0]], np.float32)
     part = Part("triangle", 0, Shape(corners, np.array([[0, 1, 2]], np.uint32)))
-    scene = compile_scene(Scene(None, (part,), (Material("white"),)))
+    scene = compile_scene(Scene(None, (part,), (Material("satin", (0.5, 0.5, 0.5), 0.5),)))
     camera = Camera((0.0, -3.0, 2.0), (0.0, 0.0, 0.0))
-    tracer = Tracer()
-    tracer.expose(Film(8, 8), scene, build_lights(uniform_dome(1.0)), camera)
+    tracer, lights = Tracer(), build_lights(uniform_dome(1.0))
+    tracer.expose(Film(8, 8), scene, lights, camera)
     first_hits(scene, camera, 8, 8, tracer.pool)
+    record = Record(scene, camera, 32, 24, tracer.pool, tracer.threads)
+    record.improve(lights)
+    record.relit(lights)
 
 
 def _develop() -> None:

@@ -60,7 +60,7 @@ class Bar(QWidget):
         self.stop = link("stop", "Stop refining; the picture stays.", self._toggle)
         self.status = label("", "note")
         self.status.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.status.setMinimumWidth(150)
+        self.status.setMinimumWidth(210)  # as wide as its longest, so that nothing beside it moves
         for widget in (self.undo, self.redo, self.stop, self.status):
             row.addWidget(widget)
         session.document_changed.connect(lambda _: self.refresh())

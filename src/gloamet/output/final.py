@@ -8,11 +8,13 @@ from dataclasses import dataclass
 
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
-from gloamet.trace.film import DEFAULT_BOUNCES, Film, Region, Tracer
+from gloamet.trace.film import Film, Region, Tracer
 from gloamet.trace.lights import Lights
+from gloamet.trace.quality import QUALITIES
 
 SECONDS_A_PASS = 0.7
 AROUND_SAMPLES = 8
+MOST_BOUNCES = QUALITIES["final"].bounces
 
 
 @dataclass(frozen=True)
@@ -33,7 +35,7 @@ def render_film(
     height: int,
     samples: int,
     tracer: Tracer | None = None,
-    max_bounces: int = DEFAULT_BOUNCES,
+    max_bounces: int = MOST_BOUNCES,
     progress: Callable[[Progress], None] = lambda p: None,
     stopped: Callable[[], bool] = lambda: False,
     region: Region | None = None,

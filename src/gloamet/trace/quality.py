@@ -15,8 +15,8 @@ class Quality:
 
 
 QUALITIES = {
-    "draft": Quality(0.08, 2, 0.5),
-    "steady": Quality(0.03, 4, 1.0),
-    "final": Quality(0.01, 8, 1.0),
+    "draft": Quality(0.08, 4, 0.5),
+    "steady": Quality(0.03, 12, 1.0),
+    "final": Quality(0.01, 32, 1.0),
 }
 FEWEST_SAMPLES = 16  # before this many the noise is not believed
