@@ -279,7 +279,8 @@ class Pictures:
             self._clean = (key, done, picture) if exact else None
         if 0.0 < share < 1.0:
             picture = self._relighting.mixed(picture, share, (film.height, film.width))
-        self._develop(wish, film, picture, exact, finished)
+        if not exact or not self._stale():
+            self._develop(wish, film, picture, exact, finished)
 
     def _develop(self, wish: Wish, film: Any, picture: Floats, exact: bool, finished: bool) -> None:
         """Turn light into pixels and report them; film is None for a relit picture."""
