@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.desk.events import Busy, Frame, PlanFrame, Thumbnail
-from gloamet.desk.relighting import Relighting
+from gloamet.desk.relighting import Relighting, fitted_to
 from gloamet.document.model import Document
 from gloamet.stage.assembly import camera_of_view
 from gloamet.stage.camera import Camera
@@ -70,16 +70,16 @@ class Pictures:
         key = (compiled, camera, sky_key, width, height, quality.bounces)
         self._view_key = (compiled.geometry, camera, width, height)
         self._looking = (compiled, camera)
-        gains = gains_of(wish.document)
+        gains, view = gains_of(wish.document), (compiled, camera, width, height)
         fresh = self._film is None or self._film[0] != key
         if fresh:
-            self._drop_film()
-            if not self._relight(wish, lights, gains, (compiled, *self._view_key)):
+            self._film = self._clean = None
+            if not self._relight(wish, lights, gains, view):
                 self._preview(wish, compiled, lights, camera, (width, height))
             if not self._stale():
                 colours()
         elif self._film is not None and gains != self._gains:
-            self._relight(wish, lights, gains, (compiled, *self._view_key), film=self._film[1])
+            self._relight(wish, lights, gains, view, film=self._film[1])
         moved, self._gains = fresh or gains != self._gains, gains
         self._draw_plan(wish, compiled, lights, (compiled, sky_key), 1)
         while moved and time.monotonic() - wish.hands_on < SETTLE_SECONDS:
@@ -88,8 +88,10 @@ class Pictures:
             time.sleep(0.005)
         if moved and self._stale():
             return
+        if moved:
+            kept = self._film[1] if self._film is not None else None
+            self._relight(wish, lights, gains, view, (key, gains), kept)
         if fresh:
-            self._relight(wish, lights, gains, (compiled, *self._view_key), (key, gains))
             self._film = (key, Film(width, height))
             self._started = time.monotonic()
         self._draw_plan(wish, compiled, lights, (compiled, sky_key), 4)
@@ -98,13 +100,6 @@ class Pictures:
         if not self._stale():
             self._draw_plan(wish, compiled, lights, (compiled, sky_key), PLAN_SAMPLES)
         self._draw_thumbs(wish.document, compiled, lights, in_this_light=True)
-
-    def _drop_film(self) -> None:
-        """Let go of an exact film, but for its lamps, which a moved sun does not change."""
-        if self._film is not None:
-            (compiled, camera, _sky, width, height, _bounces), film = self._film
-            self._relighting.keep_lamps((compiled, compiled.geometry, camera, width, height), film)
-        self._film, self._clean = None, None
 
     def _relight(
         self,
@@ -176,10 +171,12 @@ class Pictures:
         """One step more for the record of this view; False when there is none to make."""
         if self._stale() or camera.parallel_m > 0.0:
             return False
-        return self._relighting.improve(
-            (compiled, *self._view_key), compiled, camera, (film.width, film.height), lights,
-            self._tracer.pool, self._tracer.threads, self._stale,
-        )  # fmt: skip
+        view, size = (compiled, camera, film.width, film.height), (film.width, film.height)
+        more = self._relighting.improve(
+            view, compiled, camera, size, lights, self._tracer.pool, self._tracer.threads, self._stale
+        )
+        self._relighting.keep_lamps(view, film, self._stale)
+        return more
 
     @staticmethod
     def _finished(film: Any, region: Region | None, target: int, goal: float) -> bool:
@@ -252,11 +249,7 @@ class Pictures:
             maps = first_hits(compiled, camera, FINER * w, FINER * h, self._tracer.pool, SOLID)
             self._ink = (key, contours(maps, plaster.ink_px, FINER))
         cover = self._ink[1]
-        if cover.shape != (h, w):
-            rows = (np.arange(h) + 0.5) * cover.shape[0] / h
-            columns = (np.arange(w) + 0.5) * cover.shape[1] / w
-            cover = cover[rows.astype(int)][:, columns.astype(int)]
-        return inked(picture, cover)
+        return inked(picture, fitted_to(cover, (h, w)))
 
     def _show(self, wish: Wish, film: Any, exact: bool, finished: bool) -> None:
         from gloamet.output.delivery import gains_of

@@ -62,19 +62,15 @@ class Relighting:
         self._rest = None if rest is None else (rest, picture)
         return picture
 
-    def keep_lamps(self, key: Any, film: Any) -> None:
-        """Take the lamps' light of an exact film that is about to be dropped."""
+    def keep_lamps(self, key: Any, film: Any, cancelled: Callable[[], bool]) -> None:
+        """Take the lamps' light of the exact film, which a sun that moves later does not change."""
         from gloamet.trace.denoise import denoise
 
         if self._key != key or film.samples < LAMPS_FROM or not film.layers["lamps"].any():
             return
-        clean = denoise(film.mean("lamps"), film)
+        clean = denoise(film.mean("lamps"), film, cancelled=cancelled)
         if clean is not None:
             self._lamps = (key, clean)
-
-    def drop_lamps(self) -> None:
-        """Forget the lamps of a stage that has none any more."""
-        self._lamps = None
 
     def handed_over(self, rest: Any, samples: int) -> float:
         """Share of the exact picture in what is shown, 0..1, by its samples."""
@@ -92,7 +88,7 @@ class Relighting:
 
 
 def fitted_to(picture: Floats, shape: tuple[int, ...]) -> Floats:
-    """A picture (H, W, 3) at another size, from the nearest pixels."""
+    """A picture (H, W, ...) at another size, from the nearest pixels."""
     if picture.shape[:2] == tuple(shape):
         return picture
     rows = ((np.arange(shape[0]) + 0.5) * picture.shape[0] / shape[0]).astype(int)

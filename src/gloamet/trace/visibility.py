@@ -30,6 +30,13 @@ def step_off(t, px, py, pz):
     return F(1e-4) + F(1e-6) * t + F(2e-7) * far
 
 
+@njit(inline="always", **JIT)
+def other_side(x, y, z, nx, ny, nz):
+    """A place off a thin surface, from where it lies off the face of normal n to the other side of the sheet."""
+    off = F(2e-3) + F(4e-6) * max(abs(x), max(abs(y), abs(z)))
+    return x - off * nx, y - off * ny, z - off * nz
+
+
 @njit(**JIT)
 def through_pervious(
     scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels, pictures,

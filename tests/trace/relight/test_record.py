@@ -133,12 +133,16 @@ def test_the_same_light_gives_the_same_picture_at_rest(record: Record, solver: S
 def test_a_stop_half_way_leaves_what_was_usable(scene: Compiled, solver: SkySolver, tracer: Tracer) -> None:
     lights = build_lights(solver.dome(Air(3.0), 150.0, 40.0))
     record = Record(scene, COURT, WIDTH, HEIGHT, tracer.pool, tracer.threads)
-    for patience in (0, 5, 40, 90):
+    for patience in (0, 5, 40, 90, 130, 160):
         asked = count()
         assert not record.improve(lights, lambda asked=asked, patience=patience: next(asked) >= patience)
         assert not record.ready
     assert record.improve(lights)
     before = record.relit(lights, at_rest=True)
+    fresh = Record(scene, COURT, WIDTH, HEIGHT, tracer.pool, tracer.threads)
+    assert fresh.improve(lights)
+    assert before == pytest.approx(fresh.relit(lights, at_rest=True), rel=0.05, abs=1.0)
+    assert before.mean() == pytest.approx(fresh.relit(lights, at_rest=True).mean(), rel=1e-3)
     asked = count()
     assert not record.improve(lights, lambda: next(asked) >= 20)
     assert record.ready

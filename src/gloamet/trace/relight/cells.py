@@ -120,14 +120,14 @@ def cell_row(anchor, keys, rows, px, py, pz, nx, ny, nz, material):
 
 
 @njit(**JIT)
-def enter(anchor, hits, materials, most, slots, rows, count, members, filled):
-    """Give every hit its cell and its coarse cube, new ones while fewer than `most`; returns the new count.
+def enter(anchor, hits, materials, most, slots, rows, members, filled):
+    """Give every hit its cell and its coarse cube while there are fewer than `most`; returns how many there are.
 
     hits (n, ...): place, normal and more, with materials (n,) int32, -1 for none. members (most, MEMBERS) int32
     keeps a fair draw of each cell's hits, filled (most,) how many it had.
     """
     mask = len(slots) - 1
-    state = np.uint64(count + 1)
+    count, state = 0, np.uint64(1)
     for h in range(len(hits)):
         if materials[h] < 0:
             continue

@@ -14,23 +14,24 @@ import math
 import numpy as np
 from numba import njit
 
+from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.jit import JIT, SCATTERED_JIT
 from gloamet.trace.draws import GOLDEN, even_numbers, two_numbers
 from gloamet.trace.embree import PATH_MASK
+from gloamet.trace.lighting import sun_direction
 from gloamet.trace.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
 from gloamet.trace.portals import portal_density, serving, through_portal
 from gloamet.trace.relight.cells import FIRST_CELL, UNKNOWN, cell_row, sky_bin
 from gloamet.trace.relight.chain import ESCAPED, MET, look
 from gloamet.trace.surface import (
     DIELECTRIC,
-    basis,
     cosine_direction,
     fifth,
     gloss_direction,
     mean_returned,
     returned,
 )
-from gloamet.trace.visibility import unblocked
+from gloamet.trace.visibility import other_side, unblocked
 
 F = np.float32
 PLACE, NORMAL, FACE, VIEWER, ALPHA, GLOSS, METAL, TRANSLUCENT = 0, 3, 6, 9, 12, 13, 14, 15
@@ -39,6 +40,7 @@ POINT_WORDS = 16
 HIT_WORDS = 12
 _PATH = np.int32(PATH_MASK)
 _PAIR = 2  # of even numbers
+_RED, _GREEN, _BLUE = AP1_LUMINANCE.astype(np.float32)
 
 
 @njit(inline="always", **JIT)
@@ -47,7 +49,7 @@ def _seen(scene, arrays, anchor, keys, rows, state, ox, oy, oz, dx, dy, dz):
     kind, p, n, _s, d, w, paint, _aside = look(
         scene, arrays, _PATH, state | np.uint64(1), ox, oy, oz, dx, dy, dz
     )
-    through = F(0.2722287) * w[0] + F(0.6740818) * w[1] + F(0.0536895) * w[2]
+    through = _RED * w[0] + _GREEN * w[1] + _BLUE * w[2]
     if kind == ESCAPED:
         return np.int64(sky_bin(d[0], d[1], d[2])), through
     if kind == MET:
@@ -94,8 +96,7 @@ def gather(scene, arrays, anchor, keys, rows, points, first, last, begin, end, s
                 w *= (F(1) - gloss * returned(1, cosine, alpha)) * inverse
             ox, oy, oz = x, y, z
             if side < F(0):
-                off = F(2e-3) + F(4e-6) * max(abs(x), max(abs(y), abs(z)))
-                ox, oy, oz = x - off * fx, y - off * fy, z - off * fz
+                ox, oy, oz = other_side(x, y, z, fx, fy, fz)
             row, through = _seen(scene, arrays, anchor, keys, rows, state, ox, oy, oz, dx, dy, dz)
             index[i, s], weight[i, s] = row, w * through
 
@@ -189,17 +190,6 @@ def wander(scene, arrays, points, chosen, first, last, bounces, seed, hits, mate
             hits[j, k, 11] = materials_table[m, TRANSLUCENCY]
 
 
-@njit(inline="always", **JIT)
-def _sun_place(sun, pick):
-    """A direction in the sun's disc by one of a few fixed places."""
-    a, b = two_numbers(np.uint64(pick) * GOLDEN + np.uint64(5))
-    r, phi = math.sqrt(a * sun[11]), F(2 * math.pi) * b
-    p, q = r * math.cos(phi), r * math.sin(phi)
-    c = math.sqrt(max(F(0), F(1) - p * p - q * q))
-    e, f, g, h, i, j = basis(sun[0], sun[1], sun[2])
-    return e * p + h * q + sun[0] * c, f * p + i * q + sun[1] * c, g * p + j * q + sun[2] * c
-
-
 @njit(**JIT)
 def sun_on_cells(scene, pervious, arrays, sun, places, first, last, phase, stride, lit):
     """Cosine times visibility of every `stride`-th place of cells: lit (cells, places, 4).
@@ -212,15 +202,16 @@ def sun_on_cells(scene, pervious, arrays, sun, places, first, last, phase, strid
     ) = arrays  # fmt: skip
     for c in range(first, last):
         for k in range(phase, places.shape[1], stride):
-            dx, dy, dz = _sun_place(sun, c * 16 + k)
+            a, b = two_numbers(np.uint64(c * 16 + k) * GOLDEN + np.uint64(5))
+            dx, dy, dz = sun_direction(sun, a, b)
             x, y, z = places[c, k, 0], places[c, k, 1], places[c, k, 2]
             nx, ny, nz = places[c, k, 3], places[c, k, 4], places[c, k, 5]
             cosine = nx * dx + ny * dy + nz * dz
             through = places[c, k, 11]
             share = F(1) - through
             if cosine < F(0) and through > F(0):
-                off = F(2e-3) + F(4e-6) * max(abs(x), max(abs(y), abs(z)))
-                x, y, z, cosine, share = x - off * nx, y - off * ny, z - off * nz, -cosine, through
+                x, y, z = other_side(x, y, z, nx, ny, nz)
+                cosine, share = -cosine, through
             r = g = b = F(0)
             if cosine > F(0) and dz > F(0):
                 r, g, b = unblocked(
@@ -233,7 +224,7 @@ def sun_on_cells(scene, pervious, arrays, sun, places, first, last, phase, strid
                     else F(0)
                 )
                 cosine *= share
-                lit[c, k, 3] = cosine * taken * (F(0.2722287) * r + F(0.6740818) * g + F(0.0536895) * b)
+                lit[c, k, 3] = cosine * taken * (_RED * r + _GREEN * g + _BLUE * b)
                 cosine *= F(1) - taken
             else:
                 lit[c, k, 3] = F(0)

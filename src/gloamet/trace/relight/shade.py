@@ -19,7 +19,7 @@ from gloamet.trace.plane import ground_seen
 from gloamet.trace.relight.gather import ALPHA, FACE, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
 from gloamet.trace.relight.screen import ALBEDO, BENEATH, KIND, NONE, SKY, SURFACE, WEIGHT
 from gloamet.trace.surface import gloss_share, reflect
-from gloamet.trace.visibility import unblocked
+from gloamet.trace.visibility import other_side, unblocked
 
 F = np.float32
 NO_KIND, SURFACE_KIND, SKY_KIND = np.uint8(NONE), np.uint8(SURFACE), np.uint8(SKY)
@@ -46,8 +46,7 @@ def _send(scene, pervious, arrays, points, i, sun, visible):
     ) = arrays  # fmt: skip
     x, y, z = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
     if points[i, FACE] * sun[0] + points[i, FACE + 1] * sun[1] + points[i, FACE + 2] * sun[2] < F(0):
-        off = F(2e-3) + F(4e-6) * max(abs(x), max(abs(y), abs(z)))
-        x, y, z = x - off * points[i, FACE], y - off * points[i, FACE + 1], z - off * points[i, FACE + 2]
+        x, y, z = other_side(x, y, z, points[i, FACE], points[i, FACE + 1], points[i, FACE + 2])
     r, g, b = unblocked(
         scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
         pictures, x, y, z, sun[0], sun[1], sun[2], F(1e30),

@@ -56,11 +56,14 @@ class CellLight:
     def __init__(self, scene: Compiled, anchor: Floats, sharing: Sharing) -> None:
         self._scene, self._share, self._anchor = scene, sharing, anchor
         self._handle, self._arrays = scene.rays.handle, scene.arrays()
-        self._keys, self._rows = empty_slots(MOST_CELLS)
+        self._empty_table()
         self.table = np.zeros((FIRST_CELL + MOST_CELLS, 3), np.float32)
         self.count, self.found = 0, False
         self._sun: Floats | None = None
         self._phase = 0
+
+    def _empty_table(self) -> None:
+        self._keys, self._rows = empty_slots(MOST_CELLS)
 
     @property
     def looking(self) -> tuple[object, ...]:
@@ -69,6 +72,7 @@ class CellLight:
 
     def find(self, screens: list[Screen], cancelled: Callable[[], bool]) -> bool:
         """Make the cells of the surfaces met on walks from what screens show; False when cancelled."""
+        self._empty_table()  # a stop half-way may have left rows that no cell stands behind
         hits, materials = [np.zeros((0, HIT_WORDS), np.float32)], [np.zeros(0, np.int32)]
         for k, screen in enumerate(screens):
             shown = np.flatnonzero(screen.surfaces).astype(np.int32)
@@ -85,8 +89,7 @@ class CellLight:
         every = np.concatenate(hits)
         members, filled = np.zeros((MOST_CELLS, MEMBERS), np.int32), np.zeros(MOST_CELLS, np.int32)
         count = enter(
-            self._anchor, every, np.concatenate(materials), MOST_CELLS, self._keys, self._rows, 0, members,
-            filled,
+            self._anchor, every, np.concatenate(materials), MOST_CELLS, self._keys, self._rows, members, filled,
         )  # fmt: skip
         kept = np.maximum(np.minimum(filled[:count], MEMBERS), 1)[:, None]
         chosen = np.take_along_axis(members[:count], np.arange(MEMBERS)[None] % kept, 1)
