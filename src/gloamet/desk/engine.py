@@ -6,7 +6,6 @@ worker's thread. It knows nothing of Qt. What it computes and keeps is in `studi
 
 from __future__ import annotations
 
-import sys
 import threading
 import time
 import traceback
@@ -19,10 +18,6 @@ from gloamet.desk.studio import Studio
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.readers.watch import Cancelled
-
-# Python's own 5 ms is how long a kernel that has finished may wait for an interface that is drawing; a relit
-# picture is some fifty kernels.
-SWITCH_S = 0.0003
 
 
 @dataclass
@@ -49,7 +44,6 @@ class Engine:
         self._closing = False
         self._give_up = threading.Event()
         self.studio = Studio(report, self._stale, self._give_up.is_set)
-        sys.setswitchinterval(SWITCH_S)
         self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
         self._thread.start()
 
