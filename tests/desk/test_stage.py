@@ -16,6 +16,7 @@ from pytestqt.qtbot import QtBot
 
 from gloamet.desk import staging
 from gloamet.desk.bar import Bar
+from gloamet.desk.events import Frame
 from gloamet.desk.session import Session, camera_of
 from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.window import DeskWindow
@@ -45,8 +46,12 @@ def row(stage: StageStep, name: str) -> QTreeWidgetItem:
 
 
 def settled(session: Session, qtbot: QtBot) -> None:
-    """Wait until the worker has a picture of the document of now."""
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
+    """Wait until the worker has a picture of the document of now, not of one that was still on its way."""
+
+    def of_now(frame: Frame) -> bool:
+        return frame.exact and frame.document is session.document
+
+    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=of_now):
         session.resume()
 
 

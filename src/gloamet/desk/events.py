@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.document.model import Document
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
 
@@ -17,7 +18,7 @@ class Frame:
     """A developed picture, (H, W, 4) uint8 RGBX, and how far it is. `exact` is False for a preview.
 
     samples of target paths are there; noise is the typical relative error of a pixel, goal where it may
-    stop; done says that nothing more will come.
+    stop; done says that nothing more will come. `document` is what it shows, which may no longer be the newest.
     """
 
     pixels: NDArray[np.uint8]
@@ -31,6 +32,7 @@ class Frame:
     noise: float = float("inf")
     goal: float = 0.0
     done: bool = False
+    document: Document | None = None
 
 
 @dataclass(frozen=True)

@@ -290,7 +290,9 @@ class Pictures:
         pixels = develop_screen(picture, recipe_of(document, ev))
         if film is None:
             target, goal = document.output.samples, QUALITIES[document.stage.quality].noise
-            self._report(Frame(pixels, 0, target, ev, meter_ev, False, 0.0, 0.0, goal=goal))
+            self._report(
+                Frame(pixels, 0, target, ev, meter_ev, False, 0.0, 0.0, goal=goal, document=document)
+            )
         else:
             self._report(self._frame(document, film, pixels, (ev, meter_ev), exact, finished))
 
@@ -307,7 +309,7 @@ class Pictures:
         if math.isfinite(noise):
             wanted = min(wanted, max(FEWEST_SAMPLES, samples * (noise / goal) ** 2))
         left = seconds / samples * max(0.0, wanted - samples) if samples and not finished else 0.0
-        return Frame(pixels, samples, target, *evs, exact, seconds, left, noise, goal, finished)
+        return Frame(pixels, samples, target, *evs, exact, seconds, left, noise, goal, finished, document)
 
     # -- the plan and the thumbnails
 
