@@ -4,6 +4,10 @@ from __future__ import annotations
 
 import json
 import math
+import signal
+import subprocess
+import sys
+import time
 from pathlib import Path
 
 import numpy as np
@@ -206,6 +210,38 @@ def test_render_refines_only_the_rectangle(
     assert green[8, 12] > 0.0
     assert main(["render", str(pair), "-o", str(out), "--rectangle", "0,0,2,1"]) == 2
     capsys.readouterr()
+
+
+def test_render_stops_at_the_noise_asked_for(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, pair: Path
+) -> None:
+    out = str(tmp_path / "a.exr")
+    rough = ask(capsys, "render", str(pair), "-o", out, *FROM_ABOVE, "--noise", "10", "--samples", "512")
+    fine = ask(capsys, "render", str(pair), "-o", out, *FROM_ABOVE, "--noise", "2", "--samples", "512")
+    assert rough["noise_percent"] <= 10.0 and fine["noise_percent"] <= 2.0
+    assert 16 <= rough["samples_mean"] < fine["samples_mean"] < 512
+    assert fine["memory_mb"] > 100.0
+
+
+def test_an_interrupted_render_goes_on_from_its_checkpoint(tmp_path: Path, pair: Path) -> None:
+    out, kept = tmp_path / "a.exr", tmp_path / "a.kept"
+    words = [sys.executable, "-m", "gloamet", "render", str(pair), "-o", str(out), "--size", "320x200"]
+    words += ["--samples", "65536", "--checkpoint", str(kept), "--json"]
+    first = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    assert first.stderr is not None and "of memory" in first.stderr.readline()
+    time.sleep(6.0)
+    first.send_signal(signal.SIGINT)
+    printed, error = first.communicate(timeout=60)
+    assert first.returncode == 0, error
+    assert "goes on from" in error and kept.exists() and out.exists()
+    done = json.loads(printed)["samples"]
+    assert 0 < done < 65536
+    other = subprocess.run([*words[:-1], "--bounces", "2"], capture_output=True, text=True, check=False)
+    assert other.returncode == 2 and "another picture" in other.stderr
+    words[words.index("65536")] = str(done + 4)
+    again = subprocess.run(words, capture_output=True, text=True, timeout=120, check=True)
+    assert "going on" in again.stderr and json.loads(again.stdout)["samples"] == done + 4
+    assert not kept.exists()
 
 
 def test_render_looks_through_named_views_of_model_and_project(

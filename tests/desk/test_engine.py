@@ -73,7 +73,8 @@ def test_a_first_wish_brings_scene_light_colours_preview_and_picture(
         assert listener.of(kind), kind
     frames = listener.of(Frame)
     assert not frames[0].exact
-    assert [f.samples for f in frames if f.exact] == [1, 2, 4]
+    samples = [f.samples for f in frames if f.exact]
+    assert samples == sorted(samples) and samples[-1] == 4
     assert frames[-1].pixels.shape == (64, 96, 4)
 
 

@@ -126,7 +126,7 @@ def test_fill_tells_the_ratio_and_goes_back_to_nature(window: DeskWindow, qtbot:
     assert session.document.fill.sun_stops == 0.0
     with qtbot.waitSignal(session.light_solved, timeout=30_000):
         session.change("sun", mode="hand", elevation_deg=-4.0)
-    assert fill.ratio.text() == "no sun"  # type: ignore[attr-defined]
+    qtbot.waitUntil(lambda: fill.ratio.text() == "no sun", timeout=30_000)  # type: ignore[attr-defined]
 
 
 def test_exposure_is_held_and_white_is_picked(window: DeskWindow) -> None:
@@ -145,6 +145,8 @@ def test_exposure_is_held_and_white_is_picked(window: DeskWindow) -> None:
 def test_sizes_of_the_saved_picture_shape_the_picture_on_screen(window: DeskWindow) -> None:
     press(step(window, OutputStep), "3840 × 2160")
     assert window.session.document.output.width == 3840
+    window.choose_step(5)
+    assert step(window, OutputStep).memory.text().startswith("Saving takes about 4.")
     box = window.picture.target()
     assert box.width() / box.height() == pytest.approx(16 / 9, rel=0.01)
 

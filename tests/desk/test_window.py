@@ -227,14 +227,22 @@ def test_a_saved_picture_has_the_size_and_the_desk_goes_on(
 def test_a_stopped_save_keeps_the_passes_that_are_done(
     window: DeskWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:
-    window.session.change("output", samples=60_000)
+    window.session.change("output", samples=60_000, noise=0.0)
     window.save_picture(tmp_path / "out.png")
     qtbot.waitUntil(lambda: "left" in window.bar.status.text(), timeout=60_000)
     assert window.bar.stop.text() == "stop"
     QTest.mouseClick(window.bar.stop, LEFT)
     qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
-    assert "Saved out.png" in window.notice.text.text()
-    assert (tmp_path / "out.png").exists()
+    said = window.notice.text.text()
+    assert "Saved out.png" in said and "go on" in said
+    assert (tmp_path / "out.png").exists() and (tmp_path / "out.png.unfinished").exists()
+    done = int(said.split(" at ")[1].split(" ")[0])
+    window.session.change("output", samples=done + 2)
+    window.save_picture(tmp_path / "out.png")
+    qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
+    said = window.notice.text.text()  # some pixels had a pass more than others when it was stopped
+    assert said.endswith("paths per pixel.") and done <= int(said.split(": ")[1].split(" ")[0]) <= done + 64
+    assert not (tmp_path / "out.png.unfinished").exists()
     window.session.change("output", samples=4)
 
 

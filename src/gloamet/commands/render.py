@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import math
+import signal
 import sys
+import threading
 import time
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from gloamet.commands.common import (
     add_json,
@@ -26,7 +30,13 @@ from gloamet.stage.assembly import camera_of_view, stand_up
 from gloamet.stage.camera import Camera, look_over
 from gloamet.stage.scene import UNIT_METRES, Scene
 
+if TYPE_CHECKING:
+    from gloamet.trace.compiled import Compiled
+    from gloamet.trace.film import Film
+    from gloamet.trace.lights import Lights
+
 DEFAULT_FOV_DEG = 40.0
+MOST_FOR_NOISE = 4096  # paths per pixel where only --noise says when to stop
 SILENT = (".obj", ".ply", ".stl")  # formats that name neither unit nor axis: m and Y up unless told
 
 
@@ -39,6 +49,13 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("-o", "--output", type=Path, required=True)
     parser.add_argument("--size", type=size, help="like 1280x720")
     parser.add_argument("--samples", type=whole(1, 65536, "Samples"), help="paths per pixel")
+    parser.add_argument(
+        "--noise", type=number(0.1, 50, "Noise"), help="stop where grain is below this, percent"
+    )
+    parser.add_argument(
+        "--seed", type=whole(0, 2**31 - 1, "Seed"), default=0, help="other grain, same picture"
+    )
+    parser.add_argument("--checkpoint", type=Path, help="keep what is done in this file, and go on from it")
     parser.add_argument("--view", help="name of a view of the project or the model")
     parser.add_argument("--eye", type=triple("Eye"), help="x,y,z in world metres, Z up")
     parser.add_argument("--target", type=triple("Target"), help="x,y,z in world metres, Z up")
@@ -76,6 +93,7 @@ class _Job:
     width: int
     height: int
     samples: int
+    noise: float | None
 
 
 def _document(options: argparse.Namespace) -> Document:
@@ -192,49 +210,93 @@ def _prepare(options: argparse.Namespace) -> _Job:
     out = document.output
     project = options.source.suffix.lower() == ENDING
     width, height = options.size or ((out.width, out.height) if project else (1280, 720))
-    samples = options.samples or (out.samples if project else 64)
-    return _Job(document, scene, camera, width, height, samples)
+    if options.checkpoint is not None and not options.checkpoint.parent.is_dir():
+        raise GloametError(f"The folder {options.checkpoint.parent} is not there: make it first.")
+    noise = options.noise if options.noise is not None else (out.noise if project else 0.0)
+    default = out.samples if project else (MOST_FOR_NOISE if options.noise else 64)
+    samples = options.samples or default
+    return _Job(document, scene, camera, width, height, samples, noise / 100.0 if noise else None)
+
+
+def _say(sentence: str) -> None:
+    print(sentence, file=sys.stderr, flush=True)
+
+
+def _trace(options: argparse.Namespace, job: _Job, compiled: Compiled, lights: Lights) -> Film:
+    """The film, taken up from a checkpoint when there is one; Ctrl-C keeps what is done."""
+    from gloamet.output.checkpoint import Checkpoint, mark_of
+    from gloamet.output.delivery import gains_of
+    from gloamet.output.final import MOST_BOUNCES, Aim, Progress, render_film
+    from gloamet.trace.film import Film, region_of
+
+    region = region_of(job.document.stage.rectangle, job.width, job.height)
+    aim = Aim(job.samples, job.noise, options.bounces or MOST_BOUNCES, region, gains_of(job.document))
+    film = Film(job.width, job.height, seed=options.seed)
+    kept = None
+    if options.checkpoint is not None:
+        kept = Checkpoint(options.checkpoint, mark_of(compiled, lights, job.camera, film, aim.bounces))
+        if kept.resume(film):
+            _say(f"going on from {film.mean_samples():.0f} paths per pixel")
+    stop = threading.Event()
+    before = signal.signal(signal.SIGINT, lambda *_: stop.set())
+
+    def progress(p: Progress) -> None:
+        if sys.stderr.isatty():
+            bar = "█" * int(30 * p.share) + "░" * (30 - int(30 * p.share))
+            line = f"{p.samples:.0f} paths  noise {100 * p.noise:.1f} %  {p.seconds_left:.0f} s left"
+            print(f"\r{bar} {line} ", end="", file=sys.stderr)
+
+    render_film(
+        film, compiled, lights, job.camera, aim, progress=progress, stopped=stop.is_set,
+        keep=kept.keep if kept else lambda f: None,
+    )  # fmt: skip
+    signal.signal(signal.SIGINT, before)
+    if sys.stderr.isatty():
+        _say("")
+    if stop.is_set() and film.samples_in(None) == 0:
+        raise GloametError("Stopped before the first pass: nothing was saved.")
+    if kept is not None and stop.is_set():
+        kept.keep(film, 0.0)
+        _say(f"stopped: the same command goes on from {options.checkpoint}")
+    elif kept is not None:
+        kept.remove()
+    return film
 
 
 def run(options: argparse.Namespace) -> None:
     """Render and save."""
     job = _prepare(options)
     from gloamet.output.delivery import compile_stage, light_of, lights_of, save_picture, sky_of, with_ink
-    from gloamet.output.final import Progress, render_film
-    from gloamet.trace.film import region_of
-    from gloamet.trace.quality import QUALITIES
+    from gloamet.output.memory import check_memory, memory_needed
+    from gloamet.trace.film import LIGHTS
+    from gloamet.trace.noise import noise_of
 
     compiled = compile_stage(job.document, job.scene)
+    need = memory_needed(compiled, job.width, job.height, options.denoise)
+    check_memory(need)
+    _say(f"needs about {need / 2**20:.0f} MB of memory")
     dome = sky_of(job.document)
-
-    def progress(p: Progress) -> None:
-        if sys.stderr.isatty():
-            done = int(30 * p.samples / p.total)
-            bar = "█" * done + "░" * (30 - done)
-            print(f"\r{bar} {p.samples}/{p.total}  {p.seconds_left:.0f} s left ", end="", file=sys.stderr)
-
     start = time.perf_counter()
-    film = render_film(
-        compiled, lights_of(job.document, dome), job.camera, job.width, job.height, job.samples,
-        max_bounces=options.bounces or QUALITIES["final"].bounces, progress=progress,
-        region=region_of(job.document.stage.rectangle, job.width, job.height),
-    )  # fmt: skip
+    film = _trace(options, job, compiled, lights_of(job.document, dome))
     seconds = time.perf_counter() - start
-    if sys.stderr.isatty():
-        print(file=sys.stderr)
     light = with_ink(job.document, compiled, job.camera, light_of(job.document, film, options.denoise))
     ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)
     for note in job.scene.notes:
-        print(f"note: {note}", file=sys.stderr)
+        _say(f"note: {note}")
+    noises = {f"noise_{name}_percent": 100.0 * noise_of(film, only=name) for name in LIGHTS}
     show(
         {
             "file": str(options.output),
             "width": job.width,
             "height": job.height,
             "samples": film.samples,
+            "samples_mean": film.mean_samples(),
+            "noise_percent": 100.0 * noise_of(film),
+            **{name: value for name, value in noises.items() if math.isfinite(value)},
+            "memory_mb": need / 2**20,
             "seconds": seconds,
             "rays_per_second": film.rays / max(seconds, 1e-9),
-            "samples_per_second": job.width * job.height * film.samples / max(seconds, 1e-9),
+            "samples_per_second": job.width * job.height * film.mean_samples() / max(seconds, 1e-9),
             "ev": ev,
             "sun_azimuth_deg": dome.sun_azimuth_deg,
             "sun_elevation_deg": dome.sun_elevation_deg,

@@ -19,7 +19,7 @@ from gloamet.desk.relighting import Relighting, fitted_to
 from gloamet.document.model import Document
 from gloamet.stage.assembly import camera_of_view
 from gloamet.stage.camera import Camera
-from gloamet.trace.quality import FEWEST_SAMPLES, QUALITIES
+from gloamet.trace.quality import QUALITIES
 
 if TYPE_CHECKING:
     from gloamet.desk.engine import Wish
@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 PREVIEW_SECONDS = 0.035  # rays of the first picture after a change; cleaning it costs about as much again
 FIRST_SPEED = 800_000.0  # paths a second until it is measured
 SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture begin
+PASS_SECONDS = 0.25  # of rays between two looks at what the picture still wants
+GUIDED_AT = (1, 4, 16)  # samples at which the edges for enlarging previews are taken anew
 PLAN_SAMPLES = 12
 THUMB, THUMB_SAMPLES = (120, 80), 12
 THUMBS_AFTER = 8  # samples of the picture before the views get theirs
@@ -45,7 +47,7 @@ class Pictures:
         self._film: tuple[Any, Any] | None = None
         self._clean: tuple[Any, float, Floats] | None = None
         self._view_key: Any = None
-        self._guides: tuple[Any, Any] | None = None
+        self._guides: tuple[Any, Any, int] | None = None
         self._ink: tuple[Any, Floats] | None = None
         self._plan: tuple[Any, Any, int] | None = None
         self._thumbs: dict[Any, Any] = {}
@@ -136,36 +138,46 @@ class Pictures:
 
         return region_of(document.stage.rectangle, film.width, film.height)
 
-    def _refine(self, wish: Wish, compiled: Compiled, lights: Any, camera: Camera, film: Any) -> None:
-        from gloamet.trace.upsample import guides_of
+    def _aim(self, document: Document, film: Any) -> Any:
+        """When the picture on the desk is done."""
+        from gloamet.output.delivery import gains_of
+        from gloamet.output.final import Aim
 
-        quality = QUALITIES[wish.document.stage.quality]
-        region = self._region(wish.document, film)
-        target = wish.document.output.samples
-        done = film.samples_in(region)
-        if film.samples:
-            self._show(wish, film, True, self._finished(film, region, target, quality.noise))
-        shown, drawn = done, bool(film.samples)
-        while (
-            not wish.stopped and not self._stale() and not self._finished(film, region, target, quality.noise)
-        ):
-            # the whole picture comes first; a rectangle is refined on top of it
-            here = region if film.samples_in(None) else None
-            count = min(1 if done < 8 else 2, target - done)
-            if not self._pass(film, compiled, lights, camera, count, quality.bounces, here):
-                return
-            done = film.samples_in(region)
-            if done >= THUMBS_AFTER:
-                self._draw_thumbs(wish.document, compiled, lights)
-            if self._guides is None or self._guides[0] != self._view_key or film.samples in (4, 16):
-                self._guides = (self._view_key, guides_of(film))
-            finished = self._finished(film, region, target, quality.noise)
-            if done >= min(target, 2 * shown) or finished or not drawn:
+        quality, region = QUALITIES[document.stage.quality], self._region(document, film)
+        return Aim(document.output.samples, quality.noise, quality.bounces, region, gains_of(document))
+
+    def _refine(self, wish: Wish, compiled: Compiled, lights: Any, camera: Camera, film: Any) -> None:
+        from gloamet.output.final import next_pass
+
+        aim = self._aim(wish.document, film)
+        shown = 0.0
+        while True:
+            wanted = next_pass(film, aim, PASS_SECONDS * self._speed)
+            done, finished = film.mean_samples(aim.region), not wanted.any()
+            if film.samples_in(None) and (finished or done >= 2.0 * shown):
                 self._show(wish, film, True, finished)
-                shown, drawn = done, True
+                shown = done
                 self._improve_record(compiled, camera, film, lights)
+            if finished or wish.stopped or self._stale():
+                break
+            begin = time.monotonic()
+            if not self._tracer.expose(film, compiled, lights, camera, wanted, aim.bounces, self._stale):
+                return
+            paths, seconds = float(wanted.sum(dtype=np.int64)), time.monotonic() - begin
+            self._speed = 0.5 * self._speed + 0.5 * paths / max(seconds, 1e-6)
+            if film.samples_in(None) >= THUMBS_AFTER:
+                self._draw_thumbs(wish.document, compiled, lights)
+            self._renew_guides(film)
         while self._improve_record(compiled, camera, film, lights):
             pass
+
+    def _renew_guides(self, film: Any) -> None:
+        """Edges for enlarging previews, from the film at its first, fourth and sixteenth sample."""
+        from gloamet.trace.upsample import guides_of
+
+        level = sum(film.samples_in(None) >= samples for samples in GUIDED_AT)
+        if level and (self._guides is None or (self._guides[0], self._guides[2]) != (self._view_key, level)):
+            self._guides = (self._view_key, guides_of(film), level)
 
     def _improve_record(self, compiled: Compiled, camera: Camera, film: Any, lights: Any) -> bool:
         """One step more for the record of this view; False when there is none to make."""
@@ -177,32 +189,6 @@ class Pictures:
         )
         self._relighting.keep_lamps(view, film, self._stale)
         return more
-
-    @staticmethod
-    def _finished(film: Any, region: Region | None, target: int, goal: float) -> bool:
-        done = film.samples_in(region)
-        return bool(done >= target or (done >= FEWEST_SAMPLES and film.noise(region) <= goal))
-
-    def _pass(
-        self, film: Any, compiled: Compiled, lights: Any, camera: Camera, count: int, bounces: int,
-        region: Region | None,
-    ) -> bool:  # fmt: skip
-        """One pass into a film of its own first, so that a cancelled one leaves no trace."""
-        from gloamet.trace.film import Film
-
-        begin = time.monotonic()
-        spare = Film(film.width, film.height)
-        spare.layers["counts"] += film.layers["counts"]
-        if not self._tracer.expose(
-            spare, compiled, lights, camera, count, bounces, cancelled=self._stale, region=region
-        ):
-            return False
-        spare.layers["counts"] -= film.layers["counts"]
-        film.add(spare)
-        x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
-        seconds = time.monotonic() - begin
-        self._speed = 0.5 * self._speed + 0.5 * count * (x1 - x0) * (y1 - y0) / max(seconds, 1e-6)
-        return True
 
     def _preview(
         self, wish: Wish, compiled: Compiled, lights: Any, camera: Camera, size: tuple[int, int]
@@ -300,16 +286,23 @@ class Pictures:
         self, document: Document, film: Any, pixels: NDArray[np.uint8], evs: tuple[float, float], exact: bool,
         finished: bool,
     ) -> Frame:  # fmt: skip
-        region = self._region(document, film)
+        from gloamet.trace.noise import noise_of, paths_left
+
+        aim = self._aim(document, film)
+        measured = film, aim.gains, aim.region
         seconds = time.monotonic() - self._started if exact else 0.0
-        samples, target = film.samples_in(region), document.output.samples
-        noise = film.noise(region) if exact else float("inf")
-        goal = QUALITIES[document.stage.quality].noise
-        wanted = float(target)
-        if math.isfinite(noise):
-            wanted = min(wanted, max(FEWEST_SAMPLES, samples * (noise / goal) ** 2))
-        left = seconds / samples * max(0.0, wanted - samples) if samples and not finished else 0.0
-        return Frame(pixels, samples, target, *evs, exact, seconds, left, noise, goal, finished, document)
+        samples, noise, left = round(film.mean_samples(aim.region)), math.inf, 0.0
+        if exact:
+            noise = noise_of(*measured)
+        if exact and not finished:
+            paths = min(
+                paths_left(film, aim.noise, aim.samples, *measured[1:]),
+                aim.samples * film.width * film.height,
+            )
+            left = paths / self._speed
+        return Frame(
+            pixels, samples, aim.samples, *evs, exact, seconds, left, noise, aim.noise, finished, document
+        )
 
     # -- the plan and the thumbnails
 

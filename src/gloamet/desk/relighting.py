@@ -66,7 +66,7 @@ class Relighting:
         """Take the lamps' light of the exact film, which a sun that moves later does not change."""
         from gloamet.trace.denoise import denoise
 
-        if self._key != key or film.samples < LAMPS_FROM or not film.layers["lamps"].any():
+        if self._key != key or film.samples_in(None) < LAMPS_FROM or not film.layers["lamps"].any():
             return
         clean = denoise(film.mean("lamps"), film, cancelled=cancelled)
         if clean is not None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from pathlib import Path
-from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -41,37 +40,48 @@ class SaveJob(QObject):
 
     def _run(self) -> None:
         try:
-            film = self._render()
-            if film.samples == 0:
-                self.ended.emit(f"{self.path.name} was not saved: stopped before the first pass.", False)
-                return
-            from gloamet.output.delivery import light_of, save_picture, with_ink
-
-            light = light_of(self.document, film, self.document.output.denoise)
-            light = with_ink(self.document, self.compiled, self.camera, light)
-            save_picture(self.path, self.document, film, light)
-            self.ended.emit(f"Saved {self.path.name}: {film.samples} paths per pixel.", True)
+            self.ended.emit(*self._work())
         except GloametError as error:
             self.ended.emit(str(error), False)
         except Exception as error:  # a failed save must reach the artist as a sentence
             self.ended.emit(f"{self.path.name} was not saved ({error}): try a smaller size.", False)
 
-    def _render(self) -> Any:
-        from gloamet.output.delivery import compile_stage, lights_of, sky_of
-        from gloamet.output.final import render_film
-        from gloamet.trace.quality import QUALITIES
-
-        out = self.document.output
-        self.compiled: Any = compile_stage(self.document, self.scene)
-        self.camera = camera_of_view(self.document.stage.view)
-        return render_film(
-            self.compiled,
-            lights_of(self.document, sky_of(self.document)),
-            self.camera,
-            out.width,
-            out.height,
-            out.samples,
-            max_bounces=QUALITIES["final"].bounces,
-            progress=self.progressed.emit,
-            stopped=self._stop.is_set,
+    def _work(self) -> tuple[str, bool]:
+        """Render, save; the sentence to say, and whether a file was written."""
+        from gloamet.output.checkpoint import ENDING, Checkpoint, mark_of
+        from gloamet.output.delivery import (
+            aim_of,
+            compile_stage,
+            light_of,
+            lights_of,
+            save_picture,
+            sky_of,
+            with_ink,
         )
+        from gloamet.output.final import next_pass, render_film
+        from gloamet.output.memory import check_memory, memory_needed
+        from gloamet.trace.film import Film
+
+        document, out = self.document, self.document.output
+        compiled = compile_stage(document, self.scene)
+        check_memory(memory_needed(compiled, out.width, out.height, out.denoise))
+        camera, lights = camera_of_view(document.stage.view), lights_of(document, sky_of(document))
+        film, aim = Film(out.width, out.height), aim_of(document)
+        path = self.path.with_name(self.path.name + ENDING)
+        kept = Checkpoint(path, mark_of(compiled, lights, camera, film, aim.bounces))
+        if kept.fits():
+            kept.resume(film)
+        render_film(
+            film, compiled, lights, camera, aim, progress=self.progressed.emit, stopped=self._stop.is_set,
+            keep=kept.keep,
+        )  # fmt: skip
+        if film.samples_in(None) == 0:
+            return f"{self.path.name} was not saved: stopped before the first pass.", False
+        light = with_ink(document, compiled, camera, light_of(document, film, out.denoise))
+        save_picture(self.path, document, film, light)
+        paths = f"{film.mean_samples():.0f} paths per pixel"
+        if self._stop.is_set() and next_pass(film, aim, 1.0).any():
+            kept.keep(film, 0.0)
+            return f"Saved {self.path.name} at {paths}: save it again under this name to go on.", True
+        kept.remove()
+        return f"Saved {self.path.name}: {paths}.", True

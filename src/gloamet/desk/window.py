@@ -310,10 +310,9 @@ class DeskWindow(QMainWindow):
         self.job.start()
 
     def _save_progress(self, progress) -> None:  # type: ignore[no-untyped-def]
-        share = progress.samples / progress.total
-        text = f"saving {100 * share:.0f} %   {progress.seconds_left:.0f} s left"
+        text = f"saving {100 * progress.share:.0f} %   {progress.seconds_left:.0f} s left"
         if self.job is not None:
-            self.bar.show_saving(text, share, self.job.stop)
+            self.bar.show_saving(text, progress.share, self.job.stop)
 
     def _save_ended(self, sentence: str, written: bool) -> None:
         self.bar.show_saving("", 0.0, None)

@@ -121,6 +121,15 @@ class Output(Model):
     width: int = number(1920, 16, 16384, "Width of the saved picture.", "px", 10, 0)
     height: int = number(1080, 16, 16384, "Height of the saved picture.", "px", 10, 0)
     samples: int = number(256, 1, 65536, "Light paths per pixel of the saved picture.", "", 16, 0)
+    noise: float = number(
+        1.0,
+        0,
+        20,
+        "Places whose grain is below this are done early; 0 traces all paths everywhere.",
+        "%",
+        0.1,
+        1,
+    )
     denoise: bool = Field(True, description="Clean the last grain from the saved picture.")
 
 

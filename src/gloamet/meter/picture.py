@@ -9,6 +9,7 @@ from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.meter.light import luminance_ev
 
 DARKEST = 1e-6
+MOST_HELD_STOPS = 1.5  # a window or the sun's disc may darken the rest by so much, not more (common practice)
 LOWEST_EV, HIGHEST_EV = -8.0, 22.0
 
 
@@ -23,5 +24,6 @@ def automatic_ev(picture: NDArray[np.float32]) -> float:
         return LOWEST_EV
     low, high, bright = np.quantile(y, [0.1, 0.9, 0.98])
     middle = np.exp(np.log(np.clip(y, low, high)).mean())
-    ev = max(luminance_ev(float(middle)) - 0.7, luminance_ev(float(bright)) - 3.0)
+    by_middle, by_bright = luminance_ev(float(middle)) - 0.7, luminance_ev(float(bright)) - 3.0
+    ev = max(by_middle, min(by_bright, by_middle + MOST_HELD_STOPS))
     return float(np.clip(ev, LOWEST_EV, HIGHEST_EV))

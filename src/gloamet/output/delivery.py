@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from gloamet.develop.pipeline import SATURATION, Recipe, develop_exact
 from gloamet.document.model import Document
 from gloamet.meter.picture import automatic_ev
+from gloamet.output.final import Aim
 from gloamet.output.images import check_ending, save_display, save_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import Dome, SkySolver
@@ -86,6 +87,12 @@ def gains_of(document: Document) -> tuple[float, float, float]:
     """Factors of sun, sky and lamps."""
     fill = document.fill
     return 2.0**fill.sun_stops, 2.0**fill.sky_stops, 2.0**fill.lamps_stops
+
+
+def aim_of(document: Document) -> Aim:
+    """When the document's saved picture is done."""
+    out = document.output
+    return Aim(out.samples, out.noise / 100.0 or None, gains=gains_of(document))
 
 
 def light_of(document: Document, film: Film, clean: bool) -> Light:

@@ -1,4 +1,8 @@
-"""Exposing a film to the end: passes with progress, time left, and a stop that keeps what is done."""
+"""Exposing a film to the end: passes with progress, time left, and a stop that keeps what is done.
+
+A film enters, empty or from a checkpoint, and leaves with the samples its aim asks for, the same whatever was
+stopped and taken up again between two samples of a pixel.
+"""
 
 from __future__ import annotations
 
@@ -6,64 +10,109 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import numpy as np
+from numpy.typing import NDArray
+
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.film import Film, Region, Tracer
 from gloamet.trace.lights import Lights
-from gloamet.trace.quality import QUALITIES
+from gloamet.trace.noise import UNIT_GAINS, noise_of, paths_left, samples_wanted
+from gloamet.trace.quality import FEWEST_SAMPLES, QUALITIES
 
 SECONDS_A_PASS = 0.7
+FIRST_PATHS = 500_000  # of the first pass, before the speed is known
 AROUND_SAMPLES = 8
 MOST_BOUNCES = QUALITIES["final"].bounces
 
 
 @dataclass(frozen=True)
-class Progress:
-    """How far a render is: samples done of all, seconds so far and left."""
+class Aim:
+    """When a film is done: at `samples` a pixel, or earlier in places where `noise` (relative) is reached.
+
+    The noise is that of the picture under `gains` of sun, sky and lamps. Outside `region` a few samples do.
+    """
 
     samples: int
-    total: int
+    noise: float | None = None
+    bounces: int = MOST_BOUNCES
+    region: Region | None = None
+    gains: tuple[float, float, float] = UNIT_GAINS
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far a render is: share of the way 0..1, mean samples, relative noise, seconds so far and left."""
+
+    share: float
+    samples: float
+    noise: float
     seconds: float
     seconds_left: float
 
 
+def _top_up(film: Film, level: int, region: Region | None) -> NDArray[np.uint16]:
+    """Samples (H, W) that bring every pixel of a rectangle, or of all, to a level."""
+    wanted = np.zeros((film.height, film.width), np.uint16)
+    x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
+    wanted[y0:y1, x0:x1] = np.clip(level - film.layers["counts"][y0:y1, x0:x1], 0, 65535)
+    return wanted
+
+
+def next_pass(film: Film, aim: Aim, most_paths: float) -> NDArray[np.uint16]:
+    """Samples (H, W) of the next pass, about `most_paths` in all; nothing but zeros when the aim is met."""
+    around = min(aim.samples, AROUND_SAMPLES)
+    if aim.region is not None and film.samples_in(None) < around:
+        return _top_up(film, around, None)
+    even = aim.samples if aim.noise is None else min(aim.samples, FEWEST_SAMPLES)
+    done = film.samples_in(aim.region)
+    if done < even:
+        x0, y0, x1, y1 = aim.region or (0, 0, film.width, film.height)
+        batch = int(most_paths / ((x1 - x0) * (y1 - y0)))
+        return _top_up(film, min(even, done + min(64, max(1, batch))), aim.region)
+    if aim.noise is None or noise_of(film, aim.gains, aim.region) <= aim.noise:
+        return np.zeros((film.height, film.width), np.uint16)
+    wanted = samples_wanted(film, aim.noise, aim.samples, aim.gains, aim.region)
+    total = int(wanted.sum())
+    if total > most_paths:
+        wanted = np.ceil(wanted * (most_paths / total)).astype(np.uint16)
+    return wanted
+
+
+def _left(film: Film, aim: Aim) -> float:
+    """Paths still to trace."""
+    if aim.noise is not None and film.samples_in(aim.region) >= min(aim.samples, FEWEST_SAMPLES):
+        return paths_left(film, aim.noise, aim.samples, aim.gains, aim.region)
+    return float(_top_up(film, aim.samples, aim.region).sum(dtype=np.int64))
+
+
 def render_film(
+    film: Film,
     compiled: Compiled,
     lights: Lights,
     camera: Camera,
-    width: int,
-    height: int,
-    samples: int,
+    aim: Aim,
     tracer: Tracer | None = None,
-    max_bounces: int = MOST_BOUNCES,
     progress: Callable[[Progress], None] = lambda p: None,
     stopped: Callable[[], bool] = lambda: False,
-    region: Region | None = None,
-) -> Film:
-    """Trace `samples` paths per pixel; outside a rectangle, when one is given, only AROUND_SAMPLES.
-
-    Stopped early, the film keeps its whole passes.
-    """
+    keep: Callable[[Film], None] = lambda f: None,
+) -> None:
+    """Trace until the aim is met or `stopped`; `keep` may store the film between two passes."""
     tracer = tracer or Tracer()
-    film = Film(width, height)
-    if region is not None:
-        tracer.expose(film, compiled, lights, camera, min(samples, AROUND_SAMPLES), max_bounces)
     start = time.monotonic()
-    batch = 1
-    done = 0
-    while done < samples:
-        count = min(batch, samples - done)
-        begin = time.monotonic()
-        spare = Film(width, height)
-        spare.layers["counts"] += film.layers["counts"]
-        if not tracer.expose(spare, compiled, lights, camera, count, max_bounces, stopped, region):
+    traced, speed = 0.0, FIRST_PATHS / SECONDS_A_PASS
+    while not stopped():
+        wanted = next_pass(film, aim, speed * SECONDS_A_PASS)
+        if not wanted.any():
             break
-        spare.layers["counts"] -= film.layers["counts"]
-        film.add(spare)
-        done += count
+        begin = time.monotonic()
+        if not tracer.expose(film, compiled, lights, camera, wanted, aim.bounces, stopped):
+            break
         now = time.monotonic()
-        each = (now - begin) / count
-        batch = max(1, min(64, int(SECONDS_A_PASS / max(each, 1e-6))))
-        left = (now - start) / done * (samples - done)
-        progress(Progress(done, samples, now - start, left))
-    return film
+        paths = float(wanted.sum(dtype=np.int64))
+        speed, traced = paths / max(now - begin, 1e-6), traced + paths
+        left = _left(film, aim)
+        noise = noise_of(film, aim.gains, aim.region)
+        share = traced / (traced + left)
+        progress(Progress(share, film.mean_samples(aim.region), noise, now - start, left / speed))
+        keep(film)

@@ -17,7 +17,6 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.lights import Lights
@@ -29,21 +28,27 @@ DEFAULT_BOUNCES = 4
 LIGHTS = ("sun", "sky", "lamps")
 COLOURS = (*LIGHTS, "albedo", "normal")
 PLANES = ("depth", "squares", "counts")
+BYTES_A_PIXEL = 4 * (3 * len(COLOURS) + 1 + 4 + 1)
 
 
 @dataclass
 class Film:
-    """Sums over samples: sun, sky, lamps, albedo, normal (H, W, 3); depth, squares, counts (H, W)."""
+    """Sums over samples: sun, sky, lamps, albedo, normal (H, W, 3); depth, counts (H, W); squares (H, W, 4).
+
+    Films of another seed (0..2^31) have other grain of the same picture.
+    """
 
     width: int
     height: int
     rays: int = 0
+    seed: int = 0
     layers: dict[str, Floats] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         shape = (self.height, self.width, 3)
         self.layers = {name: np.zeros(shape, np.float32) for name in COLOURS}
         self.layers |= {name: np.zeros(shape[:2], np.float32) for name in PLANES}
+        self.layers["squares"] = np.zeros((*shape[:2], 4), np.float32)
 
     @property
     def samples(self) -> int:
@@ -73,26 +78,10 @@ class Film:
         out *= self._share()[..., None]
         return out
 
-    def noise(self, region: Region | None = None) -> float:
-        """Typical relative error of a pixel: the standard error over the mean, median of every few pixels.
-
-        Infinite before the second sample. It takes the samples for independent; spread evenly as they are, the
-        true error is less by a third or so.
-        """
+    def mean_samples(self, region: Region | None = None) -> float:
+        """Samples a pixel has on average, in a rectangle or in all."""
         x0, y0, x1, y1 = region or (0, 0, self.width, self.height)
-        cut = (slice(y0, y1, 3), slice(x0, x1, 3))
-        n = self.layers["counts"][cut]
-        if not n.size or n.min() < 2:
-            return float("inf")
-        light = sum(self.layers[name][cut] for name in LIGHTS) @ AP1_LUMINANCE.astype(np.float32) / n
-        spread = np.maximum(self.layers["squares"][cut] / n - light**2, 0.0) / (n - 1)
-        return float(np.median(np.sqrt(spread) / np.maximum(light, 1e-9)))
-
-    def add(self, other: Film) -> None:
-        """Take over the samples another film has more than this one."""
-        for name, layer in other.layers.items():
-            self.layers[name] += layer
-        self.rays += other.rays
+        return float(self.layers["counts"][y0:y1, x0:x1].mean())
 
 
 def region_of(rectangle: tuple[float, float, float, float] | None, width: int, height: int) -> Region | None:
@@ -121,31 +110,37 @@ class Tracer:
         scene: Compiled,
         lights: Lights,
         camera: Camera,
-        samples: int = 1,
+        samples: int | NDArray[np.uint16] = 1,
         max_bounces: int = DEFAULT_BOUNCES,
         cancelled: Callable[[], bool] = lambda: False,
         region: Region | None = None,
     ) -> bool:
-        """Add `samples` samples per pixel; False, with the film unusable, when cancelled half-way."""
+        """Add samples: so many to every pixel of a rectangle or of all, or a number (H, W) for each.
+
+        False when cancelled: some pixels then have theirs and others not; each knows how many it has.
+        """
         from gloamet.trace.paths import trace_rows
 
-        packed = camera.packed(film.width, film.height)
-        buffers = tuple(film.layers[n] for n in (*COLOURS, *PLANES))
+        if isinstance(samples, int):
+            wanted = np.zeros((film.height, film.width), np.uint16)
+            x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
+            wanted[y0:y1, x0:x1] = samples
+        else:
+            wanted = samples
         fixed: tuple[Any, ...] = (
-            scene.rays.handle, scene.geometry.pervious, scene.arrays(), lights.arrays(), packed,
-            film.width, film.height,
+            scene.rays.handle, scene.geometry.pervious, scene.arrays(), lights.arrays(),
+            camera.packed(film.width, film.height), film.width, film.height, wanted, np.uint64(film.seed),
+            max_bounces,
         )  # fmt: skip
-        x0, top, x1, bottom = region or (0, 0, film.width, film.height)
+        buffers = tuple(film.layers[n] for n in (*COLOURS, *PLANES))
 
         def tile(y: int) -> int:
             if cancelled():
                 return -1
-            return int(
-                trace_rows(*fixed, x0, y, x1, min(bottom, y + TILE_ROWS), samples, max_bounces, buffers)
-            )
+            return int(trace_rows(*fixed, y, min(film.height, y + TILE_ROWS), buffers))
 
-        counts = list(self.pool.map(tile, range(top, bottom, TILE_ROWS)))
-        if min(counts, default=0) < 0:
-            return False
-        film.rays += sum(counts)
-        return True
+        rows = np.flatnonzero(wanted.any(1))
+        begun = range(rows[0], rows[-1] + 1, TILE_ROWS) if len(rows) else range(0)
+        counts = list(self.pool.map(tile, begun))
+        film.rays += sum(count for count in counts if count > 0)
+        return min(counts, default=0) >= 0

@@ -1,8 +1,9 @@
 """The fused path-tracing kernel: a tile of rows, every sample from the camera to the sky.
 
 Array layouts. camera (5, 3): eye, middle, half width, half height, lens (see `Camera.packed`). The film of
-one size: sun, sky, lamps, albedo and normal (H, W, 3), depth, squares and counts (H, W), all float32 sums
-over samples; squares of the luminance, counts of samples. Scene arrays are those of
+one size: sun, sky, lamps, albedo and normal (H, W, 3), depth (H, W), squares (H, W, 4), counts (H, W), all
+float32 sums over samples; squares of the luminance of sun, sky, lamps and their sum. wanted (H, W) uint16:
+samples of each pixel in this pass. Scene arrays are those of
 `compiled.Compiled.arrays`, light arrays those of `lights.Lights.arrays`, in that order. Light from the sun,
 the sky and lamps (with all their bounces) never mix, so that a gain is a weighted sum afterwards. Stated
 limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left out; glass is passed straight.
@@ -325,12 +326,12 @@ def follow(
 
 @njit(**JIT)
 def trace_rows(
-    scene, pervious, scene_arrays, light_arrays, camera, width, height, x0, y0, x1, y1, samples, max_bounces,
+    scene, pervious, scene_arrays, light_arrays, camera, width, height, wanted, seed, max_bounces, y0, y1,
     film,
 ):  # fmt: skip
-    """Add `samples` samples to the pixels x0..x1 of rows y0..y1; returns the number of rays traced.
+    """Add the wanted samples to the pixels of rows y0..y1; returns the number of rays traced.
 
-    The same sample number of a pixel gives the same result whatever the tiling.
+    The same seed and sample number of a pixel give the same result whatever the tiling.
     """
     # unpacked here, once: inside the loops every unpacking would count references on memory that all
     # threads share
@@ -342,11 +343,13 @@ def trace_rows(
     film_sun, film_sky, film_lamps, film_albedo, film_normal, film_depth, film_squares, film_counts = film
     rays = 0
     for y in range(y0, y1):
-        for x in range(x0, x1):
+        for x in range(width):
+            if wanted[y, x] == 0:
+                continue
             done = int(film_counts[y, x])
-            for sample in range(done, done + samples):
-                state = np.uint64(y * width + x) * PIXEL + np.uint64(sample) * MIX2 + np.uint64(12345)
-                pixel, number = np.uint64(y * width + x), np.uint64(sample)
+            for sample in range(done, done + int(wanted[y, x])):
+                pixel, number = np.uint64(y * width + x) + (seed << np.uint64(32)), np.uint64(sample)
+                state = pixel * PIXEL + number * MIX2 + np.uint64(12345)
                 u, v = even_numbers(pixel, number, 0)
                 a, b = even_numbers(pixel, number, 1)
                 ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, u, v, a, b)
@@ -371,10 +374,15 @@ def trace_rows(
                 film_normal[y, x, 0] += p[12]
                 film_normal[y, x, 1] += p[13]
                 film_normal[y, x, 2] += p[14]
-                light = _LUMINANCE[0] * (p[0] + p[3] + p[6]) + _LUMINANCE[1] * (p[1] + p[4] + p[7])
-                light += _LUMINANCE[2] * (p[2] + p[5] + p[8])
                 film_depth[y, x] += p[15]
-                film_squares[y, x] += light * light
+                by_sun = _LUMINANCE[0] * p[0] + _LUMINANCE[1] * p[1] + _LUMINANCE[2] * p[2]
+                by_sky = _LUMINANCE[0] * p[3] + _LUMINANCE[1] * p[4] + _LUMINANCE[2] * p[5]
+                by_lamps = _LUMINANCE[0] * p[6] + _LUMINANCE[1] * p[7] + _LUMINANCE[2] * p[8]
+                light = by_sun + by_sky + by_lamps
+                film_squares[y, x, 0] += by_sun * by_sun
+                film_squares[y, x, 1] += by_sky * by_sky
+                film_squares[y, x, 2] += by_lamps * by_lamps
+                film_squares[y, x, 3] += light * light
                 rays += p[16]
-            film_counts[y, x] += F(samples)
+            film_counts[y, x] += F(wanted[y, x])
     return rays

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Quality:
-    """noise is the typical relative error of a pixel at which it may stop; scale shares of the full size."""
+    """noise is the relative error at which a place may stop (see `noise`); scale shares of the full size."""
 
     noise: float
     bounces: int

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
+from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QPushButton
 
 from gloamet.desk.session import Session
@@ -31,7 +32,10 @@ class OutputStep(Column):
             self.add(item)
         self.group("Quality")
         self.add(NumberRow(session, "output", "samples", "Paths per pixel", logarithmic=True))
+        self.add(NumberRow(session, "output", "noise", "Grain at which a place is done"))
         self.add(Switch(session, "output", "denoise", "Clean the last grain"))
+        self.memory = label("", "note", wrap=True)
+        self.add(self.memory)
         self.group("Save")
         picture = QPushButton("Save picture …")
         picture.setToolTip("Renders at this size and saves the developed picture as .png or .jpg.")
@@ -45,6 +49,21 @@ class OutputStep(Column):
             label("The desk rests while a picture is saved; stop keeps what is done.", "note", wrap=True)
         )
         self.finish()
+        session.document_changed.connect(lambda _: self._say_memory())
+
+    def showEvent(self, event: QShowEvent) -> None:  # noqa: N802
+        self._say_memory()
+
+    def _say_memory(self) -> None:
+        """What saving will take, as far as it is known before the stage is there."""
+        compiled, out = self.session.compiled, self.session.document.output
+        if compiled is None:
+            self.memory.setText("")
+            return
+        from gloamet.output.memory import memory_needed
+
+        need = memory_needed(compiled, out.width, out.height, out.denoise)
+        self.memory.setText(f"Saving takes about {need / 1e9:.1f} GB of memory.")
 
     def _size(self, width: int, height: int) -> None:
         self.session.change("output", width=width, height=height)

@@ -1,0 +1,94 @@
+"""Long renders kept on disk, so that a stop, a crash or a power cut costs a minute and not a night.
+
+A film and the mark of what it shows enter; a file of plain arrays leaves (NumPy's open .npz), and comes back
+only for a picture with the same mark: same geometry, materials, light, camera, size, bounces and seed.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import time
+import zipfile
+from pathlib import Path
+
+import numpy as np
+
+from gloamet.errors import GloametError
+from gloamet.stage.camera import Camera
+from gloamet.trace.compiled import Compiled
+from gloamet.trace.film import Film
+from gloamet.trace.lights import Lights
+
+ENDING = ".unfinished"
+SECONDS_BETWEEN = 60.0
+_UNREADABLE = (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile)
+
+
+def mark_of(compiled: Compiled, lights: Lights, camera: Camera, film: Film, bounces: int) -> str:
+    """A digest of everything the samples of a film depend on."""
+    digest = hashlib.blake2b(digest_size=16)
+    size = np.array([film.width, film.height, film.seed, bounces])
+    places = np.array([part.matrix for part in compiled.scene.parts])
+    arrays = (*compiled.arrays(), *lights.arrays(), camera.packed(film.width, film.height), size, places)
+    for array in arrays:
+        digest.update(np.ascontiguousarray(array).data)
+    return digest.hexdigest()
+
+
+class Checkpoint:
+    """A file beside a long render: read before it, written every minute, removed when it is whole."""
+
+    def __init__(self, path: Path, mark: str) -> None:
+        self.path, self.mark = path, mark
+        self._written = time.monotonic()
+
+    def fits(self) -> bool:
+        """Whether there is a readable file of this very picture."""
+        try:
+            with np.load(self.path, allow_pickle=False) as kept:
+                return str(kept["mark"]) == self.mark
+        except _UNREADABLE:
+            return False
+
+    def resume(self, film: Film) -> bool:
+        """Fill an empty film with what the file holds; False when there is none.
+
+        Raises GloametError when it cannot be read or belongs to another picture.
+        """
+        if not self.path.exists():
+            return False
+        try:
+            with np.load(self.path, allow_pickle=False) as kept:
+                if str(kept["mark"]) != self.mark:
+                    raise GloametError(
+                        f"{self.path.name} belongs to another picture: delete it, or choose another name."
+                    )
+                for name, layer in film.layers.items():
+                    layer[...] = kept[name]
+                film.rays = int(kept["rays"])
+        except _UNREADABLE as error:
+            raise GloametError(f"{self.path.name} is damaged: delete it to begin anew.") from error
+        return True
+
+    def keep(self, film: Film, seconds_between: float = SECONDS_BETWEEN) -> None:
+        """Write the film when the last writing is long enough ago; a failure leaves the older file whole."""
+        now = time.monotonic()
+        if now - self._written < seconds_between:
+            return
+        spare = self.path.with_name(self.path.name + ".part")
+        arrays = {"mark": np.array(self.mark), "rays": np.array(film.rays), **film.layers}
+        try:
+            with spare.open("wb") as out:
+                np.savez(out, **arrays)  # type: ignore[arg-type]
+            os.replace(spare, self.path)
+        except OSError as error:
+            spare.unlink(missing_ok=True)
+            raise GloametError(
+                f"{self.path.name} was not kept ({error.strerror}): choose another folder or free some space."
+            ) from error
+        self._written = time.monotonic()
+
+    def remove(self) -> None:
+        """The picture is whole: the file is no longer needed."""
+        self.path.unlink(missing_ok=True)

@@ -1,0 +1,48 @@
+"""How much memory a picture takes, said before it is begun.
+
+Sizes come from the arrays themselves; what the ray library, the grain cleaner and the program take on top are
+factors measured with this program (see `gloamet render --json`: memory_mb beside the process's own peak).
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from gloamet.errors import GloametError
+from gloamet.trace.compiled import Compiled
+from gloamet.trace.film import BYTES_A_PIXEL
+
+PROGRAM_BYTES = 230 * 2**20
+RAYS_BYTES_A_TRIANGLE = 130  # the acceleration structure
+FINISHING_BYTES_A_PIXEL = 120  # the layers under their gains, the developed picture
+CLEANING_BYTES, CLEANING_BYTES_A_PIXEL = 720 * 2**20, 225  # the cleaner works in tiles
+
+
+def memory_needed(compiled: Compiled, width: int, height: int, denoise: bool) -> int:
+    """Bytes the whole program will have taken when a picture of this size is saved."""
+    scene = sum(array.nbytes for array in compiled.arrays())
+    rays = RAYS_BYTES_A_TRIANGLE * len(compiled.geometry.triangles)
+    cleaning = CLEANING_BYTES + CLEANING_BYTES_A_PIXEL * width * height if denoise else 0
+    picture = (BYTES_A_PIXEL + FINISHING_BYTES_A_PIXEL) * width * height
+    return PROGRAM_BYTES + scene + rays + picture + cleaning
+
+
+def memory_free(table: Path = Path("/proc/meminfo")) -> int | None:
+    """Bytes that can still be had without swapping; None where the system does not tell."""
+    try:
+        for line in table.read_text(encoding="ascii").splitlines():
+            if line.startswith("MemAvailable:"):
+                return 1024 * int(line.split()[1])
+    except (OSError, ValueError, IndexError):
+        return None
+    return None
+
+
+def check_memory(need: int) -> None:
+    """Raise a GloametError when a picture cannot fit."""
+    free = memory_free()
+    if free is not None and need > free:
+        raise GloametError(
+            f"The picture needs about {need / 1e9:.1f} GB of memory and {free / 1e9:.1f} GB are free: "
+            "choose a smaller size, or close other programs."
+        )

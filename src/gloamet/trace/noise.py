@@ -1,0 +1,129 @@
+"""How noisy a film still is, square by square, and where its next samples do most good.
+
+A film enters; relative errors of squares of SQUARE pixels, one number for all, or samples wanted (H, W) leave.
+The estimate takes samples for independent; spread evenly as they are, the true error is less by a third or so.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.trace.film import LIGHTS, Film, Floats, Region
+
+SQUARE = 8  # pixels: enough for a variance that can be believed after 16 samples
+QUANTILE = 0.95  # of the squares are at the goal when a film is done; the rest are hairs and glints
+DARK = 0.02  # of the film's mean light is added to a square's own: black may stay grainy
+UNIT_GAINS = (1.0, 1.0, 1.0)
+MOST_AT_ONCE = 64  # samples of a pixel in one pass
+
+
+def _squares(plane: Floats) -> NDArray[np.float64]:
+    """Means over squares of SQUARE pixels of a plane (H, W); the last ones may be smaller."""
+    down = np.arange(0, plane.shape[0], SQUARE)
+    across = np.arange(0, plane.shape[1], SQUARE)
+    sums = np.add.reduceat(np.add.reduceat(plane, down, axis=0), across, axis=1, dtype=np.float64)
+    rows = np.diff([*down, plane.shape[0]])
+    columns = np.diff([*across, plane.shape[1]])
+    return np.asarray(sums / np.outer(rows, columns), np.float64)
+
+
+def _spread_wide(plane: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Each square mixed with its eight neighbours: one that met nothing rare yet is warned by them."""
+    wide = np.pad(plane, 1, mode="edge")
+    rows = 0.25 * wide[:-2] + 0.5 * wide[1:-1] + 0.25 * wide[2:]
+    return np.asarray(0.25 * rows[:, :-2] + 0.5 * rows[:, 1:-1] + 0.25 * rows[:, 2:])
+
+
+def _light_and_variance(film: Film, cut: tuple[slice, slice], k: int) -> tuple[Floats, Floats]:
+    """Luminance (h, w) of the k-th light, or of all for k = 3, and the variance of its mean."""
+    n = np.maximum(film.layers["counts"][cut], np.float32(2.0))
+    names = LIGHTS if k == len(LIGHTS) else LIGHTS[k : k + 1]
+    colours = np.add.reduce([film.layers[name][cut] for name in names])
+    light = colours @ AP1_LUMINANCE.astype(np.float32) / n
+    spread = film.layers["squares"][cut][..., k] / n - light**2
+    return light, np.maximum(spread, np.float32(0.0)) / (n - np.float32(1.0))
+
+
+def square_errors(
+    film: Film,
+    gains: tuple[float, float, float] = UNIT_GAINS,
+    region: Region | None = None,
+    only: str | None = None,
+) -> NDArray[np.float64]:
+    """Standard error over mean light of each square of a rectangle, or of all; infinite below two samples.
+
+    The picture's under these gains of sun, sky and lamps, or one light's `only` by itself.
+    """
+    x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
+    cut = (slice(y0, y1), slice(x0, x1))
+    counts = film.layers["counts"][cut]
+    if not counts.size or counts.min() < 2:
+        return np.full((1, 1), np.inf)
+    if only is not None:
+        light, variance = _light_and_variance(film, cut, LIGHTS.index(only))
+    else:
+        light, variance = _light_and_variance(film, cut, len(LIGHTS))
+        if gains != UNIT_GAINS:
+            # as much more than the lights apart as at unit gains: they vary together at the edges of things
+            parts = [_light_and_variance(film, cut, k) for k in range(len(LIGHTS))]
+            apart = np.maximum(np.add.reduce([v for _, v in parts]), np.float32(1e-30))
+            light = np.add.reduce([np.float32(g) * m for g, (m, _) in zip(gains, parts, strict=True)])
+            weighed = [np.float32(g * g) * v for g, (_, v) in zip(gains, parts, strict=True)]
+            variance *= np.add.reduce(weighed) / apart
+    # what one sample varies is alike next door; how many there are is each square's own
+    once = _spread_wide(_squares(variance * counts))
+    own = _squares(light)
+    return np.asarray(np.sqrt(once / _squares(counts)) / np.maximum(own + DARK * own.mean(), 1e-12))
+
+
+def noise_of(
+    film: Film,
+    gains: tuple[float, float, float] = UNIT_GAINS,
+    region: Region | None = None,
+    only: str | None = None,
+) -> float:
+    """The relative error that 19 of 20 squares stay below; arguments are those of `square_errors`."""
+    return float(np.quantile(square_errors(film, gains, region, only), QUANTILE, method="lower"))
+
+
+def samples_wanted(
+    film: Film,
+    goal: float,
+    most: int,
+    gains: tuple[float, float, float] = UNIT_GAINS,
+    region: Region | None = None,
+) -> NDArray[np.uint16]:
+    """Samples of each pixel (H, W) for the next pass: none where the error is at the goal or `most` are done.
+
+    A pass at most doubles a pixel's samples, since its error is only an estimate.
+    """
+    out = np.zeros((film.height, film.width), np.uint16)
+    x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
+    counts = film.layers["counts"][y0:y1, x0:x1]
+    errors = square_errors(film, gains, region)
+    over = np.where(errors > goal, np.minimum((errors / goal) ** 2 - 1.0, 1.0), 0.0)
+    share = np.repeat(np.repeat(over, SQUARE, axis=0), SQUARE, axis=1)[: y1 - y0, : x1 - x0]
+    more = np.minimum(np.minimum(np.ceil(counts * share), most - counts), MOST_AT_ONCE)
+    out[y0:y1, x0:x1] = np.maximum(more, 0.0).astype(np.uint16)
+    return out
+
+
+def paths_left(
+    film: Film,
+    goal: float,
+    most: int,
+    gains: tuple[float, float, float] = UNIT_GAINS,
+    region: Region | None = None,
+) -> float:
+    """About how many paths are still to trace, for the time that is left."""
+    x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
+    mean = float(film.layers["counts"][y0:y1, x0:x1].mean())
+    errors = square_errors(film, gains, region)
+    if not np.isfinite(errors).all() or mean <= 0.0:
+        return math.inf
+    wanted = np.clip(mean * (errors / max(goal, 1e-9)) ** 2, 0.0, most)
+    return float(np.maximum(wanted - mean, 0.0).mean() * (x1 - x0) * (y1 - y0))

@@ -1,0 +1,119 @@
+"""Long renders: stopped, kept, taken up again, and refused when they are of something else."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gloamet.errors import GloametError
+from gloamet.output.checkpoint import Checkpoint, mark_of
+from gloamet.output.final import Aim, Progress, render_film
+from gloamet.output.memory import check_memory, memory_free, memory_needed
+from gloamet.sky.dome import uniform_dome
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import Material
+from gloamet.trace.compiled import Compiled, compile_scene
+from gloamet.trace.film import BYTES_A_PIXEL, Film, Tracer
+from gloamet.trace.lights import build_lights
+from tests.conftest import level, make_scene
+
+GREY = Material("grey", (0.5, 0.5, 0.5))
+CAMERA = Camera((0.0, -9.0, 4.0), (0.0, 0.0, 0.0), 40.0)
+LIGHTS = build_lights(uniform_dome(1.0))
+
+
+@pytest.fixture(scope="module")
+def stage() -> Compiled:
+    return compile_scene(make_scene((level(5.0), GREY)))
+
+
+def rendered(stage: Compiled, film: Film, aim: Aim, passes: int = 1000, keep=lambda f: None) -> Film:  # type: ignore[no-untyped-def]
+    """Render, stopped after some passes."""
+    seen: list[Progress] = []
+    render_film(
+        film, stage, LIGHTS, CAMERA, aim, Tracer(2), seen.append, lambda: len(seen) >= passes, keep
+    )  # fmt: skip
+    assert [p.share for p in seen] == sorted(p.share for p in seen)
+    return film
+
+
+def test_a_stopped_render_taken_up_again_is_the_one_that_was_not_stopped(
+    stage: Compiled, tmp_path: Path
+) -> None:
+    aim = Aim(96)
+    whole = rendered(stage, Film(32, 24), aim)
+    begun = Film(32, 24)
+    mark = mark_of(stage, LIGHTS, CAMERA, begun, aim.bounces)
+    kept = Checkpoint(tmp_path / "night.unfinished", mark)
+    assert not kept.fits() and not kept.resume(begun)
+    rendered(stage, begun, aim, passes=1, keep=lambda f: kept.keep(f, 0.0))
+    assert 0 < begun.samples_in(None) < 96
+    again = Film(32, 24)
+    assert kept.fits() and kept.resume(again)
+    rendered(stage, again, aim)
+    assert (again.light() == whole.light()).all()
+    assert again.rays == whole.rays
+    kept.remove()
+    assert not kept.path.exists()
+
+
+def test_a_checkpoint_of_another_picture_is_refused_and_stays(stage: Compiled, tmp_path: Path) -> None:
+    film, path = Film(16, 16), tmp_path / "a.unfinished"
+    Checkpoint(path, mark_of(stage, LIGHTS, CAMERA, film, 4)).keep(film, 0.0)
+    other = compile_scene(make_scene((level(5.1), GREY)))
+    marks = {
+        mark_of(other, LIGHTS, CAMERA, film, 4),
+        mark_of(stage, build_lights(uniform_dome(2.0)), CAMERA, film, 4),
+        mark_of(stage, LIGHTS, Camera((0.0, -9.0, 4.1), (0.0, 0.0, 0.0), 40.0), film, 4),
+        mark_of(stage, LIGHTS, CAMERA, film, 5),
+        mark_of(stage, LIGHTS, CAMERA, Film(16, 16, seed=1), 4),
+    }
+    assert len(marks) == 5
+    for mark in marks:
+        with pytest.raises(GloametError, match="another picture"):
+            Checkpoint(path, mark).resume(Film(16, 16))
+        assert not Checkpoint(path, mark).fits()
+    assert Checkpoint(path, mark_of(stage, LIGHTS, CAMERA, film, 4)).fits()
+
+
+def test_a_damaged_checkpoint_is_a_sentence_and_a_full_disk_leaves_the_older_one(
+    stage: Compiled, tmp_path: Path
+) -> None:
+    film, path = Film(16, 16), tmp_path / "a.unfinished"
+    mark = mark_of(stage, LIGHTS, CAMERA, film, 4)
+    kept = Checkpoint(path, mark)
+    kept.keep(film, 0.0)
+    whole = path.read_bytes()
+    kept.keep(film)  # a minute has not gone by
+    assert path.read_bytes() == whole
+    (tmp_path / "a.unfinished.part").mkdir()  # nothing can be written there
+    with pytest.raises((GloametError, IsADirectoryError)):
+        kept.keep(film, 0.0)
+    assert path.read_bytes() == whole
+    path.write_bytes(whole[: len(whole) // 2])
+    with pytest.raises(GloametError, match="damaged"):
+        Checkpoint(path, mark).resume(Film(16, 16))
+
+
+def test_memory_grows_with_the_picture_and_too_much_is_refused(stage: Compiled) -> None:
+    small, large = (memory_needed(stage, side, side, True) for side in (100, 1000))
+    assert large - small > 990_000 * BYTES_A_PIXEL
+    assert memory_needed(stage, 100, 100, False) < small
+    free = memory_free()
+    assert free is not None and free > 0
+    film = Film(10, 10)
+    assert sum(layer.nbytes for layer in film.layers.values()) == 100 * BYTES_A_PIXEL
+    check_memory(free // 2)
+    with pytest.raises(GloametError, match="smaller size"):
+        check_memory(50 * free)
+    assert memory_free(Path("/nowhere")) is None
+
+
+def test_a_rectangle_is_traced_to_its_aim_and_the_rest_a_little(stage: Compiled) -> None:
+    film = rendered(stage, Film(32, 24), Aim(40, region=(8, 8, 24, 16)))
+    counts = film.layers["counts"]
+    assert (counts[8:16, 8:24] == 40).all()
+    counts[8:16, 8:24] = 8
+    assert (counts == 8).all() and np.isfinite(film.light()).all()

@@ -1,0 +1,109 @@
+"""The noise estimate, sampling where it is needed, seeds, and the mean of many of them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from gloamet.output.final import Aim, render_film
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import Material
+from gloamet.trace.compiled import Compiled, compile_scene
+from gloamet.trace.film import Film, Tracer
+from gloamet.trace.lights import Lights, build_lights
+from gloamet.trace.noise import _squares, noise_of, paths_left, samples_wanted, square_errors
+from tests.conftest import box, level, make_scene
+
+GREY, ROOM = Material("grey", (0.5, 0.5, 0.5)), box((-2, -2, 0.0), (2, 2, 3.0))
+CAMERA = Camera((9.0, -9.0, 4.0), (0.0, 0.0, 1.0), 40.0)
+
+
+@pytest.fixture(scope="module")
+def stage() -> Compiled:
+    return compile_scene(make_scene((level(50.0), GREY), (ROOM, GREY)))
+
+
+@pytest.fixture(scope="module")
+def even_sky() -> Lights:
+    return build_lights(uniform_dome(1.0))
+
+
+@pytest.fixture
+def sunny(solver: SkySolver) -> Lights:
+    return build_lights(solver.dome(Air(3.0), 200.0, 35.0))
+
+
+def exposed(tracer: Tracer, stage: Compiled, lights: Lights, samples: int, seed: int = 0) -> Film:
+    film = Film(48, 48, seed=seed)
+    assert tracer.expose(film, stage, lights, CAMERA, samples)
+    return film
+
+
+def test_the_noise_estimate_is_the_error_that_is_there(
+    tracer: Tracer, stage: Compiled, even_sky: Lights
+) -> None:
+    truth = exposed(tracer, stage, even_sky, 2048).light().mean(-1)
+    noises = []
+    for samples in (16, 64):
+        film = exposed(tracer, stage, even_sky, samples)
+        squared = _squares((film.light().mean(-1) - truth) ** 2)
+        error = np.sqrt(squared) / _squares(truth)
+        # samples are spread evenly, so the estimate, made as if they were not, is on the careful side
+        assert 0.85 < np.median(square_errors(film)) / np.median(error) < 2.2
+        noises.append(noise_of(film))
+    assert noises[1] == pytest.approx(0.5 * noises[0], rel=0.3)
+
+
+def test_noise_under_gains_is_that_of_the_light_which_is_left(
+    tracer: Tracer, stage: Compiled, sunny: Lights
+) -> None:
+    film = exposed(tracer, stage, sunny, 16)
+    assert noise_of(film, (1.0, 0.0, 0.0)) == pytest.approx(noise_of(film, only="sun"), rel=0.35)
+    assert noise_of(film, (0.0, 1.0, 0.0)) == pytest.approx(noise_of(film, only="sky"), rel=0.35)
+    assert noise_of(film, (2.0, 2.0, 2.0)) == pytest.approx(noise_of(film), rel=1e-3)
+    assert noise_of(Film(16, 16)) == float("inf")
+
+
+def test_samples_go_where_the_noise_is(tracer: Tracer, stage: Compiled, even_sky: Lights) -> None:
+    film = exposed(tracer, stage, even_sky, 16)
+    goal = float(np.median(square_errors(film)))
+    wanted = samples_wanted(film, goal, 4096)
+    assert 0.2 < (wanted > 0).mean() < 0.8
+    assert wanted.max() <= 16  # at most doubled
+    noisy = np.repeat(np.repeat(square_errors(film) > goal, 8, 0), 8, 1)
+    assert ((wanted > 0) == noisy).all()
+    assert not samples_wanted(film, goal, 16).any()
+    assert paths_left(film, goal, 4096) > 0.0 == paths_left(film, 100.0, 4096)
+
+
+def test_a_render_stops_at_its_noise_with_fewer_paths_than_an_even_one(
+    tracer: Tracer, stage: Compiled, even_sky: Lights
+) -> None:
+    adapted = Film(48, 48)
+    render_film(adapted, stage, even_sky, CAMERA, Aim(4096, 0.03), tracer)
+    assert noise_of(adapted) <= 0.03
+    even = exposed(tracer, stage, even_sky, int(adapted.mean_samples()))
+    assert noise_of(adapted) < noise_of(even)
+    truth = exposed(tracer, stage, even_sky, 2048, seed=5).light()
+    assert adapted.light().mean() == pytest.approx(truth.mean(), rel=0.004)
+
+
+def test_another_seed_is_other_grain_of_the_same_picture(
+    tracer: Tracer, stage: Compiled, even_sky: Lights
+) -> None:
+    a, b = (exposed(tracer, stage, even_sky, 8, seed=seed).light() for seed in (0, 1))
+    assert np.median(np.abs(a / b - 1.0)) > 0.01
+    assert a.mean() == pytest.approx(b.mean(), rel=0.01)
+    assert (exposed(tracer, stage, even_sky, 8, seed=1).light() == b).all()
+
+
+def test_the_mean_of_64_seeds_is_the_long_render(tracer: Tracer, stage: Compiled, sunny: Lights) -> None:
+    means = np.array(
+        [_squares(exposed(tracer, stage, sunny, 2, seed).light().mean(-1)) for seed in range(64)]
+    )
+    long = _squares(exposed(tracer, stage, sunny, 2048, seed=1000).light().mean(-1))
+    sigma = means.std(0, ddof=1) / 8.0
+    # 36 squares: of a fair estimate 99.7 % lie within three sigma, and the long render has a little noise too
+    assert (np.abs(means.mean(0) - long) <= 3.0 * sigma + 0.002 * long).mean() > 0.97
