@@ -8,6 +8,10 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from hypothesis import settings
+
+settings.register_profile("ours", deadline=None)  # a busy machine is no failure
+settings.load_profile("ours")
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 

@@ -112,7 +112,7 @@ def test_white_surfaces_return_all_light_and_never_more(rough: float, metal: flo
 
 
 @given(st.floats(0, 80), st.floats(0, 80), st.floats(0, 180), st.floats(0.2, 1.0))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_dielectrics_are_reciprocal(a: float, b: float, turn: float, rough: float) -> None:
     v, light = direction(a), direction(b, turn)
     one = reflect(surface(v, rough, 0.0, 0.6), *(F(c) for c in light))[0] / light[2]

@@ -36,6 +36,7 @@ def rays() -> Result:
     from embreex import rtcore_scene
     from embreex.mesh_construction import TriangleMesh
 
+    from gloamet.bench.raw import raw_closest
     from gloamet.bench.rays import any_hits, bounce_rays, closest_hits
     from gloamet.trace.compiled import compile_scene
 
@@ -58,6 +59,7 @@ def rays() -> Result:
         if abs(counted[-1] - hits) > 0.001 * n:
             raise AssertionError(f"the two interfaces disagree: {counted[-1]} and {hits} hits")
         any_hit = best(lambda: ours(any_hits))
+    raw = raw_closest(compiled.rays, origins, directions, jobs)
     theirs = best(lambda: other.run(origins, directions))
     theirs_any = best(lambda: other.run(origins, directions, query="OCCLUDED"))
     return {
@@ -66,6 +68,7 @@ def rays() -> Result:
         "embreex_closest_mps": n / theirs / 1e6,
         "embreex_any_mps": n / theirs_any / 1e6,
         "rays_vs_embreex": theirs / closest,
+        **({} if raw is None else {"rays_vs_embree": best(raw) / closest}),
     }
 
 

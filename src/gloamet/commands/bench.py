@@ -24,7 +24,14 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
     return [
         (
             core.rays,
-            ("rays_closest_mps", "rays_any_mps", "embreex_closest_mps", "embreex_any_mps", "rays_vs_embreex"),
+            (
+                "rays_closest_mps",
+                "rays_any_mps",
+                "embreex_closest_mps",
+                "embreex_any_mps",
+                "rays_vs_embreex",
+                "rays_vs_embree",
+            ),
         ),
         (core.paths, ("samples_per_s", "samples_per_s_demo")),
         (core.sky, ("sky_aerosol_ms", "sky_sun_ms", "sky_twilight_ms")),
@@ -32,7 +39,8 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
         (core.develop, ("develop_1280x800_ms",)),
         (desk.hand, ("first_change_ms", "first_change_median_ms", "gui_gap_ms", "scrub_fps")),
         (desk.relight, desk.RELIGHT_NAMES),
-        (relight.errors, ("relight_error_median", "relight_error_shade", "relight_jump")),
+        (relight.errors, relight.ERROR_NAMES),
+        (relight.clean, ("shade_2pct_s", "interior_3pct_s")),
         (desk.cancel, ("cancel_ms", "cancel_worst_ms")),
         (desk.start_warm, ("window_warm_s", "first_picture_warm_s")),
         (desk.start_cold, ("window_cold_s", "first_picture_cold_s")),
@@ -63,4 +71,4 @@ def run(options: argparse.Namespace) -> None:
         if set(names) & set(wanted):
             print(f"  measuring {names[0]} …", file=sys.stderr, flush=True)
             results.update(work())
-    show({name: results[name] for name in known if name in wanted}, options.json)
+    show({name: results[name] for name in known if name in wanted and name in results}, options.json)

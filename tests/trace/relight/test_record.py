@@ -74,15 +74,16 @@ def test_a_relit_court_is_the_exact_one(
     assert np.median(apart(relit, other)) < 0.015
 
 
-def test_twenty_suns_and_skies_keep_their_mean(
+def test_fifty_suns_and_skies_keep_their_mean_and_their_places(
     record: Record, scene: Compiled, solver: SkySolver, tracer: Tracer
 ) -> None:
     dice = np.random.default_rng(11)
-    for _ in range(20):
+    for _ in range(50):
         air, azimuth, elevation = Air(dice.uniform(1.8, 7.0)), dice.uniform(0, 360), dice.uniform(4, 75)
         lights = build_lights(solver.dome(air, azimuth, elevation))
         relit, other = record.relit(lights, at_rest=True), exact(scene, COURT, lights, tracer, 24)
         assert relit.mean() == pytest.approx(other.mean(), rel=0.02), (azimuth, elevation)
+        assert np.median(apart(relit, other)) < 0.04, (azimuth, elevation)  # the exact one has 1 % of grain
 
 
 def test_a_plain_under_an_even_sky_sends_back_its_reflectance(tracer: Tracer) -> None:
