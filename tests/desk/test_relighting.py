@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from gloamet.desk.engine import Engine
 from gloamet.desk.events import Busy, Frame
-from gloamet.desk.relighting import HANDED_FROM, HANDED_OVER, MOST_PIXELS, Relighting, fitted_to
+from gloamet.desk.relighting import HANDED_FROM, HANDED_OVER, Relighting
 from gloamet.desk.session import Session
 from gloamet.document.model import Document
 from tests.desk.test_engine import Listener, done
@@ -105,15 +105,6 @@ def test_the_share_of_the_exact_picture_grows_with_its_samples() -> None:
     ones = np.ones((4, 4, 3), np.float32)
     assert relighting.mixed(ones, 0.25, (4, 4)) == pytest.approx(0.25)
     assert relighting.mixed(None, 0.0, (8, 8)).shape == (8, 8, 3)
-
-
-def test_a_picture_is_fitted_by_its_nearest_pixels() -> None:
-    picture = np.arange(12, dtype=np.float32).reshape(2, 2, 3)
-    assert fitted_to(picture, (2, 2)) is picture
-    big = fitted_to(picture, (4, 6))
-    assert (big[:2, :3] == picture[0, 0]).all()
-    assert (big[2:, 3:] == picture[1, 1]).all()
-    assert MOST_PIXELS > 960 * 540
 
 
 def test_widgets_follow_a_fast_drag_at_most_so_often_and_end_where_it_ends(

@@ -14,7 +14,7 @@ from gloamet.trace.compiled import compile_scene
 from gloamet.trace.denoise import denoise
 from gloamet.trace.film import Film, Tracer
 from gloamet.trace.lights import build_lights
-from gloamet.trace.upsample import guides_of, upsample
+from gloamet.trace.upsample import guides_of, stretched, upsample
 from tests.conftest import box, level, make_scene
 
 CAMERA = Camera((0.0, -8.0, 3.0), (0.0, 0.0, 1.0), 40.0)
@@ -71,3 +71,12 @@ def test_a_broken_pixel_does_not_spoil_the_cleaning(films: tuple[Film, Film]) ->
     clean = denoise(picture, large)
     assert clean is not None
     assert np.isfinite(clean).all()
+
+
+def test_stretching_keeps_a_ramp_and_its_mean() -> None:
+    ramp = np.broadcast_to(np.arange(8, dtype=np.float32)[None, :, None], (6, 8, 3))
+    assert stretched(ramp, (6, 8)) is ramp
+    big = stretched(ramp, (9, 12))
+    assert big.shape == (9, 12, 3)
+    assert big.mean() == pytest.approx(ramp.mean(), rel=1e-5)
+    assert np.diff(big[4, 1:-1, 0]) == pytest.approx(8 / 12, rel=1e-4)

@@ -47,15 +47,21 @@ class SceneLoaded:
 
 @dataclass(frozen=True)
 class LightSolved:
-    """The sky of the moment: the meter with gains, what nature gives, and the painted disc."""
+    """The sky of the moment: the meter with gains, and what nature gives."""
 
     reading: Any
     natural: Any
-    disc: NDArray[np.uint8]
     sun_azimuth_deg: float
     sun_elevation_deg: float
     visibility_km: float
     linke_turbidity: float
+
+
+@dataclass(frozen=True)
+class DiscPainted:
+    """The whole sky as a round picture, (n, n, 4) uint8 RGBX."""
+
+    pixels: NDArray[np.uint8]
 
 
 @dataclass(frozen=True)

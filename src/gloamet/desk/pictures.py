@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.desk.events import Busy, Frame, PlanFrame, Thumbnail
-from gloamet.desk.relighting import Relighting, fitted_to
+from gloamet.desk.relighting import Relighting
 from gloamet.document.model import Document
 from gloamet.stage.assembly import camera_of_view
 from gloamet.stage.camera import Camera
@@ -223,6 +223,7 @@ class Pictures:
     ) -> Floats:
         from gloamet.trace.contours import FINER, contours, inked
         from gloamet.trace.firsthit import SOLID, first_hits
+        from gloamet.trace.upsample import stretched
 
         plaster = document.stage.plaster
         if not (plaster.on and plaster.ink):
@@ -235,7 +236,7 @@ class Pictures:
             maps = first_hits(compiled, camera, FINER * w, FINER * h, self._tracer.pool, SOLID)
             self._ink = (key, contours(maps, plaster.ink_px, FINER))
         cover = self._ink[1]
-        return inked(picture, fitted_to(cover, (h, w)))
+        return inked(picture, stretched(cover[..., None], (h, w))[..., 0])
 
     def _show(self, wish: Wish, film: Any, exact: bool, finished: bool) -> None:
         from gloamet.output.delivery import gains_of

@@ -6,6 +6,7 @@ of it: their light is taken from the last exact film of the same view.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from concurrent.futures import Executor
 from typing import TYPE_CHECKING, Any
@@ -19,7 +20,7 @@ if TYPE_CHECKING:
     from gloamet.trace.lights import Lights
 
 Floats = NDArray[np.float32]
-MOST_PIXELS = 560_000  # of a relit picture; a larger one is shown at half its size or less
+MOST_PIXELS = 260_000  # of a relit picture; on a larger screen it is stretched until the exact one is there
 LAMPS_FROM = 4  # samples of a film before its lamps are believed
 HANDED_FROM, HANDED_OVER = 2, 32  # samples between which the exact picture takes the place of the relit one
 
@@ -45,10 +46,8 @@ class Relighting:
         from gloamet.trace.relight.record import Record
 
         if self._key != key:
-            shrink = 1
-            while size[0] * size[1] > MOST_PIXELS * shrink * shrink:
-                shrink += 1
-            width, height = max(16, size[0] // shrink), max(16, size[1] // shrink)
+            shrink = max(1.0, math.sqrt(size[0] * size[1] / MOST_PIXELS))
+            width, height = (max(16, round(side / shrink)) for side in size)
             self._key, self.record = key, Record(compiled, camera, width, height, pool, threads)
         if self.record.full:
             return False
@@ -56,9 +55,11 @@ class Relighting:
 
     def relit(self, lights: Lights, gains: tuple[float, float, float], rest: Any = None) -> Floats:
         """The picture under these lights; with `rest`, all bounces, and kept under that key for the hand-over."""
+        from gloamet.trace.upsample import stretched
+
         picture: Floats = self.record.relit(lights, gains[0], gains[1], at_rest=rest is not None)
         if self._lamps is not None and self._lamps[0] == self._key and gains[2] > 0.0:
-            picture += np.float32(gains[2]) * fitted_to(self._lamps[1], picture.shape[:2])
+            picture += np.float32(gains[2]) * stretched(self._lamps[1], picture.shape[:2])
         self._rest = None if rest is None else (rest, picture)
         return picture
 
@@ -80,17 +81,10 @@ class Relighting:
 
     def mixed(self, exact: Floats | None, share: float, shape: tuple[int, int]) -> Floats:
         """The picture at rest with its share of the exact one."""
+        from gloamet.trace.upsample import stretched
+
         assert self._rest is not None
-        relit = fitted_to(self._rest[1], shape)
+        relit = stretched(self._rest[1], shape)
         if exact is None:
             return relit
         return np.asarray(relit + np.float32(share) * (exact - relit), np.float32)
-
-
-def fitted_to(picture: Floats, shape: tuple[int, ...]) -> Floats:
-    """A picture (H, W, ...) at another size, from the nearest pixels."""
-    if picture.shape[:2] == tuple(shape):
-        return picture
-    rows = ((np.arange(shape[0]) + 0.5) * picture.shape[0] / shape[0]).astype(int)
-    columns = ((np.arange(shape[1]) + 0.5) * picture.shape[1] / shape[1]).astype(int)
-    return picture[rows][:, columns]

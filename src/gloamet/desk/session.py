@@ -18,6 +18,7 @@ from gloamet.desk.engine import Engine
 from gloamet.desk.events import (
     Busy,
     ColoursSolved,
+    DiscPainted,
     Failed,
     Frame,
     LightSolved,
@@ -52,6 +53,7 @@ class Session(QObject):
     stage_changed = Signal(object)  # the document, when its stage is another one
     frame_ready = Signal(object)
     light_solved = Signal(object)
+    disc_painted = Signal(object)
     colours_solved = Signal(object)
     scene_loaded = Signal(object)
     plan_ready = Signal(object)
@@ -254,6 +256,8 @@ class Session(QObject):
         elif isinstance(event, LightSolved):
             self.light = event
             self.light_solved.emit(event)
+        elif isinstance(event, DiscPainted):
+            self.disc_painted.emit(event)
         elif isinstance(event, ColoursSolved):
             self.colours = event.colours
             self.colours_solved.emit(event.colours)

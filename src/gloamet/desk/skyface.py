@@ -12,13 +12,14 @@ DISC_PIXELS = 128
 
 
 @lru_cache(maxsize=1)
-def _disc_grid() -> tuple[NDArray, NDArray, NDArray]:
-    """Azimuth in turns, cosine and sine of the elevation, of every pixel of the disc."""
+def _directions(north_deg: float) -> NDArray[np.float32]:
+    """Where every pixel of the disc looks, (n, n, 3)."""
     axis = (np.arange(DISC_PIXELS) + 0.5) / DISC_PIXELS * 2.0 - 1.0
     x, y = np.meshgrid(axis, -axis)
     elevation = (1.0 - np.minimum(np.hypot(x, y), 1.0)) * np.pi / 2
     turn = np.arctan2(x, y) / (2 * np.pi)
-    return turn, np.cos(elevation), np.sin(elevation)
+    azimuth, h = 2 * np.pi * turn + np.radians(north_deg), np.cos(elevation)
+    return np.stack([h * np.sin(azimuth), h * np.cos(azimuth), np.sin(elevation)], -1).astype(np.float32)
 
 
 def paint_disc(dome: Any, north_deg: float) -> NDArray[np.uint8]:
@@ -28,10 +29,7 @@ def paint_disc(dome: Any, north_deg: float) -> NDArray[np.uint8]:
     from gloamet.meter.light import luminance_ev
     from gloamet.sky.dome import dome_radiance
 
-    turn, h, z = _disc_grid()
-    azimuth = 2 * np.pi * turn + np.radians(north_deg)
-    d = np.stack([h * np.sin(azimuth), h * np.cos(azimuth), z], -1)
-    light = dome_radiance(dome, d)
+    light = dome_radiance(dome, _directions(north_deg))
     middle = float(np.exp(np.log(light[::4, ::4] @ AP1_LUMINANCE + 1e-9).mean()))
     # dusk may look darker than day: the eye adapts only partly
     ev = luminance_ev(middle) * 0.82 + 0.18 * 13.0 - 1.2

@@ -6,6 +6,7 @@ the wish is stale.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -13,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 from gloamet.desk.events import (
     Busy,
     ColoursSolved,
+    DiscPainted,
     Failed,
     LightSolved,
     Loading,
@@ -32,6 +34,8 @@ if TYPE_CHECKING:
 # decisions that do not change what is rendered, only from where and how far
 LOOKING = {"view", "views", "quality", "rectangle", "locked"}
 
+DISC_SECONDS = 0.25  # between two pictures of the sky while the hand moves
+
 
 class Studio:
     """Everything computed for one open document; only the worker calls `work`."""
@@ -50,16 +54,19 @@ class Studio:
         self._sky: tuple[Any, Any] | None = None
         self._lights: tuple[Any, Any] | None = None
         self._colours_key: Any = None
+        self._disc: tuple[Any, float] = (None, 0.0)
         self.pictures = Pictures(report, stale)
 
     def work(self, wish: Wish) -> None:
         """Bring everything the wish needs up to date, then refine until it is stale."""
         compiled = self._stage(wish)
         key, lights = self._light(wish.document)
+        if compiled is None or time.monotonic() - self._disc[1] > DISC_SECONDS:
+            self._paint_disc(wish.document)
         if compiled is not None:
-            self.pictures.show(wish, compiled, lights, key, lambda: self._solve_colours(wish.document))
+            self.pictures.show(wish, compiled, lights, key, lambda: self._paint_skies(wish.document))
         if not self._stale():
-            self._solve_colours(wish.document)
+            self._paint_skies(wish.document)
 
     # -- the stage
 
@@ -132,16 +139,25 @@ class Studio:
             self._sky = (key, self._solver.dome(air, azimuth, elevation))
         dome = self._sky[1]
         reading = read_light(dome, 2.0**document.fill.sun_stops, 2.0**document.fill.sky_stops)
-        self._report(
-            LightSolved(
-                reading, read_light(dome), paint_disc(dome, document.sun.north_deg), azimuth, elevation,
-                air.visibility_km, float(air.linke_turbidity),
-            )
-        )  # fmt: skip
+        linke = float(air.linke_turbidity)
+        self._report(LightSolved(reading, read_light(dome), azimuth, elevation, air.visibility_km, linke))
         whole = (key, ground.colour, ground.water)
         if self._lights is None or self._lights[0] != whole:
             self._lights = (whole, lights_of(document, dome))
         return self._lights
+
+    def _paint_disc(self, document: Document) -> None:
+        """The sky of now as a round picture, when it is not what was painted last."""
+        if self._sky is None:
+            return
+        key = (self._sky[0], document.sun.north_deg)
+        if key != self._disc[0]:
+            self._report(DiscPainted(paint_disc(self._sky[1], document.sun.north_deg)))
+            self._disc = (key, time.monotonic())
+
+    def _paint_skies(self, document: Document) -> None:
+        self._paint_disc(document)
+        self._solve_colours(document)
 
     def _solve_colours(self, document: Document) -> None:
         from gloamet.output.delivery import air_of

@@ -16,9 +16,8 @@ LOWEST_EV, HIGHEST_EV = -8.0, 22.0
 def automatic_ev(picture: NDArray[np.float32]) -> float:
     """EV100 that renders a picture in AP1 cd/m2 (H, W, 3) well: log-average of the middle four fifths of
     its luminances, held so that the brightest 2 % do not go far beyond white."""
-    y = (picture.reshape(-1, 3)[:: max(1, picture.size // 300000)] @ AP1_LUMINANCE.astype(np.float32)).astype(
-        float
-    )
+    some = picture.reshape(-1, 3)[:: max(1, picture.size // 120_000) | 1]
+    y = (some @ AP1_LUMINANCE.astype(np.float32)).astype(float)
     y = y[np.isfinite(y) & (y > DARKEST)]
     if not len(y):
         return LOWEST_EV

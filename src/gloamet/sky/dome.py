@@ -163,9 +163,10 @@ class SkySolver:
         self._psi_ground: Array = np.zeros(0)
 
     def _share(self, kernel: Any, calls: list[tuple[Any, ...]]) -> list[Any]:
-        """Run a kernel for every tuple of arguments on the pool; the results in order."""
-        jobs = [self._pool.submit(kernel, *call) for call in calls]
-        return [job.result() for job in jobs]
+        """Run a kernel for every tuple of arguments, the last one here and now; the results in order."""
+        jobs = [self._pool.submit(kernel, *call) for call in calls[:-1]]
+        own = kernel(*calls[-1])
+        return [*(job.result() for job in jobs), own]
 
     def _multiple(self, air: Air, depth: Array, scatter_ms: Array) -> None:
         key = (air.turbidity, air.haze_km)
@@ -214,7 +215,7 @@ class SkySolver:
         ap1 = np.ascontiguousarray(tables @ BANDS_TO_AP1)
         table = np.zeros((ROWS, COLUMNS, 3), np.float32)
         args: tuple[Any, ...] = (ap1, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2)
-        cuts = np.linspace(0, ROWS, 5).astype(int)
+        cuts = np.linspace(0, ROWS, 3).astype(int)
         self._share(_bake, [(*args, a, b, table) for a, b in zip(cuts[:-1], cuts[1:], strict=True)])
         sun = through @ BANDS_TO_AP1
         return assemble(table, azimuth_deg, elevation_deg, diameter_deg, sun, air.ground_reflectance)
@@ -354,7 +355,7 @@ def _look(table, directions, out):
         out[n, 0], out[n, 1], out[n, 2] = sky_radiance(table, u, v)
 
 
-def dome_radiance(dome: Dome, directions: Array) -> NDArray[np.float32]:
+def dome_radiance(dome: Dome, directions: NDArray[Any]) -> NDArray[np.float32]:
     """Sky radiance, without the sun's disc, towards unit vectors (..., 3) that point above the horizon."""
     flat = np.ascontiguousarray(directions, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)

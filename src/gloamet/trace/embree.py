@@ -51,6 +51,7 @@ _SIGNATURES: dict[str, tuple[Any, list[Any]]] = {
     "rtcSetGeometryTransform": (None, [_POINTER, ctypes.c_uint, ctypes.c_int, _POINTER]),
     "rtcIntersect1": (None, [_POINTER, _POINTER, _POINTER]),
     "rtcOccluded1": (None, [_POINTER, _POINTER, _POINTER]),
+    "rtcOccluded8": (None, [_POINTER, _POINTER, _POINTER, _POINTER]),
 }
 _MEDIUM_QUALITY = 1  # robust mode and spatial splits together took a fifth of the paths a second
 

@@ -1,9 +1,11 @@
-"""Embree's two ray queries as Numba intrinsics, so that kernels call them at C speed.
+"""Embree's ray queries as Numba intrinsics, so that kernels call them at C speed.
 
 A ray is origin, direction, its near and far end and a geometry mask, all float32; the scene is the uint64
 handle of a RayScene. Each call keeps a 64-byte-aligned RTCRayHit of 24 words on the stack: words 0-11 the
 ray (origin, near, direction, time, far, mask, id, flags), 12-14 the geometric normal, 15-16 u and v,
-17 primitive, 18 geometry, 19 instance.
+17 primitive, 18 geometry, 19 instance. Eight rays at once lie in a row of PACKET_WORDS float32 that is aligned to
+64 bytes: the words of a ray one after another, each for eight rays, then eight integers that are -1 for a ray
+that counts and 0 for one that does not.
 """
 
 from __future__ import annotations
@@ -11,6 +13,7 @@ from __future__ import annotations
 from typing import Any
 
 import llvmlite.binding as llvm
+import numpy as np
 from llvmlite import ir
 from numba.core import cgutils, types
 from numba.extending import intrinsic
@@ -78,3 +81,40 @@ def occluded(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):
         return builder.fcmp_ordered("<", far, _F32(0))
 
     return types.boolean(*_RAY), generate
+
+
+PACKET_WORDS = 128  # of a row; Embree's words come first, FREE and after are the caller's
+LANES, FREE = 8, 104
+_NEAR_AT, FAR_AT, _MASK_AT, _VALID_AT = 24, 64, 72, 96
+
+
+@intrinsic
+def occluded8(context, scene, packets, row, count, mask):
+    """Ask for the first `count` rays of a row of packets: the far end of those blocked becomes negative.
+
+    Origins, directions and far ends (from words 0, 32 and 64 on, eight of each number) are the caller's.
+    """
+
+    def generate(ctx, builder, signature, args):
+        array = ctx.make_array(signature.args[1])(ctx, builder, args[1])
+        start = builder.gep(array.data, [builder.mul(args[2], _I64(PACKET_WORDS))])
+        whole = builder.bitcast(start, _I32.as_pointer())
+        for k in range(LANES):
+            counts = builder.icmp_signed("<", _I64(k), args[3])
+            valid = builder.select(counts, _I32(-1), _I32(0))
+            for word, value in ((_VALID_AT, valid), (_MASK_AT, args[4]), (_NEAR_AT, _I32(0))):
+                builder.store(value, builder.gep(whole, [_I64(word + k)]))
+        kind = ir.FunctionType(ir.VoidType(), [_BYTES, _I64, _BYTES, _I64])
+        function = cgutils.get_or_insert_function(builder.module, kind, "rtcOccluded8")
+        valid_at = builder.bitcast(builder.gep(whole, [_I64(_VALID_AT)]), _BYTES)
+        builder.call(function, [valid_at, args[0], builder.bitcast(start, _BYTES), _I64(0)])
+        return ctx.get_dummy_value()
+
+    return types.void(types.uint64, packets, types.int64, types.int64, types.int32), generate
+
+
+def empty_packets(rows: int) -> Any:
+    """Packets (rows, PACKET_WORDS) float32 of zeros, aligned as Embree wants them."""
+    room = np.zeros(rows * PACKET_WORDS + 16, np.float32)
+    start = -room.ctypes.data % 64 // 4
+    return room[start : start + rows * PACKET_WORDS].reshape(rows, PACKET_WORDS)

@@ -100,3 +100,29 @@ def upsample(picture: Floats, film: Film, guides: Guides, pool: Executor) -> Flo
 
     list(pool.map(rows, range(0, len(out), TILE_ROWS)))
     return out
+
+
+@njit(**JIT)
+def _stretch(picture, out):
+    height, width = picture.shape[0], picture.shape[1]
+    for y in range(out.shape[0]):
+        v = (F(y) + F(0.5)) / F(out.shape[0]) * F(height) - F(0.5)
+        i = min(max(int(math.floor(v)), 0), height - 1)
+        below, fy = min(i + 1, height - 1), min(max(v - F(i), F(0)), F(1))
+        for x in range(out.shape[1]):
+            u = (F(x) + F(0.5)) / F(out.shape[1]) * F(width) - F(0.5)
+            j = min(max(int(math.floor(u)), 0), width - 1)
+            right, fx = min(j + 1, width - 1), min(max(u - F(j), F(0)), F(1))
+            for n in range(picture.shape[2]):
+                upper = picture[i, j, n] + fx * (picture[i, right, n] - picture[i, j, n])
+                lower = picture[below, j, n] + fx * (picture[below, right, n] - picture[below, j, n])
+                out[y, x, n] = upper + fy * (lower - upper)
+
+
+def stretched(picture: Floats, shape: tuple[int, ...]) -> Floats:
+    """A picture (H, W, n) at another size (H, W), straight lines between its pixels."""
+    if picture.shape[:2] == tuple(shape[:2]):
+        return picture
+    out = np.empty((shape[0], shape[1], picture.shape[2]), np.float32)
+    _stretch(np.ascontiguousarray(picture, np.float32), out)
+    return out

@@ -19,8 +19,8 @@ from gloamet.trace.surface import is_hole, locate, pane, texture_place, turned
 F = np.float32
 FAR = F(1e30)
 MAX_PASSES = 64
-_OPAQUE, _PERVIOUS = np.int32(OPAQUE_MASK), np.int32(PERVIOUS_MASK)
-_EITHER = np.int32(OPAQUE_MASK | PERVIOUS_MASK)
+OPAQUE, _PERVIOUS = np.int32(OPAQUE_MASK), np.int32(PERVIOUS_MASK)
+EITHER = np.int32(OPAQUE_MASK | PERVIOUS_MASK)
 
 
 @njit(inline="always", **JIT)
@@ -74,9 +74,9 @@ def unblocked(
     pictures, ox, oy, oz, dx, dy, dz, far,
 ):  # fmt: skip
     """How much light comes along a shadow ray of length far, per channel."""
-    if not occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, _EITHER):
+    if not occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, EITHER):
         return F(1), F(1), F(1)
-    if not pervious or occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, _OPAQUE):
+    if not pervious or occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, OPAQUE):
         return F(0), F(0), F(0)
     return through_pervious(
         scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels, pictures,

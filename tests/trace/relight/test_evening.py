@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.trace.relight.evening import LEVELS, REACH, even_out, make_weights
+from gloamet.trace.relight.evening import LEVELS, REACH, even_pass, make_weights
 from gloamet.trace.relight.gather import FACE, NORMAL, PLACE, POINT_WORDS
 from gloamet.trace.relight.screen import KIND, PAINT_WORDS, SURFACE
 
@@ -35,7 +35,10 @@ def evened(
 ) -> np.ndarray:
     room = np.zeros((3, N + 2 * MARGIN), np.float32)
     room[:, MARGIN : MARGIN + N] = picture
-    even_out(room, np.zeros_like(room), weights, inverses, WIDTH, HEIGHT, levels)
+    spare = np.zeros_like(room)
+    for level in range(levels):
+        even_pass(room, weights, inverses, level, WIDTH, 0, HEIGHT, spare)
+        room, spare = spare, room
     return room[:, MARGIN : MARGIN + N]
 
 

@@ -45,8 +45,8 @@ class LightMeter(QWidget):
         self.setToolTip(
             "Light on level, unshaded ground from sun and sky; their ratio in stops; colour of each; exposure."
         )
-        session.light_solved.connect(lambda _: self.update())
-        session.frame_ready.connect(lambda _: self.update())
+        session.light_solved.connect(lambda _: None if session.frame else self.update())
+        session.frame_ready.connect(lambda _: self.update())  # which follows the light at once
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)

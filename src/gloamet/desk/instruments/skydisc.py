@@ -25,6 +25,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from gloamet.desk import theme
+from gloamet.desk.events import DiscPainted
 from gloamet.desk.session import Session, camera_of
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.document.model import Document
@@ -50,12 +51,13 @@ class SkyDisc(QWidget):
         self._path: SunPosition | None = None
         self._path_key: object = None
         self._drawn: tuple[QPainterPath, list[QPointF]] | None = None
+        self._backdrop: tuple[object, QPixmap] | None = None
         self._dragging = False
         self._offset = QPointF(0, 0)
         self.setFixedHeight(HEIGHT)
         self.setToolTip("Drag the sun anywhere; the line is its path today.")
         self.setAccessibleName("Sky disc")
-        session.light_solved.connect(self._take_light)
+        session.disc_painted.connect(self._take_disc)
         session.document_changed.connect(self._follow)
         self._follow(session.document)
 
@@ -63,7 +65,7 @@ class SkyDisc(QWidget):
         return QSize(192, HEIGHT)
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
-        self._drawn = None
+        self._drawn = self._backdrop = None
 
     def _follow(self, document: Document) -> None:
         site, day = document.site, document.sun.wall_time.date()
@@ -72,14 +74,14 @@ class SkyDisc(QWidget):
             zone = resolve_zone(site.timezone)
             _, self._path = day_path(day, site.latitude_deg, site.longitude_deg, zone, 97)
             self._path_key = key
-            self._drawn = None
+            self._drawn = self._backdrop = None
         self.update()
 
-    def _take_light(self, light: object) -> None:
-        self._pixels = light.disc  # type: ignore[attr-defined]
+    def _take_disc(self, disc: DiscPainted) -> None:
+        self._pixels = disc.pixels
         h, w = self._pixels.shape[:2]
         self._image = QImage(self._pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
-        self._fitted = None
+        self._fitted = self._backdrop = None
         self.update()
 
     # -- geometry
@@ -114,7 +116,25 @@ class SkyDisc(QWidget):
     # -- painting
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        document = self.session.document
+        key = (document.stage.view, document.sun.north_deg, self.devicePixelRatioF())
+        if self._backdrop is None or self._backdrop[0] != key:
+            self._backdrop = (key, self._make_backdrop())
         p = QPainter(self)
+        p.drawPixmap(0, 0, self._backdrop[1])
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        sun = self.sun()
+        p.setPen(QPen(QColor("#1c1c1c"), 1.5))
+        p.setBrush(QColor(theme.SUN) if sun[1] > -0.6 else QColor(theme.QUIET))
+        p.drawEllipse(self.place(*sun), 6.5, 6.5)
+
+    def _make_backdrop(self) -> QPixmap:
+        """All that stays while the sun is dragged: sky, rings, view, path and letters."""
+        ratio = self.devicePixelRatioF()
+        backdrop = QPixmap(self.size() * ratio)
+        backdrop.setDevicePixelRatio(ratio)
+        backdrop.fill(Qt.GlobalColor.transparent)
+        p = QPainter(backdrop)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         c = self.centre()
@@ -126,7 +146,7 @@ class SkyDisc(QWidget):
         else:
             p.save()
             p.setClipPath(clip)
-            self._fitted = fitted(self._image, circle, self.devicePixelRatioF(), self._fitted)
+            self._fitted = fitted(self._image, circle, ratio, self._fitted)
             p.drawPixmap(circle.topLeft(), self._fitted)
             p.restore()
         p.setBrush(Qt.BrushStyle.NoBrush)
@@ -141,10 +161,8 @@ class SkyDisc(QWidget):
             p.setPen(QColor(theme.INK if text == "N" else theme.QUIET))
             q = c + QPointF(dx, dy) * (RADIUS + 10)
             p.drawText(QRectF(q.x() - 8, q.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, text)
-        at = self.place(*self.sun())
-        p.setPen(QPen(QColor("#1c1c1c"), 1.5))
-        p.setBrush(QColor(theme.SUN) if self.sun()[1] > -0.6 else QColor(theme.QUIET))
-        p.drawEllipse(at, 6.5, 6.5)
+        p.end()
+        return backdrop
 
     def _draw_view(self, p: QPainter, c: QPointF) -> None:
         """A faint wedge where the camera looks."""

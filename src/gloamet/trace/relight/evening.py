@@ -73,8 +73,8 @@ def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights
 
 
 @njit(**JIT)
-def _pass(picture, weights, inverses, level, width, y0, y1, out):
-    """One pass over rows y0..y1."""
+def even_pass(picture, weights, inverses, level, width, y0, y1, out):
+    """One pass of a picture (3, n + 2 margins) over rows y0..y1."""
     step = 1 << level
     margin = REACH * (width + 1)
     for y in range(y0, y1):
@@ -94,17 +94,3 @@ def _pass(picture, weights, inverses, level, width, y0, y1, out):
             inverse = inverses[level, a:b]
             for x in range(width):
                 row[x] *= inverse[x]
-
-
-@njit(**JIT)
-def even_out(picture, spare, weights, inverses, width, height, levels):
-    """Even out a picture (3, n + 2 margins) in `levels` passes; spare is room for every other one."""
-    for level in range(levels):
-        if level & 1 == 0:
-            _pass(picture, weights, inverses, level, width, 0, height, spare)
-        else:
-            _pass(spare, weights, inverses, level, width, 0, height, picture)
-    if levels & 1 == 1:
-        for channel in range(3):
-            for i in range(picture.shape[1]):
-                picture[channel, i] = spare[channel, i]

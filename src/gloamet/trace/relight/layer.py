@@ -7,6 +7,7 @@ pixels, surfaces and sky also for the display's.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,7 +57,7 @@ class Layer:
         self.used = bool((self.big.paint[:, KIND] > 0.0).any())
         if not self.used:
             self.small, self.big = Screen(1, 1), Screen(1, 1)
-            return
+            n = big = 1
         shown = self.small.surfaces
         self.kinds = self.big.paint[:, KIND].astype(np.uint8)
         self.glossy = bool((self.small.points[shown, GLOSS] + self.small.points[shown, METAL] > 0.0).any())
@@ -79,3 +80,20 @@ class Layer:
     def inner(self, picture: Floats) -> Floats:
         """A picture (3, n + 2 margins) of the record's size without its margins, (3, n)."""
         return picture[:, self.margin : picture.shape[1] - self.margin]
+
+    def parts(self, levels: int) -> tuple[tuple[Any, ...], ...]:
+        """What `frame.relight` takes: lists, display, evening out in `levels` (odd) passes, its results."""
+        small, big, inner = self.small, self.big, self.inner
+        lists = (
+            self.wanted, self.index, self.weight, self.gloss_index, self.gloss_weight, inner(self.received),
+            inner(self.shine), self.samples, self.glossy,
+        )  # fmt: skip
+        display = (
+            big.points, big.paint, big.width, big.height, self.kinds, self.alike, self.taps, self.shares, self.visible,
+        )  # fmt: skip
+        shine_levels = min(levels, SHINE_LEVELS) if self.glossy else 0
+        evening = (
+            self.received, self.spare, self.shine, self.shine_spare, self.even_weights, self.even_inverses,
+            small.width, small.height, levels if self.used else 0, shine_levels,
+        )  # fmt: skip
+        return lists, display, evening, (inner(self.spare), inner(self.shine_spare), self.used)

@@ -8,8 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Executor
-from functools import partial
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,12 +16,14 @@ from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.lights import Lights
-from gloamet.trace.relight.evening import LEVELS, even_out, make_weights
+from gloamet.trace.rays import empty_packets
+from gloamet.trace.relight.evening import LEVELS, make_weights
+from gloamet.trace.relight.frame import COUNTERS, relight
 from gloamet.trace.relight.gather import NORMAL, evaluate, gather, gather_gloss
-from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, SHINE_LEVELS, Floats, Layer, Screen
+from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, Layer, Screen
 from gloamet.trace.relight.screen import find_taps, see
-from gloamet.trace.relight.shade import find_alike, shade, sun_between, sun_lattice
-from gloamet.trace.relight.sharing import Call, Sharing
+from gloamet.trace.relight.shade import find_alike
+from gloamet.trace.relight.sharing import Sharing
 from gloamet.trace.relight.surfaces import CellLight
 
 F = np.float32
@@ -49,7 +49,7 @@ class Record:
         self.scene, self.camera, self.width, self.height = scene, camera, width, height
         self.ready = False
         self.layers = self._empty_layers()
-        self._share = Sharing(pool, threads)
+        self._share, self._packets = Sharing(pool, threads), empty_packets(threads)
         self._handle, self._arrays = scene.rays.handle, scene.arrays()
         anchor = np.array(camera.packed(width, height)[0], np.float32)
         self.cells = CellLight(scene, anchor, self._share)
@@ -123,8 +123,9 @@ class Record:
         """Weights for evening out, by cleaned pictures under the light of now and under an even sky."""
         guides = []
         # mirror images are small: their surfaces alone guide them
-        for sun_gain in (1.0, 0.0) if layer is self.layers[0] else ():
-            self.cells.brighten(lights, sun_gain, 1.0, ROUNDS_AT_REST, True, even=sun_gain == 0.0)
+        both = (1.0, 0.0) if self.ready else (1.0,)  # the light of now is enough to begin with
+        for sun_gain in both if layer is self.layers[0] else ():
+            self.cells.brighten(lights, sun_gain, ROUNDS_AT_REST, even=sun_gain == 0.0)
             clean = self._cleaned(layer, cancelled)
             if clean is None:
                 return False
@@ -139,10 +140,14 @@ class Record:
         """Luminance (n,) of what the layer's pixels receive, without grain."""
         from gloamet.trace.denoise import shared_denoiser
 
-        self._share.together(self._reading(layer, layer.samples))
+        before, received = (
+            (layer.wanted, layer.index, layer.weight, layer.samples, self.cells.table),
+            layer.inner(layer.received),
+        )
+        self._share.run(evaluate, before, len(layer.wanted), (received,))
         shape = (layer.small.height, layer.small.width, 3)
         images = {
-            "color": np.ascontiguousarray(layer.inner(layer.received).T.reshape(shape)),
+            "color": np.ascontiguousarray(received.T.reshape(shape)),
             "albedo": np.ones(shape, np.float32),
             "normal": np.ascontiguousarray(layer.small.points[:, NORMAL : NORMAL + 3].reshape(shape)),
         }
@@ -155,44 +160,15 @@ class Record:
         self, lights: Lights, sun_gain: float = 1.0, sky_gain: float = 1.0, at_rest: bool = False
     ) -> Floats:
         """The picture under these lights. `at_rest` lets every bounce die away, as a hand that pauses may."""
-        self.cells.brighten(lights, sun_gain, sky_gain, ROUNDS_AT_REST if at_rest else ROUNDS, at_rest)
+        phase, stride = self.cells.turn_to(lights, at_rest)
+        rounds, samples = (ROUNDS_AT_REST, MOST_SAMPLES) if at_rest else (ROUNDS, MOVING_SAMPLES)
         out = np.empty((self.width * self.height, 3), np.float32)
-        used = [layer for layer in self.layers if layer.used]
-        together = self._share.together
-        together([call for x in used for call in self._reading(x, x.samples if at_rest else MOVING_SAMPLES)])
-        together([call for x in used for call in self._evening(x)])
-        together([call for x in used for call in self._sun_calls(sun_lattice, x, (), lights)])
-        together([call for x in used for call in self._sun_calls(sun_between, x, (x.alike,), lights)])
-        lit = (lights.table, lights.sun, lights.ground, self.scene.plane, F(sun_gain), F(sky_gain))
-        for layer in used:
-            before = (
-                *lit, layer.big.points, layer.big.paint, layer.kinds, layer.taps, layer.shares,
-                layer.inner(layer.received), layer.inner(layer.shine), layer.visible,
-            )  # fmt: skip
-            together(self._share.split(shade, before, len(out), (layer is not used[0], out), parts=2))
-        return out.reshape(self.height, self.width, 3)
-
-    def _reading(self, layer: Layer, samples: int) -> list[Call]:
-        n, table = len(layer.small.points), self.cells.table
-        before = (layer.wanted, layer.index, layer.weight, max(1, min(samples, layer.samples)), table)
-        calls = self._share.split(evaluate, before, n, (layer.inner(layer.received),))
-        if layer.glossy:
-            before = (layer.wanted, layer.gloss_index, layer.gloss_weight, GLOSS_SAMPLES, table)
-            calls += self._share.split(evaluate, before, n, (layer.inner(layer.shine),))
-        return calls
-
-    def _evening(self, layer: Layer) -> list[Call]:
-        levels = LEVELS if layer is self.layers[0] else ASIDE_LEVELS
-        how = (layer.even_weights, layer.even_inverses, layer.small.width, layer.small.height)
-        calls: list[Call] = [partial(even_out, layer.received, layer.spare, *how, levels)]
-        if layer.glossy:
-            calls.append(partial(even_out, layer.shine, layer.shine_spare, *how, min(levels, SHINE_LEVELS)))
-        return calls
-
-    def _sun_calls(self, kernel: Any, layer: Layer, more: tuple[Any, ...], lights: Lights) -> list[Call]:
-        big = layer.big
-        before = (
-            self._handle, self.scene.geometry.pervious, self._arrays, lights.sun, big.points, layer.kinds,
-            *more, big.width, big.height,
+        words = (
+            np.zeros(COUNTERS, np.int64), self._packets,
+            (self._handle, self.scene.geometry.pervious, self._arrays, self.scene.plane),
+            (lights.table, lights.sun, lights.ground), (F(sun_gain), F(sky_gain)),
+            (rounds, samples, phase, stride), self.cells.parts(lights, sun_gain),
+            (self.layers[0].parts(LEVELS), self.layers[1].parts(ASIDE_LEVELS)), out,
         )  # fmt: skip
-        return self._share.split(kernel, before, big.height, (layer.visible,), parts=3, multiple=2)
+        self._share.all_together(relight, words)
+        return out.reshape(self.height, self.width, 3)

@@ -16,10 +16,11 @@ from gloamet.jit import JIT, SCATTERED_JIT
 from gloamet.sky.dome import dome_coordinates, sky_radiance
 from gloamet.trace.lighting import disc_along
 from gloamet.trace.plane import ground_seen
+from gloamet.trace.rays import FAR_AT, FREE, LANES, occluded8
 from gloamet.trace.relight.gather import ALPHA, FACE, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
 from gloamet.trace.relight.screen import ALBEDO, BENEATH, KIND, NONE, SKY, SURFACE, WEIGHT
 from gloamet.trace.surface import gloss_share, reflect
-from gloamet.trace.visibility import other_side, unblocked
+from gloamet.trace.visibility import EITHER, OPAQUE, other_side, through_pervious
 
 F = np.float32
 NO_KIND, SURFACE_KIND, SKY_KIND = np.uint8(NONE), np.uint8(SURFACE), np.uint8(SKY)
@@ -38,36 +39,75 @@ def _facing(points, i, sun):
 
 
 @njit(inline="always", **JIT)
-def _send(scene, pervious, arrays, points, i, sun, visible):
-    """One ray to the sun's middle."""
+def _start(points, i, sun):
+    """Where a pixel's ray to the sun begins: on the side of its surface that the sun is on."""
+    x, y, z = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
+    if points[i, FACE] * sun[0] + points[i, FACE + 1] * sun[1] + points[i, FACE + 2] * sun[2] < F(0):
+        x, y, z = other_side(x, y, z, points[i, FACE], points[i, FACE + 1], points[i, FACE + 2])
+    return x, y, z
+
+
+@njit(inline="always", **JIT)
+def _fill(points, sun, packets, row, count):
+    """Write the rays of `count` pixels, whose numbers stand in the row's free words."""
+    for k in range(count):
+        x, y, z = _start(points, int(packets[row, FREE + k]), sun)
+        packets[row, k], packets[row, LANES + k], packets[row, 2 * LANES + k] = x, y, z
+        for n in range(3):
+            packets[row, (4 + n) * LANES + k] = sun[n]
+        packets[row, FAR_AT + k] = F(1e30)
+
+
+@njit(**JIT)
+def _send(scene, pervious, arrays, points, sun, packets, row, count, visible):
+    """Rays of `count` pixels to the sun's middle: all at once, then again those that met a pane or a wall."""
     (
         _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
         pictures, _lamps, _plane, _portals,
     ) = arrays  # fmt: skip
-    x, y, z = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
-    if points[i, FACE] * sun[0] + points[i, FACE + 1] * sun[1] + points[i, FACE + 2] * sun[2] < F(0):
-        x, y, z = other_side(x, y, z, points[i, FACE], points[i, FACE + 1], points[i, FACE + 2])
-    r, g, b = unblocked(
-        scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-        pictures, x, y, z, sun[0], sun[1], sun[2], F(1e30),
-    )  # fmt: skip
-    visible[i, 0], visible[i, 1], visible[i, 2] = (
-        np.uint8(r * F(255) + F(0.5)), np.uint8(g * F(255) + F(0.5)), np.uint8(b * F(255) + F(0.5)),
-    )  # fmt: skip
+    _fill(points, sun, packets, row, count)
+    occluded8(scene, packets, row, count, EITHER)
+    left = 0
+    for k in range(count):
+        i = int(packets[row, FREE + k])
+        free = np.uint8(255) if packets[row, FAR_AT + k] >= F(0) else np.uint8(0)
+        visible[i, 0], visible[i, 1], visible[i, 2] = free, free, free
+        if pervious and free == 0:
+            packets[row, FREE + left] = packets[row, FREE + k]
+            left += 1
+    if left == 0:
+        return
+    _fill(points, sun, packets, row, left)
+    occluded8(scene, packets, row, left, OPAQUE)
+    for k in range(left):
+        if packets[row, FAR_AT + k] < F(0):
+            continue
+        i = int(packets[row, FREE + k])
+        x, y, z = _start(points, i, sun)
+        r, g, b = through_pervious(
+            scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+            pictures, x, y, z, sun[0], sun[1], sun[2], F(1e30),
+        )  # fmt: skip
+        visible[i, 0], visible[i, 1], visible[i, 2] = (
+            np.uint8(r * F(255) + F(0.5)), np.uint8(g * F(255) + F(0.5)), np.uint8(b * F(255) + F(0.5)),
+        )  # fmt: skip
 
 
 @njit(**JIT)
-def sun_lattice(scene, pervious, arrays, sun, points, kinds, width, height, y0, y1, visible):
-    """Rays from every other pixel of every other row among y0..y1 (y0 even)."""
-    rays = 0
+def sun_lattice(scene, pervious, arrays, sun, points, kinds, width, y0, y1, packets, row, visible):
+    """Rays from every other pixel of every other row among y0..y1 (y0 even); a row of packets is its room."""
+    count = 0
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
             i = y * width + x
             visible[i, 0] = visible[i, 1] = visible[i, 2] = 0
             if kinds[i] == SURFACE_KIND and _facing(points, i, sun) > F(0):
-                rays += 1
-                _send(scene, pervious, arrays, points, i, sun, visible)
-    return rays
+                packets[row, FREE + count] = F(i)  # whole up to 16 million
+                count += 1
+                if count == LANES:
+                    _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
+                    count = 0
+    _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
 
 
 @njit(inline="always", **JIT)
@@ -100,9 +140,11 @@ def find_alike(points, paint, width, height, y0, y1, alike):
 
 
 @njit(**JIT)
-def sun_between(scene, pervious, arrays, sun, points, kinds, alike, width, height, y0, y1, visible):
+def sun_between(
+    scene, pervious, arrays, sun, points, kinds, alike, width, height, y0, y1, packets, row, visible
+):  # fmt: skip
     """The pixels between the lattice's: like the four round them, or by rays of their own."""
-    rays = 0
+    count = 0
     for y in range(y0, y1):
         for x in range(width):
             if x & 1 == 0 and y & 1 == 0:
@@ -128,9 +170,12 @@ def sun_between(scene, pervious, arrays, sun, points, kinds, alike, width, heigh
                     continue
             visible[i, 0] = visible[i, 1] = visible[i, 2] = 0
             if _facing(points, i, sun) > F(0):
-                rays += 1
-                _send(scene, pervious, arrays, points, i, sun, visible)
-    return rays
+                packets[row, FREE + count] = F(i)
+                count += 1
+                if count == LANES:
+                    _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
+                    count = 0
+    _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
 
 
 @njit(inline="always", **JIT)

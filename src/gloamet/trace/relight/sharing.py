@@ -4,10 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Executor
-from functools import partial
 from typing import Any
-
-Call = Callable[[], Any]
 
 
 def _never() -> bool:
@@ -18,7 +15,7 @@ class Sharing:
     """A pool and how many threads it has."""
 
     def __init__(self, pool: Executor, threads: int) -> None:
-        self._pool, self._threads = pool, threads
+        self._pool, self.threads = pool, threads
 
     def run(
         self,
@@ -33,37 +30,18 @@ class Sharing:
 
         parts is how many ranges each thread gets: one for even work, more for work that looks at `cancelled`.
         """
-        calls = self.split(kernel, before, count, after, parts)
+        step = max(1, -(-count // (parts * self.threads)))
 
-        def part(call: Call) -> None:
+        def part(first: int) -> None:
             if not cancelled():
-                call()
+                kernel(*before, first, min(count, first + step), *after)
 
-        list(self._pool.map(part, calls))
+        list(self._pool.map(part, range(0, count, step)))
         return not cancelled()
 
-    def split(
-        self,
-        kernel: Callable[..., Any],
-        before: tuple[Any, ...],
-        count: int,
-        after: tuple[Any, ...],
-        parts: int = 1,
-        multiple: int = 1,
-    ) -> list[Call]:
-        """The calls that `run` makes; ranges begin at multiples of `multiple`."""
-        step = -(-count // (parts * self._threads))
-        step = max(multiple, -(-step // multiple) * multiple)
-        return [
-            partial(kernel, *before, first, min(count, first + step), *after)
-            for first in range(0, count, step)
-        ]
-
-    def together(self, calls: list[Call]) -> None:
-        """Make calls in any order. Few long rounds beat many short ones: at the end of each a thread waits for
-        Python, which the interface may be holding."""
-        list(self._pool.map(_make, calls))
-
-
-def _make(call: Call) -> None:
-    call()
+    def all_together(self, kernel: Callable[..., Any], words: tuple[Any, ...]) -> None:
+        """Call kernel(*words) on every thread at once, this one included."""
+        others = [self._pool.submit(kernel, *words) for _ in range(self.threads - 1)]
+        kernel(*words)
+        for other in others:
+            other.result()

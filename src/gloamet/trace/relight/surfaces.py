@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -46,7 +47,7 @@ MEMBERS = 8  # places kept of each cell
 SAMPLES = 8  # of what each place sees
 WALKS, WALK_BOUNCES = 24_000, 4
 STEPS = 4  # pictures until every place has been asked for a sun that moves a little
-FAR_TURN = math.cos(math.radians(1.5))  # a sun that turned more has all of them asked again
+FAR_TURN = math.cos(math.radians(12.0))  # a sun that jumped further has all of them asked again
 _OTHER_POINTS = 1 << 40  # numbers drawn for cells are not those drawn for pixels
 
 
@@ -120,12 +121,12 @@ class CellLight:
         self.count, self.found = count, True
         return True
 
-    def brighten(
-        self, lights: Lights, sun_gain: float, sky_gain: float, rounds: int, at_rest: bool, even: bool = False
-    ) -> None:
-        """Bring the table up to date; `even` puts a uniform sky in the sky's place."""
-        self._ask_sun(lights, at_rest)
-        fill_sky(lights.table, lights.ground, F(sun_gain), F(sky_gain), self.table)
+    def brighten(self, lights: Lights, sun_gain: float, rounds: int, even: bool) -> None:
+        """Bring the table up to date for a light at rest; `even` puts a uniform sky in the sky's place."""
+        phase, stride = self.turn_to(lights, True)
+        args = (self._handle, self._scene.geometry.pervious, self._arrays, lights.sun, self._places)
+        self._share.run(sun_on_cells, args, self.count, (phase, stride, self._lit), parts=2)
+        fill_sky(lights.table, lights.ground, F(sun_gain), F(1), self.table)
         if even:
             self.table[: GROUND + 1] = 1.0
         bounce(
@@ -133,14 +134,23 @@ class CellLight:
             self._index, self._weight, rounds, self.table,
         )  # fmt: skip
 
-    def _ask_sun(self, lights: Lights, at_rest: bool) -> None:
-        """Rays from the cells to the sun: all after a jump, one in STEPS after a small step."""
+    def parts(self, lights: Lights, sun_gain: float) -> tuple[Any, ...]:
+        """What `frame.relight` takes; the last is the table it fills."""
+        return (
+            self._places, self._lit, self._received, self._albedo, self._gloss, self._all, self._index,
+            self._weight, lights.sun[3:6] * F(sun_gain), self.table,
+        )  # fmt: skip
+
+    def turn_to(self, lights: Lights, at_rest: bool) -> tuple[int, int]:
+        """Which of each cell's places ask for the sun now: from `phase` on every `stride`-th, 0 for none.
+
+        All after a jump and at rest, one in STEPS after a small step.
+        """
         direction = lights.sun[:3].copy()
         before = self._sun if self._sun is not None else -direction
         stride = 1 if at_rest or float(direction @ before) < FAR_TURN else STEPS
         if stride > 1 and np.array_equal(direction, before) and self._phase == 0:
-            return
+            return 0, 0
         self._phase = (self._phase + 1) % STEPS if stride > 1 else 0
         self._sun = direction
-        args = (self._handle, self._scene.geometry.pervious, self._arrays, lights.sun, self._places)
-        self._share.run(sun_on_cells, args, self.count, (self._phase, stride, self._lit), parts=2)
+        return self._phase, stride

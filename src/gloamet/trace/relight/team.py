@@ -1,0 +1,64 @@
+"""Threads that share one kernel: taking pieces of work in turn, and waiting for one another without Python.
+
+counters is an int64 array of zeros, one place for each list of work and one for each meeting. Handing work from
+thread to thread by Python would make each of them wait for the interface, which holds Python while it paints.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from llvmlite import ir
+from numba import njit
+from numba.core import types
+from numba.extending import intrinsic
+
+from gloamet.jit import JIT
+
+
+def _place(ctx: Any, builder: Any, signature: Any, args: Any) -> Any:
+    """Address of counters[k] for arguments that begin with (counters, k)."""
+    array = ctx.make_array(signature.args[0])(ctx, builder, args[0])
+    return builder.gep(array.data, [args[1]])
+
+
+@intrinsic
+def take(context, counters, k):
+    """The next piece of list k, counted from 0: every thread gets another one."""
+
+    def generate(ctx, builder, signature, args):
+        one = ir.Constant(ir.IntType(64), 1)
+        return builder.atomic_rmw("add", _place(ctx, builder, signature, args), one, "seq_cst")
+
+    return types.int64(counters, types.int64), generate
+
+
+@intrinsic
+def _count(context, counters, k):
+    """counters[k] as it stands."""
+
+    def generate(ctx, builder, signature, args):
+        return builder.load_atomic(_place(ctx, builder, signature, args), "seq_cst", 8)
+
+    return types.int64(counters, types.int64), generate
+
+
+@intrinsic
+def _give_way(context):
+    """Let another thread run."""
+
+    def generate(ctx, builder, signature, args):
+        kind = ir.FunctionType(ir.IntType(32), [])
+        name = "sched_yield"
+        function = builder.module.globals.get(name) or ir.Function(builder.module, kind, name)
+        return builder.call(function, [])
+
+    return types.int32(), generate
+
+
+@njit(**JIT)
+def meet(counters, k, threads):
+    """Wait until all threads have come to meeting k."""
+    take(counters, k)
+    while _count(counters, k) < threads:
+        _give_way()
