@@ -244,7 +244,8 @@ class Pictures:
 
         gains = gains_of(wish.document)
         done = float(film.layers["counts"].sum())
-        key = (id(film), gains)
+        plain = exact and not wish.document.output.denoise_desk
+        key = (id(film), gains, plain)
         rest = (self._film[0], gains) if self._film is not None and exact else None
         share = 1.0 if finished else self._relighting.handed_over(rest, film.samples_in(None))
         if share == 0.0:
@@ -252,7 +253,10 @@ class Pictures:
         elif self._clean is not None and self._clean[0] == key and self._clean[1] == done:
             picture = self._clean[2]
         else:
-            clean = denoise(film.light(*gains), film, cancelled=self._stale if exact else lambda: False)
+            light = film.light(*gains)
+            clean = (
+                light if plain else denoise(light, film, cancelled=self._stale if exact else lambda: False)
+            )
             if clean is None:
                 return
             picture = clean if exact else self._sharpen(clean, film)

@@ -48,7 +48,7 @@ class Relighting:
         if self._key != key:
             shrink = max(1.0, math.sqrt(size[0] * size[1] / MOST_PIXELS))
             width, height = (max(16, round(side / shrink)) for side in size)
-            self._key, self.record = key, Record(compiled, camera, width, height, pool, threads)
+            self._key, self.record = key, Record(compiled, camera, width, height, pool, threads, self.record)
         if self.record.full:
             return False
         return bool(self.record.improve(lights, cancelled))

@@ -131,6 +131,9 @@ class Output(Model):
         1,
     )
     denoise: bool = Field(True, description="Clean the last grain from the saved picture.")
+    denoise_desk: bool = Field(
+        True, description="Clean grain from the picture on the desk while it is refined."
+    )
 
 
 class Document(Model):

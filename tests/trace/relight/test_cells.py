@@ -55,7 +55,7 @@ def test_a_place_is_found_again_and_a_strange_one_falls_back() -> None:
     hits = np.zeros((2, 12), np.float32)
     hits[0, :6], hits[1, :6] = (10.1, 3.1, 1.1, 1, 0, 0), (10.1, 3.1, 1.1, -1, 0, 0)
     members, filled = np.zeros((64, 8), np.int32), np.zeros(64, np.int32)
-    count = enter(ANCHOR, hits, np.zeros(2, np.int32), 64, keys, rows, members, filled)
+    count = enter(ANCHOR, hits, np.zeros(2, np.int32), 0, 64, keys, rows, members, filled)
     assert count == 4  # two cells and the coarse cubes round them
     assert filled[:4].tolist() == [1, 1, 1, 1]
 
@@ -72,7 +72,7 @@ def test_no_more_cells_are_made_than_there_is_room_for() -> None:
     hits = np.zeros((400, 12), np.float32)
     hits[:, 0], hits[:, 5] = np.arange(400) * 3.0, 1.0
     members, filled = np.zeros((16, 8), np.int32), np.zeros(16, np.int32)
-    assert enter(ANCHOR, hits, np.zeros(400, np.int32), 16, keys, rows, members, filled) == 16
+    assert enter(ANCHOR, hits, np.zeros(400, np.int32), 0, 16, keys, rows, members, filled) == 16
 
 
 def test_every_direction_above_the_horizon_has_a_bin_and_the_rest_is_ground() -> None:

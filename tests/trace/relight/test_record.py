@@ -159,3 +159,25 @@ def test_still_water_mirrors_the_sky_as_the_exact_picture_does(solver: SkySolver
     relit, other = record.relit(lights, at_rest=True), exact(scene, COURT, lights, tracer, 64)
     water = (slice(70, 94), slice(8, 120))
     assert relit[water].mean((0, 1)) == pytest.approx(other[water].mean((0, 1)), rel=0.03)
+
+
+def test_another_view_goes_on_with_the_cells_and_shows_the_same_light(
+    scene: Compiled, solver: SkySolver, tracer: Tracer
+) -> None:
+    lights = build_lights(solver.dome(Air(3.0), 150.0, 40.0))
+    first = made(scene, COURT, lights, tracer)
+    count = first.cells.count
+    near = Camera((5.2, -7.9, 3.2), (0.0, 0.0, 0.6), 40.0)
+    second = Record(scene, near, WIDTH, HEIGHT, tracer.pool, tracer.threads, first)
+    assert second.cells is first.cells
+    while not second.full:
+        assert second.improve(lights)
+    assert count <= second.cells.count < 2 * count
+    fresh = made(scene, near, lights, tracer)
+    relit, other = second.relit(lights, at_rest=True), fresh.relit(lights, at_rest=True)
+    assert relit.mean() == pytest.approx(other.mean(), rel=0.005)
+    assert np.median(apart(relit, other)) < 0.01
+    far = Camera((-50.0, 60.0, 20.0), (0.0, 0.0, 0.6), 10.0)
+    assert Record(scene, far, WIDTH, HEIGHT, tracer.pool, tracer.threads, second).cells is not second.cells
+    other_stage = compile_scene(court())
+    assert Record(other_stage, near, 64, 48, tracer.pool, tracer.threads, second).cells is not second.cells

@@ -34,6 +34,7 @@ class OutputStep(Column):
         self.add(NumberRow(session, "output", "samples", "Paths per pixel", logarithmic=True))
         self.add(NumberRow(session, "output", "noise", "Grain at which a place is done"))
         self.add(Switch(session, "output", "denoise", "Clean the last grain"))
+        self.add(Switch(session, "output", "denoise_desk", "Clean grain on the desk"))
         self.memory = label("", "note", wrap=True)
         self.add(self.memory)
         self.group("Save")

@@ -120,14 +120,15 @@ def cell_row(anchor, keys, rows, px, py, pz, nx, ny, nz, material):
 
 
 @njit(**JIT)
-def enter(anchor, hits, materials, most, slots, rows, members, filled):
+def enter(anchor, hits, materials, begin, most, slots, rows, members, filled):
     """Give every hit its cell and its coarse cube while there are fewer than `most`; returns how many there are.
 
-    hits (n, ...): place, normal and more, with materials (n,) int32, -1 for none. members (most, MEMBERS) int32
-    keeps a fair draw of each cell's hits, filled (most,) how many it had.
+    hits (n, ...): place, normal and more, with materials (n,) int32, -1 for none. The first `begin` cells stay as
+    they are. members (most - begin, MEMBERS) int32 keeps a fair draw of each new cell's hits, filled
+    (most - begin,) how many it had.
     """
     mask = len(slots) - 1
-    count, state = 0, np.uint64(1)
+    count, state = begin, np.uint64(1)
     for h in range(len(hits)):
         if materials[h] < 0:
             continue
@@ -144,7 +145,9 @@ def enter(anchor, hits, materials, most, slots, rows, members, filled):
                     continue
                 slots[slot], rows[slot] = key, FIRST_CELL + count
                 count += 1
-            c = rows[slot] - FIRST_CELL
+            c = rows[slot] - FIRST_CELL - begin
+            if c < 0:
+                continue
             n = filled[c]
             filled[c] += 1
             place = n

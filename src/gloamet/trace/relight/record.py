@@ -44,8 +44,10 @@ class Record:
     """Two layers of lists for one camera, and the light on the cells they read."""
 
     def __init__(
-        self, scene: Compiled, camera: Camera, width: int, height: int, pool: Executor, threads: int
-    ) -> None:
+        self, scene: Compiled, camera: Camera, width: int, height: int, pool: Executor, threads: int,
+        before: Record | None = None,
+    ) -> None:  # fmt: skip
+        """`before` is a record of another view, whose cells are gone on with where they fit."""
         self.scene, self.camera, self.width, self.height = scene, camera, width, height
         self.ready = False
         self.layers = self._empty_layers()
@@ -53,6 +55,9 @@ class Record:
         self._handle, self._arrays = scene.rays.handle, scene.arrays()
         anchor = np.array(camera.packed(width, height)[0], np.float32)
         self.cells = CellLight(scene, anchor, self._share)
+        if before is not None and before.cells.serve(scene, camera):
+            self.cells = before.cells
+        self._begun = False
 
     @property
     def samples(self) -> int:
@@ -68,8 +73,9 @@ class Record:
 
     def improve(self, lights: Lights, cancelled: Callable[[], bool] = _never) -> bool:
         """The next step of the record; False when it was cancelled."""
-        if not self.cells.found and not self._begin(cancelled):
+        if not self._begun and not self._begin(cancelled):
             return False
+        self._begun = True
         done = self.samples
         wanted = FIRST_SAMPLES if done == 0 else min(MOST_SAMPLES, 2 * done)
         for layer in self.layers:

@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.lights import Lights
 from gloamet.trace.relight.cells import (
@@ -46,6 +47,10 @@ MOST_CELLS = 60_000  # rows of the table are counted in 16 bits
 MEMBERS = 8  # places kept of each cell
 SAMPLES = 8  # of what each place sees
 WALKS, WALK_BOUNCES = 24_000, 4
+FULL_SHARE = 0.7  # of the room for cells that other views may have taken
+NEAR_SHARE = (
+    0.3  # of the distance to its target that a camera may have moved and still find cells fine enough
+)
 STEPS = 4  # pictures until every place has been asked for a sun that moves a little
 FAR_TURN = math.cos(math.radians(12.0))  # a sun that jumped further has all of them asked again
 _OTHER_POINTS = 1 << 40  # numbers drawn for cells are not those drawn for pixels
@@ -57,14 +62,23 @@ class CellLight:
     def __init__(self, scene: Compiled, anchor: Floats, sharing: Sharing) -> None:
         self._scene, self._share, self._anchor = scene, sharing, anchor
         self._handle, self._arrays = scene.rays.handle, scene.arrays()
-        self._empty_table()
+        self._keys, self._rows = empty_slots(MOST_CELLS)
+        self._places = np.zeros((0, MEMBERS, HIT_WORDS), np.float32)
+        self._albedo, self._gloss = np.zeros((0, 3), np.float32), np.zeros(0, np.float32)
+        self._index = np.zeros((0, MEMBERS * SAMPLES), np.uint16)
+        self._weight = np.zeros((0, MEMBERS * SAMPLES), np.float32)
+        self._received = np.zeros((3, 0), np.float32)
         self.table = np.zeros((FIRST_CELL + MOST_CELLS, 3), np.float32)
         self.count, self.found = 0, False
         self._sun: Floats | None = None
         self._phase = 0
 
-    def _empty_table(self) -> None:
-        self._keys, self._rows = empty_slots(MOST_CELLS)
+    def serve(self, scene: Compiled, camera: Camera) -> bool:
+        """Whether another view can go on with these cells: the same stage, from about the same place."""
+        if not self.found or scene is not self._scene or self.count > FULL_SHARE * MOST_CELLS:
+            return False
+        moved = math.dist(camera.eye, [float(x) for x in self._anchor])
+        return moved < NEAR_SHARE * math.dist(camera.eye, camera.target)
 
     @property
     def looking(self) -> tuple[object, ...]:
@@ -72,8 +86,7 @@ class CellLight:
         return (self._handle, self._arrays, self._anchor, self._keys, self._rows)
 
     def find(self, screens: list[Screen], cancelled: Callable[[], bool]) -> bool:
-        """Make the cells of the surfaces met on walks from what screens show; False when cancelled."""
-        self._empty_table()  # a stop half-way may have left rows that no cell stands behind
+        """Make the cells that are missing of surfaces met on walks from what screens show; False when cancelled."""
         hits, materials = [np.zeros((0, HIT_WORDS), np.float32)], [np.zeros(0, np.int32)]
         for k, screen in enumerate(screens):
             shown = np.flatnonzero(screen.surfaces).astype(np.int32)
@@ -87,38 +100,45 @@ class CellLight:
                 return False
             hits.append(met.reshape(-1, HIT_WORDS))
             materials.append(of.ravel())
-        every = np.concatenate(hits)
-        members, filled = np.zeros((MOST_CELLS, MEMBERS), np.int32), np.zeros(MOST_CELLS, np.int32)
-        count = enter(
-            self._anchor, every, np.concatenate(materials), MOST_CELLS, self._keys, self._rows, members, filled,
+        every, room = np.concatenate(hits), MOST_CELLS - self.count
+        # a stop half-way must not leave keys that no cell stands behind
+        keys, rows = self._keys.copy(), self._rows.copy()
+        members, filled = np.zeros((room, MEMBERS), np.int32), np.zeros(room, np.int32)
+        new = -self.count + enter(
+            self._anchor, every, np.concatenate(materials), self.count, MOST_CELLS, keys, rows, members, filled,
         )  # fmt: skip
-        kept = np.maximum(np.minimum(filled[:count], MEMBERS), 1)[:, None]
-        chosen = np.take_along_axis(members[:count], np.arange(MEMBERS)[None] % kept, 1)
-        return self._settle_in(np.ascontiguousarray(every[chosen]), cancelled)
+        kept = np.maximum(np.minimum(filled[:new], MEMBERS), 1)[:, None]
+        chosen = np.take_along_axis(members[:new], np.arange(MEMBERS)[None] % kept, 1)
+        return self._settle_in(np.ascontiguousarray(every[chosen]), keys, rows, cancelled)
 
-    def _settle_in(self, places: Floats, cancelled: Callable[[], bool]) -> bool:
-        """Take places (cells, MEMBERS, HIT_WORDS) and look round from each."""
-        count, mean = len(places), places.mean(1)
-        points = np.zeros((count * MEMBERS, POINT_WORDS), np.float32)
+    def _settle_in(
+        self, places: Floats, keys: NDArray[np.int64], rows: NDArray[np.int32], cancelled: Callable[[], bool]
+    ) -> bool:
+        """Take new places (cells, MEMBERS, HIT_WORDS) beside the old ones, and look round from each."""
+        new, mean = len(places), places.mean(1)
+        points = np.zeros((new * MEMBERS, POINT_WORDS), np.float32)
         flat = places.reshape(-1, HIT_WORDS)
         points[:, PLACE : PLACE + 3], points[:, NORMAL : NORMAL + 3] = flat[:, :3], flat[:, 3:6]
         points[:, FACE : FACE + 3], points[:, ALPHA] = flat[:, 3:6], 1.0
         points[:, TRANSLUCENT] = flat[:, 11]
         index = np.zeros((len(points), SAMPLES), np.uint16)
         weight = np.zeros((len(points), SAMPLES), np.float32)
-        after = (0, SAMPLES, _OTHER_POINTS, index, weight)
-        if not self._share.run(gather, (*self.looking, points), len(points), after, cancelled, 32):
+        before = (self._handle, self._arrays, self._anchor, keys, rows, points)
+        after = (0, SAMPLES, _OTHER_POINTS + self.count * MEMBERS, index, weight)
+        if not self._share.run(gather, before, len(points), after, cancelled, 32):
             return False
-        self._places = places
-        self._albedo = np.ascontiguousarray(np.clip(mean[:, 6:9], 0.0, 1.0))
+        self._keys, self._rows = keys, rows
         grid = np.linspace(0.0, 1.0, len(MEAN_RETURNED))
         returned = np.interp(np.sqrt(mean[:, 10]), grid, MEAN_RETURNED)
-        self._gloss = np.ascontiguousarray(mean[:, 9] * returned, np.float32)
-        self._index, self._weight = (x.reshape(count, MEMBERS * SAMPLES) for x in (index, weight))
-        self._all = np.ones(count, np.uint8)
-        self._lit = np.zeros((count, MEMBERS, 4), np.float32)
-        self._received = np.zeros((3, count), np.float32)
-        self.count, self.found = count, True
+        self._places = np.concatenate([self._places, places])
+        self._albedo = np.concatenate([self._albedo, np.clip(mean[:, 6:9], 0.0, 1.0)])
+        self._gloss = np.concatenate([self._gloss, (mean[:, 9] * returned).astype(np.float32)])
+        self._index = np.concatenate([self._index, index.reshape(new, MEMBERS * SAMPLES)])
+        self._weight = np.concatenate([self._weight, weight.reshape(new, MEMBERS * SAMPLES)])
+        self._received = np.concatenate([self._received, np.zeros((3, new), np.float32)], 1)
+        self.count, self.found, self._sun = len(self._places), True, None
+        self._all = np.ones(self.count, np.uint8)
+        self._lit = np.zeros((self.count, MEMBERS, 4), np.float32)
         return True
 
     def brighten(self, lights: Lights, sun_gain: float, rounds: int, even: bool) -> None:
