@@ -96,14 +96,16 @@ def test_directions_through_a_portal_have_the_density_that_is_said() -> None:
     assert portal_density(portals, 1, *eye, *np.float32([1, 0, 0])) == 0.0
 
 
-def exposed(tracer: Tracer, scene: Compiled, lights, samples: int) -> tuple[np.ndarray, float]:  # type: ignore[no-untyped-def]
-    """Mean sky light, and the error of a pixel from the two halves of the samples."""
+def exposed(  # type: ignore[no-untyped-def]
+    tracer: Tracer, scene: Compiled, lights, samples: int, of: str = "sky"
+) -> tuple[np.ndarray, float]:
+    """Mean of a light, and the error of a pixel from the two halves of the samples."""
     film = Film(32, 32)
     assert tracer.expose(film, scene, lights, INSIDE, samples, 4)
-    first = film.mean("sky").copy()
+    first = film.mean(of).copy()
     assert tracer.expose(film, scene, lights, INSIDE, samples, 4)
-    second = 2 * film.mean("sky") - first
-    return film.mean("sky").mean((0, 1)), float(np.abs(first - second).mean() / first.mean())
+    second = 2 * film.mean(of) - first
+    return film.mean(of).mean((0, 1)), float(np.abs(first - second).mean() / first.mean())
 
 
 @pytest.mark.parametrize("uniform", [True, False])
@@ -116,6 +118,19 @@ def test_portals_change_the_noise_and_not_the_light(tracer: Tracer, solver: SkyS
     plain_light, plain_error = exposed(tracer, without, lights, 256)
     assert light == pytest.approx(plain_light, rel=0.015)
     assert error < 0.8 * plain_error
+
+
+@pytest.mark.parametrize(("azimuth", "elevation"), [(180.0, 35.0), (150.0, 20.0)])
+def test_patches_of_sun_are_found_by_the_window_and_count_once(
+    tracer: Tracer, solver: SkySolver, azimuth: float, elevation: float
+) -> None:
+    # Veach 1997: two ways to one light, weighted, give what either gives alone
+    scene, lights = compile_scene(room()), build_lights(solver.dome(Air(), azimuth, elevation))
+    without = replace(scene, portals=np.zeros((0, PORTAL_WORDS), np.float32))
+    light, error = exposed(tracer, scene, lights, 512, "sun")
+    plain_light, plain_error = exposed(tracer, without, lights, 512, "sun")
+    assert light == pytest.approx(plain_light, rel=0.015)
+    assert error < 0.7 * plain_error
 
 
 def test_a_point_outside_is_lit_as_if_there_were_no_portals(tracer: Tracer) -> None:

@@ -22,6 +22,7 @@ from gloamet.sky.dome import dome_coordinates, sky_radiance
 from gloamet.trace.draws import GOLDEN, MIX2, PIXEL, drawn, even_numbers, two_numbers
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
 from gloamet.trace.lighting import escaped, glow, lit_by_lamp, lit_by_sky, lit_by_sun
+from gloamet.trace.looks import looks
 from gloamet.trace.materials import (
     COAT,
     COAT_ALPHA,
@@ -30,16 +31,15 @@ from gloamet.trace.materials import (
     GLASS,
     KIND,
     MATT,
-    NORMAL_PICTURE,
     SPECULAR,
     TRANSLUCENCY,
     TRANSMISSION,
 )
-from gloamet.trace.plane import WATER, ground_distance, ground_seen, ripples
+from gloamet.trace.patches import lit_by_patch, may_be_lit, share_of_path, sunny_windows
+from gloamet.trace.plane import ground_distance, ground_seen
 from gloamet.trace.rays import intersect
 from gloamet.trace.surface import (
     MIRROR_ALPHA,
-    bumped,
     cosine_direction,
     fifth,
     fresnel,
@@ -47,13 +47,10 @@ from gloamet.trace.surface import (
     gloss_share,
     is_hole,
     locate,
-    look_up,
     pane,
     reflect,
-    smooth_normal,
     texture_place,
     turned,
-    vertex_colour,
 )
 from gloamet.trace.visibility import FAR, MAX_PASSES, step_off
 
@@ -147,12 +144,13 @@ def through_pane(materials, m, nx, ny, nz, dx, dy, dz, v):
 
 
 @njit(inline="always", **JIT)
-def follow(
-    scene, pervious, vertices, normals, uvs, colours, triangles, triangle_material, flags, first,
-    instance_first, turns, materials, texels, pictures, lamps, plane, portals, table, sun, ground, row_cdf,
-    cell_cdf, density, seed, origin, direction, max_bounces,
-):  # fmt: skip
+def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces):
     """One path. Returns light of the sun, the sky and lamps, albedo, normal (3 each), depth, rays."""
+    (
+        _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
+        pictures, lamps, plane, portals,
+    ) = arrays  # fmt: skip
+    table, sun, ground, row_cdf, cell_cdf, density = lights
     state, pixel, sample = seed
     ox, oy, oz = begun_at = origin
     dx, dy, dz = direction
@@ -226,23 +224,9 @@ def follow(
             step = step if mirrored else -step
             ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
             continue
-        r, g, b, rough, metal = look_up(materials, m, texels, pictures, tu, tv)
-        sx, sy, sz = nx, ny, nz
-        if prim >= 0:
-            sx, sy, sz = smooth_normal(
-                flags, triangles, normals, turns, instance, prim, hu, hv, nx, ny, nz, dx, dy, dz
-            )
-            if materials[m, NORMAL_PICTURE] >= F(0):
-                sx, sy, sz = bumped(
-                    vertices, uvs, triangles, turns, instance, prim, materials, m, texels, pictures, tu, tv,
-                    (sx, sy, sz), (dx, dy, dz),
-                )  # fmt: skip
-            a, c, d = vertex_colour(flags, colours, triangles, prim, hu, hv)
-            r, g, b = r * a, g * c, b * d
-        elif plane[WATER] > F(0):
-            sx, sy, sz = ripples(plane, px, py, travelled)
-            if sx * dx + sy * dy + sz * dz > F(-0.02):
-                sx, sy, sz = nx, ny, nz
+        sx, sy, sz, r, g, b, rough, metal = looks(
+            arrays, m, prim, instance, (hu, hv), (tu, tv), (px, py, pz), (nx, ny, nz), (dx, dy, dz), travelled
+        )
         gloss, share, alpha = materials[m, SPECULAR], F(0), F(1)
         if materials[m, KIND] != F(MATT):
             alpha = rough * rough
@@ -253,6 +237,7 @@ def follow(
             mx, my, mz = sx, sy, sz
         if bounces == max_bounces:
             break
+        came = (dx, dy, dz)
         surface = (sx, sy, sz, -dx, -dy, -dz, r, g, b, alpha, metal, gloss, share)
         if materials[m, COAT] > F(0):
             state += GOLDEN
@@ -284,7 +269,22 @@ def follow(
                 materials, texels, pictures, sun, surface, ox, oy, oz, nx, ny, nz,
             )  # fmt: skip
             rays += n
-            sr, sg, sb = sr + tr * a * odds, sg + tg * b * odds, sb + tb * c * odds
+            k = odds
+            if len(portals) > 0:
+                if bounces > 0 and not direct and prim >= 0 and may_be_lit(materials, m):
+                    k *= share_of_path(portals, sun, begun_at, (px, py, pz), (nx, ny, nz), came, chosen)
+                sunny = sunny_windows(portals, sun, ox, oy, oz) if bounces + 1 < max_bounces else 0
+                if sunny > 0:
+                    state += GOLDEN
+                    u, v = two_numbers(state)
+                    state += GOLDEN
+                    d, _unused = two_numbers(state)
+                    d, e, f, n = lit_by_patch(
+                        u, v, d, sunny, scene, pervious, arrays, sun, surface, (ox, oy, oz), (nx, ny, nz)
+                    )
+                    rays += n
+                    sr, sg, sb = sr + tr * d * odds, sg + tg * e * odds, sb + tb * f * odds
+            sr, sg, sb = sr + tr * a * k, sg + tg * b * k, sb + tb * c * k
         if both or coin >= F(0.5):
             state += GOLDEN
             u, v = drawn(state, pixel, sample, pair + 1)
@@ -333,20 +333,13 @@ def follow(
 
 @njit(**JIT)
 def trace_rows(
-    scene, pervious, scene_arrays, light_arrays, camera, width, height, wanted, seed, max_bounces, y0, y1,
+    scene, pervious, arrays, lights, camera, width, height, wanted, seed, max_bounces, y0, y1,
     film,
 ):  # fmt: skip
     """Add the wanted samples to the pixels of rows y0..y1; returns the number of rays traced.
 
     The same seed and sample number of a pixel give the same result whatever the tiling.
     """
-    # unpacked here, once: inside the loops every unpacking would count references on memory that all
-    # threads share
-    (
-        vertices, normals, uvs, colours, triangles, triangle_material, flags, first, instance_first, turns,
-        materials, texels, pictures, lamps, plane, portals,
-    ) = scene_arrays  # fmt: skip
-    table, sun, ground, row_cdf, cell_cdf, density = light_arrays
     film_sun, film_sky, film_lamps, film_albedo, film_normal, film_depth, film_squares, film_counts = film
     rays = 0
     for y in range(y0, y1):
@@ -362,11 +355,15 @@ def trace_rows(
                 a, b = even_numbers(pixel, number, 1)
                 ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, u, v, a, b)
                 p = follow(
-                    scene, pervious, vertices, normals, uvs, colours, triangles, triangle_material, flags,
-                    first, instance_first, turns, materials, texels, pictures, lamps, plane, portals, table, sun,
-                    ground, row_cdf, cell_cdf, density, (state, pixel, number), (ox, oy, oz), (dx, dy, dz),
+                    scene,
+                    pervious,
+                    arrays,
+                    lights,
+                    (state, pixel, number),
+                    (ox, oy, oz),
+                    (dx, dy, dz),
                     max_bounces,
-                )  # fmt: skip
+                )
                 film_sun[y, x, 0] += p[0]
                 film_sun[y, x, 1] += p[1]
                 film_sun[y, x, 2] += p[2]

@@ -14,31 +14,27 @@ from numba import njit
 
 from gloamet.jit import JIT
 from gloamet.trace.draws import GOLDEN, two_numbers
+from gloamet.trace.looks import looks
 from gloamet.trace.materials import (
     COAT,
     CUTOUT,
     GLASS,
     KIND,
     MATT,
-    NORMAL_PICTURE,
     SPECULAR,
     TRANSMISSION,
 )
-from gloamet.trace.plane import WATER, ground_distance, ripples
+from gloamet.trace.plane import ground_distance
 from gloamet.trace.rays import intersect
 from gloamet.trace.surface import (
     MIRROR_ALPHA,
-    bumped,
     fifth,
     fresnel,
     is_hole,
     locate,
-    look_up,
     pane,
-    smooth_normal,
     texture_place,
     turned,
-    vertex_colour,
 )
 from gloamet.trace.visibility import FAR, MAX_PASSES, step_off
 
@@ -113,23 +109,9 @@ def look(scene, arrays, mask, state, ox, oy, oz, dx, dy, dz):
             wr, wg, wb = wr * pr, wg * pg, wb * pb
             ox, oy, oz = hx - nx * step, hy - ny * step, hz - nz * step
             continue
-        r, g, b, rough, metal = look_up(materials, m, texels, pictures, tu, tv)
-        sx, sy, sz = nx, ny, nz
-        if prim >= 0:
-            sx, sy, sz = smooth_normal(
-                flags, triangles, normals, turns, instance, prim, hu, hv, nx, ny, nz, dx, dy, dz
-            )
-            if materials[m, NORMAL_PICTURE] >= F(0):
-                sx, sy, sz = bumped(
-                    vertices, uvs, triangles, turns, instance, prim, materials, m, texels, pictures, tu, tv,
-                    (sx, sy, sz), (dx, dy, dz),
-                )  # fmt: skip
-            vr, vg, vb = vertex_colour(flags, colours, triangles, prim, hu, hv)
-            r, g, b = r * vr, g * vg, b * vb
-        elif plane[WATER] > F(0):
-            sx, sy, sz = ripples(plane, hx, hy, travelled)
-            if sx * dx + sy * dy + sz * dz > F(-0.02):
-                sx, sy, sz = nx, ny, nz
+        sx, sy, sz, r, g, b, rough, metal = looks(
+            arrays, m, prim, instance, (hu, hv), (tu, tv), (hx, hy, hz), (nx, ny, nz), (dx, dy, dz), travelled
+        )
         k = -(sx * dx + sy * dy + sz * dz)
         mirror_x, mirror_y, mirror_z = dx + F(2) * k * sx, dy + F(2) * k * sy, dz + F(2) * k * sz
         sharp = materials[m, KIND] != F(MATT) and rough * rough < MIRROR_ALPHA

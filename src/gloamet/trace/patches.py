@@ -1,0 +1,172 @@
+"""Sunlit patches in rooms: light that comes in by a window along the sun's direction and goes on from where it lands.
+
+A path in a room meets the small bright patch on the floor only by chance. Here a point of the window is drawn, the
+sun's ray through it is followed to the first opaque face inside, and that place lights the point asked for. Both
+ways are weighted against each other by the density with which either finds the place (Veach 1997, power heuristic),
+so that none counts twice. Arrays are those of `compiled`, portals those of `portals`.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gloamet.jit import JIT
+from gloamet.trace.looks import looks
+from gloamet.trace.materials import COAT, GLASS, KIND, MATT, SPECULAR, TRANSLUCENCY
+from gloamet.trace.portals import AREA, CORNER, EDGE_A, EDGE_B, INWARD, serves
+from gloamet.trace.rays import intersect
+from gloamet.trace.surface import gloss_share, locate, reflect, texture_place, turned
+from gloamet.trace.visibility import FAR, OPAQUE, step_off, unblocked
+
+F = np.float32
+LEAST_COSINE = F(0.02)  # of the sun on a window: a glancing one lets nothing in
+
+
+@njit(inline="always", **JIT)
+def _entering(portals, k, sun):
+    """Cosine of the sun on a window from outside, negative from inside."""
+    return -(sun[0] * portals[k, INWARD] + sun[1] * portals[k, INWARD + 1] + sun[2] * portals[k, INWARD + 2])
+
+
+@njit(**JIT)
+def sunny_windows(portals, sun, x, y, z):
+    """How many windows of a point's room the sun can come in by."""
+    count = 0
+    for k in range(len(portals)):
+        if _entering(portals, k, sun) > LEAST_COSINE and serves(portals, k, x, y, z):
+            count += 1
+    return count
+
+
+@njit(inline="always", **JIT)
+def may_be_lit(materials, m):
+    """Whether patches on a material are looked for: those of one lobe that is not a mirror's neighbour."""
+    return (
+        materials[m, KIND] != F(GLASS) and materials[m, COAT] <= F(0) and materials[m, TRANSLUCENCY] <= F(0)
+    )
+
+
+@njit(**JIT)
+def patch_density(portals, sun, x, y, z, px, py, pz, cosine):
+    """Per m2, how densely `lit_by_patch` finds (px, py, pz), where the sun falls by a cosine, from (x, y, z)."""
+    count, found = 0, F(0)
+    for k in range(len(portals)):
+        entering = _entering(portals, k, sun)
+        if entering <= LEAST_COSINE or not serves(portals, k, x, y, z):
+            continue
+        count += 1
+        cx, cy, cz = portals[k, CORNER] - px, portals[k, CORNER + 1] - py, portals[k, CORNER + 2] - pz
+        t = -(cx * portals[k, INWARD] + cy * portals[k, INWARD + 1] + cz * portals[k, INWARD + 2]) / entering
+        if t <= F(0):
+            continue
+        qx, qy, qz = sun[0] * t - cx, sun[1] * t - cy, sun[2] * t - cz
+        aa = bb = pa = pb = F(0)
+        for i in range(3):
+            ea, eb = portals[k, EDGE_A + i], portals[k, EDGE_B + i]
+            q = qx if i == 0 else (qy if i == 1 else qz)
+            aa, bb, pa, pb = aa + ea * ea, bb + eb * eb, pa + q * ea, pb + q * eb
+        if F(0) <= pa <= aa and F(0) <= pb <= bb:
+            found += cosine / (entering * portals[k, AREA])
+    return found / F(max(1, count))
+
+
+@njit(inline="always", **JIT)
+def share_of_path(portals, sun, begun, place, normal, direction, chosen):
+    """Weight of a patch's light that a path found by itself from `begun`, drawn with density chosen."""
+    x, y, z = begun
+    px, py, pz = place
+    cosine = normal[0] * sun[0] + normal[1] * sun[1] + normal[2] * sun[2]
+    if cosine <= F(0):
+        return F(1)
+    q = patch_density(portals, sun, x, y, z, px, py, pz, cosine)
+    if q <= F(0):
+        return F(1)
+    square = (px - x) * (px - x) + (py - y) * (py - y) + (pz - z) * (pz - z)
+    out = -(normal[0] * direction[0] + normal[1] * direction[1] + normal[2] * direction[2])
+    p = chosen * max(F(0), out) / max(square, F(1e-8))
+    return p * p / (p * p + q * q)
+
+
+@njit(**JIT)
+def lit_by_patch(u, v, pick, count, scene, pervious, arrays, sun, surface, origin, normal):
+    """Light of the sun that a place inside sends here, by three uniform numbers; count from `sunny_windows`.
+
+    Returns three channels and the rays it took; origin lies off the face of that normal.
+    """
+    (
+        _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
+        pictures, _lamps, _plane, portals,
+    ) = arrays  # fmt: skip
+    x, y, z = origin
+    wanted, k = min(int(pick * F(count)), count - 1), -1
+    for j in range(len(portals)):
+        if _entering(portals, j, sun) > LEAST_COSINE and serves(portals, j, x, y, z):
+            if wanted == 0:
+                k = j
+                break
+            wanted -= 1
+    if k < 0:
+        return F(0), F(0), F(0), 0
+    wx = portals[k, CORNER] + u * portals[k, EDGE_A] + v * portals[k, EDGE_B]
+    wy = portals[k, CORNER + 1] + u * portals[k, EDGE_A + 1] + v * portals[k, EDGE_B + 1]
+    wz = portals[k, CORNER + 2] + u * portals[k, EDGE_A + 2] + v * portals[k, EDGE_B + 2]
+    t, nx, ny, nz, hu, hv, prim, geometry, instance = intersect(
+        scene, wx, wy, wz, F(0), -sun[0], -sun[1], -sun[2], FAR, OPAQUE
+    )
+    if prim < 0:
+        return F(0), F(0), F(0), 1
+    prim = locate(first, instance_first, prim, geometry, instance)
+    m = triangle_material[prim]
+    if not may_be_lit(materials, m):
+        return F(0), F(0), F(0), 1
+    nx, ny, nz = turned(turns, instance, 0, nx, ny, nz)
+    inverse = F(1) / math.sqrt(nx * nx + ny * ny + nz * nz)
+    if nx * sun[0] + ny * sun[1] + nz * sun[2] < F(0):
+        inverse = -inverse
+    nx, ny, nz = nx * inverse, ny * inverse, nz * inverse
+    px, py, pz = wx - sun[0] * t, wy - sun[1] * t, wz - sun[2] * t
+    step = step_off(t, px, py, pz)
+    px, py, pz = px + nx * step, py + ny * step, pz + nz * step
+    dx, dy, dz = px - x, py - y, pz - z
+    square = dx * dx + dy * dy + dz * dz
+    r = math.sqrt(max(square, F(1e-8)))
+    dx, dy, dz = dx / r, dy / r, dz / r
+    out = -(dx * nx + dy * ny + dz * nz)
+    if out <= F(0) or dx * normal[0] + dy * normal[1] + dz * normal[2] <= F(0):
+        return F(0), F(0), F(0), 1
+    fr, fg, fb, p = reflect(surface, dx, dy, dz)
+    if fr + fg + fb <= F(0):
+        return F(0), F(0), F(0), 1
+    sx, sy, sz, ar, ag, ab, rough, metal = looks(
+        arrays, m, prim, instance, (hu, hv), texture_place(triangles, uvs, prim, hu, hv), (px, py, pz),
+        (nx, ny, nz), (dx, dy, dz), r,
+    )  # fmt: skip
+    gloss, share, alpha = materials[m, SPECULAR], F(0), F(1)
+    if materials[m, KIND] != F(MATT):
+        alpha = rough * rough
+        share = gloss_share(-(sx * dx + sy * dy + sz * dz), ar, ag, ab, metal, gloss)
+    a, b, c, _p = reflect(
+        (sx, sy, sz, -dx, -dy, -dz, ar, ag, ab, alpha, metal, gloss, share), sun[0], sun[1], sun[2]
+    )
+    cosine = nx * sun[0] + ny * sun[1] + nz * sun[2]
+    q = cosine / (_entering(portals, k, sun) * portals[k, AREA] * F(count))
+    if a + b + c <= F(0) or q <= F(0):
+        return F(0), F(0), F(0), 1
+    hr, hg, hb = unblocked(
+        scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+        pictures, x, y, z, dx, dy, dz, r * F(0.9999) - F(1e-4),
+    )  # fmt: skip
+    if hr + hg + hb <= F(0):
+        return F(0), F(0), F(0), 2
+    lr, lg, lb = unblocked(
+        scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+        pictures, px, py, pz, sun[0], sun[1], sun[2], FAR,
+    )  # fmt: skip
+    path = p * out / (r * r)
+    weight = q / (q * q + path * path) * out / (r * r)
+    return (
+        weight * fr * hr * a * lr * sun[3], weight * fg * hg * b * lg * sun[4], weight * fb * hb * c * lb * sun[5], 3,
+    )  # fmt: skip
