@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 
@@ -24,7 +25,7 @@ def _sky() -> None:
     sky_colours(solver, Air())
 
 
-def _rays() -> None:
+def _rays(relit: bool = False) -> None:
     from gloamet.sky.dome import uniform_dome
     from gloamet.stage.camera import Camera
     from gloamet.stage.scene import Material, Part, Scene, Shape
@@ -39,11 +40,13 @@ def _rays() -> None:
     scene = compile_scene(Scene(None, (part,), (Material("satin", (0.5, 0.5, 0.5), 0.5),)))
     camera = Camera((0.0, -3.0, 2.0), (0.0, 0.0, 0.0))
     tracer, lights = Tracer(), build_lights(uniform_dome(1.0))
-    tracer.expose(Film(8, 8), scene, lights, camera)
-    first_hits(scene, camera, 8, 8, tracer.pool)
-    record = Record(scene, camera, 32, 24, tracer.pool, tracer.threads)
-    record.improve(lights)
-    record.relit(lights)
+    if relit:
+        record = Record(scene, camera, 32, 24, tracer.pool, tracer.threads)
+        record.improve(lights)
+        record.relit(lights)
+    else:
+        tracer.expose(Film(8, 8), scene, lights, camera)
+        first_hits(scene, camera, 8, 8, tracer.pool)
 
 
 def _develop() -> None:
@@ -63,9 +66,10 @@ def _denoise() -> None:
 
 STAGES: tuple[tuple[str, Callable[[], None]], ...] = (
     ("sky", _sky),
-    ("rays", _rays),
+    ("rays", _rays),  # in a process beside the others
     ("screen colours", _develop),
     ("grain cleaner", _denoise),
+    ("relighting", partial(_rays, True)),
 )
 
 

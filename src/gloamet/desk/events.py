@@ -17,7 +17,7 @@ from gloamet.stage.scene import Scene
 class Frame:
     """A developed picture, (H, W, 4) uint8 RGBX, and how far it is. `exact` is False for a preview.
 
-    samples of target paths are there on average; noise is the relative error that 19 of 20 places stay below,
+    samples of target paths are there on average; noise is the relative error that four of five places stay below,
     goal where it may stop; done says that nothing more will come. `document` is what it shows, which may no
     longer be the newest.
     """

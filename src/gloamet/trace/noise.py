@@ -15,7 +15,7 @@ from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.trace.film import LIGHTS, Film, Floats, Region
 
 SQUARE = 8  # pixels: enough for a variance that can be believed after 16 samples
-QUANTILE = 0.95  # of the squares are at the goal when a film is done; the rest are hairs and glints
+QUANTILE = 0.8  # of the squares are at the goal when a film is done; the rest are hairs, leaves and glints
 DARK = 0.02  # of the film's mean light is added to a square's own: black may stay grainy
 UNIT_GAINS = (1.0, 1.0, 1.0)
 MOST_AT_ONCE = 64  # samples of a pixel in one pass
@@ -86,7 +86,7 @@ def noise_of(
     region: Region | None = None,
     only: str | None = None,
 ) -> float:
-    """The relative error that 19 of 20 squares stay below; arguments are those of `square_errors`."""
+    """The relative error that four of five squares stay below; arguments are those of `square_errors`."""
     return float(np.quantile(square_errors(film, gains, region, only), QUANTILE, method="lower"))
 
 
