@@ -16,7 +16,7 @@ from gloamet.trace.contours import contours, inked
 from gloamet.trace.film import Film, Tracer, region_of
 from gloamet.trace.firsthit import GROUND, NOTHING, first_hits, probe
 from gloamet.trace.lights import build_lights
-from gloamet.trace.noise import noise_of
+from gloamet.trace.noise import square_errors, typical
 from gloamet.trace.standing import lifted_out, stand, surface_under
 from tests.conftest import box, level, make_scene, quad
 
@@ -136,7 +136,8 @@ def test_a_rectangle_is_refined_alone(tracer: Tracer) -> None:
     after = film.mean("sky")
     assert (after[~inside] == before[~inside]).all()
     assert (after[inside] != before[inside]).any()
-    assert noise_of(film, region=region) < 0.5 * noise_of(film, region=(0, 0, 16, 48))
+    within, beside = (typical(square_errors(film, region=r)) for r in (region, (0, 0, 16, 48)))
+    assert within < 0.5 * beside
 
 
 def test_rectangles_are_turned_round_clipped_and_never_empty() -> None:

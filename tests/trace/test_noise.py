@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pytest
 
@@ -13,7 +15,7 @@ from gloamet.stage.scene import Material
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.film import Film, Tracer
 from gloamet.trace.lights import Lights, build_lights
-from gloamet.trace.noise import _squares, noise_of, paths_left, samples_wanted, square_errors
+from gloamet.trace.noise import _squares, samples_wanted, share_left, square_errors, typical
 from tests.conftest import box, level, make_scene
 
 GREY, ROOM = Material("grey", (0.5, 0.5, 0.5)), box((-2, -2, 0.0), (2, 2, 3.0))
@@ -33,6 +35,10 @@ def even_sky() -> Lights:
 @pytest.fixture
 def sunny(solver: SkySolver) -> Lights:
     return build_lights(solver.dome(Air(3.0), 200.0, 35.0))
+
+
+def noise_of(film: Film, *words: Any, **more: Any) -> float:
+    return typical(square_errors(film, *words, **more))
 
 
 def exposed(tracer: Tracer, stage: Compiled, lights: Lights, samples: int, seed: int = 0) -> Film:
@@ -68,14 +74,15 @@ def test_noise_under_gains_is_that_of_the_light_which_is_left(
 
 def test_samples_go_where_the_noise_is(tracer: Tracer, stage: Compiled, even_sky: Lights) -> None:
     film = exposed(tracer, stage, even_sky, 16)
-    goal = float(np.median(square_errors(film)))
-    wanted = samples_wanted(film, goal, 4096)
+    errors = square_errors(film)
+    goal = float(np.median(errors))
+    wanted = samples_wanted(film, errors, goal, 4096)
     assert 0.2 < (wanted > 0).mean() < 0.8
     assert wanted.max() <= 16  # at most doubled
-    noisy = np.repeat(np.repeat(square_errors(film) > goal, 8, 0), 8, 1)
+    noisy = np.repeat(np.repeat(errors > goal, 8, 0), 8, 1)
     assert ((wanted > 0) == noisy).all()
-    assert not samples_wanted(film, goal, 16).any()
-    assert paths_left(film, goal, 4096) > 0.0 == paths_left(film, 100.0, 4096)
+    assert not samples_wanted(film, errors, goal, 16).any()
+    assert share_left(errors, goal, 16.0, 4096) > 0.0 == share_left(errors, 100.0, 16.0, 4096)
 
 
 def test_a_render_stops_at_its_noise_with_fewer_paths_than_an_even_one(

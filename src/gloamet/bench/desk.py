@@ -110,7 +110,10 @@ app.exec()
 
 # A hand drags the time of a demo whose record is full, with the picture at a given size on screen.
 _RELIGHT = (
-    _COMMON.replace("demo_document()", "demo_document(sys.argv[1])")
+    _COMMON.replace(
+        "demo_document()",  # whose picture fills the size asked for
+        "demo_document(sys.argv[1]).change('output', width=int(sys.argv[2]), height=int(sys.argv[3]))",
+    )
     + """
 import statistics
 from datetime import timedelta

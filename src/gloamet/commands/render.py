@@ -246,18 +246,20 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: Compiled, lights: L
             line = f"{p.samples:.0f} paths  noise {100 * p.noise:.1f} %  {p.seconds_left:.0f} s left"
             print(f"\r{bar} {line} ", end="", file=sys.stderr)
 
-    render_film(
-        film, compiled, lights, job.camera, aim, progress=progress, stopped=stop.is_set,
-        keep=kept.keep if kept else lambda f: None,
-    )  # fmt: skip
-    signal.signal(signal.SIGINT, before)
+    try:
+        render_film(
+            film, compiled, lights, job.camera, aim, progress=progress, stopped=stop.is_set,
+            keep=kept.keep if kept else lambda f: None,
+        )  # fmt: skip
+    finally:
+        signal.signal(signal.SIGINT, before)
     if sys.stderr.isatty():
         _say("")
     if stop.is_set() and film.samples_in(None) == 0:
         raise GloametError("Stopped before the first pass: nothing was saved.")
     if kept is not None and stop.is_set():
         kept.keep(film, 0.0)
-        _say(f"stopped: the same command goes on from {options.checkpoint}")
+        _say(kept.problem or f"stopped: the same command goes on from {options.checkpoint}")
     elif kept is not None:
         kept.remove()
     return film
@@ -266,10 +268,18 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: Compiled, lights: L
 def run(options: argparse.Namespace) -> None:
     """Render and save."""
     job = _prepare(options)
-    from gloamet.output.delivery import compile_stage, light_of, lights_of, save_picture, sky_of, with_ink
+    from gloamet.output.delivery import (
+        compile_stage,
+        gains_of,
+        light_of,
+        lights_of,
+        save_picture,
+        sky_of,
+        with_ink,
+    )
     from gloamet.output.memory import check_memory, memory_needed
     from gloamet.trace.film import LIGHTS
-    from gloamet.trace.noise import noise_of
+    from gloamet.trace.noise import square_errors, typical
 
     compiled = compile_stage(job.document, job.scene)
     need = memory_needed(compiled, job.width, job.height, options.denoise)
@@ -283,7 +293,7 @@ def run(options: argparse.Namespace) -> None:
     ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)
     for note in job.scene.notes:
         _say(f"note: {note}")
-    noises = {f"noise_{name}_percent": 100.0 * noise_of(film, only=name) for name in LIGHTS}
+    noises = {f"noise_{name}_percent": 100.0 * typical(square_errors(film, only=name)) for name in LIGHTS}
     show(
         {
             "file": str(options.output),
@@ -291,7 +301,7 @@ def run(options: argparse.Namespace) -> None:
             "height": job.height,
             "samples": film.samples,
             "samples_mean": film.mean_samples(),
-            "noise_percent": 100.0 * noise_of(film),
+            "noise_percent": 100.0 * typical(square_errors(film, gains_of(job.document))),
             **{name: value for name, value in noises.items() if math.isfinite(value)},
             "memory_mb": need / 2**20,
             "seconds": seconds,

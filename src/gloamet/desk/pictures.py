@@ -23,6 +23,7 @@ from gloamet.trace.quality import QUALITIES
 
 if TYPE_CHECKING:
     from gloamet.desk.engine import Wish
+    from gloamet.output.final import Step
     from gloamet.trace.compiled import Compiled
     from gloamet.trace.film import Region
 
@@ -117,7 +118,7 @@ class Pictures:
             return False
         picture = self._relighting.relit(lights, gains, rest)
         if rest is None or not self._stale():
-            self._develop(wish, film, picture, False, False)
+            self._develop(wish, film, picture, None)
         return True
 
     def forget(self) -> None:
@@ -147,23 +148,23 @@ class Pictures:
         return Aim(document.output.samples, quality.noise, quality.bounces, region, gains_of(document))
 
     def _refine(self, wish: Wish, compiled: Compiled, lights: Any, camera: Camera, film: Any) -> None:
-        from gloamet.output.final import next_pass
+        from gloamet.output.final import next_step
 
         aim = self._aim(wish.document, film)
         shown = 0.0
         while True:
-            wanted = next_pass(film, aim, PASS_SECONDS * self._speed)
-            done, finished = film.mean_samples(aim.region), not wanted.any()
-            if film.samples_in(None) and (finished or done >= 2.0 * shown):
-                self._show(wish, film, True, finished)
+            step = next_step(film, aim, PASS_SECONDS * self._speed)
+            done = film.mean_samples(aim.region)
+            if film.samples_in(None) and (step.done or done >= 2.0 * shown):
+                self._show(wish, film, step)
                 shown = done
                 self._improve_record(compiled, camera, film, lights)
-            if finished or wish.stopped or self._stale():
+            if step.done or wish.stopped or self._stale():
                 break
             begin = time.monotonic()
-            if not self._tracer.expose(film, compiled, lights, camera, wanted, aim.bounces, self._stale):
+            if not self._tracer.expose(film, compiled, lights, camera, step.wanted, aim.bounces, self._stale):
                 return
-            paths, seconds = float(wanted.sum(dtype=np.int64)), time.monotonic() - begin
+            paths, seconds = float(step.wanted.sum(dtype=np.int64)), time.monotonic() - begin
             self._speed = 0.5 * self._speed + 0.5 * paths / max(seconds, 1e-6)
             if film.samples_in(None) >= THUMBS_AFTER:
                 self._draw_thumbs(wish.document, compiled, lights)
@@ -201,7 +202,7 @@ class Pictures:
         begin = time.monotonic()
         self._tracer.expose(film, compiled, lights, camera, 1)
         self._speed = 0.7 * self._speed + 0.3 * film.width * film.height / (time.monotonic() - begin)
-        self._show(wish, film, False, False)
+        self._show(wish, film, None)
 
     def _small(self, size: tuple[int, int], seconds: float) -> Any:
         from gloamet.trace.film import Film
@@ -238,16 +239,22 @@ class Pictures:
         cover = self._ink[1]
         return inked(picture, stretched(cover[..., None], (h, w))[..., 0])
 
-    def _show(self, wish: Wish, film: Any, exact: bool, finished: bool) -> None:
+    def _show(self, wish: Wish, film: Any, step: Step | None) -> None:
+        """Clean a film and show it; without a step it is a preview."""
         from gloamet.output.delivery import gains_of
         from gloamet.trace.denoise import denoise
 
         gains = gains_of(wish.document)
         done = float(film.layers["counts"].sum())
+        exact = step is not None
         plain = exact and not wish.document.output.denoise_desk
         key = (id(film), gains, plain)
         rest = (self._film[0], gains) if self._film is not None and exact else None
-        share = 1.0 if finished else self._relighting.handed_over(rest, film.samples_in(None))
+        share = (
+            1.0
+            if step is not None and step.done
+            else self._relighting.handed_over(rest, film.samples_in(None))
+        )
         if share == 0.0:
             picture = self._relighting.mixed(None, 0.0, (film.height, film.width))
         elif self._clean is not None and self._clean[0] == key and self._clean[1] == done:
@@ -264,9 +271,9 @@ class Pictures:
         if 0.0 < share < 1.0:
             picture = self._relighting.mixed(picture, share, (film.height, film.width))
         if not exact or not self._stale():
-            self._develop(wish, film, picture, exact, finished)
+            self._develop(wish, film, picture, step)
 
-    def _develop(self, wish: Wish, film: Any, picture: Floats, exact: bool, finished: bool) -> None:
+    def _develop(self, wish: Wish, film: Any, picture: Floats, step: Step | None) -> None:
         """Turn light into pixels and report them; film is None for a relit picture."""
         from gloamet.develop.pipeline import develop_screen
         from gloamet.meter.picture import automatic_ev
@@ -277,7 +284,7 @@ class Pictures:
         expose = document.expose
         ev = meter_ev - expose.compensation if expose.automatic else expose.ev
         compiled, camera = self._looking
-        picture = self._inked(document, compiled, camera, picture, exact)
+        picture = self._inked(document, compiled, camera, picture, step is not None)
         pixels = develop_screen(picture, recipe_of(document, ev))
         if film is None:
             target, goal = document.output.samples, QUALITIES[document.stage.quality].noise
@@ -285,28 +292,31 @@ class Pictures:
                 Frame(pixels, 0, target, ev, meter_ev, False, 0.0, 0.0, goal=goal, document=document)
             )
         else:
-            self._report(self._frame(document, film, pixels, (ev, meter_ev), exact, finished))
+            self._report(self._frame(document, film, pixels, (ev, meter_ev), step))
 
     def _frame(
-        self, document: Document, film: Any, pixels: NDArray[np.uint8], evs: tuple[float, float], exact: bool,
-        finished: bool,
+        self, document: Document, film: Any, pixels: NDArray[np.uint8], evs: tuple[float, float], step: Step | None
     ) -> Frame:  # fmt: skip
-        from gloamet.trace.noise import noise_of, paths_left
-
         aim = self._aim(document, film)
-        measured = film, aim.gains, aim.region
-        seconds = time.monotonic() - self._started if exact else 0.0
-        samples, noise, left = round(film.mean_samples(aim.region)), math.inf, 0.0
-        if exact:
-            noise = noise_of(*measured)
-        if exact and not finished:
-            paths = min(
-                paths_left(film, aim.noise, aim.samples, *measured[1:]),
-                aim.samples * film.width * film.height,
+        samples = round(film.mean_samples(aim.region))
+        if step is None:
+            return Frame(
+                pixels, samples, aim.samples, *evs, False, 0.0, 0.0, goal=aim.noise, document=document
             )
-            left = paths / self._speed
+        seconds = time.monotonic() - self._started
+        left = 0.0 if step.done else step.paths_left / self._speed
         return Frame(
-            pixels, samples, aim.samples, *evs, exact, seconds, left, noise, aim.noise, finished, document
+            pixels,
+            samples,
+            aim.samples,
+            *evs,
+            True,
+            seconds,
+            left,
+            step.noise,
+            aim.noise,
+            step.done,
+            document,
         )
 
     # -- the plan and the thumbnails

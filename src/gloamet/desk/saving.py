@@ -58,7 +58,7 @@ class SaveJob(QObject):
             sky_of,
             with_ink,
         )
-        from gloamet.output.final import next_pass, render_film
+        from gloamet.output.final import next_step, render_film
         from gloamet.output.memory import check_memory, memory_needed
         from gloamet.trace.film import Film
 
@@ -80,8 +80,9 @@ class SaveJob(QObject):
         light = with_ink(document, compiled, camera, light_of(document, film, out.denoise))
         save_picture(self.path, document, film, light)
         paths = f"{film.mean_samples():.0f} paths per pixel"
-        if self._stop.is_set() and next_pass(film, aim, 1.0).any():
+        if self._stop.is_set() and not next_step(film, aim, 1.0).done:
             kept.keep(film, 0.0)
-            return f"Saved {self.path.name} at {paths}: save it again under this name to go on.", True
+            rest = kept.problem or "save it again under this name to go on."
+            return f"Saved {self.path.name} at {paths}: {rest}", True
         kept.remove()
         return f"Saved {self.path.name}: {paths}.", True

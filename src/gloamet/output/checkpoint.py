@@ -6,6 +6,7 @@ only for a picture with the same mark: same geometry, materials, light, camera, 
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 import time
@@ -14,6 +15,7 @@ from pathlib import Path
 
 import numpy as np
 
+from gloamet import __version__
 from gloamet.errors import GloametError
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
@@ -26,8 +28,8 @@ _UNREADABLE = (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile)
 
 
 def mark_of(compiled: Compiled, lights: Lights, camera: Camera, film: Film, bounces: int) -> str:
-    """A digest of everything the samples of a film depend on."""
-    digest = hashlib.blake2b(digest_size=16)
+    """A digest of everything the samples of a film depend on, this version of the program included."""
+    digest = hashlib.blake2b(__version__.encode(), digest_size=16)
     size = np.array([film.width, film.height, film.seed, bounces])
     places = np.array([part.matrix for part in compiled.scene.parts])
     arrays = (*compiled.arrays(), *lights.arrays(), camera.packed(film.width, film.height), size, places)
@@ -41,7 +43,8 @@ class Checkpoint:
 
     def __init__(self, path: Path, mark: str) -> None:
         self.path, self.mark = path, mark
-        self._written = time.monotonic()
+        self.problem = ""  # why the last writing failed: no reason to lose the picture itself
+        self._tried = time.monotonic()
 
     def fits(self) -> bool:
         """Whether there is a readable file of this very picture."""
@@ -72,9 +75,9 @@ class Checkpoint:
         return True
 
     def keep(self, film: Film, seconds_between: float = SECONDS_BETWEEN) -> None:
-        """Write the film when the last writing is long enough ago; a failure leaves the older file whole."""
+        """Write the film when the last try is long enough ago; a failure leaves the older file whole."""
         now = time.monotonic()
-        if now - self._written < seconds_between:
+        if now - self._tried < seconds_between:
             return
         spare = self.path.with_name(self.path.name + ".part")
         arrays = {"mark": np.array(self.mark), "rays": np.array(film.rays), **film.layers}
@@ -82,12 +85,14 @@ class Checkpoint:
             with spare.open("wb") as out:
                 np.savez(out, **arrays)  # type: ignore[arg-type]
             os.replace(spare, self.path)
+            self.problem = ""
         except OSError as error:
-            spare.unlink(missing_ok=True)
-            raise GloametError(
+            with contextlib.suppress(OSError):
+                spare.unlink(missing_ok=True)
+            self.problem = (
                 f"{self.path.name} was not kept ({error.strerror}): choose another folder or free some space."
-            ) from error
-        self._written = time.monotonic()
+            )
+        self._tried = time.monotonic()
 
     def remove(self) -> None:
         """The picture is whole: the file is no longer needed."""

@@ -17,7 +17,7 @@ from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.film import Film, Region, Tracer
 from gloamet.trace.lights import Lights
-from gloamet.trace.noise import UNIT_GAINS, noise_of, paths_left, samples_wanted
+from gloamet.trace.noise import MOST_AT_ONCE, UNIT_GAINS, samples_wanted, share_left, square_errors, typical
 from gloamet.trace.quality import FEWEST_SAMPLES, QUALITIES
 
 SECONDS_A_PASS = 0.7
@@ -59,8 +59,36 @@ def _top_up(film: Film, level: int, region: Region | None) -> NDArray[np.uint16]
     return wanted
 
 
-def next_pass(film: Film, aim: Aim, most_paths: float) -> NDArray[np.uint16]:
-    """Samples (H, W) of the next pass, about `most_paths` in all; nothing but zeros when the aim is met."""
+@dataclass(frozen=True)
+class Step:
+    """Where a film stands: samples (H, W) of its next pass, none when its aim is met; its noise; paths to go."""
+
+    wanted: NDArray[np.uint16]
+    noise: float
+    paths_left: float
+
+    @property
+    def done(self) -> bool:
+        """Whether the aim is met."""
+        return not self.wanted.any()
+
+
+def next_step(film: Film, aim: Aim, most_paths: float) -> Step:
+    """Look at a film and say what it wants next, about `most_paths` paths of it."""
+    errors = square_errors(film, aim.gains, aim.region)
+    noise = typical(errors)
+    x0, y0, x1, y1 = aim.region or (0, 0, film.width, film.height)
+    if aim.noise is None or not np.isfinite(noise):
+        left = float(_top_up(film, aim.samples, aim.region).sum(dtype=np.int64))
+    else:
+        a_pixel = share_left(errors, aim.noise, film.mean_samples(aim.region), aim.samples)
+        left = a_pixel * (x1 - x0) * (y1 - y0)
+    return Step(_next_pass(film, aim, errors, noise, most_paths), noise, left)
+
+
+def _next_pass(
+    film: Film, aim: Aim, errors: NDArray[np.float64], noise: float, most_paths: float
+) -> NDArray[np.uint16]:
     around = min(aim.samples, AROUND_SAMPLES)
     if aim.region is not None and film.samples_in(None) < around:
         return _top_up(film, around, None)
@@ -69,21 +97,14 @@ def next_pass(film: Film, aim: Aim, most_paths: float) -> NDArray[np.uint16]:
     if done < even:
         x0, y0, x1, y1 = aim.region or (0, 0, film.width, film.height)
         batch = int(most_paths / ((x1 - x0) * (y1 - y0)))
-        return _top_up(film, min(even, done + min(64, max(1, batch))), aim.region)
-    if aim.noise is None or noise_of(film, aim.gains, aim.region) <= aim.noise:
+        return _top_up(film, min(even, done + min(MOST_AT_ONCE, max(1, batch))), aim.region)
+    if aim.noise is None or noise <= aim.noise:
         return np.zeros((film.height, film.width), np.uint16)
-    wanted = samples_wanted(film, aim.noise, aim.samples, aim.gains, aim.region)
-    total = int(wanted.sum())
+    wanted = samples_wanted(film, errors, aim.noise, aim.samples, aim.region)
+    total = int(wanted.sum(dtype=np.int64))
     if total > most_paths:
         wanted = np.ceil(wanted * (most_paths / total)).astype(np.uint16)
     return wanted
-
-
-def _left(film: Film, aim: Aim) -> float:
-    """Paths still to trace."""
-    if aim.noise is not None and film.samples_in(aim.region) >= min(aim.samples, FEWEST_SAMPLES):
-        return paths_left(film, aim.noise, aim.samples, aim.gains, aim.region)
-    return float(_top_up(film, aim.samples, aim.region).sum(dtype=np.int64))
 
 
 def render_film(
@@ -100,19 +121,17 @@ def render_film(
     """Trace until the aim is met or `stopped`; `keep` may store the film between two passes."""
     tracer = tracer or Tracer()
     start = time.monotonic()
-    traced, speed = 0.0, FIRST_PATHS / SECONDS_A_PASS
-    while not stopped():
-        wanted = next_pass(film, aim, speed * SECONDS_A_PASS)
-        if not wanted.any():
-            break
+    traced = 0.0
+    step = next_step(film, aim, FIRST_PATHS)
+    while not step.done and not stopped():
         begin = time.monotonic()
-        if not tracer.expose(film, compiled, lights, camera, wanted, aim.bounces, stopped):
+        if not tracer.expose(film, compiled, lights, camera, step.wanted, aim.bounces, stopped):
             break
         now = time.monotonic()
-        paths = float(wanted.sum(dtype=np.int64))
+        paths = float(step.wanted.sum(dtype=np.int64))
         speed, traced = paths / max(now - begin, 1e-6), traced + paths
-        left = _left(film, aim)
-        noise = noise_of(film, aim.gains, aim.region)
-        share = traced / (traced + left)
-        progress(Progress(share, film.mean_samples(aim.region), noise, now - start, left / speed))
+        step = next_step(film, aim, speed * SECONDS_A_PASS)
+        share = traced / (traced + step.paths_left)
+        samples, left = film.mean_samples(aim.region), step.paths_left / speed
+        progress(Progress(share, samples, step.noise, now - start, left))
         keep(film)

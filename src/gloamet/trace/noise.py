@@ -6,8 +6,6 @@ The estimate takes samples for independent; spread evenly as they are, the true 
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -80,31 +78,21 @@ def square_errors(
     return np.asarray(np.sqrt(once / _squares(counts)) / np.maximum(own + DARK * own.mean(), 1e-12))
 
 
-def noise_of(
-    film: Film,
-    gains: tuple[float, float, float] = UNIT_GAINS,
-    region: Region | None = None,
-    only: str | None = None,
-) -> float:
-    """The relative error that four of five squares stay below; arguments are those of `square_errors`."""
-    return float(np.quantile(square_errors(film, gains, region, only), QUANTILE, method="lower"))
+def typical(errors: NDArray[np.float64]) -> float:
+    """The relative error that four of five squares stay below."""
+    return float(np.quantile(errors, QUANTILE, method="lower"))
 
 
 def samples_wanted(
-    film: Film,
-    goal: float,
-    most: int,
-    gains: tuple[float, float, float] = UNIT_GAINS,
-    region: Region | None = None,
+    film: Film, errors: NDArray[np.float64], goal: float, most: int, region: Region | None = None
 ) -> NDArray[np.uint16]:
     """Samples of each pixel (H, W) for the next pass: none where the error is at the goal or `most` are done.
 
-    A pass at most doubles a pixel's samples, since its error is only an estimate.
+    errors are those of `square_errors`. A pass at most doubles a pixel's samples: its error is only an estimate.
     """
     out = np.zeros((film.height, film.width), np.uint16)
     x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
     counts = film.layers["counts"][y0:y1, x0:x1]
-    errors = square_errors(film, gains, region)
     over = np.where(errors > goal, np.minimum((errors / goal) ** 2 - 1.0, 1.0), 0.0)
     share = np.repeat(np.repeat(over, SQUARE, axis=0), SQUARE, axis=1)[: y1 - y0, : x1 - x0]
     more = np.minimum(np.minimum(np.ceil(counts * share), most - counts), MOST_AT_ONCE)
@@ -112,18 +100,7 @@ def samples_wanted(
     return out
 
 
-def paths_left(
-    film: Film,
-    goal: float,
-    most: int,
-    gains: tuple[float, float, float] = UNIT_GAINS,
-    region: Region | None = None,
-) -> float:
-    """About how many paths are still to trace, for the time that is left."""
-    x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
-    mean = float(film.layers["counts"][y0:y1, x0:x1].mean())
-    errors = square_errors(film, gains, region)
-    if not np.isfinite(errors).all() or mean <= 0.0:
-        return math.inf
-    wanted = np.clip(mean * (errors / max(goal, 1e-9)) ** 2, 0.0, most)
-    return float(np.maximum(wanted - mean, 0.0).mean() * (x1 - x0) * (y1 - y0))
+def share_left(errors: NDArray[np.float64], goal: float, mean_samples: float, most: int) -> float:
+    """About how many samples a pixel still needs on average until the goal or `most` is reached."""
+    wanted = np.clip(mean_samples * (errors / goal) ** 2, 0.0, most)
+    return float(np.maximum(wanted - mean_samples, 0.0).mean())

@@ -65,6 +65,8 @@ def _send(scene, pervious, arrays, points, sun, packets, row, count, visible):
         _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
         pictures, _lamps, _plane, _portals,
     ) = arrays  # fmt: skip
+    if count == 0:
+        return
     _fill(points, sun, packets, row, count)
     occluded8(scene, packets, row, count, EITHER)
     left = 0
