@@ -13,7 +13,7 @@ from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
 from gloamet.trace.compiled import Compiled, compile_scene
-from gloamet.trace.film import Film, Tracer
+from gloamet.trace.film import TILE_PATHS, TILE_ROWS, Film, Tracer, _tiles
 from gloamet.trace.lights import Lights, build_lights
 from gloamet.trace.noise import _squares, samples_wanted, share_left, square_errors, typical
 from tests.conftest import box, level, make_scene
@@ -95,6 +95,20 @@ def test_a_render_stops_at_its_noise_with_fewer_paths_than_an_even_one(
     assert noise_of(adapted) < noise_of(even)
     truth = exposed(tracer, stage, even_sky, 2048, seed=5).light()
     assert adapted.light().mean() == pytest.approx(truth.mean(), rel=0.004)
+
+
+def test_no_band_of_rows_holds_up_a_cancel_for_long() -> None:
+    wanted = np.ones((100, 744), np.uint16)
+    wanted[40:44] = 16
+    wanted[60:80] = 0
+    bands = _tiles(wanted)
+    traced = np.zeros(100, int)
+    for first, last in bands:
+        traced[first:last] += 1
+        assert last - first <= TILE_ROWS
+        assert wanted[first:last].sum() <= TILE_PATHS
+    assert (traced[wanted.any(1)] == 1).all()
+    assert _tiles(np.zeros((8, 8), np.uint16)) == []
 
 
 def test_another_seed_is_other_grain_of_the_same_picture(

@@ -23,7 +23,7 @@ from gloamet.trace.lights import Lights
 
 Floats = NDArray[np.float32]
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
-TILE_ROWS = 8
+TILE_ROWS, TILE_PATHS = 8, 16_000  # paths between two looks at whether to stop: some 25 ms of one thread
 DEFAULT_BOUNCES = 4
 LIGHTS = ("sun", "sky", "lamps")
 COLOURS = (*LIGHTS, "albedo", "normal")
@@ -97,6 +97,19 @@ def region_of(rectangle: tuple[float, float, float, float] | None, width: int, h
     return x0, y0, min(width, max(x1, x0 + 8)), min(height, max(y1, y0 + 8))
 
 
+def _tiles(wanted: NDArray[np.uint16]) -> list[tuple[int, int]]:
+    """Bands of rows, first and last, of at most TILE_ROWS and about TILE_PATHS: none holds up a cancel for long."""
+    bands, first, paths = [], 0, 0
+    in_rows = wanted.sum(1, dtype=np.int64)
+    for y, row in enumerate(in_rows.tolist()):
+        if y > first and (y - first == TILE_ROWS or paths + row > TILE_PATHS):
+            bands.append((first, y))
+            first, paths = y, 0
+        paths += row
+    bands.append((first, len(in_rows)))
+    return [(a, b) for a, b in bands if in_rows[a:b].any()]
+
+
 class Tracer:
     """A pool of threads that adds passes to films; cancel is looked at between tiles."""
 
@@ -134,13 +147,11 @@ class Tracer:
         )  # fmt: skip
         buffers = tuple(film.layers[n] for n in (*COLOURS, *PLANES))
 
-        def tile(y: int) -> int:
+        def tile(rows: tuple[int, int]) -> int:
             if cancelled():
                 return -1
-            return int(trace_rows(*fixed, y, min(film.height, y + TILE_ROWS), buffers))
+            return int(trace_rows(*fixed, *rows, buffers))
 
-        rows = np.flatnonzero(wanted.any(1))
-        begun = range(rows[0], rows[-1] + 1, TILE_ROWS) if len(rows) else range(0)
-        counts = list(self.pool.map(tile, begun))
+        counts = list(self.pool.map(tile, _tiles(wanted)))
         film.rays += sum(count for count in counts if count > 0)
         return min(counts, default=0) >= 0

@@ -16,7 +16,7 @@ SQUARE = 8  # pixels: enough for a variance that can be believed after 16 sample
 QUANTILE = 0.8  # of the squares are at the goal when a film is done; the rest are hairs, leaves and glints
 DARK = 0.02  # of the film's mean light is added to a square's own: black may stay grainy
 UNIT_GAINS = (1.0, 1.0, 1.0)
-MOST_AT_ONCE = 64  # samples of a pixel in one pass
+MOST_AT_ONCE = 16  # samples of a pixel in one pass: a row of them must not hold up a cancel
 
 
 def _squares(plane: Floats) -> NDArray[np.float64]:
