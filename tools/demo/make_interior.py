@@ -29,6 +29,14 @@ def floor(rng: np.random.Generator) -> Boxes:
         for y0, y1 in ((0.0, split - 0.002), (split + 0.002, L)):
             z = rng.normal(0, 0.0012)
             out.add((x, y0, FLOOR - 0.04), (min(x + 0.187, W), y1, FLOOR + z), 1, tuple(rng.uniform(0, 5, 2)))
+    out.add((0.0, 0.0, FLOOR - 0.1), (W, L, FLOOR - 0.041), 1)  # joints between planks are dark, not open
+    for low, high in (
+        ((-0.2, -0.2), (0.0, L + 0.2)),
+        ((W, -0.2), (W + 0.2, L + 0.2)),
+        ((0.0, -0.2), (W, 0.0)),
+    ):
+        out.add((*low, FLOOR - 0.1), (*high, FLOOR), 1)
+    out.add((0.0, L, FLOOR - 0.1), (W, L + 0.2, FLOOR), 1)
     return out
 
 

@@ -18,7 +18,8 @@ from gloamet.stage.scene import Material, Scene
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.film import Film, Tracer
 from gloamet.trace.lights import Lights, build_lights
-from gloamet.trace.relight.record import Record
+from gloamet.trace.relight.edges import REACH
+from gloamet.trace.relight.record import Record, _no_outlines
 from tests.conftest import box, level, make_scene
 from tests.trace.test_portals import room
 
@@ -181,3 +182,21 @@ def test_another_view_goes_on_with_the_cells_and_shows_the_same_light(
     assert Record(scene, far, WIDTH, HEIGHT, tracer.pool, tracer.threads, second).cells is not second.cells
     other_stage = compile_scene(court())
     assert Record(other_stage, near, 64, 48, tracer.pool, tracer.threads, second).cells is not second.cells
+
+
+def test_outlines_are_nearer_to_the_exact_picture_than_pixels_of_one_look(
+    record: Record, scene: Compiled, solver: SkySolver, tracer: Tracer
+) -> None:
+    lights = build_lights(solver.dome(Air(3.0), 150.0, 40.0))
+    other = exact(scene, COURT, lights, tracer)
+    smooth = record.relit(lights, at_rest=True)
+    kept, record._outlines = record._outlines, _no_outlines()
+    rough = record.relit(lights, at_rest=True)
+    record._outlines = kept
+    edges, covers, _mixed = kept
+    changed = np.flatnonzero((smooth != rough).any(2))
+    assert set(changed) <= set(edges) and 0.01 < len(edges) / (WIDTH * HEIGHT) < 0.2
+    flat = [picture.reshape(-1, 3)[edges, 1] for picture in (smooth, rough, other)]
+    off = [np.mean(np.abs(np.log(np.maximum(picture, 1.0) / flat[2]))) for picture in flat[:2]]
+    assert off[0] < 0.7 * off[1]
+    assert np.all(np.abs(covers % WIDTH - edges[:, None] % WIDTH) <= REACH)

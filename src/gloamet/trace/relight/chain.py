@@ -1,8 +1,9 @@
 """A straight look into the scene: through holes and panes and over mirrors to the first surface that scatters.
 
 Arrays are those of `compiled`, as one tuple. What a pane or a gloss as sharp as a mirror throws aside is
-handed out as a second ray, so that a caller can follow it too, or drawn by a coin. Stated limit: rough gloss is
-no business of this module.
+handed out as a second ray, so that a caller can follow it too, or drawn by a coin. Stated limits: where no coin
+is thrown, further mirror images are taken to be as bright as what lies straight ahead; rough gloss is no
+business of this module.
 """
 
 from __future__ import annotations
@@ -106,6 +107,9 @@ def look(scene, arrays, mask, state, ox, oy, oz, dx, dy, dz):
             elif away == F(0):
                 away = f * max(wr, max(wg, wb))
                 ax, ay, az, bx, by, bz = px, py, pz, bounce_x, bounce_y, bounce_z
+            else:
+                inverse = F(1) / max(F(1) - f, F(0.05))
+                wr, wg, wb = wr * inverse, wg * inverse, wb * inverse
             wr, wg, wb = wr * pr, wg * pg, wb * pb
             ox, oy, oz = hx - nx * step, hy - ny * step, hz - nz * step
             continue
@@ -138,6 +142,8 @@ def look(scene, arrays, mask, state, ox, oy, oz, dx, dy, dz):
         elif f > F(0) and away == F(0):
             away = f * max(wr, max(wg, wb))
             ax, ay, az, bx, by, bz = px, py, pz, mirror_x, mirror_y, mirror_z
+        else:
+            f = F(0)
         wr, wg, wb = wr * (F(1) - f), wg * (F(1) - f), wb * (F(1) - f)
         kind = MET
         break

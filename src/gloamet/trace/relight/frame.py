@@ -1,7 +1,7 @@
 """One relit picture from beginning to end: a kernel that all threads run together.
 
 Arguments are tuples of arrays, each described where it is made: begun (`record.Record`), lights, cells
-(`surfaces.CellLight.parts`), two layers (`layer.Layer.parts`). Work goes piece by piece to whichever thread is
+(`surfaces.CellLight.parts`), two layers (`layer.Layer.parts`), outlines (`edges`: edges, covers, mixed). Work goes piece by piece to whichever thread is
 free; between two steps the threads meet. Passes of evening out are odd in number, so that what they leave is in
 the spare pictures.
 """
@@ -13,6 +13,7 @@ from numba import njit
 
 from gloamet.jit import JIT
 from gloamet.trace.relight.cells import fill_sky
+from gloamet.trace.relight.edges import mix_edges, put_edges
 from gloamet.trace.relight.evening import even_pass
 from gloamet.trace.relight.gather import bounce, evaluate, sun_on_cells
 from gloamet.trace.relight.shade import shade, sun_between, sun_lattice
@@ -132,7 +133,7 @@ def _even_level(team, k, threads, level, layers):
 
 
 @njit(**JIT)
-def _put_together(team, k, begun, lights, gains, layers, out):
+def _put_together(team, k, threads, begun, lights, gains, layers, out):
     """Every pixel from its layers."""
     plane = begun[3]
     while True:
@@ -148,10 +149,29 @@ def _put_together(team, k, begun, lights, gains, layers, out):
                     lights[0], lights[1], lights[2], plane, gains[0], gains[1], points, paint, kinds, taps, shares,
                     received, shine, visible, first, last, n > 0, out,
                 )  # fmt: skip
+    meet(team, k + 1, threads)
 
 
 @njit(**JIT)
-def relight(team, packets, begun, lights, gains, how, cells, layers, out):
+def _smooth_edges(team, k, threads, outlines, out):
+    """Outlines of the scene, mixed from the pixels round them."""
+    edges, covers, mixed = outlines
+    for step in range(2):
+        while True:
+            first = take(team, k + step) * PIXELS
+            if first >= len(edges):
+                break
+            last = min(len(edges), first + PIXELS)
+            if step == 0:
+                mix_edges(covers, first, last, out, mixed)
+            else:
+                put_edges(edges, first, last, mixed, out)
+        if step == 0:
+            meet(team, k + 2, threads)
+
+
+@njit(**JIT)
+def relight(team, packets, begun, lights, gains, how, cells, layers, outlines, out):
     """Fill out (n, 3) cd/m2. gains (sun, sky); how (rounds, samples, phase, stride).
 
     team (COUNTERS,) int64 of zeros; packets has a row of room for rays for each thread that takes part.
@@ -165,4 +185,5 @@ def relight(team, packets, begun, lights, gains, how, cells, layers, out):
         most = max(most, max(layers[n][2][8], layers[n][2][9]))
     for level in range(most):
         _even_level(team, 6 + 2 * level, threads, level, layers)
-    _put_together(team, 6 + 2 * most, begun, lights, gains, layers, out)
+    _put_together(team, 6 + 2 * most, threads, begun, lights, gains, layers, out)
+    _smooth_edges(team, 8 + 2 * most, threads, outlines, out)

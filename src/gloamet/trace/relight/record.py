@@ -17,6 +17,7 @@ from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.lights import Lights
 from gloamet.trace.rays import empty_packets
+from gloamet.trace.relight.edges import PLACES, find_covers, find_edges
 from gloamet.trace.relight.evening import LEVELS, make_weights
 from gloamet.trace.relight.frame import COUNTERS, relight
 from gloamet.trace.relight.gather import NORMAL, evaluate, gather, gather_gloss
@@ -34,6 +35,10 @@ TOLERANCE = F(0.08)  # of the guides that evening out respects, in log light
 MOVING_SAMPLES = 16  # of the lists are read while a hand moves
 ASIDE_LEVELS = 1  # passes of evening out for mirror images, which are sharp
 SHRINK = 2  # a record's pixel is so many of the display's wide
+
+
+def _no_outlines() -> tuple[NDArray[np.int32], NDArray[np.int32], Floats]:
+    return np.zeros(0, np.int32), np.zeros((0, PLACES), np.int32), np.zeros((0, 3), np.float32)
 
 
 def _never() -> bool:
@@ -58,6 +63,7 @@ class Record:
         if before is not None and before.cells.serve(scene, camera):
             self.cells = before.cells
         self._begun = False
+        self._outlines = _no_outlines()
 
     @property
     def samples(self) -> int:
@@ -77,6 +83,8 @@ class Record:
             return False
         self._begun = True
         done = self.samples
+        if done > 0 and not len(self._outlines[0]) and not self._find_outlines(cancelled):
+            return False
         wanted = FIRST_SAMPLES if done == 0 else min(MOST_SAMPLES, 2 * done)
         for layer in self.layers:
             if layer.used and not self._gather(layer, done, wanted, cancelled):
@@ -115,6 +123,21 @@ class Record:
             flat = (big.points, big.paint, big.width, big.height)
             self._share.run(find_alike, flat, big.height, (layer.alike,))
         return self.cells.find([layer.small for layer in self.layers], cancelled)
+
+    def _find_outlines(self, cancelled: Callable[[], bool]) -> bool:
+        """Pixels on outlines and what they are mixed from; they hold up no first picture."""
+        big = self.layers[0].big
+        seen = (big.points, big.paint, big.width, big.height)
+        marks = np.zeros(len(big.points), np.uint8)
+        self._share.run(find_edges, seen, big.height, (marks,))
+        edges = np.flatnonzero(marks).astype(np.int32)
+        covers = np.repeat(edges[:, None], PLACES, 1)
+        packed = self.camera.packed(big.width, big.height)
+        before = (self._handle, self._arrays, packed, *seen, edges)
+        if not self._share.run(find_covers, before, len(edges), (covers,), cancelled, 32):
+            return False
+        self._outlines = edges, covers, np.empty((len(edges), 3), np.float32)
+        return True
 
     def _gather(self, layer: Layer, begin: int, end: int, cancelled: Callable[[], bool]) -> bool:
         before, n = (*self.cells.looking, layer.small.points), len(layer.small.points)
@@ -174,7 +197,7 @@ class Record:
             (self._handle, self.scene.geometry.pervious, self._arrays, self.scene.plane),
             (lights.table, lights.sun, lights.ground), (F(sun_gain), F(sky_gain)),
             (rounds, samples, phase, stride), self.cells.parts(lights, sun_gain),
-            (self.layers[0].parts(LEVELS), self.layers[1].parts(ASIDE_LEVELS)), out,
+            (self.layers[0].parts(LEVELS), self.layers[1].parts(ASIDE_LEVELS)), self._outlines, out,
         )  # fmt: skip
         self._share.all_together(relight, words)
         return out.reshape(self.height, self.width, 3)
