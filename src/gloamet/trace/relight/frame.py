@@ -1,9 +1,9 @@
 """One relit picture from beginning to end: a kernel that all threads run together.
 
 Arguments are tuples of arrays, each described where it is made: begun (`record.Record`), lights, cells
-(`surfaces.CellLight.parts`), two layers (`layer.Layer.parts`), outlines (`edges`: edges, covers, mixed). Work goes piece by piece to whichever thread is
-free; between two steps the threads meet. Passes of evening out are odd in number, so that what they leave is in
-the spare pictures.
+(`surfaces.CellLight.parts`), two layers (`layer.Layer.parts`), outlines (`edges`: edges, covers, mixed). Work
+goes piece by piece to whichever thread is free; between two steps the threads meet. Passes of evening out are
+odd in number, so that what they leave is in the spare pictures.
 """
 
 from __future__ import annotations
