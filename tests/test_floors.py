@@ -14,7 +14,7 @@ FLOORS = {
     "document": 2,
     "sky": 3, "stage": 3,
     "trace": 4,
-    "meter": 5, "develop": 5,
+    "meter": 5, "develop": 5, "aim": 5,
     "output": 6, "desk": 6,
     "bench": 7, "commands": 8, "cli": 9, "__main__": 10, "__init__": 10,
 }  # fmt: skip

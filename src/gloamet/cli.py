@@ -11,7 +11,7 @@ import sys
 from collections.abc import Sequence
 
 from gloamet import __version__
-from gloamet.commands import bench, demo, desk, inspect, prepare, render, sky, sun
+from gloamet.commands import aim, bench, demo, desk, inspect, prepare, render, sky, sun
 from gloamet.errors import GloametError
 
 
@@ -25,7 +25,7 @@ def build_parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="gloamet", description="A desk for daylight.")
     parser.add_argument("--version", action="version", version=f"gloamet {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
-    for module in (desk, demo, inspect, sun, sky, render, bench, prepare):
+    for module in (desk, demo, inspect, sun, sky, aim, render, bench, prepare):
         module.add_parser(commands)
     return parser
 

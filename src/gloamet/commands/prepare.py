@@ -34,6 +34,8 @@ def _rays(relit: bool = False) -> None:
     from gloamet.trace.firsthit import first_hits
     from gloamet.trace.lights import build_lights
     from gloamet.trace.relight.record import Record
+    from gloamet.trace.sunlit import sunlit_shares
+    from gloamet.trace.sunpatch import SunPatch
 
     corners = np.array([[-1, -1, 0], [1, -1, 0], [0, 1, 0]], np.float32)
     part = Part("triangle", 0, Shape(corners, np.array([[0, 1, 2]], np.uint32)))
@@ -44,6 +46,8 @@ def _rays(relit: bool = False) -> None:
         record = Record(scene, camera, 32, 24, tracer.pool, tracer.threads)
         record.improve(lights)
         record.relit(lights)
+        SunPatch(scene, camera, 32, 24).outlines(np.array([0.0, 0.0, 1.0]), (255, 255, 255))
+        sunlit_shares(scene, corners, np.array([[0, 0, 1]] * 3, np.float32), True, corners)
     else:
         tracer.expose(Film(8, 8), scene, lights, camera)
         first_hits(scene, camera, 8, 8, tracer.pool)

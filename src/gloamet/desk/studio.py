@@ -126,17 +126,17 @@ class Studio:
 
     def _light(self, document: Document) -> tuple[Any, Any]:
         from gloamet.meter.light import read_light
-        from gloamet.output.delivery import air_of, lights_of, sun_of
+        from gloamet.output.delivery import air_of, lights_of, sky_key, sky_of, sun_of
         from gloamet.sky.dome import SkySolver
 
         air, (azimuth, elevation) = air_of(document), sun_of(document)
         ground = document.stage.ground
-        key = (air, azimuth, elevation)
+        key = sky_key(document)
         if self._sky is None or self._sky[0] != key:
             if self._solver is None:
                 self._report(Busy("preparing the sky"))
                 self._solver = SkySolver()
-            self._sky = (key, self._solver.dome(air, azimuth, elevation))
+            self._sky = (key, sky_of(document, self._solver))
         dome = self._sky[1]
         reading = read_light(dome, 2.0**document.fill.sun_stops, 2.0**document.fill.sky_stops)
         linke = float(air.linke_turbidity)

@@ -11,6 +11,7 @@ from typing import Any, Literal, cast
 
 from pydantic import BaseModel, Field, field_validator
 
+from gloamet.document.aiming import Aim, Sequence
 from gloamet.document.fields import Model, number
 from gloamet.document.staging import Stage
 from gloamet.sun.place import resolve_zone
@@ -22,6 +23,9 @@ class Site(Model):
     name: str = Field("", max_length=120, description="Name of the place, for your own use.")
     latitude_deg: float = number(57.4, -90, 90, "Latitude of the place, north positive.", "°", 0.1, 3)
     longitude_deg: float = number(21.5, -180, 180, "Longitude of the place, east positive.", "°", 0.1, 3)
+    altitude_m: float = number(
+        0.0, -450, 9000, "Height above the sea; thinner air makes a deeper sky.", "m", 10, 0
+    )
     timezone: str = Field(
         "Europe/Riga", description="Clock of the place: an IANA time zone or a fixed offset like +03:00."
     )
@@ -37,10 +41,12 @@ class Site(Model):
 
 
 class Sun(Model):
-    """Where the sun stands: by the almanac of the site, or placed by hand."""
+    """Where the sun stands: by the almanac of the site, placed by hand, or led by something in the model."""
 
-    mode: Literal["almanac", "hand"] = Field(
-        "almanac", description="Almanac: place, date and time set the sun. By hand: you do."
+    mode: Literal["almanac", "hand", "follow"] = Field(
+        "almanac",
+        description="Almanac: place, date and time set the sun. By hand: you do. Follow: a light, camera or "
+        "empty of the model does.",
     )
     wall_time: datetime = Field(
         datetime(2026, 5, 24, 9, 20), description="Date and time on the clock of the place."
@@ -59,6 +65,27 @@ class Sun(Model):
         "°",
         1,
         1,
+    )
+
+    diameter_deg: float = number(
+        0.533,
+        0.1,
+        20,
+        "Width of the sun's disc; a wider one has softer shadows and is as bright on the whole.",
+        "°",
+        0.1,
+        3,
+    )
+    moon: bool = Field(False, description="The moon of that moment lights the night.")
+    leader: str = Field(
+        "", max_length=200, description="Light, camera or empty of the model the sun follows."
+    )
+    leader_axis: Literal["shines", "points", "up"] = Field(
+        "shines",
+        description="How the sun follows: it shines that way, it stands where that points, or above it.",
+    )
+    leader_s: float = number(
+        0.0, -1e5, 1e5, "Moment of what the sun follows, seconds in its file.", "s", 0.1, 2
     )
 
     @field_validator("wall_time")
@@ -147,6 +174,8 @@ class Document(Model):
     expose: Expose = Expose()
     stage: Stage = Stage()
     output: Output = Output()
+    aim: Aim = Aim()
+    sequence: Sequence = Sequence()
 
     def change(self, section: str | Path, **values: Any) -> Document:
         """A new document with some fields of a section replaced, checked against their ranges.

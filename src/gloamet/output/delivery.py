@@ -20,11 +20,13 @@ from gloamet.output.final import Aim
 from gloamet.output.images import check_ending, save_display, save_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import Dome, SkySolver
+from gloamet.sky.moonlight import with_moon
 from gloamet.stage.assembly import assemble, ground_of
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Scene
-from gloamet.sun.moment import moment_at
+from gloamet.sun.moment import Moment, moment_at
+from gloamet.sun.moon import Moon, moon_at
 from gloamet.sun.place import resolve_zone
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.contours import FINER, contours, inked
@@ -40,23 +42,51 @@ Floats = NDArray[np.float32]
 def air_of(document: Document) -> Air:
     """The air the document describes."""
     a = document.air
-    return Air(a.turbidity, a.haze_km if a.haze_on else None, a.ground_reflectance)
+    return Air(a.turbidity, a.haze_km if a.haze_on else None, a.ground_reflectance, document.site.altitude_m)
 
 
 def sun_of(document: Document) -> tuple[float, float]:
     """Azimuth and apparent elevation of the sun in the scene, degrees: north is turned in."""
-    sun, site = document.sun, document.site
+    sun = document.sun
     azimuth, elevation = sun.azimuth_deg, sun.elevation_deg
     if sun.mode == "almanac":
-        moment = moment_at(sun.wall_time, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone))
+        moment = _moment(document)
         azimuth, elevation = moment.azimuth_deg, moment.elevation_deg
     return (azimuth + sun.north_deg) % 360.0, elevation
 
 
+def _moment(document: Document) -> Moment:
+    site = document.site
+    zone = resolve_zone(site.timezone)
+    return moment_at(document.sun.wall_time, site.latitude_deg, site.longitude_deg, zone)
+
+
+def moon_of(document: Document) -> Moon:
+    """The moon of the document's clock time; its azimuth is the sky's, north not turned in."""
+    site = document.site
+    return moon_at(_moment(document).instant.timestamp(), site.latitude_deg, site.longitude_deg)
+
+
+def sky_key(document: Document) -> tuple[object, ...]:
+    """What the light of the document's moment depends on."""
+    moon = moon_of(document) if document.sun.moon else None
+    return (
+        air_of(document),
+        *sun_of(document),
+        document.sun.diameter_deg,
+        moon,
+        document.sun.north_deg if moon else 0,
+    )
+
+
 def sky_of(document: Document, solver: SkySolver | None = None) -> Dome:
     """The light of the document's moment."""
-    azimuth, elevation = sun_of(document)
-    return (solver or SkySolver()).dome(air_of(document), azimuth, elevation)
+    solver, air = solver or SkySolver(), air_of(document)
+    dome = solver.dome(air, *sun_of(document), document.sun.diameter_deg)
+    if not document.sun.moon:
+        return dome
+    moon = moon_of(document)
+    return with_moon(dome, solver, air, moon, moon.azimuth_deg + document.sun.north_deg)
 
 
 def compile_stage(document: Document, scene: Scene, before: Compiled | None = None) -> Compiled:

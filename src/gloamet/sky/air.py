@@ -31,11 +31,17 @@ PRECIPITABLE_WATER_CM = 1.5
 @dataclass(frozen=True)
 class Air:
     """What the artist sets: turbidity >= 1 (1 is perfectly clean), haze_km the visibility inside the haze
-    layer (None: no haze), ground_reflectance 0..1."""
+    layer (None: no haze), ground_reflectance 0..1, altitude_m of the site above the sea."""
 
     turbidity: float = 2.5
     haze_km: float | None = None
     ground_reflectance: float = 0.2
+    altitude_m: float = 0.0
+
+    @property
+    def pressure_ratio(self) -> float:
+        """Air pressure at the site over that at sea level (ISO 2533, standard atmosphere)."""
+        return float((1.0 - 2.25577e-5 * min(self.altitude_m, 11000.0)) ** 5.25588)
 
     @property
     def aod550(self) -> float:
@@ -86,13 +92,22 @@ class OpticalDepths:
         return np.stack([self.rayleigh, self.aerosol, self.ozone, self.haze])
 
 
-def optical_depths(
-    air: Air, pressure_ratio: float = 1.0, wavelength_nm: Array = WAVELENGTH_NM
-) -> OpticalDepths:
-    """Vertical optical depths of the air; pressure_ratio is surface pressure over 1013.25 mbar."""
+def turbidity_of_linke(linke: float) -> float:
+    """The turbidity, 1 to 15, whose Linke turbidity without haze this is.
+
+    >>> round(turbidity_of_linke(float(Air(2.5).linke_turbidity)), 6)
+    2.5
+    """
+    # Linke turbidity is a straight line in aerosol depth, see `Air.linke_turbidity`
+    low, high = float(Air(1.0).linke_turbidity), float(Air(2.0).linke_turbidity)
+    return min(max(1.0 + (linke - low) / (high - low), 1.0), 15.0)
+
+
+def optical_depths(air: Air, wavelength_nm: Array = WAVELENGTH_NM) -> OpticalDepths:
+    """Vertical optical depths of the air above the site."""
     relative = wavelength_nm / 550.0
     aerosol = air.aod550 * relative**-AEROSOL_EXPONENT
     haze = air.haze_per_km * HAZE_HEIGHT_KM * relative**-HAZE_EXPONENT
     ozone = np.interp(wavelength_nm, WAVELENGTH_NM, OZONE_PER_ATM_CM) * OZONE_ATM_CM
-    rayleigh = rayleigh_optical_depth(wavelength_nm) * pressure_ratio
+    rayleigh = rayleigh_optical_depth(wavelength_nm) * air.pressure_ratio
     return OpticalDepths(rayleigh, aerosol, ozone, haze, AEROSOL_ALBEDO * aerosol, HAZE_ALBEDO * haze)

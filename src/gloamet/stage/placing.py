@@ -78,6 +78,7 @@ def placed(scene: Scene, placement: Placement) -> Scene:
         motions={
             name: Motion(m.times_s, matrix @ m.matrices, m.fov_deg) for name, m in scene.motions.items()
         },
+        empties={name: matrix @ place for name, place in scene.empties.items()},
     )
 
 

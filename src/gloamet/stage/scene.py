@@ -147,7 +147,7 @@ class Lamp:
 
 @dataclass(frozen=True, eq=False)
 class Motion:
-    """An animated light or camera: matrices (N, 4, 4) in world space at times_s (N,), seconds in the file."""
+    """An animated light, camera or empty: matrices (N, 4, 4) in world space at times_s (N,), seconds in the file."""
 
     times_s: NDArray[np.float64]
     matrices: NDArray[np.float64]
@@ -170,7 +170,10 @@ class Origin:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """Everything a file holds that Gloamet can show; notes say in sentences what it could not."""
+    """Everything a file holds that Gloamet can show; notes say in sentences what it could not.
+
+    empties are the matrices of places that carry nothing, by name.
+    """
 
     path: Path | None
     parts: tuple[Part, ...]
@@ -181,6 +184,7 @@ class Scene:
     lamps: tuple[Lamp, ...] = ()
     motions: dict[str, Motion] = field(default_factory=dict)
     origin: Origin = Origin()
+    empties: dict[str, Matrix] = field(default_factory=dict)
 
     @property
     def triangle_count(self) -> int:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import os
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -124,8 +125,9 @@ def refraction_deg(
     return full * np.minimum(np.maximum(fade, 0.0), 1.0)
 
 
-def _ecliptic(unix_s: Array) -> tuple[Array, Array, Array, Array, Array]:
-    """Apparent and mean longitude, obliquity, nutation in longitude (rad); distance (au)."""
+def ecliptic(unix_s: Any) -> tuple[Array, Array, Array, Array, Array]:
+    """Of Unix seconds, a number or an array: apparent and mean longitude, obliquity, nutation in longitude,
+    all in rad, and the distance in au."""
     millennia = (unix_s + delta_t_s(unix_s) - 946728000.0) / (86400.0 * 365250.0)
     mean_longitude = L0_CONSTANT + L1_RATE * millennia + L2_CONSTANT * millennia**2
     annual = 6283.07585 * millennia
@@ -148,7 +150,7 @@ def _ecliptic(unix_s: Array) -> tuple[Array, Array, Array, Array, Array]:
 def _block(
     unix_s: Array, lat: Array, lon: Array, altitude_m: float, pressure_mbar: float, temp_c: float
 ) -> tuple[Array, ...]:
-    longitude, mean_longitude, obliquity, nutation, distance = _ecliptic(unix_s)
+    longitude, mean_longitude, obliquity, nutation, distance = ecliptic(unix_s)
     sin_long, cos_long = _sincos(longitude)
     sin_tilt, cos_tilt = _sincos(obliquity)
     right_ascension = np.arctan2(sin_long * cos_tilt, cos_long)

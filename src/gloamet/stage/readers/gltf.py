@@ -33,6 +33,7 @@ from gloamet.stage.scene import (
 )
 
 MAX_DEPTH = 256
+MOST_EMPTIES = 200
 MAX_PARTS = 1_000_000
 TRIANGLES, STRIP, FAN = 4, 5, 6
 DRACO = "KHR_draco_mesh_compression"
@@ -48,6 +49,7 @@ class _Content:
     views: dict[str, Camera] = field(default_factory=dict)
     lamps: list[Lamp] = field(default_factory=list)
     motions: dict[str, Motion] = field(default_factory=dict)
+    empties: dict[str, NDArray] = field(default_factory=dict)
     names: dict[str, int] = field(default_factory=dict)
     squeezed: int = 0
 
@@ -233,7 +235,7 @@ class _Walk:
             self.out.parts.append(Part(unique, material, shape, matrix, group))
 
     def _carry(self, node: dict[str, Any], name: str, matrix: NDArray, trail: Trail) -> None:
-        """A camera or light on a node."""
+        """A camera or light on a node, or nothing at all: an empty."""
         light = mapping(mapping(node.get("extensions")).get("KHR_lights_punctual"))
         fov = None
         if "camera" in node:
@@ -244,7 +246,10 @@ class _Walk:
             lamp = read_lamp(self.file.pick(self.lights, "lights", light["light"]), name, matrix)
             if lamp is not None:
                 self.out.lamps.append(lamp)
-        if ("camera" in node or "light" in light) and len(times := self.animation.times(trail)):
+        empty = not ({"mesh", "camera", "children"} & node.keys() or light) and usable(matrix)
+        if empty and len(self.out.empties) < MOST_EMPTIES:
+            self.out.empties[name] = matrix
+        if (empty or "camera" in node or "light" in light) and len(times := self.animation.times(trail)):
             poses = [self._pose(trail, float(time)) for time in times]
             self.out.motions[name] = Motion(times, np.asarray(poses), fov)
 
@@ -275,5 +280,5 @@ def read_gltf(path: Path, watch: Watch, outside: bool) -> Scene:
     watch.step(0.9, "reading")
     return Scene(
         path, tuple(found.parts), tuple(materials), tuple(file.textures), found.views,
-        tuple(dict.fromkeys(file.notes)), tuple(found.lamps), found.motions, ORIGIN,
+        tuple(dict.fromkeys(file.notes)), tuple(found.lamps), found.motions, ORIGIN, found.empties,
     )  # fmt: skip

@@ -191,9 +191,10 @@ def read_usd(path: Path, watch: Watch, outside: bool) -> Scene:
         str(row["name"]): Motion(np.asarray(row["times"]), np.asarray(row["matrices"], float), row["fov"])
         for row in rows["motions"]
     }
+    empties = {str(row["name"]): np.asarray(row["matrix"], float) for row in rows["empties"]}
     scene = Scene(
         path, tuple(parts), tuple(materials), tuple(textures), views, tuple(dict.fromkeys(notes)),
-        tuple(lights.lamps), motions, origin,
+        tuple(lights.lamps), motions, origin, empties,
     )  # fmt: skip
     return scene if abs(rest - 1.0) < 1e-6 else _scaled(scene, rest)
 
@@ -213,4 +214,5 @@ def _scaled(scene: Scene, factor: float) -> Scene:
         views={n: replace(c, eye=far(c.eye), target=far(c.target)) for n, c in scene.views.items()},
         lamps=tuple(replace(lamp, position=far(lamp.position)) for lamp in scene.lamps),
         motions={n: Motion(m.times_s, grow @ m.matrices, m.fov_deg) for n, m in scene.motions.items()},
+        empties={n: grow @ matrix for n, matrix in scene.empties.items()},
     )

@@ -19,6 +19,7 @@ from gloamet.errors import GloametError
 from gloamet.stage.readers import usd_shapes as shapes
 
 MAX_SAMPLES = 10_000
+MOST_EMPTIES = 200
 MAX_PARTS = 1_000_000
 Row = dict[str, Any]
 
@@ -38,7 +39,8 @@ class _Walk:
             "metres_said": bool(stage.HasAuthoredMetadata("metersPerUnit")),
             "up": str(UsdGeom.GetStageUpAxis(stage)).lower(),
             "up_said": bool(stage.HasAuthoredMetadata("upAxis")),
-            "parts": [], "materials": [], "pictures": [], "views": [], "lamps": [], "motions": [], "notes": [],
+            "parts": [], "materials": [], "pictures": [], "views": [], "lamps": [], "motions": [], "empties": [],
+            "notes": [],
         }  # fmt: skip
         self._shape_of: dict[Any, list[tuple[int, int]]] = {}
         self._material_of: dict[str, int] = {}
@@ -83,6 +85,14 @@ class _Walk:
             self._camera(prim)
         elif prim.HasAPI(UsdLux.LightAPI):
             self._light(prim)
+        elif (
+            prim.GetTypeName() == "Xform"
+            and not prim.GetChildren()
+            and len(self.rows["empties"]) < MOST_EMPTIES
+        ):
+            matrix = _matrix(self.cache.GetLocalToWorldTransform(prim))
+            self.rows["empties"].append({"name": prim.GetName(), "matrix": matrix})
+            self._motion(prim, None)
 
     # -- shapes
 

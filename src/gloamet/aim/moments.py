@@ -1,0 +1,59 @@
+"""When do the aims come true: real moments of a year, best first, with what is left between sun and aim.
+
+A site and a window of hours and seasons enter beside the aim. Directions are the scene's, so north is turned back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import tzinfo
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.aim.pins import Aimed, Pin
+from gloamet.sun.nearest import ALL_YEAR, RealMoment, Window, angle_deg, nearest_by, nearest_moments
+from gloamet.sun.position import direction
+
+NEVER_DEG = 3.0  # farther than that no viewer would take it for the sun asked for
+
+
+@dataclass(frozen=True)
+class Site:
+    """Where, by which clock, in which year; north_deg is where north lies, clockwise from the scene's +Y."""
+
+    latitude_deg: float
+    longitude_deg: float
+    tz: tzinfo
+    year: int
+    north_deg: float = 0.0
+
+
+def moments_of(aimed: Aimed, site: Site, window: Window = ALL_YEAR, most: int = 12) -> list[RealMoment]:
+    """Moments at which the sun stands where it was aimed."""
+    azimuth = (aimed.azimuth_deg - site.north_deg) % 360.0
+    place = (site.year, site.latitude_deg, site.longitude_deg, site.tz)
+    return nearest_moments(azimuth, aimed.elevation_deg, *place, window, most)
+
+
+def moments_of_pins(
+    pins: Sequence[Pin], site: Site, window: Window = ALL_YEAR, most: int = 12
+) -> list[RealMoment]:
+    """Moments at which all pins are best served at once: error_deg is the root of their mean squared misses."""
+    lines = np.stack([pin.line / np.linalg.norm(pin.line) for pin in pins])
+    turned = np.radians(-site.north_deg)
+    c, s = np.cos(turned), np.sin(turned)
+    # a bearing grows clockwise: turning it by t takes (x, y) to (x cos t + y sin t, y cos t - x sin t)
+    lines = lines @ np.array([[c, -s, 0.0], [s, c, 0.0], [0.0, 0.0, 1.0]])
+
+    def off(towards: NDArray[np.float64]) -> NDArray[np.float64]:
+        squares = [angle_deg(towards, line) ** 2 for line in lines]
+        return np.asarray(np.sqrt(np.mean(squares, axis=0)))
+
+    return nearest_by(off, site.year, site.latitude_deg, site.longitude_deg, site.tz, window, most)
+
+
+def scene_direction(moment: RealMoment, site: Site) -> NDArray[np.float64]:
+    """Where the sun of a moment stands in the scene."""
+    return direction(moment.azimuth_deg + site.north_deg, moment.elevation_deg)

@@ -1,0 +1,152 @@
+"""Where must the sun stand: for a shadow to end at a point, for the sun to be at a pixel, for a glint.
+
+Points are world metres, directions unit vectors towards the sun in the scene (north not turned back); each answer
+names what stands in the way.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.errors import GloametError
+from gloamet.stage.camera import Camera
+from gloamet.sun.nearest import angle_deg
+from gloamet.trace.compiled import Compiled
+from gloamet.trace.firsthit import GROUND, Hit, probe
+
+Array = NDArray[np.float64]
+SHORTEST_M = 1e-3
+CLEAR_SHARE = 1e-3  # of a pin's length that is left free at both of its ends
+CASTER_SHARE, CASTER_M = 0.04, 0.02  # what is hit so near the casting point is the thing that casts
+
+
+@dataclass(frozen=True)
+class Pin:
+    """A point that casts and the point its shadow shall reach."""
+
+    caster: tuple[float, float, float]
+    receiver: tuple[float, float, float]
+
+    @property
+    def line(self) -> Array:
+        """From the receiver to the caster."""
+        return np.subtract(self.caster, self.receiver).astype(float)
+
+
+@dataclass(frozen=True)
+class Aimed:
+    """A direction to the sun, its azimuth and height, how far each pin misses, and remarks in sentences."""
+
+    towards: Array
+    misses_deg: tuple[float, ...] = ()
+    remarks: tuple[str, ...] = ()
+
+    @property
+    def azimuth_deg(self) -> float:
+        """Clockwise from the scene's +Y, in [0, 360)."""
+        return float(np.degrees(np.arctan2(self.towards[0], self.towards[1])) % 360.0)
+
+    @property
+    def elevation_deg(self) -> float:
+        """Above the horizon."""
+        return float(np.degrees(np.arcsin(np.clip(self.towards[2], -1.0, 1.0))))
+
+
+def _unit(vector: Array) -> Array:
+    return np.asarray(vector / np.linalg.norm(vector))
+
+
+def aim_shadows(pins: Sequence[Pin], scene: Compiled | None = None) -> Aimed:
+    """The sun that brings every pin's shadow to its place; several pins: least squares of their misses in metres.
+
+    Raises GloametError for no pin, for a pin without length, and for pins that pull in opposite directions.
+
+    >>> aimed = aim_shadows([Pin((0, 0, 2), (0, -2, 0))])
+    >>> round(aimed.azimuth_deg), round(aimed.elevation_deg)
+    (0, 45)
+    """
+    lines = [pin.line for pin in pins]
+    if not lines:
+        raise GloametError(
+            "There is no shadow pin: drag from a point that casts to where its shadow shall fall."
+        )
+    if min(float(np.linalg.norm(line)) for line in lines) < SHORTEST_M:
+        raise GloametError("A shadow pin has both of its ends at one point: drag one of them away.")
+    # a miss in metres is the pin's length times the sine of the angle: least for the mean of lines by their length
+    total = np.sum([float(np.linalg.norm(line)) * line for line in lines], axis=0)
+    if float(np.linalg.norm(total)) < 1e-9 * sum(float(line @ line) for line in lines):
+        raise GloametError("The shadow pins pull in opposite directions: no sun serves them all.")
+    towards = _unit(total)
+    misses = tuple(float(angle_deg(_unit(line), towards)) for line in lines)
+    remarks = below_horizon(towards)
+    if scene is not None:
+        for pin in pins:
+            remarks += in_the_way(scene, pin)
+    return Aimed(towards, misses, tuple(dict.fromkeys(remarks)))
+
+
+def below_horizon(towards: Array) -> tuple[str, ...]:
+    """A sentence when no sun can stand there."""
+    return ("The sun would have to be below the horizon.",) if towards[2] < 0.0 else ()
+
+
+def name_of(scene: Compiled, hit: Hit) -> str:
+    """What was met, in words."""
+    return "the ground" if hit.part == GROUND else f"“{scene.scene.parts[hit.part].name}”"
+
+
+def in_the_way(scene: Compiled, pin: Pin) -> tuple[str, ...]:
+    """What keeps the sun's ray from passing the caster to the receiver, in sentences."""
+    length = float(np.linalg.norm(pin.line))
+    towards = pin.line / length
+    free = max(SHORTEST_M, CLEAR_SHARE * length)
+    out: tuple[str, ...] = ()
+    between = probe(scene, np.asarray(pin.receiver) + free * towards, towards)
+    if between is not None and between.distance < length - free - CASTER_M - CASTER_SHARE * length:
+        out += (f"{_first_up(name_of(scene, between))} stands between the two points.",)
+    beyond = probe(scene, np.asarray(pin.caster) + free * towards, towards)
+    if beyond is not None and beyond.distance > 3.0 * free:
+        out += (f"The casting point is itself in the shade of {name_of(scene, beyond)}.",)
+    return out
+
+
+def _first_up(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+def aim_frame(camera: Camera, x: float, y: float, aspect: float, scene: Compiled | None = None) -> Aimed:
+    """The sun at a point of the picture, shares from the upper left; says what hides its disc there."""
+    towards = _unit(np.asarray(camera.ray(x, y, aspect), float))
+    remarks = below_horizon(towards)
+    hit = None if scene is None else probe(scene, camera.origin(x, y, aspect), towards)
+    if scene is not None and hit is not None:
+        remarks += (f"The disc is behind {name_of(scene, hit)}; its glow shows at the edge.",)
+    return Aimed(towards, (), remarks)
+
+
+def aim_glint(camera: Camera, x: float, y: float, aspect: float, scene: Compiled) -> Aimed:
+    """The sun mirrored towards the camera by the surface at a point of the picture.
+
+    Raises GloametError where there is no surface.
+    """
+    origin, ray = camera.origin(x, y, aspect), _unit(np.asarray(camera.ray(x, y, aspect), float))
+    hit = probe(scene, origin, ray)
+    if hit is None:
+        raise GloametError("There is only sky at that point: pick a surface that shall glint.")
+    return mirrored(ray, hit.point, hit.normal, scene)
+
+
+def mirrored(ray: Array, point: Array, normal: Array, scene: Compiled | None = None) -> Aimed:
+    """The sun that a plane through point with this normal throws back along a ray of sight (towards the plane)."""
+    n = _unit(np.asarray(normal, float))
+    towards = _unit(ray - 2.0 * float(ray @ n) * n)
+    remarks = below_horizon(towards)
+    facing = n if float(ray @ n) < 0.0 else -n
+    beyond = None if scene is None else probe(scene, np.asarray(point) + 2e-3 * facing, towards)
+    if scene is not None and beyond is not None:
+        remarks += (f"{_first_up(name_of(scene, beyond))} keeps the sun from that surface.",)
+    return Aimed(towards, (), remarks)

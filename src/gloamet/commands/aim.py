@@ -1,0 +1,258 @@
+"""`gloamet aim`: where must the sun stand, and when does it, without a screen."""
+
+from __future__ import annotations
+
+import argparse
+import re
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from gloamet.aim.moments import Site, moments_of, moments_of_pins
+from gloamet.aim.pins import Aimed, Pin, aim_frame, aim_glint, aim_shadows
+from gloamet.commands.common import add_json, number, show, size, triple, whole
+from gloamet.document.file import ENDING, load_document
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+from gloamet.stage.assembly import camera_of_view, stand_up
+from gloamet.stage.camera import Camera
+from gloamet.sun.nearest import RealMoment, Window
+from gloamet.sun.place import check_coordinates, resolve_zone, zone_name_at
+
+if TYPE_CHECKING:
+    from gloamet.stage.scene import Scene
+    from gloamet.trace.compiled import Compiled
+
+SIXTEEN_TO_NINE = (1280, 720)
+
+
+def add_parser(commands: argparse._SubParsersAction) -> None:
+    """Register the subcommand and its tools."""
+    parser = commands.add_parser("aim", help="from a shadow, a place in the frame or a glint to the sun")
+    tools = parser.add_subparsers(dest="tool", metavar="TOOL", required=True)
+    shadow = tools.add_parser("shadow", help="a point that casts and where its shadow shall fall")
+    point = triple("Point")
+    shadow.add_argument(
+        "--from", dest="casters", type=point, action="append", required=True, help="x,y,z that casts"
+    )
+    shadow.add_argument(
+        "--to", dest="receivers", type=point, action="append", required=True, help="x,y,z in shade"
+    )
+    shadow.add_argument("--scene", type=Path, help="model or project, to see what is in the way")
+    frame = tools.add_parser("frame", help="the sun at a place of the picture")
+    glint = tools.add_parser("glint", help="the sun mirrored by what is at a place of the picture")
+    for tool, required in ((frame, False), (glint, True)):
+        tool.add_argument("--scene", type=Path, required=required, help="model or project")
+        tool.add_argument(
+            "--view", required=True, help="name of a view, or eye/target/degrees like 0,-9,2/0,0,1/40"
+        )
+        tool.add_argument(
+            "--pixel", type=_spot, required=True, help="u,v from the upper left: shares, or pixels of --size"
+        )
+        tool.add_argument("--size", type=size, help="like 1280x720: --pixel counts pixels then")
+    windows = tools.add_parser("windows", help="when in the year the sun reaches a part")
+    windows.add_argument("scene", type=Path, help="model or project")
+    windows.add_argument("--part", required=True, help="name of the part")
+    windows.add_argument("--side", type=triple("Side"), help="x,y,z: only faces that look this way")
+    for tool in (shadow, frame, glint, windows):
+        clock = ("--hour-from", "--hour-to") if tool is shadow else ("--from", "--to")
+        tool.add_argument(
+            clock[0], dest="hour_from", type=_hour, default=0.0, help="earliest clock time, like 06:00"
+        )
+        tool.add_argument(
+            clock[1], dest="hour_to", type=_hour, default=24.0, help="latest clock time, like 20:00"
+        )
+        tool.add_argument("--season", type=_season, help="first and last day, like 05-03..08-09")
+        tool.add_argument("--lat", type=float, help="latitude in degrees, north positive")
+        tool.add_argument("--lon", type=float, help="longitude in degrees, east positive")
+        tool.add_argument(
+            "--tz", help="IANA time zone or offset like +03:00 (default: the zone of the place)"
+        )
+        tool.add_argument("--year", type=whole(1900, 2150, "Year"), help="default: this year")
+        tool.add_argument(
+            "--north", type=number(-180, 360, "North"), default=0.0, help="degrees from +Y, clockwise"
+        )
+        add_json(tool)
+        tool.set_defaults(run=_RUNS[tool.prog.split()[-1]])
+
+
+# -- reading
+
+
+def _spot(text: str) -> tuple[float, float]:
+    try:
+        u, v = (float(part) for part in text.split(","))
+    except ValueError:
+        raise GloametError(f"Pixel “{text}” is not two numbers like 0.4,0.3.") from None
+    return u, v
+
+
+def _hour(text: str) -> float:
+    match = re.fullmatch(r"(\d{1,2})(?::(\d{2}))?", text)
+    hour = int(match[1]) + int(match[2] or 0) / 60.0 if match else 99.0
+    if hour > 24.0:
+        raise GloametError(f"“{text}” is not a clock time: write it like 06:00.")
+    return hour
+
+
+def _season(text: str) -> tuple[tuple[int, int], tuple[int, int]]:
+    match = re.fullmatch(r"(\d{2})-(\d{2})\.\.(\d{2})-(\d{2})", text)
+    try:
+        a, b = (datetime(2024, int(match[k]), int(match[k + 1])) for k in (1, 3)) if match else (None, None)
+    except ValueError:
+        a = b = None
+    if a is None or b is None:
+        raise GloametError(f"Season “{text}” is not two days like 05-03..08-09.")
+    return (a.month, a.day), (b.month, b.day)
+
+
+def _window(options: argparse.Namespace) -> Window:
+    if options.hour_from > options.hour_to:
+        raise GloametError("The earliest clock time lies after the latest: swap them.")
+    first, last = options.season or ((1, 1), (12, 31))
+    return Window(options.hour_from, options.hour_to, first, last)
+
+
+def _site(options: argparse.Namespace) -> Site | None:
+    if options.lat is None and options.lon is None:
+        return None
+    if options.lat is None or options.lon is None:
+        raise GloametError("A place needs both --lat and --lon.")
+    lat, lon = check_coordinates(options.lat, options.lon)
+    tz = resolve_zone(options.tz or zone_name_at(lat, lon))
+    return Site(lat, lon, tz, options.year or datetime.now(UTC).year, options.north)
+
+
+def _opened(path: Path) -> tuple[Compiled, Scene, Document]:
+    from gloamet.output.delivery import compile_stage
+    from gloamet.stage.readers import read_file
+
+    if path.suffix.lower() == ENDING:
+        document = load_document(path)
+        if not document.stage.model:
+            raise GloametError(f"{path.name} names no model: open one on the desk first.")
+    else:
+        document = Document().change("stage", model=str(path))
+    scene = stand_up(read_file(Path(str(document.stage.model))), document.stage)
+    return compile_stage(document, scene), scene, document
+
+
+def _camera(options: argparse.Namespace, opened: tuple[Compiled, Scene, Document] | None) -> Camera:
+    parts = options.view.split("/")
+    if len(parts) == 3:
+        eye, target = triple("Eye")(parts[0]), triple("Target")(parts[1])
+        return Camera(eye, target, number(0.1, 170, "Field of view")(parts[2]))
+    if opened is None:
+        raise GloametError("A view by name needs --scene; or give it as eye/target/degrees.")
+    _compiled, scene, document = opened
+    views = {**scene.views, **{named.name: camera_of_view(named.view) for named in document.stage.views}}
+    if options.view not in views:
+        raise GloametError(f"There is no view “{options.view}”: there are {', '.join(views) or 'none'}.")
+    return views[options.view]
+
+
+def _place(options: argparse.Namespace) -> tuple[float, float, float]:
+    """Shares of the picture and its aspect."""
+    width, height = options.size or SIXTEEN_TO_NINE
+    u, v = options.pixel
+    if options.size:
+        u, v = u / width, v / height
+    if not (0.0 <= u <= 1.0 and 0.0 <= v <= 1.0):
+        raise GloametError("--pixel leaves the picture: give shares from 0 to 1, or --size with it.")
+    return u, v, width / height
+
+
+# -- answering
+
+
+def _candidates(moments: list[RealMoment]) -> list[dict[str, Any]]:
+    return [{"when": moment.when, "error_deg": round(moment.error_deg, 4)} for moment in moments]
+
+
+def _answer(options: argparse.Namespace, aimed: Aimed, site: Site | None, moments: list[RealMoment]) -> None:
+    result: dict[str, Any] = {
+        "azimuth_deg": (aimed.azimuth_deg - options.north) % 360.0, "elevation_deg": aimed.elevation_deg,
+        "misses_deg": list(aimed.misses_deg), "remarks": list(aimed.remarks),
+        "candidates": _candidates(moments) if site else None,
+    }  # fmt: skip
+    if options.json:
+        show(result, True)
+        return
+    show({key: result[key] for key in ("azimuth_deg", "elevation_deg")}, False)
+    for remark in aimed.remarks:
+        print(remark)
+    for moment in moments:
+        print(f"{moment.when:%d %b %Y %H:%M}  {moment.error_deg:.2f}° off")
+    if site and not moments:
+        print("No moment of the year counts: widen the hours or the season.")
+
+
+def _run_shadow(options: argparse.Namespace) -> None:
+    if len(options.casters) != len(options.receivers):
+        raise GloametError("Every --from needs its --to.")
+    pins = [Pin(a, b) for a, b in zip(options.casters, options.receivers, strict=True)]
+    scene = _opened(options.scene)[0] if options.scene else None
+    site = _site(options)
+    aimed = aim_shadows(pins, scene)
+    _answer(options, aimed, site, moments_of_pins(pins, site, _window(options)) if site else [])
+
+
+def _run_frame(options: argparse.Namespace) -> None:
+    opened = _opened(options.scene) if options.scene else None
+    aimed = aim_frame(_camera(options, opened), *_place(options), opened[0] if opened else None)
+    site = _site(options)
+    _answer(options, aimed, site, moments_of(aimed, site, _window(options)) if site else [])
+
+
+def _run_glint(options: argparse.Namespace) -> None:
+    opened = _opened(options.scene)
+    aimed = aim_glint(_camera(options, opened), *_place(options), opened[0])
+    site = _site(options)
+    _answer(options, aimed, site, moments_of(aimed, site, _window(options)) if site else [])
+
+
+def _run_windows(options: argparse.Namespace) -> None:
+    import numpy as np
+
+    from gloamet.aim.windows import best_moment, gap_of, scan_year, spans_of, target_of
+    from gloamet.sun.position import direction, sun_position
+
+    site = _site(options)
+    if site is None:
+        raise GloametError("Sun windows need a place: give --lat and --lon.")
+    compiled = _opened(options.scene)[0]
+    target = target_of(compiled, options.part, None if options.side is None else np.array(options.side))
+    scan = scan_year(compiled, target, site, _window(options))
+    spans, best = spans_of(scan, site), best_moment(scan, site)
+    result: dict[str, Any] = {
+        "azimuth_deg": None,
+        "elevation_deg": None,
+        "gap": None,
+        "candidates": [],
+        "spans": [],
+    }
+    if best is not None:
+        sun = sun_position(best.timestamp(), site.latitude_deg, site.longitude_deg)
+        azimuth, elevation = float(sun.azimuth_deg), float(sun.elevation_deg)
+        gap = gap_of(compiled, target, direction(azimuth + site.north_deg, elevation))
+        result |= {"azimuth_deg": azimuth, "elevation_deg": elevation, "gap": gap}
+        result["candidates"] = [{"when": best, "error_deg": 0.0}]
+    result["spans"] = [
+        {
+            "from": span.first.isoformat(), "to": span.last.isoformat(), "clock_from": f"{span.begins:%H:%M}",
+            "clock_to": f"{span.ends:%H:%M}", "share": round(span.share, 4),
+        }
+        for span in spans
+    ]  # fmt: skip
+    if options.json:
+        show(result, True)
+        return
+    if best is None:
+        print(f"The sun never reaches “{options.part}” in {site.year}.")
+        return
+    print(f"most sun {best:%d %b %Y %H:%M}, {result['gap']}")
+    for span in spans:
+        print(span.sentence(f"“{options.part}”"))
+
+
+_RUNS = {"shadow": _run_shadow, "frame": _run_frame, "glint": _run_glint, "windows": _run_windows}

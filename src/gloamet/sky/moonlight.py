@@ -1,0 +1,42 @@
+"""Moonlight: the same air lit by a second, dim sun.
+
+The dome of the sun and that of the moon's place enter; their sum leaves. The dome keeps one disc: the brighter.
+Stated limit: the moon's disc is drawn whole whatever its phase; its light is that of its phase.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from gloamet.sky.air import Air
+from gloamet.sky.dome import Dome, SkySolver
+from gloamet.sun.moon import MOON_TINT, SOLAR_LUX, Moon
+
+LEAST_SHARE = 1e-12  # of sunlight: a new moon gives nothing
+HIGHEST_SUN_DEG = 0.0  # by day moonlight is a millionth of what is there
+
+
+def with_moon(dome: Dome, solver: SkySolver, air: Air, moon: Moon, azimuth_deg: float) -> Dome:
+    """The dome with the moon's light; azimuth_deg is the moon's in the scene, north turned in."""
+    share = moon.illuminance_lx / SOLAR_LUX
+    if moon.elevation_deg <= -0.5 or share < LEAST_SHARE or dome.sun_elevation_deg > HIGHEST_SUN_DEG:
+        return dome
+    lit = solver.dome(air, azimuth_deg, moon.elevation_deg)
+    gain = share * MOON_TINT
+    table = (dome.table + gain * lit.table).astype(np.float32)
+    whole = replace(
+        dome, table=table, sky_horizontal=dome.sky_horizontal + gain * lit.sky_horizontal,
+        ground_sky=dome.ground_sky + gain * lit.ground_sky,
+    )  # fmt: skip
+    if (
+        float(dome.sun_irradiance[1]) * dome.sun_visible
+        >= gain[1] * float(lit.sun_irradiance[1]) * lit.sun_visible
+    ):
+        return whole
+    return replace(
+        whole, sun_azimuth_deg=lit.sun_azimuth_deg, sun_elevation_deg=lit.sun_elevation_deg,
+        sun_diameter_deg=lit.sun_diameter_deg, sun_irradiance=gain * lit.sun_irradiance,
+        sun_visible=lit.sun_visible, ground_sun=gain * lit.ground_sun,
+    )  # fmt: skip

@@ -1,0 +1,56 @@
+"""What is usual at a place: the month's Linke turbidity and the altitude, from tables that ship with the program.
+
+Degrees enter, numbers leave. Both tables are means (of one and of half a degree), so a mountain top is lower here
+than it is; `data/SOURCES.txt` names where they come from.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+TABLES = Path(__file__).parents[1] / "data" / "climate.npz"
+LINKE_STEP = 20.0  # the table holds twentieths
+ALTITUDE_STEP_M, LOWEST_M = 28.0, -450.0
+
+
+@lru_cache(maxsize=1)
+def _tables() -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+    with np.load(TABLES) as file:
+        return file["linke"], file["altitude"]
+
+
+def _between(table: NDArray, latitude_deg: float, longitude_deg: float) -> float:
+    """A table (rows from 90 N, columns from 180 W) between the middles of its cells."""
+    rows, columns = table.shape
+    y = min(max((90.0 - latitude_deg) / 180.0 * rows - 0.5, 0.0), rows - 1.0)
+    x = (longitude_deg + 180.0) / 360.0 * columns - 0.5
+    i, j = int(y), int(np.floor(x))
+    fy, fx, below = y - i, x - j, min(i + 1, rows - 1)
+    left, right = j % columns, (j + 1) % columns
+    upper = (1.0 - fx) * table[i, left] + fx * table[i, right]
+    lower = (1.0 - fx) * table[below, left] + fx * table[below, right]
+    return float((1.0 - fy) * upper + fy * lower)
+
+
+def linke_turbidity(latitude_deg: float, longitude_deg: float, month: int) -> float:
+    """Typical Linke turbidity of a month (1-12) at a place.
+
+    Remund et al. 2003, "Worldwide Linke turbidity information", ISES Solar World Congress.
+
+    >>> round(linke_turbidity(57.4, 21.5, 5), 1)
+    2.6
+    """
+    return _between(_tables()[0][month - 1], latitude_deg, longitude_deg) / LINKE_STEP
+
+
+def altitude_m(latitude_deg: float, longitude_deg: float) -> float:
+    """Mean height of the land round a place above the sea, metres, never below the sea's level.
+
+    >>> 1500 < altitude_m(39.7, -105.2) < 2300
+    True
+    """
+    return max(0.0, _between(_tables()[1], latitude_deg, longitude_deg) * ALTITUDE_STEP_M + LOWEST_M)

@@ -1,0 +1,73 @@
+"""Sunlight on points of the scene under many suns: what a scan of the year asks.
+
+points (P, 3) and normals (P, 3) float32; suns (N, 3) float32 unit vectors towards the sun's middle; shares (N,)
+float32, the part of the points each sun reaches, through clear glass too.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.jit import JIT
+from gloamet.trace.compiled import Compiled
+from gloamet.trace.visibility import FAR, other_side, unblocked
+
+F = np.float32
+LEAST = F(0.02)  # of the sun's light: less is no sun
+PIECE = 512  # suns between two looks at whether to stop
+Floats = NDArray[np.float32]
+
+
+@njit(**JIT)
+def _shares(scene, pervious, arrays, points, normals, both_sides, suns, first, last, shares):
+    (
+        _v, _n, uvs, _c, triangles, triangle_material, _f, starts, instance_first, turns, materials, texels,
+        pictures, _lamps, _plane, _portals,
+    ) = arrays  # fmt: skip
+    for k in range(first, last):
+        dx, dy, dz = suns[k, 0], suns[k, 1], suns[k, 2]
+        lit = 0
+        for i in range(len(points)):
+            nx, ny, nz = normals[i, 0], normals[i, 1], normals[i, 2]
+            x, y, z = points[i, 0], points[i, 1], points[i, 2]
+            if nx * dx + ny * dy + nz * dz <= F(0):
+                if not both_sides:
+                    continue
+                x, y, z = other_side(x, y, z, nx, ny, nz)
+            else:
+                x, y, z = other_side(x, y, z, -nx, -ny, -nz)
+            r, g, b = unblocked(
+                scene, pervious, starts, instance_first, turns, triangles, uvs, triangle_material, materials,
+                texels, pictures, x, y, z, dx, dy, dz, FAR,
+            )  # fmt: skip
+            if max(r, max(g, b)) > LEAST:
+                lit += 1
+        shares[k] = F(lit) / F(len(points))
+
+
+def sunlit_shares(
+    scene: Compiled, points: Floats, normals: Floats, both_sides: bool, suns: NDArray[np.floating],
+    cancelled: Callable[[], bool] | None = None,
+) -> Floats:  # fmt: skip
+    """Share of the points each sun reaches; suns below the horizon must be left out by the caller.
+
+    both_sides lets light fall on a thin sheet from behind. A cancelled scan leaves the rest at 0.
+    """
+    shares = np.zeros(len(suns), np.float32)
+    points, normals = np.ascontiguousarray(points, np.float32), np.ascontiguousarray(normals, np.float32)
+    suns, arrays = np.ascontiguousarray(suns, np.float32), scene.arrays()
+    before = (scene.rays.handle, scene.geometry.pervious, arrays, points, normals, both_sides, suns)
+
+    def piece(first: int) -> None:
+        if cancelled is None or not cancelled():
+            _shares(*before, first, min(len(suns), first + PIECE), shares)
+
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        list(pool.map(piece, range(0, len(suns), PIECE)))
+    return shares

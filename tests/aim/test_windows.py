@@ -1,0 +1,129 @@
+"""Sun windows against closed forms (a slot over a floor), brute force, and what a room knows of itself."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import pytest
+
+from gloamet.aim.moments import Site
+from gloamet.aim.windows import POINTS, Target, best_moment, gap_of, scan_year, spans_of, target_of
+from gloamet.errors import GloametError
+from gloamet.stage.scene import Material
+from gloamet.sun.nearest import Window
+from gloamet.sun.position import direction
+from gloamet.trace.compiled import Compiled, compile_scene
+from gloamet.trace.firsthit import probe
+from gloamet.trace.sunlit import sunlit_shares
+from tests.conftest import box, level, make_scene, quad
+
+GREY = Material("grey", (0.5, 0.5, 0.5))
+PANE = Material("pane", (0.9, 0.9, 0.9), 0.0, transmission=1.0)
+SITE = Site(48.0, 11.0, ZoneInfo("Europe/Berlin"), 2026)
+LOW, HIGH, APART = 1.0, 1.4, 2.0  # a slot in a long wall, south of the point
+
+
+@pytest.fixture(scope="module")
+def slotted() -> Compiled:
+    """A floor of half a metre, a long thin wall south of it with a level slot, closed above and elsewhere."""
+    wide = 400.0
+
+    def wall(z0: float, z1: float) -> np.ndarray:
+        return quad((-wide, -APART, z0), (wide, -APART, z0), (wide, -APART, z1), (-wide, -APART, z1))
+
+    return compile_scene(make_scene((level(0.005), GREY), (wall(-1.0, LOW), GREY), (wall(HIGH, 400.0), GREY)))
+
+
+def test_the_sun_comes_through_a_slot_when_trigonometry_says_so(slotted: Compiled) -> None:
+    target = target_of(slotted, "part 0", np.array([0.0, 0.0, 1.0]))
+    scan = scan_year(slotted, target, SITE)
+    azimuth, elevation = np.radians(scan.grid.azimuth_deg), np.radians(scan.grid.elevation_deg)
+    south = -np.cos(azimuth)
+    with np.errstate(divide="ignore"):
+        height = APART * np.tan(elevation) / np.maximum(south, 1e-9)
+    edge = np.minimum(np.abs(height - LOW), np.abs(height - HIGH)) < 0.02
+    wanted = (elevation > 0) & (south > 0.02) & (height > LOW) & (height < HIGH)
+    open_back = (elevation > 0) & (south < 0.0)
+    clear = ~edge & (np.abs(south) > 0.02) & (elevation > 0)
+    assert wanted.sum() > 1000
+    lit = scan.share > 0.5
+    assert np.array_equal(lit[clear], (wanted | open_back)[clear])
+
+
+def test_a_scan_is_what_ray_after_ray_says() -> None:
+    dice = np.random.default_rng(2)
+    blocks = [(box(tuple(low), tuple(low + dice.uniform(0.3, 2.0, 3))), GREY)
+              for low in dice.uniform(-4, 4, (14, 3)) + [0, 0, 4.5]]  # fmt: skip
+    scene = compile_scene(make_scene((level(3.0), GREY), *blocks))
+    target = target_of(scene, "part 0", np.array([0.0, 0.0, 1.0]))
+    suns = direction(dice.uniform(0, 360, 25), dice.uniform(3, 88, 25))
+    shares = sunlit_shares(scene, target.points, target.normals, False, suns)
+    for sun, share in zip(suns, shares, strict=True):
+        free = [probe(scene, p + np.array([0, 0, 2e-3]), sun) is None for p in target.points.astype(float)]
+        assert abs(np.mean(free) - share) <= 1.0 / POINTS
+    assert 0.05 < shares.mean() < 0.95
+
+
+def test_east_and_west_are_mirror_images() -> None:
+    scene = compile_scene(make_scene((level(2.0), GREY), (box((-0.5, -3, 0), (0.5, -2.5, 2.5)), GREY)))
+    target = target_of(scene, "part 0", np.array([0.0, 0.0, 1.0]))
+    twin = Target("twin", target.points * np.array([-1, 1, 1], np.float32), target.normals, False)
+    suns = direction(np.linspace(95, 175, 30), np.linspace(8, 50, 30))
+    east = sunlit_shares(scene, target.points, target.normals, False, suns)
+    west = sunlit_shares(scene, twin.points, twin.normals, False, suns * [-1, 1, 1])
+    assert np.allclose(east, west, atol=1.5 / POINTS)
+    assert east.min() < 0.9
+
+
+def test_spans_hold_exactly_the_sunny_moments_and_are_named_by_day_and_clock(slotted: Compiled) -> None:
+    window = Window(9.0, 16.0)
+    scan = scan_year(slotted, target_of(slotted, "part 0", np.array([0.0, 0.0, 1.0])), SITE, window)
+    spans = spans_of(scan, SITE)
+    # low enough in winter only: once before and once after the turn of the year
+    assert {(s.first.month, s.last.month) for s in spans[:2]} == {(1, 2), (11, 12)} or len(spans) >= 2
+    for span in spans:
+        index = (span.first - scan.grid.day(0)).days
+        assert scan.share[index].max() > 0.0
+        assert span.begins < span.ends <= span.begins + timedelta(hours=8)
+        assert "reaches the floor" in span.sentence("the floor")
+    best = best_moment(scan, SITE)
+    assert best is not None
+    day, row = (best.date() - scan.grid.day(0)).days, (best.hour * 60 + best.minute) // 10
+    assert scan.share[day, row] == scan.share.max()
+
+
+def test_a_closed_room_is_never_reached_and_says_so() -> None:
+    scene = compile_scene(make_scene((level(0.5, 0.5), GREY), (box((-2, -2, 0), (2, 2, 3)), GREY)))
+    scan = scan_year(scene, target_of(scene, "part 0"), SITE)
+    assert scan.share.max() == 0.0
+    assert spans_of(scan, SITE) == []
+    assert best_moment(scan, SITE) is None
+
+
+def test_the_gap_is_the_pane_or_what_stands_on_both_sides() -> None:
+    floor, post_a, post_b = level(0.2), box((-2, -2, 0), (-0.6, -1.8, 4)), box((0.6, -2, 0), (2, -1.8, 4))
+    sun = direction(180.0, 30.0)
+    posts = compile_scene(make_scene((floor, GREY), (post_a, GREY), (post_b, GREY)))
+    target = target_of(posts, "part 0", np.array([0.0, 0.0, 1.0]))
+    assert gap_of(posts, target, sun) == "between “part 2” and “part 1”"
+    pane = quad((-1, -1, 0), (1, -1, 0), (1, -1, 3), (-1, -1, 3))
+    glazed = compile_scene(make_scene((floor, GREY), (pane, PANE)))
+    assert gap_of(glazed, target_of(glazed, "part 0", np.array([0.0, 0.0, 1.0])), sun) == "through “part 1”"
+    assert scan_year(glazed, target, SITE).share.max() == 1.0
+    bare = compile_scene(make_scene((floor, GREY)))
+    assert gap_of(bare, target, sun) == "from the open sky"
+
+
+def test_a_side_of_a_box_is_only_that_side_and_unknown_parts_get_a_sentence() -> None:
+    scene = compile_scene(make_scene((box((0, 0, 0), (1, 2, 3)), GREY)))
+    south = target_of(scene, "part 0", np.array([0.0, -1.0, 0.0]), np.array([0.5, 0.0, 1.0]))
+    assert np.allclose(south.points[:, 1], 0.0)
+    assert np.ptp(south.points[:, 2]) > 2.5
+    everything = target_of(scene, "part 0")
+    assert len(everything.points) >= 64 and np.ptp(everything.points, 0).min() > 0.9
+    with pytest.raises(GloametError, match="There is no part “bench”"):
+        target_of(scene, "bench")
+    with pytest.raises(GloametError, match="no face on that side"):
+        target_of(scene, "part 0", np.array([0.6, 0.6, 0.53]))
