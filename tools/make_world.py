@@ -12,6 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
+ISLAND = 40  # points of a ring that may cross the date line; continents are cut there already
 TARGET = Path(__file__).parents[1] / "src" / "gloamet" / "data" / "world.npz"
 
 
@@ -29,6 +30,9 @@ def main() -> None:
                 rings.append(
                     np.concatenate([piece if not n else piece[1:] for n, piece in enumerate(pieces)])
                 )
+    for ring in rings:  # an island across the date line goes on past 180 degrees
+        if len(ring) < ISLAND:
+            ring[:, 0] = np.unwrap(ring[:, 0], period=360.0)
     points = np.concatenate(rings).astype(np.float32)
     ends = np.cumsum([len(ring) for ring in rings]).astype(np.int32)
     np.savez_compressed(TARGET, points=points, ends=ends)

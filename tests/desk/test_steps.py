@@ -6,8 +6,6 @@ from datetime import date, time
 from pathlib import Path
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -20,10 +18,9 @@ from gloamet.desk.steps.expose import ExposeStep
 from gloamet.desk.steps.fill import FillStep
 from gloamet.desk.steps.output import OutputStep
 from gloamet.desk.steps.stage import StageStep
-from gloamet.desk.steps.sun import SunStep
 from gloamet.desk.strip import Strip
 from gloamet.desk.widgets.fields import number_field
-from gloamet.desk.widgets.moment import YearStrip, parse_date, parse_time
+from gloamet.desk.widgets.moment import parse_date, parse_time
 from gloamet.desk.widgets.small import Choice
 from gloamet.desk.widgets.switch import Switch
 from gloamet.desk.window import DeskWindow, bearing_words
@@ -42,66 +39,6 @@ def step(window: DeskWindow, kind: type) -> QWidget:
     found = window.findChild(kind)
     assert found is not None
     return found
-
-
-@pytest.mark.parametrize(
-    "word", ["first light", "sunrise", "early sun", "noon", "late sun", "sunset", "last light"]
-)
-def test_words_of_the_day_jump_to_their_moment(window: DeskWindow, word: str) -> None:
-    press(step(window, SunStep), word)
-    moment = window.session.moment()
-    wanted = {"sunrise": -0.83, "sunset": -0.83, "first light": -6.0, "last light": -6.0}
-    if word in wanted:
-        assert moment.elevation_true_deg == pytest.approx(wanted[word], abs=0.2)
-    elif word == "noon":
-        assert moment.azimuth_deg == pytest.approx(180.0, abs=0.5)
-    else:
-        assert 1.0 < moment.elevation_deg < 8.0
-
-
-def test_words_of_a_day_without_sunset_are_off(window: DeskWindow) -> None:
-    window.session.change("site", latitude_deg=78.2, longitude_deg=15.6, timezone="Arctic/Longyearbyen")
-    buttons = {b.text(): b for b in step(window, SunStep).findChildren(QPushButton)}
-    assert not buttons["sunset"].isEnabled()
-    assert buttons["noon"].isEnabled()
-
-
-def test_by_hand_and_almanac_switch_and_free_the_dials(window: DeskWindow) -> None:
-    sun = step(window, SunStep)
-    press(sun, "By hand")
-    assert window.session.document.sun.mode == "hand"
-    assert all(row.isEnabled() for row in sun.rows)  # type: ignore[attr-defined]
-    press(sun, "Almanac")
-    assert not any(row.isEnabled() for row in sun.rows)  # type: ignore[attr-defined]
-
-
-def test_the_clock_field_takes_offsets_and_refuses_nonsense(window: DeskWindow) -> None:
-    sun = step(window, SunStep)
-    for text, taken in (("+05:30", True), ("Moon/Base", False)):
-        sun.zone.setText(text)  # type: ignore[attr-defined]
-        sun._take_zone()  # type: ignore[attr-defined]
-        assert (window.session.document.site.timezone == text) == taken
-    assert "Moon/Base" in window.notice.text.text()
-    assert sun.zone.text() == "+05:30"  # type: ignore[attr-defined]
-
-
-def test_a_skipped_hour_is_said_on_the_step(window: DeskWindow) -> None:
-    from datetime import datetime
-
-    window.session.change("sun", wall_time=datetime(2026, 3, 29, 3, 30))
-    note = step(window, SunStep).clock_note.text()  # type: ignore[attr-defined]
-    assert "does not exist" in note
-
-
-def test_the_year_is_dragged_and_stepped(window: DeskWindow) -> None:
-    year = step(window, YearStrip)
-    before = window.session.document.sun.wall_time
-    QTest.mouseClick(year, Qt.MouseButton.LeftButton, pos=QPoint(int(year.x_of(171)), 10))  # type: ignore[attr-defined]
-    after = window.session.document.sun.wall_time
-    assert abs((after.date() - date(after.year, 6, 21)).days) <= 2
-    assert after.time() == before.time()
-    QTest.keyClick(year, Qt.Key.Key_Right)
-    assert (window.session.document.sun.wall_time - after).days == 1
 
 
 def test_haze_is_switched_and_only_then_dialled(window: DeskWindow, qtbot: QtBot) -> None:

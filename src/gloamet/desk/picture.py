@@ -28,8 +28,11 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from gloamet.desk import staging, theme
+from gloamet.desk.aimer import Aimer
+from gloamet.desk.aimhand import TOOLS, AimHand, Look
 from gloamet.desk.events import Frame
-from gloamet.desk.overlay import draw_rectangle, draw_safe_lines, draw_selection, draw_sun
+from gloamet.desk.overlay import draw_rectangle, draw_safe_lines, draw_selection, draw_sun, on_screen
+from gloamet.desk.overlay_sun import draw_aim
 from gloamet.desk.rectangle import RectangleHand
 from gloamet.desk.session import Session, camera_of, set_camera
 from gloamet.desk.widgets.pixels import fitted
@@ -52,9 +55,10 @@ class Picture(QWidget):
     open_asked = Signal()
     demo_asked = Signal(str)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, aimer: Aimer) -> None:
         super().__init__()
-        self.session = session
+        self.session, self.aimer = session, aimer
+        self.sun_tools = False  # whether the Sun step's path and pins are drawn
         self._frame: Frame | None = None
         self._image: QImage | None = None
         self._fitted: QPixmap | None = None
@@ -63,6 +67,9 @@ class Picture(QWidget):
         self._moved = False
         self._button = Qt.MouseButton.NoButton
         self.hand = RectangleHand(session)
+        self.aim = AimHand(session, aimer, Look(self._point, self._towards, self._spot, self._on_picture))
+        aimer.outlines.ready.connect(self.update)
+        aimer.answered.connect(self.update)
         self.safe_lines = False
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
@@ -132,6 +139,7 @@ class Picture(QWidget):
         ratio = self.devicePixelRatioF()
         box = self.target()
         self.session.resize(int(box.width() * ratio), int(box.height() * ratio))
+        self.aimer.size = self.session.picture_size
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
         self._fit()
@@ -155,6 +163,32 @@ class Picture(QWidget):
             draw_safe_lines(p, box)
         draw_selection(p, box, self.session)
         draw_sun(p, box, self.session)
+        if self.sun_tools:
+            draw_aim(p, box, self.session, self.aimer, self.aim.draft)
+
+    def show_sun_tools(self, on: bool) -> None:
+        """Draw the path of the day and the pins, or not."""
+        self.sun_tools = on
+        if self.session.tool in TOOLS:
+            self.session.use_tool("")
+        if not on:
+            self.aimer.show(None)
+        self.update()
+
+    # -- what the aiming hand asks
+
+    def _point(self, at: QPointF) -> np.ndarray | None:
+        return staging.point_at(self.session, *self._share(at)) if self.target().contains(at) else None
+
+    def _towards(self, at: QPointF) -> np.ndarray | None:
+        return np.asarray(camera_of(self.session.document).ray(*self._share(at)), float)
+
+    def _spot(self, at: QPointF) -> tuple[float, float] | None:
+        return self._share(at)[:2]
+
+    def _on_picture(self, point: np.ndarray) -> QPointF | None:
+        box = self.target()
+        return on_screen(box, camera_of(self.session.document).place(point, box.width() / box.height()))
 
     def _share(self, at: QPointF) -> tuple[float, float, float]:
         """A place on the picture in shares, and the picture's aspect."""
@@ -165,12 +199,18 @@ class Picture(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         at = event.position()
-        if event.button() == Qt.MouseButton.LeftButton and self.hand.press(self.target(), at):
-            return
+        if event.button() == Qt.MouseButton.LeftButton:
+            if self.hand.press(self.target(), at):
+                return
+            if self.sun_tools and self.target().contains(at) and self.aim.press(at):
+                return
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self._grab, self._button, self._pressed, self._moved = at, event.button(), at, False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.aim.move(event.position()):
+            self.update()
+            return
         if self.hand.move(self.target(), event.position()) or self._grab is None:
             return
         far = event.position() - self._pressed
@@ -193,7 +233,8 @@ class Picture(QWidget):
         set_camera(self.session, camera, "camera")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if self.hand.release():
+        if self.hand.release() or self.aim.release(event.position()):
+            self.update()
             return
         click = self._grab is not None and not self._moved and self._button == Qt.MouseButton.LeftButton
         self._grab = None
@@ -241,6 +282,9 @@ class Picture(QWidget):
         }  # fmt: skip
         if event.key() == Qt.Key.Key_Escape:
             self.hand.leave()
+            self.aimer.show(None)
+            if self.session.tool in TOOLS:
+                self.session.use_tool("")
             self.session.select("")
         elif event.key() in moves:
             ahead, turn, lift = moves[event.key()]

@@ -24,7 +24,10 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from gloamet.desk import staging, theme
+from gloamet.desk.aimer import Aimer
+from gloamet.desk.aimhand import TOOLS, AimHand, Look
 from gloamet.desk.events import PlanFrame, PlanWish
+from gloamet.desk.overlay_sun import draw_shadow_pins
 from gloamet.desk.session import Session, camera_of
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
@@ -37,9 +40,10 @@ ABOVE_M = 50.0
 class Plan(QWidget):
     """A parallel view straight down."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, aimer: Aimer) -> None:
         super().__init__()
         self.session = session
+        self.aim = AimHand(session, aimer, Look(self._point, lambda _: None, lambda _: None, self._on_plan))
         self.centre, self.span_m, self.cut = (0.0, 0.0), 30.0, False
         self._frame: PlanFrame | None = None
         self._image: QImage | None = None
@@ -146,7 +150,17 @@ class Plan(QWidget):
             b = self.to_screen(old.eye[0] + 0.5 * size.x(), old.eye[1] - 0.5 * size.y())
             p.drawImage(QRectF(a, b), self._image)
         self._draw_camera(p)
+        draw_shadow_pins(p, self.session, self._on_plan, self.aim.draft)
         self._draw_compass(p, box)
+
+    # -- what the aiming hand asks
+
+    def _point(self, at: QPointF) -> np.ndarray | None:
+        x, y = self.to_world(at)
+        return np.array([x, y, staging.surface_height(self.session, x, y, self.camera().eye[2])])
+
+    def _on_plan(self, point: np.ndarray) -> QPointF | None:
+        return self.to_screen(float(point[0]), float(point[1]))
 
     def _draw_camera(self, p: QPainter) -> None:
         camera = camera_of(self.session.document)
@@ -193,10 +207,20 @@ class Plan(QWidget):
     # -- hand
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        left = event.button() == Qt.MouseButton.LeftButton
+        if (
+            left
+            and (self.session.tool in TOOLS or self.session.document.aim.pins)
+            and self.aim.press(event.position())
+        ):
+            return
         self._press = self._last = event.position()
         self._button, self._moved = event.button(), False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.aim.move(event.position()):
+            self.update()
+            return
         if self._press is None:
             return
         at = event.position()
@@ -214,6 +238,9 @@ class Plan(QWidget):
         self._last, self._moved = at, True
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.aim.release(event.position()):
+            self.update()
+            return
         if self._press is not None and not self._moved and self._button == Qt.MouseButton.LeftButton:
             tool = self.session.tool
             if tool.startswith("place "):

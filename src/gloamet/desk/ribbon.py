@@ -191,7 +191,7 @@ class DayRibbon(QWidget):
 
     def _draw_hand(self, p: QPainter, x: float) -> None:
         moment = self.session.moment()
-        free = self.session.document.sun.mode == "hand"
+        free = self.session.document.sun.mode != "almanac"
         colour = QColor(theme.QUIET if free else theme.SUN)
         p.setPen(QPen(colour, 1.5))
         p.drawLine(QPointF(x, 22), QPointF(x, STRIP_TOP + STRIP_HEIGHT + 6))

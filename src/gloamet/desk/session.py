@@ -61,6 +61,7 @@ class Session(QObject):
     loading = Signal(float, str)  # share done, what is being done
     selected = Signal(str)  # name of a part, "" for none
     model_opened = Signal(object)  # the scene of a model opened just now
+    wall_picked = Signal()  # `wall` is another one
     tool_changed = Signal(str)  # what the next click in the picture does, "" for looking round
     model_changed = Signal()  # the model's file is not what it was
     noticed = Signal(str, str)  # sentence, kind: "warning" or "note"
@@ -76,6 +77,7 @@ class Session(QObject):
         self.file_scene: Scene | None = None
         self.selection = ""
         self.tool = ""
+        self.wall: Any = None  # outward normal of the wall whose bearing is being told
         self.thumbnails: dict[View, Any] = {}
         self.plan: PlanWish | None = None
         self.light: LightSolved | None = None
@@ -85,6 +87,7 @@ class Session(QObject):
         self._title = "Untitled"
         self._moment: tuple[Any, Moment] | None = None
         self._saved = self.history.current
+        self._real: Document | None = None  # what is worked on while another document is only shown
         self._size = (640, 400)
         self._frame_camera = False
         self._remember_model = False
@@ -113,7 +116,27 @@ class Session(QObject):
     @property
     def dirty(self) -> bool:
         """Whether there is something to save."""
-        return self.document != self._saved
+        return (self._real or self.document) != self._saved
+
+    @property
+    def showing_only(self) -> bool:
+        """Whether the current document is shown and not worked on."""
+        return self._real is not None
+
+    def show_only(self, document: Document | None) -> None:
+        """Show a document without making it a step; None goes back to the one that is worked on."""
+        real = self._real or self.document
+        self._real = None if document is None else real
+        self.history.current = real if document is None else document
+        self._announce()
+
+    def _end_showing(self, document: Document) -> Document:
+        """An edit made while something is only shown, as an edit of what is worked on: its own sun stays."""
+        real, shown = self._real, self.document
+        if real is None:
+            return document
+        self._real, self.history.current = None, real
+        return document if document.sun != shown.sun else document.model_copy(update={"sun": real.sun})
 
     def change(self, section: str | Reach, key: str | None = None, **values: Any) -> bool:
         """Replace fields of a section; `key` joins the changes of one drag into one undo step.
@@ -131,7 +154,7 @@ class Session(QObject):
 
     def take(self, document: Document, key: str | None = None) -> None:
         """Make a whole document current, as one step."""
-        self.history.push(document, key)
+        self.history.push(self._end_showing(document), key)
         wait = self._told_at + FOLLOW_S - time.monotonic()
         if key in POINTED and wait > 0.0:
             # a hand may send a hundred moves a second; drawing each would leave no time for the picture
@@ -146,11 +169,13 @@ class Session(QObject):
 
     def undo(self) -> None:
         """Take the last step back."""
+        self._end_showing(self.document)
         self.history.undo()
         self._announce()
 
     def redo(self) -> None:
         """Do the step again."""
+        self._end_showing(self.document)
         self.history.redo()
         self._announce()
 
@@ -364,7 +389,7 @@ class Session(QObject):
             self.noticed.emit(str(error), "warning")
             return False
         self._fallback = (self.history, self._saved, self.path, self._title)
-        self.history = History(document)
+        self.history, self._real = History(document), None
         self._saved, self.path = document, Path(path).resolve()
         self._remember(self.path)
         self._announce()
@@ -378,7 +403,7 @@ class Session(QObject):
 
     def start_with(self, document: Document, title: str = "Untitled") -> None:
         """Begin with a ready document (the demo): nothing to save yet."""
-        self.history = History(document)
+        self.history, self._real = History(document), None
         self._saved, self.path, self._title = document, None, title
         self._import_views = True
         self._announce()
@@ -387,11 +412,11 @@ class Session(QObject):
     def save(self, path: Path) -> bool:
         """Write the project; on failure nothing is lost."""
         try:
-            save_document(self.document, path)
+            save_document(self._real or self.document, path)
         except GloametError as error:
             self.noticed.emit(str(error), "warning")
             return False
-        self._saved, self.path = self.document, path.resolve()
+        self._saved, self.path = self._real or self.document, path.resolve()
         self._remember(self.path)
         self.file_changed.emit()
         return True

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 )
 
 from gloamet.desk import theme
+from gloamet.desk.aimer import Aimer
 from gloamet.desk.bar import Bar
 from gloamet.desk.instruments.meter import LightMeter
 from gloamet.desk.instruments.skydisc import SkyDisc
@@ -38,6 +39,7 @@ from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.steps.sun import SunStep
 from gloamet.desk.strip import Strip
 from gloamet.desk.tray import Tray
+from gloamet.desk.widgets.pages import Pages
 from gloamet.desk.widgets.small import label
 from gloamet.document.demo import TITLES, demo_document
 from gloamet.document.file import ENDING
@@ -46,6 +48,7 @@ from gloamet.stage.readers import ENDINGS
 
 STEPS = ("Stage", "Sun", "Air", "Fill", "Expose", "Output")
 SUN_STEP = 1
+MODE_WORDS = {"almanac": "", "hand": "by hand", "follow": "led"}
 
 
 class DeskWindow(QMainWindow):
@@ -62,11 +65,12 @@ class DeskWindow(QMainWindow):
         self.menu.aboutToShow.connect(self._fill_menu)
         self.stack = QStackedWidget()
         self.bar = Bar(session, STEPS, self.choose_step, self.menu)
-        self.picture = Picture(session)
+        self.aimer = Aimer(session)
+        self.picture = Picture(session, self.aimer)
         self.picture.dropped.connect(lambda name: self.open_file(Path(name)))
         self.picture.open_asked.connect(self.ask_open)
         self.picture.demo_asked.connect(self.show_demo)
-        self.plan = Plan(session)
+        self.plan = Plan(session, self.aimer)
         self.plan.hide()
         self.tray = Tray(session, self.picture)
         self.sheet = ImportSheet(session, self.stack)
@@ -74,16 +78,16 @@ class DeskWindow(QMainWindow):
         session.model_changed.connect(self._offer_again)
         session.noticed.connect(self.notice.show_sentence)
         self.disc, self.meter, self.ribbon = SkyDisc(session), LightMeter(session), DayRibbon(session)
+        self.sun_step = SunStep(session, self.aimer)
         for step in (
             StageStep(session, self.ask_open),
-            SunStep(session),
+            self.sun_step,
             AirStep(session),
             FillStep(session),
             ExposeStep(session),
             OutputStep(session, lambda: self.ask_picture(False), lambda: self.ask_picture(True)),
         ):
-            if isinstance(step, StageStep):  # its pages scroll by themselves
-                self.stage = step
+            if isinstance(step, Pages):  # they scroll by themselves
                 self.stack.addWidget(step)
                 continue
             area = QScrollArea()
@@ -166,9 +170,8 @@ class DeskWindow(QMainWindow):
         self.lift.setText(f"{elevation:.1f}°".replace("-", "−"))
         self.heading.setText(f"{azimuth:.1f}°")
         below = "below the horizon" if elevation < -0.3 else "high"
-        self.height_word.setText(
-            below if self.session.document.sun.mode == "almanac" else f"{below}, by hand"
-        )
+        how = MODE_WORDS[self.session.document.sun.mode]
+        self.height_word.setText(f"{below}, {how}" if how else below)
         self.heading_word.setText(bearing_words(azimuth))
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
@@ -192,6 +195,7 @@ class DeskWindow(QMainWindow):
         self.sheet.hide()
         self.stack.setCurrentIndex(index)
         self.bar.buttons[index].setChecked(True)
+        self.picture.show_sun_tools(index == SUN_STEP)
 
     def _shortcuts(self) -> None:
         for keys, action in (
@@ -328,6 +332,7 @@ class DeskWindow(QMainWindow):
         if self.job is not None:
             self.job.stop()
             self.job.wait()
+        self.aimer.close()
         self.session.close()
         event.accept()
         QTimer.singleShot(0, self.deleteLater)

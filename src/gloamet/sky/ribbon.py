@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.sky.air import Air
 from gloamet.sky.atmosphere import aerosol_phase, rayleigh_phase
 from gloamet.sky.dome import BANDS_TO_AP1, NIGHT_CD_M2, VIEW_ROWS, VIEW_TURNS, SkySolver
@@ -25,9 +26,11 @@ ADAPTATION = 0.82  # how far the eye follows from bright to dark (chosen by eye)
 
 @dataclass(frozen=True)
 class SkyColours:
-    """strips (heights, STRIP, 3): AP1 cd/m2, first entry at the horizon."""
+    """strips (heights, STRIP, 3): AP1 cd/m2, first entry at the horizon; level_lx (heights,) what sun and sky give
+    level ground."""
 
     strips: NDArray[np.float64]
+    level_lx: NDArray[np.float64]
 
     def at(self, heights_deg: NDArray) -> NDArray[np.float64]:
         """Strips (n, STRIP, 3) for sun heights (n,), interpolated in the logarithm."""
@@ -36,6 +39,12 @@ class SkyColours:
         f = (x - i)[:, None, None]
         logs = np.log(np.maximum(self.strips, 1e-9))
         return np.exp(logs[i] * (1 - f) + logs[i + 1] * f)
+
+    def level_at(self, heights_deg: NDArray) -> NDArray[np.float64]:
+        """Illuminance of level ground in lx for sun heights of any shape."""
+        return np.asarray(
+            np.exp(np.interp(heights_deg, HEIGHTS_DEG, np.log(np.maximum(self.level_lx, 1e-6))))
+        )
 
     def adapted(self, heights_deg: NDArray) -> NDArray[np.float64]:
         """The strips as an eye that partly adapts sees them: scene-linear, about 1 for a bright day."""
@@ -53,7 +62,7 @@ def sky_colours(solver: SkySolver, air: Air) -> SkyColours:
     x = SIDE_DEG / 180.0 * (VIEW_TURNS - 1)
     j, g = int(x), x - int(x)
     elevation = np.linspace(0.0, 1.0, STRIP) * np.pi / 2
-    strips = np.zeros((len(HEIGHTS_DEG), STRIP, 3))
+    strips, level = np.zeros((len(HEIGHTS_DEG), STRIP, 3)), np.zeros(len(HEIGHTS_DEG))
     for k, height in enumerate(HEIGHTS_DEG):
         tables, _ = solver.spectral(air, float(height))
         side = tables[:, j] * (1 - g) + tables[:, j + 1] * g
@@ -62,5 +71,7 @@ def sky_colours(solver: SkySolver, air: Air) -> SkyColours:
         c = np.sin(elevation) * np.sin(sun) + np.cos(elevation) * np.cos(sun) * np.cos(np.radians(SIDE_DEG))
         rayleigh = np.array([rayleigh_phase(v) for v in c])[:, None]
         aerosol = np.array([aerosol_phase(v) for v in c])[:, None]
+        dome = solver.dome(air, 0.0, float(height))
+        level[k] = float((dome.sun_horizontal + dome.sky_horizontal) @ AP1_LUMINANCE)
         strips[k] = rows[:, 0] * rayleigh + rows[:, 1] * aerosol + rows[:, 2] + NIGHT_CD_M2
-    return SkyColours(np.maximum(strips, 0.0))
+    return SkyColours(np.maximum(strips, 0.0), level)

@@ -19,6 +19,7 @@ from gloamet.sun.year import year_grid
 
 SCAN_MINUTES, FINE_S = 10, 4.0
 SAME_DEG = 0.27  # nearer than the sun's own radius: the same sun for every shadow
+FAR_DEG = 3.0  # from there on the days beside the nearest tell nothing
 Array = NDArray[np.float64]
 
 
@@ -117,7 +118,8 @@ def nearest_by(
     peak = np.isfinite(fine) & (fine <= before) & (fine <= after) & (fine <= 2.0 * fine.min() + SAME_DEG)
     peaks = np.flatnonzero(peak)
     order = peaks[np.argsort(np.round(fine[peaks], 2), kind="stable")]
-    rest = np.setdiff1d(np.flatnonzero(fine <= max(SAME_DEG, 1.5 * fine.min())), peaks)
+    near = max(SAME_DEG, 1.5 * fine.min()) if fine.min() < FAR_DEG else 0.0
+    rest = np.setdiff1d(np.flatnonzero(fine <= near), peaks)
     order = np.concatenate([order, rest[np.argsort(fine[rest], kind="stable")]])[:most]
     sun = sun_position(times[order], latitude_deg, longitude_deg)
     return [

@@ -54,8 +54,11 @@ class SkyDisc(QWidget):
         self._backdrop: tuple[object, QPixmap] | None = None
         self._dragging = False
         self._offset = QPointF(0, 0)
+        self._turned: tuple[float, float] | None = None  # bearing of the grab on the ring, north then
         self.setFixedHeight(HEIGHT)
-        self.setToolTip("Drag the sun anywhere; the line is its path today.")
+        self.setToolTip(
+            "Drag the sun anywhere; the line is its path today. Drag the ring of letters to turn the compass."
+        )
         self.setAccessibleName("Sky disc")
         session.disc_painted.connect(self._take_disc)
         session.document_changed.connect(self._follow)
@@ -108,7 +111,7 @@ class SkyDisc(QWidget):
     def sun(self) -> tuple[float, float]:
         """The sun's true azimuth and elevation now."""
         sun = self.session.document.sun
-        if sun.mode == "hand":
+        if sun.mode != "almanac":
             return sun.azimuth_deg, sun.elevation_deg
         moment = self.session.moment()
         return moment.azimuth_deg, moment.elevation_deg
@@ -121,8 +124,13 @@ class SkyDisc(QWidget):
         if self._backdrop is None or self._backdrop[0] != key:
             self._backdrop = (key, self._make_backdrop())
         p = QPainter(self)
-        p.drawPixmap(0, 0, self._backdrop[1])
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._turned is not None:  # the ring stays under the hand; let go, north is up again
+            p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            p.translate(self.centre())
+            p.rotate(document.sun.north_deg - self._turned[1])
+            p.translate(-self.centre())
+        p.drawPixmap(0, 0, self._backdrop[1])
         sun = self.sun()
         p.setPen(QPen(QColor("#1c1c1c"), 1.5))
         p.setBrush(QColor(theme.SUN) if sun[1] > -0.6 else QColor(theme.QUIET))
@@ -215,18 +223,29 @@ class SkyDisc(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         d = event.position() - self.centre()
-        if event.button() == Qt.MouseButton.LeftButton and math.hypot(d.x(), d.y()) < RADIUS * 1.15:
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        near = self.place(*self.sun()) - event.position()
+        if math.hypot(d.x(), d.y()) > RADIUS + 4.0 and math.hypot(near.x(), near.y()) > 9.0:
+            self._turned = (math.degrees(math.atan2(d.x(), -d.y())), self.session.document.sun.north_deg)
+        elif math.hypot(d.x(), d.y()) < RADIUS * 1.15:
             self._dragging = True
             at = self.place(*self.sun())
             # a grab on the sun itself must not jump; elsewhere the sun comes to the pointer
-            near = math.hypot(at.x() - event.position().x(), at.y() - event.position().y()) < 9
-            self._offset = at - event.position() if near else QPointF(0, 0)
+            held = math.hypot(near.x(), near.y()) < 9.0
+            self._offset = at - event.position() if held else QPointF(0, 0)
             self._move(event.position() + self._offset)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if self._dragging:
+        if self._turned is not None:
+            d = event.position() - self.centre()
+            turn = math.degrees(math.atan2(d.x(), -d.y())) - self._turned[0]
+            north = (self._turned[1] + turn + 180.0) % 360.0 - 180.0
+            self.session.change("sun", "sun.north", north_deg=round(north, 1))
+        elif self._dragging:
             self._move(event.position() + self._offset)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self._dragging = False
+        self._dragging, self._turned = False, None
         self.session.settle()
+        self.update()

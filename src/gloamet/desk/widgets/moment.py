@@ -1,12 +1,11 @@
-"""Date and time on the desk: two fields to type in and the year to drag through."""
+"""Date and time on the desk: two fields to type in."""
 
 from __future__ import annotations
 
 import re
-from datetime import date, datetime, time, timedelta
+from datetime import date, datetime, time
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from gloamet.desk import theme
@@ -121,71 +120,3 @@ class MomentFields(QWidget):
         except GloametError as error:
             self.session.noticed.emit(str(error), "warning")
         self._follow()
-
-
-class YearStrip(QWidget):
-    """The year as a line of months; drag to change the date, the clock time stays."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        self.setFixedHeight(34)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Year")
-        self.setToolTip("Drag through the year. Arrows step a day, Shift a week.")
-        session.document_changed.connect(lambda _: self.update())
-
-    def sizeHint(self) -> QSize:  # noqa: N802
-        return QSize(200, 34)
-
-    def _days(self) -> int:
-        year = self.session.document.sun.wall_time.year
-        return (date(year + 1, 1, 1) - date(year, 1, 1)).days
-
-    def x_of(self, day_of_year: int) -> float:
-        """Where a day (from 0) stands."""
-        return 6 + day_of_year / (self._days() - 1) * (self.width() - 12)
-
-    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        year = self.session.document.sun.wall_time.year
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(QColor(theme.LINE))
-        p.drawRoundedRect(QRectF(0, 8.5, self.width(), 3), 1.5, 1.5)
-        p.setFont(theme.font(theme.SMALL))
-        p.setPen(QColor(theme.QUIET))
-        for month in range(1, 13):
-            first = date(year, month, 1).timetuple().tm_yday - 1
-            p.drawText(
-                QRectF(self.x_of(first + 14) - 10, 17, 20, 14),
-                Qt.AlignmentFlag.AlignCenter,
-                "JFMAMJJASOND"[month - 1],
-            )
-        day = self.session.document.sun.wall_time.timetuple().tm_yday - 1
-        p.setPen(QColor(theme.DIM) if self.hasFocus() else Qt.PenStyle.NoPen)
-        p.setBrush(QColor(theme.INK))
-        p.drawEllipse(QPointF(self.x_of(day), 10), 5.2, 5.2)
-
-    def _go(self, day_of_year: int) -> None:
-        wall = self.session.document.sun.wall_time
-        day = date(wall.year, 1, 1) + timedelta(days=min(max(day_of_year, 0), self._days() - 1))
-        self.session.change("sun", "sun.date", wall_time=datetime.combine(day, wall.time()), mode="almanac")
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self.mouseMoveEvent(event)
-
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if event.buttons() & Qt.MouseButton.LeftButton:
-            self._go(round((event.position().x() - 6) / max(1, self.width() - 12) * (self._days() - 1)))
-
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        self.session.settle()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        sign = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))
-        if sign is None:
-            super().keyPressEvent(event)
-            return
-        step = 7 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        self._go(self.session.document.sun.wall_time.timetuple().tm_yday - 1 + sign * step)

@@ -106,18 +106,23 @@ class PlaceField(QWidget):
             self.session.noticed.emit(str(error), "warning")
             return
         if pair is not None:
-            lat, lon = pair
-            self.session.busy.emit("looking up the time zone")
-            threading.Thread(
-                target=lambda: self._zoned.emit(lat, lon, zone_name_at(lat, lon)), daemon=True
-            ).start()
+            self.go(*pair)
         elif self.results.isVisible() and self.results.count():
             self._pick(self.results.item(max(0, self.results.currentRow())))
+
+    def go(self, lat: float, lon: float) -> None:
+        """Move the site to coordinates; its clock is looked up beside the interface."""
+        self.session.busy.emit("looking up the time zone")
+        threading.Thread(
+            target=lambda: self._zoned.emit(lat, lon, zone_name_at(lat, lon)), daemon=True
+        ).start()
 
     def _take_coordinates(self, lat: float, lon: float, zone: str) -> None:
         self.session.busy.emit("")
         self.edit.clearFocus()
-        self.session.change("site", name="", latitude_deg=lat, longitude_deg=lon, timezone=zone)
+        self.session.change(
+            "site", name="", latitude_deg=round(lat, 6), longitude_deg=round(lon, 6), timezone=zone
+        )
         self._follow()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802

@@ -1,0 +1,219 @@
+"""The answers of the Sun step, worked out off the interface: where pins put the sun, when it is there, what it reaches.
+
+It listens to the session; answers are attributes, each with a signal that says it is new. A newer question of the
+same kind replaces an older one.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from gloamet.desk import sunning
+from gloamet.desk.outlines import Outlines
+from gloamet.desk.session import Session, camera_of
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+from gloamet.sun.nearest import RealMoment, nearest_moments
+from gloamet.sun.position import direction
+
+if TYPE_CHECKING:
+    from gloamet.aim.pins import Aimed
+    from gloamet.aim.windows import Scan, Span
+
+SETTLED_MS = 120
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What the pins ask of the sun, and the real moments that come nearest."""
+
+    aimed: Aimed | None
+    moments: tuple[RealMoment, ...] = ()
+    problem: str = ""
+
+
+@dataclass(frozen=True)
+class Reach:
+    """When the sun reaches a surface: the scan, its spans, the best moment and the gap it comes through then."""
+
+    scan: Scan
+    spans: tuple[Span, ...]
+    best: datetime | None
+    gap: str
+
+
+class Aimer(QObject):
+    """Questions and answers of one session."""
+
+    answered = Signal()
+    scanned = Signal()
+    placed = Signal()  # `nearest`, the real moment of a free sun
+    _done = Signal(str, object, object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.answer: Answer | None = None
+        self.reach: Reach | None = None
+        self.nearest: RealMoment | None = None
+        self.scanning = False
+        self.outlines = Outlines()
+        self.size = (960, 540)
+        self.preview: NDArray[np.float64] | None = None
+        self._keys: dict[str, Any] = {}
+        self._stop_scan = threading.Event()
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix="aimer")
+        self._done.connect(self._take)
+        self._soon = QTimer(self, interval=SETTLED_MS, singleShot=True)
+        self._soon.timeout.connect(self._ask_all)
+        session.document_changed.connect(lambda _: self._soon.start())
+        session.scene_loaded.connect(lambda _: self._soon.start())
+
+    def close(self) -> None:
+        """End the threads."""
+        self._soon.stop()
+        self._stop_scan.set()
+        self._pool.shutdown(wait=True, cancel_futures=True)
+        self.outlines.close()
+
+    # -- previews
+
+    def show(self, towards: NDArray[np.float64] | None) -> None:
+        """Draw where a sun would fall, without moving it; None ends that."""
+        self.preview = towards
+        compiled = self.session.compiled
+        if towards is None or compiled is None:
+            self.outlines.clear()
+            return
+        self.outlines.want(compiled, camera_of(self.session.document), self.size, towards)
+
+    def show_moment(self, moment: RealMoment) -> None:
+        """Draw where the sun of a moment would fall."""
+        north = self.session.document.sun.north_deg
+        self.show(direction(moment.azimuth_deg + north, moment.elevation_deg))
+
+    # -- questions
+
+    def _ask(self, kind: str, key: Any, work: Callable[[], Any]) -> None:
+        if self._keys.get(kind) == key:
+            return
+        self._keys[kind] = key
+
+        def run() -> None:
+            if self._keys.get(kind) == key:
+                self._done.emit(kind, key, work())
+
+        self._pool.submit(run)
+
+    def _ask_all(self) -> None:
+        document = self.session.document
+        site, window = sunning.site_of(document), sunning.window_of(document)
+        pins = tuple(pin for pin in document.aim.pins if pin.on)
+        looks = document.stage.view if any(pin.kind != "shadow" for pin in pins) else None
+        if pins:
+            key: Any = (pins, site, window, looks, id(self.session.compiled))
+            self._ask("answer", key, lambda: self._solve(document))
+        elif self.answer is not None:
+            self.answer, self._keys["answer"] = None, None
+            self.answered.emit()
+        sun = document.sun
+        if sun.mode != "almanac":
+            place = (site.year, site.latitude_deg, site.longitude_deg, site.tz)
+            key = (sun.azimuth_deg, sun.elevation_deg, place)
+            self._ask(
+                "nearest", key, lambda: nearest_moments(sun.azimuth_deg, sun.elevation_deg, *place, most=1)
+            )
+        if document.aim.measured:
+            self._ask_scan(document)
+        elif self.reach is not None:
+            self.reach, self._keys["scan"] = None, None
+            self.scanned.emit()
+
+    def _solve(self, document: Document) -> Answer:
+        from gloamet.aim.moments import moments_of_pins
+        from gloamet.aim.pins import Pin, aim_frame, aim_glint, aim_shadows
+
+        compiled, camera = self.session.compiled, camera_of(document)
+        aspect = document.output.width / document.output.height
+        lines, remarks = [], []
+        try:
+            for pin in document.aim.pins:
+                if not pin.on:
+                    continue
+                if pin.kind == "shadow":
+                    lines.append(Pin(pin.caster, pin.receiver))
+                    continue
+                if pin.kind == "frame":
+                    aimed = aim_frame(camera, *pin.spot, aspect, compiled)
+                elif compiled is not None:
+                    aimed = aim_glint(camera, *pin.spot, aspect, compiled)
+                else:
+                    continue
+                lines.append(Pin(sunning.three(aimed.towards), (0.0, 0.0, 0.0)))
+                remarks += list(aimed.remarks)
+            shadows = all(pin.kind == "shadow" for pin in document.aim.pins if pin.on)
+            aimed = aim_shadows(lines, compiled if shadows else None)
+        except GloametError as error:
+            return Answer(None, (), str(error))
+        moments = moments_of_pins(lines, sunning.site_of(document), sunning.window_of(document))
+        words = tuple(dict.fromkeys((*aimed.remarks, *remarks)))
+        return Answer(type(aimed)(aimed.towards, aimed.misses_deg, words), tuple(moments))
+
+    # -- sun windows
+
+    def _ask_scan(self, document: Document) -> None:
+        compiled = self.session.compiled
+        if compiled is None:
+            return
+        aim, site, window = document.aim, sunning.site_of(document), sunning.window_of(document)
+        key = (aim.measured, aim.side, aim.near, site, window, id(compiled.geometry))
+        if self._keys.get("scan") == key:
+            return
+        self._stop_scan.set()
+        stop = self._stop_scan = threading.Event()
+        self.scanning = True
+        self.scanned.emit()
+
+        def work() -> Reach | str:
+            from gloamet.aim.windows import best_moment, gap_of, scan_year, spans_of, target_of
+            from gloamet.sun.position import sun_position
+
+            side, near = (None if v is None else np.array(v) for v in (aim.side, aim.near))
+            try:
+                target = target_of(compiled, aim.measured, side, near)
+            except GloametError as error:
+                return str(error)
+            scan = scan_year(compiled, target, site, window, cancelled=stop.is_set)
+            best, gap = best_moment(scan, site), ""
+            if best is not None:
+                sun = sun_position(best.timestamp(), site.latitude_deg, site.longitude_deg)
+                towards = direction(float(sun.azimuth_deg) + site.north_deg, float(sun.elevation_deg))
+                gap = gap_of(compiled, target, towards)
+            return Reach(scan, tuple(spans_of(scan, site)), best, gap)
+
+        self._ask("scan", key, work)
+
+    def _take(self, kind: str, key: Any, result: Any) -> None:
+        if self._keys.get(kind) != key:
+            return
+        if kind == "answer":
+            self.answer = result
+            self.answered.emit()
+        elif kind == "nearest":
+            self.nearest = result[0] if result else None
+            self.placed.emit()
+        else:
+            self.scanning = False
+            self.reach = None if isinstance(result, str) else result
+            if isinstance(result, str):
+                self.session.noticed.emit(result, "warning")
+            self.scanned.emit()

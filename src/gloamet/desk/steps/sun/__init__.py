@@ -1,0 +1,27 @@
+"""Sun: four ways to put it where the picture needs it: by almanac, by hand, by aim, along a sequence."""
+
+from __future__ import annotations
+
+from gloamet.desk.aimer import Aimer
+from gloamet.desk.session import Session
+from gloamet.desk.steps.sun.aim import AimPage
+from gloamet.desk.steps.sun.almanac import AlmanacPage
+from gloamet.desk.steps.sun.hand import HandPage
+from gloamet.desk.steps.sun.sequence import SequencePage
+from gloamet.desk.widgets.pages import Pages
+
+
+class SunStep(Pages):
+    """The pages of the Sun step."""
+
+    def __init__(self, session: Session, aimer: Aimer) -> None:
+        self.almanac, self.hand = AlmanacPage(session, aimer), HandPage(session, aimer)
+        self.aim, self.sequence = AimPage(session, aimer), SequencePage(session)
+        super().__init__(
+            (
+                ("Almanac", "Place, date and time set the sun.", self.almanac),
+                ("By hand", "Place the sun freely, or let something of the model lead it.", self.hand),
+                ("Aim", "Say where a shadow, the sun or its light shall be.", self.aim),
+                ("Sequence", "From one moment to another in steps.", self.sequence),
+            )
+        )

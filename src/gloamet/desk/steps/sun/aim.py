@@ -1,0 +1,271 @@
+"""Sun, aim: pins and their answers, real moments to go to, and when the sun reaches a surface."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+
+from gloamet.aim.moments import NEVER_DEG
+from gloamet.desk import sunning
+from gloamet.desk.aimer import Aimer
+from gloamet.desk.aimhand import SAYS
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.fields import NumberField, number_field
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.small import Column, Words, label, link
+from gloamet.desk.widgets.yearcloth import YearCloth
+from gloamet.document.aiming import AimPin
+from gloamet.document.model import Document
+from gloamet.sun.nearest import RealMoment
+
+ROW, MOST_ROWS, MOST_SPANS = 22, 7, 5
+TOOLS = (("shadow", "shadow pin"), ("frame", "frame pin"), ("glint", "glint pin"))
+
+
+@dataclass(frozen=True)
+class DayField(NumberField):
+    """A day of the year, written as a date."""
+
+    def text(self, value: float, unit: bool = True) -> str:
+        day = date(2025, 1, 1) + timedelta(days=round(value) - 1)
+        return f"{day.day} {day:%b}"
+
+
+@dataclass(frozen=True)
+class ClockField(NumberField):
+    """An hour of the day, written as a clock shows it."""
+
+    def text(self, value: float, unit: bool = True) -> str:
+        minutes = round(value * 60.0)
+        return f"{minutes // 60}:{minutes % 60:02d}"
+
+
+def _field(kind: type[NumberField], name: str) -> NumberField:
+    return kind(**number_field("aim", name).__dict__)
+
+
+class Moments(QListWidget):
+    """Real moments, best first: the pointer over one shows its shadows, a click goes there."""
+
+    def __init__(self, session: Session, aimer: Aimer) -> None:
+        super().__init__()
+        self.session, self.aimer = session, aimer
+        self.setMouseTracking(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName("Real moments")
+        self.setToolTip("Over one: its shadows in the picture. Click: go there.")
+        self.itemEntered.connect(lambda item: aimer.show_moment(item.data(Qt.ItemDataRole.UserRole)))
+        self.itemClicked.connect(self._go)
+        self.viewport().installEventFilter(self)
+
+    def show_moments(self, moments: tuple[RealMoment, ...]) -> None:
+        """Fill the list."""
+        self.clear()
+        for moment in moments:
+            when = f"{moment.when.day:2d} {moment.when:%b  %H:%M}"
+            item = QListWidgetItem(
+                f"{when}    {moment.error_deg:.2f}° off    {moment.elevation_deg:.0f}° high"
+            )
+            item.setData(Qt.ItemDataRole.UserRole, moment)
+            self.addItem(item)
+        self.setFixedHeight(ROW * min(MOST_ROWS, max(1, len(moments))) + 4)
+        self.setVisible(bool(moments))
+
+    def _go(self, item: QListWidgetItem) -> None:
+        self.aimer.show(None)
+        sunning.go_real(self.session, item.data(Qt.ItemDataRole.UserRole))
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        if event.type() == QEvent.Type.Leave:
+            self.aimer.show(None)
+        return super().eventFilter(watched, event)
+
+
+class PinRow(QWidget):
+    """One pin: what it is, a switch and a way to forget it."""
+
+    def __init__(self, session: Session, index: int, pin: AimPin) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        line = sum((a - b) ** 2 for a, b in zip(pin.caster, pin.receiver, strict=True)) ** 0.5
+        texts = {
+            "shadow": f"shadow over {line:.1f} m",
+            "frame": "sun in the frame",
+            "glint": "glint on a surface",
+        }
+        tip = "Counts, or rests. Drag its ends in the picture."
+        name = link(texts[pin.kind], tip, partial(self._switch, session, index))
+        name.setCheckable(True)
+        name.setChecked(pin.on)
+        row.addWidget(name)
+        row.addStretch(1)
+        row.addWidget(link("remove", "Forgets this pin.", partial(sunning.remove_pin, session, index)))
+
+    @staticmethod
+    def _switch(session: Session, index: int) -> None:
+        sunning.change_pin(session, index, on=not session.document.aim.pins[index].on)
+
+
+class AimPage(Column):
+    """Pins, answers, sun windows."""
+
+    def __init__(self, session: Session, aimer: Aimer) -> None:
+        super().__init__(session)
+        self.aimer = aimer
+        self.group("Pin")
+        row = QHBoxLayout()
+        row.setSpacing(2)
+        self.buttons: dict[str, QPushButton] = {}
+        for word, tool in TOOLS:
+            button = QPushButton(word)
+            button.setProperty("role", "piece")
+            button.setCheckable(True)
+            button.setToolTip(SAYS[tool])
+            button.clicked.connect(lambda _=False, t=tool: session.use_tool("" if session.tool == t else t))
+            row.addWidget(button, 1)
+            self.buttons[tool] = button
+        self.add(row)
+        self.say = label("", "note", wrap=True)
+        self.add(self.say)
+        self.pins = QVBoxLayout()
+        self.pins.setSpacing(2)
+        self.add(self.pins)
+        self.direction = label("", "", wrap=True)
+        self.remarks = label("", "warning", wrap=True)
+        self.take = link("put the sun there", "Places the sun by hand where the pins ask for it.", self._put)
+        self.take.setStyleSheet("text-align: left;")
+        self.moments = Moments(session, aimer)
+        for widget in (self.direction, self.remarks, self.take, self.moments):
+            self.add(widget)
+        self.group("Moments that count")
+        for kind, name, text in (
+            (ClockField, "from_hour", "From"), (ClockField, "to_hour", "To"),
+            (DayField, "first_day", "Season from"), (DayField, "last_day", "Season to"),
+        ):  # fmt: skip
+            self.add(NumberRow(session, "aim", name, text, field=_field(kind, name)))
+        self.group("Sun on a surface")
+        surface = partial(session.use_tool, "surface")
+        self.add(
+            Words(
+                [
+                    ("pick a surface", SAYS["surface"], surface),
+                    (
+                        "the selected part",
+                        "All sides of the part selected in the picture.",
+                        self._measure_part,
+                    ),
+                    (
+                        "none",
+                        "Ends the measure.",
+                        partial(session.change, "aim", measured="", side=None, near=None),
+                    ),
+                ]
+            )
+        )
+        self.cloth = YearCloth(session, aimer)
+        self.cloth.show_measure("reach")
+        self.add(self.cloth)
+        self.spans = label("", "note", wrap=True)
+        self.best = link("", "Goes to the moment with most sun on it.", self._go_best)
+        self.best.setStyleSheet("text-align: left;")
+        self.add(self.spans)
+        self.add(self.best)
+        self.finish()
+        self._shown: Any = None
+        session.document_changed.connect(self._follow)
+        session.tool_changed.connect(self._follow_tool)
+        aimer.answered.connect(self._answer)
+        aimer.scanned.connect(self._scanned)
+        self._follow(session.document)
+        self._follow_tool("")
+        self._answer()
+        self._scanned()
+
+    def _follow_tool(self, tool: str) -> None:
+        for name, button in self.buttons.items():
+            button.setChecked(name == tool)
+        self.say.setText(SAYS.get(tool, ""))
+        self.say.setVisible(tool in SAYS)
+
+    def _follow(self, document: Document) -> None:
+        if document.aim.pins == self._shown:
+            return
+        self._shown = document.aim.pins
+        while self.pins.count():
+            item = self.pins.takeAt(0)
+            if item is not None and (old := item.widget()) is not None:
+                old.hide()
+                old.deleteLater()
+        for index, pin in enumerate(document.aim.pins):
+            self.pins.addWidget(PinRow(self.session, index, pin))
+
+    # -- answers
+
+    def _answer(self) -> None:
+        answer = self.aimer.answer
+        aimed = None if answer is None else answer.aimed
+        for widget in (self.direction, self.take):
+            widget.setVisible(aimed is not None)
+        problem = "" if answer is None else answer.problem
+        remarks = problem if aimed is None else "\n".join(aimed.remarks)
+        if answer is not None and aimed is not None:
+            azimuth = (aimed.azimuth_deg - self.session.document.sun.north_deg) % 360.0
+            off = max(aimed.misses_deg, default=0.0)
+            misses = f", pins miss by up to {off:.1f}°" if off > 0.05 else ""
+            self.direction.setText(
+                f"Sun {aimed.elevation_deg:.1f}° high at {azimuth:.1f}°{misses}".replace("-", "−")
+            )
+            best = min((m.error_deg for m in answer.moments), default=None)
+            if best is None:
+                more = "No moment counts: widen hours or season."
+            elif best > NEVER_DEG and aimed.elevation_deg > 0.0:
+                more = f"Never here: the real sun comes no nearer than {best:.0f}°."
+            else:
+                more = ""
+            remarks = "\n".join(filter(None, (remarks, more)))
+        self.remarks.setText(remarks)
+        self.remarks.setVisible(bool(remarks))
+        self.moments.show_moments(() if answer is None else answer.moments)
+        if aimed is None and self.aimer.preview is not None:
+            self.aimer.show(None)
+
+    def _put(self) -> None:
+        answer = self.aimer.answer
+        if answer is not None and answer.aimed is not None:
+            self.aimer.show(None)
+            sunning.put(self.session, answer.aimed.towards)
+
+    # -- sun windows
+
+    def _measure_part(self) -> None:
+        if not self.session.selection:
+            self.session.noticed.emit("No part is selected: click one in the picture first.", "note")
+            return
+        self.session.change("aim", measured=self.session.selection, side=None, near=None)
+
+    def _scanned(self) -> None:
+        reach, measured = self.aimer.reach, self.session.document.aim.measured
+        self.best.setVisible(reach is not None and reach.best is not None)
+        self.cloth.setVisible(reach is not None)
+        if self.aimer.scanning and measured:
+            self.spans.setText(f"scanning the year for {measured} …")
+        elif reach is None:
+            self.spans.setText("Pick one to see on the year cloth when the sun reaches it.")
+        elif reach.best is None:
+            self.spans.setText(f"The sun never reaches {measured} then.")
+        else:
+            lines = [span.sentence("it") for span in reach.spans[:MOST_SPANS]]
+            more = len(reach.spans) - MOST_SPANS
+            lines += [f"and {more} shorter spans"] if more > 0 else []
+            self.spans.setText(f"{measured}: the sun\n" + "\n".join(f"·  {line}" for line in lines))
+            self.best.setText(f"most on {reach.best.day} {reach.best:%b %H:%M}, {reach.gap}")
+
+    def _go_best(self) -> None:
+        if self.aimer.reach is not None and self.aimer.reach.best is not None:
+            self.session.go_to(self.aimer.reach.best)

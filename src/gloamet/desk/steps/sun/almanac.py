@@ -1,0 +1,310 @@
+"""Sun, almanac: the place, the moment, the year, and which way north lies."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date, datetime
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
+
+from gloamet.desk import sunning, theme
+from gloamet.desk.aimer import Aimer
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.fields import description
+from gloamet.desk.widgets.moment import MomentFields
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.place import PlaceField
+from gloamet.desk.widgets.small import Column, Words, label, link
+from gloamet.desk.widgets.worldmap import WorldMap
+from gloamet.desk.widgets.yearcloth import MEASURES, YearCloth
+from gloamet.document.model import Document, Site
+from gloamet.errors import GloametError
+from gloamet.sky.air import turbidity_of_linke
+from gloamet.sun.climate import altitude_m, linke_turbidity
+from gloamet.sun.day import DayEvents, day_events
+from gloamet.sun.nearest import instant_of_height
+from gloamet.sun.place import format_offset, resolve_zone
+
+LOW_SUN_DEG, BLUE_DEG = 3.0, -5.0  # middle of 0 to 6 degrees; of -4 to -6 (common practice)
+Find = Callable[[DayEvents, "Jumps"], datetime | None]
+
+
+def _between(a: datetime | None, b: datetime | None) -> datetime | None:
+    return None if a is None or b is None else a + (b - a) / 2
+
+
+# word, what it is, how it is found
+JUMPS: tuple[tuple[str, str, Find], ...] = (
+    ("night ends", "Astronomical dawn: the sun 18° below the horizon.", lambda e, _: e.astronomical_dawn),
+    ("nautical dawn", "The sun 12° below the horizon.", lambda e, _: e.nautical_dawn),
+    ("civil dawn", "The sun 6° below the horizon.", lambda e, _: e.civil_dawn),
+    ("blue hour", "Before sunrise, the sun 5° below the horizon.", lambda e, j: j.at_height(BLUE_DEG, True)),
+    ("sunrise", "The upper limb on the horizon.", lambda e, _: e.sunrise),
+    ("low sun", "In the morning, the sun 3° high.", lambda e, j: j.at_height(LOW_SUN_DEG, True)),
+    ("mid-morning", "Half-way from sunrise to noon.", lambda e, _: _between(e.sunrise, e.solar_noon)),
+    ("noon", "The sun at its highest.", lambda e, _: e.solar_noon),
+    ("mid-afternoon", "Half-way from noon to sunset.", lambda e, _: _between(e.solar_noon, e.sunset)),
+    ("low sun ", "In the evening, the sun 3° high.", lambda e, j: j.at_height(LOW_SUN_DEG, False)),
+    ("sunset", "The upper limb on the horizon.", lambda e, _: e.sunset),
+    ("blue hour ", "After sunset, the sun 5° below the horizon.", lambda e, j: j.at_height(BLUE_DEG, False)),
+    ("civil dusk", "The sun 6° below the horizon.", lambda e, _: e.civil_dusk),
+    ("nautical dusk", "The sun 12° below the horizon.", lambda e, _: e.nautical_dusk),
+    ("night begins", "Astronomical dusk: the sun 18° below the horizon.", lambda e, _: e.astronomical_dusk),
+)  # fmt: skip
+SEASON_WORDS = {
+    "spring": "March equinox", "midsummer": "June solstice", "autumn": "September equinox",
+    "midwinter": "December solstice",
+}  # fmt: skip
+
+
+class Jumps(QWidget):
+    """Words that jump to the moments of the day."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._key: tuple[Site, date] | None = None
+        self.found: dict[str, datetime | None] = {}
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setHorizontalSpacing(10)
+        grid.setVerticalSpacing(1)
+        self.links = {}
+        for k, (word, tip, _find) in enumerate(JUMPS):
+            item = link(word.strip(), tip, partial(self._jump, word))
+            item.setStyleSheet("text-align: left;")
+            self.links[word] = item
+            grid.addWidget(item, k % 5, k // 5)
+        session.document_changed.connect(self._follow)
+        self._follow(session.document)
+
+    def at_height(self, elevation_deg: float, rising: bool) -> datetime | None:
+        """When the sun stands so high on the day shown."""
+        assert self._key is not None
+        site, day = self._key
+        zone = resolve_zone(site.timezone)
+        return instant_of_height(day, elevation_deg, rising, site.latitude_deg, site.longitude_deg, zone)
+
+    def _follow(self, document: Document) -> None:
+        key = (document.site, document.sun.wall_time.date())
+        if key == self._key or not (self.isVisible() or self._key is None):
+            return
+        self._key = key
+        site, day = key
+        events = day_events(day, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone))
+        self.found = {word: find(events, self) for word, _tip, find in JUMPS}
+        for word, item in self.links.items():
+            item.setEnabled(self.found[word] is not None)
+
+    def showEvent(self, event: object) -> None:  # noqa: N802
+        self._follow(self.session.document)
+
+    def _jump(self, word: str) -> None:
+        instant = self.found.get(word)
+        if instant is not None:
+            self.session.go_to(instant)
+
+
+class Steps(QWidget):
+    """A unit of time with a step back and a step on, five in a row."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 2, 0, 2)
+        row.setSpacing(0)
+        self.links = {}
+        for unit in ("minute", "hour", "day", "week", "month"):
+            for sign, word in ((-1, "‹"), (1, "›")):
+                where = "back" if sign < 0 else "on"
+                item = link(word, f"One {unit} {where}.", partial(sunning.step, session, unit, sign))
+                item.setFixedWidth(12)
+                self.links[unit, sign] = item
+            row.addWidget(self.links[unit, -1])
+            row.addWidget(label(unit, "note"))
+            row.addWidget(self.links[unit, 1])
+            if unit != "month":
+                row.addStretch(1)
+
+
+class BearingField(QWidget):
+    """The bearing a picked wall looks towards, to be typed."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.edit = QLineEdit()
+        self.edit.setFixedWidth(84)
+        self.edit.setAccessibleName("Bearing of the wall")
+        self.edit.setToolTip(
+            "The bearing this wall looks towards, clockwise from north; the compass turns to fit."
+        )
+        row.addWidget(label("This wall faces"))
+        row.addStretch(1)
+        row.addWidget(self.edit)
+        self.edit.editingFinished.connect(self._take)
+        session.wall_picked.connect(self._picked)
+        session.document_changed.connect(lambda _: self._show())
+        self.hide()
+
+    def _picked(self) -> None:
+        self.show()
+        self._show()
+        self.edit.setFocus(Qt.FocusReason.OtherFocusReason)
+        self.edit.selectAll()
+
+    def _show(self) -> None:
+        if self.session.wall is not None and not self.edit.hasFocus():
+            self.edit.setText(f"{sunning.bearing_of(self.session, self.session.wall):.1f}°")
+
+    def _take(self) -> None:
+        text = self.edit.text().strip().rstrip("°").replace(",", ".")
+        try:
+            bearing = float(text)
+        except ValueError:
+            self.session.noticed.emit(
+                f"“{text}” is not a bearing: write degrees from north, like 95.", "warning"
+            )
+            return
+        self.edit.clearFocus()
+        if (
+            self.session.wall is not None
+            and abs(bearing - sunning.bearing_of(self.session, self.session.wall)) > 0.04
+        ):
+            sunning.face(self.session, self.session.wall, bearing % 360.0)
+        self._show()
+
+
+class AlmanacPage(Column):
+    """Place, moment, year, north."""
+
+    def __init__(self, session: Session, aimer: Aimer) -> None:
+        super().__init__(session)
+        back = partial(sunning.back_to_almanac, session)
+        self.freed = link("The sun is free: back to the almanac", "Date and time set the sun again.", back)
+        self.freed.setStyleSheet(f"text-align: left; color: {theme.SUN};")
+        self.add(self.freed)
+        self.group("Moment")
+        self.add(MomentFields(session))
+        self.clock_note = label("", "note", wrap=True)
+        self.add(self.clock_note)
+        self.add(Steps(session))
+        self.cloth = YearCloth(session, aimer)
+        self.add(self.cloth)
+        self.measures = Words(
+            [(word, tip, partial(self.show_measure, word)) for word, tip in MEASURES.items()]
+            + [("now", "The date and time of this machine's clock.", partial(sunning.go_now, session))]
+        )
+        for item in self.measures.links[:-1]:
+            item.setCheckable(True)
+        self.add(self.measures)
+        self.box.addSpacing(6)
+        self.jumps = Jumps(session)
+        self.add(self.jumps)
+        self.seasons = Words(
+            [
+                (word, f"{name}, at this clock time.", partial(self._season, name))
+                for word, name in SEASON_WORDS.items()
+            ]
+        )
+        self.add(self.seasons)
+        self.keep = QCheckBox("Keep the sun's height on another date")
+        self.keep.setToolTip(
+            "Equinox and solstice links and day steps of this row go to the time of the same height."
+        )
+        self.add(self.keep)
+        self._place(session)
+        self.group("North")
+        self.add(NumberRow(session, "sun", "north_deg", "Compass turned", from_zero=True))
+        self.add(NumberRow(session, "stage", "turn_deg", "Model turned", from_zero=True))
+        wall = partial(session.use_tool, "wall")
+        self.add(Words([("pick a wall", "Click a wall in the picture and type the bearing it faces.", wall)]))
+        self.bearing = BearingField(session)
+        self.add(self.bearing)
+        self.finish()
+        session.document_changed.connect(self._follow)
+        aimer.scanned.connect(self._scanned)
+        self.aimer = aimer
+        self.show_measure("sky")
+        self._follow(session.document)
+
+    def _place(self, session: Session) -> None:
+        self.group("Place")
+        self.place = PlaceField(session)
+        self.map = WorldMap(session)
+        self.map.picked.connect(self.place.go)
+        self.where = label("", "note", wrap=True)
+        self.zone = QLineEdit()
+        self.zone.setToolTip(description("site", "timezone"))
+        self.zone.setAccessibleName("Clock")
+        self.zone.editingFinished.connect(self._take_zone)
+        for widget in (self.place, self.map, self.where, self.zone):
+            self.add(widget)
+        self.add(NumberRow(session, "site", "altitude_m", "Above the sea", from_zero=True))
+        self.high = link("", "Sets the mean height of the land here.", self._take_altitude)
+        self.typical = link("", "Sets the turbidity under Air.", self._take_turbidity)
+        for item in (self.high, self.typical):
+            item.setStyleSheet("text-align: left;")
+            self.add(item)
+
+    def show_measure(self, measure: str) -> None:
+        """What the year cloth is painted with."""
+        self.cloth.show_measure(measure)
+        for word, item in zip(MEASURES, self.measures.links, strict=False):
+            item.setChecked(word == measure)
+
+    def _scanned(self) -> None:
+        if self.aimer.reach is not None:
+            self.show_measure("reach")
+        elif self.cloth.measure == "reach" and not self.aimer.scanning:
+            self.show_measure("sky")
+
+    def _season(self, name: str) -> None:
+        sunning.go_date(self.session, sunning.season_day(self.session, name), self.keep.isChecked())
+
+    def _usual(self, document: Document) -> tuple[float, float, float]:
+        """Altitude, Linke turbidity of the month, and the turbidity that has it."""
+        site, month = document.site, document.sun.wall_time.month
+        linke = linke_turbidity(site.latitude_deg, site.longitude_deg, month)
+        return altitude_m(site.latitude_deg, site.longitude_deg), linke, round(turbidity_of_linke(linke), 2)
+
+    def _take_altitude(self) -> None:
+        self.session.change("site", altitude_m=round(self._usual(self.session.document)[0]))
+
+    def _take_turbidity(self) -> None:
+        self.session.change("air", turbidity=self._usual(self.session.document)[2])
+
+    def _follow(self, document: Document) -> None:
+        site, moment = document.site, self.session.moment()
+        self.freed.setVisible(document.sun.mode != "almanac")
+        ns, ew = "N" if site.latitude_deg >= 0 else "S", "E" if site.longitude_deg >= 0 else "W"
+        self.where.setText(
+            f"{abs(site.latitude_deg):.3f}° {ns}  {abs(site.longitude_deg):.3f}° {ew}   {format_offset(moment.local)}"
+            + (", summer time" if moment.local.dst() else "")
+        )
+        if not self.zone.hasFocus():
+            self.zone.setText(site.timezone)
+        self.clock_note.setText(moment.note or "")
+        self.clock_note.setVisible(bool(moment.note))
+        high, linke, turbidity = self._usual(document)
+        self.high.setText(f"land here lies about {high:.0f} m high")
+        self.high.setVisible(abs(high - site.altitude_m) > 40.0)
+        month = f"{document.sun.wall_time:%B}"
+        self.typical.setText(f"usual in {month}: Linke {linke:.1f}, turbidity {turbidity:.1f}")
+        self.typical.setVisible(abs(turbidity - document.air.turbidity) > 0.05)
+
+    def _take_zone(self) -> None:
+        text = self.zone.text().strip()
+        if text == self.session.document.site.timezone:
+            return
+        try:
+            resolve_zone(text)
+            self.session.change("site", timezone=text)
+        except GloametError as error:
+            self.session.noticed.emit(str(error), "warning")
+        self.zone.clearFocus()
+        self._follow(self.session.document)

@@ -1,0 +1,205 @@
+"""Sun, by hand: place it freely, know whether nature does, let the model lead it, its disc, and the moon."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import partial
+
+from PySide6.QtWidgets import QComboBox
+
+from gloamet.desk import sunning, theme
+from gloamet.desk.aimer import Aimer
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.fields import NumberField, description, number_field
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.small import Choice, Column, Words, label, link
+from gloamet.desk.widgets.switch import Switch
+from gloamet.document.model import Document
+from gloamet.output.delivery import moon_of
+from gloamet.stage.leading import leaders, span_s
+
+PENUMBRA_AT_M = (1.0, 4.0, 20.0)
+REAL_DEG, NEAR_DEG = 0.27, 3.0  # the same sun for every shadow; still one a viewer would believe
+AXES = (("shines", "shines so"), ("points", "stands there"), ("up", "above it"))
+
+
+@dataclass(frozen=True)
+class SunField(NumberField):
+    """A direction of the sun as it stands now, also while the almanac has it."""
+
+    now: Callable[[], float] = float
+
+    def value(self, document: Document) -> float:
+        return self.now()
+
+
+class Mode(Choice):
+    """Who sets the sun; taking it by hand leaves it where it stands."""
+
+    def choose(self, value: str) -> None:
+        actions = {
+            "almanac": sunning.back_to_almanac, "hand": sunning.take_by_hand, "follow": sunning.follow,
+        }  # fmt: skip
+        actions[value](self.session)
+        self._follow(self.session.document)
+
+
+def penumbra_m(diameter_deg: float, distance_m: float) -> float:
+    """Width of a shadow's edge at right angles to the light: from full shade to full sun.
+
+    >>> round(100 * penumbra_m(0.533, 4.0), 1)
+    3.7
+    """
+    return 2.0 * distance_m * math.tan(math.radians(diameter_deg) / 2.0)
+
+
+def length_text(metres: float) -> str:
+    """A length in the unit one would say it in.
+
+    >>> length_text(0.0037), length_text(0.037), length_text(1.4)
+    ('4 mm', '4 cm', '1.4 m')
+    """
+    if metres < 0.01:
+        return f"{1000 * metres:.0f} mm"
+    return f"{100 * metres:.0f} cm" if metres < 1.0 else f"{metres:.1f} m"
+
+
+class HandPage(Column):
+    """Everything but the clock."""
+
+    def __init__(self, session: Session, aimer: Aimer) -> None:
+        super().__init__(session)
+        self.aimer = aimer
+        self.group("Set by")
+        self.add(Mode(session, "sun", "mode", [("almanac", "clock"), ("hand", "hand"), ("follow", "model")]))
+        self.group("Where it stands")
+        self.rows = [
+            self._row("azimuth_deg", "Azimuth", 0),
+            self._row("elevation_deg", "Height above the horizon", 1),
+        ]
+        for row in self.rows:
+            self.add(row)
+        lead, beam = (partial(session.use_tool, tool) for tool in ("lead", "beam"))
+        self.add(
+            Words(
+                [
+                    ("lead it in the picture", "Drag in the picture: the sun comes to the pointer.", lead),
+                    ("by a shadow", "Press on a point that casts and drag its shadow.", beam),
+                ]
+            )
+        )
+        self.truth = label("", "note", wrap=True)
+        self.real = link(
+            "go there", "Sets date and time to this moment; the almanac has the sun again.", self._go
+        )
+        self.real.setStyleSheet("text-align: left;")
+        self.add(self.truth)
+        self.add(self.real)
+        self.group("Follow")
+        self.leader = QComboBox()
+        self.leader.setToolTip(description("sun", "leader"))
+        self.leader.setAccessibleName("What the sun follows")
+        self.leader.activated.connect(self._choose_leader)
+        self.add(self.leader)
+        self.axis = Choice(session, "sun", "leader_axis", AXES)
+        for value, _ in AXES:
+            self.axis.buttons[value].clicked.connect(lambda *_: sunning.follow(session))
+        self.add(self.axis)
+        self.moment = NumberRow(session, "sun", "leader_s", "Moment in its motion", write=self._lead_at)
+        self.add(self.moment)
+        self.none = label("The model has no distant light, camera or empty.", "note", wrap=True)
+        self.add(self.none)
+        self.group("Disc")
+        self.add(NumberRow(session, "sun", "diameter_deg", "Angular diameter", theme.SUN, logarithmic=True))
+        self.penumbra = label("", "note", wrap=True)
+        self.add(self.penumbra)
+        self.group("Night")
+        self.add(Switch(session, "sun", "moon", "Moonlight"))
+        self.moon = label("", "note", wrap=True)
+        self.add(self.moon)
+        self.finish()
+        session.document_changed.connect(self._follow)
+        session.scene_loaded.connect(lambda _: self._list_leaders())
+        aimer.placed.connect(self._tell)
+        self._list_leaders()
+        self._follow(session.document)
+
+    def _row(self, name: str, text: str, which: int) -> NumberRow:
+        plain = number_field("sun", name)
+        field = SunField(**{**plain.__dict__, "now": lambda: sunning.sun_now(self.session)[which]})
+
+        def write(value: float, key: str | None) -> None:
+            azimuth, elevation = sunning.sun_now(self.session)
+            here = {"azimuth_deg": azimuth % 360.0, "elevation_deg": max(elevation, -20.0), name: value}
+            self.session.change("sun", key, mode="hand", **here)
+
+        return NumberRow(self.session, "sun", name, text, from_zero=which == 1, field=field, write=write)
+
+    # -- whether it happens
+
+    def _tell(self) -> None:
+        document, nearest = self.session.document, self.aimer.nearest
+        free = document.sun.mode != "almanac"
+        self.truth.setVisible(free)
+        self.real.setVisible(free and nearest is not None)
+        if not free:
+            return
+        if document.sun.elevation_deg < -0.6:
+            self.truth.setText("Below the horizon: no direct sun.")
+            self.real.hide()
+        elif nearest is None:
+            self.truth.setText("looking for a date …")
+        else:
+            when = f"{nearest.when.day} {nearest.when:%b %H:%M}"
+            if nearest.error_deg <= REAL_DEG:
+                text = f"It stands so on {when}."
+            elif nearest.error_deg <= NEAR_DEG:
+                text = f"Nearly so on {when}, {nearest.error_deg:.1f}° away."
+            else:
+                text = f"Never at this latitude. Nearest is {when}, {nearest.error_deg:.0f}° away."
+            self.truth.setText(text)
+
+    def _go(self) -> None:
+        if self.aimer.nearest is not None:
+            sunning.go_real(self.session, self.aimer.nearest)
+
+    # -- follow
+
+    def _list_leaders(self) -> None:
+        scene = self.session.scene
+        found = leaders(scene) if scene is not None else {}
+        self.leader.clear()
+        self.leader.addItem("nothing", "")
+        for name, kind in found.items():
+            self.leader.addItem(f"{name}, {kind}", name)
+        for widget in (self.leader, self.axis):
+            widget.setVisible(bool(found))
+        self.none.setVisible(not found)
+        self._follow(self.session.document)
+
+    def _choose_leader(self, index: int) -> None:
+        name = str(self.leader.itemData(index))
+        if name:
+            sunning.follow(self.session, leader=name)
+        else:
+            self.session.change("sun", mode="hand", leader="")
+
+    def _lead_at(self, value: float, key: str | None) -> None:
+        sunning.follow(self.session, key, leader_s=value)
+
+    def _follow(self, document: Document) -> None:
+        sun, scene = document.sun, self.session.scene
+        at = self.leader.findData(sun.leader)
+        self.leader.setCurrentIndex(max(at, 0))
+        first, last = span_s(scene, sun.leader) if scene is not None else (0.0, 0.0)
+        self.moment.setVisible(last > first)
+        if last > first:
+            self.moment.field = replace(self.moment.field, low=first, high=last)
+        edges = [f"{length_text(penumbra_m(sun.diameter_deg, d))} at {d:g} m" for d in PENUMBRA_AT_M]
+        self.penumbra.setText(f"Shadow edge {', '.join(edges)} from what casts it.")
+        moon = moon_of(document)
+        up = f"{moon.elevation_deg:.0f}° high" if moon.elevation_deg > 0 else "below the horizon"
+        self.moon.setText(f"{moon.phase.capitalize()}, {100 * moon.lit:.0f} % lit, {up}.")
+        self._tell()

@@ -1,0 +1,54 @@
+"""Pages of a step: pieces in a row, each bringing its own page to the front, each page scrolled by itself."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QHBoxLayout,
+    QPushButton,
+    QScrollArea,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+
+class Pages(QWidget):
+    """(name, tip, page) side by side; `stack` holds the pages."""
+
+    def __init__(self, pages: Sequence[tuple[str, str, QWidget]]) -> None:
+        super().__init__()
+        self.setObjectName("column")
+        self.names = [name for name, _, _ in pages]
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 12, 0, 0)
+        column.setSpacing(0)
+        row = QHBoxLayout()
+        row.setContentsMargins(16, 0, 16, 0)
+        row.setSpacing(2)
+        self.stack, self.group = QStackedWidget(), QButtonGroup(self)
+        for index, (name, tip, page) in enumerate(pages):
+            button = QPushButton(name)
+            button.setProperty("role", "piece")
+            button.setCheckable(True)
+            button.setToolTip(tip)
+            self.group.addButton(button, index)
+            row.addWidget(button, 1)
+            area = QScrollArea()
+            area.setWidgetResizable(True)
+            area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            area.setWidget(page)
+            self.stack.addWidget(area)
+        self.group.idClicked.connect(self.stack.setCurrentIndex)
+        column.addLayout(row)
+        column.addWidget(self.stack, 1)
+        self.show_page(self.names[0])
+
+    def show_page(self, name: str) -> None:
+        """Bring a page to the front."""
+        index = self.names.index(name)
+        self.stack.setCurrentIndex(index)
+        self.group.button(index).setChecked(True)
