@@ -13,7 +13,6 @@ from pytestqt.qtbot import QtBot
 from gloamet.desk.steps.sun.almanac import AlmanacPage, BearingField, Jumps, Steps
 from gloamet.desk.steps.sun.hand import HandPage
 from gloamet.desk.widgets.worldmap import WorldMap
-from gloamet.desk.widgets.yearcloth import YearCloth
 from gloamet.desk.window import DeskWindow
 from gloamet.output.delivery import air_of, sun_of
 from gloamet.sun.climate import linke_turbidity
@@ -92,7 +91,7 @@ def test_a_skipped_hour_is_said_on_the_step(window: DeskWindow) -> None:
 
 
 def test_the_year_cloth_is_clicked_and_stepped(window: DeskWindow) -> None:
-    cloth, session = step(window, YearCloth), window.session
+    cloth, session = window.sun_step.almanac.cloth, window.session
     at = cloth.place(datetime(2026, 10, 3, 15, 30))  # type: ignore[attr-defined]
     QTest.mouseClick(cloth, Qt.MouseButton.LeftButton, pos=at.toPoint())
     wall = session.document.sun.wall_time
@@ -106,7 +105,7 @@ def test_the_year_cloth_is_clicked_and_stepped(window: DeskWindow) -> None:
 def test_the_cloth_shows_night_outside_the_suns_hours_whatever_it_measures(
     window: DeskWindow, qtbot: QtBot
 ) -> None:
-    cloth = step(window, YearCloth)
+    cloth = window.sun_step.almanac.cloth
     qtbot.waitUntil(lambda: window.session.colours is not None, timeout=60_000)
     for measure in ("sky", "height", "light"):
         cloth.show_measure(measure)  # type: ignore[attr-defined]

@@ -9,7 +9,9 @@ from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.sky.air import Air, turbidity_of_linke
 from gloamet.sky.dome import SkySolver
 from gloamet.sky.moonlight import with_moon
+from gloamet.sky.ribbon import sky_colours
 from gloamet.sun.moon import Moon
+from gloamet.trace.lights import build_lights
 
 FULL = Moon(180.0, 60.0, 1.0, True, 0.267, 384400.0)
 AIR = Air(2.5)
@@ -55,3 +57,23 @@ def test_thin_air_of_a_mountain_makes_a_darker_sky_and_a_brighter_sun(solver: Sk
     assert float(top.sun_irradiance @ AP1_LUMINANCE) > float(sea.sun_irradiance @ AP1_LUMINANCE)
     # ISO 2533: 657.8 hPa at 3500 m
     assert Air(altitude_m=3500.0).pressure_ratio == pytest.approx(657.8 / 1013.25, rel=0.002)
+
+
+@pytest.mark.parametrize("height", [-8.0, 2.0, 35.0])
+def test_the_light_of_the_year_cloth_is_that_of_the_dome(solver: SkySolver, height: float) -> None:
+    colours, dome = sky_colours(solver, AIR), solver.dome(AIR, 0.0, height)
+    assert float(colours.level_at(np.array([height]))[0]) == pytest.approx(level(dome), rel=0.06)
+
+
+def test_a_wider_disc_gives_the_same_light_from_a_larger_part_of_the_sky(solver: SkySolver) -> None:
+    true, wide = (build_lights(solver.dome(AIR, 180.0, 40.0, diameter)) for diameter in (0.533, 8.0))
+    assert wide.sun[3:6] == pytest.approx(true.sun[3:6])
+    assert wide.sun[7:10] * wide.sun[10] == pytest.approx(true.sun[7:10] * true.sun[10], rel=1e-5)
+    assert wide.sun[10] / true.sun[10] == pytest.approx((8.0 / 0.533) ** 2, rel=0.01)
+
+
+def test_altitude_is_not_forgotten_by_what_the_solver_keeps(solver: SkySolver) -> None:
+    fresh = SkySolver().dome(Air(2.0, altitude_m=3000.0), 180.0, 30.0)
+    solver.dome(Air(2.0), 180.0, 30.0)
+    kept = solver.dome(Air(2.0, altitude_m=3000.0), 180.0, 30.0)
+    assert np.allclose(kept.table, fresh.table, rtol=1e-6)

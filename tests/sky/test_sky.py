@@ -157,7 +157,7 @@ def test_closure_agrees_with_a_monte_carlo_walk(
     solver: SkySolver, aod: float, elevation: float, band: float
 ) -> None:
     air = Air(1 + 10.3 * aod, None, 0.2)
-    tables, _ = solver.spectral(air, elevation)
+    tables, _through, _level = solver.spectral(air, elevation)
     n = int(np.argmin(np.abs(WAVELENGTH_NM - 543)))
     e = (np.arange(60) + 0.5) / 60 * np.pi / 2
     a = (np.arange(48) + 0.5) / 48 * np.pi

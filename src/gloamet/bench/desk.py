@@ -15,7 +15,7 @@ from typing import Any
 
 Result = dict[str, float]
 
-_COMMON = """
+COMMON = """
 import json, os, sys, time
 START = float(os.environ["GLOAMET_BENCH_START"])
 from PySide6.QtCore import QTimer
@@ -40,7 +40,7 @@ def finish():
 """
 
 _START = (
-    _COMMON
+    COMMON
     + """
 def first(frame):
     out["picture"] = time.time() - START
@@ -53,7 +53,7 @@ app.exec()
 
 # Changes come from a timer, as from a hand; a second timer of 1 ms measures how late the interface runs.
 _HAND = (
-    _COMMON
+    COMMON
     + """
 import statistics
 from datetime import timedelta
@@ -110,7 +110,7 @@ app.exec()
 
 # A hand drags the time of a demo whose record is full, with the picture at a given size on screen.
 _RELIGHT = (
-    _COMMON.replace(
+    COMMON.replace(
         "demo_document()",  # whose picture fills the size asked for
         "demo_document(sys.argv[1]).change('output', width=int(sys.argv[2]), height=int(sys.argv[3]))",
     )

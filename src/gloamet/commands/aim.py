@@ -10,8 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from gloamet.aim.moments import Site, moments_of, moments_of_pins
 from gloamet.aim.pins import Aimed, Pin, aim_frame, aim_glint, aim_shadows
-from gloamet.commands.common import add_json, number, show, size, triple, whole
-from gloamet.document.file import ENDING, load_document
+from gloamet.commands.common import add_axes, add_json, number, read_document, show, size, triple, whole
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.assembly import camera_of_view, stand_up
@@ -72,6 +71,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
         tool.add_argument(
             "--north", type=number(-180, 360, "North"), default=0.0, help="degrees from +Y, clockwise"
         )
+        add_axes(tool)
         add_json(tool)
         tool.set_defaults(run=_RUNS[tool.prog.split()[-1]])
 
@@ -123,16 +123,11 @@ def _site(options: argparse.Namespace) -> Site | None:
     return Site(lat, lon, tz, options.year or datetime.now(UTC).year, options.north)
 
 
-def _opened(path: Path) -> tuple[Compiled, Scene, Document]:
+def _opened(path: Path, units: str | None, up: str | None) -> tuple[Compiled, Scene, Document]:
     from gloamet.output.delivery import compile_stage
     from gloamet.stage.readers import read_file
 
-    if path.suffix.lower() == ENDING:
-        document = load_document(path)
-        if not document.stage.model:
-            raise GloametError(f"{path.name} names no model: open one on the desk first.")
-    else:
-        document = Document().change("stage", model=str(path))
+    document = read_document(path, units, up)
     scene = stand_up(read_file(Path(str(document.stage.model))), document.stage)
     return compile_stage(document, scene), scene, document
 
@@ -191,21 +186,21 @@ def _run_shadow(options: argparse.Namespace) -> None:
     if len(options.casters) != len(options.receivers):
         raise GloametError("Every --from needs its --to.")
     pins = [Pin(a, b) for a, b in zip(options.casters, options.receivers, strict=True)]
-    scene = _opened(options.scene)[0] if options.scene else None
+    scene = _opened(options.scene, options.units, options.up)[0] if options.scene else None
     site = _site(options)
     aimed = aim_shadows(pins, scene)
     _answer(options, aimed, site, moments_of_pins(pins, site, _window(options)) if site else [])
 
 
 def _run_frame(options: argparse.Namespace) -> None:
-    opened = _opened(options.scene) if options.scene else None
+    opened = _opened(options.scene, options.units, options.up) if options.scene else None
     aimed = aim_frame(_camera(options, opened), *_place(options), opened[0] if opened else None)
     site = _site(options)
     _answer(options, aimed, site, moments_of(aimed, site, _window(options)) if site else [])
 
 
 def _run_glint(options: argparse.Namespace) -> None:
-    opened = _opened(options.scene)
+    opened = _opened(options.scene, options.units, options.up)
     aimed = aim_glint(_camera(options, opened), *_place(options), opened[0])
     site = _site(options)
     _answer(options, aimed, site, moments_of(aimed, site, _window(options)) if site else [])
@@ -220,7 +215,7 @@ def _run_windows(options: argparse.Namespace) -> None:
     site = _site(options)
     if site is None:
         raise GloametError("Sun windows need a place: give --lat and --lon.")
-    compiled = _opened(options.scene)[0]
+    compiled = _opened(options.scene, options.units, options.up)[0]
     target = target_of(compiled, options.part, None if options.side is None else np.array(options.side))
     scan = scan_year(compiled, target, site, _window(options))
     spans, best = spans_of(scan, site), best_moment(scan, site)

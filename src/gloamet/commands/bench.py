@@ -19,7 +19,7 @@ def _memory() -> Result:
 
 
 def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
-    from gloamet.bench import core, desk, opening, relight
+    from gloamet.bench import core, desk, opening, relight, sun
 
     return [
         (
@@ -38,6 +38,9 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
         (core.sun, ("sun_500k_s", "sun_one_ms")),
         (core.develop, ("develop_1280x800_ms",)),
         (desk.hand, ("first_change_ms", "first_change_median_ms", "gui_gap_ms", "scrub_fps")),
+        (sun.scan, ("year_scan_s",)),
+        (sun.cloth, ("year_cloth_ms", "year_cloth_air_ms")),
+        (sun.overlay, ("overlay_fps_960x540", "overlay_worst_fps_960x540")),
         (desk.relight, desk.RELIGHT_NAMES),
         (relight.errors, relight.ERROR_NAMES),
         (relight.clean, ("shade_2pct_s", "interior_3pct_s")),

@@ -7,10 +7,16 @@ import json
 import math
 from collections.abc import Callable
 from datetime import datetime, tzinfo
+from pathlib import Path
 from typing import Any
 
+from gloamet.document.file import ENDING, load_document
+from gloamet.document.model import Document
 from gloamet.errors import GloametError
+from gloamet.stage.scene import UNIT_METRES
 from gloamet.sun.place import check_coordinates, parse_when, resolve_zone, zone_name_at
+
+SILENT = (".obj", ".ply", ".stl")  # formats that name neither unit nor axis: m and Y up unless told
 
 
 def number(low: float, high: float, what: str) -> Callable[[str], float]:
@@ -98,6 +104,25 @@ def read_place(options: argparse.Namespace) -> tuple[float, float, datetime, tzi
         raise GloametError(f"Year {when.year} is out of range: give one from 1900 to 2150.")
     name = options.tz or zone_name_at(lat, lon)
     return lat, lon, when, resolve_zone(name), name
+
+
+def add_axes(parser: argparse.ArgumentParser) -> None:
+    """How a model file is to be understood where it is silent."""
+    parser.add_argument("--units", choices=list(UNIT_METRES))
+    parser.add_argument("--up", choices=["y", "z"])
+
+
+def read_document(path: Path, units: str | None = None, up: str | None = None) -> Document:
+    """A project, or a fresh document of a model. Raises GloametError for a project without a model."""
+    if path.suffix.lower() == ENDING:
+        document = load_document(path)
+        if not document.stage.model:
+            raise GloametError(f"{path.name} names no model: open one on the desk first.")
+    else:
+        said = ("m", "y") if path.suffix.lower() in SILENT else ("file", "file")
+        document = Document().change("stage", model=str(path), units=said[0], up=said[1])
+    stage = document.stage
+    return document.change("stage", units=units or stage.units, up=up or stage.up)
 
 
 def clean(value: Any) -> Any:

@@ -13,9 +13,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from gloamet.commands.common import (
+    add_axes,
     add_json,
     add_place,
     number,
+    read_document,
     read_place,
     shares,
     show,
@@ -23,12 +25,12 @@ from gloamet.commands.common import (
     triple,
     whole,
 )
-from gloamet.document.file import ENDING, load_document
+from gloamet.document.file import ENDING
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.assembly import camera_of_view, stand_up
 from gloamet.stage.camera import Camera, look_over
-from gloamet.stage.scene import UNIT_METRES, Scene
+from gloamet.stage.scene import Scene
 
 if TYPE_CHECKING:
     from gloamet.trace.compiled import Compiled
@@ -37,7 +39,6 @@ if TYPE_CHECKING:
 
 DEFAULT_FOV_DEG = 40.0
 MOST_FOR_NOISE = 4096  # paths per pixel where only --noise says when to stop
-SILENT = (".obj", ".ply", ".stl")  # formats that name neither unit nor axis: m and Y up unless told
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
@@ -71,8 +72,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("--sixteen-bit", action="store_true", help="16-bit .png")
     parser.add_argument("--denoise", action="store_true", help="clean the last grain")
     parser.add_argument("--bounces", type=whole(1, 32, "Bounces"), default=None)
-    parser.add_argument("--units", choices=list(UNIT_METRES))
-    parser.add_argument("--up", choices=["y", "z"])
+    add_axes(parser)
     parser.add_argument("--mute", action="append", metavar="PART", help="leave a part out; may be repeated")
     plaster = number(0.18, 0.9, "Plaster")
     parser.add_argument("--plaster", type=plaster, nargs="?", const=0.6, help="reflectance, 0.6 if left out")
@@ -97,18 +97,9 @@ class _Job:
 
 
 def _document(options: argparse.Namespace) -> Document:
-    if options.source.suffix.lower() == ENDING:
-        document = load_document(options.source)
-        if not document.stage.model:
-            raise GloametError(f"{options.source.name} names no model: open one on the desk first.")
-    else:
-        silent = options.source.suffix.lower() in SILENT
-        units, up = ("m", "y") if silent else ("file", "file")
-        document = Document().change("stage", model=str(options.source), units=units, up=up)
+    document = read_document(options.source, options.units, options.up)
+    if options.source.suffix.lower() != ENDING:
         document = document.change("stage.ground", softness_deg=0.0)
-    if options.units or options.up:
-        stage = document.stage
-        document = document.change("stage", units=options.units or stage.units, up=options.up or stage.up)
     for name, value in (("turbidity", options.turbidity), ("ground_reflectance", options.albedo)):
         if value is not None:
             document = document.change("air", **{name: value})

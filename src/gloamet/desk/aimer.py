@@ -40,6 +40,12 @@ class Answer:
     moments: tuple[RealMoment, ...] = ()
     problem: str = ""
 
+    def same_sun(self, other: Answer) -> bool:
+        """Whether both ask for the same direction."""
+        if self.aimed is None or other.aimed is None:
+            return False
+        return bool(np.allclose(self.aimed.towards, other.aimed.towards, atol=1e-4))
+
 
 @dataclass(frozen=True)
 class Reach:
@@ -69,14 +75,22 @@ class Aimer(QObject):
         self.outlines = Outlines()
         self.size = (960, 540)
         self.preview: NDArray[np.float64] | None = None
+        self.previews = False  # whether a new answer is drawn by itself
         self._keys: dict[str, Any] = {}
         self._stop_scan = threading.Event()
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="aimer")
         self._done.connect(self._take)
         self._soon = QTimer(self, interval=SETTLED_MS, singleShot=True)
         self._soon.timeout.connect(self._ask_all)
-        session.document_changed.connect(lambda _: self._soon.start())
+        session.document_changed.connect(self._follow)
+        self._sun = session.document.sun
         session.scene_loaded.connect(lambda _: self._soon.start())
+
+    def _follow(self, document: Document) -> None:
+        if document.sun != self._sun:  # the real light has moved: a preview beside it would mislead
+            self._sun = document.sun
+            self.show(None)
+        self._soon.start()
 
     def close(self) -> None:
         """End the threads."""
@@ -91,6 +105,7 @@ class Aimer(QObject):
         """Draw where a sun would fall, without moving it; None ends that."""
         self.preview = towards
         compiled = self.session.compiled
+        self.session.hold(towards is not None and compiled is not None)
         if towards is None or compiled is None:
             self.outlines.clear()
             return
@@ -206,7 +221,10 @@ class Aimer(QObject):
         if self._keys.get(kind) != key:
             return
         if kind == "answer":
+            fresh = self.answer is None or not result.same_sun(self.answer)
             self.answer = result
+            if fresh and result.aimed is not None and self.previews:
+                self.show(result.aimed.towards)
             self.answered.emit()
         elif kind == "nearest":
             self.nearest = result[0] if result else None

@@ -32,6 +32,7 @@ Screen = Callable[[Array], QPointF | None]
 STEPS = 97
 LOWEST_DEG = -1.0
 ARROW_INSET = 22.0
+FARTHEST = 20.0  # picture widths: a line from there has no place on the screen
 
 
 @lru_cache(maxsize=4)
@@ -58,11 +59,13 @@ def draw_path(p: QPainter, box: QRectF, session: Session) -> None:
     camera, aspect = camera_of(document), box.width() / box.height()
     towards, marks = _path(document.site, document.sun.wall_time.date(), document.sun.north_deg)
     line, open_ = QPainterPath(), False
-    for vector in towards:
-        at = None if np.isnan(vector[0]) else on_screen(box, camera.project(vector, aspect))
-        if at is None or abs(at.x()) > 2e4 or abs(at.y()) > 2e4:
+    for x, y in camera.project_all(towards, aspect).tolist():
+        if not (
+            abs(x) < FARTHEST and abs(y) < FARTHEST
+        ):  # behind the camera, or below the horizon: not a number
             open_ = False
             continue
+        at = QPointF(box.x() + x * box.width(), box.y() + y * box.height())
         if open_:
             line.lineTo(at)
         else:
@@ -74,9 +77,10 @@ def draw_path(p: QPainter, box: QRectF, session: Session) -> None:
     p.setPen(QPen(QColor(theme.SUN), 1.3))
     p.drawPath(line)
     p.setFont(theme.font(theme.SMALL, True))
-    for hour, vector in marks:
-        at = on_screen(box, camera.project(vector, aspect))
-        if at is None or not box.contains(at):
+    places = camera.project_all(np.array([vector for _, vector in marks]).reshape(-1, 3), aspect)
+    for (hour, _), (x, y) in zip(marks, places.tolist(), strict=True):
+        at = QPointF(box.x() + x * box.width(), box.y() + y * box.height())
+        if math.isnan(x) or not box.contains(at):
             continue
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(QColor(theme.SUN))

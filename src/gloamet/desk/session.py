@@ -77,6 +77,7 @@ class Session(QObject):
         self.file_scene: Scene | None = None
         self.selection = ""
         self.tool = ""
+        self.keep_height = False  # whether another date keeps the sun's height instead of the clock
         self.wall: Any = None  # outward normal of the wall whose bearing is being told
         self.thumbnails: dict[View, Any] = {}
         self.plan: PlanWish | None = None
@@ -84,6 +85,7 @@ class Session(QObject):
         self.frame: Frame | None = None
         self.colours: Any = None
         self.stopped = False
+        self._held = False
         self._title = "Untitled"
         self._moment: tuple[Any, Moment] | None = None
         self._saved = self.history.current
@@ -239,8 +241,14 @@ class Session(QObject):
         self.stopped = False
         self._ask()
 
+    def hold(self, on: bool) -> None:
+        """Leave the picture unrefined while something else needs all the rays, such as outlines under the hand."""
+        if on != self._held:
+            self._held = on
+            self._soon.start()
+
     def _ask(self) -> None:
-        self._engine.want(self.document, *self._size, self.stopped, self.plan, self._stamp)
+        self._engine.want(self.document, *self._size, self.stopped or self._held, self.plan, self._stamp)
 
     def show_plan(self, wish: PlanWish | None) -> None:
         """Draw a plan beside the picture from now on, or no longer."""

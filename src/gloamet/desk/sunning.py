@@ -107,7 +107,7 @@ def step(session: Session, unit: str, sign: int) -> None:
         wall = wall.replace(year=year, month=month + 1, day=min(wall.day, last))
     else:
         wall = wall + sign * STEPS[unit]
-    session.change("sun", wall_time=wall, mode="almanac")
+    go_date(session, wall.date())
 
 
 def go_now(session: Session) -> None:
@@ -115,14 +115,13 @@ def go_now(session: Session) -> None:
     session.go_to(datetime.now(UTC).replace(second=0, microsecond=0))
 
 
-def go_date(session: Session, day: date, keep_height: bool) -> None:
+def go_date(session: Session, day: date) -> None:
     """Another date at the same clock time, or at the time when the sun stands as high as now."""
     document = session.document
-    if keep_height:
-        _azimuth, height = sun_now(session)
-        site = document.site
-        zone = resolve_zone(site.timezone)
+    if session.keep_height:
         moment = session.moment()
+        site, height = document.site, moment.elevation_deg
+        zone = resolve_zone(site.timezone)
         later = session.moment().instant + timedelta(minutes=2)
         rising = _height_at(session, later) > moment.elevation_deg
         at = instant_of_height(day, height, rising, site.latitude_deg, site.longitude_deg, zone)

@@ -158,7 +158,7 @@ class SkySolver:
 
     def __init__(self) -> None:
         self._pool = ThreadPoolExecutor(os.cpu_count())
-        self._key: tuple[float, float | None] | None = None
+        self._key: tuple[float, float | None, float] | None = None
         self._psi: Array = np.zeros(0)
         self._psi_ground: Array = np.zeros(0)
 
@@ -169,7 +169,7 @@ class SkySolver:
         return [*(job.result() for job in jobs), own]
 
     def _multiple(self, air: Air, depth: Array, scatter_ms: Array) -> None:
-        key = (air.turbidity, air.haze_km)
+        key = (air.turbidity, air.haze_km, air.altitude_m)
         if key == self._key:
             return
         bands = depth.shape[1]
@@ -179,9 +179,9 @@ class SkySolver:
         self._share(multiple_rows, [(*args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)])
         self._psi, self._psi_ground, self._key = psi, psi_ground, key
 
-    def spectral(self, air: Air, sun_elevation_deg: float) -> tuple[Array, Array]:
-        """View tables (rows, turns, 3, bands) with the ground's light inside, and the sun's
-        transmittance (bands); all per unit of extraterrestrial irradiance."""
+    def spectral(self, air: Air, sun_elevation_deg: float) -> tuple[Array, Array, Array]:
+        """View tables (rows, turns, 3, bands) with the ground's light inside, the sun's transmittance (bands), and
+        the irradiance of level ground by sun and sky (bands); all per unit of extraterrestrial irradiance."""
         tau = optical_depths(air)
         depth, scatter, scatter_ms = _scaled(tau)
         self._multiple(air, depth, scatter_ms)
@@ -203,15 +203,16 @@ class SkySolver:
         tables, ground = (np.concatenate(p) for p in zip(*self._share(view_tables, calls), strict=True))
         through = sun_transmittance(tau, sun_elevation_deg)
         direct = through * disc_share(sun_elevation_deg, SUN_DIAMETER_DEG) * max(0.0, mus)
-        tables[:, :, 2] += _ground_light(tables, ground, direct, sun_elevation_deg, air.ground_reflectance)
-        return tables, through
+        level, returned = _level_light(tables, ground, direct, sun_elevation_deg, air.ground_reflectance)
+        tables[:, :, 2] += returned
+        return tables, through, level
 
     def dome(
         self, air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg: float = SUN_DIAMETER_DEG
     ) -> Dome:
         """The light of a moment. elevation_deg is apparent, -90..90; azimuth_deg clockwise from north."""
         elevation_deg = max(elevation_deg, -20.0) if elevation_deg < 0 else elevation_deg
-        tables, through = self.spectral(air, elevation_deg)
+        tables, through, _level = self.spectral(air, elevation_deg)
         ap1 = np.ascontiguousarray(tables @ BANDS_TO_AP1)
         table = np.zeros((ROWS, COLUMNS, 3), np.float32)
         args: tuple[Any, ...] = (ap1, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2)
@@ -221,8 +222,11 @@ class SkySolver:
         return assemble(table, azimuth_deg, elevation_deg, diameter_deg, sun, air.ground_reflectance)
 
 
-def _ground_light(tables: Array, ground: Array, direct: Array, elevation_deg: float, albedo: float) -> Array:
-    """What the lit ground adds to the sky, (rows, 1, bands): the adding method per band."""
+def _level_light(
+    tables: Array, ground: Array, direct: Array, elevation_deg: float, albedo: float
+) -> tuple[Array, Array]:
+    """Irradiance of level ground (bands), and what the lit ground adds to the sky, (rows, 1, bands): the adding
+    method per band."""
     elevation, azimuth, rows, turns, weight = _quadrature()
     sun = math.radians(elevation_deg)
     c = np.sin(elevation)[:, None] * math.sin(sun)
@@ -232,8 +236,8 @@ def _ground_light(tables: Array, ground: Array, direct: Array, elevation_deg: fl
     for k, phase in enumerate(phases):
         below += np.einsum("ab,abn->n", rows.T @ (weight[:, None] * phase) @ turns, tables[:, :, k])
     returned = (rows.T @ weight * len(azimuth)) @ ground / math.pi
-    radiance = albedo * (below + direct) / (1.0 - albedo * returned) / math.pi
-    return (ground * radiance)[:, None, :]
+    level = (below + direct) / (1.0 - albedo * returned)
+    return level, (ground * (albedo * level / math.pi))[:, None, :]
 
 
 def rayleigh_phase_array(c: Array) -> Array:

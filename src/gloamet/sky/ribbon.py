@@ -6,6 +6,7 @@ any series of sun heights can be looked up in.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,9 +17,8 @@ from gloamet.sky.air import Air
 from gloamet.sky.atmosphere import aerosol_phase, rayleigh_phase
 from gloamet.sky.dome import BANDS_TO_AP1, NIGHT_CD_M2, VIEW_ROWS, VIEW_TURNS, SkySolver
 
-HEIGHTS_DEG = np.array(
-    [-18, -15, -12, -10, -8, -7, -6, -5, -4, -3, -2, -1, 0, 1, 2, 4, 6, 9, 13, 18, 25, 35, 50, 70, 90], float
-)
+HEIGHTS_DEG = np.array([-18, -14, -11, -8, -6, -4.5, -3, -2, -1, 0, 1, 2, 4, 7, 12, 20, 35, 60, 90], float)
+BRIGHT_DAY = -3  # the height whose light is about 1: 35 degrees
 STRIP = 24
 SIDE_DEG = 50.0  # azimuth away from the sun: near enough to catch its colours, far from the glare
 ADAPTATION = 0.82  # how far the eye follows from bright to dark (chosen by eye)
@@ -50,7 +50,7 @@ class SkyColours:
         """The strips as an eye that partly adapts sees them: scene-linear, about 1 for a bright day."""
         strips = self.at(heights_deg)
         level = np.exp(np.log(strips.mean(2) + 1e-9).mean(1))
-        day = np.exp(np.log(self.strips[-4].mean(1) + 1e-9).mean())
+        day = np.exp(np.log(self.strips[BRIGHT_DAY].mean(1) + 1e-9).mean())
         return strips / day * ((day / level) ** ADAPTATION)[:, None, None]
 
 
@@ -64,14 +64,13 @@ def sky_colours(solver: SkySolver, air: Air) -> SkyColours:
     elevation = np.linspace(0.0, 1.0, STRIP) * np.pi / 2
     strips, level = np.zeros((len(HEIGHTS_DEG), STRIP, 3)), np.zeros(len(HEIGHTS_DEG))
     for k, height in enumerate(HEIGHTS_DEG):
-        tables, _ = solver.spectral(air, float(height))
+        tables, _through, ground = solver.spectral(air, float(height))
         side = tables[:, j] * (1 - g) + tables[:, j + 1] * g
         rows = (side[i] * (1 - f) + side[i + 1] * f) @ BANDS_TO_AP1
         sun = np.radians(height)
         c = np.sin(elevation) * np.sin(sun) + np.cos(elevation) * np.cos(sun) * np.cos(np.radians(SIDE_DEG))
         rayleigh = np.array([rayleigh_phase(v) for v in c])[:, None]
         aerosol = np.array([aerosol_phase(v) for v in c])[:, None]
-        dome = solver.dome(air, 0.0, float(height))
-        level[k] = float((dome.sun_horizontal + dome.sky_horizontal) @ AP1_LUMINANCE)
+        level[k] = max(0.0, float(ground @ BANDS_TO_AP1 @ AP1_LUMINANCE)) + math.pi * NIGHT_CD_M2
         strips[k] = rows[:, 0] * rayleigh + rows[:, 1] * aerosol + rows[:, 2] + NIGHT_CD_M2
     return SkyColours(np.maximum(strips, 0.0), level)

@@ -97,14 +97,18 @@ class Camera:
 
     def project(self, direction: Array, aspect: float) -> tuple[float, float] | None:
         """Where a direction appears (x, y in 0..1 inside the frame), None when it lies behind."""
+        x, y = self.project_all(np.asarray(direction, float)[None], aspect)[0].tolist()
+        return None if math.isnan(x) else (x, y)
+
+    def project_all(self, directions: Array, aspect: float) -> Array:
+        """Where directions (n, 3) appear, (n, 2) as in `project`; not a number for those that lie behind."""
         forward, right, up = self.frame()
-        ahead = float(direction @ forward)
-        if ahead <= 1e-6:
-            return None
-        half = self._half()
-        x = (float(direction @ right) / ahead / half - 2.0 * self.shift_x) / aspect
-        y = float(direction @ up) / ahead / half - 2.0 * self.rise()
-        return 0.5 + 0.5 * x, 0.5 - 0.5 * y
+        ahead = directions @ forward
+        with np.errstate(invalid="ignore", divide="ignore"):
+            scale = np.where(ahead > 1e-6, 1.0 / (ahead * self._half()), np.nan)
+        x = ((directions @ right) * scale - 2.0 * self.shift_x) / aspect
+        y = (directions @ up) * scale - 2.0 * self.rise()
+        return np.stack([0.5 + 0.5 * x, 0.5 - 0.5 * y], 1)
 
     def place(self, point: Array, aspect: float) -> tuple[float, float] | None:
         """Where a world point appears (x, y in 0..1 inside the frame), None when it lies behind."""

@@ -8,7 +8,7 @@ from datetime import date, datetime, time
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
-from gloamet.desk import theme
+from gloamet.desk import sunning, theme
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.fields import description
 from gloamet.errors import GloametError
@@ -107,7 +107,9 @@ class MomentFields(QWidget):
         wall = self.session.document.sun.wall_time
         self.day.clearFocus()
         try:
-            self._take(datetime.combine(parse_date(self.day.text(), wall.year), wall.time()))
+            day = parse_date(self.day.text(), wall.year)
+            if day != wall.date():
+                sunning.go_date(self.session, day)
         except GloametError as error:
             self.session.noticed.emit(str(error), "warning")
         self._follow()

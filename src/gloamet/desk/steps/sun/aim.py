@@ -187,6 +187,13 @@ class AimPage(Column):
         self._answer()
         self._scanned()
 
+    def showEvent(self, event: object) -> None:  # noqa: N802
+        self.aimer.previews = True
+
+    def hideEvent(self, event: object) -> None:  # noqa: N802
+        self.aimer.previews = False
+        self.aimer.show(None)
+
     def _follow_tool(self, tool: str) -> None:
         for name, button in self.buttons.items():
             button.setChecked(name == tool)

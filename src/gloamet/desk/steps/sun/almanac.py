@@ -214,8 +214,9 @@ class AlmanacPage(Column):
         self.add(self.seasons)
         self.keep = QCheckBox("Keep the sun's height on another date")
         self.keep.setToolTip(
-            "Equinox and solstice links and day steps of this row go to the time of the same height."
+            "Typed and stepped dates and the seasons go to the clock time of the same height."
         )
+        self.keep.toggled.connect(self._keep_height)
         self.add(self.keep)
         self._place(session)
         self.group("North")
@@ -263,8 +264,11 @@ class AlmanacPage(Column):
         elif self.cloth.measure == "reach" and not self.aimer.scanning:
             self.show_measure("sky")
 
+    def _keep_height(self, on: bool) -> None:
+        self.session.keep_height = on
+
     def _season(self, name: str) -> None:
-        sunning.go_date(self.session, sunning.season_day(self.session, name), self.keep.isChecked())
+        sunning.go_date(self.session, sunning.season_day(self.session, name))
 
     def _usual(self, document: Document) -> tuple[float, float, float]:
         """Altitude, Linke turbidity of the month, and the turbidity that has it."""

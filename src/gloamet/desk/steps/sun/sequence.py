@@ -139,6 +139,8 @@ class SequencePage(Column):
     # -- list
 
     def _follow(self, document: Document) -> None:
+        if self.playing and not self.session.showing_only:  # an edit ended the playing
+            self._stop()
         if self.playing or not (self.isVisible() or self._key is None):
             return
         sun = document.sun
@@ -204,21 +206,20 @@ class SequencePage(Column):
             self._next()
 
     def _stop(self) -> None:
-        before, self._before = self._before, None
+        self._before = None
         self._patience.stop()
         self.play.setText("Play")
-        if before is not None:
-            self.session.show_only(before)
+        if self.session.showing_only:
+            self.session.show_only(None)
 
     def _next(self) -> None:
-        if not self.playing or not self.frames or not self.isVisible():
+        if self._before is None or not self.frames or not self.isVisible():
             self._stop()
             return
         self.at = (self.at + 1) % len(self.frames)
         self.list.setCurrentRow(self.at)
-        assert self._before is not None
-        self.session.show_only(self._before.model_copy(update={"sun": self.frames[self.at].sun}))
         self._patience.start()
+        self.session.show_only(self._before.model_copy(update={"sun": self.frames[self.at].sun}))
 
     def _take_frame(self, frame: Frame) -> None:
         if frame.document is None or not self.frames:

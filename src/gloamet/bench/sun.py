@@ -1,0 +1,89 @@
+"""The Sun step's speeds: scanning a year, painting the year cloth, outlines of the sun under the hand."""
+
+from __future__ import annotations
+
+import time
+from zoneinfo import ZoneInfo
+
+from gloamet.bench.desk import COMMON, run_apart
+
+Result = dict[str, float]
+BEST_OF = 3
+
+# outlines for a direction that moves as a hand does: each is painted while the next is worked out
+_OVERLAY = (
+    COMMON.replace("demo_document()", "demo_document().change('output', width=960, height=540)")
+    + """
+import statistics
+from gloamet.sun.position import direction
+for _ in range(3):
+    app.processEvents()
+    got = session.picture_size
+    window.resize(window.width() + 960 - got[0], window.height() + 540 - got[1])
+times = []
+
+def drawn():
+    if window.aimer.preview is None:
+        return
+    window.aimer.show(direction(90.0 + 1.5 * len(times), 20.0 + 0.3 * len(times)))
+    window.picture.repaint()  # painted, not only computed
+    times.append(time.perf_counter())
+    if len(times) == 80:
+        gaps = sorted(b - a for a, b in zip(times[10:-1], times[11:]))
+        out["fps"], out["worst"] = 1.0 / statistics.median(gaps), 1.0 / gaps[-1]
+        out["size"] = session.picture_size
+        print(json.dumps(out), flush=True)
+        os._exit(0)
+
+window.aimer.outlines.ready.connect(drawn)
+
+def begin(frame):
+    if frame.exact and window.aimer.preview is None:
+        window.aimer.show(direction(90.0, 20.0))
+
+session.frame_ready.connect(begin)
+app.exec()
+"""
+)
+
+
+def scan() -> Result:
+    """Seconds to scan a year (52 560 moments, 96 points) for the deck of the demo."""
+    from gloamet.aim.moments import Site
+    from gloamet.aim.windows import scan_year, target_of
+    from gloamet.bench.relight import bench_of
+
+    scene = bench_of("house").scene
+    target, site = target_of(scene, "deck and steps"), Site(57.4, 21.5, ZoneInfo("Europe/Riga"), 2026)
+    best = float("inf")
+    for _ in range(BEST_OF):
+        start = time.perf_counter()
+        scan_year(scene, target, site)
+        best = min(best, time.perf_counter() - start)
+    return {"year_scan_s": best}
+
+
+def cloth() -> Result:
+    """Milliseconds from another place, and from another turbidity, to the painted year."""
+    from gloamet.desk.widgets.yearcloth import MINUTES, sky_cloth
+    from gloamet.sky.air import Air
+    from gloamet.sky.dome import SkySolver
+    from gloamet.sky.ribbon import sky_colours
+    from gloamet.sun.year import year_grid
+
+    solver, zone = SkySolver(), ZoneInfo("Europe/Riga")
+    colours, grid = sky_colours(solver, Air()), year_grid(2026, 50.0, 21.5, zone, MINUTES)
+    place = air = float("inf")
+    for k in range(BEST_OF + 2):
+        start = time.perf_counter()
+        sky_cloth(year_grid(2026, 50.0 + k, 21.5, zone, MINUTES), colours)
+        middle = time.perf_counter()
+        sky_cloth(grid, sky_colours(solver, Air(2.0 + 0.1 * k)))
+        place, air = min(place, middle - start), min(air, time.perf_counter() - middle)
+    return {"year_cloth_ms": 1e3 * place, "year_cloth_air_ms": 1e3 * air}
+
+
+def overlay() -> Result:
+    """Outlines of sun and shade a second while a direction moves, painting included."""
+    run = run_apart(_OVERLAY)
+    return {"overlay_fps_960x540": run["fps"], "overlay_worst_fps_960x540": run["worst"]}
