@@ -19,7 +19,7 @@ from gloamet.colour.spaces import (
 from gloamet.colour.temperature import correlated_temperature, planckian_uv, white_xy
 from gloamet.develop.pipeline import VIEWS, Recipe, develop_exact, develop_screen, exposure_scale
 from gloamet.meter.light import illuminance_ev, luminance_ev
-from gloamet.meter.picture import automatic_ev
+from gloamet.meter.picture import NIGHT_EV, automatic_ev, keeping_night
 
 
 def card(ev: float) -> np.ndarray:
@@ -112,3 +112,12 @@ def test_the_picture_meter_follows_the_light_stop_by_stop() -> None:
     picture = rng.uniform(100, 3000, (40, 60, 3)).astype(np.float32)
     assert automatic_ev(picture * 8) - automatic_ev(picture) == pytest.approx(3.0, abs=0.01)
     assert automatic_ev(np.zeros((4, 4, 3), np.float32)) == -8.0
+
+
+def test_automatic_exposure_leaves_dusk_dim_and_day_as_it_is() -> None:
+    assert keeping_night(14.7) == 14.7
+    assert keeping_night(NIGHT_EV) == NIGHT_EV
+    evs = np.linspace(-8.0, 8.0, 33)
+    kept = np.array([keeping_night(float(ev)) for ev in evs])
+    assert np.all(np.diff(kept) > 0.0)  # a darker scene never comes out brighter
+    assert kept[0] - evs[0] == pytest.approx(3.85)

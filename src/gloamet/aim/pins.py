@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,8 +16,10 @@ from numpy.typing import NDArray
 from gloamet.errors import GloametError
 from gloamet.stage.camera import Camera
 from gloamet.sun.nearest import angle_deg
-from gloamet.trace.compiled import Compiled
-from gloamet.trace.firsthit import GROUND, Hit, probe
+
+if TYPE_CHECKING:
+    from gloamet.trace.compiled import Compiled
+    from gloamet.trace.firsthit import Hit
 
 Array = NDArray[np.float64]
 SHORTEST_M = 1e-3
@@ -94,8 +97,17 @@ def below_horizon(towards: Array) -> tuple[str, ...]:
     return ("The sun would have to be below the horizon.",) if towards[2] < 0.0 else ()
 
 
+def _probe(scene: Compiled, origin: Array, towards: Array) -> Hit | None:
+    """What a ray meets first; the rays are loaded only where they are needed."""
+    from gloamet.trace.firsthit import probe
+
+    return probe(scene, origin, towards)
+
+
 def name_of(scene: Compiled, hit: Hit) -> str:
     """What was met, in words."""
+    from gloamet.trace.firsthit import GROUND
+
     return "the ground" if hit.part == GROUND else f"“{scene.scene.parts[hit.part].name}”"
 
 
@@ -105,10 +117,10 @@ def in_the_way(scene: Compiled, pin: Pin) -> tuple[str, ...]:
     towards = pin.line / length
     free = max(SHORTEST_M, CLEAR_SHARE * length)
     out: tuple[str, ...] = ()
-    between = probe(scene, np.asarray(pin.receiver) + free * towards, towards)
+    between = _probe(scene, np.asarray(pin.receiver) + free * towards, towards)
     if between is not None and between.distance < length - free - CASTER_M - CASTER_SHARE * length:
         out += (f"{_first_up(name_of(scene, between))} stands between the two points.",)
-    beyond = probe(scene, np.asarray(pin.caster) + free * towards, towards)
+    beyond = _probe(scene, np.asarray(pin.caster) + free * towards, towards)
     if beyond is not None and beyond.distance > 3.0 * free:
         out += (f"The casting point is itself in the shade of {name_of(scene, beyond)}.",)
     return out
@@ -122,7 +134,7 @@ def aim_frame(camera: Camera, x: float, y: float, aspect: float, scene: Compiled
     """The sun at a point of the picture, shares from the upper left; says what hides its disc there."""
     towards = _unit(np.asarray(camera.ray(x, y, aspect), float))
     remarks = below_horizon(towards)
-    hit = None if scene is None else probe(scene, camera.origin(x, y, aspect), towards)
+    hit = None if scene is None else _probe(scene, camera.origin(x, y, aspect), towards)
     if scene is not None and hit is not None:
         remarks += (f"The disc is behind {name_of(scene, hit)}; its glow shows at the edge.",)
     return Aimed(towards, (), remarks)
@@ -134,7 +146,7 @@ def aim_glint(camera: Camera, x: float, y: float, aspect: float, scene: Compiled
     Raises GloametError where there is no surface.
     """
     origin, ray = camera.origin(x, y, aspect), _unit(np.asarray(camera.ray(x, y, aspect), float))
-    hit = probe(scene, origin, ray)
+    hit = _probe(scene, origin, ray)
     if hit is None:
         raise GloametError("There is only sky at that point: pick a surface that shall glint.")
     return mirrored(ray, hit.point, hit.normal, scene)
@@ -146,7 +158,7 @@ def mirrored(ray: Array, point: Array, normal: Array, scene: Compiled | None = N
     towards = _unit(ray - 2.0 * float(ray @ n) * n)
     remarks = below_horizon(towards)
     facing = n if float(ray @ n) < 0.0 else -n
-    beyond = None if scene is None else probe(scene, np.asarray(point) + 2e-3 * facing, towards)
+    beyond = None if scene is None else _probe(scene, np.asarray(point) + 2e-3 * facing, towards)
     if scene is not None and beyond is not None:
         remarks += (f"{_first_up(name_of(scene, beyond))} keeps the sun from that surface.",)
     return Aimed(towards, (), remarks)

@@ -37,6 +37,7 @@ class Look:
     """What a view tells of its places; None for the sky, or where it knows no direction."""
 
     point: Callable[[QPointF], Array | None]
+    edge: Callable[[QPointF], Array | None]  # the same, but a thin or nearer thing a few pixels beside counts
     towards: Callable[[QPointF], Array | None]
     spot: Callable[[QPointF], tuple[float, float] | None]
     screen: Callable[[Array], QPointF | None]
@@ -58,7 +59,7 @@ class AimHand:
         if tool not in TOOLS:
             return self._grab(at)
         if tool in ("shadow pin", "beam"):
-            point = self._need(at)
+            point = self._need(at, self.look.edge)
             if point is not None and tool == "shadow pin":
                 self.draft = (point, point)
             self._pivot = point if tool == "beam" else None
@@ -108,8 +109,8 @@ class AimHand:
 
     # -- inside
 
-    def _need(self, at: QPointF) -> Array | None:
-        point = self.look.point(at)
+    def _need(self, at: QPointF, find: Callable[[QPointF], Array | None]) -> Array | None:
+        point = find(at)
         if point is None:
             self.session.noticed.emit(
                 "There is only sky at that point: start on something that casts.", "note"
@@ -137,7 +138,7 @@ class AimHand:
     def _pick(self, tool: str, at: QPointF) -> None:
         from gloamet.trace.firsthit import probe
 
-        point, compiled = self._need(at), self.session.compiled
+        point, compiled = self._need(at, self.look.point), self.session.compiled
         ray = self.look.towards(at)
         if point is None or compiled is None:
             return

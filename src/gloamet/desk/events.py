@@ -55,6 +55,7 @@ class LightSolved:
     sun_elevation_deg: float
     visibility_km: float
     linke_turbidity: float
+    moonlit: bool = False  # the moon's disc gives more light than the sun's
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap
 
 from gloamet.desk import theme
 from gloamet.desk.overlay import on_screen
@@ -53,9 +53,30 @@ def _path(site: Site, day: object, north_deg: float) -> tuple[Array, tuple[tuple
     return towards, tuple(marks)
 
 
-def draw_path(p: QPainter, box: QRectF, session: Session) -> None:
+class PathLayer:
+    """The day's path as a layer that is painted again only when day, place, north or camera are others."""
+
+    def __init__(self) -> None:
+        self._drawn: tuple[object, QPixmap] | None = None
+
+    def draw(self, p: QPainter, box: QRectF, document: Document) -> None:
+        """Lay it over the picture."""
+        sun, ratio = document.sun, p.device().devicePixelRatio()
+        key = (document.site, sun.wall_time.date(), sun.north_deg, document.stage.view, box.getRect(), ratio)
+        if self._drawn is None or self._drawn[0] != key:
+            layer = QPixmap((box.size() * ratio).toSize())
+            layer.setDevicePixelRatio(ratio)
+            layer.fill(Qt.GlobalColor.transparent)
+            own = QPainter(layer)
+            own.setRenderHint(QPainter.RenderHint.Antialiasing)
+            draw_path(own, QRectF(0.0, 0.0, box.width(), box.height()), document)
+            own.end()
+            self._drawn = (key, layer)
+        p.drawPixmap(box.topLeft(), self._drawn[1])
+
+
+def draw_path(p: QPainter, box: QRectF, document: Document) -> None:
     """The sun's way through the frame today, a mark and a number for every hour."""
-    document = session.document
     camera, aspect = camera_of(document), box.width() / box.height()
     towards, marks = _path(document.site, document.sun.wall_time.date(), document.sun.north_deg)
     line, open_ = QPainterPath(), False
@@ -182,16 +203,16 @@ def draw_spot_pins(p: QPainter, box: QRectF, session: Session) -> None:
 
 
 def draw_aim(
-    p: QPainter, box: QRectF, session: Session, aimer: Aimer, draft: tuple[Array, Array] | None
-) -> None:
+    p: QPainter, box: QRectF, session: Session, aimer: Aimer, path: PathLayer, draft: tuple[Array, Array] | None
+) -> None:  # fmt: skip
     """Everything of the Sun step over the picture."""
     camera, aspect = camera_of(session.document), box.width() / box.height()
     if aimer.outlines.image is not None and aimer.preview is not None:
         p.drawImage(box, aimer.outlines.image)
-    draw_path(p, box, session)
+    path.draw(p, box, session.document)
     light = session.light
     towards = aimer.preview
-    if towards is None and light is not None:
+    if towards is None and light is not None and light.sun_elevation_deg > LOWEST_DEG:
         towards = np.asarray(direction(light.sun_azimuth_deg, light.sun_elevation_deg))
     if towards is not None:
         draw_arrow(p, box, session.document, towards)

@@ -32,7 +32,7 @@ from gloamet.desk.aimer import Aimer
 from gloamet.desk.aimhand import TOOLS, AimHand, Look
 from gloamet.desk.events import Frame
 from gloamet.desk.overlay import draw_rectangle, draw_safe_lines, draw_selection, draw_sun, on_screen
-from gloamet.desk.overlay_sun import draw_aim
+from gloamet.desk.overlay_sun import PathLayer, draw_aim
 from gloamet.desk.rectangle import RectangleHand
 from gloamet.desk.session import Session, camera_of, set_camera
 from gloamet.desk.widgets.pixels import fitted
@@ -45,6 +45,7 @@ from gloamet.stage.readers import ENDINGS
 INSET = 10
 TURN_DEG_PER_PIXEL = 0.3
 CLICK_PX = 4
+EDGE_PX, NEARER = 3.0, 0.97
 STEP_M, TURN_STEP_DEG, LIFT_M = 0.5, 5.0, 0.1
 
 
@@ -58,6 +59,7 @@ class Picture(QWidget):
     def __init__(self, session: Session, aimer: Aimer) -> None:
         super().__init__()
         self.session, self.aimer = session, aimer
+        self._path = PathLayer()
         self.sun_tools = False  # whether the Sun step's path and pins are drawn
         self._frame: Frame | None = None
         self._image: QImage | None = None
@@ -67,7 +69,9 @@ class Picture(QWidget):
         self._moved = False
         self._button = Qt.MouseButton.NoButton
         self.hand = RectangleHand(session)
-        self.aim = AimHand(session, aimer, Look(self._point, self._towards, self._spot, self._on_picture))
+        self.aim = AimHand(
+            session, aimer, Look(self._point, self._edge, self._towards, self._spot, self._on_picture)
+        )
         aimer.outlines.ready.connect(self.update)
         aimer.answered.connect(self.update)
         self.safe_lines = False
@@ -164,7 +168,7 @@ class Picture(QWidget):
         draw_selection(p, box, self.session)
         draw_sun(p, box, self.session)
         if self.sun_tools:
-            draw_aim(p, box, self.session, self.aimer, self.aim.draft)
+            draw_aim(p, box, self.session, self.aimer, self._path, self.aim.draft)
 
     def show_sun_tools(self, on: bool) -> None:
         """Draw the path of the day and the pins, or not."""
@@ -179,6 +183,19 @@ class Picture(QWidget):
 
     def _point(self, at: QPointF) -> np.ndarray | None:
         return staging.point_at(self.session, *self._share(at)) if self.target().contains(at) else None
+
+    def _edge(self, at: QPointF) -> np.ndarray | None:
+        """The point under a place, or of a nearer thing whose edge passes within EDGE_PX."""
+        eye = np.asarray(camera_of(self.session.document).eye)
+        found = self._point(at)
+        far = math.inf if found is None else float(np.linalg.norm(found - eye))
+        for k in range(8):
+            a = math.pi * k / 4.0
+            beside = self._point(at + QPointF(math.cos(a), math.sin(a)) * EDGE_PX)
+            off = math.inf if beside is None else float(np.linalg.norm(beside - eye))
+            if off < NEARER * far:
+                found, far = beside, off
+        return found
 
     def _towards(self, at: QPointF) -> np.ndarray | None:
         return np.asarray(camera_of(self.session.document).ray(*self._share(at)), float)

@@ -276,13 +276,13 @@ class Pictures:
     def _develop(self, wish: Wish, film: Any, picture: Floats, step: Step | None) -> None:
         """Turn light into pixels and report them; film is None for a relit picture."""
         from gloamet.develop.pipeline import develop_screen
-        from gloamet.meter.picture import automatic_ev
+        from gloamet.meter.picture import automatic_ev, keeping_night
         from gloamet.output.delivery import recipe_of
 
         document = wish.document
         meter_ev = automatic_ev(picture)
         expose = document.expose
-        ev = meter_ev - expose.compensation if expose.automatic else expose.ev
+        ev = keeping_night(meter_ev) - expose.compensation if expose.automatic else expose.ev
         compiled, camera = self._looking
         picture = self._inked(document, compiled, camera, picture, step is not None)
         pixels = develop_screen(picture, recipe_of(document, ev))
@@ -373,11 +373,11 @@ class Pictures:
     def _developed(self, document: Document, film: Any) -> NDArray[np.uint8] | None:
         """A small film cleaned and developed by its own meter."""
         from gloamet.develop.pipeline import develop_screen
-        from gloamet.meter.picture import automatic_ev
+        from gloamet.meter.picture import automatic_ev, keeping_night
         from gloamet.output.delivery import gains_of, recipe_of
         from gloamet.trace.denoise import denoise
 
         clean = denoise(film.light(*gains_of(document)), film, cancelled=self._stale)
         if clean is None:
             return None
-        return develop_screen(clean, recipe_of(document, automatic_ev(clean)))
+        return develop_screen(clean, recipe_of(document, keeping_night(automatic_ev(clean))))

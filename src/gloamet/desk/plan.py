@@ -43,7 +43,9 @@ class Plan(QWidget):
     def __init__(self, session: Session, aimer: Aimer) -> None:
         super().__init__()
         self.session = session
-        self.aim = AimHand(session, aimer, Look(self._point, lambda _: None, lambda _: None, self._on_plan))
+        self.aim = AimHand(
+            session, aimer, Look(self._point, self._point, lambda _: None, lambda _: None, self._on_plan)
+        )
         self.centre, self.span_m, self.cut = (0.0, 0.0), 30.0, False
         self._frame: PlanFrame | None = None
         self._image: QImage | None = None

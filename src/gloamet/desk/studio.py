@@ -140,7 +140,10 @@ class Studio:
         dome = self._sky[1]
         reading = read_light(dome, 2.0**document.fill.sun_stops, 2.0**document.fill.sky_stops)
         linke = float(air.linke_turbidity)
-        self._report(LightSolved(reading, read_light(dome), azimuth, elevation, air.visibility_km, linke))
+        moonlit = document.sun.moon and abs(dome.sun_elevation_deg - elevation) > 0.01 and elevation < 0.0
+        moonlit = moonlit and dome.sun_elevation_deg > -1.0
+        solved = LightSolved(reading, read_light(dome), azimuth, elevation, air.visibility_km, linke, moonlit)
+        self._report(solved)
         whole = (key, ground.colour, ground.water)
         if self._lights is None or self._lights[0] != whole:
             self._lights = (whole, lights_of(document, dome))

@@ -11,6 +11,7 @@ from gloamet.meter.light import luminance_ev
 DARKEST = 1e-6
 MOST_HELD_STOPS = 1.5  # a window or the sun's disc may darken the rest by so much, not more (common practice)
 LOWEST_EV, HIGHEST_EV = -8.0, 22.0
+NIGHT_EV, NIGHT_SHARE = 3.0, 0.65  # below a lit street, a third of the darkness is kept (chosen by eye)
 
 
 def automatic_ev(picture: NDArray[np.float32]) -> float:
@@ -26,3 +27,13 @@ def automatic_ev(picture: NDArray[np.float32]) -> float:
     by_middle, by_bright = luminance_ev(float(middle)) - 0.7, luminance_ev(float(bright)) - 3.0
     ev = max(by_middle, min(by_bright, by_middle + MOST_HELD_STOPS))
     return float(np.clip(ev, LOWEST_EV, HIGHEST_EV))
+
+
+def keeping_night(ev: float) -> float:
+    """The exposure an automatic one takes where the meter says `ev`: dusk and night stay dim, for an eye does not
+    make day of them.
+
+    >>> keeping_night(12.0), keeping_night(-5.0)
+    (12.0, -2.2)
+    """
+    return ev if ev >= NIGHT_EV else NIGHT_EV + NIGHT_SHARE * (ev - NIGHT_EV)

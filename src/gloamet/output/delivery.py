@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from gloamet.develop.pipeline import SATURATION, Recipe, develop_exact
 from gloamet.document.model import Document
-from gloamet.meter.picture import automatic_ev
+from gloamet.meter.picture import automatic_ev, keeping_night
 from gloamet.output.final import Aim
 from gloamet.output.images import check_ending, save_display, save_light
 from gloamet.sky.air import Air
@@ -151,7 +151,7 @@ def with_ink(document: Document, compiled: Compiled, camera: Camera, light: Ligh
 def exposure_of(document: Document, picture: Floats) -> float:
     """EV100 by the meter or by hand."""
     e = document.expose
-    return automatic_ev(picture) - e.compensation if e.automatic else e.ev
+    return keeping_night(automatic_ev(picture)) - e.compensation if e.automatic else e.ev
 
 
 def recipe_of(document: Document, ev: float) -> Recipe:

@@ -1,7 +1,7 @@
 """What is usual at a place: the month's Linke turbidity and the altitude, from tables that ship with the program.
 
 Degrees enter, numbers leave. Both tables are means (of one and of half a degree), so a mountain top is lower here
-than it is; `data/SOURCES.txt` names where they come from.
+than it is; NOTICE names where they come from.
 """
 
 from __future__ import annotations

@@ -57,7 +57,8 @@ class LightMeter(QWidget):
             self._text(p, 26, "measuring …", "", quiet=True)
             return
         r = light.reading
-        self._bar_row(p, 24, "Sun", r.sun_horizontal_lx, theme.SUN, kelvin_text(r.sun_cct_k))
+        key = "Moon" if light.moonlit else "Sun"
+        self._bar_row(p, 24, key, r.sun_horizontal_lx, theme.SUN, kelvin_text(r.sun_cct_k))
         self._bar_row(p, 66, "Sky", r.sky_horizontal_lx, theme.SKY, kelvin_text(r.sky_cct_k))
         self._ratio(p, 112, r.sun_sky_stops, light.natural.sun_sky_stops)
         frame = self.session.frame
@@ -91,7 +92,7 @@ class LightMeter(QWidget):
         self._text(p, y, name, lux_text(lx))
         p.setFont(theme.font(theme.NOTE))
         p.setPen(QColor(theme.DIM))
-        p.drawText(QRectF(34, y, 70, 22), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, kelvin)
+        p.drawText(QRectF(40, y, 70, 22), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, kelvin)
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(QColor(theme.LINE))
         p.drawRoundedRect(QRectF(0, y + 25, self.width(), 3), 1.5, 1.5)

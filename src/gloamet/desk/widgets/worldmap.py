@@ -10,15 +10,16 @@ from importlib.resources import files
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.sun.position import sun_position
 
-COLUMNS, ROWS = 130, 65
+COLUMNS, ROWS = 72, 36
 DARKEST = 150.0  # of 255, deep in the night
+TURN_S = 480  # the world turns by two degrees: nothing to be seen on so small a map
 NORTH, SOUTH = 84.0, -60.0  # what is shown: nobody builds beyond
 
 
@@ -62,16 +63,28 @@ class WorldMap(QWidget):
         super().__init__()
         self.session = session
         self._night: tuple[int, QImage] | None = None
+        self._land: QPixmap | None = None
+        self._shown: object = None
         self._pixels: np.ndarray | None = None
         self.setFixedHeight(108)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setAccessibleName("World")
         self.setToolTip("Click to stand there. Night is dark, the sun is overhead at its mark.")
-        session.document_changed.connect(lambda _: self.update())
+        session.document_changed.connect(lambda _: self._follow())
 
     def sizeHint(self) -> QSize:  # noqa: N802
         return QSize(260, 108)
+
+    def _follow(self) -> None:
+        """Painted again only when something on it has moved by a hair."""
+        shown = (self.session.document.site, self._bucket())
+        if shown != self._shown:
+            self._shown = shown
+            self.update()
+
+    def _bucket(self) -> int:
+        return int(self.session.moment().instant.timestamp() // TURN_S)
 
     def place(self, latitude_deg: float, longitude_deg: float) -> QPointF:
         """Where a place stands on the map."""
@@ -85,13 +98,27 @@ class WorldMap(QWidget):
         return min(max(lat, -90.0), 90.0), min(max(lon, -180.0), 180.0)
 
     def _darkness(self, unix_s: float) -> QImage:
-        minute = int(unix_s // 240)  # a degree of turning
+        minute = self._bucket()
         if self._night is None or self._night[0] != minute:
             self._pixels = np.zeros((ROWS, COLUMNS, 4), np.uint8)
             self._pixels[..., 3] = night(unix_s)
             form = QImage.Format.Format_RGBA8888_Premultiplied
             self._night = (minute, QImage(self._pixels.data, COLUMNS, ROWS, 4 * COLUMNS, form))
         return self._night[1]
+
+    def _drawn_land(self) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        if self._land is None or self._land.size() != self.size() * ratio:
+            self._land = QPixmap(self.size() * ratio)
+            self._land.setDevicePixelRatio(ratio)
+            self._land.fill(QColor(theme.LINE))
+            p = QPainter(self._land)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            p.scale(self.width() / 360.0, self.height() / (NORTH - SOUTH))
+            p.translate(180.0, NORTH)
+            p.fillPath(_coasts(), QColor("#8a8a8a"))
+            p.end()
+        return self._land
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
@@ -101,12 +128,7 @@ class WorldMap(QWidget):
         clip = QPainterPath()
         clip.addRoundedRect(box, 3, 3)
         p.setClipPath(clip)
-        p.fillRect(box, QColor(theme.LINE))
-        p.save()
-        p.scale(self.width() / 360.0, self.height() / (NORTH - SOUTH))
-        p.translate(180.0, NORTH)
-        p.fillPath(_coasts(), QColor("#8a8a8a"))
-        p.restore()
+        p.drawPixmap(0, 0, self._drawn_land())
         second = self.session.moment().instant.timestamp()
         p.drawImage(box, self._darkness(second))
         p.setPen(Qt.PenStyle.NoPen)

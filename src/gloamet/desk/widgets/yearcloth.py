@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from gloamet.desk import theme
@@ -88,6 +88,7 @@ class YearCloth(QWidget):
         self._grid: tuple[Any, YearGrid] | None = None
         self._pixels: Pixels | None = None
         self._image: QImage | None = None
+        self._backdrop: QPixmap | None = None
         self.setFixedHeight(HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -141,6 +142,7 @@ class YearCloth(QWidget):
             self._pixels = height_cloth(grid)
         h, w = self._pixels.shape[:2]
         self._image = QImage(self._pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
+        self._backdrop = None
         self.update()
 
     # -- geometry
@@ -166,8 +168,15 @@ class YearCloth(QWidget):
 
     # -- painting
 
-    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
-        p, box = QPainter(self), self.box()
+    def _cloth(self, box: QRectF) -> QPixmap:
+        """All but the mark of the moment: it changes only with place, air, measure and size."""
+        ratio = self.devicePixelRatioF()
+        if self._backdrop is not None and self._backdrop.size() == self.size() * ratio:
+            return self._backdrop
+        self._backdrop = QPixmap(self.size() * ratio)
+        self._backdrop.setDevicePixelRatio(ratio)
+        self._backdrop.fill(Qt.GlobalColor.transparent)
+        p = QPainter(self._backdrop)
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         if self._image is not None:
             p.drawImage(box, self._image)
@@ -182,6 +191,12 @@ class YearCloth(QWidget):
             x = self.place(datetime(year, month, 15)).x()
             letter = QRectF(x - 10, box.height() + 2, 20, 14)
             p.drawText(letter, Qt.AlignmentFlag.AlignCenter, "JFMAMJJASOND"[month - 1])
+        p.end()
+        return self._backdrop
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p, box = QPainter(self), self.box()
+        p.drawPixmap(0, 0, self._cloth(box))
         at = self.place(self.session.moment().local)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(QPen(QColor(255, 255, 255, 110), 1.0))

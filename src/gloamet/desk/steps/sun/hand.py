@@ -17,8 +17,8 @@ from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.small import Choice, Column, Words, label, link
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
-from gloamet.output.delivery import moon_of
 from gloamet.stage.leading import leaders, span_s
+from gloamet.sun.moon import moon_at
 
 PENUMBRA_AT_M = (1.0, 4.0, 20.0)
 REAL_DEG, NEAR_DEG = 0.27, 3.0  # the same sun for every shadow; still one a viewer would believe
@@ -189,7 +189,12 @@ class HandPage(Column):
     def _lead_at(self, value: float, key: str | None) -> None:
         sunning.follow(self.session, key, leader_s=value)
 
+    def showEvent(self, event: object) -> None:  # noqa: N802
+        self._follow(self.session.document)
+
     def _follow(self, document: Document) -> None:
+        if not self.isVisible():
+            return
         sun, scene = document.sun, self.session.scene
         at = self.leader.findData(sun.leader)
         self.leader.setCurrentIndex(max(at, 0))
@@ -199,7 +204,8 @@ class HandPage(Column):
             self.moment.field = replace(self.moment.field, low=first, high=last)
         edges = [f"{length_text(penumbra_m(sun.diameter_deg, d))} at {d:g} m" for d in PENUMBRA_AT_M]
         self.penumbra.setText(f"Shadow edge {', '.join(edges)} from what casts it.")
-        moon = moon_of(document)
+        second, site = self.session.moment().instant.timestamp(), document.site
+        moon = moon_at(second, site.latitude_deg, site.longitude_deg)
         up = f"{moon.elevation_deg:.0f}° high" if moon.elevation_deg > 0 else "below the horizon"
         self.moon.setText(f"{moon.phase.capitalize()}, {100 * moon.lit:.0f} % lit, {up}.")
         self._tell()

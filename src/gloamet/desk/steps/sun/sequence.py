@@ -15,7 +15,7 @@ from gloamet.desk.session import Session
 from gloamet.desk.widgets.fields import description
 from gloamet.desk.widgets.moment import date_text, parse_date, parse_time
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Choice, Column, Words, label, link, pair
+from gloamet.desk.widgets.small import Choice, Column, Words, label, pair
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.output.sequence import frames_of
@@ -105,7 +105,7 @@ class SequencePage(Column):
         self.list.itemClicked.connect(lambda item: self._go(self.list.row(item)))
         self.add(self.list)
         forget = partial(session.change, "sequence", begin=None, end=None)
-        self.add(link("forget the ends", "Clears the sequence.", forget))
+        self.add(Words([("forget the ends", "Clears the sequence.", forget)]))
         self.finish()
         self._patience = QTimer(self, interval=PATIENCE_MS, singleShot=True)
         self._patience.timeout.connect(self._next)
