@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import date, timedelta
 from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
 
 from gloamet.aim.moments import Site
-from gloamet.aim.windows import POINTS, Target, best_moment, gap_of, scan_year, spans_of, target_of
+from gloamet.aim.windows import POINTS, Scan, Target, best_moment, gap_of, scan_year, spans_of, target_of
 from gloamet.errors import GloametError
 from gloamet.stage.scene import Material
 from gloamet.sun.nearest import Window
 from gloamet.sun.position import direction
+from gloamet.sun.year import year_grid
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.firsthit import probe
 from gloamet.trace.sunlit import sunlit_shares
@@ -81,8 +82,10 @@ def test_spans_hold_exactly_the_sunny_moments_and_are_named_by_day_and_clock(slo
     window = Window(9.0, 16.0)
     scan = scan_year(slotted, target_of(slotted, "part 0", np.array([0.0, 0.0, 1.0])), SITE, window)
     spans = spans_of(scan, SITE)
-    # low enough in winter only: once before and once after the turn of the year
-    assert {(s.first.month, s.last.month) for s in spans[:2]} == {(1, 2), (11, 12)} or len(spans) >= 2
+    # once in autumn, once in spring, as far from the solstice of 21 December on both sides
+    autumn, spring = sorted(spans[:2], key=lambda span: -span.first.month)
+    away = (date(2026, 12, 21) - autumn.last).days, (spring.first - date(2025, 12, 21)).days
+    assert away[0] == pytest.approx(away[1], abs=3) and away[0] > 30
     for span in spans:
         index = (span.first - scan.grid.day(0)).days
         assert scan.share[index].max() > 0.0
@@ -92,6 +95,21 @@ def test_spans_hold_exactly_the_sunny_moments_and_are_named_by_day_and_clock(slo
     assert best is not None
     day, row = (best.date() - scan.grid.day(0)).days, (best.hour * 60 + best.minute) // 10
     assert scan.share[day, row] == scan.share.max()
+
+
+def test_bands_that_split_and_join_are_one_and_others_stay_apart() -> None:
+    grid = year_grid(2026, SITE.latitude_deg, SITE.longitude_deg, SITE.tz, 10)
+    share = np.zeros(grid.times_s.shape, np.float32)
+    share[100:160, 60:80] = 0.5
+    share[120:140, 68:71] = 0.0  # a bar throws its shade for some weeks
+    share[100:160, 100:110] = 0.25  # and the afternoon is another matter
+    share[350:, 70:75] = share[:20, 70:75] = 1.0  # from December into January
+    spans = spans_of(Scan(Target("floor", np.zeros((1, 3)), np.zeros((1, 3)), False), grid, share), SITE)
+    assert [round(span.share, 2) for span in spans] == [0.5, 0.25, 1.0]
+    first, _second, winter = spans
+    assert (first.first, first.last) == (grid.day(100), grid.day(159))
+    assert (f"{first.begins:%H:%M}", f"{first.ends:%H:%M}") == ("10:00", "13:20")
+    assert (winter.first, winter.last) == (grid.day(350), grid.day(19))
 
 
 def test_a_closed_room_is_never_reached_and_says_so() -> None:
@@ -127,3 +145,15 @@ def test_a_side_of_a_box_is_only_that_side_and_unknown_parts_get_a_sentence() ->
         target_of(scene, "bench")
     with pytest.raises(GloametError, match="no face on that side"):
         target_of(scene, "part 0", np.array([0.6, 0.6, 0.53]))
+
+
+def test_the_inside_of_a_wall_is_not_lit_by_the_sun_on_its_outside() -> None:
+    # a room of thick walls, open above: its north wall's inner face looks south, its outer face north
+    walls = np.concatenate([box((-2, 1.8, 0), (2, 2, 3)), box((-2, -2, 0), (2, -1.8, 3))])
+    scene = compile_scene(make_scene((walls, GREY)))
+    inner = target_of(scene, "part 0", np.array([0.0, -1.0, 0.0]), np.array([0.0, 1.8, 1.0]))
+    assert np.allclose(inner.points[:, 1], 1.8, atol=1e-5)
+    assert np.allclose(inner.normals, [0.0, -1.0, 0.0], atol=1e-5)
+    turned = compile_scene(make_scene((quad((0, 0, 0), (0, 0, 2), (2, 0, 2), (2, 0, 0)), GREY)))
+    sheet = target_of(turned, "part 0", np.array([0.0, -1.0, 0.0]))
+    assert np.allclose(sheet.normals, [0.0, -1.0, 0.0], atol=1e-5)

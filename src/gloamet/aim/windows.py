@@ -6,7 +6,7 @@ and spans of days with the clock times at which the sun is there.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
@@ -25,6 +25,7 @@ from gloamet.trace.sunlit import sunlit_shares
 
 POINTS, MINUTES = 96, 10
 SIDE_COS = 0.94  # faces within 20 degrees of the picked one belong to the picked surface
+SAME_PLANE_M = 0.05
 GAP_STEP_DEG, GAP_MOST_DEG = 0.5, 40.0
 FEWEST_SHARE = 0.02  # less sun than that is not counted as reaching it
 Array = NDArray[np.float64]
@@ -91,12 +92,12 @@ def target_of(
     normals = across / np.maximum(area, 1e-30)[:, None]
     if side is not None:
         facing = normals @ np.asarray(side, float)
-        normals = np.where(facing[:, None] < 0.0, -normals, normals)
-        keep = np.abs(facing) > SIDE_COS
+        keep = np.ones(len(facing), bool)
         if near is not None:
-            size = float(np.ptp(corners.reshape(-1, 3), axis=0).max())
-            off = np.abs(((corners.mean(1) - near) * np.asarray(side, float)).sum(1))
-            keep &= off < 0.02 * size + 0.02
+            keep = np.abs(((corners.mean(1) - near) * np.asarray(side, float)).sum(1)) < SAME_PLANE_M
+        if not (keep & (facing > SIDE_COS)).any():  # a sheet that is wound the other way
+            normals, facing = -normals, -facing
+        keep &= facing > SIDE_COS
         corners, normals, area = corners[keep], normals[keep], area[keep]
     if not len(area) or area.sum() <= 0.0:
         raise GloametError(f"“{part_name}” has no face on that side: pick another place.")
@@ -126,42 +127,48 @@ def scan_year(
     return Scan(target, grid, share)
 
 
-def _runs(lit: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """First and last index of every run of True."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], lit.view(np.int8), [0]])))
-    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
-
-
 def spans_of(scan: Scan, site: Site, least: float = FEWEST_SHARE) -> list[Span]:
-    """Bands of days whose sunny times overlap from day to day, longest sunshine first."""
-    open_bands: list[list[tuple[int, int, int]]] = []
-    done: list[list[tuple[int, int, int]]] = []
-    for d in range(len(scan.share)):
-        fresh: list[list[tuple[int, int, int]]] = []
-        for a, b in _runs(scan.share[d] >= least):
-            band = next((x for x in open_bands if x[-1][1] <= b and a <= x[-1][2]), None)
-            if band is None:
-                fresh.append([(d, a, b)])
-            else:
-                open_bands.remove(band)
-                fresh.append([*band, (d, a, b)])
-        done += open_bands
-        open_bands = fresh
-    bands = [*done, *open_bands]
-    bands.sort(key=lambda band: -sum(b - a + 1 for _, a, b in band))
-    return [_span(scan, site, band) for band in bands]
+    """Bands of the year in which the sun keeps coming, longest sunshine first.
+
+    A band is what hangs together in days and clock times, gaps of half an hour and of a day or two closed; one
+    that runs over the turn of the year is one band.
+    """
+    from scipy import ndimage
+
+    lit = scan.share >= least
+    if not lit.any():
+        return []
+    # what is added at the ends comes from the other end, so that nothing is lost or closed at New Year
+    ring = np.concatenate([lit[-3:], lit, lit[:3]])
+    ring = ndimage.binary_closing(ring, np.ones((1, 4), bool)) | ndimage.binary_closing(
+        ring, np.ones((3, 1), bool)
+    )
+    labels, count = ndimage.label((ring | np.concatenate([lit[-3:], lit, lit[:3]]))[3:-3])
+    bands: dict[int, list[tuple[int, int]]] = {k: [] for k in range(1, count + 1)}
+    for d, k in np.argwhere(labels > 0):
+        bands[int(labels[d, k])].append((int(d), int(k)))
+    for a, b in {(int(a), int(b)) for a, b in zip(labels[0], labels[-1], strict=True) if a and b and a != b}:
+        if a in bands and b in bands:
+            bands[a] += [(d - len(lit), k) for d, k in bands.pop(b)]
+    found = [cells for cells in bands.values() if any(lit[d, k] for d, k in cells)]
+    found.sort(key=lambda cells: (-len(cells), min(cells)))
+    return [_span(scan, site, cells) for cells in found]
 
 
-def _span(scan: Scan, site: Site, band: Sequence[tuple[int, int, int]]) -> Span:
-    grid = scan.grid
-    middle, a, b = band[len(band) // 2]
+def _span(scan: Scan, site: Site, cells: list[tuple[int, int]]) -> Span:
+    grid, days = scan.grid, sorted({d for d, _ in cells})
+    middle = days[len(days) // 2]
+    rows = [k for d, k in cells if d == middle]
     step = timedelta(minutes=grid.minutes)
 
     def clock(row: int) -> datetime:
-        return datetime.fromtimestamp(float(grid.times_s[middle, row]), site.tz)
+        return datetime.fromtimestamp(float(grid.times_s[middle % len(grid.times_s), row]), site.tz)
 
-    share = max(float(scan.share[d, a : b + 1].max()) for d, a, b in band)
-    return Span(grid.day(band[0][0]), grid.day(band[-1][0]), clock(a), clock(b) + step, share)
+    share = max(float(scan.share[d, k]) for d, k in cells)
+    last = len(grid.times_s)
+    return Span(
+        grid.day(days[0] % last), grid.day(days[-1] % last), clock(min(rows)), clock(max(rows)) + step, share
+    )
 
 
 def best_moment(scan: Scan, site: Site) -> datetime | None:
