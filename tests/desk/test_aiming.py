@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk import sunning
-from gloamet.desk.session import camera_of
+from gloamet.desk.looking import camera_of
 from gloamet.desk.steps.sun.aim import AimPage
 from gloamet.desk.steps.sun.hand import HandPage, length_text, penumbra_m
 from gloamet.desk.steps.sun.sequence import SequencePage
@@ -218,6 +218,8 @@ def test_the_sun_follows_a_light_of_the_model_and_is_let_go(aiming: DeskWindow) 
     page.leader.setCurrentIndex(page.leader.findData("key"))  # type: ignore[attr-defined]
     page.leader.activated.emit(page.leader.currentIndex())  # type: ignore[attr-defined]
     assert session.document.sun.mode == "follow"
+    assert sun_of(session.document) == pytest.approx((140.0, 35.0), abs=1e-3)
+    session.change("sun", north_deg=50.0)  # the compass turns, the light of the model does not
     assert sun_of(session.document) == pytest.approx((140.0, 35.0), abs=1e-3)
     before = sun_of(session.document)
     page.leader.activated.emit(0)  # type: ignore[attr-defined]

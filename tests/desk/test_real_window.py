@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import subprocess
 import sys
+from datetime import datetime
 from pathlib import Path
 
 SCRIPT = """
@@ -46,6 +48,95 @@ session.frame_ready.connect(follow)
 QTimer.singleShot(150_000, lambda: app.exit(3))
 sys.exit(app.exec())
 """
+
+
+# docs/walkthroughs.md, the first one, by mouse
+AIM = """
+import json
+import sys
+import numpy as np
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QPushButton
+from gloamet.document.demo import demo_document
+from gloamet.desk import theme
+from gloamet.desk.looking import camera_of
+from gloamet.desk.session import Session
+from gloamet.desk.window import DeskWindow
+from gloamet.output.delivery import sun_of
+from gloamet.sun.position import direction
+
+app = QApplication(sys.argv[:1])
+assert app.platformName() == "xcb", app.platformName()
+theme.apply(app)
+session = Session()
+window = DeskWindow(session)
+session.start_with(demo_document())
+window.show()
+HEAD, STEP = (3.4, -6.95, 2.046), (0.8, -6.69, 0.45)
+done = []
+
+def press(text):
+    found = [b for b in window.sun_step.findChildren(QPushButton) if b.text() == text and b.isVisible()]
+    QTest.mouseClick(found[0], Qt.MouseButton.LeftButton)
+
+def place(point):
+    box = window.picture.target()
+    x, y = camera_of(session.document).place(np.array(point), box.width() / box.height())
+    return QPoint(round(box.x() + x * box.width()), round(box.y() + y * box.height()))
+
+def begin(frame):
+    if done or not frame.exact:
+        return
+    done.append("begun")
+    press("Aim")
+    session.change("aim", from_hour=8.75, to_hour=9.25, first_day=121, last_day=151)
+    press("shadow")
+    a, b = place(HEAD), place(STEP)
+    QTest.mousePress(window.picture, Qt.MouseButton.LeftButton, pos=a)
+    for share in (0.25, 0.5, 0.75, 1.0):
+        QTest.mouseMove(window.picture, a + (b - a) * share)
+    QTest.mouseRelease(window.picture, Qt.MouseButton.LeftButton, pos=b)
+
+def answered():
+    moments = window.sun_step.aim.moments
+    if not moments.count() or "gone" in done:
+        return
+    done.append("gone")
+    box = moments.visualItemRect(moments.item(0))
+    QTest.mouseClick(moments.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
+    pin = session.document.aim.pins[0]
+    line = np.subtract(pin.caster, pin.receiver)
+    sun = direction(*sun_of(session.document))
+    miss = float(np.linalg.norm(np.cross(line, sun)))
+    out = {"when": session.document.sun.wall_time.isoformat(), "mode": session.document.sun.mode, "miss_m": miss,
+           "step_m": pin.receiver[2]}
+    print(json.dumps(out), flush=True)
+    session._saved = session.history.current
+    window.close()
+    app.quit()
+
+session.frame_ready.connect(begin)
+window.aimer.answered.connect(answered)
+QTimer.singleShot(150_000, lambda: app.exit(3))
+sys.exit(app.exec())
+"""
+
+
+def test_the_walkthrough_of_the_shadow_on_the_third_step_works_on_a_real_screen() -> None:
+    xvfb = shutil.which("xvfb-run")
+    assert xvfb, "xvfb is missing: ./run test installs it"
+    done = subprocess.run(
+        [xvfb, "-a", "-s", "-screen 0 1400x900x24", sys.executable, "-c", AIM],
+        capture_output=True, text=True, timeout=240, env={**os.environ, "QT_QPA_PLATFORM": "xcb"}, check=False,
+    )  # fmt: skip
+    assert done.returncode == 0, done.stderr[-3000:]
+    out = json.loads(done.stdout.strip().splitlines()[-1])
+    when = datetime.fromisoformat(out["when"])
+    assert when.month == 5 and abs(when.hour * 60 + when.minute - 540) <= 16
+    assert out["mode"] == "almanac"
+    assert out["step_m"] < 0.62  # the third step or the one above it, by a pixel
+    assert out["miss_m"] < 0.15
 
 
 def test_the_demo_opens_and_follows_the_ribbon_on_a_real_screen(tmp_path: Path) -> None:

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from pytestqt.qtbot import QtBot
 
+from gloamet.desk.recent import recent
 from gloamet.desk.session import Session
 
 
@@ -98,7 +99,7 @@ def test_saving_and_opening_bring_the_same_document_back(session: Session, tmp_p
     session.change("air", turbidity=2.0)
     assert session.open_project(path)
     assert session.document.air.turbidity == 5.5
-    assert session.recent()[0] == path
+    assert recent()[0] == path
 
 
 def test_saving_where_one_may_not_says_so_and_keeps_the_edits(session: Session, tmp_path: Path) -> None:

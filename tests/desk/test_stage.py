@@ -17,7 +17,8 @@ from pytestqt.qtbot import QtBot
 from gloamet.desk import staging
 from gloamet.desk.bar import Bar
 from gloamet.desk.events import Frame
-from gloamet.desk.session import Session, camera_of
+from gloamet.desk.looking import camera_of
+from gloamet.desk.session import Session
 from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import demo_document

@@ -12,7 +12,8 @@ from pytestqt.qtbot import QtBot
 from gloamet.desk import staging
 from gloamet.desk.bar import Bar
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
-from gloamet.desk.session import camera_of
+from gloamet.desk.looking import camera_of
+from gloamet.desk.recent import recent
 from gloamet.desk.steps.air import AirStep
 from gloamet.desk.steps.expose import ExposeStep
 from gloamet.desk.steps.fill import FillStep
@@ -111,7 +112,7 @@ def test_opening_a_model_takes_its_camera_and_lists_its_views(window: DeskWindow
     views.list.itemClicked.emit(views.list.item(names.index("Veranda")))
     assert camera_of(session.document).eye == pytest.approx(session.scene.views["Veranda"].eye)
     assert staging.current_view(session) == names.index("Veranda")
-    assert Path(str(demo.stage.model)) in session.recent()
+    assert Path(str(demo.stage.model)) in recent()
 
 
 def test_choices_follow_the_document(window: DeskWindow) -> None:

@@ -13,7 +13,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.session import Session, camera_of
+from gloamet.desk.looking import camera_of
+from gloamet.desk.session import Session
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.place import PlaceField
 from gloamet.desk.window import STEPS, DeskWindow

@@ -18,8 +18,9 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from gloamet.desk import sunning
+from gloamet.desk.looking import camera_of
 from gloamet.desk.outlines import Outlines
-from gloamet.desk.session import Session, camera_of
+from gloamet.desk.session import Session
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.sun.nearest import RealMoment, nearest_moments

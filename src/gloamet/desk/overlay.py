@@ -7,7 +7,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from gloamet.desk import theme
-from gloamet.desk.session import Session, camera_of
+from gloamet.desk.looking import camera_of
+from gloamet.desk.session import Session
 from gloamet.desk.staging import part_named
 from gloamet.sun.position import direction
 

@@ -17,8 +17,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap
 
 from gloamet.desk import theme
+from gloamet.desk.looking import camera_of
 from gloamet.desk.overlay import on_screen
-from gloamet.desk.session import Session, camera_of
+from gloamet.desk.session import Session
 from gloamet.sun.day import day_path, day_span_s
 from gloamet.sun.place import resolve_zone
 from gloamet.sun.position import direction, sun_position

@@ -31,10 +31,11 @@ from gloamet.desk import staging, theme
 from gloamet.desk.aimer import Aimer
 from gloamet.desk.aimhand import TOOLS, AimHand, Look
 from gloamet.desk.events import Frame
+from gloamet.desk.looking import camera_of, set_camera
 from gloamet.desk.overlay import draw_rectangle, draw_safe_lines, draw_selection, draw_sun, on_screen
 from gloamet.desk.overlay_sun import PathLayer, draw_aim
 from gloamet.desk.rectangle import RectangleHand
-from gloamet.desk.session import Session, camera_of, set_camera
+from gloamet.desk.session import Session
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.desk.widgets.small import label
 from gloamet.document.demo import FOLDER, TITLES

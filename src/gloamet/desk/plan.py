@@ -27,8 +27,9 @@ from gloamet.desk import staging, theme
 from gloamet.desk.aimer import Aimer
 from gloamet.desk.aimhand import TOOLS, AimHand, Look
 from gloamet.desk.events import PlanFrame, PlanWish
+from gloamet.desk.looking import camera_of
 from gloamet.desk.overlay_sun import draw_shadow_pins
-from gloamet.desk.session import Session, camera_of
+from gloamet.desk.session import Session
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
 

@@ -10,9 +10,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from pydantic import ValidationError
-from PySide6.QtCore import QFileSystemWatcher, QObject, QSettings, QTimer, Signal
+from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
 from gloamet.desk.engine import Engine
 from gloamet.desk.events import (
@@ -28,19 +27,20 @@ from gloamet.desk.events import (
     SceneLoaded,
     Thumbnail,
 )
+from gloamet.desk.looking import view_of, views_in
+from gloamet.desk.recent import remember
 from gloamet.document.file import load_document, save_document
 from gloamet.document.history import History
 from gloamet.document.model import Document
 from gloamet.document.model import Path as Reach
-from gloamet.document.staging import NamedView, Stage, View
+from gloamet.document.staging import Stage, View
 from gloamet.errors import GloametError
-from gloamet.stage.assembly import camera_of_view
-from gloamet.stage.camera import Camera, look_over
+from gloamet.output.sequence import following
+from gloamet.stage.camera import look_over
 from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.place import resolve_zone
 
-RECENT_LIMIT = 8
 FOLLOW_S = 0.04  # while the sun or the time is dragged, widgets follow at most so often
 POINTED = ("sun.time", "sun.hand", "sun.date")  # these drags say where the pointer is, not how far to go on
 SAME_MODEL = 0.5  # a file with this share of the names before is a newer version of it
@@ -156,7 +156,7 @@ class Session(QObject):
 
     def take(self, document: Document, key: str | None = None) -> None:
         """Make a whole document current, as one step."""
-        self.history.push(self._end_showing(document), key)
+        self.history.push(self._led(self._end_showing(document)), key)
         wait = self._told_at + FOLLOW_S - time.monotonic()
         if key in POINTED and wait > 0.0:
             # a hand may send a hundred moves a second; drawing each would leave no time for the picture
@@ -164,6 +164,15 @@ class Session(QObject):
             self._soon.start()
         else:
             self._announce()
+
+    def _led(self, document: Document) -> Document:
+        """The document with its sun where what it follows leads it, whatever was turned meanwhile."""
+        if document.sun.mode != "follow" or self.scene is None:
+            return document
+        try:
+            return following(document, self.scene)
+        except GloametError:  # another model: the sun stays where it was led last
+            return document
 
     def settle(self) -> None:
         """A drag has ended."""
@@ -328,10 +337,16 @@ class Session(QObject):
             if was_saved:
                 self._saved = document
             self._announce()
+        led = self._led(self.document)
+        if led is not self.document and led != self.document:
+            was_saved = not self.dirty
+            self.history.current = led  # the model was turned: its leader with it
+            self._saved = led if was_saved else self._saved
+            self._announce()
         self._good_stage, self._fallback = self.document.stage, None
         if self._remember_model:
             self._remember_model = False
-            self._remember(Path(event.document_model))
+            remember(Path(event.document_model))
         self._watch(event.document_model)
         self.scene_loaded.emit(self.scene)
         if opened:
@@ -399,7 +414,7 @@ class Session(QObject):
         self._fallback = (self.history, self._saved, self.path, self._title)
         self.history, self._real = History(document), None
         self._saved, self.path = document, Path(path).resolve()
-        self._remember(self.path)
+        remember(self.path)
         self._announce()
         self.file_changed.emit()
         return True
@@ -425,51 +440,6 @@ class Session(QObject):
             self.noticed.emit(str(error), "warning")
             return False
         self._saved, self.path = self._real or self.document, path.resolve()
-        self._remember(self.path)
+        remember(self.path)
         self.file_changed.emit()
         return True
-
-    def recent(self) -> list[Path]:
-        """Projects and models opened or saved before, newest first, that still exist."""
-        stored: Any = QSettings().value("recent", [])
-        names = [stored] if isinstance(stored, str) else list(stored or [])
-        return [Path(name) for name in names if Path(name).exists()]
-
-    def _remember(self, path: Path) -> None:
-        names = [str(path), *(str(p) for p in self.recent() if p != path)]
-        QSettings().setValue("recent", names[:RECENT_LIMIT])
-
-
-def view_of(camera: Camera) -> View:
-    """A camera as the document keeps it."""
-    return View(
-        eye=camera.eye, target=camera.target, fov_deg=min(max(camera.fov_deg, 1.0), 150.0),
-        shift_x=camera.shift_x, shift_y=camera.shift_y, level=camera.level,
-    )  # fmt: skip
-
-
-def views_in(scene: Scene, now: View | None = None) -> tuple[NamedView, ...]:
-    """The cameras of a model as views; one that stands and looks as the view of now is that view."""
-    named = []
-    for name, camera in scene.views.items():
-        same = now is not None and _looks_alike(camera, camera_of_view(now))
-        named.append(NamedView(name=name[:80], view=now if same and now is not None else view_of(camera)))
-    return tuple(named)
-
-
-def _looks_alike(a: Camera, b: Camera) -> bool:
-    """Whether two cameras stand and look the same within a hair, wherever their targets are."""
-    ahead, other = np.subtract(a.target, a.eye), np.subtract(b.target, b.eye)
-    along = float(ahead @ other) / max(float(np.linalg.norm(ahead) * np.linalg.norm(other)), 1e-12)
-    apart = float(np.linalg.norm(np.subtract(a.eye, b.eye)))
-    return apart < 0.01 and along > 1.0 - 1e-5 and abs(a.fov_deg - b.fov_deg) < 0.5
-
-
-def camera_of(document: Document) -> Camera:
-    """The document's camera."""
-    return camera_of_view(document.stage.view)
-
-
-def set_camera(session: Session, camera: Camera, key: str | None = None) -> None:
-    """Look through another camera; lens settings stay."""
-    session.change("stage.view", key, eye=camera.eye, target=camera.target, fov_deg=camera.fov_deg)

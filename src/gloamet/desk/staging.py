@@ -11,7 +11,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.desk.session import Session, camera_of, set_camera
+from gloamet.desk.looking import camera_of, set_camera
+from gloamet.desk.session import Session
 from gloamet.document.staging import MaterialEdit, NamedView, Prop, PropKind, View
 from gloamet.stage.camera import EYE_HEIGHT_M, Camera, look_over
 from gloamet.stage.props import LIFT_M

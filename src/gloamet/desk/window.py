@@ -27,6 +27,7 @@ from gloamet.desk.instruments.skydisc import SkyDisc
 from gloamet.desk.notice import Notice
 from gloamet.desk.picture import INSET, Picture
 from gloamet.desk.plan import Plan
+from gloamet.desk.recent import recent
 from gloamet.desk.ribbon import DayRibbon
 from gloamet.desk.saving import SaveJob
 from gloamet.desk.session import Session
@@ -212,10 +213,10 @@ class DeskWindow(QMainWindow):
     def _fill_menu(self) -> None:
         self.menu.clear()
         self.menu.addAction("Open …\tCtrl+O", self.ask_open)
-        recent = self.menu.addMenu("Recent files")
-        for path in self.session.recent():
-            recent.addAction(path.name, partial(self.open_file, path))
-        recent.setEnabled(bool(recent.actions()))
+        before = self.menu.addMenu("Recent files")
+        for path in recent():
+            before.addAction(path.name, partial(self.open_file, path))
+        before.setEnabled(bool(before.actions()))
         demos = self.menu.addMenu("Demos")
         for name, title in TITLES.items():
             demos.addAction(title, partial(self.show_demo, name))

@@ -26,7 +26,8 @@ from PySide6.QtWidgets import QWidget
 
 from gloamet.desk import theme
 from gloamet.desk.events import DiscPainted
-from gloamet.desk.session import Session, camera_of
+from gloamet.desk.looking import camera_of
+from gloamet.desk.session import Session
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.document.model import Document
 from gloamet.sun.day import day_path

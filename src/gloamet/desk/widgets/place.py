@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayo
 
 from gloamet.desk.session import Session
 from gloamet.errors import GloametError
+from gloamet.sun.climate import altitude_m
 from gloamet.sun.place import City, parse_coordinates, search_cities, zone_name_at
 
 PAUSE_MS = 180
@@ -96,6 +97,7 @@ class PlaceField(QWidget):
             latitude_deg=city.latitude_deg,
             longitude_deg=city.longitude_deg,
             timezone=city.timezone,
+            altitude_m=round(altitude_m(city.latitude_deg, city.longitude_deg)),
         )
         self._follow()
 
@@ -121,8 +123,9 @@ class PlaceField(QWidget):
         self.session.busy.emit("")
         self.edit.clearFocus()
         self.session.change(
-            "site", name="", latitude_deg=round(lat, 6), longitude_deg=round(lon, 6), timezone=zone
-        )
+            "site", name="", latitude_deg=round(lat, 6), longitude_deg=round(lon, 6), timezone=zone,
+            altitude_m=round(altitude_m(lat, lon)),
+        )  # fmt: skip
         self._follow()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
