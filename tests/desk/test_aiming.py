@@ -271,3 +271,31 @@ def test_an_edit_while_a_sequence_plays_is_kept_and_the_moment_comes_back(
     assert session.document.sun.wall_time == wall
     session.undo()
     assert session.document.air.turbidity != 5.0 and session.document.sun.wall_time == wall
+
+
+def test_a_part_that_is_muted_is_asked_for_again(aiming: DeskWindow, qtbot: QtBot) -> None:
+    session = aiming.session
+    session.resume()
+    session.change("aim", measured="ground", side=(0.0, 0.0, 1.0), near=None)
+    qtbot.waitUntil(lambda: aiming.aimer.reach is not None, timeout=30_000)
+    shaded = float(aiming.aimer.reach.scan.share.sum())  # type: ignore[union-attr]
+    session.change("stage", muted=("box",))
+    qtbot.waitUntil(
+        lambda: aiming.aimer.reach is not None and float(aiming.aimer.reach.scan.share.sum()) > shaded,
+        timeout=60_000,
+    )
+    assert set(np.unique(aiming.aimer.reach.scan.share)) == {0.0, 1.0}  # type: ignore[union-attr]
+
+
+def test_an_aim_that_breaks_is_said_and_the_desk_lives_on(
+    aiming: DeskWindow, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def broken(*_: object) -> None:
+        raise RuntimeError("no such thing")
+
+    monkeypatch.setattr("gloamet.aim.moments.moments_of_pins", broken)
+    sunning.add_pin(aiming.session, AimPin(caster=(0.0, 0.0, 3.0), receiver=(2.0, 2.0, 0.0)))
+    qtbot.waitUntil(lambda: "went wrong while aiming" in aiming.notice.text.text(), timeout=20_000)
+    monkeypatch.undo()
+    with qtbot.waitSignal(aiming.aimer.answered, timeout=20_000):
+        sunning.change_pin(aiming.session, 0, receiver=(2.0, 1.0, 0.0))

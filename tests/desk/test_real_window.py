@@ -10,49 +10,9 @@ import sys
 from datetime import datetime
 from pathlib import Path
 
-SCRIPT = """
-import pathlib
-import sys
-from PySide6.QtCore import QPoint, Qt, QTimer
-from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
-from gloamet.document.demo import demo_document
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.window import DeskWindow
-
-app = QApplication(sys.argv[:1])
-assert app.platformName() == "xcb", app.platformName()
-theme.apply(app)
-session = Session()
-window = DeskWindow(session)
-session.start_with(demo_document())
-window.show()
-seen = []
-
-def follow(frame):
-    seen.append(frame)
-    if len(seen) == 2:
-        ribbon = window.ribbon
-        x = int(ribbon.x_of(session.moment().instant.timestamp()))
-        QTest.mousePress(ribbon, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(x, 55))
-        QTest.mouseMove(ribbon, QPoint(x + 200, 55))
-        QTest.mouseRelease(ribbon, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(x + 200, 55))
-    if len(seen) == 4:
-        window.grab().save(sys.argv[1])
-        assert session.save(pathlib.Path(sys.argv[1]).with_suffix(".gloamet"))
-        window.close()
-        app.quit()
-
-session.frame_ready.connect(follow)
-QTimer.singleShot(150_000, lambda: app.exit(3))
-sys.exit(app.exec())
-"""
-
-
-# docs/walkthroughs.md, the first one, by mouse
-AIM = """
+BEGIN = """
 import json
+import pathlib
 import sys
 import numpy as np
 from PySide6.QtCore import QPoint, Qt, QTimer
@@ -73,6 +33,38 @@ session = Session()
 window = DeskWindow(session)
 session.start_with(demo_document())
 window.show()
+QTimer.singleShot(150_000, lambda: app.exit(3))
+"""
+
+SCRIPT = (
+    BEGIN
+    + """
+seen = []
+
+def follow(frame):
+    seen.append(frame)
+    if len(seen) == 2:
+        ribbon = window.ribbon
+        x = int(ribbon.x_of(session.moment().instant.timestamp()))
+        QTest.mousePress(ribbon, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(x, 55))
+        QTest.mouseMove(ribbon, QPoint(x + 200, 55))
+        QTest.mouseRelease(ribbon, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(x + 200, 55))
+    if len(seen) == 4:
+        window.grab().save(sys.argv[1])
+        assert session.save(pathlib.Path(sys.argv[1]).with_suffix(".gloamet"))
+        window.close()
+        app.quit()
+
+session.frame_ready.connect(follow)
+sys.exit(app.exec())
+"""
+)
+
+
+# docs/walkthroughs.md, the first one, by mouse
+AIM = (
+    BEGIN
+    + """
 HEAD, STEP = (3.4, -6.95, 2.046), (0.8, -6.69, 0.45)
 done = []
 
@@ -118,19 +110,26 @@ def answered():
 
 session.frame_ready.connect(begin)
 window.aimer.answered.connect(answered)
-QTimer.singleShot(150_000, lambda: app.exit(3))
 sys.exit(app.exec())
 """
+)
 
 
-def test_the_walkthrough_of_the_shadow_on_the_third_step_works_on_a_real_screen() -> None:
+def on_a_screen(script: str, *words: str) -> subprocess.CompletedProcess[str]:
+    """Run a script with a window on a virtual screen."""
     xvfb = shutil.which("xvfb-run")
     assert xvfb, "xvfb is missing: ./run test installs it"
     done = subprocess.run(
-        [xvfb, "-a", "-s", "-screen 0 1400x900x24", sys.executable, "-c", AIM],
+        [xvfb, "-a", "-s", "-screen 0 1400x900x24", sys.executable, "-c", script, *words],
         capture_output=True, text=True, timeout=240, env={**os.environ, "QT_QPA_PLATFORM": "xcb"}, check=False,
     )  # fmt: skip
     assert done.returncode == 0, done.stderr[-3000:]
+    assert "Traceback" not in done.stderr
+    return done
+
+
+def test_the_walkthrough_of_the_shadow_on_the_third_step_works_on_a_real_screen() -> None:
+    done = on_a_screen(AIM)
     out = json.loads(done.stdout.strip().splitlines()[-1])
     when = datetime.fromisoformat(out["when"])
     assert when.month == 5 and abs(when.hour * 60 + when.minute - 540) <= 16
@@ -140,16 +139,8 @@ def test_the_walkthrough_of_the_shadow_on_the_third_step_works_on_a_real_screen(
 
 
 def test_the_demo_opens_and_follows_the_ribbon_on_a_real_screen(tmp_path: Path) -> None:
-    xvfb = shutil.which("xvfb-run")
-    assert xvfb, "xvfb is missing: ./run test installs it"
-    environment = {**os.environ, "QT_QPA_PLATFORM": "xcb"}
     picture = tmp_path / "window.png"
-    done = subprocess.run(
-        [xvfb, "-a", "-s", "-screen 0 1400x900x24", sys.executable, "-c", SCRIPT, str(picture)],
-        capture_output=True, text=True, timeout=240, env=environment, check=False,
-    )  # fmt: skip
-    assert done.returncode == 0, done.stderr[-3000:]
-    assert "Traceback" not in done.stderr
+    on_a_screen(SCRIPT, str(picture))
     from PIL import Image
 
     image = Image.open(picture).convert("RGB")

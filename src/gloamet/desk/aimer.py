@@ -7,6 +7,7 @@ same kind replaces an older one.
 from __future__ import annotations
 
 import threading
+import traceback
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -31,6 +32,7 @@ if TYPE_CHECKING:
     from gloamet.aim.windows import Scan, Span
 
 SETTLED_MS = 120
+RESTED_MS = 600  # outlines that stay so long leave the rays to the picture again
 
 
 @dataclass(frozen=True)
@@ -86,16 +88,27 @@ class Aimer(QObject):
         session.document_changed.connect(self._follow)
         self._sun = session.document.sun
         session.scene_loaded.connect(lambda _: self._soon.start())
+        session.frame_ready.connect(self._follow_stage)
+        self._stage: Any = None
+        self._rest = QTimer(self, interval=RESTED_MS, singleShot=True)
+        self._rest.timeout.connect(lambda: session.hold(False))
 
     def _follow(self, document: Document) -> None:
         if document.sun != self._sun:  # the real light has moved: a preview beside it would mislead
-            self._sun = document.sun
+            self._sun, self.nearest = document.sun, None
             self.show(None)
         self._soon.start()
+
+    def _follow_stage(self, _frame: object) -> None:
+        """A stage compiled anew (a part muted, a shade maker moved) asks everything again."""
+        if self.session.compiled is not self._stage:
+            self._stage = self.session.compiled
+            self._soon.start()
 
     def close(self) -> None:
         """End the threads."""
         self._soon.stop()
+        self._rest.stop()
         self._stop_scan.set()
         self._pool.shutdown(wait=True, cancel_futures=True)
         self.outlines.close()
@@ -106,10 +119,12 @@ class Aimer(QObject):
         """Draw where a sun would fall, without moving it; None ends that."""
         self.preview = towards
         compiled = self.session.compiled
-        self.session.hold(towards is not None and compiled is not None)
         if towards is None or compiled is None:
+            self.session.hold(False)
             self.outlines.clear()
             return
+        self.session.hold(True)
+        self._rest.start()
         self.outlines.want(compiled, camera_of(self.session.document), self.size, towards)
 
     def show_moment(self, moment: RealMoment) -> None:
@@ -125,8 +140,14 @@ class Aimer(QObject):
         self._keys[kind] = key
 
         def run() -> None:
-            if self._keys.get(kind) == key:
-                self._done.emit(kind, key, work())
+            if self._keys.get(kind) != key:
+                return
+            try:
+                result = work()
+            except Exception as error:  # the desk must live on; the details go to the terminal
+                traceback.print_exc()
+                result = error
+            self._done.emit(kind, key, result)
 
         self._pool.submit(run)
 
@@ -136,7 +157,7 @@ class Aimer(QObject):
         pins = tuple(pin for pin in document.aim.pins if pin.on)
         looks = document.stage.view if any(pin.kind != "shadow" for pin in pins) else None
         if pins:
-            key: Any = (pins, site, window, looks, id(self.session.compiled))
+            key: Any = (pins, site, window, looks, self.session.compiled)
             self._ask("answer", key, lambda: self._solve(document))
         elif self.answer is not None:
             self.answer, self._keys["answer"] = None, None
@@ -191,7 +212,7 @@ class Aimer(QObject):
         if compiled is None:
             return
         aim, site, window = document.aim, sunning.site_of(document), sunning.window_of(document)
-        key = (aim.measured, aim.side, aim.near, site, window, id(compiled.geometry))
+        key = (aim.measured, aim.side, aim.near, site, window, compiled.geometry)
         if self._keys.get("scan") == key:
             return
         self._stop_scan.set()
@@ -221,7 +242,12 @@ class Aimer(QObject):
     def _take(self, kind: str, key: Any, result: Any) -> None:
         if self._keys.get(kind) != key:
             return
-        if kind == "answer":
+        if isinstance(result, Exception):
+            self._keys[kind] = None
+            self.scanning = self.scanning and kind != "scan"
+            sentence = f"Something went wrong while aiming ({result}). Change anything to try again."
+            self.session.noticed.emit(sentence, "warning")
+        elif kind == "answer":
             fresh = self.answer is None or not result.same_sun(self.answer)
             self.answer = result
             if fresh and result.aimed is not None and self.previews:

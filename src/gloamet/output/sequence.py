@@ -54,9 +54,7 @@ def frames_of(document: Document, scene: Scene | None = None) -> tuple[Document,
         if last <= first:
             raise GloametError(f"“{document.sun.leader}” does not move: step through the clock instead.")
         times = first + shares * (last - first)
-        return tuple(
-            following(document.change("sun", mode="follow", leader_s=float(t)), scene) for t in times
-        )
+        return tuple(following(_at(document, mode="follow", leader_s=float(t)), scene) for t in times)
     if sequence.begin is None or sequence.end is None:
         raise GloametError("The sequence has no first or no last moment: set both.")
     zone = resolve_zone(document.site.timezone)
@@ -65,5 +63,10 @@ def frames_of(document: Document, scene: Scene | None = None) -> tuple[Document,
         raise GloametError("The sequence begins and ends at the same moment: move one of them.")
     instants = [datetime.fromtimestamp(round(a + s * (b - a)), UTC).astimezone(zone) for s in shares]
     return tuple(
-        document.change("sun", mode="almanac", wall_time=instant.replace(tzinfo=None)) for instant in instants
+        _at(document, mode="almanac", wall_time=instant.replace(tzinfo=None)) for instant in instants
     )
+
+
+def _at(document: Document, **values: object) -> Document:
+    """The document with another sun; thousands are made at once, of values that need no check."""
+    return document.model_copy(update={"sun": document.sun.model_copy(update=values)})

@@ -118,6 +118,21 @@ class AimPage(Column):
     def __init__(self, session: Session, aimer: Aimer) -> None:
         super().__init__(session)
         self.aimer = aimer
+        self._pins(session, aimer)
+        self._window(session)
+        self._surface(session, aimer)
+        self.finish()
+        self._shown: Any = None
+        session.document_changed.connect(self._follow)
+        session.tool_changed.connect(self._follow_tool)
+        aimer.answered.connect(self._answer)
+        aimer.scanned.connect(self._scanned)
+        self._follow(session.document)
+        self._follow_tool("")
+        self._answer()
+        self._scanned()
+
+    def _pins(self, session: Session, aimer: Aimer) -> None:
         self.group("Pin")
         row = QHBoxLayout()
         row.setSpacing(2)
@@ -143,12 +158,16 @@ class AimPage(Column):
         self.moments = Moments(session, aimer)
         for widget in (self.direction, self.remarks, self.take, self.moments):
             self.add(widget)
+
+    def _window(self, session: Session) -> None:
         self.group("Moments that count")
         for kind, name, text in (
             (ClockField, "from_hour", "From"), (ClockField, "to_hour", "To"),
             (DayField, "first_day", "Season from"), (DayField, "last_day", "Season to"),
         ):  # fmt: skip
             self.add(NumberRow(session, "aim", name, text, field=_field(kind, name)))
+
+    def _surface(self, session: Session, aimer: Aimer) -> None:
         self.group("Sun on a surface")
         surface = partial(session.use_tool, "surface")
         self.add(
@@ -176,16 +195,6 @@ class AimPage(Column):
         self.best.setStyleSheet("text-align: left;")
         self.add(self.spans)
         self.add(self.best)
-        self.finish()
-        self._shown: Any = None
-        session.document_changed.connect(self._follow)
-        session.tool_changed.connect(self._follow_tool)
-        aimer.answered.connect(self._answer)
-        aimer.scanned.connect(self._scanned)
-        self._follow(session.document)
-        self._follow_tool("")
-        self._answer()
-        self._scanned()
 
     def showEvent(self, event: object) -> None:  # noqa: N802
         self.aimer.previews = True

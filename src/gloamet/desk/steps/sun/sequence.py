@@ -67,6 +67,9 @@ class SequencePage(Column):
         self._key: Any = None
         self._before: Document | None = None
         self._icons: dict[Any, QIcon] = {}
+        blank = QPixmap(ICON)
+        blank.fill(Qt.GlobalColor.transparent)
+        self._blank = QIcon(blank)
         self.group("From and to")
         for name, text in (("begin", "From"), ("end", "To")):
             self.add(pair(label(text), EndField(session, name)))
@@ -182,9 +185,7 @@ class SequencePage(Column):
         icon = self._icons.get(self._look(frame))
         if icon is not None:
             return icon
-        blank = QPixmap(ICON)
-        blank.fill(Qt.GlobalColor.transparent)
-        return QIcon(blank)
+        return self._blank
 
     @staticmethod
     def _look(frame: Document) -> Any:
