@@ -21,14 +21,16 @@ from gloamet.trace.relight.layer import Screen
 from gloamet.trace.relight.screen import KIND, SURFACE, see
 from gloamet.trace.relight.shade import find_alike, sun_between, sun_lattice
 from gloamet.trace.relight.sharing import Sharing
+from gloamet.trace.relight.team import meet, take
 
 F = np.float32
 ROWS = 16  # of a band of rays; even, as the lattice wants it
+COUNTERS = 8  # lists and meetings of a picture
 SHADED = np.uint8(96)  # how dark shade is drawn, of 255
 
 
-@njit(**JIT)
-def _outlines(visible, kinds, alike, width, height, y0, y1, colour, out):
+@njit(inline="always", **JIT)
+def _outline(visible, kinds, alike, width, height, y0, y1, colour, out):
     """Rows y0..y1 of a see-through picture: shade a little darker, its edges in the colour."""
     for y in range(y0, y1):
         for x in range(width):
@@ -49,6 +51,34 @@ def _outlines(visible, kinds, alike, width, height, y0, y1, colour, out):
                 out[y, x, 3] = SHADED
 
 
+@njit(**JIT)
+def _draw(team, packets, scene, pervious, arrays, sun, seen, width, height, colour, visible, out):
+    """Rays of a lattice, then of what lies between, then the picture: all threads together, band by band.
+
+    seen is (points, kinds, alike); team and packets are as in `relight.frame`.
+    """
+    points, kinds, alike = seen
+    threads, row = len(packets), take(team, 0)
+    for step in range(3):
+        while True:
+            y = take(team, 1 + 2 * step) * ROWS
+            if y >= height:
+                break
+            bottom = min(height, y + ROWS)
+            if step == 0:
+                sun_lattice(
+                    scene, pervious, arrays, sun, points, kinds, width, y, bottom, packets, row, visible
+                )
+            elif step == 1:
+                sun_between(
+                    scene, pervious, arrays, sun, points, kinds, alike, width, height, y, bottom, packets, row,
+                    visible,
+                )  # fmt: skip
+            else:
+                _outline(visible, kinds, alike, width, height, y, bottom, colour, out)
+        meet(team, 2 + 2 * step, threads)
+
+
 class SunPatch:
     """What one camera sees, ready to be asked for any sun."""
 
@@ -58,7 +88,7 @@ class SunPatch:
         threads = os.cpu_count() or 1
         self._pool = ThreadPoolExecutor(threads)
         self._share = Sharing(self._pool, threads)
-        self._packets = [empty_packets(1) for _ in range(0, height, ROWS)]
+        self._packets = empty_packets(threads)
         screen, aside = Screen(width, height), Screen(width, height)
         packed = camera.packed(width, height)
         before = (scene.rays.handle, self._arrays, packed, width, height)
@@ -75,38 +105,18 @@ class SunPatch:
         """End the threads."""
         self._pool.shutdown(wait=True)
 
-    def _bands(self, towards: NDArray[np.float64], step: int) -> None:
-        sun = np.asarray(towards, np.float32)
-        scene = (
-            self._scene.rays.handle,
-            self._scene.geometry.pervious,
-            self._arrays,
-            sun,
-            self._points,
-            self._kinds,
-        )
-
-        def band(k: int) -> None:
-            y, bottom = k * ROWS, min(self.height, (k + 1) * ROWS)
-            if step == 0:
-                sun_lattice(*scene, self.width, y, bottom, self._packets[k], 0, self._visible)
-            else:
-                sun_between(
-                    *scene, self._alike, self.width, self.height, y, bottom, self._packets[k], 0, self._visible
-                )  # fmt: skip
-
-        list(self._pool.map(band, range(len(self._packets))))
-
     def mask(self, towards: NDArray[np.float64]) -> NDArray[np.bool_]:
         """Which pixels show a surface the sun reaches, (H, W); towards is a unit vector to the sun."""
-        self._bands(towards, 0)
-        self._bands(towards, 1)
+        self.outlines(towards, (0, 0, 0))
         return np.asarray(self._visible[:, 1].reshape(self.height, self.width) > 0)
 
     def outlines(self, towards: NDArray[np.float64], colour: tuple[int, int, int]) -> NDArray[np.uint8]:
         """Shade and its edges as a premultiplied picture (H, W, 4) to lay over the picture."""
-        self.mask(towards)
         out = np.empty((self.height, self.width, 4), np.uint8)
-        before = (self._visible, self._kinds, self._alike, self.width, self.height)
-        self._share.run(_outlines, before, self.height, (np.array(colour, np.uint8), out))
+        words = (
+            np.zeros(COUNTERS, np.int64), self._packets, self._scene.rays.handle, self._scene.geometry.pervious,
+            self._arrays, np.asarray(towards, np.float32), (self._points, self._kinds, self._alike), self.width,
+            self.height, np.array(colour, np.uint8), self._visible, out,
+        )  # fmt: skip
+        self._share.all_together(_draw, words)
         return out
