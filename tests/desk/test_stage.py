@@ -420,11 +420,15 @@ def test_a_stopped_picture_stays_and_goes_on(window: DeskWindow, qtbot: QtBot) -
     assert bar is not None
     session.change("output", samples=5000)
     bar.stop.click()
-    qtbot.wait(300)
-    frame = session.frame
+    frame = None
+    for _ in range(20):  # what was under way when the hand said stop may still arrive
+        if session.frame is frame:
+            break
+        frame = session.frame
+        qtbot.wait(500)
     assert frame is not None
     assert bar.stop.text() == "go on"
-    qtbot.wait(300)
+    qtbot.wait(500)
     assert session.frame is frame
     bar.stop.click()
     qtbot.waitUntil(lambda: session.frame is not frame, timeout=60_000)
