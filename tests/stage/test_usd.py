@@ -12,7 +12,10 @@ import pytest
 from PIL import Image
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdLux, UsdShade, UsdUtils, Vt
 
+from gloamet.document.staging import Stage
 from gloamet.errors import GloametError
+from gloamet.stage.assembly import stand_up
+from gloamet.stage.leading import led_direction
 from gloamet.stage.readers import read_file, read_model
 from gloamet.stage.readers.watch import Cancelled, Watch
 from gloamet.stage.scene import Scene
@@ -163,6 +166,21 @@ def test_cameras_and_their_motion(tmp_path: Path) -> None:
     motion = scene.motions["view"]
     assert motion.times_s.tolist() == [0.0, 2.0]
     assert motion.matrices[1, :3, 3] == pytest.approx([4, -5, 1])
+
+
+def test_an_empty_leads_the_sun_with_its_motion_in_metres_and_z_up(tmp_path: Path) -> None:
+    stage = new_stage(tmp_path / "t.usda", 0.01, "Y")
+    square(stage, "/floor")
+    mark = UsdGeom.Xform.Define(stage, "/mark")
+    turn = mark.AddRotateXOp()
+    turn.Set(0.0, 0.0)
+    turn.Set(90.0, 24.0)
+    stage.Save()
+    scene = stand_up(read_model(tmp_path / "t.usda"), Stage())
+    assert set(scene.empties) == {"mark"}
+    # its -Z is level at first (north here) and points up at the end
+    assert led_direction(scene, "mark", "points", 0.0) == pytest.approx([0.0, 1.0, 0.0], abs=1e-6)
+    assert led_direction(scene, "mark", "points", 1.0) == pytest.approx([0.0, 0.0, 1.0], abs=1e-6)
 
 
 def test_lights_with_a_body_glow_and_far_ones_are_named(tmp_path: Path) -> None:

@@ -201,6 +201,13 @@ class _Walk:
     def __init__(self, file: GltfFile, meshes: _Meshes) -> None:
         self.file, self.meshes, self.out = file, meshes, _Content()
         self.animation = Animation(file)
+        # the tips of a figure's bones are no empties
+        self.joints = {
+            joint
+            for skin in file.items("skins")
+            for joint in skin.get("joints", [])
+            if isinstance(joint, int)
+        }
         self.lights = file.rows(
             mapping(mapping(file.tree.get("extensions")).get("KHR_lights_punctual")), "lights"
         )
@@ -246,7 +253,8 @@ class _Walk:
             lamp = read_lamp(self.file.pick(self.lights, "lights", light["light"]), name, matrix)
             if lamp is not None:
                 self.out.lamps.append(lamp)
-        empty = not ({"mesh", "camera", "children"} & node.keys() or light) and usable(matrix)
+        empty = not ({"mesh", "camera", "children"} & node.keys() or light or trail[-1] in self.joints)
+        empty = empty and usable(matrix)
         if empty and len(self.out.empties) < MOST_EMPTIES:
             self.out.empties[name] = matrix
         if (empty or "camera" in node or "light" in light) and len(times := self.animation.times(trail)):
