@@ -12,9 +12,7 @@ import pytest
 from PIL import Image
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdLux, UsdShade, UsdUtils, Vt
 
-from gloamet.document.staging import Stage
 from gloamet.errors import GloametError
-from gloamet.stage.assembly import stand_up
 from gloamet.stage.leading import led_direction
 from gloamet.stage.readers import read_file, read_model
 from gloamet.stage.readers.watch import Cancelled, Watch
@@ -176,7 +174,7 @@ def test_an_empty_leads_the_sun_with_its_motion_in_metres_and_z_up(tmp_path: Pat
     turn.Set(0.0, 0.0)
     turn.Set(90.0, 24.0)
     stage.Save()
-    scene = stand_up(read_model(tmp_path / "t.usda"), Stage())
+    scene = read_model(tmp_path / "t.usda")
     assert set(scene.empties) == {"mark"}
     # its -Z is level at first (north here) and points up at the end
     assert led_direction(scene, "mark", "points", 0.0) == pytest.approx([0.0, 1.0, 0.0], abs=1e-6)
