@@ -61,6 +61,7 @@ class Picture(QWidget):
         super().__init__()
         self.session, self.aimer = session, aimer
         self._path = PathLayer()
+        self._shown: object = None
         self.sun_tools = False  # whether the Sun step's path and pins are drawn
         self._frame: Frame | None = None
         self._image: QImage | None = None
@@ -151,7 +152,18 @@ class Picture(QWidget):
 
     def _follow(self, document: Document) -> None:
         self._fit()
-        self.update()
+        sun = document.sun
+        shown = (
+            document.stage,
+            document.output,
+            document.aim,
+            document.site,
+            sun.wall_time.date(),
+            sun.north_deg,
+        )
+        if shown != self._shown:  # a sun that only moves is painted with its frame
+            self._shown = shown
+            self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)

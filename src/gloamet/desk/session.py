@@ -41,7 +41,7 @@ from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.place import resolve_zone
 
-FOLLOW_S = 0.04  # while the sun or the time is dragged, widgets follow at most so often
+FOLLOW_S = 0.06  # while the sun or the time is dragged, widgets follow at most so often
 POINTED = ("sun.time", "sun.hand", "sun.date")  # these drags say where the pointer is, not how far to go on
 SAME_MODEL = 0.5  # a file with this share of the names before is a newer version of it
 

@@ -17,7 +17,7 @@ from gloamet.sky.air import Air
 from gloamet.sky.atmosphere import aerosol_phase, rayleigh_phase
 from gloamet.sky.dome import BANDS_TO_AP1, NIGHT_CD_M2, VIEW_ROWS, VIEW_TURNS, SkySolver
 
-HEIGHTS_DEG = np.array([-18, -14, -11, -8, -6, -4.5, -3, -2, -1, 0, 1, 2, 4, 7, 12, 20, 35, 60, 90], float)
+HEIGHTS_DEG = np.array([-18, -13, -9, -6, -4, -2, -0.5, 1, 3, 6, 12, 35, 60, 90], float)
 BRIGHT_DAY = -3  # the height whose light is about 1: 35 degrees
 STRIP = 24
 SIDE_DEG = 50.0  # azimuth away from the sun: near enough to catch its colours, far from the glare

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,6 +15,27 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 EYE_HEIGHT_M = 1.6
 LOWEST_EYE_M = 0.05
+
+
+@lru_cache(maxsize=64)
+def _frame(
+    eye: tuple[float, float, float], target: tuple[float, float, float], level: bool
+) -> tuple[Array, Array, Array]:
+    """The frame of a camera; asked for many times a picture, so it is kept, and no caller may write to it."""
+    forward = np.subtract(target, eye).astype(float)
+    if level and float(np.hypot(forward[0], forward[1])) > 1e-6:
+        forward[2] = 0.0
+    length = np.linalg.norm(forward)
+    forward = forward / length if length > 1e-9 else np.array([0.0, 1.0, 0.0])
+    upright = np.array([0.0, 0.0, 1.0])
+    if abs(forward[2]) > 1.0 - 1e-7:
+        upright = np.array([0.0, 1.0, 0.0])
+    right = np.cross(forward, upright)
+    right /= np.linalg.norm(right)
+    frame = forward, right, np.cross(right, forward)
+    for vector in frame:
+        vector.setflags(write=False)
+    return frame
 
 
 @dataclass(frozen=True)
@@ -38,17 +60,7 @@ class Camera:
 
     def frame(self) -> tuple[Array, Array, Array]:
         """Unit vectors forward, right and up; image up is world up, or north when looking straight down."""
-        forward = np.subtract(self.target, self.eye).astype(float)
-        if self.level and float(np.hypot(forward[0], forward[1])) > 1e-6:
-            forward[2] = 0.0
-        length = np.linalg.norm(forward)
-        forward = forward / length if length > 1e-9 else np.array([0.0, 1.0, 0.0])
-        upright = np.array([0.0, 0.0, 1.0])
-        if abs(forward[2]) > 1.0 - 1e-7:
-            upright = np.array([0.0, 1.0, 0.0])
-        right = np.cross(forward, upright)
-        right /= np.linalg.norm(right)
-        return forward, right, np.cross(right, forward)
+        return _frame(tuple(self.eye), tuple(self.target), self.level)
 
     def _half(self) -> float:
         return 0.5 * self.parallel_m if self.parallel_m > 0.0 else math.tan(math.radians(self.fov_deg) / 2.0)
