@@ -84,3 +84,29 @@ def test_aims_that_cannot_be_get_one_sentence(
     assert main(words) == 2
     error = capsys.readouterr().err
     assert sentence in error and error.count("\n") == 1
+
+
+def test_points_may_lie_on_the_negative_side(capsys: pytest.CaptureFixture[str]) -> None:
+    found = ask(capsys, "aim", "shadow", "--from", "-1,-1,2", "--to", "-3,-1,0")
+    assert (found["azimuth_deg"], found["elevation_deg"]) == pytest.approx((90.0, 45.0))
+    assert found["candidates"] is None
+
+
+def test_a_sun_that_never_comes_is_told_as_such(capsys: pytest.CaptureFixture[str]) -> None:
+    words = [
+        "aim",
+        "shadow",
+        "--from",
+        "0,0,2",
+        "--to",
+        "0,-2,0",
+        "--lat",
+        "57.4",
+        "--lon",
+        "21.5",
+        "--year",
+        "2026",
+    ]
+    assert main(words) == 0
+    out = capsys.readouterr().out
+    assert "never stands there" in out and "Jun 2026" in out

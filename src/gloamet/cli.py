@@ -7,6 +7,7 @@ and exit code 2.
 from __future__ import annotations
 
 import argparse
+import re
 import sys
 from collections.abc import Sequence
 
@@ -30,11 +31,26 @@ def build_parser() -> argparse.ArgumentParser:
     return parser
 
 
+def joined(words: Sequence[str]) -> list[str]:
+    """Options with a value that begins with a minus written as one word, or argparse takes it for an option.
+
+    >>> joined(["--to", "-2.8,0.6,0", "--json"])
+    ['--to=-2.8,0.6,0', '--json']
+    """
+    out: list[str] = []
+    for word in words:
+        if re.match(r"-[\d.]", word) and out and out[-1].startswith("--") and "=" not in out[-1]:
+            out[-1] += f"={word}"
+        else:
+            out.append(word)
+    return out
+
+
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     argv = list(sys.argv[1:] if arguments is None else arguments)
     try:
-        options = build_parser().parse_args(argv or ["desk"])
+        options = build_parser().parse_args(joined(argv) or ["desk"])
         if options.command is None:
             raise GloametError("Name a command: gloamet --help lists them.")
         return int(options.run(options) or 0)

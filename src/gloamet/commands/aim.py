@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from gloamet.aim.moments import Site, moments_of, moments_of_pins
+from gloamet.aim.moments import NEVER_DEG, Site, moments_of, moments_of_pins
 from gloamet.aim.pins import Aimed, Pin, aim_frame, aim_glint, aim_shadows
 from gloamet.commands.common import add_axes, add_json, number, read_document, show, size, triple, whole
 from gloamet.document.model import Document
@@ -176,6 +176,8 @@ def _answer(options: argparse.Namespace, aimed: Aimed, site: Site | None, moment
     show({key: result[key] for key in ("azimuth_deg", "elevation_deg")}, False)
     for remark in aimed.remarks:
         print(remark)
+    if moments and moments[0].error_deg > NEVER_DEG:
+        print("The real sun never stands there in the time that counts; the nearest:")
     for moment in moments:
         print(f"{moment.when:%d %b %Y %H:%M}  {moment.error_deg:.2f}° off")
     if site and not moments:
