@@ -111,6 +111,8 @@ class Aimer(QObject):
         self._rest.stop()
         self._stop_scan.set()
         self._pool.shutdown(wait=True, cancel_futures=True)
+        self._keys.clear()  # they hold the stage
+        self._stage = self.answer = self.reach = None
         self.outlines.close()
 
     # -- previews
