@@ -11,6 +11,7 @@ import pytest
 from pydantic import BaseModel, ValidationError
 
 from gloamet.document import file as document_file
+from gloamet.document.aiming import AimPin
 from gloamet.document.file import load_document, save_document, write_atomically
 from gloamet.document.history import History
 from gloamet.document.model import Document
@@ -145,3 +146,15 @@ def test_bad_projects_get_one_sentence(tmp_path: Path, text: str, words: str) ->
     assert "bad.gloamet" in message
     assert words.lower() in message.lower()
     assert "\n" not in message
+
+
+def test_aims_sequence_and_leader_survive_saving(tmp_path: Path) -> None:
+    pin = AimPin(caster=(0.0, 0.0, 2.0), receiver=(1.0, 2.0, 0.0), on=False)
+    document = Document().change("aim", pins=(pin, AimPin(kind="frame", spot=(0.2, 0.3))), measured="floor")
+    document = document.change("aim", side=(0.0, 0.0, 1.0), from_hour=7.5, last_day=200)
+    document = document.change("sequence", begin=datetime(2026, 5, 1, 6), frames=12, easing="gentle")
+    document = document.change("sun", mode="follow", leader="key", leader_s=1.5, diameter_deg=2.0, moon=True)
+    save_document(document, tmp_path / "aims.gloamet")
+    assert load_document(tmp_path / "aims.gloamet") == document
+    with pytest.raises(ValidationError, match="earliest clock time"):
+        document.change("aim", from_hour=9.0, to_hour=8.0)
