@@ -299,3 +299,14 @@ def test_an_aim_that_breaks_is_said_and_the_desk_lives_on(
     monkeypatch.undo()
     with qtbot.waitSignal(aiming.aimer.answered, timeout=20_000):
         sunning.change_pin(aiming.session, 0, receiver=(2.0, 1.0, 0.0))
+
+
+def test_an_hour_takes_the_other_along_and_a_wrong_pair_gets_one_sentence(aiming: DeskWindow) -> None:
+    session, page = aiming.session, aiming.sun_step.aim
+    session.change("aim", from_hour=8.0, to_hour=10.0)
+    page._set_hour("from_hour", 12.0, None)
+    assert (session.document.aim.from_hour, session.document.aim.to_hour) == (12.0, 12.0)
+    page._set_hour("to_hour", 9.0, None)
+    assert (session.document.aim.from_hour, session.document.aim.to_hour) == (9.0, 9.0)
+    assert not session.change("aim", from_hour=11.0)
+    assert aiming.notice.text.text() == "The earliest clock time lies after the latest."

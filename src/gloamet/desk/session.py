@@ -149,7 +149,10 @@ class Session(QObject):
             document = self.document.change(section, **values)
         except ValidationError as error:
             first = error.errors()[0]
-            self.noticed.emit(f"{first['loc'][-1]}: {first['msg']}.", "warning")
+            place, said = first["loc"], first["msg"].removeprefix("Value error, ")
+            self.noticed.emit(
+                f"{place[-1]}: {said}." if place else f"{said[:1].upper()}{said[1:]}.", "warning"
+            )
             return False
         self.take(document, key)
         return True

@@ -165,7 +165,16 @@ class AimPage(Column):
             (ClockField, "from_hour", "From"), (ClockField, "to_hour", "To"),
             (DayField, "first_day", "Season from"), (DayField, "last_day", "Season to"),
         ):  # fmt: skip
-            self.add(NumberRow(session, "aim", name, text, field=_field(kind, name)))
+            write = partial(self._set_hour, name) if kind is ClockField else None
+            self.add(NumberRow(session, "aim", name, text, field=_field(kind, name), write=write))
+
+    def _set_hour(self, name: str, value: float, key: str | None) -> None:
+        """One end of the hours; it takes the other one along rather than pass it."""
+        aim = self.session.document.aim
+        low, high = (
+            (value, max(value, aim.to_hour)) if name == "from_hour" else (min(value, aim.from_hour), value)
+        )
+        self.session.change("aim", key, from_hour=low, to_hour=high)
 
     def _surface(self, session: Session, aimer: Aimer) -> None:
         self.group("Sun on a surface")
