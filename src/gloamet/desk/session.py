@@ -280,7 +280,7 @@ class Session(QObject):
             self.selected.emit(name)
 
     def use_tool(self, tool: str) -> None:
-        """What the next press in the picture or plan does: "focus", "rectangle", "place 3", a tool of `aimhand`, or ""."""
+        """What the next press in the picture or plan does: "focus", "place 3", a tool of `aimhand`, "" to look."""
         self.tool = tool
         self.tool_changed.emit(tool)
 
