@@ -19,6 +19,7 @@ from gloamet.document.demo import FOLDER
 from gloamet.document.file import save_document
 from gloamet.document.model import Document
 from gloamet.document.staging import NamedView, View
+from gloamet.trace.quality import FEWEST_SAMPLES
 from tests.conftest import box
 
 SUN_NAMES = {
@@ -219,7 +220,7 @@ def test_render_stops_at_the_noise_asked_for(
     rough = ask(capsys, "render", str(pair), "-o", out, *FROM_ABOVE, "--noise", "10", "--samples", "512")
     fine = ask(capsys, "render", str(pair), "-o", out, *FROM_ABOVE, "--noise", "2", "--samples", "512")
     assert rough["noise_percent"] <= 10.0 and fine["noise_percent"] <= 2.0
-    assert 16 <= rough["samples_mean"] < fine["samples_mean"] < 512
+    assert FEWEST_SAMPLES <= rough["samples_mean"] < fine["samples_mean"] < 512
     assert fine["memory_mb"] > 100.0
 
 

@@ -51,7 +51,7 @@ class Listener:
 
 
 def done(event: Any) -> bool:
-    return isinstance(event, Frame) and event.exact and event.samples == event.target
+    return isinstance(event, Frame) and event.exact and event.done
 
 
 @pytest.fixture

@@ -27,6 +27,7 @@ from gloamet.desk.widgets.switch import Switch
 from gloamet.desk.window import DeskWindow, bearing_words
 from gloamet.document.demo import demo_document
 from gloamet.errors import GloametError
+from gloamet.output.memory import memory_needed
 
 
 def press(parent: QWidget, text: str) -> None:
@@ -84,7 +85,11 @@ def test_sizes_of_the_saved_picture_shape_the_picture_on_screen(window: DeskWind
     press(step(window, OutputStep), "3840 × 2160")
     assert window.session.document.output.width == 3840
     window.choose_step(5)
-    assert step(window, OutputStep).memory.text().startswith("Saving takes about 4.")
+    compiled = window.session.compiled
+    assert compiled is not None
+    need = memory_needed(compiled, 3840, 2160, window.session.document.output.denoise)
+    assert step(window, OutputStep).memory.text() == f"Saving takes about {need / 1e9:.1f} GB of memory."
+    assert 3e9 < need < 8e9  # a 4K picture on a small scene
     box = window.picture.target()
     assert box.width() / box.height() == pytest.approx(16 / 9, rel=0.01)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.trace.draws import PAIRS, drawn, even_numbers, two_numbers
+from gloamet.trace.draws import PAIRS, drawn, even_numbers, pixel_number, two_numbers
 
 U = np.uint64
 
@@ -54,3 +54,22 @@ def test_more_samples_than_the_table_has_rows_are_new_ones() -> None:
 def test_pairs_beyond_the_table_are_plain_numbers() -> None:
     assert drawn(U(99), U(1), U(2), PAIRS) == two_numbers(U(99))
     assert drawn(U(99), U(1), U(2), PAIRS - 1) == even_numbers(U(1), U(2), PAIRS - 1)
+
+
+def test_pixels_side_by_side_fill_the_square_evenly_between_them() -> None:
+    # one sample of each of 16 x 16 pixels is as even as 256 of one pixel: what cleaning averages has little grain
+    even, plain = [], []
+    for square in range(40):
+        x0, y0 = 16 * (square % 4), 16 * (square // 4)
+        p = np.array([even_numbers(pixel_number(x0 + k % 16, y0 + k // 16, 0), U(3), 2) for k in range(256)])
+        q = np.array([two_numbers(U(1_000_003 * square + 7919 * k + 17)) for k in range(256)])
+        for rows, out in ((p, even), (q, plain)):
+            out.append((((rows - 0.5) ** 2).sum(1) < 0.16).mean() - np.pi * 0.16)
+    assert np.std(even) < 0.5 * np.std(plain)
+    assert abs(np.mean(even)) < 0.01
+
+
+def test_pixels_of_other_columns_rows_and_seeds_have_numbers_of_their_own() -> None:
+    asked = [(0, 0, 0), (1, 0, 0), (0, 1, 0), (64, 0, 0), (0, 64, 0), (0, 0, 1), (65_535, 65_535, 0)]
+    numbers = {tuple(even_numbers(pixel_number(*a), U(0), 0)) for a in asked}
+    assert len(numbers) == len(asked)

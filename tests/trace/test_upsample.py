@@ -11,7 +11,7 @@ from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
 from gloamet.trace.compiled import compile_scene
-from gloamet.trace.denoise import denoise
+from gloamet.trace.denoise import denoise, denoise_well
 from gloamet.trace.film import Film, Tracer
 from gloamet.trace.lights import build_lights
 from gloamet.trace.upsample import guides_of, stretched, upsample
@@ -62,6 +62,31 @@ def test_a_cancelled_cleaning_gives_nothing_and_the_next_one_works(films: tuple[
     _, large = films
     assert denoise(large.light(), large, cancelled=lambda: True) is None
     assert denoise(large.light(), large) is not None
+
+
+def test_the_best_cleaning_is_nearer_even_with_grainy_guides_and_leaves_the_film_alone(
+    films: tuple[Film, Film],
+) -> None:
+    _, large = films
+    rng = np.random.default_rng(0)
+    grainy = Film(large.width, large.height)
+    for name, layer in large.layers.items():
+        grainy.layers[name] = layer.copy()
+    grainy.layers["albedo"] *= rng.uniform(0.6, 1.4, layer.shape[:2])[..., None].astype(np.float32)
+    kept = {name: layer.copy() for name, layer in grainy.layers.items()}
+    noisy = [
+        (share * large.light() * rng.uniform(0.3, 1.7, large.light().shape)).astype(np.float32)
+        for share in (0.25, 0.75)
+    ]
+    quick, best = denoise(noisy[0] + noisy[1], grainy), denoise_well(noisy, grainy)
+    assert quick is not None
+    assert best is not None
+    off = [np.abs(clean - large.light()).mean() for clean in (quick, best[0] + best[1])]
+    assert off[1] < off[0]
+    for part, light in zip(best, noisy, strict=True):
+        assert part.mean() == pytest.approx(light.mean(), rel=0.03)
+    assert all(np.array_equal(kept[name], layer) for name, layer in grainy.layers.items())
+    assert denoise_well(noisy, grainy, cancelled=lambda: True) is None
 
 
 def test_a_broken_pixel_does_not_spoil_the_cleaning(films: tuple[Film, Film]) -> None:

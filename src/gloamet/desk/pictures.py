@@ -46,6 +46,7 @@ class Pictures:
         self._speed = FIRST_SPEED
         self._tracer: Any = None
         self._film: tuple[Any, Any] | None = None
+        self._previewed: Any = None  # the film of the last preview, until a record has taken its lamps
         self._clean: tuple[Any, float, Floats] | None = None
         self._view_key: Any = None
         self._guides: tuple[Any, Any, int] | None = None
@@ -93,7 +94,9 @@ class Pictures:
             return
         if moved:
             kept = self._film[1] if self._film is not None else None
-            self._relight(wish, lights, gains, view, (key, gains), kept)
+            self._settle(wish, lights, gains, view, (key, gains), kept)
+            if self._stale():
+                return
         if fresh:
             self._film = (key, Film(width, height))
             self._started = time.monotonic()
@@ -121,10 +124,24 @@ class Pictures:
             self._develop(wish, film, picture, None)
         return True
 
+    def _settle(
+        self, wish: Wish, lights: Any, gains: tuple[float, float, float], view: Any, rest: Any, film: Any
+    ) -> None:
+        """The relit picture of a hand that rests, again with every step of a record that is not full yet.
+
+        It comes before the exact one: a step takes about as long as that one's first, far grainier sample.
+        """
+        self._relight(wish, lights, gains, view, rest, film)
+        while not wish.stopped and self._improve_record(view, lights):
+            if self._previewed is not None:
+                self._relighting.keep_lamps(view, self._previewed, self._stale, least=1)
+                self._previewed = None
+            self._relight(wish, lights, gains, view, rest, film)
+
     def forget(self) -> None:
         """Let go of everything that takes memory: the document is closed."""
         self._relighting = Relighting()
-        self._film = self._clean = self._guides = self._ink = self._looking = None
+        self._film = self._previewed = self._clean = self._guides = self._ink = self._looking = None
 
     @property
     def record(self) -> Any:
@@ -158,7 +175,7 @@ class Pictures:
             if film.samples_in(None) and (step.done or done >= 2.0 * shown):
                 self._show(wish, film, step)
                 shown = done
-                self._improve_record(compiled, camera, film, lights)
+                self._relighting.keep_lamps((compiled, camera, film.width, film.height), film, self._stale)
             if step.done or wish.stopped or self._stale():
                 break
             begin = time.monotonic()
@@ -169,8 +186,6 @@ class Pictures:
             if film.samples_in(None) >= THUMBS_AFTER:
                 self._draw_thumbs(wish.document, compiled, lights)
             self._renew_guides(film)
-        while self._improve_record(compiled, camera, film, lights):
-            pass
 
     def _renew_guides(self, film: Any) -> None:
         """Edges for enlarging previews, from the film at its first, fourth and sixteenth sample."""
@@ -180,16 +195,21 @@ class Pictures:
         if level and (self._guides is None or (self._guides[0], self._guides[2]) != (self._view_key, level)):
             self._guides = (self._view_key, guides_of(film), level)
 
-    def _improve_record(self, compiled: Compiled, camera: Camera, film: Any, lights: Any) -> bool:
-        """One step more for the record of this view; False when there is none to make."""
+    def _improve_record(self, view: Any, lights: Any) -> bool:
+        """One step more for the record of a view; False when there is none to make."""
+        compiled, camera, width, height = view
         if self._stale() or camera.parallel_m > 0.0:
             return False
-        view, size = (compiled, camera, film.width, film.height), (film.width, film.height)
-        more = self._relighting.improve(
-            view, compiled, camera, size, lights, self._tracer.pool, self._tracer.threads, self._stale
+        return self._relighting.improve(
+            view,
+            compiled,
+            camera,
+            (width, height),
+            lights,
+            self._tracer.pool,
+            self._tracer.threads,
+            self._stale,
         )
-        self._relighting.keep_lamps(view, film, self._stale)
-        return more
 
     def _preview(
         self, wish: Wish, compiled: Compiled, lights: Any, camera: Camera, size: tuple[int, int]
@@ -198,7 +218,7 @@ class Pictures:
 
         It is never cancelled: a hand that keeps moving must see pictures, not restarts.
         """
-        film = self._small(size, PREVIEW_SECONDS)
+        film = self._previewed = self._small(size, PREVIEW_SECONDS)
         begin = time.monotonic()
         self._tracer.expose(film, compiled, lights, camera, 1)
         self._speed = 0.7 * self._speed + 0.3 * film.width * film.height / (time.monotonic() - begin)

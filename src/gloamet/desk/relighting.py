@@ -1,7 +1,7 @@
 """The record behind the worker's pictures: when it is made, what is relit by it, how it gives way to the exact.
 
 A record belongs to one compiled stage, camera and size; sun, sky and gains pass through it. Lamps are not part
-of it: their light is taken from the last exact film of the same view.
+of it: their light is taken from the last exact film of the same view, before there is one from the preview's.
 """
 
 from __future__ import annotations
@@ -55,23 +55,22 @@ class Relighting:
 
     def relit(self, lights: Lights, gains: tuple[float, float, float], rest: Any = None) -> Floats:
         """The picture under these lights; with `rest`, all bounces, and kept under that key for the hand-over."""
-        from gloamet.trace.upsample import stretched
-
         picture: Floats = self.record.relit(lights, gains[0], gains[1], at_rest=rest is not None)
         if self._lamps is not None and self._lamps[0] == self._key and gains[2] > 0.0:
-            picture += np.float32(gains[2]) * stretched(self._lamps[1], picture.shape[:2])
+            picture += np.float32(gains[2]) * self._lamps[1]
         self._rest = None if rest is None else (rest, picture)
         return picture
 
-    def keep_lamps(self, key: Any, film: Any, cancelled: Callable[[], bool]) -> None:
-        """Take the lamps' light of the exact film, which a sun that moves later does not change."""
+    def keep_lamps(self, key: Any, film: Any, cancelled: Callable[[], bool], least: int = LAMPS_FROM) -> None:
+        """Take the lamps' light of a film of `least` samples, which a sun that moves later does not change."""
         from gloamet.trace.denoise import denoise
+        from gloamet.trace.upsample import stretched
 
-        if self._key != key or film.samples_in(None) < LAMPS_FROM or not film.layers["lamps"].any():
+        if self._key != key or film.samples_in(None) < least or not film.layers["lamps"].any():
             return
         clean = denoise(film.mean("lamps"), film, cancelled=cancelled)
         if clean is not None:
-            self._lamps = (key, clean)
+            self._lamps = (key, stretched(clean, (self.record.height, self.record.width)))
 
     def handed_over(self, rest: Any, samples: int) -> float:
         """Share of the exact picture in what is shown, 0..1, by its samples."""

@@ -30,7 +30,7 @@ from gloamet.sun.moon import Moon, moon_at
 from gloamet.sun.place import resolve_zone
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.contours import FINER, contours, inked
-from gloamet.trace.denoise import denoise
+from gloamet.trace.denoise import denoise_well
 from gloamet.trace.film import LIGHTS, Film
 from gloamet.trace.firsthit import SOLID, first_hits
 from gloamet.trace.lights import Lights, build_lights
@@ -127,11 +127,12 @@ def aim_of(document: Document) -> Aim:
 
 def light_of(document: Document, film: Film, clean: bool) -> Light:
     """The film under the document's gains, each part without grain when asked."""
-    parts = []
-    for layer, gain in zip(LIGHTS, gains_of(document), strict=True):
-        light = film.mean(layer) * np.float32(gain)
-        cleaned = denoise(light, film, "high") if clean and light.any() else None
-        parts.append(light if cleaned is None else cleaned)
+    pairs = zip(LIGHTS, gains_of(document), strict=True)
+    parts = [film.mean(layer) * np.float32(gain) for layer, gain in pairs]
+    shining = [k for k, part in enumerate(parts) if part.any()]
+    cleaned = denoise_well([parts[k] for k in shining], film) if clean else None
+    for k, part in zip(shining, cleaned or (), strict=False):
+        parts[k] = part
     return Light(parts[0] + parts[1] + parts[2], *parts)
 
 

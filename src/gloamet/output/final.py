@@ -23,6 +23,7 @@ from gloamet.trace.quality import FEWEST_SAMPLES, QUALITIES
 SECONDS_A_PASS = 0.7
 FIRST_PATHS = 500_000  # of the first pass, before the speed is known
 AROUND_SAMPLES = 8
+WORST_FIRST = 0.7  # of the film's noise: places that have less wait until the others have come down to it
 MOST_BOUNCES = QUALITIES["final"].bounces
 
 
@@ -100,7 +101,7 @@ def _next_pass(
         return _top_up(film, min(even, done + min(MOST_AT_ONCE, max(1, batch))), aim.region)
     if aim.noise is None or noise <= aim.noise:
         return np.zeros((film.height, film.width), np.uint16)
-    wanted = samples_wanted(film, errors, aim.noise, aim.samples, aim.region)
+    wanted = samples_wanted(film, errors, max(aim.noise, WORST_FIRST * noise), aim.samples, aim.region)
     total = int(wanted.sum(dtype=np.int64))
     if total > most_paths:
         wanted = np.ceil(wanted * (most_paths / total)).astype(np.uint16)

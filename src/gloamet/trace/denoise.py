@@ -1,6 +1,6 @@
-"""Cleaning grain from a picture, guided by albedo and normals; never applied to the film's own sums.
+"""Cleaning grain from pictures, guided by albedo and normals; never applied to the film's own sums.
 
-A picture (H, W, 3) and its film enter, a clean picture leaves, or None when it was cancelled half-way. The
+Pictures (H, W, 3) and their film enter, clean pictures leave, or None when it was cancelled half-way. The
 `pyoidn` package gives devices and filters; the progress call-back it lacks is reached through ctypes, so
 that a hand never waits for a picture nobody will see.
 """
@@ -9,20 +9,25 @@ from __future__ import annotations
 
 import ctypes
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
 from gloamet.errors import GloametError
 from gloamet.trace.film import Film, Floats
 
+BEST_MEMORY_MB = 600  # of the best cleaning, which works in tiles; without a limit 1080p took 1.6 GB
 _MONITOR = ctypes.CFUNCTYPE(ctypes.c_bool, ctypes.c_void_p, ctypes.c_double)
 
 
+def _never() -> bool:
+    return False
+
+
 class Denoiser:
-    """One device with one filter per quality; calls are serialised."""
+    """One device with one filter per subject and quality; calls are serialised."""
 
     def __init__(self) -> None:
         import pyoidn
@@ -39,21 +44,29 @@ class Denoiser:
         self._watch = library.oidnSetFilterProgressMonitorFunction
         self._watch.argtypes, self._watch.restype = [ctypes.c_void_p, _MONITOR, ctypes.c_void_p], None
 
-    def _filter(self, quality: str) -> Any:
-        if quality not in self._filters:
+    def _filter(self, subject: str, best: bool) -> Any:
+        key = f"{subject} {best}"
+        if key not in self._filters:
             made = self._oidn.Filter(self._device, self._oidn.OIDN_FILTER_TYPE_RT)
-            made.set_bool("hdr", True)
-            high = quality == "high"
-            made.set_quality(self._oidn.OIDN_QUALITY_HIGH if high else self._oidn.OIDN_QUALITY_FAST)
-            self._filters[quality] = made
-        return self._filters[quality]
+            made.set_bool("hdr", subject == "color")
+            if best:
+                made.set_bool("cleanAux", True)
+                made.set_int("maxMemoryMB", BEST_MEMORY_MB)
+            made.set_quality(self._oidn.OIDN_QUALITY_HIGH if best else self._oidn.OIDN_QUALITY_FAST)
+            self._filters[key] = made
+        return self._filters[key]
 
-    def run(self, images: dict[str, Floats], quality: str, cancelled: Callable[[], bool]) -> Floats | None:
-        """Clean `color` by `albedo` and `normal`, all contiguous (H, W, 3) float32."""
-        output = np.empty_like(images["color"])
+    def run(
+        self, images: dict[str, Floats], cancelled: Callable[[], bool] = _never, best: bool = False
+    ) -> Floats | None:
+        """Clean the first of some images, all contiguous (H, W, 3) float32: `color` by `albedo` and `normal`,
+        or one of these two alone. `best` takes four times as long and believes its guides to be clean.
+        """
+        subject = next(iter(images))
+        output = np.empty_like(images[subject])
         monitor = _MONITOR(lambda _user, _share: not cancelled())
         with self._lock:
-            work = self._filter(quality)
+            work = self._filter(subject, best)
             for name, image in {**images, "output": output}.items():
                 work.set_image(name, image, self._oidn.OIDN_FORMAT_FLOAT3)
             address = int(self._oidn.capi.oidn_ffi.cast("uintptr_t", work._filter))
@@ -81,17 +94,35 @@ def shared_denoiser() -> Denoiser:
     return _shared[0]
 
 
-def denoise(
-    picture: Floats,
-    film: Film,
-    quality: Literal["fast", "high"] = "fast",
-    cancelled: Callable[[], bool] = lambda: False,
-) -> Floats | None:
-    """The picture (H, W, 3) without grain; the film gives the guides. None when cancelled."""
-    clean = np.nan_to_num(picture, nan=0.0, posinf=1e9, neginf=0.0)
-    images = {
-        "color": np.ascontiguousarray(clean, np.float32),
+def _sound(picture: Floats) -> Floats:
+    return np.ascontiguousarray(np.nan_to_num(picture, nan=0.0, posinf=1e9, neginf=0.0), np.float32)
+
+
+def _guides(film: Film) -> dict[str, Floats]:
+    return {
         "albedo": np.ascontiguousarray(np.clip(film.mean("albedo"), 0.0, 1.0)),
         "normal": np.ascontiguousarray(film.mean("normal")),
     }
-    return shared_denoiser().run(images, quality, cancelled)
+
+
+def denoise(picture: Floats, film: Film, cancelled: Callable[[], bool] = _never) -> Floats | None:
+    """The picture (H, W, 3) without grain, quickly; the film gives the guides. None when cancelled."""
+    return shared_denoiser().run({"color": _sound(picture), **_guides(film)}, cancelled)
+
+
+def denoise_well(
+    pictures: Sequence[Floats], film: Film, cancelled: Callable[[], bool] = _never
+) -> list[Floats] | None:
+    """Pictures (H, W, 3) of one film without grain, as well as can be: the guides are cleaned first."""
+    cleaner, guides, out = shared_denoiser(), _guides(film), []
+    for name, image in list(guides.items()):
+        clean = cleaner.run({name: image}, cancelled)
+        if clean is None:
+            return None
+        guides[name] = clean
+    for picture in pictures:
+        clean = cleaner.run({"color": _sound(picture), **guides}, cancelled, best=True)
+        if clean is None:
+            return None
+        out.append(clean)
+    return out

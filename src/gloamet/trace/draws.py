@@ -2,7 +2,8 @@
 
 Plain: a counter steps by GOLDEN and is mixed into two uniform numbers. Even: a table of scrambled Sobol points,
 one row for each sample, shifted round for each pixel and pair (Cranley & Patterson 1976); every pixel's samples
-then fill the pair's square evenly, and any one of them alone is still uniform.
+then fill the pair's square evenly, and any one of them alone is still uniform. The shifts of pixels side by side
+are even too (`tools/make_draws.py`).
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from importlib.resources import files
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from gloamet.jit import JIT
 
@@ -19,11 +21,19 @@ GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 MIX1, MIX2 = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
 PIXEL = np.uint64(0xD1342543DE82EF95)
 _TINY = F(2.0**-24)
-_POINTS = np.ascontiguousarray(np.load(str(files("gloamet").joinpath("data", "draws.npy"))))
+
+
+def _table(name: str) -> NDArray[np.uint16]:
+    return np.ascontiguousarray(np.load(str(files("gloamet").joinpath("data", name))))
+
+
+_POINTS, _SHIFTS = _table("draws.npy"), _table("shifts.npy")
 _ROWS = np.uint64(len(_POINTS) - 1)
 _BLOCK = np.uint64(len(_POINTS).bit_length() - 1)
 PAIRS = _POINTS.shape[1] // 2
 _SHARE = F(2.0**-16)
+# of a pixel's number: its place in a square of 64, and the square
+_LOW, _HIGH, _SQUARE = np.uint64(0x3F), np.uint64(0x3F << 6), np.uint64(0xFFFFFFFF_FFC0FFC0)
 
 
 @njit(inline="always", **JIT)
@@ -35,20 +45,25 @@ def two_numbers(state):
     return F(z >> np.uint64(40)) * _TINY, F((z >> np.uint64(8)) & np.uint64(0xFFFFFF)) * _TINY
 
 
+@njit(inline="always", **JIT)
+def pixel_number(x, y, seed):
+    """The number of a pixel, column x and row y below 65536, that draws are asked by."""
+    return np.uint64(x) + (np.uint64(y) << np.uint64(16)) + (np.uint64(seed) << np.uint64(32))
+
+
 @njit(**JIT)
 def even_numbers(pixel, sample, pair):
     """Two numbers in [0, 1) of a sample of a pixel; pair below PAIRS, other pairs are independent."""
-    # each block of the table's length is shifted anew
-    seed = (pixel + np.uint64(1)) * PIXEL + (sample >> _BLOCK) * MIX2 + np.uint64(pair + 1) * GOLDEN
+    place = (pixel & _LOW) | ((pixel >> np.uint64(10)) & _HIGH)
+    # squares of pixels, and blocks of the table's length, are shifted anew
+    seed = (
+        ((pixel & _SQUARE) + np.uint64(1)) * PIXEL + (sample >> _BLOCK) * MIX2 + np.uint64(pair + 1) * GOLDEN
+    )
     u, v = two_numbers(seed)
     row = sample & _ROWS
-    u += F(_POINTS[row, 2 * pair]) * _SHARE
-    v += F(_POINTS[row, 2 * pair + 1]) * _SHARE
-    if u >= F(1):
-        u -= F(1)
-    if v >= F(1):
-        v -= F(1)
-    return u, v
+    u += F(_POINTS[row, 2 * pair] + np.uint32(_SHIFTS[place, 2 * pair])) * _SHARE
+    v += F(_POINTS[row, 2 * pair + 1] + np.uint32(_SHIFTS[place, 2 * pair + 1])) * _SHARE
+    return u - F(int(u)), v - F(int(v))
 
 
 @njit(inline="always", **JIT)

@@ -19,4 +19,4 @@ QUALITIES = {
     "steady": Quality(0.03, 12, 1.0),
     "final": Quality(0.01, 32, 1.0),
 }
-FEWEST_SAMPLES = 16  # before this many the noise is not believed
+FEWEST_SAMPLES = 8  # before this many the noise is not believed

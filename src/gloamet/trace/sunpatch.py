@@ -19,7 +19,7 @@ from gloamet.trace.compiled import Compiled
 from gloamet.trace.rays import empty_packets
 from gloamet.trace.relight.layer import Screen
 from gloamet.trace.relight.screen import KIND, SURFACE, see
-from gloamet.trace.relight.shade import find_alike, sun_between, sun_lattice
+from gloamet.trace.relight.shade import NOTHING, find_alike, sun_between, sun_lattice
 from gloamet.trace.relight.sharing import Sharing
 from gloamet.trace.relight.team import meet, take
 
@@ -38,12 +38,12 @@ def _outline(visible, kinds, alike, width, height, y0, y1, colour, out):
             out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = out[y, x, 3] = np.uint8(0)
             if kinds[i] != 1:
                 continue
-            lit = visible[i, 1] > 0
+            lit = visible[i] != NOTHING
             edge = False
             if x + 1 < width and kinds[i + 1] == 1 and alike[i] and alike[i + 1]:
-                edge = lit != (visible[i + 1, 1] > 0)
+                edge = lit != (visible[i + 1] != NOTHING)
             if y + 1 < height and kinds[i + width] == 1 and alike[i] and alike[i + width]:
-                edge = edge or lit != (visible[i + width, 1] > 0)
+                edge = edge or lit != (visible[i + width] != NOTHING)
             if edge:
                 # premultiplied, as painting wants it
                 out[y, x, 0], out[y, x, 1], out[y, x, 2], out[y, x, 3] = colour[0], colour[1], colour[2], 255
@@ -99,7 +99,7 @@ class SunPatch:
         self._alike = np.zeros(width * height, np.bool_)
         flat = (screen.points, screen.paint, width, height)
         self._share.run(find_alike, flat, height, (self._alike,))
-        self._visible = np.zeros((width * height, 3), np.uint8)
+        self._visible = np.zeros(width * height, np.uint32)
 
     def close(self) -> None:
         """End the threads."""
@@ -108,7 +108,7 @@ class SunPatch:
     def mask(self, towards: NDArray[np.float64]) -> NDArray[np.bool_]:
         """Which pixels show a surface the sun reaches, (H, W); towards is a unit vector to the sun."""
         self.outlines(towards, (0, 0, 0))
-        return np.asarray(self._visible[:, 1].reshape(self.height, self.width) > 0)
+        return np.asarray(self._visible.reshape(self.height, self.width) > 0)
 
     def outlines(self, towards: NDArray[np.float64], colour: tuple[int, int, int]) -> NDArray[np.uint8]:
         """Shade and its edges as a premultiplied picture (H, W, 4) to lay over the picture."""

@@ -5,6 +5,7 @@ Equal steps of longitude and latitude. The coasts ship with the program.
 
 from __future__ import annotations
 
+import math
 from functools import lru_cache
 from importlib.resources import files
 
@@ -43,7 +44,11 @@ def night(unix_s: float) -> np.ndarray:
     """How dark the world is, (ROWS, COLUMNS) of 255: none by day, all at the end of nautical twilight."""
     lat = NORTH - (np.arange(ROWS) + 0.5) * (NORTH - SOUTH) / ROWS
     lon = -180.0 + (np.arange(COLUMNS) + 0.5) * 360.0 / COLUMNS
-    height = sun_position(np.full((ROWS, COLUMNS), unix_s), lat[:, None], lon[None]).elevation_true_deg
+    under, at = (math.radians(angle) for angle in sun_point(unix_s))
+    lat, turn = np.radians(lat)[:, None], np.radians(lon)[None] - at
+    height = np.degrees(
+        np.arcsin(np.sin(lat) * math.sin(under) + np.cos(lat) * math.cos(under) * np.cos(turn))
+    )
     return np.asarray(DARKEST * np.clip(-height / 12.0, 0.0, 1.0)).astype(np.uint8)
 
 

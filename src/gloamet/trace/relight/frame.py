@@ -33,7 +33,7 @@ def _pieces(count, size):
 @njit(**JIT)
 def _light_cells(team, k, threads, begun, lights, how, cells):
     """Rays from the cells to the sun."""
-    scene, pervious, arrays, _plane = begun
+    scene, pervious, arrays = begun
     places, lit = cells[0], cells[1]
     count, phase, stride = len(places), how[2], how[3]
     if stride > 0:
@@ -57,7 +57,7 @@ def _light_table(lights, gains, how, cells):
 @njit(**JIT)
 def _send_rays(team, k, threads, begun, lights, gains, how, cells, layers, packets, row):
     """Rays to the sun from every other pixel; the first piece is the light table."""
-    scene, pervious, arrays, _plane = begun
+    scene, pervious, arrays = begun
     while True:
         piece = take(team, k) - 1
         if piece < 0:
@@ -80,7 +80,7 @@ def _send_rays(team, k, threads, begun, lights, gains, how, cells, layers, packe
 @njit(**JIT)
 def _read_lists(team, k, threads, begun, lights, how, cells, layers, packets, row):
     """The lists under the table, and rays from the pixels between those that have theirs."""
-    scene, pervious, arrays, _plane = begun
+    scene, pervious, arrays = begun
     table = cells[9]
     while True:
         piece = take(team, k)
@@ -133,9 +133,8 @@ def _even_level(team, k, threads, level, layers):
 
 
 @njit(**JIT)
-def _put_together(team, k, threads, begun, lights, gains, layers, out):
+def _put_together(team, k, threads, lights, gains, layers, out):
     """Every pixel from its layers."""
-    plane = begun[3]
     while True:
         first = take(team, k) * PIXELS
         if first >= len(out):
@@ -146,7 +145,7 @@ def _put_together(team, k, threads, begun, lights, gains, layers, out):
             received, shine, used = layers[n][3]
             if used:
                 shade(
-                    lights[0], lights[1], lights[2], plane, gains[0], gains[1], points, paint, kinds, taps, shares,
+                    lights[0], lights[1], lights[2], gains[0], gains[1], points, paint, kinds, taps, shares,
                     received, shine, visible, first, last, n > 0, out,
                 )  # fmt: skip
     meet(team, k + 1, threads)
@@ -185,5 +184,5 @@ def relight(team, packets, begun, lights, gains, how, cells, layers, outlines, o
         most = max(most, max(layers[n][2][8], layers[n][2][9]))
     for level in range(most):
         _even_level(team, 6 + 2 * level, threads, level, layers)
-    _put_together(team, 6 + 2 * most, threads, begun, lights, gains, layers, out)
+    _put_together(team, 6 + 2 * most, threads, lights, gains, layers, out)
     _smooth_edges(team, 8 + 2 * most, threads, outlines, out)

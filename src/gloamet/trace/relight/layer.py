@@ -74,7 +74,7 @@ class Layer:
         self.received, self.spare, self.shine, self.shine_spare = (
             np.zeros((3, rows + 2 * self.margin), np.float32) for rows in (n, n, gloss, gloss)
         )
-        self.visible = np.zeros((big, 3), np.uint8)
+        self.visible = np.zeros(big, np.uint32)
         self.alike = np.zeros(big, np.bool_)
 
     def inner(self, picture: Floats) -> Floats:

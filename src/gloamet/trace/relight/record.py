@@ -180,7 +180,7 @@ class Record:
             "albedo": np.ones(shape, np.float32),
             "normal": np.ascontiguousarray(layer.small.points[:, NORMAL : NORMAL + 3].reshape(shape)),
         }
-        clean = shared_denoiser().run(images, "fast", cancelled)
+        clean = shared_denoiser().run(images, cancelled)
         return None if clean is None else np.asarray(clean.reshape(-1, 3) @ AP1_LUMINANCE)
 
     # -- relighting
@@ -194,7 +194,7 @@ class Record:
         out = np.empty((self.width * self.height, 3), np.float32)
         words = (
             np.zeros(COUNTERS, np.int64), self._packets,
-            (self._handle, self.scene.geometry.pervious, self._arrays, self.scene.plane),
+            (self._handle, self.scene.geometry.pervious, self._arrays),
             (lights.table, lights.sun, lights.ground), (F(sun_gain), F(sky_gain)),
             (rounds, samples, phase, stride), self.cells.parts(lights, sun_gain),
             (self.layers[0].parts(LEVELS), self.layers[1].parts(ASIDE_LEVELS)), self._outlines, out,

@@ -1,10 +1,11 @@
 """What a camera sees, kept per pixel without light: once per camera, at the record's and at the display's size.
 
 A layer of n = height x width pixels: points (n, POINT_WORDS) as in `gather`; paint (n, PAINT_WORDS): WEIGHT per
-channel of what is seen, ALBEDO, KIND (SURFACE, SKY with the direction in the point's place, or NONE), BENEATH the
-share of light a matt base sends out through its gloss. The
-first layer is what lies straight ahead through panes and holes, the second what the first pane, water, varnish
-or mirror throws aside. taps (n, 4) int32 and shares (n, 4) lead from a display pixel to pixels of the record.
+channel of what is seen, ALBEDO, KIND (SURFACE, SKY, or NONE), BENEATH the share of light a matt base sends out
+through its gloss. A pixel of sky has its direction in the point's place, and where the face would be its coordinates
+on the dome and the share of the far ground that the camera sees there. The first layer is what lies straight ahead
+through panes and holes, the second what the first pane, water, varnish or mirror throws aside. taps (n, 4) int32 and
+shares (n, 4) lead from a display pixel to pixels of the record.
 """
 
 from __future__ import annotations
@@ -15,10 +16,12 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT
+from gloamet.sky.dome import dome_coordinates
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
 from gloamet.trace.materials import KIND as MATERIAL_KIND
 from gloamet.trace.materials import MATT, SPECULAR, TRANSLUCENCY
 from gloamet.trace.paths import camera_ray
+from gloamet.trace.plane import ground_seen
 from gloamet.trace.relight.chain import ESCAPED, MET, look
 from gloamet.trace.relight.gather import ALPHA, FACE, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
 from gloamet.trace.surface import MIRROR_ALPHA, returned
@@ -26,13 +29,14 @@ from gloamet.trace.surface import MIRROR_ALPHA, returned
 F = np.float32
 WEIGHT, ALBEDO, KIND, BENEATH = 0, 3, 6, 7
 PAINT_WORDS = 8
+SKY_U, SKY_V, GROUND_SHARE = FACE, FACE + 1, FACE + 2
 NONE, SURFACE, SKY = 0.0, 1.0, 2.0
 LEAST_ASIDE = F(2e-3)  # a weaker mirror image is not kept
 _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
 
 
 @njit(inline="always", **JIT)
-def _keep(materials, found, scale, i, points, paint):
+def _keep(materials, plane, found, scale, i, points, paint):
     """Write what a look found into row i of a layer."""
     kind, p, n, s, d, w, ground, _aside = found
     for k in range(3):
@@ -42,6 +46,8 @@ def _keep(materials, found, scale, i, points, paint):
     if kind == ESCAPED:
         paint[i, KIND] = F(SKY)
         points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2] = d
+        points[i, SKY_U], points[i, SKY_V] = dome_coordinates(d[0], d[1], max(d[2], F(0)))
+        points[i, GROUND_SHARE] = ground_seen(plane, d[2])
     if kind == MET:
         m = ground[0]
         paint[i, KIND] = F(SURFACE)
@@ -64,7 +70,7 @@ def _keep(materials, found, scale, i, points, paint):
 @njit(**JIT)
 def see(scene, arrays, camera, width, height, y0, y1, points, paint, aside_points, aside_paint):
     """Fill rows y0..y1 of both layers; returns how many pixels have a mirror image."""
-    materials = arrays[10]
+    materials, plane = arrays[10], arrays[14]
     count = 0
     for y in range(y0, y1):
         for x in range(width):
@@ -75,12 +81,12 @@ def see(scene, arrays, camera, width, height, y0, y1, points, paint, aside_point
                 if layer == 0:
                     found = look(scene, arrays, _CAMERA, np.uint64(0), ox, oy, oz, dx, dy, dz)
                     away, ax, ay, az, bx, by, bz = found[7]
-                    _keep(materials, found, F(1), i, points, paint)
+                    _keep(materials, plane, found, F(1), i, points, paint)
                     aside_paint[i, KIND] = F(NONE)
                 elif away > LEAST_ASIDE:
                     count += 1
                     found = look(scene, arrays, _PATH, np.uint64(0), ax, ay, az, bx, by, bz)
-                    _keep(materials, found, away, i, aside_points, aside_paint)
+                    _keep(materials, plane, found, away, i, aside_points, aside_paint)
     return count
 
 

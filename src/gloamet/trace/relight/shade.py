@@ -1,8 +1,8 @@
 """A relit frame: exact sun rays at display size, and everything put together per pixel.
 
-visible (n, 3) uint8 is what comes of the sun at each display pixel, per channel. While the hand moves, rays go
-out from every other pixel of every other row; where the four round a pixel agree and lie in its plane, it is
-like them, else it sends its own.
+visible (n,) uint32 is what comes of the sun at each display pixel: red, green and blue in 255ths, a byte each.
+While the hand moves, rays go out from every other pixel of every other row; where the four round a pixel agree and
+lie in its plane, it is like them, else it sends its own.
 """
 
 from __future__ import annotations
@@ -13,17 +13,28 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT, SCATTERED_JIT
-from gloamet.sky.dome import dome_coordinates, sky_radiance
+from gloamet.sky.dome import sky_radiance
 from gloamet.trace.lighting import disc_along
-from gloamet.trace.plane import ground_seen
 from gloamet.trace.rays import FAR_AT, FREE, LANES, occluded8
 from gloamet.trace.relight.gather import ALPHA, FACE, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
-from gloamet.trace.relight.screen import ALBEDO, BENEATH, KIND, NONE, SKY, SURFACE, WEIGHT
+from gloamet.trace.relight.screen import (
+    ALBEDO,
+    BENEATH,
+    GROUND_SHARE,
+    KIND,
+    NONE,
+    SKY,
+    SKY_U,
+    SKY_V,
+    SURFACE,
+    WEIGHT,
+)
 from gloamet.trace.surface import gloss_share, reflect
 from gloamet.trace.visibility import EITHER, OPAQUE, other_side, through_pervious
 
 F = np.float32
 NO_KIND, SURFACE_KIND, SKY_KIND = np.uint8(NONE), np.uint8(SURFACE), np.uint8(SKY)
+NOTHING, ALL, BYTE, SHARE = np.uint32(0), np.uint32(0xFFFFFF), np.uint32(0xFF), F(1 / 255)
 
 
 @njit(inline="always", **JIT)
@@ -71,10 +82,9 @@ def _send(scene, pervious, arrays, points, sun, packets, row, count, visible):
     occluded8(scene, packets, row, count, EITHER)
     left = 0
     for k in range(count):
-        i = int(packets[row, FREE + k])
-        free = np.uint8(255) if packets[row, FAR_AT + k] >= F(0) else np.uint8(0)
-        visible[i, 0], visible[i, 1], visible[i, 2] = free, free, free
-        if pervious and free == 0:
+        free = packets[row, FAR_AT + k] >= F(0)
+        visible[int(packets[row, FREE + k])] = ALL if free else NOTHING
+        if pervious and not free:
             packets[row, FREE + left] = packets[row, FREE + k]
             left += 1
     if left == 0:
@@ -90,9 +100,9 @@ def _send(scene, pervious, arrays, points, sun, packets, row, count, visible):
             scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
             pictures, x, y, z, sun[0], sun[1], sun[2], F(1e30),
         )  # fmt: skip
-        visible[i, 0], visible[i, 1], visible[i, 2] = (
-            np.uint8(r * F(255) + F(0.5)), np.uint8(g * F(255) + F(0.5)), np.uint8(b * F(255) + F(0.5)),
-        )  # fmt: skip
+        visible[i] = np.uint32(
+            int(r * F(255) + F(0.5)) | (int(g * F(255) + F(0.5)) << 8) | (int(b * F(255) + F(0.5)) << 16)
+        )
 
 
 @njit(**JIT)
@@ -102,7 +112,7 @@ def sun_lattice(scene, pervious, arrays, sun, points, kinds, width, y0, y1, pack
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
             i = y * width + x
-            visible[i, 0] = visible[i, 1] = visible[i, 2] = 0
+            visible[i] = NOTHING
             if kinds[i] == SURFACE_KIND and _facing(points, i, sun) > F(0):
                 packets[row, FREE + count] = F(i)  # whole up to 16 million
                 count += 1
@@ -145,49 +155,43 @@ def find_alike(points, paint, width, height, y0, y1, alike):
 def sun_between(
     scene, pervious, arrays, sun, points, kinds, alike, width, height, y0, y1, packets, row, visible
 ):  # fmt: skip
-    """The pixels between the lattice's: like the four round them, or by rays of their own."""
+    """The pixels between the lattice's, y0 even: like those round them, or by rays of their own."""
     count = 0
-    for y in range(y0, y1):
-        for x in range(width):
-            if x & 1 == 0 and y & 1 == 0:
-                continue
+    for y in range(y0, y1, 2):
+        for x in range(0, width, 2):
             i = y * width + x
-            if kinds[i] != SURFACE_KIND:
-                continue
-            if alike[i]:
-                above, below, left, right = _corners(x, y, width, height)
-                a, b, c, d = (
-                    above * width + left,
-                    above * width + right,
-                    below * width + left,
-                    below * width + right,
-                )
-                same = True
-                for n in range(3):
-                    v = visible[a, n]
-                    if visible[b, n] != v or visible[c, n] != v or visible[d, n] != v:
-                        same = False
-                    visible[i, n] = v
-                if same:
+            _above, below, _left, right = _corners(x + 1, y + 1, width, height)
+            a, b = visible[i], visible[y * width + right]
+            c, d = visible[below * width + x], visible[below * width + right]
+            for k in range(1, 4):
+                if (k & 1 == 1 and x + 1 >= width) or (k & 2 == 2 and y + 1 >= height):
                     continue
-            visible[i, 0] = visible[i, 1] = visible[i, 2] = 0
-            if _facing(points, i, sun) > F(0):
-                packets[row, FREE + count] = F(i)
-                count += 1
-                if count == LANES:
-                    _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
-                    count = 0
+                j = i + (k & 1) + (width if k & 2 else 0)
+                if kinds[j] != SURFACE_KIND:
+                    continue
+                same = a == b if k == 1 else (a == c if k == 2 else a == b == c == d)
+                if same and alike[j]:
+                    visible[j] = a
+                    continue
+                visible[j] = NOTHING
+                if _facing(points, j, sun) > F(0):
+                    packets[row, FREE + count] = F(j)
+                    count += 1
+                    if count == LANES:
+                        _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
+                        count = 0
     _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
 
 
 @njit(inline="always", **JIT)
-def _sky_seen(table, sun, ground, plane, gain_sun, gain_sky, dx, dy, dz):
+def _sky_seen(table, sun, ground, gain_sun, gain_sky, points, i):
     """What a look that left the scene sees, as the exact picture does."""
-    share = ground_seen(plane, dz)
-    u, v = dome_coordinates(dx, dy, max(dz, F(0)))
-    r, g, b = sky_radiance(table, u, v)
-    disc = disc_along(sun, dx, dy, dz) * gain_sun if dz > F(0) else F(0)
-    rest = (F(1) - share) * gain_sky
+    share = points[i, GROUND_SHARE]
+    r, g, b = sky_radiance(table, points[i, SKY_U], points[i, SKY_V])
+    rest, disc = (F(1) - share) * gain_sky, F(0)
+    dx, dy, dz = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
+    if dz > F(0) and dx * sun[0] + dy * sun[1] + dz * sun[2] >= sun[6]:
+        disc = disc_along(sun, dx, dy, dz) * gain_sun
     return (
         share * (gain_sun * ground[0] + gain_sky * ground[3]) + rest * r + (F(1) - share) * disc * sun[7],
         share * (gain_sun * ground[1] + gain_sky * ground[4]) + rest * g + (F(1) - share) * disc * sun[8],
@@ -199,7 +203,8 @@ def _sky_seen(table, sun, ground, plane, gain_sun, gain_sky, dx, dy, dz):
 def _sun_reflected(points, paint, i, sun, visible):
     """The sun's part on a pixel, per channel, before its light: reflectance times cosine times visibility."""
     r, g, b = paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2]
-    vr, vg, vb = F(visible[i, 0]) / F(255), F(visible[i, 1]) / F(255), F(visible[i, 2]) / F(255)
+    v = visible[i]
+    vr, vg, vb = F(v & BYTE) * SHARE, F((v >> np.uint32(8)) & BYTE) * SHARE, F(v >> np.uint32(16)) * SHARE
     nx, ny, nz = points[i, NORMAL], points[i, NORMAL + 1], points[i, NORMAL + 2]
     cosine = nx * sun[0] + ny * sun[1] + nz * sun[2]
     gloss, metal, through = points[i, GLOSS], points[i, METAL], points[i, TRANSLUCENT]
@@ -216,8 +221,8 @@ def _sun_reflected(points, paint, i, sun, visible):
 
 @njit(**SCATTERED_JIT)
 def shade(
-    table, sun, ground, plane, gain_sun, gain_sky, points, paint, kinds, taps, shares, received, shine, visible, first,
-    last, add, out,
+    table, sun, ground, gain_sun, gain_sky, points, paint, kinds, taps, shares, received, shine, visible, first, last,
+    add, out,
 ):  # fmt: skip
     """Write, or add, a layer's light into pixels first..last of out (n, 3)."""
     lr, lg, lb = gain_sun * sun[3], gain_sun * sun[4], gain_sun * sun[5]
@@ -228,8 +233,7 @@ def shade(
             continue
         wr, wg, wb = paint[i, WEIGHT], paint[i, WEIGHT + 1], paint[i, WEIGHT + 2]
         if kinds[i] == SKY_KIND:
-            dx, dy, dz = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
-            r, g, b = _sky_seen(table, sun, ground, plane, gain_sun, gain_sky, dx, dy, dz)
+            r, g, b = _sky_seen(table, sun, ground, gain_sun, gain_sky, points, i)
         else:
             r = g = b = p = q = s = F(0)
             glossy = points[i, GLOSS] + points[i, METAL] > F(0)
@@ -246,7 +250,7 @@ def shade(
                 b = b * ab * kd + s * (F(1) - metal + metal * ab)
             else:
                 r, g, b = r * ar, g * ag, b * ab
-            if visible[i, 0] + visible[i, 1] + visible[i, 2] > 0:
+            if visible[i] != NOTHING:
                 a, c, d = _sun_reflected(points, paint, i, sun, visible)
                 r, g, b = r + a * lr, g + c * lg, b + d * lb
         out[i, 0] += wr * r
