@@ -19,8 +19,8 @@ from gloamet.trace.compiled import Compiled
 from gloamet.trace.rays import empty_packets
 from gloamet.trace.relight.layer import Screen
 from gloamet.trace.relight.screen import KIND, SURFACE, see
-from gloamet.trace.relight.shade import NOTHING, find_alike, sun_between, sun_lattice
 from gloamet.trace.relight.sharing import Sharing
+from gloamet.trace.relight.sunrays import NOTHING, find_alike, sun_between, sun_lattice
 from gloamet.trace.relight.team import meet, take
 
 F = np.float32
@@ -67,12 +67,12 @@ def _draw(team, packets, scene, pervious, arrays, sun, seen, width, height, colo
             bottom = min(height, y + ROWS)
             if step == 0:
                 sun_lattice(
-                    scene, pervious, arrays, sun, points, kinds, width, y, bottom, packets, row, visible
+                    scene, pervious, arrays, sun, F(0), points, kinds, width, y, bottom, packets, row, visible
                 )
             elif step == 1:
                 sun_between(
-                    scene, pervious, arrays, sun, points, kinds, alike, width, height, y, bottom, packets, row,
-                    visible,
+                    scene, pervious, arrays, sun, F(0), points, kinds, alike, width, height, y, bottom, packets,
+                    row, visible,
                 )  # fmt: skip
             else:
                 _outline(visible, kinds, alike, width, height, y, bottom, colour, out)

@@ -18,59 +18,47 @@ from gloamet.trace.relight.gather import FACE, PLACE
 from gloamet.trace.relight.screen import ALBEDO, KIND, NONE, SKY, SURFACE, WEIGHT
 
 F = np.float32
-PLACES, REACH = 4, 2  # places of a pixel that are looked at; how far the like pixel may be
+PLACES, REACH, FAR_REACH = 8, 2, 4  # places of a pixel that are looked at; how far the like pixel may be
+SAME_PLACE = F(0.1)  # of the distance to the eye
 SAME_TURN, SAME_DEPTH, SAME_COLOUR = F(0.97), F(0.04), F(0.25)
 _CAMERA = np.int32(CAMERA_MASK)
 
 
 @njit(inline="always", **JIT)
-def _unlike(points, paint, j, kind, p, n, colour, weight):
-    """How little pixel j shows a surface (or the sky) like this one: 0 the same, from 1 on another thing."""
+def _apart(points, j, p, n):
+    """How little pixel j's surface is the one with place p and normal n: from 1 on it is another."""
+    turn = points[j, FACE] * n[0] + points[j, FACE + 1] * n[1] + points[j, FACE + 2] * n[2]
+    ex, ey, ez = points[j, PLACE] - p[0], points[j, PLACE + 1] - p[1], points[j, PLACE + 2] - p[2]
+    apart = abs(ex * n[0] + ey * n[1] + ez * n[2])
+    far = abs(ex) + abs(ey) + abs(ez) + F(1e-4)
+    return max((F(1) - turn) / (F(1) - SAME_TURN), apart / (SAME_DEPTH * far + F(1e-4)))
+
+
+@njit(inline="always", **JIT)
+def _unlike_paint(paint, j, kind, colour, weight):
+    """How little pixel j shows the sky, or this colour through panes like these: from 1 on another."""
     if paint[j, KIND] != kind:
         return F(9)
     off = F(0)
     for k in range(3):
         off = max(off, abs(paint[j, WEIGHT + k] - weight[k]))
-    if kind == F(SURFACE):
-        turn = points[j, FACE] * n[0] + points[j, FACE + 1] * n[1] + points[j, FACE + 2] * n[2]
-        ex, ey, ez = points[j, PLACE] - p[0], points[j, PLACE + 1] - p[1], points[j, PLACE + 2] - p[2]
-        apart = abs(ex * n[0] + ey * n[1] + ez * n[2])
-        far = abs(ex) + abs(ey) + abs(ez) + F(1e-4)
-        off = max(off, max((F(1) - turn) / (F(1) - SAME_TURN), apart / (SAME_DEPTH * far + F(1e-4))))
-        for k in range(3):
+        if kind == F(SURFACE):
             off = max(off, abs(paint[j, ALBEDO + k] - colour[k]) / SAME_COLOUR)
     return off
 
 
 @njit(inline="always", **JIT)
-def _shown(points, paint, i):
-    """What pixel i shows, in the words of `_unlike`."""
-    return (
-        paint[i, KIND],
-        (points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]),
-        (points[i, FACE], points[i, FACE + 1], points[i, FACE + 2]),
-        (paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2]),
-        (paint[i, WEIGHT], paint[i, WEIGHT + 1], paint[i, WEIGHT + 2]),
-    )
-
-
-@njit(**JIT)
-def find_edges(points, paint, width, height, y0, y1, marks):
-    """Mark the pixels of rows y0..y1 that show something else than one of the four beside them."""
-    for y in range(y0, y1):
-        for x in range(width):
-            i = y * width + x
-            kind, p, n, colour, weight = _shown(points, paint, i)
-            marks[i] = 0
-            for a, b in ((1, 0), (-1, 0), (0, 1), (0, -1)):
-                c, d = min(max(x + a, 0), width - 1), min(max(y + b, 0), height - 1)
-                if _unlike(points, paint, d * width + c, kind, p, n, colour, weight) >= F(1):
-                    marks[i] = 1
+def _unlike(points, paint, j, kind, p, n, colour, weight):
+    """How little pixel j shows a surface (or the sky) like this one: 0 the same, from 1 on another thing."""
+    off = _unlike_paint(paint, j, kind, colour, weight)
+    if kind == F(SURFACE) and off < F(1):
+        off = max(off, _apart(points, j, p, n))
+    return off
 
 
 @njit(inline="always", **JIT)
-def _best(points, paint, width, height, x, y, kind, p, n, colour, weight):
-    """The pixel round (x, y) most like what was found; the pixel itself where none is."""
+def _best(points, paint, width, height, x, y, eye, kind, p, n, colour, weight):
+    """The pixel round (x, y) most like what was found; failing that the next of like colour; else itself."""
     best, least = y * width + x, F(1)
     for b in range(max(0, y - REACH), min(height, y + REACH + 1)):
         for a in range(max(0, x - REACH), min(width, x + REACH + 1)):
@@ -78,25 +66,54 @@ def _best(points, paint, width, height, x, y, kind, p, n, colour, weight):
             off += F(0.1) * F((a - x) * (a - x) + (b - y) * (b - y))
             if off < least:
                 best, least = b * width + a, off
+    if least < F(1) or kind != F(SURFACE):
+        return best
+    # threads and leaves turn every way: there the colour and being as far away must do
+    away = F(FAR_REACH * FAR_REACH + 1)
+    reach = SAME_PLACE * (abs(p[0] - eye[0]) + abs(p[1] - eye[1]) + abs(p[2] - eye[2]))
+    for b in range(max(0, y - FAR_REACH), min(height, y + FAR_REACH + 1)):
+        for a in range(max(0, x - FAR_REACH), min(width, x + FAR_REACH + 1)):
+            j, off = b * width + a, F((a - x) * (a - x) + (b - y) * (b - y))
+            apart = abs(points[j, PLACE] - p[0]) + abs(points[j, PLACE + 1] - p[1])
+            apart += abs(points[j, PLACE + 2] - p[2])
+            if off < away and apart < reach and _unlike_paint(paint, j, kind, colour, weight) < F(1):
+                best, away = j, off
     return best
 
 
+@njit(inline="always", **JIT)
+def _look_through(scene, arrays, camera, width, height, x, y, q):
+    """What place q of a pixel shows; each has a row and a column to itself, so that any edge meets them one by one."""
+    u, v = (F(q) + F(0.5)) / F(PLACES), (F(5 * q % PLACES) + F(0.5)) / F(PLACES)
+    ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, u, v, F(0), F(0))
+    return look(scene, arrays, _CAMERA, np.uint64(0), ox, oy, oz, dx, dy, dz)
+
+
 @njit(**JIT)
-def find_covers(scene, arrays, camera, points, paint, width, height, edges, first, last, covers):
-    """Look through PLACES of the pixels edges[first..last] and write which pixels they are mixed from."""
-    for e in range(first, last):
-        x, y = edges[e] % width, edges[e] // width
-        for q in range(PLACES):
-            # the four lie on turned corners, so that upright and level edges meet them one by one
-            u, v = F(0.125) + F(0.25) * F(q), F(0.125) + F(0.25) * F((2 * q + 1) % 5)
-            ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, u, v, F(0), F(0))
-            found = look(scene, arrays, _CAMERA, np.uint64(0), ox, oy, oz, dx, dy, dz)
-            paints = found[6]
-            kind = F(SURFACE) if found[0] == MET else F(SKY) if found[0] == ESCAPED else F(NONE)
-            covers[e, q] = _best(
-                points, paint, width, height, x, y, kind, found[1], found[2], (paints[4], paints[5], paints[6]),
-                found[5],
-            )  # fmt: skip
+def find_covers(scene, arrays, camera, points, paint, width, height, y0, y1, covers, albedo):
+    """Look through PLACES of the pixels of rows y0..y1: which pixels each is mixed from, and its mean albedo.
+
+    covers (n, PLACES) int32; albedo (n, 3) is the mean over the places that show the surface of the pixel's
+    middle: a texture seen at a slant is finer than a pixel, one look would leave grain.
+    """
+    eye = camera[0]
+    for y in range(y0, y1):
+        for x in range(width):
+            i = y * width + x
+            mine = paint[i, KIND]
+            r, g, b, count = paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2], F(1)
+            for q in range(PLACES):
+                found = _look_through(scene, arrays, camera, width, height, x, y, q)
+                colour = found[6][4], found[6][5], found[6][6]
+                kind = F(SURFACE) if found[0] == MET else F(SKY) if found[0] == ESCAPED else F(NONE)
+                covers[i, q] = i
+                if kind == F(SURFACE) and mine == kind and _apart(points, i, found[1], found[2]) < F(1):
+                    r, g, b, count = r + colour[0], g + colour[1], b + colour[2], count + F(1)
+                elif kind == F(SURFACE) or mine != kind:
+                    covers[i, q] = _best(
+                        points, paint, width, height, x, y, eye, kind, found[1], found[2], colour, found[5]
+                    )
+            albedo[i, 0], albedo[i, 1], albedo[i, 2] = r / count, g / count, b / count
 
 
 @njit(**JIT)

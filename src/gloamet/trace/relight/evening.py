@@ -32,6 +32,48 @@ def _unlike(guide, i, j):
     return total
 
 
+@njit(inline="always", **JIT)
+def _likeness(points, i, j):
+    """0..1: how much two pixels' surfaces turn the same way and lie in one plane; 0 where they turn apart."""
+    like = points[i, NORMAL] * points[j, NORMAL] + points[i, NORMAL + 1] * points[j, NORMAL + 1]
+    like += points[i, NORMAL + 2] * points[j, NORMAL + 2]
+    if like < F(0.9):
+        return F(0)
+    ex, ey = points[j, PLACE] - points[i, PLACE], points[j, PLACE + 1] - points[i, PLACE + 1]
+    ez = points[j, PLACE + 2] - points[i, PLACE + 2]
+    apart = abs(ex * points[i, FACE] + ey * points[i, FACE + 1] + ez * points[i, FACE + 2])
+    far = math.sqrt(ex * ex + ey * ey + ez * ez) + F(1e-6)
+    return math.exp(-F(8) * apart / far)
+
+
+@njit(**JIT)
+def calm_guide(points, paint, guide, width, height, y0, y1, calm):
+    """Rows y0..y1 of the guide without specks: none further out than the second of its like neighbours.
+
+    A cleaned picture keeps single bright pixels at joints and edges; as a guide they would guard their own grain.
+    """
+    for y in range(y0, y1):
+        for x in range(width):
+            i = y * width + x
+            for g in range(guide.shape[1]):
+                least = second = F(1e30)
+                most = other = F(-1e30)
+                count = 0
+                for b in range(max(0, y - 2), min(height, y + 3)):
+                    for a in range(max(0, x - 2), min(width, x + 3)):
+                        j = b * width + a
+                        if j == i or paint[j, KIND] != F(SURFACE) or _likeness(points, i, j) < F(0.5):
+                            continue
+                        v = guide[j, g]
+                        count += 1
+                        second, least = min(second, max(v, least)), min(least, v)
+                        other, most = max(other, min(v, most)), max(most, v)
+                calm[i, g] = guide[i, g]
+                if count >= 2:
+                    low, high = (second, other) if count >= 5 else (least, most)
+                    calm[i, g] = min(max(guide[i, g], low), high)
+
+
 @njit(**JIT)
 def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights, inverses):
     """Weights of rows y0..y1; guide (n, guides or 0), tolerance its standard deviation."""
@@ -55,18 +97,11 @@ def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights
                     j = b * width + a
                     if paint[j, KIND] != F(SURFACE):
                         continue
-                    like = (
-                        points[i, NORMAL] * points[j, NORMAL] + points[i, NORMAL + 1] * points[j, NORMAL + 1]
-                    )
-                    like += points[i, NORMAL + 2] * points[j, NORMAL + 2]
-                    if like < F(0.9):
+                    like = _likeness(points, i, j)
+                    if like == F(0):
                         continue
-                    ex, ey = points[j, PLACE] - points[i, PLACE], points[j, PLACE + 1] - points[i, PLACE + 1]
-                    ez = points[j, PLACE + 2] - points[i, PLACE + 2]
-                    apart = abs(ex * points[i, FACE] + ey * points[i, FACE + 1] + ez * points[i, FACE + 2])
-                    far = math.sqrt(ex * ex + ey * ey + ez * ez) + F(1e-6)
                     near = F(0.5) if k % 2 == 1 else F(0.25)
-                    w = near * math.exp(-F(8) * apart / far - _unlike(guide, i, j) * sharp)
+                    w = near * like * math.exp(-_unlike(guide, i, j) * sharp)
                     weights[level, k, i] = np.uint8(w * F(255) + F(0.5))
                     total += weights[level, k, i]
                 inverses[level, i] = F(1) / F(total)

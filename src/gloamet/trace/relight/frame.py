@@ -8,6 +8,8 @@ odd in number, so that what they leave is in the spare pictures.
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numba import njit
 
@@ -16,7 +18,8 @@ from gloamet.trace.relight.cells import fill_sky
 from gloamet.trace.relight.edges import mix_edges, put_edges
 from gloamet.trace.relight.evening import even_pass
 from gloamet.trace.relight.gather import bounce, evaluate, sun_on_cells
-from gloamet.trace.relight.shade import shade, sun_between, sun_lattice
+from gloamet.trace.relight.shade import shade
+from gloamet.trace.relight.sunrays import sun_between, sun_lattice
 from gloamet.trace.relight.team import meet, take
 
 F = np.float32
@@ -67,12 +70,13 @@ def _send_rays(team, k, threads, begun, lights, gains, how, cells, layers, packe
         n = piece // bands
         if n >= 2:
             break
-        points, _paint, width, height, kinds, alike, _taps, _shares, visible = layers[n][1]
+        points, _paint, width, height, kinds, alike, _like, _taps, _shares, visible = layers[n][1]
         y = (piece - n * bands) * ROWS
         if y < height:
             bottom = min(height, y + ROWS)
             sun_lattice(
-                scene, pervious, arrays, lights[1], points, kinds, width, y, bottom, packets, row, visible
+                scene, pervious, arrays, lights[1], math.sqrt(lights[1][11]), points, kinds, width, y, bottom,
+                packets, row, visible,
             )  # fmt: skip
     meet(team, k + 1, threads)
 
@@ -90,12 +94,12 @@ def _read_lists(team, k, threads, begun, lights, how, cells, layers, packets, ro
         if n >= 2:
             break
         if rest < bands:
-            points, _paint, width, height, kinds, alike, _taps, _shares, visible = layers[n][1]
+            points, _paint, width, height, kinds, alike, _like, _taps, _shares, visible = layers[n][1]
             y = rest * ROWS
             if y < height:
                 sun_between(
-                    scene, pervious, arrays, lights[1], points, kinds, alike, width, height, y,
-                    min(height, y + ROWS), packets, row, visible,
+                    scene, pervious, arrays, lights[1], math.sqrt(lights[1][11]), points, kinds, alike, width,
+                    height, y, min(height, y + ROWS), packets, row, visible,
                 )  # fmt: skip
             continue
         wanted, index, weight, gloss_index, gloss_weight, received, shine, samples, glossy = layers[n][0]
@@ -141,12 +145,12 @@ def _put_together(team, k, threads, lights, gains, layers, out):
             break
         last = min(len(out), first + PIXELS)
         for n in range(2):
-            points, paint, _width, _height, kinds, _alike, taps, shares, visible = layers[n][1]
+            points, paint, width, _height, kinds, _alike, like, taps, shares, visible = layers[n][1]
             received, shine, used = layers[n][3]
             if used:
                 shade(
-                    lights[0], lights[1], lights[2], gains[0], gains[1], points, paint, kinds, taps, shares,
-                    received, shine, visible, first, last, n > 0, out,
+                    lights[0], lights[1], lights[2], gains[0], gains[1], points, paint, width, kinds, like,
+                    taps, shares, received, shine, visible, first, last, n > 0, out,
                 )  # fmt: skip
     meet(team, k + 1, threads)
 

@@ -75,7 +75,7 @@ class Layer:
             np.zeros((3, rows + 2 * self.margin), np.float32) for rows in (n, n, gloss, gloss)
         )
         self.visible = np.zeros(big, np.uint32)
-        self.alike = np.zeros(big, np.bool_)
+        self.alike, self.like = np.zeros(big, np.bool_), np.zeros(big, np.uint8)
 
     def inner(self, picture: Floats) -> Floats:
         """A picture (3, n + 2 margins) of the record's size without its margins, (3, n)."""
@@ -89,7 +89,8 @@ class Layer:
             inner(self.shine), self.samples, self.glossy,
         )  # fmt: skip
         display = (
-            big.points, big.paint, big.width, big.height, self.kinds, self.alike, self.taps, self.shares, self.visible,
+            big.points, big.paint, big.width, big.height, self.kinds, self.alike, self.like, self.taps,
+            self.shares, self.visible,
         )  # fmt: skip
         shine_levels = min(levels, SHINE_LEVELS) if self.glossy else 0
         evening = (

@@ -17,21 +17,21 @@ from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.lights import Lights
 from gloamet.trace.rays import empty_packets
-from gloamet.trace.relight.edges import PLACES, find_covers, find_edges
-from gloamet.trace.relight.evening import LEVELS, make_weights
+from gloamet.trace.relight.edges import PLACES, find_covers
+from gloamet.trace.relight.evening import LEVELS, calm_guide, make_weights
 from gloamet.trace.relight.frame import COUNTERS, relight
 from gloamet.trace.relight.gather import NORMAL, evaluate, gather, gather_gloss
 from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, Layer, Screen
-from gloamet.trace.relight.screen import find_taps, see
-from gloamet.trace.relight.shade import find_alike
+from gloamet.trace.relight.screen import ALBEDO, find_taps, see
 from gloamet.trace.relight.sharing import Sharing
+from gloamet.trace.relight.sunrays import find_alike, find_like
 from gloamet.trace.relight.surfaces import CellLight
 
 F = np.float32
 FIRST_SAMPLES = 8
 ROUNDS = 1  # bounces between cells for each picture while a hand moves
 ROUNDS_AT_REST = 12
-TOLERANCE = F(0.08)  # of the guides that evening out respects, in log light
+TOLERANCE = F(0.12)  # of the guides that evening out respects, in log light
 MOVING_SAMPLES = 16  # of the lists are read while a hand moves
 ASIDE_LEVELS = 1  # passes of evening out for mirror images, which are sharp
 SHRINK = 2  # a record's pixel is so many of the display's wide
@@ -122,20 +122,22 @@ class Record:
                 return False
             flat = (big.points, big.paint, big.width, big.height)
             self._share.run(find_alike, flat, big.height, (layer.alike,))
+            self._share.run(find_like, flat, big.height, (layer.like,))
         return self.cells.find([layer.small for layer in self.layers], cancelled)
 
     def _find_outlines(self, cancelled: Callable[[], bool]) -> bool:
-        """Pixels on outlines and what they are mixed from; they hold up no first picture."""
+        """Pixels on outlines and what they are mixed from, and fine textures; they hold up no first picture."""
         big = self.layers[0].big
-        seen = (big.points, big.paint, big.width, big.height)
-        marks = np.zeros(len(big.points), np.uint8)
-        self._share.run(find_edges, seen, big.height, (marks,))
-        edges = np.flatnonzero(marks).astype(np.int32)
-        covers = np.repeat(edges[:, None], PLACES, 1)
-        packed = self.camera.packed(big.width, big.height)
-        before = (self._handle, self._arrays, packed, *seen, edges)
-        if not self._share.run(find_covers, before, len(edges), (covers,), cancelled, 32):
+        covers, albedo = np.empty((len(big.points), PLACES), np.int32), np.empty((len(big.points), 3), np.float32)
+        before = (
+            self._handle, self._arrays, self.camera.packed(big.width, big.height), big.points, big.paint, big.width,
+            big.height,
+        )  # fmt: skip
+        if not self._share.run(find_covers, before, big.height, (covers, albedo), cancelled, 32):
             return False
+        big.paint[:, ALBEDO : ALBEDO + 3] = albedo
+        edges = np.flatnonzero((covers != np.arange(len(covers))[:, None]).any(1)).astype(np.int32)
+        covers = covers[edges]
         self._outlines = edges, covers, np.empty((len(edges), 3), np.float32)
         return True
 
@@ -158,10 +160,13 @@ class Record:
             clean = self._cleaned(layer, cancelled)
             if clean is None:
                 return False
-            guides.append(np.log(np.maximum(clean, 1e-3 * max(float(clean.mean()), 1e-9))))
+            guides.append(np.log(clean + (0.02 if sun_gain else 0.1) * max(float(clean.mean()), 1e-9)))
         small = layer.small
         guide = np.stack(guides, 1).astype(np.float32) if guides else np.zeros((1, 0), np.float32)
-        before = (small.points, small.paint, guide, TOLERANCE, small.width, small.height)
+        calm = np.empty_like(guide)
+        alone = (small.points, small.paint, guide, small.width, small.height)
+        self._share.run(calm_guide, alone, small.height, (calm,))
+        before = (small.points, small.paint, calm, TOLERANCE, small.width, small.height)
         after = (layer.even_weights, layer.even_inverses)
         return self._share.run(make_weights, before, small.height, after, cancelled, 4)
 

@@ -108,7 +108,9 @@ def find_taps(
             px, py, pz = big_points[i, PLACE], big_points[i, PLACE + 1], big_points[i, PLACE + 2]
             nx, ny, nz = big_points[i, NORMAL], big_points[i, NORMAL + 1], big_points[i, NORMAL + 2]
             fx, fy, fz = big_points[i, FACE], big_points[i, FACE + 1], big_points[i, FACE + 2]
-            for reach in (1, 4):
+            for attempt in range(3):
+                # near, then wide, at last any surface: a thread or leaf may have no like pixel in the record
+                reach, any_surface = 1 if attempt == 0 else 4, attempt == 2
                 total = F(0)
                 for q in range(4):
                     shares[i, q] = F(0)
@@ -119,6 +121,8 @@ def find_taps(
                             continue
                         like = nx * points[j, NORMAL] + ny * points[j, NORMAL + 1]
                         like += nz * points[j, NORMAL + 2]
+                        if any_surface:
+                            like = F(1)
                         if like <= F(0.3):
                             continue
                         ex, ey = points[j, PLACE] - px, points[j, PLACE + 1] - py
@@ -130,7 +134,7 @@ def find_taps(
                         like *= like
                         # a plane's pixels may lie far apart at a slant; what is off it may not
                         w = like * math.exp(
-                            -F(6) * apart / far - (su * su + sv * sv) * (F(1.2) if reach == 1 else F(0.3))
+                            -(F(0) if any_surface else F(6)) * apart / far - (su * su + sv * sv) * (F(1.2) if reach == 1 else F(0.3))
                         )
                         least = 0
                         for q in range(1, 4):

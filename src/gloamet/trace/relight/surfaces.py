@@ -147,10 +147,12 @@ class CellLight:
         args = (self._handle, self._scene.geometry.pervious, self._arrays, lights.sun, self._places)
         self._share.run(sun_on_cells, args, self.count, (phase, stride, self._lit), parts=2)
         fill_sky(lights.table, lights.ground, F(sun_gain), F(1), self.table)
+        received = self._received
         if even:
             self.table[: GROUND + 1] = 1.0
+            received = np.zeros_like(received)  # what goes round of the day's light is thousands of times as bright
         bounce(
-            self._lit, self._received, self._albedo, self._gloss, lights.sun[3:6] * F(sun_gain), self._all,
+            self._lit, received, self._albedo, self._gloss, lights.sun[3:6] * F(sun_gain), self._all,
             self._index, self._weight, rounds, self.table,
         )  # fmt: skip
 

@@ -1,0 +1,240 @@
+"""Exact sun rays of a relit frame, at display size.
+
+visible (n,) uint32 is what comes of the sun at each display pixel: red, green and blue in 255ths, a byte each.
+While the hand moves, rays go out from every other pixel of every other row; where the four round a pixel agree and
+lie in its plane, it is like them, else it sends its own. Each pixel aims at a place of its own on the sun's disc,
+`spread` (the sine of its half angle) from the middle at most, so that neighbours mixed together show its penumbra.
+like (n,) uint8 marks, bit by bit in the order of AROUND, which of the eight pixels beside lie in the same plane.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.jit import JIT
+from gloamet.trace.draws import SHIFTS
+from gloamet.trace.lights import LIMB
+from gloamet.trace.rays import FAR_AT, FREE, LANES, occluded8
+from gloamet.trace.relight.gather import FACE, NORMAL, PLACE, TRANSLUCENT
+from gloamet.trace.relight.screen import KIND, SURFACE
+from gloamet.trace.surface import basis
+from gloamet.trace.visibility import EITHER, OPAQUE, other_side, through_pervious
+
+F = np.float32
+SURFACE_KIND = np.uint8(SURFACE)
+NOTHING, ALL, BYTE, SHARE = np.uint32(0), np.uint32(0xFFFFFF), np.uint32(0xFF), F(1 / 255)
+AROUND = ((-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1))
+
+
+def _disc() -> NDArray[np.float32]:
+    """Places on a disc of radius one, brighter parts more often, even among the pixels of a square of 64 by 64."""
+    u, v = SHIFTS[:, 0] / 65536.0, SHIFTS[:, 1] / 65536.0
+    r = np.sqrt(1.0 - (1.0 - u) ** (1.0 / (1.0 + LIMB / 2.0)))
+    places = np.stack([r * np.cos(2.0 * np.pi * v), r * np.sin(2.0 * np.pi * v)], 1)
+    return np.ascontiguousarray(places, np.float32)
+
+
+_DISC = _disc()
+
+
+@njit(inline="always", **JIT)
+def _facing(points, i, sun):
+    """Cosine of the sun on a pixel's point, negative from behind where no light comes through."""
+    cosine = points[i, NORMAL] * sun[0] + points[i, NORMAL + 1] * sun[1] + points[i, NORMAL + 2] * sun[2]
+    face = points[i, FACE] * sun[0] + points[i, FACE + 1] * sun[1] + points[i, FACE + 2] * sun[2]
+    if cosine > F(0) and face > F(0):
+        return cosine
+    if points[i, TRANSLUCENT] > F(0) and face < F(0):
+        return abs(cosine)
+    return F(-1)
+
+
+@njit(inline="always", **JIT)
+def _start(points, i, sun):
+    """Where a pixel's ray to the sun begins: on the side of its surface that the sun is on."""
+    x, y, z = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
+    if points[i, FACE] * sun[0] + points[i, FACE + 1] * sun[1] + points[i, FACE + 2] * sun[2] < F(0):
+        x, y, z = other_side(x, y, z, points[i, FACE], points[i, FACE + 1], points[i, FACE + 2])
+    return x, y, z
+
+
+@njit(inline="always", **JIT)
+def _fill(points, width, sun, spread, packets, row, count):
+    """Write the rays of `count` pixels, whose numbers stand in the row's free words."""
+    ax, ay, az, bx, by, bz = basis(sun[0], sun[1], sun[2])
+    for k in range(count):
+        i = int(packets[row, FREE + k])
+        x, y, z = _start(points, i, sun)
+        packets[row, k], packets[row, LANES + k], packets[row, 2 * LANES + k] = x, y, z
+        down = i // width
+        place = ((down & 63) << 6) | ((i - down * width) & 63)
+        a, b = spread * _DISC[place, 0], spread * _DISC[place, 1]
+        packets[row, 4 * LANES + k] = sun[0] + a * ax + b * bx
+        packets[row, 5 * LANES + k] = sun[1] + a * ay + b * by
+        packets[row, 6 * LANES + k] = sun[2] + a * az + b * bz
+        packets[row, FAR_AT + k] = F(1e30)
+
+
+@njit(**JIT)
+def _send(scene, pervious, arrays, points, width, sun, spread, packets, row, count, visible):
+    """Rays of `count` pixels to the sun: all at once, then again those that met a pane or a wall."""
+    (
+        _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
+        pictures, _lamps, _plane, _portals,
+    ) = arrays  # fmt: skip
+    if count == 0:
+        return
+    _fill(points, width, sun, spread, packets, row, count)
+    occluded8(scene, packets, row, count, EITHER)
+    left = 0
+    for k in range(count):
+        free = packets[row, FAR_AT + k] >= F(0)
+        visible[int(packets[row, FREE + k])] = ALL if free else NOTHING
+        if pervious and not free:
+            packets[row, FREE + left] = packets[row, FREE + k]
+            left += 1
+    if left == 0:
+        return
+    _fill(points, width, sun, spread, packets, row, left)
+    occluded8(scene, packets, row, left, OPAQUE)
+    for k in range(left):
+        if packets[row, FAR_AT + k] < F(0):
+            continue
+        i = int(packets[row, FREE + k])
+        x, y, z = packets[row, k], packets[row, LANES + k], packets[row, 2 * LANES + k]
+        dx, dy, dz = packets[row, 4 * LANES + k], packets[row, 5 * LANES + k], packets[row, 6 * LANES + k]
+        r, g, b = through_pervious(
+            scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
+            pictures, x, y, z, dx, dy, dz, F(1e30),
+        )  # fmt: skip
+        visible[i] = np.uint32(
+            int(r * F(255) + F(0.5)) | (int(g * F(255) + F(0.5)) << 8) | (int(b * F(255) + F(0.5)) << 16)
+        )
+
+
+@njit(**JIT)
+def sun_lattice(
+    scene, pervious, arrays, sun, spread, points, kinds, width, y0, y1, packets, row, visible
+):  # fmt: skip
+    """Rays from every other pixel of every other row among y0..y1 (y0 even); a row of packets is its room."""
+    count = 0
+    for y in range(y0, y1, 2):
+        for x in range(0, width, 2):
+            i = y * width + x
+            visible[i] = NOTHING
+            if kinds[i] == SURFACE_KIND and _facing(points, i, sun) > F(0):
+                packets[row, FREE + count] = F(i)  # whole up to 16 million
+                count += 1
+                if count == LANES:
+                    _send(scene, pervious, arrays, points, width, sun, spread, packets, row, count, visible)
+                    count = 0
+    _send(scene, pervious, arrays, points, width, sun, spread, packets, row, count, visible)
+
+
+@njit(inline="always", **JIT)
+def _corners(x, y, width, height):
+    """The rows and columns of the lattice round a pixel: above, below, left, right."""
+    above, left = y & ~1, x & ~1
+    below = above if y & 1 == 0 else min(above + 2, (height - 1) & ~1)
+    right = left if x & 1 == 0 else min(left + 2, (width - 1) & ~1)
+    return above, below, left, right
+
+
+@njit(inline="always", **JIT)
+def _in_plane(points, paint, i, j):
+    """Whether pixel j shows a surface that lies in the plane of pixel i's."""
+    like = points[j, FACE] * points[i, FACE] + points[j, FACE + 1] * points[i, FACE + 1]
+    like += points[j, FACE + 2] * points[i, FACE + 2]
+    ex, ey = points[j, PLACE] - points[i, PLACE], points[j, PLACE + 1] - points[i, PLACE + 1]
+    ez = points[j, PLACE + 2] - points[i, PLACE + 2]
+    apart = abs(ex * points[i, FACE] + ey * points[i, FACE + 1] + ez * points[i, FACE + 2])
+    far = abs(ex) + abs(ey) + abs(ez)
+    return paint[j, KIND] == F(SURFACE) and like >= F(0.95) and apart <= F(0.1) * far + F(1e-4)
+
+
+@njit(**JIT)
+def find_alike(points, paint, width, height, y0, y1, alike):
+    """Mark, once per camera, the pixels in one plane with the lattice's round them."""
+    for y in range(y0, y1):
+        for x in range(width):
+            i = y * width + x
+            above, below, left, right = _corners(x, y, width, height)
+            alike[i] = paint[i, KIND] == F(SURFACE)
+            for corner in range(4):
+                j = (below if corner & 2 else above) * width + (right if corner & 1 else left)
+                alike[i] = alike[i] and _in_plane(points, paint, i, j)
+
+
+@njit(**JIT)
+def find_like(points, paint, width, height, y0, y1, like):
+    """Mark, once per camera, which of the eight pixels beside each lie in its plane."""
+    for y in range(y0, y1):
+        for x in range(width):
+            i = y * width + x
+            like[i] = np.uint8(0)
+            for k in range(8):
+                a, b = x + AROUND[k][0], y + AROUND[k][1]
+                inside = a >= 0 and b >= 0 and a < width and b < height
+                if inside and paint[i, KIND] == F(SURFACE) and _in_plane(points, paint, i, b * width + a):
+                    like[i] |= np.uint8(1 << k)
+
+
+@njit(**JIT)
+def sun_between(
+    scene, pervious, arrays, sun, spread, points, kinds, alike, width, height, y0, y1, packets, row, visible
+):  # fmt: skip
+    """The pixels between the lattice's, y0 even: like those round them, or by rays of their own."""
+    count = 0
+    for y in range(y0, y1, 2):
+        for x in range(0, width, 2):
+            i = y * width + x
+            _above, below, _left, right = _corners(x + 1, y + 1, width, height)
+            a, b = visible[i], visible[y * width + right]
+            c, d = visible[below * width + x], visible[below * width + right]
+            same = a == b == c == d  # two alone agree by chance too often where light and shadow mix
+            for k in range(1, 4):
+                if (k & 1 == 1 and x + 1 >= width) or (k & 2 == 2 and y + 1 >= height):
+                    continue
+                j = i + (k & 1) + (width if k & 2 else 0)
+                if kinds[j] != SURFACE_KIND:
+                    continue
+                if same and alike[j]:
+                    visible[j] = a
+                    continue
+                visible[j] = NOTHING
+                if _facing(points, j, sun) > F(0):
+                    packets[row, FREE + count] = F(j)
+                    count += 1
+                    if count == LANES:
+                        _send(scene, pervious, arrays, points, width, sun, spread, packets, row, count, visible)
+                        count = 0
+    _send(scene, pervious, arrays, points, width, sun, spread, packets, row, count, visible)
+
+
+@njit(inline="always", **JIT)
+def softened(visible, like, width, i):
+    """What comes of the sun at a pixel, per channel: where a shadow ends, mixed with those beside in its plane."""
+    v, bits = visible[i], like[i]
+    same = True
+    for k in range(4):
+        if bits & np.uint8(1 << k):
+            same = same and visible[i + AROUND[k][0] + AROUND[k][1] * width] == v
+    r, g, b = F(v & BYTE) * SHARE, F((v >> np.uint32(8)) & BYTE) * SHARE, F(v >> np.uint32(16)) * SHARE
+    if same:
+        return r, g, b
+    r, g, b, total = F(4) * r, F(4) * g, F(4) * b, F(4)
+    for k in range(8):
+        if bits & np.uint8(1 << k):
+            v = visible[i + AROUND[k][0] + AROUND[k][1] * width]
+            w = F(2) if k < 4 else F(1)
+            total += w
+            w *= SHARE
+            r += w * F(v & BYTE)
+            g += w * F((v >> np.uint32(8)) & BYTE)
+            b += w * F(v >> np.uint32(16))
+    total = F(1) / total
+    return r * total, g * total, b * total
