@@ -27,7 +27,7 @@ def _table(name: str) -> NDArray[np.uint16]:
     return np.ascontiguousarray(np.load(str(files("gloamet").joinpath("data", name))))
 
 
-_POINTS, SHIFTS = _table("draws.npy"), _table("shifts.npy")
+_POINTS, _SHIFTS = _table("draws.npy"), _table("shifts.npy")
 _ROWS = np.uint64(len(_POINTS) - 1)
 _BLOCK = np.uint64(len(_POINTS).bit_length() - 1)
 PAIRS = _POINTS.shape[1] // 2
@@ -61,8 +61,8 @@ def even_numbers(pixel, sample, pair):
     )
     u, v = two_numbers(seed)
     row = sample & _ROWS
-    u += F(_POINTS[row, 2 * pair] + np.uint32(SHIFTS[place, 2 * pair])) * _SHARE
-    v += F(_POINTS[row, 2 * pair + 1] + np.uint32(SHIFTS[place, 2 * pair + 1])) * _SHARE
+    u += F(_POINTS[row, 2 * pair] + np.uint32(_SHIFTS[place, 2 * pair])) * _SHARE
+    v += F(_POINTS[row, 2 * pair + 1] + np.uint32(_SHIFTS[place, 2 * pair + 1])) * _SHARE
     return u - F(int(u)), v - F(int(v))
 
 

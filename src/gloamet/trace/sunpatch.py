@@ -67,11 +67,11 @@ def _draw(team, packets, scene, pervious, arrays, sun, seen, width, height, colo
             bottom = min(height, y + ROWS)
             if step == 0:
                 sun_lattice(
-                    scene, pervious, arrays, sun, F(0), points, kinds, width, y, bottom, packets, row, visible
+                    scene, pervious, arrays, sun, points, kinds, width, y, bottom, packets, row, visible
                 )
             elif step == 1:
                 sun_between(
-                    scene, pervious, arrays, sun, F(0), points, kinds, alike, width, height, y, bottom, packets,
+                    scene, pervious, arrays, sun, points, kinds, alike, width, height, y, bottom, packets,
                     row, visible,
                 )  # fmt: skip
             else:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.trace.relight.evening import LEVELS, REACH, even_pass, make_weights
+from gloamet.trace.relight.evening import LEVELS, REACH, calm_guide, even_pass, make_weights
 from gloamet.trace.relight.gather import FACE, NORMAL, PLACE, POINT_WORDS
 from gloamet.trace.relight.screen import KIND, PAINT_WORDS, SURFACE
 
@@ -14,8 +14,8 @@ N, MARGIN = WIDTH * HEIGHT, REACH * (WIDTH + 1)
 F = np.float32
 
 
-def corner(guide: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
-    """Weights of a floor (lower half) that meets a wall (upper half) in the middle row."""
+def seen() -> tuple[np.ndarray, np.ndarray]:
+    """Points and paint of a floor (lower half) that meets a wall (upper half) in the middle row."""
     points, paint = np.zeros((N, POINT_WORDS), np.float32), np.zeros((N, PAINT_WORDS), np.float32)
     y, x = np.divmod(np.arange(N), WIDTH)
     wall = y < HEIGHT // 2
@@ -24,6 +24,12 @@ def corner(guide: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
     for at in (NORMAL, FACE):
         points[:, at + 1], points[:, at + 2] = np.where(wall, -1.0, 0.0), np.where(wall, 0.0, 1.0)
     paint[:, KIND] = SURFACE
+    return points, paint
+
+
+def corner(guide: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
+    """Their weights."""
+    points, paint = seen()
     weights, inverses = np.zeros((LEVELS, 9, N), np.uint8), np.zeros((LEVELS, N), np.float32)
     guide = np.zeros((N, 1), np.float32) if guide is None else guide
     make_weights(points, paint, guide, F(0.08), WIDTH, HEIGHT, 0, HEIGHT, weights, inverses)
@@ -74,3 +80,25 @@ def test_it_is_linear_in_the_light() -> None:
     a, b = rng.uniform(0, 1, (2, 3, N)).astype(np.float32)
     how = corner()
     assert evened(2 * a + b, *how) == pytest.approx(2 * evened(a, *how) + evened(b, *how), rel=1e-4, abs=1e-5)
+
+
+def calmed(guide: np.ndarray) -> np.ndarray:
+    calm = np.empty_like(guide)
+    calm_guide(*seen(), guide, WIDTH, HEIGHT, 0, HEIGHT, calm)
+    return calm
+
+
+def test_a_speck_in_the_guide_does_not_guard_a_speck_in_the_light() -> None:
+    guide = np.zeros((N, 1), np.float32)
+    at = 5 * WIDTH + 20
+    guide[at] = 2.0
+    picture = np.ones((3, N), np.float32)
+    picture[:, at] = 9.0
+    assert evened(picture, *corner(guide))[0, at] > 4.0
+    assert evened(picture, *corner(calmed(guide)))[0, at] < 1.5
+
+
+def test_calming_keeps_a_shadow_and_its_edge() -> None:
+    x = np.arange(N) % WIDTH
+    step = np.where(x < WIDTH // 2, 0.0, 1.0).astype(np.float32)[:, None].copy()
+    assert np.array_equal(calmed(step), step)

@@ -18,9 +18,10 @@ from gloamet.stage.scene import Material, Scene
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.film import Film, Tracer
 from gloamet.trace.lights import Lights, build_lights
-from gloamet.trace.relight.edges import REACH
+from gloamet.trace.relight.edges import FAR_REACH
 from gloamet.trace.relight.record import Record, _no_outlines
 from tests.conftest import box, level, make_scene
+from tests.trace.test_bodies import textured
 from tests.trace.test_portals import room
 
 WIDTH, HEIGHT = 128, 96
@@ -199,4 +200,37 @@ def test_outlines_are_nearer_to_the_exact_picture_than_pixels_of_one_look(
     flat = [picture.reshape(-1, 3)[edges, 1] for picture in (smooth, rough, other)]
     off = [np.mean(np.abs(np.log(np.maximum(picture, 1.0) / flat[2]))) for picture in flat[:2]]
     assert off[0] < 0.7 * off[1]
-    assert np.all(np.abs(covers % WIDTH - edges[:, None] % WIDTH) <= REACH)
+    assert np.all(np.abs(covers % WIDTH - edges[:, None] % WIDTH) <= FAR_REACH)
+
+
+def test_a_texture_finer_than_a_pixel_is_averaged(solver: SkySolver, tracer: Tracer) -> None:
+    """On black and white squares of 4 cm."""
+    pixels = np.full((256, 256, 4), 255, np.uint8)
+    pixels[..., :3] = 255 * np.kron(np.indices((32, 32)).sum(0) % 2, np.ones((8, 8)))[..., None]
+    material = Material("squares", (1.0, 1.0, 1.0), base_texture=0)
+    scene = compile_scene(textured(material, pixels, 16.0))
+    lights = build_lights(solver.dome(Air(3.0), 150.0, 40.0))
+    camera = Camera((0.0, -9.0, 1.0), (0.0, 0.0, 0.0), 40.0)
+    relit = made(scene, camera, lights, tracer).relit(lights, at_rest=True)
+    other = exact(scene, camera, lights, tracer)
+    far = slice(HEIGHT // 2 + 2, HEIGHT // 2 + 10), slice(WIDTH // 3, -WIDTH // 3)
+    # one look at each pixel would find black or white: grain as large as the mean
+    assert relit[far][..., 1].std() < 0.4 * relit[far][..., 1].mean()
+    assert relit[far].mean() == pytest.approx(other[far].mean(), rel=0.05)
+
+
+def test_threads_finer_than_a_pixel_darken_the_sky_behind_as_much_as_in_the_exact_picture(
+    solver: SkySolver, tracer: Tracer
+) -> None:
+    black = Material("black", (0.02, 0.02, 0.02))
+    threads = [(box((x, 0.0, 0.0), (x + 0.02, 0.02, 3.0)), black) for x in np.arange(-2.0, 2.0, 0.25)]
+    scene = compile_scene(make_scene((level(40.0), PLAIN), *threads))
+    camera = Camera((0.0, -6.0, 1.5), (0.0, 0.0, 1.9), 40.0)
+    lights = build_lights(solver.dome(Air(3.0), 150.0, 40.0))
+    relit = made(scene, camera, lights, tracer).relit(lights, at_rest=True)
+    other = exact(scene, camera, lights, tracer)
+    above = slice(0, HEIGHT // 4), slice(WIDTH // 4, -WIDTH // 4)
+    clear = float(np.quantile(other[above][..., 1], 0.95))
+    taken = [1.0 - float(picture[above][..., 1].mean()) / clear for picture in (relit, other)]
+    assert taken[1] > 0.05
+    assert taken[0] == pytest.approx(taken[1], rel=0.2)

@@ -33,7 +33,7 @@ def _unlike(guide, i, j):
 
 
 @njit(inline="always", **JIT)
-def _likeness(points, i, j):
+def likeness(points, i, j):
     """0..1: how much two pixels' surfaces turn the same way and lie in one plane; 0 where they turn apart."""
     like = points[i, NORMAL] * points[j, NORMAL] + points[i, NORMAL + 1] * points[j, NORMAL + 1]
     like += points[i, NORMAL + 2] * points[j, NORMAL + 2]
@@ -62,7 +62,7 @@ def calm_guide(points, paint, guide, width, height, y0, y1, calm):
                 for b in range(max(0, y - 2), min(height, y + 3)):
                     for a in range(max(0, x - 2), min(width, x + 3)):
                         j = b * width + a
-                        if j == i or paint[j, KIND] != F(SURFACE) or _likeness(points, i, j) < F(0.5):
+                        if j == i or paint[j, KIND] != F(SURFACE) or likeness(points, i, j) < F(0.5):
                             continue
                         v = guide[j, g]
                         count += 1
@@ -97,7 +97,7 @@ def make_weights(points, paint, guide, tolerance, width, height, y0, y1, weights
                     j = b * width + a
                     if paint[j, KIND] != F(SURFACE):
                         continue
-                    like = _likeness(points, i, j)
+                    like = likeness(points, i, j)
                     if like == F(0):
                         continue
                     near = F(0.5) if k % 2 == 1 else F(0.25)

@@ -8,8 +8,6 @@ odd in number, so that what they leave is in the spare pictures.
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from numba import njit
 
@@ -21,6 +19,7 @@ from gloamet.trace.relight.gather import bounce, evaluate, sun_on_cells
 from gloamet.trace.relight.shade import shade
 from gloamet.trace.relight.sunrays import sun_between, sun_lattice
 from gloamet.trace.relight.team import meet, take
+from gloamet.trace.relight.thin import borrow, put_back
 
 F = np.float32
 COUNTERS = 48  # lists and meetings of a picture
@@ -75,7 +74,7 @@ def _send_rays(team, k, threads, begun, lights, gains, how, cells, layers, packe
         if y < height:
             bottom = min(height, y + ROWS)
             sun_lattice(
-                scene, pervious, arrays, lights[1], math.sqrt(lights[1][11]), points, kinds, width, y, bottom,
+                scene, pervious, arrays, lights[1], points, kinds, width, y, bottom,
                 packets, row, visible,
             )  # fmt: skip
     meet(team, k + 1, threads)
@@ -98,7 +97,7 @@ def _read_lists(team, k, threads, begun, lights, how, cells, layers, packets, ro
             y = rest * ROWS
             if y < height:
                 sun_between(
-                    scene, pervious, arrays, lights[1], math.sqrt(lights[1][11]), points, kinds, alike, width,
+                    scene, pervious, arrays, lights[1], points, kinds, alike, width,
                     height, y, min(height, y + ROWS), packets, row, visible,
                 )  # fmt: skip
             continue
@@ -109,6 +108,23 @@ def _read_lists(team, k, threads, begun, lights, how, cells, layers, packets, ro
             evaluate(wanted, index, weight, min(samples, how[1]), table, first, last, received)
             if glossy:
                 evaluate(wanted, gloss_index, gloss_weight, gloss_index.shape[1], table, first, last, shine)
+    meet(team, k + 1, threads)
+
+
+@njit(**JIT)
+def _help_thin(team, k, threads, layers):
+    """Pixels with few like neighbours borrow: the layers' four pictures, each by one thread."""
+    while True:
+        n = take(team, k)
+        if n >= 4:
+            break
+        pixels, lenders, mixed, shine_mixed = layers[n // 2][4]
+        if n % 2 == 0:
+            borrow(pixels, lenders, layers[n // 2][0][5], mixed)
+            put_back(pixels, mixed, layers[n // 2][0][5])
+        elif layers[n // 2][0][8]:
+            borrow(pixels, lenders, layers[n // 2][0][6], shine_mixed)
+            put_back(pixels, shine_mixed, layers[n // 2][0][6])
     meet(team, k + 1, threads)
 
 
@@ -183,10 +199,11 @@ def relight(team, packets, begun, lights, gains, how, cells, layers, outlines, o
     _light_cells(team, 0, threads, begun, lights, how, cells)
     _send_rays(team, 2, threads, begun, lights, gains, how, cells, layers, packets, row)
     _read_lists(team, 4, threads, begun, lights, how, cells, layers, packets, row)
+    _help_thin(team, 6, threads, layers)
     most = 0
     for n in range(2):
         most = max(most, max(layers[n][2][8], layers[n][2][9]))
     for level in range(most):
-        _even_level(team, 6 + 2 * level, threads, level, layers)
-    _put_together(team, 6 + 2 * most, threads, lights, gains, layers, out)
-    _smooth_edges(team, 8 + 2 * most, threads, outlines, out)
+        _even_level(team, 8 + 2 * level, threads, level, layers)
+    _put_together(team, 8 + 2 * most, threads, lights, gains, layers, out)
+    _smooth_edges(team, 10 + 2 * most, threads, outlines, out)

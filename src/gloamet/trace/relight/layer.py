@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from gloamet.trace.relight.evening import LEVELS, REACH
 from gloamet.trace.relight.gather import GLOSS, METAL, POINT_WORDS
 from gloamet.trace.relight.screen import KIND, PAINT_WORDS, SURFACE
+from gloamet.trace.relight.thin import LENDERS
 
 Floats = NDArray[np.float32]
 MOST_SAMPLES, GLOSS_SAMPLES = 32, 8
@@ -75,6 +76,7 @@ class Layer:
             np.zeros((3, rows + 2 * self.margin), np.float32) for rows in (n, n, gloss, gloss)
         )
         self.visible = np.zeros(big, np.uint32)
+        self.thin, self.lenders = np.zeros(0, np.int32), np.zeros((0, LENDERS), np.int32)
         self.alike, self.like = np.zeros(big, np.bool_), np.zeros(big, np.uint8)
 
     def inner(self, picture: Floats) -> Floats:
@@ -82,7 +84,7 @@ class Layer:
         return picture[:, self.margin : picture.shape[1] - self.margin]
 
     def parts(self, levels: int) -> tuple[tuple[Any, ...], ...]:
-        """What `frame.relight` takes: lists, display, evening out in `levels` (odd) passes, its results."""
+        """What `frame.relight` takes: lists, display, evening out in `levels` (odd) passes, results, thin pixels."""
         small, big, inner = self.small, self.big, self.inner
         lists = (
             self.wanted, self.index, self.weight, self.gloss_index, self.gloss_weight, inner(self.received),
@@ -97,4 +99,11 @@ class Layer:
             self.received, self.spare, self.shine, self.shine_spare, self.even_weights, self.even_inverses,
             small.width, small.height, levels if self.used else 0, shine_levels,
         )  # fmt: skip
-        return lists, display, evening, (inner(self.spare), inner(self.shine_spare), self.used)
+        m = len(self.thin)
+        thin = (
+            self.thin,
+            self.lenders,
+            np.empty((3, m), np.float32),
+            np.empty((3, m if self.glossy else 0), np.float32),
+        )
+        return lists, display, evening, (inner(self.spare), inner(self.shine_spare), self.used), thin

@@ -26,6 +26,7 @@ from gloamet.trace.relight.screen import ALBEDO, find_taps, see
 from gloamet.trace.relight.sharing import Sharing
 from gloamet.trace.relight.sunrays import find_alike, find_like
 from gloamet.trace.relight.surfaces import CellLight
+from gloamet.trace.relight.thin import LENDERS, find_thin
 
 F = np.float32
 FIRST_SAMPLES = 8
@@ -120,15 +121,32 @@ class Record:
             )  # fmt: skip
             if not self._share.run(find_taps, sizes, big.height, (layer.taps, layer.shares), cancelled, 16):
                 return False
+            self._find_thin(layer)
             flat = (big.points, big.paint, big.width, big.height)
             self._share.run(find_alike, flat, big.height, (layer.alike,))
             self._share.run(find_like, flat, big.height, (layer.like,))
         return self.cells.find([layer.small for layer in self.layers], cancelled)
 
+    def _find_thin(self, layer: Layer) -> None:
+        """The pixels that borrow light, and from which."""
+        small = layer.small
+        marks, lenders = (
+            np.zeros(len(small.points), np.uint8),
+            np.zeros((len(small.points), LENDERS), np.int32),
+        )
+        eye = self.camera.packed(small.width, small.height)[0]
+        before = (small.points, small.paint, small.width, small.height, eye)
+        self._share.run(find_thin, before, small.height, (marks, lenders))
+        layer.thin = np.flatnonzero(marks).astype(np.int32)
+        layer.lenders = lenders[layer.thin]
+
     def _find_outlines(self, cancelled: Callable[[], bool]) -> bool:
         """Pixels on outlines and what they are mixed from, and fine textures; they hold up no first picture."""
         big = self.layers[0].big
-        covers, albedo = np.empty((len(big.points), PLACES), np.int32), np.empty((len(big.points), 3), np.float32)
+        covers, albedo = (
+            np.empty((len(big.points), PLACES), np.int32),
+            np.empty((len(big.points), 3), np.float32),
+        )
         before = (
             self._handle, self._arrays, self.camera.packed(big.width, big.height), big.points, big.paint, big.width,
             big.height,

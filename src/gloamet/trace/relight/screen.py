@@ -134,7 +134,8 @@ def find_taps(
                         like *= like
                         # a plane's pixels may lie far apart at a slant; what is off it may not
                         w = like * math.exp(
-                            -(F(0) if any_surface else F(6)) * apart / far - (su * su + sv * sv) * (F(1.2) if reach == 1 else F(0.3))
+                            -(F(0) if any_surface else F(6)) * apart / far
+                            - (su * su + sv * sv) * (F(1.2) if reach == 1 else F(0.3))
                         )
                         least = 0
                         for q in range(1, 4):

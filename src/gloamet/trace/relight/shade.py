@@ -13,7 +13,7 @@ from numba import njit
 from gloamet.jit import JIT, SCATTERED_JIT
 from gloamet.sky.dome import sky_radiance
 from gloamet.trace.lighting import disc_along
-from gloamet.trace.relight.gather import ALPHA, FACE, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
+from gloamet.trace.relight.gather import ALPHA, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
 from gloamet.trace.relight.screen import ALBEDO, BENEATH, GROUND_SHARE, NONE, SKY, SKY_U, SKY_V, WEIGHT
 from gloamet.trace.relight.sunrays import softened
 from gloamet.trace.surface import gloss_share, reflect

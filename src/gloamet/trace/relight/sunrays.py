@@ -2,43 +2,26 @@
 
 visible (n,) uint32 is what comes of the sun at each display pixel: red, green and blue in 255ths, a byte each.
 While the hand moves, rays go out from every other pixel of every other row; where the four round a pixel agree and
-lie in its plane, it is like them, else it sends its own. Each pixel aims at a place of its own on the sun's disc,
-`spread` (the sine of its half angle) from the middle at most, so that neighbours mixed together show its penumbra.
+lie in its plane, it is like them, else it sends its own. All aim at the sun's middle: on surfaces a hundred times as
+bright in the sun as beside it, as in rooms, aims spread over the disc leave grain along every edge of light.
 like (n,) uint8 marks, bit by bit in the order of AROUND, which of the eight pixels beside lie in the same plane.
 """
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from numba import njit
-from numpy.typing import NDArray
 
 from gloamet.jit import JIT
-from gloamet.trace.draws import SHIFTS
-from gloamet.trace.lights import LIMB
 from gloamet.trace.rays import FAR_AT, FREE, LANES, occluded8
 from gloamet.trace.relight.gather import FACE, NORMAL, PLACE, TRANSLUCENT
 from gloamet.trace.relight.screen import KIND, SURFACE
-from gloamet.trace.surface import basis
 from gloamet.trace.visibility import EITHER, OPAQUE, other_side, through_pervious
 
 F = np.float32
 SURFACE_KIND = np.uint8(SURFACE)
 NOTHING, ALL, BYTE, SHARE = np.uint32(0), np.uint32(0xFFFFFF), np.uint32(0xFF), F(1 / 255)
 AROUND = ((-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1))
-
-
-def _disc() -> NDArray[np.float32]:
-    """Places on a disc of radius one, brighter parts more often, even among the pixels of a square of 64 by 64."""
-    u, v = SHIFTS[:, 0] / 65536.0, SHIFTS[:, 1] / 65536.0
-    r = np.sqrt(1.0 - (1.0 - u) ** (1.0 / (1.0 + LIMB / 2.0)))
-    places = np.stack([r * np.cos(2.0 * np.pi * v), r * np.sin(2.0 * np.pi * v)], 1)
-    return np.ascontiguousarray(places, np.float32)
-
-
-_DISC = _disc()
 
 
 @njit(inline="always", **JIT)
@@ -63,32 +46,32 @@ def _start(points, i, sun):
 
 
 @njit(inline="always", **JIT)
-def _fill(points, width, sun, spread, packets, row, count):
+def _fill(points, sun, packets, row, count):
     """Write the rays of `count` pixels, whose numbers stand in the row's free words."""
-    ax, ay, az, bx, by, bz = basis(sun[0], sun[1], sun[2])
     for k in range(count):
-        i = int(packets[row, FREE + k])
-        x, y, z = _start(points, i, sun)
+        x, y, z = _start(points, int(packets[row, FREE + k]), sun)
         packets[row, k], packets[row, LANES + k], packets[row, 2 * LANES + k] = x, y, z
-        down = i // width
-        place = ((down & 63) << 6) | ((i - down * width) & 63)
-        a, b = spread * _DISC[place, 0], spread * _DISC[place, 1]
-        packets[row, 4 * LANES + k] = sun[0] + a * ax + b * bx
-        packets[row, 5 * LANES + k] = sun[1] + a * ay + b * by
-        packets[row, 6 * LANES + k] = sun[2] + a * az + b * bz
+        for n in range(3):
+            packets[row, (4 + n) * LANES + k] = sun[n]
         packets[row, FAR_AT + k] = F(1e30)
 
 
+@njit(inline="always", **JIT)
+def _packed(r, g, b):
+    """Red, green and blue, in 255ths, as one word."""
+    return np.uint32(int(r + F(0.5)) | (int(g + F(0.5)) << 8) | (int(b + F(0.5)) << 16))
+
+
 @njit(**JIT)
-def _send(scene, pervious, arrays, points, width, sun, spread, packets, row, count, visible):
-    """Rays of `count` pixels to the sun: all at once, then again those that met a pane or a wall."""
+def _send(scene, pervious, arrays, points, sun, packets, row, count, visible):
+    """Rays of `count` pixels to the sun's middle: all at once, then again those that met a pane or a wall."""
     (
         _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
         pictures, _lamps, _plane, _portals,
     ) = arrays  # fmt: skip
     if count == 0:
         return
-    _fill(points, width, sun, spread, packets, row, count)
+    _fill(points, sun, packets, row, count)
     occluded8(scene, packets, row, count, EITHER)
     left = 0
     for k in range(count):
@@ -99,26 +82,23 @@ def _send(scene, pervious, arrays, points, width, sun, spread, packets, row, cou
             left += 1
     if left == 0:
         return
-    _fill(points, width, sun, spread, packets, row, left)
+    _fill(points, sun, packets, row, left)
     occluded8(scene, packets, row, left, OPAQUE)
     for k in range(left):
         if packets[row, FAR_AT + k] < F(0):
             continue
         i = int(packets[row, FREE + k])
         x, y, z = packets[row, k], packets[row, LANES + k], packets[row, 2 * LANES + k]
-        dx, dy, dz = packets[row, 4 * LANES + k], packets[row, 5 * LANES + k], packets[row, 6 * LANES + k]
         r, g, b = through_pervious(
             scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-            pictures, x, y, z, dx, dy, dz, F(1e30),
+            pictures, x, y, z, sun[0], sun[1], sun[2], F(1e30),
         )  # fmt: skip
-        visible[i] = np.uint32(
-            int(r * F(255) + F(0.5)) | (int(g * F(255) + F(0.5)) << 8) | (int(b * F(255) + F(0.5)) << 16)
-        )
+        visible[i] = _packed(F(255) * r, F(255) * g, F(255) * b)
 
 
 @njit(**JIT)
 def sun_lattice(
-    scene, pervious, arrays, sun, spread, points, kinds, width, y0, y1, packets, row, visible
+    scene, pervious, arrays, sun, points, kinds, width, y0, y1, packets, row, visible
 ):  # fmt: skip
     """Rays from every other pixel of every other row among y0..y1 (y0 even); a row of packets is its room."""
     count = 0
@@ -130,9 +110,9 @@ def sun_lattice(
                 packets[row, FREE + count] = F(i)  # whole up to 16 million
                 count += 1
                 if count == LANES:
-                    _send(scene, pervious, arrays, points, width, sun, spread, packets, row, count, visible)
+                    _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
                     count = 0
-    _send(scene, pervious, arrays, points, width, sun, spread, packets, row, count, visible)
+    _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
 
 
 @njit(inline="always", **JIT)
@@ -185,7 +165,7 @@ def find_like(points, paint, width, height, y0, y1, like):
 
 @njit(**JIT)
 def sun_between(
-    scene, pervious, arrays, sun, spread, points, kinds, alike, width, height, y0, y1, packets, row, visible
+    scene, pervious, arrays, sun, points, kinds, alike, width, height, y0, y1, packets, row, visible
 ):  # fmt: skip
     """The pixels between the lattice's, y0 even: like those round them, or by rays of their own."""
     count = 0
@@ -195,7 +175,7 @@ def sun_between(
             _above, below, _left, right = _corners(x + 1, y + 1, width, height)
             a, b = visible[i], visible[y * width + right]
             c, d = visible[below * width + x], visible[below * width + right]
-            same = a == b == c == d  # two alone agree by chance too often where light and shadow mix
+            same = a == b == c == d  # two alone agree by chance too often among leaves
             for k in range(1, 4):
                 if (k & 1 == 1 and x + 1 >= width) or (k & 2 == 2 and y + 1 >= height):
                     continue
@@ -210,9 +190,9 @@ def sun_between(
                     packets[row, FREE + count] = F(j)
                     count += 1
                     if count == LANES:
-                        _send(scene, pervious, arrays, points, width, sun, spread, packets, row, count, visible)
+                        _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
                         count = 0
-    _send(scene, pervious, arrays, points, width, sun, spread, packets, row, count, visible)
+    _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
 
 
 @njit(inline="always", **JIT)
@@ -223,18 +203,15 @@ def softened(visible, like, width, i):
     for k in range(4):
         if bits & np.uint8(1 << k):
             same = same and visible[i + AROUND[k][0] + AROUND[k][1] * width] == v
-    r, g, b = F(v & BYTE) * SHARE, F((v >> np.uint32(8)) & BYTE) * SHARE, F(v >> np.uint32(16)) * SHARE
-    if same:
-        return r, g, b
-    r, g, b, total = F(4) * r, F(4) * g, F(4) * b, F(4)
-    for k in range(8):
-        if bits & np.uint8(1 << k):
-            v = visible[i + AROUND[k][0] + AROUND[k][1] * width]
-            w = F(2) if k < 4 else F(1)
-            total += w
-            w *= SHARE
-            r += w * F(v & BYTE)
-            g += w * F((v >> np.uint32(8)) & BYTE)
-            b += w * F(v >> np.uint32(16))
-    total = F(1) / total
-    return r * total, g * total, b * total
+    r, g, b, total = F(v & BYTE), F((v >> np.uint32(8)) & BYTE), F(v >> np.uint32(16)), F(1)
+    if not same:
+        r, g, b, total = F(4) * r, F(4) * g, F(4) * b, F(4)
+        for k in range(8):
+            if bits & np.uint8(1 << k):
+                v = visible[i + AROUND[k][0] + AROUND[k][1] * width]
+                w = F(2) if k < 4 else F(1)
+                total += w
+                r, g = r + w * F(v & BYTE), g + w * F((v >> np.uint32(8)) & BYTE)
+                b += w * F(v >> np.uint32(16))
+    share = SHARE / total
+    return r * share, g * share, b * share

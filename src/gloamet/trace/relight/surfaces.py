@@ -150,7 +150,9 @@ class CellLight:
         received = self._received
         if even:
             self.table[: GROUND + 1] = 1.0
-            received = np.zeros_like(received)  # what goes round of the day's light is thousands of times as bright
+            received = np.zeros_like(
+                received
+            )  # what goes round of the day's light is thousands of times as bright
         bounce(
             self._lit, received, self._albedo, self._gloss, lights.sun[3:6] * F(sun_gain), self._all,
             self._index, self._weight, rounds, self.table,
