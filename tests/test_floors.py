@@ -10,7 +10,7 @@ import pytest
 SOURCE = Path(__file__).parents[1] / "src" / "gloamet"
 FLOORS = {
     "errors": 0, "kernelcache": 0, "jit": 0,
-    "colour": 1, "sun": 1,
+    "colour": 1, "sun": 1, "team": 1,
     "document": 2,
     "sky": 3, "stage": 3,
     "trace": 4,

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap, QRegion
 
 from gloamet.desk import theme
 from gloamet.desk.looking import camera_of
@@ -58,7 +58,7 @@ class PathLayer:
     """The day's path as a layer that is painted again only when day, place, north or camera are others."""
 
     def __init__(self) -> None:
-        self._drawn: tuple[object, QPixmap] | None = None
+        self._drawn: tuple[object, QPixmap, QPointF] | None = None
 
     def draw(self, p: QPainter, box: QRectF, document: Document) -> None:
         """Lay it over the picture."""
@@ -72,8 +72,9 @@ class PathLayer:
             own.setRenderHint(QPainter.RenderHint.Antialiasing)
             draw_path(own, QRectF(0.0, 0.0, box.width(), box.height()), document)
             own.end()
-            self._drawn = (key, layer)
-        p.drawPixmap(box.topLeft(), self._drawn[1])
+            used = QRegion(layer.mask()).boundingRect()  # most of it is empty, and painting it takes its time
+            self._drawn = (key, layer.copy(used), QPointF(used.x() / ratio, used.y() / ratio))
+        p.drawPixmap(box.topLeft() + self._drawn[2], self._drawn[1])
 
 
 def draw_path(p: QPainter, box: QRectF, document: Document) -> None:

@@ -305,7 +305,9 @@ class Pictures:
         ev = keeping_night(meter_ev) - expose.compensation if expose.automatic else expose.ev
         compiled, camera = self._looking
         picture = self._inked(document, compiled, camera, picture, step is not None)
-        pixels = develop_screen(picture, recipe_of(document, ev))
+        # a relit picture is small: made large here, it does not hold up the window
+        size = (wish.width, wish.height) if step is None else None
+        pixels = develop_screen(picture, recipe_of(document, ev), size)
         if film is None:
             target, goal = document.output.samples, QUALITIES[document.stage.quality].noise
             self._report(

@@ -7,6 +7,7 @@ of it: their light is taken from the last exact film of the same view, before th
 from __future__ import annotations
 
 import math
+import time
 from collections.abc import Callable
 from concurrent.futures import Executor
 from typing import TYPE_CHECKING, Any
@@ -20,7 +21,11 @@ if TYPE_CHECKING:
     from gloamet.trace.lights import Lights
 
 Floats = NDArray[np.float32]
-MOST_PIXELS = 260_000  # of a relit picture; on a larger screen it is stretched until the exact one is there
+# Pixels of a relit picture: as many as this machine relights in RELIT_S, which leaves time for sky, developing and
+# window at twenty pictures a second; on a larger screen it is stretched until the exact one is there.
+RELIT_S = 0.025
+FIRST_SPEED = 9e6  # pixels a second until it is measured
+FEWEST_PIXELS, MOST_PIXELS = 150_000, 1_000_000
 LAMPS_FROM = 4  # samples of a film before its lamps are believed
 HANDED_FROM, HANDED_OVER = 2, 32  # samples between which the exact picture takes the place of the relit one
 
@@ -33,6 +38,7 @@ class Relighting:
         self.record: Any = None
         self._rest: tuple[Any, Floats] | None = None
         self._lamps: tuple[Any, Floats] | None = None
+        self._speed = FIRST_SPEED
 
     def ready(self, key: Any) -> bool:
         """Whether pictures of this stage, camera and size can be relit."""
@@ -46,7 +52,8 @@ class Relighting:
         from gloamet.trace.relight.record import Record
 
         if self._key != key:
-            shrink = max(1.0, math.sqrt(size[0] * size[1] / MOST_PIXELS))
+            pixels = min(max(RELIT_S * self._speed, FEWEST_PIXELS), MOST_PIXELS)
+            shrink = max(1.0, math.sqrt(size[0] * size[1] / pixels))
             width, height = (max(16, round(side / shrink)) for side in size)
             self._key, self.record = key, Record(compiled, camera, width, height, pool, threads, self.record)
         if self.record.full:
@@ -55,7 +62,12 @@ class Relighting:
 
     def relit(self, lights: Lights, gains: tuple[float, float, float], rest: Any = None) -> Floats:
         """The picture under these lights; with `rest`, all bounces, and kept under that key for the hand-over."""
+        begin = time.perf_counter()
         picture: Floats = self.record.relit(lights, gains[0], gains[1], at_rest=rest is not None)
+        if rest is None:
+            self._speed += 0.1 * (
+                picture.shape[0] * picture.shape[1] / (time.perf_counter() - begin) - self._speed
+            )
         if self._lamps is not None and self._lamps[0] == self._key and gains[2] > 0.0:
             picture += np.float32(gains[2]) * self._lamps[1]
         self._rest = None if rest is None else (rest, picture)

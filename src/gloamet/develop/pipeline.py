@@ -19,14 +19,22 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_TO_REC709, linear_to_srgb
 from gloamet.colour.temperature import balance_matrix
-from gloamet.develop.screen import CUBE, CURVE, LOG_LOW, LOG_RANGE, develop_rows, develop_rows_plain
+from gloamet.develop.screen import (
+    COUNTERS,
+    CUBE,
+    CURVE,
+    LOG_LOW,
+    LOG_RANGE,
+    develop_plain,
+    develop_view,
+)
 from gloamet.errors import GloametError
+from gloamet.team import all_together
 
 Floats = NDArray[np.float32]
 
 SATURATION = 1.2  # ISO 12232: Lmax = 1.2 * 2**EV100 fills a sensor
 MIDDLE_GREY = 0.18 / 0.125  # the luminance a K = 12.5 meter reads stands at 0.18 of the scene-linear views
-SCREEN_ROWS = 32
 # Full names are pinned: "latest" aliases would change pictures with an update. (config, display, view)
 OCIO_VIEWS = {
     "ACES 2.0": (
@@ -134,21 +142,34 @@ def _pool() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="develop")
 
 
-def develop_screen(picture: Floats, recipe: Recipe) -> NDArray[np.uint8]:
-    """8-bit RGBX for the screen, (H, W, 4); within a few codes of the exact transform."""
+@lru_cache(maxsize=4)
+def _axis(few: int, many: int) -> NDArray[np.int32]:
+    """Where the pixels of an enlarged row lie among `few`: (many, 2), as the kernels take them."""
+    at = np.clip((np.arange(many) + 0.5) * few / many - 0.5, 0.0, few - 1.0)
+    return np.stack([np.floor(at), np.floor(256.0 * (at - np.floor(at)))], 1).astype(np.int32)
+
+
+def develop_screen(picture: Floats, recipe: Recipe, size: tuple[int, int] | None = None) -> NDArray[np.uint8]:
+    """8-bit RGBX for the screen, (H, W, 4); within a few codes of the exact transform.
+
+    `size` (width, height) is what the picture is enlarged to once it is developed.
+    """
     height, width = picture.shape[:2]
     out = np.empty((height, width, 4), np.uint8)
     picture = np.ascontiguousarray(picture, np.float32)
     matrix = recipe.matrix()
     if recipe.view == "plain sRGB":
         matrix = np.ascontiguousarray(AP1_TO_REC709 @ matrix, np.float32)
-        kernel: Any = develop_rows_plain
+        kernel: Any = develop_plain
         table: NDArray = _plain_curve()
     else:
-        kernel, table = develop_rows, screen_cube(recipe.view)
-
-    def rows(y: int) -> None:
-        kernel(picture, matrix, table, y, min(height, y + SCREEN_ROWS), out)
-
-    list(_pool().map(rows, range(0, height, SCREEN_ROWS)))
-    return out
+        kernel, table = develop_view, screen_cube(recipe.view)
+    wide, high = (0, 0) if size is None or size == (width, height) else size
+    large = np.empty((high, wide), np.uint32)
+    threads = os.cpu_count() or 1
+    words = (
+        np.zeros(COUNTERS, np.int64), threads, picture, matrix, table, out, out.view(np.uint32)[..., 0],
+        _axis(height, high), _axis(width, wide), np.empty((threads, width + 1), np.uint32), large,
+    )  # fmt: skip
+    all_together(_pool(), threads, kernel, words)
+    return large.view(np.uint8).reshape(high, wide, 4) if high else out

@@ -124,10 +124,11 @@ def row_weights() -> tuple[Array, Array]:
     return solid, projected
 
 
-@njit(**JIT)
+@njit(**MAKING_JIT)
 def _bake(tables, sun_elevation, sun_azimuth, floor, first, last, out):
     """Fill rows first..last of a dome table from view tables in AP1 (rows, turns, 3, 3)."""
     sun_z, sun_h = math.sin(sun_elevation), math.cos(sun_elevation)
+    row = np.zeros((VIEW_TURNS, 3, 3))
     for i in range(first, last):
         u = i / (ROWS - 1)
         elevation = math.pi / 2 * u * u
@@ -135,6 +136,10 @@ def _bake(tables, sun_elevation, sun_azimuth, floor, first, last, out):
         y = min(u * (VIEW_ROWS - 1), VIEW_ROWS - 1.0001)
         a = int(y)
         fy = y - a
+        for b in range(VIEW_TURNS):
+            for n in range(3):
+                for k in range(3):
+                    row[b, n, k] = (1 - fy) * tables[a, b, n, k] + fy * tables[a + 1, b, n, k]
         for j in range(COLUMNS):
             turn = 2.0 * math.pi * j / COLUMNS - sun_azimuth
             turn -= 2.0 * math.pi * math.floor(turn / (2.0 * math.pi) + 0.5)
@@ -144,12 +149,8 @@ def _bake(tables, sun_elevation, sun_azimuth, floor, first, last, out):
             c = z * sun_z + h * sun_h * math.cos(turn)
             pr, pa = rayleigh_phase(c), aerosol_phase(c)
             for k in range(3):
-                value = floor
-                for corner in range(4):
-                    da, db = corner >> 1, corner & 1
-                    w = (fy if da else 1 - fy) * (fx if db else 1 - fx)
-                    t = tables[a + da, b + db]
-                    value += w * (t[0, k] * pr + t[1, k] * pa + t[2, k])
+                value = floor + (1 - fx) * (row[b, 0, k] * pr + row[b, 1, k] * pa + row[b, 2, k])
+                value += fx * (row[b + 1, 0, k] * pr + row[b + 1, 1, k] * pa + row[b + 1, 2, k])
                 out[i, j, k] = max(value, 0.0)
 
 

@@ -15,13 +15,13 @@ from numpy.typing import NDArray
 
 from gloamet.jit import JIT
 from gloamet.stage.camera import Camera
+from gloamet.team import meet, take
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.rays import empty_packets
 from gloamet.trace.relight.layer import Screen
 from gloamet.trace.relight.screen import KIND, SURFACE, see
 from gloamet.trace.relight.sharing import Sharing
 from gloamet.trace.relight.sunrays import NOTHING, find_alike, sun_between, sun_lattice
-from gloamet.trace.relight.team import meet, take
 
 F = np.float32
 ROWS = 16  # of a band of rays; even, as the lattice wants it
@@ -71,8 +71,8 @@ def _draw(team, packets, scene, pervious, arrays, sun, seen, width, height, colo
                 )
             elif step == 1:
                 sun_between(
-                    scene, pervious, arrays, sun, points, kinds, alike, width, height, y, bottom, packets,
-                    row, visible,
+                    scene, pervious, arrays, sun, points, kinds, alike, width, height, y, bottom, -1,
+                    packets, row, visible,
                 )  # fmt: skip
             else:
                 _outline(visible, kinds, alike, width, height, y, bottom, colour, out)

@@ -10,9 +10,11 @@ from PySide6.QtWidgets import QWidget
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.pace import Pace
 
 TOP_LX = 120_000.0
 HEIGHT = 268
+PACE_MS = 90
 RATIO_LOW, RATIO_HIGH = -4.0, 4.0
 
 
@@ -45,8 +47,10 @@ class LightMeter(QWidget):
         self.setToolTip(
             "Light on level, unshaded ground from sun and sky; their ratio in stops; colour of each; exposure."
         )
-        session.light_solved.connect(lambda _: None if session.frame else self.update())
-        session.frame_ready.connect(lambda _: self.update())  # which follows the light at once
+        # figures that change faster than this cannot be read
+        self._pace = Pace(self, PACE_MS, self.update)
+        session.light_solved.connect(lambda _: None if session.frame else self._pace.ask())
+        session.frame_ready.connect(lambda _: self._pace.ask())  # which follows the light at once
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
@@ -81,11 +85,14 @@ class LightMeter(QWidget):
         quiet: bool = False,
     ) -> None:
         row = QRectF(0, y, self.width(), 22)
-        p.setFont(theme.font(theme.NOTE if head or note else theme.BODY, head))
         p.setPen(QColor(theme.QUIET if head or quiet else theme.DIM if note else theme.INK))
-        p.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, left)
-        if not note:
-            p.setFont(theme.font(theme.BODY, True))
+        small = theme.font(theme.NOTE if head or note else theme.BODY, head)
+        if left:
+            p.setFont(small)
+            p.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, left)
+        if not right:
+            return
+        p.setFont(small if note else theme.font(theme.BODY, True))
         p.drawText(row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, right)
 
     def _bar_row(self, p: QPainter, y: float, name: str, lx: float, colour: str, kelvin: str) -> None:

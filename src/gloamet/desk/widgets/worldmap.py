@@ -16,10 +16,12 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.pace import Pace
 from gloamet.sun.position import sun_position
 
 COLUMNS, ROWS = 72, 36
 DARKEST = 150.0  # of 255, deep in the night
+PACE_MS = 150  # between two paintings
 TURN_S = 480  # the world turns by two degrees: nothing to be seen on so small a map
 NORTH, SOUTH = 84.0, -60.0  # what is shown: nobody builds beyond
 
@@ -70,6 +72,7 @@ class WorldMap(QWidget):
         self._night: tuple[int, QImage] | None = None
         self._land: QPixmap | None = None
         self._shown: object = None
+        self._pace = Pace(self, PACE_MS, self.update)
         self._pixels: np.ndarray | None = None
         self.setFixedHeight(108)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -86,7 +89,7 @@ class WorldMap(QWidget):
         shown = (self.session.document.site, self._bucket())
         if shown != self._shown:
             self._shown = shown
-            self.update()
+            self._pace.ask()
 
     def _bucket(self) -> int:
         return int(self.session.moment().instant.timestamp() // TURN_S)

@@ -12,19 +12,19 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT
+from gloamet.team import meet, take
 from gloamet.trace.relight.cells import fill_sky
 from gloamet.trace.relight.edges import mix_edges, put_edges
 from gloamet.trace.relight.evening import even_pass
 from gloamet.trace.relight.gather import bounce, evaluate, sun_on_cells
 from gloamet.trace.relight.shade import shade
 from gloamet.trace.relight.sunrays import sun_between, sun_lattice
-from gloamet.trace.relight.team import meet, take
 from gloamet.trace.relight.thin import borrow, put_back
 
 F = np.float32
 COUNTERS = 48  # lists and meetings of a picture
 CELLS, POINTS, PIXELS = 1024, 4096, 8192  # of a piece
-ROWS, EVEN_ROWS = 16, 16
+ROWS, EVEN_ROWS, THIN = 16, 16, 1024
 
 
 @njit(inline="always", **JIT)
@@ -65,11 +65,13 @@ def _send_rays(team, k, threads, begun, lights, gains, how, cells, layers, packe
         if piece < 0:
             _light_table(lights, gains, how, cells)
             continue
-        bands = _pieces(layers[0][1][3], ROWS)
+        bands = _pieces(layers[0][1][5], ROWS)
         n = piece // bands
         if n >= 2:
             break
-        points, _paint, width, height, kinds, alike, _like, _taps, _shares, visible = layers[n][1]
+        points, _paint, _brief, _gleam, width, height, kinds, alike, _like, _taps, _shares, visible = layers[
+            n
+        ][1]
         y = (piece - n * bands) * ROWS
         if y < height:
             bottom = min(height, y + ROWS)
@@ -87,18 +89,20 @@ def _read_lists(team, k, threads, begun, lights, how, cells, layers, packets, ro
     table = cells[9]
     while True:
         piece = take(team, k)
-        bands = _pieces(layers[0][1][3], ROWS)
+        bands = _pieces(layers[0][1][5], ROWS)
         blocks = _pieces(len(layers[0][0][0]), POINTS)
         n, rest = piece // (bands + blocks), piece % (bands + blocks)
         if n >= 2:
             break
         if rest < bands:
-            points, _paint, width, height, kinds, alike, _like, _taps, _shares, visible = layers[n][1]
+            points, _paint, _brief, _gleam, width, height, kinds, alike, _like, _taps, _shares, visible = (
+                layers[n][1]
+            )
             y = rest * ROWS
             if y < height:
                 sun_between(
                     scene, pervious, arrays, lights[1], points, kinds, alike, width,
-                    height, y, min(height, y + ROWS), packets, row, visible,
+                    height, y, min(height, y + ROWS), how[4], packets, row, visible,
                 )  # fmt: skip
             continue
         wanted, index, weight, gloss_index, gloss_weight, received, shine, samples, glossy = layers[n][0]
@@ -113,19 +117,25 @@ def _read_lists(team, k, threads, begun, lights, how, cells, layers, packets, ro
 
 @njit(**JIT)
 def _help_thin(team, k, threads, layers):
-    """Pixels with few like neighbours borrow: the layers' four pictures, each by one thread."""
-    while True:
-        n = take(team, k)
-        if n >= 4:
-            break
-        pixels, lenders, mixed, shine_mixed = layers[n // 2][4]
-        if n % 2 == 0:
-            borrow(pixels, lenders, layers[n // 2][0][5], mixed)
-            put_back(pixels, mixed, layers[n // 2][0][5])
-        elif layers[n // 2][0][8]:
-            borrow(pixels, lenders, layers[n // 2][0][6], shine_mixed)
-            put_back(pixels, shine_mixed, layers[n // 2][0][6])
-    meet(team, k + 1, threads)
+    """Pixels with few like neighbours borrow, in the four pictures of the layers; written once all are read."""
+    blocks = _pieces(max(len(layers[0][4][0]), len(layers[1][4][0])), THIN)
+    for step in range(2):
+        while True:
+            piece = take(team, k + 2 * step)
+            n = piece // blocks if blocks > 0 else 4
+            if n >= 4:
+                break
+            pixels, lenders, mixed, shine_mixed = layers[n // 2][4]
+            picture = layers[n // 2][0][5]
+            if n % 2 == 1:
+                picture, mixed = layers[n // 2][0][6], shine_mixed
+            first = (piece - n * blocks) * THIN
+            last = min(mixed.shape[1], first + THIN)
+            if first < last and step == 0:
+                borrow(pixels, lenders, picture, first, last, mixed)
+            elif first < last:
+                put_back(pixels, mixed, first, last, picture)
+        meet(team, k + 1 + 2 * step, threads)
 
 
 @njit(**JIT)
@@ -161,12 +171,14 @@ def _put_together(team, k, threads, lights, gains, layers, out):
             break
         last = min(len(out), first + PIXELS)
         for n in range(2):
-            points, paint, width, _height, kinds, _alike, like, taps, shares, visible = layers[n][1]
+            points, paint, brief, gleam, width, _height, kinds, _alike, like, taps, shares, visible = layers[
+                n
+            ][1]
             received, shine, used = layers[n][3]
             if used:
                 shade(
-                    lights[0], lights[1], lights[2], gains[0], gains[1], points, paint, width, kinds, like,
-                    taps, shares, received, shine, visible, first, last, n > 0, out,
+                    lights[0], lights[1], lights[2], gains[0], gains[1], points, paint, brief, gleam,
+                    width, kinds, like, taps, shares, received, shine, visible, first, last, n > 0, out,
                 )  # fmt: skip
     meet(team, k + 1, threads)
 
@@ -191,7 +203,7 @@ def _smooth_edges(team, k, threads, outlines, out):
 
 @njit(**JIT)
 def relight(team, packets, begun, lights, gains, how, cells, layers, outlines, out):
-    """Fill out (n, 3) cd/m2. gains (sun, sky); how (rounds, samples, phase, stride).
+    """Fill out (n, 3) cd/m2. gains (sun, sky); how (rounds, samples, phase, stride, turn).
 
     team (COUNTERS,) int64 of zeros; packets has a row of room for rays for each thread that takes part.
     """
@@ -204,6 +216,6 @@ def relight(team, packets, begun, lights, gains, how, cells, layers, outlines, o
     for n in range(2):
         most = max(most, max(layers[n][2][8], layers[n][2][9]))
     for level in range(most):
-        _even_level(team, 8 + 2 * level, threads, level, layers)
-    _put_together(team, 8 + 2 * most, threads, lights, gains, layers, out)
-    _smooth_edges(team, 10 + 2 * most, threads, outlines, out)
+        _even_level(team, 10 + 2 * level, threads, level, layers)
+    _put_together(team, 10 + 2 * most, threads, lights, gains, layers, out)
+    _smooth_edges(team, 12 + 2 * most, threads, outlines, out)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from gloamet.trace.relight.evening import LEVELS, REACH
 from gloamet.trace.relight.gather import GLOSS, METAL, POINT_WORDS
 from gloamet.trace.relight.screen import KIND, PAINT_WORDS, SURFACE
+from gloamet.trace.relight.shade import BRIEF_WORDS, GLEAM_WORDS
 from gloamet.trace.relight.thin import LENDERS
 
 Floats = NDArray[np.float32]
@@ -68,7 +69,9 @@ class Layer:
         gloss = n if self.glossy else 1
         self.gloss_index = np.zeros((gloss, GLOSS_SAMPLES), np.uint16)
         self.gloss_weight = np.zeros((gloss, GLOSS_SAMPLES), np.float32)
-        self.taps, self.shares = np.zeros((big, 4), np.int32), np.zeros((big, 4), np.float32)
+        self.taps, self.shares = np.zeros((big, 4), np.int32), np.zeros((big, 4), np.uint8)
+        self.brief = np.zeros((big, BRIEF_WORDS), np.float32)
+        self.gleam = np.zeros((big if self.glossy else 1, GLEAM_WORDS), np.float32)
         self.even_weights = np.zeros((LEVELS, 9, n), np.uint8)
         self.even_inverses = np.zeros((LEVELS, n), np.float32)
         self.margin = REACH * (self.small.width + 1)
@@ -91,8 +94,8 @@ class Layer:
             inner(self.shine), self.samples, self.glossy,
         )  # fmt: skip
         display = (
-            big.points, big.paint, big.width, big.height, self.kinds, self.alike, self.like, self.taps,
-            self.shares, self.visible,
+            big.points, big.paint, self.brief, self.gleam, big.width, big.height, self.kinds, self.alike,
+            self.like, self.taps, self.shares, self.visible,
         )  # fmt: skip
         shine_levels = min(levels, SHINE_LEVELS) if self.glossy else 0
         evening = (

@@ -23,6 +23,7 @@ from gloamet.trace.relight.frame import COUNTERS, relight
 from gloamet.trace.relight.gather import NORMAL, evaluate, gather, gather_gloss
 from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, Layer, Screen
 from gloamet.trace.relight.screen import ALBEDO, find_taps, see
+from gloamet.trace.relight.shade import make_brief, make_gleam
 from gloamet.trace.relight.sharing import Sharing
 from gloamet.trace.relight.sunrays import find_alike, find_like
 from gloamet.trace.relight.surfaces import CellLight
@@ -63,7 +64,7 @@ class Record:
         self.cells = CellLight(scene, anchor, self._share)
         if before is not None and before.cells.serve(scene, camera):
             self.cells = before.cells
-        self._begun = False
+        self._begun = self._relit = False
         self._outlines = _no_outlines()
 
     @property
@@ -125,6 +126,9 @@ class Record:
             flat = (big.points, big.paint, big.width, big.height)
             self._share.run(find_alike, flat, big.height, (layer.alike,))
             self._share.run(find_like, flat, big.height, (layer.like,))
+            self._share.run(make_brief, flat[:2], len(big.points), (layer.brief,))
+            if layer.glossy:
+                self._share.run(make_gleam, flat[:2], len(big.points), (layer.gleam,))
         return self.cells.find([layer.small for layer in self.layers], cancelled)
 
     def _find_thin(self, layer: Layer) -> None:
@@ -154,6 +158,7 @@ class Record:
         if not self._share.run(find_covers, before, big.height, (covers, albedo), cancelled, 32):
             return False
         big.paint[:, ALBEDO : ALBEDO + 3] = albedo
+        self._share.run(make_brief, (big.points, big.paint), len(big.points), (self.layers[0].brief,))
         edges = np.flatnonzero((covers != np.arange(len(covers))[:, None]).any(1)).astype(np.int32)
         covers = covers[edges]
         self._outlines = edges, covers, np.empty((len(edges), 3), np.float32)
@@ -213,13 +218,16 @@ class Record:
     ) -> Floats:
         """The picture under these lights. `at_rest` lets every bounce die away, as a hand that pauses may."""
         phase, stride = self.cells.turn_to(lights, at_rest)
+        # leaves and threads ask for the sun in turns while it moves a little
+        turn = phase & 1 if stride > 1 and self._relit else -1
+        self._relit = True
         rounds, samples = (ROUNDS_AT_REST, MOST_SAMPLES) if at_rest else (ROUNDS, MOVING_SAMPLES)
         out = np.empty((self.width * self.height, 3), np.float32)
         words = (
             np.zeros(COUNTERS, np.int64), self._packets,
             (self._handle, self.scene.geometry.pervious, self._arrays),
             (lights.table, lights.sun, lights.ground), (F(sun_gain), F(sky_gain)),
-            (rounds, samples, phase, stride), self.cells.parts(lights, sun_gain),
+            (rounds, samples, phase, stride, turn), self.cells.parts(lights, sun_gain),
             (self.layers[0].parts(LEVELS), self.layers[1].parts(ASIDE_LEVELS)), self._outlines, out,
         )  # fmt: skip
         self._share.all_together(relight, words)

@@ -5,7 +5,7 @@ channel of what is seen, ALBEDO, KIND (SURFACE, SKY, or NONE), BENEATH the share
 through its gloss. A pixel of sky has its direction in the point's place, and where the face would be its coordinates
 on the dome and the share of the far ground that the camera sees there. The first layer is what lies straight ahead
 through panes and holes, the second what the first pane, water, varnish or mirror throws aside. taps (n, 4) int32 and
-shares (n, 4) lead from a display pixel to pixels of the record.
+shares (n, 4) uint8, in 255ths, lead from a display pixel to pixels of the record.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ import math
 import numpy as np
 from numba import njit
 
-from gloamet.jit import JIT
+from gloamet.jit import JIT, MAKING_JIT
 from gloamet.sky.dome import dome_coordinates
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
 from gloamet.trace.materials import KIND as MATERIAL_KIND
@@ -90,16 +90,30 @@ def see(scene, arrays, camera, width, height, y0, y1, points, paint, aside_point
     return count
 
 
-@njit(**JIT)
+@njit(inline="always", **JIT)
+def _share_out(best, total, i, shares):
+    """Four weights as shares of 255 that add up to it."""
+    most, left = 0, 255
+    for q in range(4):
+        shares[i, q] = np.uint8(int(best[q] / total * F(255))) if total > F(1e-6) else np.uint8(0)
+        left -= int(shares[i, q])
+        if best[q] > best[most]:
+            most = q
+    if total > F(1e-6):
+        shares[i, most] += np.uint8(left)
+
+
+@njit(**MAKING_JIT)
 def find_taps(
     points, paint, width, height, big_points, big_paint, big_width, big_height, y0, y1, taps, shares
 ):
     """For display rows y0..y1 the four record pixels most like each, by place and normal, and their shares."""
+    best = np.zeros(4, np.float32)
     for y in range(y0, y1):
         for x in range(big_width):
             i = y * big_width + x
             for q in range(4):
-                taps[i, q], shares[i, q] = 0, F(0)
+                taps[i, q], shares[i, q] = 0, np.uint8(0)
             if big_paint[i, KIND] != F(SURFACE):
                 continue
             u = (F(x) + F(0.5)) * F(width) / F(big_width) - F(0.5)
@@ -112,8 +126,7 @@ def find_taps(
                 # near, then wide, at last any surface: a thread or leaf may have no like pixel in the record
                 reach, any_surface = 1 if attempt == 0 else 4, attempt == 2
                 total = F(0)
-                for q in range(4):
-                    shares[i, q] = F(0)
+                best[:] = F(0)
                 for b in range(max(0, cy - reach), min(height, cy + reach + 1)):
                     for a in range(max(0, cx - reach), min(width, cx + reach + 1)):
                         j = b * width + a
@@ -139,17 +152,12 @@ def find_taps(
                         )
                         least = 0
                         for q in range(1, 4):
-                            if shares[i, q] < shares[i, least]:
+                            if best[q] < best[least]:
                                 least = q
-                        if w > shares[i, least]:
-                            shares[i, least], taps[i, least] = w, j
+                        if w > best[least]:
+                            best[least], taps[i, least] = w, j
                 for q in range(4):
-                    total += shares[i, q]
+                    total += best[q]
                 if total > F(0.05):
                     break
-            total = F(0)
-            for q in range(4):
-                total += shares[i, q]
-            if total > F(1e-6):
-                for q in range(4):
-                    shares[i, q] /= total
+            _share_out(best, total, i, shares)

@@ -1,6 +1,11 @@
 """A relit frame: everything put together per pixel of the display.
 
-received and shine (3, records' pixels) come evened out, visible is as `sunrays` leaves it.
+What a pixel needs stands close together, as memory is what this waits for. brief (n, BRIEF_WORDS) float32, for a
+surface: NORMAL, COLOUR times what panes leave (what a matt base sends out through its gloss), THROUGH the share of
+light it lets through, KIND OF GLOSS (0 none, 1 of a dielectric, 2 of a metal); for sky: SKY_U, SKY_V and
+GROUND_SHARE, the panes' colour, and x and y of a direction that rises. gleam (n or 1, GLEAM_WORDS) float32 holds what
+rough gloss needs of a still camera. taps (n, 4) int32 and shares (n, 4) uint8, in 255ths, lead to the record's
+pixels; received and shine (3, record's pixels) come evened out, visible is as `sunrays` leaves it.
 """
 
 from __future__ import annotations
@@ -13,24 +18,77 @@ from numba import njit
 from gloamet.jit import JIT, SCATTERED_JIT
 from gloamet.sky.dome import sky_radiance
 from gloamet.trace.lighting import disc_along
-from gloamet.trace.relight.gather import ALPHA, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER
-from gloamet.trace.relight.screen import ALBEDO, BENEATH, GROUND_SHARE, NONE, SKY, SKY_U, SKY_V, WEIGHT
+from gloamet.trace.relight import screen
+from gloamet.trace.relight.gather import ALPHA, GLOSS, METAL, PLACE, TRANSLUCENT, VIEWER
+from gloamet.trace.relight.gather import NORMAL as POINT_NORMAL
+from gloamet.trace.relight.screen import ALBEDO, BENEATH, NONE, SKY, WEIGHT
 from gloamet.trace.relight.sunrays import softened
-from gloamet.trace.surface import gloss_share, reflect
+from gloamet.trace.surface import DIELECTRIC, fifth, gloss_share, mean_returned, reflect, returned
 
 F = np.float32
 NO_KIND, SKY_KIND = np.uint8(NONE), np.uint8(SKY)
+NORMAL, COLOUR, THROUGH, GLOSS_KIND = 0, 3, 6, 7
+SKY_U, SKY_V, GROUND_SHARE, SKY_X = 0, 1, 2, 6
+BRIEF_WORDS, GLEAM_WORDS = 8, 8
+MATT, DIELECTRIC_GLOSS, METAL_GLOSS = F(0), F(1), F(2)
+_NEVER = F(9)  # the x of a direction that does not rise
+_SHARE = F(1 / 255)
+_RED, _GREEN, _BLUE, _NV, _ROOT, _UNDER, _FLAT, _GLOSS = range(GLEAM_WORDS)
+
+
+@njit(**JIT)
+def make_brief(points, paint, first, last, brief):
+    """Write pixels first..last of brief, once per camera."""
+    for i in range(first, last):
+        kind = paint[i, screen.KIND]
+        for k in range(3):
+            brief[i, NORMAL + k], brief[i, COLOUR + k] = F(0), paint[i, WEIGHT + k]
+        if kind == F(SKY):
+            dx, dy, dz = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
+            brief[i, SKY_U], brief[i, SKY_V] = points[i, screen.SKY_U], points[i, screen.SKY_V]
+            brief[i, GROUND_SHARE] = points[i, screen.GROUND_SHARE]
+            brief[i, SKY_X], brief[i, SKY_X + 1] = dx if dz > F(0) else _NEVER, dy
+        elif kind == F(screen.SURFACE):
+            gloss, metal = points[i, GLOSS], points[i, METAL]
+            beneath = paint[i, BENEATH] if gloss + metal > F(0) else F(1)
+            for k in range(3):
+                brief[i, NORMAL + k] = points[i, POINT_NORMAL + k]
+                brief[i, COLOUR + k] *= paint[i, ALBEDO + k] * beneath
+            brief[i, THROUGH] = points[i, TRANSLUCENT]
+            brief[i, GLOSS_KIND] = METAL_GLOSS if metal > F(0) else DIELECTRIC_GLOSS if gloss > F(0) else MATT
+
+
+@njit(**JIT)
+def make_gleam(points, paint, first, last, gleam):
+    """Write pixels first..last of gleam, for those with a rough dielectric gloss."""
+    for i in range(first, last):
+        gloss, alpha = points[i, GLOSS], points[i, ALPHA]
+        if paint[i, screen.KIND] != F(screen.SURFACE) or gloss <= F(0) or points[i, METAL] > F(0):
+            continue
+        nv = points[i, POINT_NORMAL] * points[i, VIEWER] + points[i, POINT_NORMAL + 1] * points[i, VIEWER + 1]
+        nv += points[i, POINT_NORMAL + 2] * points[i, VIEWER + 2]
+        a2 = alpha * alpha
+        gleam[i, _RED], gleam[i, _GREEN], gleam[i, _BLUE] = (
+            paint[i, WEIGHT],
+            paint[i, WEIGHT + 1],
+            paint[i, WEIGHT + 2],
+        )
+        gleam[i, _NV], gleam[i, _ROOT] = nv, math.sqrt(a2 + (F(1) - a2) * nv * nv)
+        gleam[i, _UNDER] = F(1) / (math.pi * (F(1) - gloss * mean_returned(alpha)))
+        gleam[i, _FLAT], gleam[i, _GLOSS] = alpha, gloss
 
 
 @njit(inline="always", **JIT)
-def _sky_seen(table, sun, ground, gain_sun, gain_sky, points, i):
+def _sky_seen(table, sun, ground, gain_sun, gain_sky, brief, i):
     """What a look that left the scene sees, as the exact picture does."""
-    share = points[i, GROUND_SHARE]
-    r, g, b = sky_radiance(table, points[i, SKY_U], points[i, SKY_V])
+    share = brief[i, GROUND_SHARE]
+    r, g, b = sky_radiance(table, brief[i, SKY_U], brief[i, SKY_V])
     rest, disc = (F(1) - share) * gain_sky, F(0)
-    dx, dy, dz = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
-    if dz > F(0) and dx * sun[0] + dy * sun[1] + dz * sun[2] >= sun[6]:
-        disc = disc_along(sun, dx, dy, dz) * gain_sun
+    dx, dy = brief[i, SKY_X], brief[i, SKY_X + 1]
+    if dx != _NEVER:
+        dz = math.sqrt(max(F(0), F(1) - dx * dx - dy * dy))
+        if dx * sun[0] + dy * sun[1] + dz * sun[2] >= sun[6]:
+            disc = disc_along(sun, dx, dy, dz) * gain_sun
     return (
         share * (gain_sun * ground[0] + gain_sky * ground[3]) + rest * r + (F(1) - share) * disc * sun[7],
         share * (gain_sun * ground[1] + gain_sky * ground[4]) + rest * g + (F(1) - share) * disc * sun[8],
@@ -39,27 +97,63 @@ def _sky_seen(table, sun, ground, gain_sun, gain_sky, points, i):
 
 
 @njit(inline="always", **JIT)
-def _sun_reflected(points, paint, i, sun, vr, vg, vb):
-    """The sun's part on a pixel, per channel, before its light: reflectance times cosine times visibility."""
+def _gloss_lit(points, gleam, i, sun, nl):
+    """How a rough dielectric reflects the sun: the base's factor beside its colour, and its gloss, as `reflect`."""
+    nv, root_v, alpha, gloss = gleam[i, _NV], gleam[i, _ROOT], gleam[i, _FLAT], gleam[i, _GLOSS]
+    if nv <= F(0):
+        return F(0), F(0)
+    base = gleam[i, _UNDER] * (F(1) - gloss * returned(1, nl, alpha)) * nl
+    hx, hy, hz = sun[0] + points[i, VIEWER], sun[1] + points[i, VIEWER + 1], sun[2] + points[i, VIEWER + 2]
+    inverse = F(1) / math.sqrt(max(F(1e-12), hx * hx + hy * hy + hz * hz))
+    # the half vector lies as far from the light as from the viewer
+    vh = (points[i, VIEWER] * hx + points[i, VIEWER + 1] * hy + points[i, VIEWER + 2] * hz) * inverse
+    nh = (nl + nv) * inverse
+    a2 = alpha * alpha
+    d = nh * nh * (a2 - F(1)) + F(1)
+    root_l = math.sqrt(a2 + (F(1) - a2) * nl * nl)
+    amount = F(0.5) * a2 * nl / (F(math.pi) * d * d * (nl * root_v + nv * root_l))
+    return base, amount * gloss * (DIELECTRIC + (F(1) - DIELECTRIC) * fifth(vh))
+
+
+@njit(inline="always", **JIT)
+def _metal_lit(points, paint, i, sun):
+    """How a pixel with metal in it reflects the sun, per channel and through its panes."""
     r, g, b = paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2]
-    nx, ny, nz = points[i, NORMAL], points[i, NORMAL + 1], points[i, NORMAL + 2]
-    cosine = nx * sun[0] + ny * sun[1] + nz * sun[2]
-    gloss, metal, through = points[i, GLOSS], points[i, METAL], points[i, TRANSLUCENT]
-    if gloss + metal <= F(0) or cosine <= F(0):
-        k = abs(cosine) / F(math.pi) * (F(1) - through if cosine > F(0) else through)
-        return r * k * vr, g * k * vg, b * k * vb
+    nx, ny, nz = points[i, POINT_NORMAL], points[i, POINT_NORMAL + 1], points[i, POINT_NORMAL + 2]
     vx, vy, vz = points[i, VIEWER], points[i, VIEWER + 1], points[i, VIEWER + 2]
+    gloss, metal = points[i, GLOSS], points[i, METAL]
     share = gloss_share(nx * vx + ny * vy + nz * vz, r, g, b, metal, gloss)
     surface = (nx, ny, nz, vx, vy, vz, r, g, b, points[i, ALPHA], metal, gloss, share)
     fr, fg, fb, _p = reflect(surface, sun[0], sun[1], sun[2])
-    k = F(1) - through
-    return fr * k * vr, fg * k * vg, fb * k * vb
+    return fr * paint[i, WEIGHT], fg * paint[i, WEIGHT + 1], fb * paint[i, WEIGHT + 2]
+
+
+@njit(inline="always", **JIT)
+def _sun_reflected(points, paint, brief, gleam, i, sun):
+    """The sun's part on a pixel, per channel, before its light and what comes of it."""
+    r, g, b, kind = brief[i, COLOUR], brief[i, COLOUR + 1], brief[i, COLOUR + 2], brief[i, GLOSS_KIND]
+    nl = brief[i, NORMAL] * sun[0] + brief[i, NORMAL + 1] * sun[1] + brief[i, NORMAL + 2] * sun[2]
+    through = brief[i, THROUGH]
+    k = F(1) - through if nl > F(0) else through
+    if nl <= F(0) or kind == MATT:
+        k *= abs(nl) / F(math.pi)
+        return r * k, g * k, b * k
+    if kind == METAL_GLOSS:
+        r, g, b = _metal_lit(points, paint, i, sun)
+        return r * k, g * k, b * k
+    base, shine = _gloss_lit(points, gleam, i, sun, nl)
+    base, shine = k * base, k * shine
+    return (
+        r * base + gleam[i, _RED] * shine,
+        g * base + gleam[i, _GREEN] * shine,
+        b * base + gleam[i, _BLUE] * shine,
+    )
 
 
 @njit(**SCATTERED_JIT)
 def shade(
-    table, sun, ground, gain_sun, gain_sky, points, paint, width, kinds, like, taps, shares, received, shine, visible,
-    first, last, add, out,
+    table, sun, ground, gain_sun, gain_sky, points, paint, brief, gleam, width, kinds, like, taps, shares, received,
+    shine, visible, first, last, add, out,
 ):  # fmt: skip
     """Write, or add, a layer's light into pixels first..last of out (n, 3)."""
     lr, lg, lb = gain_sun * sun[3], gain_sun * sun[4], gain_sun * sun[5]
@@ -68,29 +162,30 @@ def shade(
             out[i, 0], out[i, 1], out[i, 2] = F(0), F(0), F(0)
         if kinds[i] == NO_KIND:
             continue
-        wr, wg, wb = paint[i, WEIGHT], paint[i, WEIGHT + 1], paint[i, WEIGHT + 2]
+        cr, cg, cb = brief[i, COLOUR], brief[i, COLOUR + 1], brief[i, COLOUR + 2]
         if kinds[i] == SKY_KIND:
-            r, g, b = _sky_seen(table, sun, ground, gain_sun, gain_sky, points, i)
+            r, g, b = _sky_seen(table, sun, ground, gain_sun, gain_sky, brief, i)
+            r, g, b = r * cr, g * cg, b * cb
         else:
-            r = g = b = p = q = s = F(0)
-            glossy = points[i, GLOSS] + points[i, METAL] > F(0)
+            r = g = b = F(0)
             for k in range(4):
-                j, w = taps[i, k], shares[i, k]
+                j, w = taps[i, k], F(shares[i, k])
                 r, g, b = r + w * received[0, j], g + w * received[1, j], b + w * received[2, j]
-                if glossy:
+            r, g, b = r * cr, g * cg, b * cb
+            if brief[i, GLOSS_KIND] != MATT:
+                metal = points[i, METAL]
+                p = q = s = F(0)
+                for k in range(4):
+                    j, w = taps[i, k], F(shares[i, k])
                     p, q, s = p + w * shine[0, j], q + w * shine[1, j], s + w * shine[2, j]
-            ar, ag, ab = paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2]
-            if glossy:
-                metal, kd = points[i, METAL], paint[i, BENEATH]
-                r = r * ar * kd + p * (F(1) - metal + metal * ar)
-                g = g * ag * kd + q * (F(1) - metal + metal * ag)
-                b = b * ab * kd + s * (F(1) - metal + metal * ab)
-            else:
-                r, g, b = r * ar, g * ag, b * ab
+                r += p * paint[i, WEIGHT] * (F(1) - metal + metal * paint[i, ALBEDO])
+                g += q * paint[i, WEIGHT + 1] * (F(1) - metal + metal * paint[i, ALBEDO + 1])
+                b += s * paint[i, WEIGHT + 2] * (F(1) - metal + metal * paint[i, ALBEDO + 2])
+            r, g, b = r * _SHARE, g * _SHARE, b * _SHARE
             vr, vg, vb = softened(visible, like, width, i)
             if max(vr, max(vg, vb)) > F(0):
-                a, c, d = _sun_reflected(points, paint, i, sun, vr, vg, vb)
-                r, g, b = r + a * lr, g + c * lg, b + d * lb
-        out[i, 0] += wr * r
-        out[i, 1] += wg * g
-        out[i, 2] += wb * b
+                a, c, d = _sun_reflected(points, paint, brief, gleam, i, sun)
+                r, g, b = r + a * lr * vr, g + c * lg * vg, b + d * lb * vb
+        out[i, 0] += r
+        out[i, 1] += g
+        out[i, 2] += b

@@ -6,6 +6,8 @@ from collections.abc import Callable
 from concurrent.futures import Executor
 from typing import Any
 
+from gloamet.team import all_together
+
 
 def _never() -> bool:
     return False
@@ -41,7 +43,4 @@ class Sharing:
 
     def all_together(self, kernel: Callable[..., Any], words: tuple[Any, ...]) -> None:
         """Call kernel(*words) on every thread at once, this one included."""
-        others = [self._pool.submit(kernel, *words) for _ in range(self.threads - 1)]
-        kernel(*words)
-        for other in others:
-            other.result()
+        all_together(self._pool, self.threads, kernel, words)

@@ -21,6 +21,7 @@ from gloamet.trace.visibility import EITHER, OPAQUE, other_side, through_perviou
 F = np.float32
 SURFACE_KIND = np.uint8(SURFACE)
 NOTHING, ALL, BYTE, SHARE = np.uint32(0), np.uint32(0xFFFFFF), np.uint32(0xFF), F(1 / 255)
+ALIKE = 2  # of the four round a pixel lie in its plane: then it may be like them
 AROUND = ((-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1))
 
 
@@ -143,10 +144,12 @@ def find_alike(points, paint, width, height, y0, y1, alike):
         for x in range(width):
             i = y * width + x
             above, below, left, right = _corners(x, y, width, height)
-            alike[i] = paint[i, KIND] == F(SURFACE)
+            count = 0
             for corner in range(4):
                 j = (below if corner & 2 else above) * width + (right if corner & 1 else left)
-                alike[i] = alike[i] and _in_plane(points, paint, i, j)
+                if _in_plane(points, paint, i, j):
+                    count += 1
+            alike[i] = paint[i, KIND] == F(SURFACE) and count >= ALIKE
 
 
 @njit(**JIT)
@@ -165,9 +168,12 @@ def find_like(points, paint, width, height, y0, y1, like):
 
 @njit(**JIT)
 def sun_between(
-    scene, pervious, arrays, sun, points, kinds, alike, width, height, y0, y1, packets, row, visible
+    scene, pervious, arrays, sun, points, kinds, alike, width, height, y0, y1, turn, packets, row, visible
 ):  # fmt: skip
-    """The pixels between the lattice's, y0 even: like those round them, or by rays of their own."""
+    """The pixels between the lattice's, y0 even: like those round them, or by rays of their own.
+
+    turn 0 or 1: only half of those in no plane (leaves, threads) ask, the others stay as they were; -1: all ask.
+    """
     count = 0
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
@@ -185,6 +191,8 @@ def sun_between(
                 if same and alike[j]:
                     visible[j] = a
                     continue
+                if not alike[j] and turn >= 0 and (x // 2 + y // 2 + k) & 1 != turn:
+                    continue
                 visible[j] = NOTHING
                 if _facing(points, j, sun) > F(0):
                     packets[row, FREE + count] = F(j)
@@ -199,10 +207,11 @@ def sun_between(
 def softened(visible, like, width, i):
     """What comes of the sun at a pixel, per channel: where a shadow ends, mixed with those beside in its plane."""
     v, bits = visible[i], like[i]
-    same = True
-    for k in range(4):
-        if bits & np.uint8(1 << k):
-            same = same and visible[i + AROUND[k][0] + AROUND[k][1] * width] == v
+    # written out: this is asked of every pixel
+    same = bits & np.uint8(1) == 0 or visible[i - 1] == v
+    same = same and (bits & np.uint8(2) == 0 or visible[i + 1] == v)
+    same = same and (bits & np.uint8(4) == 0 or visible[i - width] == v)
+    same = same and (bits & np.uint8(8) == 0 or visible[i + width] == v)
     r, g, b, total = F(v & BYTE), F((v >> np.uint32(8)) & BYTE), F(v >> np.uint32(16)), F(1)
     if not same:
         r, g, b, total = F(4) * r, F(4) * g, F(4) * b, F(4)

@@ -1,8 +1,8 @@
 """Pixels of a record that evening out cannot help: threads, leaves, edges a pixel wide. They borrow from their like.
 
 Found once per camera: pixels (m,) int32 with few like neighbours, and lenders (m, LENDERS) int32, the nearest pixels
-of the same surface, or failing that of the same colour as far away; where there are few they are repeated, with the pixel itself.
-A gathered picture (3, n) then takes at those pixels the mean of the lenders, before it is evened out.
+of the same surface, or failing that of the same colour as far away; where there are few they are repeated, with the
+pixel itself. A gathered picture (3, n) then takes at those pixels the mean of the lenders, before it is evened out.
 """
 
 from __future__ import annotations
@@ -77,10 +77,10 @@ def find_thin(points, paint, width, height, eye, y0, y1, marks, lenders):
 
 
 @njit(**JIT)
-def borrow(pixels, lenders, picture, mixed):
-    """The mean of each pixel (m,) of a picture (3, n) and its lenders, into mixed (3, m)."""
+def borrow(pixels, lenders, picture, first, last, mixed):
+    """The mean of pixels first..last (m,) of a picture (3, n) and their lenders, into mixed (3, m)."""
     share = F(1) / F(LENDERS + 1)
-    for e in range(len(pixels)):
+    for e in range(first, last):
         for k in range(3):
             total = picture[k, pixels[e]]
             for q in range(LENDERS):
@@ -89,8 +89,8 @@ def borrow(pixels, lenders, picture, mixed):
 
 
 @njit(**JIT)
-def put_back(pixels, mixed, picture):
+def put_back(pixels, mixed, first, last, picture):
     """Write what was borrowed where it belongs."""
-    for e in range(len(pixels)):
+    for e in range(first, last):
         for k in range(3):
             picture[k, pixels[e]] = mixed[k, e]

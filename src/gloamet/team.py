@@ -6,14 +6,18 @@ thread to thread by Python would make each of them wait for the interface, which
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from concurrent.futures import Executor
 from typing import Any
 
 from llvmlite import ir
 from numba import njit
-from numba.core import types
+from numba.core import cgutils, types
 from numba.extending import intrinsic
 
 from gloamet.jit import JIT
+
+PATIENCE, NAP_US = 64, 30  # looks at a meeting before a thread sleeps between them, and how long
 
 
 def _place(ctx: Any, builder: Any, signature: Any, args: Any) -> Any:
@@ -49,16 +53,40 @@ def _give_way(context):
 
     def generate(ctx, builder, signature, args):
         kind = ir.FunctionType(ir.IntType(32), [])
-        name = "sched_yield"
-        function = builder.module.globals.get(name) or ir.Function(builder.module, kind, name)
+        function = cgutils.get_or_insert_function(builder.module, kind, "sched_yield")
         return builder.call(function, [])
 
     return types.int32(), generate
+
+
+@intrinsic
+def _sleep(context, microseconds):
+    """Let others run for at least so long."""
+
+    def generate(ctx, builder, signature, args):
+        kind = ir.FunctionType(ir.IntType(32), [ir.IntType(32)])
+        function = cgutils.get_or_insert_function(builder.module, kind, "usleep")
+        return builder.call(function, [builder.trunc(args[0], ir.IntType(32))])
+
+    return types.int32(types.int64), generate
 
 
 @njit(**JIT)
 def meet(counters, k, threads):
     """Wait until all threads have come to meeting k."""
     take(counters, k)
+    waited = 0
     while _count(counters, k) < threads:
-        _give_way()
+        waited += 1
+        if waited < PATIENCE:
+            _give_way()
+        else:
+            _sleep(NAP_US)  # the one waited for may have lost its core to the window
+
+
+def all_together(pool: Executor, threads: int, kernel: Callable[..., Any], words: tuple[Any, ...]) -> None:
+    """Call kernel(*words) on `threads` threads at once, this one included."""
+    others = [pool.submit(kernel, *words) for _ in range(threads - 1)]
+    kernel(*words)
+    for other in others:
+        other.result()
