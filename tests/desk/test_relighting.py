@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from types import SimpleNamespace
 from typing import Any
@@ -11,10 +12,13 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk.engine import Engine
-from gloamet.desk.events import Busy, Frame
+from gloamet.desk.events import Busy, Frame, LightSolved
 from gloamet.desk.relighting import HANDED_FROM, HANDED_OVER, Relighting
 from gloamet.desk.session import Session
 from gloamet.document.model import Document
+from gloamet.meter.light import read_light
+from gloamet.output.delivery import sky_of
+from gloamet.sky.dome import SkySolver
 from gloamet.trace.film import Film
 from tests.desk.test_engine import Listener, done
 
@@ -153,3 +157,36 @@ def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some() -> None:
     assert relighting._lamps is not None
     assert relighting._lamps[1].shape == (32, 64, 3)
     assert relighting._lamps[1].mean() == pytest.approx(5.0, rel=0.2)
+
+
+def test_while_a_hand_drags_every_picture_comes_after_its_own_light(
+    recorded: tuple[Engine, Listener, Document],
+) -> None:
+    engine, listener, document = recorded
+    listener.forget()
+    for k in range(40):
+        engine.want(document.change("sun", mode="hand", azimuth_deg=100.0 + k, elevation_deg=40.0), *SIZE)
+        time.sleep(0.01)
+    listener.wait(lambda e: isinstance(e, Frame) and e.exact, 60.0)
+    solved, shown = [], []
+    for event in list(listener.events):
+        if isinstance(event, LightSolved):
+            solved.append(event.sun_azimuth_deg)
+        elif relit(event):
+            assert event.document.sun.azimuth_deg in solved
+            shown.append(event.document.sun.azimuth_deg)
+    assert shown == sorted(shown) and shown[-1] == 139.0
+    assert len(set(shown)) >= 3
+
+
+def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
+    recorded: tuple[Engine, Listener, Document],
+) -> None:
+    engine, listener, document = recorded
+    moved = document.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=8.7)
+    wait_for(engine, listener, moved, lambda e: isinstance(e, Frame) and e.exact)
+    exact = read_light(sky_of(moved, SkySolver()))
+    readings = listener.of(LightSolved)
+    assert len(readings) >= 2  # from the ladder first, then solved
+    assert readings[-1].natural.sky_horizontal_lx == pytest.approx(exact.sky_horizontal_lx, rel=1e-9)
+    assert readings[0].natural.sky_horizontal_lx == pytest.approx(exact.sky_horizontal_lx, rel=0.005)

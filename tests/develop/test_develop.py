@@ -121,3 +121,27 @@ def test_automatic_exposure_leaves_dusk_dim_and_day_as_it_is() -> None:
     kept = np.array([keeping_night(float(ev)) for ev in evs])
     assert np.all(np.diff(kept) > 0.0)  # a darker scene never comes out brighter
     assert kept[0] - evs[0] == pytest.approx(3.85)
+
+
+def test_an_enlarged_picture_lies_between_its_pixels() -> None:
+    rng = np.random.default_rng(2)
+    picture = rng.uniform(0.05, 0.4, (9, 14, 3)).astype(np.float32)
+    recipe = Recipe(0.0)
+    small = develop_screen(picture, recipe).astype(float)
+    large = develop_screen(picture, recipe, (35, 24))
+    assert large.shape == (24, 35, 4) and (large[..., 3] == 255).all()
+    y = np.clip((np.arange(24) + 0.5) * 9 / 24 - 0.5, 0, 8)
+    x = np.clip((np.arange(35) + 0.5) * 14 / 35 - 0.5, 0, 13)
+    # reference: bilinear interpolation by NumPy, a line at a time
+    across = np.stack(
+        [[np.interp(x, np.arange(14), row[:, n]) for row in small] for n in range(4)], -1
+    )  # (9, 35, 4)
+    wanted = np.stack(
+        [[np.interp(y, np.arange(9), across[:, k, n]) for k in range(35)] for n in range(4)], -1
+    ).transpose(1, 0, 2)
+    assert np.abs(large.astype(float) - wanted).max() <= 3.0
+
+
+def test_a_picture_of_the_wished_size_is_left_as_it_is() -> None:
+    picture = np.full((6, 8, 3), 0.2, np.float32)
+    assert np.array_equal(develop_screen(picture, Recipe(0.0), (8, 6)), develop_screen(picture, Recipe(0.0)))

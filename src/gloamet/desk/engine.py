@@ -42,8 +42,9 @@ class Engine:
         self._wish: Wish | None = None
         self._serial = 0
         self._closing = False
+        self._ahead: tuple[Wish, int] | None = None  # taken up already, its sky is ready
         self._give_up = threading.Event()
-        self.studio = Studio(report, self._stale, self._give_up.is_set)
+        self.studio = Studio(report, self._stale, self._give_up.is_set, self._look_ahead)
         self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
         self._thread.start()
 
@@ -81,6 +82,14 @@ class Engine:
         """Whether the wish being worked on has been replaced."""
         return self._serial != self.studio.serial
 
+    def _look_ahead(self) -> Wish | None:
+        """The newest wish, if it is not the one being worked on; it is the next to be worked on."""
+        with self._lock:
+            if self._wish is None or not self._stale():
+                return None
+            self._ahead = self._wish, self._serial
+            return self._wish
+
     def _run(self) -> None:
         _warm_up()
         while True:
@@ -89,7 +98,8 @@ class Engine:
                     self._lock.wait()
                 if self._closing:
                     return
-                wish, self.studio.serial = self._wish, self._serial
+                wish, self.studio.serial = self._ahead or (self._wish, self._serial)
+                self._ahead = None
             if wish is None:
                 continue
             try:

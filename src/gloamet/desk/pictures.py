@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -38,6 +39,20 @@ THUMBS_AFTER = 8  # samples of the picture before the views get theirs
 Floats = NDArray[np.float32]
 
 
+@dataclass(frozen=True)
+class Sky:
+    """The light of a wish under its key, and what is to be done about it: `exact` gives the lights of a hand that
+    rests, `colours` is called once the first picture is out, `idle` between two steps of a record, `ahead` before a
+    relit picture is handed out."""
+
+    key: Any
+    lights: Any
+    exact: Callable[[], Any]
+    colours: Callable[[], None]
+    idle: Callable[[], None]
+    ahead: Callable[[], None]
+
+
 class Pictures:
     """Films and what was made of them."""
 
@@ -58,10 +73,8 @@ class Pictures:
         self._looking: Any = None
         self._started = 0.0
 
-    def show(
-        self, wish: Wish, compiled: Compiled, lights: Any, sky_key: Any, colours: Callable[[], None]
-    ) -> None:
-        """Bring the picture up to date and refine it; `colours` is called once the first one is out."""
+    def show(self, wish: Wish, compiled: Compiled, sky: Sky) -> None:
+        """Bring the picture up to date and refine it."""
         from gloamet.output.delivery import gains_of
         from gloamet.trace.film import Film, Tracer
 
@@ -71,21 +84,22 @@ class Pictures:
         quality = QUALITIES[wish.document.stage.quality]
         camera = camera_of_view(wish.document.stage.view)
         width, height = (max(16, int(side * quality.scale)) for side in (wish.width, wish.height))
-        key = (compiled, camera, sky_key, width, height, quality.bounces)
+        lights = sky.lights
+        key = (compiled, camera, sky.key, width, height, quality.bounces)
         self._view_key = (compiled.geometry, camera, width, height)
         self._looking = (compiled, camera)
         gains, view = gains_of(wish.document), (compiled, camera, width, height)
         fresh = self._film is None or self._film[0] != key
         if fresh:
             self._film = self._clean = None
-            if not self._relight(wish, lights, gains, view):
+            if not self._relight(wish, lights, gains, view, ahead=sky.ahead):
                 self._preview(wish, compiled, lights, camera, (width, height))
             if not self._stale():
-                colours()
+                sky.colours()
         elif self._film is not None and gains != self._gains:
             self._relight(wish, lights, gains, view, film=self._film[1])
         moved, self._gains = fresh or gains != self._gains, gains
-        self._draw_plan(wish, compiled, lights, (compiled, sky_key), 1)
+        self._draw_plan(wish, compiled, lights, (compiled, sky.key), 1)
         while moved and time.monotonic() - wish.hands_on < SETTLE_SECONDS:
             if self._stale():
                 return
@@ -94,17 +108,18 @@ class Pictures:
             return
         if moved:
             kept = self._film[1] if self._film is not None else None
-            self._settle(wish, lights, gains, view, (key, gains), kept)
+            lights = sky.exact()
+            self._settle(wish, lights, gains, view, (key, gains), kept, sky.idle)
             if self._stale():
                 return
         if fresh:
             self._film = (key, Film(width, height))
             self._started = time.monotonic()
-        self._draw_plan(wish, compiled, lights, (compiled, sky_key), 4)
+        self._draw_plan(wish, compiled, lights, (compiled, sky.key), 4)
         assert self._film is not None
         self._refine(wish, compiled, lights, camera, self._film[1])
         if not self._stale():
-            self._draw_plan(wish, compiled, lights, (compiled, sky_key), PLAN_SAMPLES)
+            self._draw_plan(wish, compiled, lights, (compiled, sky.key), PLAN_SAMPLES)
         self._draw_thumbs(wish.document, compiled, lights, in_this_light=True)
 
     def _relight(
@@ -115,18 +130,20 @@ class Pictures:
         view: Any,
         rest: Any = None,
         film: Any = None,
+        ahead: Callable[[], None] | None = None,
     ) -> bool:
         """Show the picture relit, if there is a record of this view; with `rest`, kept for the hand-over."""
         if not self._relighting.ready(view):
             return False
         picture = self._relighting.relit(lights, gains, rest)
         if rest is None or not self._stale():
-            self._develop(wish, film, picture, None)
+            self._develop(wish, film, picture, None, ahead)
         return True
 
     def _settle(
-        self, wish: Wish, lights: Any, gains: tuple[float, float, float], view: Any, rest: Any, film: Any
-    ) -> None:
+        self, wish: Wish, lights: Any, gains: tuple[float, float, float], view: Any, rest: Any, film: Any,
+        idle: Callable[[], None],
+    ) -> None:  # fmt: skip
         """The relit picture of a hand that rests, again with every step of a record that is not full yet.
 
         It comes before the exact one: a step takes about as long as that one's first, far grainier sample.
@@ -137,6 +154,7 @@ class Pictures:
                 self._relighting.keep_lamps(view, self._previewed, self._stale, least=1)
                 self._previewed = None
             self._relight(wish, lights, gains, view, rest, film)
+            idle()
 
     def forget(self) -> None:
         """Let go of everything that takes memory: the document is closed."""
@@ -293,7 +311,14 @@ class Pictures:
         if not exact or not self._stale():
             self._develop(wish, film, picture, step)
 
-    def _develop(self, wish: Wish, film: Any, picture: Floats, step: Step | None) -> None:
+    def _develop(
+        self,
+        wish: Wish,
+        film: Any,
+        picture: Floats,
+        step: Step | None,
+        ahead: Callable[[], None] | None = None,
+    ) -> None:
         """Turn light into pixels and report them; film is None for a relit picture."""
         from gloamet.develop.pipeline import develop_screen
         from gloamet.meter.picture import automatic_ev, keeping_night
@@ -308,6 +333,8 @@ class Pictures:
         # a relit picture is small: made large here, it does not hold up the window
         size = (wish.width, wish.height) if step is None else None
         pixels = develop_screen(picture, recipe_of(document, ev), size)
+        if ahead is not None:
+            ahead()
         if film is None:
             target, goal = document.output.samples, QUALITIES[document.stage.quality].noise
             self._report(

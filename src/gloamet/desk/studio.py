@@ -20,7 +20,7 @@ from gloamet.desk.events import (
     Loading,
     SceneLoaded,
 )
-from gloamet.desk.pictures import Pictures
+from gloamet.desk.pictures import Pictures, Sky
 from gloamet.desk.skyface import paint_disc
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -34,6 +34,7 @@ if TYPE_CHECKING:
 # decisions that do not change what is rendered, only from where and how far
 LOOKING = {"view", "views", "quality", "rectangle", "locked"}
 
+LADDER_SECONDS = 0.25  # for skies beforehand, between two steps of a record
 DISC_SECONDS = 0.25  # between two pictures of the sky while the hand moves
 
 
@@ -41,17 +42,21 @@ class Studio:
     """Everything computed for one open document; only the worker calls `work`."""
 
     def __init__(
-        self, report: Callable[[Any], None], stale: Callable[[], bool], give_up: Callable[[], bool]
-    ) -> None:
+        self, report: Callable[[Any], None], stale: Callable[[], bool], give_up: Callable[[], bool],
+        look_ahead: Callable[[], Wish | None],
+    ) -> None:  # fmt: skip
         self.serial = 0
         self.compiled: Compiled | None = None
-        self._report, self._stale, self._give_up = report, stale, give_up
+        self._report, self._stale, self._give_up, self._look_ahead = report, stale, give_up, look_ahead
         self._file: tuple[Any, Scene] | None = None
         self._placed: tuple[Any, Scene] | None = None
         self._stage_key: Any = None
         self._refused: Any = None
         self._solver: Any = None
+        self._ladder: Any = None
         self._sky: tuple[Any, Any] | None = None
+        self._prepared: tuple[Document, tuple[Any, Any]] | None = None
+        self._rough = False  # whether that sky is from the ladder
         self._lights: tuple[Any, Any] | None = None
         self._colours_key: Any = None
         self._disc: tuple[Any, float] = (None, 0.0)
@@ -60,11 +65,22 @@ class Studio:
     def work(self, wish: Wish) -> None:
         """Bring everything the wish needs up to date, then refine until it is stale."""
         compiled = self._stage(wish)
-        key, lights = self._light(wish.document)
+        # a hand that moves the sun gets a sky between two solved ones; one that rests the sky itself
+        prepared, self._prepared = self._prepared, None
+        if prepared is not None and prepared[0] is wish.document and compiled is not None:
+            key, lights = prepared[1]
+        else:
+            key, lights = self._light(wish.document, quick=compiled is not None)
         if compiled is None or time.monotonic() - self._disc[1] > DISC_SECONDS:
             self._paint_disc(wish.document)
         if compiled is not None:
-            self.pictures.show(wish, compiled, lights, key, lambda: self._paint_skies(wish.document))
+            document = wish.document
+            sky = Sky(
+                key, lights, lambda: self._light(document)[1] if self._rough else lights,
+                lambda: self._paint_skies(document), lambda: self._fill_ladder(document),
+                self._prepare_next,
+            )  # fmt: skip
+            self.pictures.show(wish, compiled, sky)
         if not self._stale():
             self._paint_skies(wish.document)
 
@@ -124,19 +140,24 @@ class Studio:
 
     # -- the sky
 
-    def _light(self, document: Document) -> tuple[Any, Any]:
+    def _light(self, document: Document, quick: bool = False) -> tuple[Any, Any]:
+        """The lights of a document under the key of its sky; `quick` may take them from the ladder."""
         from gloamet.meter.light import read_light
         from gloamet.output.delivery import air_of, lights_of, sky_key, sky_of, sun_of
         from gloamet.sky.dome import SkySolver
+        from gloamet.sky.ladder import Ladder
 
         air, (azimuth, elevation) = air_of(document), sun_of(document)
         ground = document.stage.ground
         key = sky_key(document)
-        if self._sky is None or self._sky[0] != key:
+        if self._sky is None or self._sky[0] != key or (self._rough and not quick):
             if self._solver is None:
                 self._report(Busy("preparing the sky"))
                 self._solver = SkySolver()
-            self._sky = (key, sky_of(document, self._solver))
+                self._ladder = Ladder(self._solver)
+            self._rough = quick and self._ladder.serves(air, elevation)
+            self._sky = (key, sky_of(document, self._ladder if self._rough else self._solver))
+            self._lights = None
         dome = self._sky[1]
         reading = read_light(dome, 2.0**document.fill.sun_stops, 2.0**document.fill.sky_stops)
         linke = float(air.linke_turbidity)
@@ -148,6 +169,26 @@ class Studio:
         if self._lights is None or self._lights[0] != whole:
             self._lights = (whole, lights_of(document, dome))
         return self._lights
+
+    def _prepare_next(self) -> None:
+        """The sky of the next wish, if it is quickly made.
+
+        Called with a relit picture in hand that the window has not got yet: once it has, it paints, and Python
+        belongs to it for longer than the sky takes.
+        """
+        from gloamet.output.delivery import air_of, sun_of
+
+        if self._ladder is None:
+            return
+        wish = self._look_ahead()
+        if wish is not None and self._ladder.serves(air_of(wish.document), sun_of(wish.document)[1]):
+            self._prepared = (wish.document, self._light(wish.document, quick=True))
+
+    def _fill_ladder(self, document: Document) -> None:
+        """Skies beforehand for a hand that will move the sun."""
+        from gloamet.output.delivery import air_of, sun_of
+
+        self._ladder.fill(air_of(document), sun_of(document)[1], self._stale, LADDER_SECONDS)
 
     def _paint_disc(self, document: Document) -> None:
         """The sky of now as a round picture, when it is not what was painted last."""

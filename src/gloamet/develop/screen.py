@@ -111,7 +111,10 @@ def _between(a, b, share):
 
 @njit(**JIT)
 def enlarge_rows(small, down, across, y0, y1, room, out):
-    """Rows y0..y1 of out (H, W) uint32, four bytes a pixel, between the pixels of small (h, w); room (w + 1,) is filled."""
+    """Rows y0..y1 of out (H, W) uint32, four bytes a pixel, between the pixels of small (h, w).
+
+    room (w + 1,) is filled.
+    """
     width = small.shape[1]
     for y in range(y0, y1):
         v = np.uint32(down[y, 1])

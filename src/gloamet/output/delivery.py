@@ -20,6 +20,7 @@ from gloamet.output.final import Aim
 from gloamet.output.images import check_ending, save_display, save_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import Dome, SkySolver
+from gloamet.sky.ladder import Ladder
 from gloamet.sky.moonlight import with_moon
 from gloamet.stage.assembly import assemble, ground_of
 from gloamet.stage.camera import Camera
@@ -79,7 +80,7 @@ def sky_key(document: Document) -> tuple[object, ...]:
     )
 
 
-def sky_of(document: Document, solver: SkySolver | None = None) -> Dome:
+def sky_of(document: Document, solver: SkySolver | Ladder | None = None) -> Dome:
     """The light of the document's moment."""
     solver, air = solver or SkySolver(), air_of(document)
     dome = solver.dome(air, *sun_of(document), document.sun.diameter_deg)

@@ -214,9 +214,21 @@ class SkySolver:
         """The light of a moment. elevation_deg is apparent, -90..90; azimuth_deg clockwise from north."""
         elevation_deg = max(elevation_deg, -20.0) if elevation_deg < 0 else elevation_deg
         tables, through, _level = self.spectral(air, elevation_deg)
-        ap1 = np.ascontiguousarray(tables @ BANDS_TO_AP1)
+        tables = np.ascontiguousarray(tables @ BANDS_TO_AP1)
+        return self.bake(tables, through, air, azimuth_deg, elevation_deg, diameter_deg)
+
+    def bake(
+        self,
+        tables: Array,
+        through: Array,
+        air: Air,
+        azimuth_deg: float,
+        elevation_deg: float,
+        diameter_deg: float,
+    ) -> Dome:
+        """The dome of view tables in AP1 (rows, turns, 3, 3) and the sun's transmittance (bands)."""
         table = np.zeros((ROWS, COLUMNS, 3), np.float32)
-        args: tuple[Any, ...] = (ap1, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2)
+        args: tuple[Any, ...] = (tables, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2)
         cuts = np.linspace(0, ROWS, 3).astype(int)
         self._share(_bake, [(*args, a, b, table) for a, b in zip(cuts[:-1], cuts[1:], strict=True)])
         sun = through @ BANDS_TO_AP1

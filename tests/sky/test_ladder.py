@@ -1,0 +1,66 @@
+"""Skies between rungs: near the solved ones by day, the solved ones wherever a rung is missing."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkySolver
+from gloamet.sky.ladder import RUNGS_DEG, Ladder
+
+CLEAR, HAZY = Air(2.5), Air(5.0, 12.0)
+
+
+@pytest.fixture(scope="module", params=[CLEAR, HAZY], ids=["clear", "hazy"])
+def full(request: pytest.FixtureRequest) -> tuple[Ladder, SkySolver, Air]:
+    solver = SkySolver()
+    ladder = Ladder(solver)
+    assert ladder.fill(request.param, 30.0, lambda: False, 300.0)
+    return ladder, solver, request.param
+
+
+@pytest.mark.parametrize("elevation", [1.2, 3.3, 6.2, 8.9, 15.0, 31.7, 58.1, 77.7])
+def test_a_sky_between_rungs_is_within_a_percent(
+    full: tuple[Ladder, SkySolver, Air], elevation: float
+) -> None:
+    ladder, solver, air = full
+    assert ladder.serves(air, elevation)
+    quick, exact = (maker.dome(air, 140.0, elevation) for maker in (ladder, solver))
+    assert quick.table == pytest.approx(exact.table, rel=0.01)
+    assert quick.table.mean() == pytest.approx(exact.table.mean(), rel=0.004)
+    # the sun itself is not interpolated
+    assert quick.sun_irradiance == pytest.approx(exact.sun_irradiance, rel=1e-9)
+
+
+def test_on_a_rung_it_is_the_solved_sky(full: tuple[Ladder, SkySolver, Air]) -> None:
+    ladder, solver, air = full
+    height = float(RUNGS_DEG[20])
+    assert ladder.dome(air, 10.0, height).table == pytest.approx(
+        solver.dome(air, 10.0, height).table, rel=1e-5
+    )
+
+
+@pytest.mark.parametrize("elevation", [-12.0, -3.0, 0.6])
+def test_dusk_is_solved(full: tuple[Ladder, SkySolver, Air], elevation: float) -> None:
+    ladder, solver, air = full
+    assert not ladder.serves(air, elevation)
+    assert np.array_equal(ladder.dome(air, 80.0, elevation).table, solver.dome(air, 80.0, elevation).table)
+
+
+def test_another_air_is_solved_until_its_rungs_are_there() -> None:
+    solver = SkySolver()
+    ladder = Ladder(solver)
+    ladder.fill(CLEAR, 30.0, lambda: False, 300.0)
+    assert not ladder.serves(HAZY, 30.0)
+    assert np.array_equal(ladder.dome(HAZY, 80.0, 30.0).table, solver.dome(HAZY, 80.0, 30.0).table)
+    ladder.fill(HAZY, 30.0, lambda: False, 300.0)
+    assert ladder.serves(HAZY, 30.0) and not ladder.serves(CLEAR, 30.0)
+
+
+def test_filling_stops_when_told_and_begins_near_the_sun() -> None:
+    ladder, left = Ladder(SkySolver()), iter([False] * 6)
+    assert not ladder.fill(CLEAR, 41.0, lambda: next(left, True), 300.0)
+    assert ladder.serves(CLEAR, 41.0) and not ladder.serves(CLEAR, 75.0)
+    assert ladder.fill(CLEAR, 41.0, lambda: False, 300.0)
+    assert ladder.serves(CLEAR, 75.0)
