@@ -58,7 +58,7 @@ class Ladder:
     def serves(self, air: Air, elevation_deg: float) -> bool:
         """Whether there are rungs round this height: not in dusk, and not before they are solved."""
         return (
-            elevation_deg >= RUNGS_DEG[0]
+            elevation_deg >= LOWEST_DEG
             and air == self._air
             and all(k in self._rungs for k in _four(elevation_deg))
         )
