@@ -20,7 +20,7 @@ def _state() -> str:
     digest = hashlib.sha256()
     root = Path(__file__).parent
     sources = [path for package in PACKAGES for path in sorted((root / package).rglob("*.*"))]
-    for path in (root / "jit.py", root / "team.py", *sources):
+    for path in (*root.glob("jit.py"), *root.glob("team.py"), *sources):
         if path.suffix in (".py", ".npy"):
             stat = path.stat()
             digest.update(f"{path}{stat.st_mtime_ns}{stat.st_size}".encode())

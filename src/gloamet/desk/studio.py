@@ -55,7 +55,7 @@ class Studio:
         self._solver: Any = None
         self._ladder: Any = None
         self._sky: tuple[Any, Any] | None = None
-        self._prepared: tuple[Document, tuple[Any, Any]] | None = None
+        self._prepared: tuple[Document, tuple[Any, Any], LightSolved] | None = None
         self._rough = False  # whether that sky is from the ladder
         self._lights: tuple[Any, Any] | None = None
         self._colours_key: Any = None
@@ -67,16 +67,16 @@ class Studio:
         compiled = self._stage(wish)
         # a hand that moves the sun gets a sky between two solved ones; one that rests the sky itself
         prepared, self._prepared = self._prepared, None
-        if prepared is not None and prepared[0] is wish.document and compiled is not None:
-            key, lights = prepared[1]
-        else:
-            key, lights = self._light(wish.document, quick=compiled is not None)
+        if prepared is None or prepared[0] is not wish.document or compiled is None:
+            prepared = (wish.document, *self._light(wish.document, quick=compiled is not None))
+        _document, (key, lights), solved = prepared
+        self._report(solved)
         if compiled is None or time.monotonic() - self._disc[1] > DISC_SECONDS:
             self._paint_disc(wish.document)
         if compiled is not None:
             document = wish.document
             sky = Sky(
-                key, lights, lambda: self._light(document)[1] if self._rough else lights,
+                key, lights, lambda: self._exact_light(document) if self._rough else lights,
                 lambda: self._paint_skies(document), lambda: self._fill_ladder(document),
                 self._prepare_next,
             )  # fmt: skip
@@ -140,8 +140,15 @@ class Studio:
 
     # -- the sky
 
-    def _light(self, document: Document, quick: bool = False) -> tuple[Any, Any]:
-        """The lights of a document under the key of its sky; `quick` may take them from the ladder."""
+    def _exact_light(self, document: Document) -> Any:
+        """The lights of a document after all, and what the meter says of them."""
+        (_key, lights), solved = self._light(document)
+        self._report(solved)
+        return lights
+
+    def _light(self, document: Document, quick: bool = False) -> tuple[tuple[Any, Any], LightSolved]:
+        """The lights of a document under the key of its sky, and the meter's reading; `quick` may take them from the
+        ladder."""
         from gloamet.meter.light import read_light
         from gloamet.output.delivery import air_of, lights_of, sky_key, sky_of, sun_of
         from gloamet.sky.dome import SkySolver
@@ -164,11 +171,10 @@ class Studio:
         moonlit = document.sun.moon and abs(dome.sun_elevation_deg - elevation) > 0.01 and elevation < 0.0
         moonlit = moonlit and dome.sun_elevation_deg > -1.0
         solved = LightSolved(reading, read_light(dome), azimuth, elevation, air.visibility_km, linke, moonlit)
-        self._report(solved)
         whole = (key, ground.colour, ground.water)
         if self._lights is None or self._lights[0] != whole:
             self._lights = (whole, lights_of(document, dome))
-        return self._lights
+        return self._lights, solved
 
     def _prepare_next(self) -> None:
         """The sky of the next wish, if it is quickly made.
@@ -182,7 +188,7 @@ class Studio:
             return
         wish = self._look_ahead()
         if wish is not None and self._ladder.serves(air_of(wish.document), sun_of(wish.document)[1]):
-            self._prepared = (wish.document, self._light(wish.document, quick=True))
+            self._prepared = (wish.document, *self._light(wish.document, quick=True))
 
     def _fill_ladder(self, document: Document) -> None:
         """Skies beforehand for a hand that will move the sun."""
