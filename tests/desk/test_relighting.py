@@ -190,3 +190,26 @@ def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
     assert len(readings) >= 2  # from the ladder first, then solved
     assert readings[-1].natural.sky_horizontal_lx == pytest.approx(exact.sky_horizontal_lx, rel=1e-9)
     assert readings[0].natural.sky_horizontal_lx == pytest.approx(exact.sky_horizontal_lx, rel=0.005)
+
+
+@pytest.mark.parametrize(
+    ("pixels_a_second", "window", "pixels"),
+    [(1e9, (1920, 1080), 1_000_000), (1e3, (1920, 1080), 150_000), (8e6, (960, 540), 200_000), (1e9, (480, 270), 129_600)],
+)  # fmt: skip
+def test_a_relit_picture_has_as_many_pixels_as_the_machine_relights_in_time(
+    monkeypatch: pytest.MonkeyPatch, pixels_a_second: float, window: tuple[int, int], pixels: int
+) -> None:
+    made: list[tuple[int, int]] = []
+
+    def record(_scene: Any, _camera: Any, width: int, height: int, *_rest: Any) -> Any:
+        made.append((width, height))
+        return SimpleNamespace(full=False, improve=lambda *_: True)
+
+    monkeypatch.setattr("gloamet.trace.relight.record.Record", record)
+    relighting: Any = Relighting()
+    relighting._speed = pixels_a_second
+    nothing: Any = None
+    assert relighting.improve("view", nothing, nothing, window, nothing, nothing, 1, lambda: False)
+    width, height = made[0]
+    assert width * height == pytest.approx(pixels, rel=0.01)
+    assert width / height == pytest.approx(window[0] / window[1], rel=0.01)

@@ -1,9 +1,9 @@
 """Skies for a hand that moves the sun: between skies of the same air that were solved beforehand.
 
 An air and a height of the sun enter; a `Dome` leaves. The scattered light is interpolated between rungs, heights of
-the sun half a degree apart near the horizon and two degrees above; the sun itself is exact. A sky at rest is the
-solver's own business: this one is within a percent of it. Dusk changes too fast for it. A ladder stands in for a
-`SkySolver` wherever a dome is all that is asked.
+the sun a quarter of a degree apart in civil twilight, two degrees by day; the sun itself is exact. A sky at rest is
+the solver's own business: this one is within a percent of it by day, two in twilight. Deep dusk is not served. A
+ladder stands in for a `SkySolver` wherever a dome is all that is asked.
 """
 
 from __future__ import annotations
@@ -17,11 +17,8 @@ from numpy.typing import NDArray
 from gloamet.sky.air import Air, optical_depths
 from gloamet.sky.dome import BANDS_TO_AP1, SUN_DIAMETER_DEG, Dome, SkySolver, sun_transmittance
 
-LOWEST_DEG = 1.0  # below, light changes too fast between two rungs
-FINE_BELOW_DEG, FINE_DEG, COARSE_DEG = 8.0, 0.5, 2.0
-RUNGS_DEG = np.concatenate(
-    [np.arange(0.0, FINE_BELOW_DEG, FINE_DEG), np.arange(FINE_BELOW_DEG, 90.1, COARSE_DEG)]
-)
+LOWEST_DEG = -5.0  # below, light changes too fast between two rungs
+RUNGS_DEG = np.concatenate([np.arange(-6.0, 1.0, 0.25), np.arange(1.0, 8.0, 0.5), np.arange(8.0, 90.1, 2.0)])
 _DARKEST = 1e-30  # cd/m2, so that there is a logarithm
 
 
