@@ -194,7 +194,10 @@ def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
 
 @pytest.mark.parametrize(
     ("pixels_a_second", "window", "pixels"),
-    [(1e9, (1920, 1080), 1_000_000), (1e3, (1920, 1080), 150_000), (8e6, (960, 540), 200_000), (1e9, (480, 270), 129_600)],
+    [
+        (1e9, (1920, 1080), 1_000_000), (1e3, (1920, 1080), 150_000), (8e6, (960, 540), 200_000),
+        (1e9, (480, 270), 129_600),
+    ],
 )  # fmt: skip
 def test_a_relit_picture_has_as_many_pixels_as_the_machine_relights_in_time(
     monkeypatch: pytest.MonkeyPatch, pixels_a_second: float, window: tuple[int, int], pixels: int
