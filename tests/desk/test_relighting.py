@@ -17,7 +17,7 @@ from gloamet.desk.relighting import HANDED_FROM, HANDED_OVER, Relighting
 from gloamet.desk.session import Session
 from gloamet.document.model import Document
 from gloamet.meter.light import read_light
-from gloamet.output.delivery import sky_of
+from gloamet.output.delivery import air_of, sky_of
 from gloamet.sky.dome import SkySolver
 from gloamet.trace.film import Film
 from tests.desk.test_engine import Listener, done
@@ -184,6 +184,7 @@ def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
 ) -> None:
     engine, listener, document = recorded
     moved = document.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=8.7)
+    assert engine.studio._ladder.fill(air_of(moved), 8.7, lambda: False, 60.0)
     wait_for(engine, listener, moved, lambda e: isinstance(e, Frame) and e.exact)
     exact = read_light(sky_of(moved, SkySolver()))
     readings = listener.of(LightSolved)
