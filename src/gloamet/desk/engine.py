@@ -42,9 +42,8 @@ class Engine:
         self._wish: Wish | None = None
         self._serial = 0
         self._closing = False
-        self._ahead: tuple[Wish, int] | None = None  # taken up already, its sky is ready
         self._give_up = threading.Event()
-        self.studio = Studio(report, self._stale, self._give_up.is_set, self._look_ahead)
+        self.studio = Studio(report, self._stale, self._give_up.is_set, self._newest)
         self._thread = threading.Thread(target=self._run, name="engine", daemon=True)
         self._thread.start()
 
@@ -82,13 +81,10 @@ class Engine:
         """Whether the wish being worked on has been replaced."""
         return self._serial != self.studio.serial
 
-    def _look_ahead(self) -> Wish | None:
-        """The newest wish, if it is not the one being worked on; it is the next to be worked on."""
+    def _newest(self) -> tuple[Wish, int] | None:
+        """The newest wish and its number, if it is not the one being worked on."""
         with self._lock:
-            if self._wish is None or not self._stale():
-                return None
-            self._ahead = self._wish, self._serial
-            return self._wish
+            return (self._wish, self._serial) if self._wish is not None and self._stale() else None
 
     def _run(self) -> None:
         _warm_up()
@@ -98,8 +94,7 @@ class Engine:
                     self._lock.wait()
                 if self._closing:
                     return
-                wish, self.studio.serial = self._ahead or (self._wish, self._serial)
-                self._ahead = None
+                wish, self.studio.serial = self.studio.taken_up() or (self._wish, self._serial)
             if wish is None:
                 continue
             try:

@@ -43,11 +43,11 @@ class Studio:
 
     def __init__(
         self, report: Callable[[Any], None], stale: Callable[[], bool], give_up: Callable[[], bool],
-        look_ahead: Callable[[], Wish | None],
+        newest: Callable[[], tuple[Wish, int] | None],
     ) -> None:  # fmt: skip
         self.serial = 0
         self.compiled: Compiled | None = None
-        self._report, self._stale, self._give_up, self._look_ahead = report, stale, give_up, look_ahead
+        self._report, self._stale, self._give_up, self._newest = report, stale, give_up, newest
         self._file: tuple[Any, Scene] | None = None
         self._placed: tuple[Any, Scene] | None = None
         self._stage_key: Any = None
@@ -56,6 +56,7 @@ class Studio:
         self._ladder: Any = None
         self._sky: tuple[Any, Any] | None = None
         self._prepared: tuple[Document, tuple[Any, Any], LightSolved] | None = None
+        self._next: tuple[Wish, int] | None = None  # whose sky that is
         self._rough = False  # whether that sky is from the ladder
         self._lights: tuple[Any, Any] | None = None
         self._colours_key: Any = None
@@ -186,9 +187,17 @@ class Studio:
 
         if self._ladder is None:
             return
-        wish = self._look_ahead()
-        if wish is not None and self._ladder.serves(air_of(wish.document), sun_of(wish.document)[1]):
-            self._prepared = (wish.document, *self._light(wish.document, quick=True))
+        newest = self._newest()
+        if newest is None:
+            return
+        document = newest[0].document
+        if self._ladder.serves(air_of(document), sun_of(document)[1]):
+            self._prepared, self._next = (document, *self._light(document, quick=True)), newest
+
+    def taken_up(self) -> tuple[Wish, int] | None:
+        """The wish whose sky is ready, once: it goes before newer ones, which would find the window painting."""
+        following, self._next = self._next, None
+        return following
 
     def _fill_ladder(self, document: Document) -> None:
         """Skies beforehand for a hand that will move the sun."""
