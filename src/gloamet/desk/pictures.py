@@ -42,13 +42,11 @@ Floats = NDArray[np.float32]
 @dataclass(frozen=True)
 class Sky:
     """The light of a wish under its key, and what is to be done about it: `exact` gives the lights of a hand that
-    rests, `colours` is called once the first picture is out, `idle` between two steps of a record, `ahead` before a
-    relit picture is handed out."""
+    rests, `idle` is called then, and between two steps of a record, `ahead` before a relit picture is handed out."""
 
     key: Any
     lights: Any
     exact: Callable[[], Any]
-    colours: Callable[[], None]
     idle: Callable[[], None]
     ahead: Callable[[], None]
 
@@ -94,8 +92,6 @@ class Pictures:
             self._film = self._clean = None
             if not self._relight(wish, lights, gains, view, ahead=sky.ahead):
                 self._preview(wish, compiled, lights, camera, (width, height))
-            if not self._stale():
-                sky.colours()
         elif self._film is not None and gains != self._gains:
             self._relight(wish, lights, gains, view, film=self._film[1])
         moved, self._gains = fresh or gains != self._gains, gains
@@ -155,6 +151,7 @@ class Pictures:
                 self._previewed = None
             self._relight(wish, lights, gains, view, rest, film)
             idle()
+        idle()
 
     def forget(self) -> None:
         """Let go of everything that takes memory: the document is closed."""

@@ -78,8 +78,7 @@ class Studio:
             document = wish.document
             sky = Sky(
                 key, lights, lambda: self._exact_light(document) if self._rough else lights,
-                lambda: self._paint_skies(document), lambda: self._fill_ladder(document),
-                self._prepare_next,
+                lambda: self._prepare_skies(document), self._prepare_next,
             )  # fmt: skip
             self.pictures.show(wish, compiled, sky)
         if not self._stale():
@@ -199,11 +198,13 @@ class Studio:
         following, self._next = self._next, None
         return following
 
-    def _fill_ladder(self, document: Document) -> None:
-        """Skies beforehand for a hand that will move the sun."""
+    def _prepare_skies(self, document: Document) -> None:
+        """The sky's picture and colours, and skies beforehand for a hand that will move the sun."""
         from gloamet.output.delivery import air_of, sun_of
 
-        self._ladder.fill(air_of(document), sun_of(document)[1], self._stale, LADDER_SECONDS)
+        if not self._stale():
+            self._paint_skies(document)
+            self._ladder.fill(air_of(document), sun_of(document)[1], self._stale, LADDER_SECONDS)
 
     def _paint_disc(self, document: Document) -> None:
         """The sky of now as a round picture, when it is not what was painted last."""

@@ -25,8 +25,7 @@ from gloamet.develop.screen import (
     CURVE,
     LOG_LOW,
     LOG_RANGE,
-    develop_plain,
-    develop_view,
+    develop,
 )
 from gloamet.errors import GloametError
 from gloamet.team import all_together
@@ -155,21 +154,20 @@ def develop_screen(picture: Floats, recipe: Recipe, size: tuple[int, int] | None
     `size` (width, height) is what the picture is enlarged to once it is developed.
     """
     height, width = picture.shape[:2]
-    out = np.empty((height, width, 4), np.uint8)
-    picture = np.ascontiguousarray(picture, np.float32)
-    matrix = recipe.matrix()
+    matrix, curve = recipe.matrix(), _plain_curve()
     if recipe.view == "plain sRGB":
         matrix = np.ascontiguousarray(AP1_TO_REC709 @ matrix, np.float32)
-        kernel: Any = develop_plain
-        table: NDArray = _plain_curve()
+        cube = np.zeros((0, 4), np.float32)
     else:
-        kernel, table = develop_view, screen_cube(recipe.view)
+        cube = screen_cube(recipe.view)
     wide, high = (0, 0) if size is None or size == (width, height) else size
-    large = np.empty((high, wide), np.uint32)
+    out, large = np.empty((height, width), np.uint32), np.empty((high, wide), np.uint32)
     threads = os.cpu_count() or 1
     words = (
-        np.zeros(COUNTERS, np.int64), threads, picture, matrix, table, out, out.view(np.uint32)[..., 0],
-        _axis(height, high), _axis(width, wide), np.empty((threads, width + 1), np.uint32), large,
+        np.zeros(COUNTERS, np.int64), threads, np.ascontiguousarray(picture, np.float32), matrix, cube, curve, out,
+        _axis(height, high), _axis(width, wide), np.empty((threads, 3, width), np.float32),
+        np.empty((threads, width + 1), np.uint32), large,
     )  # fmt: skip
-    all_together(_pool(), threads, kernel, words)
-    return large.view(np.uint8).reshape(high, wide, 4) if high else out
+    all_together(_pool(), threads, develop, words)
+    done = large if high else out
+    return done.view(np.uint8).reshape(*done.shape, 4)

@@ -1,9 +1,10 @@
 """The screen kernels: exposure matrix, then a view, a row at a time.
 
-Layouts: picture (H, W, 3) float32 in, out (H, W, 4) uint8 RGBX. A baked view is a cube (CUBE**3, 4) float32
-of code values with red fastest behind a log2 allocation, looked up by tetrahedra; plain sRGB is a curve of
-CURVE + 1 code values over 0..1. An axis of the enlarged picture is places (N, 2) int32: the pixel before, and the
-share of the one after it in 256ths.
+Layouts: picture (H, W, 3) float32 in, out (H, W) uint32, each the bytes RGBX. A baked view is a cube (CUBE**3, 4)
+float32 of code values with red fastest behind a log2 allocation, looked up by tetrahedra; plain sRGB is a curve of
+CURVE + 1 code values over 0..1. A row on its way is (3, W) float32: steps over one channel at a time are worked on
+eight pixels at once. An axis of the enlarged picture is places (N, 2) int32: the pixel before, and the share of the
+one after it in 256ths.
 """
 
 from __future__ import annotations
@@ -19,6 +20,11 @@ LOG_LOW, LOG_RANGE = -12.0, 20.0  # stops below and span above, around 1.0
 CURVE = 16384
 BAND = 16  # rows of a piece of work
 COUNTERS = 4  # of work done together
+_RED, _GREEN, _BLUE = (
+    np.uint64(1),
+    np.uint64(CUBE),
+    np.uint64(CUBE * CUBE),
+)  # steps; unsigned ones are not checked
 _EVEN, _ODD = np.uint32(0x00FF00FF), np.uint32(0xFF00FF00)
 F = np.float32
 _LOWEST = F(2.0**LOG_LOW)
@@ -38,66 +44,70 @@ def log2(value):
 @njit(inline="always", **JIT)
 def _finite(value):
     """The value itself; infinity becomes very bright and not-a-number black."""
-    if value < F(1e12):
-        return value
-    return F(1e12) if value > F(0) else F(0)
+    return value if value < F(1e12) else (F(1e12) if value > F(0) else F(0))
+
+
+@njit(**JIT)
+def _expose(pixels, matrix, row):
+    """A row of the picture, (W, 3), through the matrix."""
+    a, b, c = matrix[0, 0], matrix[0, 1], matrix[0, 2]
+    d, e, f = matrix[1, 0], matrix[1, 1], matrix[1, 2]
+    g, h, i = matrix[2, 0], matrix[2, 1], matrix[2, 2]
+    red, green, blue = row[0], row[1], row[2]
+    for x in range(len(pixels)):
+        p, q, s = _finite(pixels[x, 0]), _finite(pixels[x, 1]), _finite(pixels[x, 2])
+        red[x], green[x], blue[x] = a * p + b * q + c * s, d * p + e * q + f * s, g * p + h * q + i * s
+
+
+@njit(**JIT)
+def _find_places(values):
+    """Linear values (W,) become positions on the cube's axis; the tests send not-a-number to the dark end."""
+    for x in range(len(values)):
+        value = values[x] if values[x] > _LOWEST else _LOWEST
+        value = value if value < F(1e6) else F(1e6)
+        place = (log2(value) - F(LOG_LOW)) * _STEPS
+        values[x] = place if place < F(CUBE - 1.001) else F(CUBE - 1.001)
 
 
 @njit(inline="always", **JIT)
-def _place(value):
-    """Position of a linear value on the cube's axis; the test sends not-a-number to the dark end."""
-    if not value > _LOWEST:
-        return F(0)
-    return min((log2(min(value, F(1e6))) - F(LOG_LOW)) * _STEPS, F(CUBE - 1.001))
+def _word(r, g, b):
+    """Red, green and blue, 0..255, as one word."""
+    return np.uint32(int(r) | (int(g) << 8) | (int(b) << 16) | 0xFF000000)
 
 
 @njit(**JIT)
-def develop_rows(picture, matrix, cube, y0, y1, out):
-    """Develop rows y0..y1 into out through a baked cube."""
-    for y in range(y0, y1):
-        for x in range(picture.shape[1]):
-            r, g, b = _finite(picture[y, x, 0]), _finite(picture[y, x, 1]), _finite(picture[y, x, 2])
-            pr = _place(matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b)
-            pg = _place(matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b)
-            pb = _place(matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b)
-            i, j, k = np.int32(pr), np.int32(pg), np.int32(pb)
-            fr, fg, fb = pr - F(i), pg - F(j), pb - F(k)
-            # tetrahedral: walk from the low corner to the high one along the largest fractions first
-            first = (k * CUBE + j) * CUBE + i
-            sr, sg, sb = 1, CUBE, CUBE * CUBE
-            if fr >= fg:
-                if fg >= fb:
-                    a, c, p, q, s = first + sr, first + sr + sg, fr, fg, fb
-                elif fr >= fb:
-                    a, c, p, q, s = first + sr, first + sr + sb, fr, fb, fg
-                else:
-                    a, c, p, q, s = first + sb, first + sr + sb, fb, fr, fg
-            elif fb > fg:
-                a, c, p, q, s = first + sb, first + sg + sb, fb, fg, fr
-            elif fb > fr:
-                a, c, p, q, s = first + sg, first + sg + sb, fg, fb, fr
-            else:
-                a, c, p, q, s = first + sg, first + sr + sg, fg, fr, fb
-            last = first + sr + sg + sb
-            for n in range(3):
-                value = (F(1) - p) * cube[first, n] + (p - q) * cube[a, n]
-                value += (q - s) * cube[c, n] + s * cube[last, n]
-                out[y, x, n] = np.uint8(min(max(value + F(0.5), F(0)), F(255)))
-            out[y, x, 3] = np.uint8(255)
+def _look_up(row, cube, out):
+    """A row of places (3, W) through a baked cube: without a branch, for which of six tetrahedra it is is chance."""
+    red, green, blue = row[0], row[1], row[2]
+    for x in range(len(out)):
+        i, j, k = np.int32(red[x]), np.int32(green[x]), np.int32(blue[x])
+        fr, fg, fb = red[x] - F(i), green[x] - F(j), blue[x] - F(k)
+        # walk from the low corner to the high one along the largest fractions first
+        most, least = max(fr, max(fg, fb)), min(fr, min(fg, fb))
+        middle = max(min(fr, fg), min(max(fr, fg), fb))
+        first = np.uint64((k * CUBE + j) * CUBE + i)
+        last = first + (_RED + _GREEN + _BLUE)
+        a = first + (_RED if fr == most else (_GREEN if fg == most else _BLUE))
+        c = last - (_BLUE if fb == least else (_GREEN if fg == least else _RED))
+        w, p, q, s = F(1) - most, most - middle, middle - least, least
+        out[x] = _word(
+            w * cube[first, 0] + p * cube[a, 0] + q * cube[c, 0] + s * cube[last, 0] + F(0.5),
+            w * cube[first, 1] + p * cube[a, 1] + q * cube[c, 1] + s * cube[last, 1] + F(0.5),
+            w * cube[first, 2] + p * cube[a, 2] + q * cube[c, 2] + s * cube[last, 2] + F(0.5),
+        )
+
+
+@njit(inline="always", **JIT)
+def _on_curve(value, curve):
+    value = value if value > F(0) else F(0)
+    return curve[np.int32(min(value, F(1)) * F(CURVE) + F(0.5))]
 
 
 @njit(**JIT)
-def develop_rows_plain(picture, matrix, curve, y0, y1, out):
-    """Develop rows y0..y1 into out by a matrix to the display's primaries and a curve."""
-    for y in range(y0, y1):
-        for x in range(picture.shape[1]):
-            r, g, b = _finite(picture[y, x, 0]), _finite(picture[y, x, 1]), _finite(picture[y, x, 2])
-            for n in range(3):
-                value = matrix[n, 0] * r + matrix[n, 1] * g + matrix[n, 2] * b
-                if not value > F(0):
-                    value = F(0)
-                out[y, x, n] = curve[np.int32(min(value, F(1)) * F(CURVE) + F(0.5))]
-            out[y, x, 3] = np.uint8(255)
+def _bend(row, curve, out):
+    """A row of linear display light (3, W) through a curve."""
+    for x in range(row.shape[1]):
+        out[x] = _word(_on_curve(row[0, x], curve), _on_curve(row[1, x], curve), _on_curve(row[2, x], curve))
 
 
 @njit(inline="always", **JIT)
@@ -128,40 +138,31 @@ def enlarge_rows(small, down, across, y0, y1, room, out):
             row[x] = _between(room[i], room[i + 1], np.uint32(across[x, 1]))
 
 
-@njit(inline="always", **JIT)
-def _enlarge(team, threads, words, down, across, room, large):
-    """Once all rows are developed: the picture at the size wished for, where that is another."""
+@njit(**JIT)
+def develop(team, threads, picture, matrix, cube, curve, out, down, across, row, room, large):
+    """Develop a picture through a baked cube, or by a curve where that is empty, all threads together.
+
+    Where down has places, large becomes the picture at another size. row (threads, 3, W) and room (threads, W + 1)
+    are a thread's own.
+    """
+    own = take(team, 0)
+    while True:
+        y = take(team, 1) * BAND
+        if y >= len(picture):
+            break
+        for n in range(y, min(len(picture), y + BAND)):
+            _expose(picture[n], matrix, row[own])
+            if len(cube) == 0:
+                _bend(row[own], curve, out[n])
+                continue
+            for channel in range(3):
+                _find_places(row[own, channel])
+            _look_up(row[own], cube, out[n])
     if len(down) == 0:
         return
-    own = room[take(team, 3)]
-    meet(team, 1, threads)
+    meet(team, 2, threads)
     while True:
-        y = take(team, 2) * BAND
+        y = take(team, 3) * BAND
         if y >= len(down):
             break
-        enlarge_rows(words, down, across, y, min(len(down), y + BAND), own, large)
-
-
-@njit(**JIT)
-def develop_view(team, threads, picture, matrix, cube, out, words, down, across, room, large):
-    """Develop a picture through a baked cube, all threads together.
-
-    words is out, four bytes in one; room has a row of (w + 1) words for each thread.
-    """
-    while True:
-        y = take(team, 0) * BAND
-        if y >= len(picture):
-            break
-        develop_rows(picture, matrix, cube, y, min(len(picture), y + BAND), out)
-    _enlarge(team, threads, words, down, across, room, large)
-
-
-@njit(**JIT)
-def develop_plain(team, threads, picture, matrix, curve, out, words, down, across, room, large):
-    """The same by a matrix and a curve."""
-    while True:
-        y = take(team, 0) * BAND
-        if y >= len(picture):
-            break
-        develop_rows_plain(picture, matrix, curve, y, min(len(picture), y + BAND), out)
-    _enlarge(team, threads, words, down, across, room, large)
+        enlarge_rows(out, down, across, y, min(len(down), y + BAND), room[own], large)

@@ -105,13 +105,15 @@ def _read_lists(team, k, threads, begun, lights, how, cells, layers, packets, ro
                     height, y, min(height, y + ROWS), how[4], packets, row, visible,
                 )  # fmt: skip
             continue
-        wanted, index, weight, gloss_index, gloss_weight, received, shine, samples, glossy = layers[n][0]
+        wanted, index, weight, gloss_index, gloss_weight, received, shine, samples, gloss_samples = layers[n][
+            0
+        ]
         first = (rest - bands) * POINTS
         last = min(len(wanted), first + POINTS)
         if first < last:
             evaluate(wanted, index, weight, min(samples, how[1]), table, first, last, received)
-            if glossy:
-                evaluate(wanted, gloss_index, gloss_weight, gloss_index.shape[1], table, first, last, shine)
+            if gloss_samples > 0:
+                evaluate(wanted, gloss_index, gloss_weight, gloss_samples, table, first, last, shine)
     meet(team, k + 1, threads)
 
 

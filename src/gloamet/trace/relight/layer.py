@@ -45,11 +45,12 @@ class Screen:
 
 @dataclass
 class Layer:
-    """Lists and pictures of one layer; `samples` of the lists are there."""
+    """Lists and pictures of one layer; `samples` of the lists are there, `gloss_samples` of those of gloss."""
 
     small: Screen
     big: Screen
     samples: int = 0
+    gloss_samples: int = 0
     used: bool = True
     glossy: bool = False
 
@@ -91,7 +92,7 @@ class Layer:
         small, big, inner = self.small, self.big, self.inner
         lists = (
             self.wanted, self.index, self.weight, self.gloss_index, self.gloss_weight, inner(self.received),
-            inner(self.shine), self.samples, self.glossy,
+            inner(self.shine), self.samples, self.gloss_samples,
         )  # fmt: skip
         display = (
             big.points, big.paint, self.brief, self.gleam, big.width, big.height, self.kinds, self.alike,

@@ -30,7 +30,7 @@ from gloamet.trace.relight.surfaces import CellLight
 from gloamet.trace.relight.thin import LENDERS, find_thin
 
 F = np.float32
-FIRST_SAMPLES = 8
+FIRST_SAMPLES, FIRST_GLOSS_SAMPLES = 8, 4
 ROUNDS = 1  # bounces between cells for each picture while a hand moves
 ROUNDS_AT_REST = 12
 TOLERANCE = F(0.12)  # of the guides that evening out respects, in log light
@@ -64,7 +64,7 @@ class Record:
         self.cells = CellLight(scene, anchor, self._share)
         if before is not None and before.cells.serve(scene, camera):
             self.cells = before.cells
-        self._begun = self._relit = False
+        self._begun = self._relit = self._fine = False
         self._outlines = _no_outlines()
 
     @property
@@ -85,7 +85,7 @@ class Record:
             return False
         self._begun = True
         done = self.samples
-        if done > 0 and not len(self._outlines[0]) and not self._find_outlines(cancelled):
+        if done > 0 and not self._fine and not self._refine(cancelled):
             return False
         wanted = FIRST_SAMPLES if done == 0 else min(MOST_SAMPLES, 2 * done)
         for layer in self.layers:
@@ -122,7 +122,6 @@ class Record:
             )  # fmt: skip
             if not self._share.run(find_taps, sizes, big.height, (layer.taps, layer.shares), cancelled, 16):
                 return False
-            self._find_thin(layer)
             flat = (big.points, big.paint, big.width, big.height)
             self._share.run(find_alike, flat, big.height, (layer.alike,))
             self._share.run(find_like, flat, big.height, (layer.like,))
@@ -130,6 +129,16 @@ class Record:
             if layer.glossy:
                 self._share.run(make_gleam, flat[:2], len(big.points), (layer.gleam,))
         return self.cells.find([layer.small for layer in self.layers], cancelled)
+
+    def _refine(self, cancelled: Callable[[], bool]) -> bool:
+        """What holds up no first picture: longer lists of cells, outlines, fine textures, narrow things."""
+        if not self.cells.refine(cancelled) or not self._find_outlines(cancelled):
+            return False
+        for layer in self.layers:
+            if layer.used:
+                self._find_thin(layer)
+        self._fine = True
+        return True
 
     def _find_thin(self, layer: Layer) -> None:
         """The pixels that borrow light, and from which."""
@@ -145,7 +154,7 @@ class Record:
         layer.lenders = lenders[layer.thin]
 
     def _find_outlines(self, cancelled: Callable[[], bool]) -> bool:
-        """Pixels on outlines and what they are mixed from, and fine textures; they hold up no first picture."""
+        """Pixels on outlines and what they are mixed from, and fine textures."""
         big = self.layers[0].big
         covers, albedo = (
             np.empty((len(big.points), PLACES), np.int32),
@@ -166,10 +175,12 @@ class Record:
 
     def _gather(self, layer: Layer, begin: int, end: int, cancelled: Callable[[], bool]) -> bool:
         before, n = (*self.cells.looking, layer.small.points), len(layer.small.points)
-        if layer.glossy and begin == 0:
-            gloss = (0, GLOSS_SAMPLES, layer.gloss_index, layer.gloss_weight)
+        done, wanted = layer.gloss_samples, GLOSS_SAMPLES if begin else FIRST_GLOSS_SAMPLES
+        if layer.glossy and done < wanted:
+            gloss = (done, wanted, layer.gloss_index, layer.gloss_weight)
             if not self._share.run(gather_gloss, before, n, gloss, cancelled, 16):
                 return False
+            layer.gloss_samples = wanted
         after = (begin, end, 0, layer.index, layer.weight)
         return self._share.run(gather, before, n, after, cancelled, 32)
 

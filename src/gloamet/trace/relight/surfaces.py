@@ -45,7 +45,7 @@ F = np.float32
 Floats = NDArray[np.float32]
 MOST_CELLS = 60_000  # rows of the table are counted in 16 bits
 MEMBERS = 8  # places kept of each cell
-SAMPLES = 8  # of what each place sees
+FIRST_SAMPLES, SAMPLES = 4, 8  # of what each place sees: to begin with, and once there was time
 WALKS, WALK_BOUNCES = 24_000, 4
 FULL_SHARE = 0.7  # of the room for cells that other views may have taken
 NEAR_SHARE = (
@@ -65,8 +65,9 @@ class CellLight:
         self._keys, self._rows = empty_slots(MOST_CELLS)
         self._places = np.zeros((0, MEMBERS, HIT_WORDS), np.float32)
         self._albedo, self._gloss = np.zeros((0, 3), np.float32), np.zeros(0, np.float32)
-        self._index = np.zeros((0, MEMBERS * SAMPLES), np.uint16)
-        self._weight = np.zeros((0, MEMBERS * SAMPLES), np.float32)
+        self._samples = FIRST_SAMPLES
+        self._index = np.zeros((0, MEMBERS * FIRST_SAMPLES), np.uint16)
+        self._weight = np.zeros((0, MEMBERS * FIRST_SAMPLES), np.float32)
         self._received = np.zeros((3, 0), np.float32)
         self.table = np.zeros((FIRST_CELL + MOST_CELLS, 3), np.float32)
         self.count, self.found = 0, False
@@ -116,16 +117,9 @@ class CellLight:
     ) -> bool:
         """Take new places (cells, MEMBERS, HIT_WORDS) beside the old ones, and look round from each."""
         new, mean = len(places), places.mean(1)
-        points = np.zeros((new * MEMBERS, POINT_WORDS), np.float32)
-        flat = places.reshape(-1, HIT_WORDS)
-        points[:, PLACE : PLACE + 3], points[:, NORMAL : NORMAL + 3] = flat[:, :3], flat[:, 3:6]
-        points[:, FACE : FACE + 3], points[:, ALPHA] = flat[:, 3:6], 1.0
-        points[:, TRANSLUCENT] = flat[:, 11]
-        index = np.zeros((len(points), SAMPLES), np.uint16)
-        weight = np.zeros((len(points), SAMPLES), np.float32)
-        before = (self._handle, self._arrays, self._anchor, keys, rows, points)
-        after = (0, SAMPLES, _OTHER_POINTS + self.count * MEMBERS, index, weight)
-        if not self._share.run(gather, before, len(points), after, cancelled, 32):
+        looking = (self._handle, self._arrays, self._anchor, keys, rows)
+        seen = self._look_round(looking, places, 0, self._samples, cancelled)
+        if seen is None:
             return False
         self._keys, self._rows = keys, rows
         grid = np.linspace(0.0, 1.0, len(MEAN_RETURNED))
@@ -133,13 +127,43 @@ class CellLight:
         self._places = np.concatenate([self._places, places])
         self._albedo = np.concatenate([self._albedo, np.clip(mean[:, 6:9], 0.0, 1.0)])
         self._gloss = np.concatenate([self._gloss, (mean[:, 9] * returned).astype(np.float32)])
-        self._index = np.concatenate([self._index, index.reshape(new, MEMBERS * SAMPLES)])
-        self._weight = np.concatenate([self._weight, weight.reshape(new, MEMBERS * SAMPLES)])
+        self._index = np.concatenate([self._index, seen[0].reshape(new, MEMBERS * self._samples)])
+        self._weight = np.concatenate([self._weight, seen[1].reshape(new, MEMBERS * self._samples)])
         self._received = np.concatenate([self._received, np.zeros((3, new), np.float32)], 1)
         self.count, self.found, self._sun = len(self._places), True, None
         self._all = np.ones(self.count, np.uint8)
         self._lit = np.zeros((self.count, MEMBERS, 4), np.float32)
         return True
+
+    def refine(self, cancelled: Callable[[], bool]) -> bool:
+        """Look round again from every place, for what is left of SAMPLES; False when cancelled."""
+        done = self._samples
+        seen = (
+            self._look_round(self.looking, self._places, done, SAMPLES, cancelled) if done < SAMPLES else None
+        )
+        if seen is not None:
+            for new, old in zip(seen, (self._index, self._weight), strict=True):
+                new[:, :done] = old.reshape(-1, done)
+            self._index, self._weight = (new.reshape(self.count, MEMBERS * SAMPLES) for new in seen)
+            self._samples = SAMPLES
+        return self._samples == SAMPLES
+
+    def _look_round(
+        self, looking: tuple[object, ...], places: Floats, begin: int, end: int, cancelled: Callable[[], bool]
+    ) -> tuple[NDArray[np.uint16], Floats] | None:
+        """Samples begin..end of what places see, index and weight (places, end); None when cancelled."""
+        points = np.zeros((places.shape[0] * MEMBERS, POINT_WORDS), np.float32)
+        flat = places.reshape(-1, HIT_WORDS)
+        points[:, PLACE : PLACE + 3], points[:, NORMAL : NORMAL + 3] = flat[:, :3], flat[:, 3:6]
+        points[:, FACE : FACE + 3], points[:, ALPHA] = flat[:, 3:6], 1.0
+        points[:, TRANSLUCENT] = flat[:, 11]
+        index = np.zeros((len(points), end), np.uint16)
+        weight = np.zeros((len(points), end), np.float32)
+        first = 0 if begin else self.count * MEMBERS  # new ones are numbered on from those there
+        after = (begin, end, _OTHER_POINTS + first, index, weight)
+        if not self._share.run(gather, (*looking, points), len(points), after, cancelled, 32):
+            return None
+        return index, weight
 
     def brighten(self, lights: Lights, sun_gain: float, rounds: int, even: bool) -> None:
         """Bring the table up to date for a light at rest; `even` puts a uniform sky in the sky's place."""
