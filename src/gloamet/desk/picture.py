@@ -77,6 +77,7 @@ class Picture(QWidget):
         aimer.outlines.ready.connect(self.update)
         aimer.answered.connect(self.update)
         self.safe_lines = False
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("Picture")

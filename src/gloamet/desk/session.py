@@ -87,7 +87,6 @@ class Session(QObject):
         self.stopped = False
         self._held = False
         self._title = "Untitled"
-        self._moment: tuple[Any, Moment] | None = None
         self._saved = self.history.current
         self._real: Document | None = None  # what is worked on while another document is only shown
         self._size = (640, 400)
@@ -213,11 +212,7 @@ class Session(QObject):
     def moment(self) -> Moment:
         """The almanac sun of the document's clock time (also while the sun is placed by hand)."""
         site, wall = self.document.site, self.document.sun.wall_time
-        key = (site, wall, wall.fold)
-        if self._moment is None or self._moment[0] != key:
-            zone = resolve_zone(site.timezone)
-            self._moment = (key, moment_at(wall, site.latitude_deg, site.longitude_deg, zone))
-        return self._moment[1]
+        return moment_at(wall, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone))
 
     def go_to(self, instant: datetime, key: str | None = None) -> None:
         """Set the clock to an instant; the sun follows the almanac again."""

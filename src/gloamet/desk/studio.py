@@ -166,11 +166,13 @@ class Studio:
             self._sky = (key, sky_of(document, self._ladder if self._rough else self._solver))
             self._lights = None
         dome = self._sky[1]
-        reading = read_light(dome, 2.0**document.fill.sun_stops, 2.0**document.fill.sky_stops)
+        fill, plain = document.fill, read_light(dome)
+        gained = fill.sun_stops != 0.0 or fill.sky_stops != 0.0
+        reading = read_light(dome, 2.0**fill.sun_stops, 2.0**fill.sky_stops) if gained else plain
         linke = float(air.linke_turbidity)
         moonlit = document.sun.moon and abs(dome.sun_elevation_deg - elevation) > 0.01 and elevation < 0.0
         moonlit = moonlit and dome.sun_elevation_deg > -1.0
-        solved = LightSolved(reading, read_light(dome), azimuth, elevation, air.visibility_km, linke, moonlit)
+        solved = LightSolved(reading, plain, azimuth, elevation, air.visibility_km, linke, moonlit)
         whole = (key, ground.colour, ground.water)
         if self._lights is None or self._lights[0] != whole:
             self._lights = (whole, lights_of(document, dome))

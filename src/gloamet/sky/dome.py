@@ -125,11 +125,20 @@ def row_weights() -> tuple[Array, Array]:
 
 
 @njit(**MAKING_JIT)
-def _bake(tables, sun_elevation, sun_azimuth, floor, first, last, out):
-    """Fill rows first..last of a dome table from view tables in AP1 (rows, turns, 3, 3)."""
+def _bake(tables, sun_elevation, sun_azimuth, floor, out):
+    """Fill a dome table from view tables in AP1 (rows, turns, 3, 3)."""
     sun_z, sun_h = math.sin(sun_elevation), math.cos(sun_elevation)
     row = np.zeros((VIEW_TURNS, 3, 3))
-    for i in range(first, last):
+    # steps over columns alone are worked on several at once
+    aside, before, beyond = np.empty(COLUMNS), np.empty(COLUMNS, np.int64), np.empty(COLUMNS)
+    rayleigh, aerosol = np.empty(COLUMNS), np.empty(COLUMNS)
+    for j in range(COLUMNS):
+        turn = 2.0 * math.pi * j / COLUMNS - sun_azimuth
+        turn -= 2.0 * math.pi * math.floor(turn / (2.0 * math.pi) + 0.5)
+        x = min(abs(turn) / math.pi * (VIEW_TURNS - 1), VIEW_TURNS - 1.0001)
+        aside[j], before[j] = math.cos(turn), int(x)
+        beyond[j] = x - before[j]
+    for i in range(ROWS):
         u = i / (ROWS - 1)
         elevation = math.pi / 2 * u * u
         z, h = math.sin(elevation), math.cos(elevation)
@@ -141,13 +150,10 @@ def _bake(tables, sun_elevation, sun_azimuth, floor, first, last, out):
                 for k in range(3):
                     row[b, n, k] = (1 - fy) * tables[a, b, n, k] + fy * tables[a + 1, b, n, k]
         for j in range(COLUMNS):
-            turn = 2.0 * math.pi * j / COLUMNS - sun_azimuth
-            turn -= 2.0 * math.pi * math.floor(turn / (2.0 * math.pi) + 0.5)
-            x = min(abs(turn) / math.pi * (VIEW_TURNS - 1), VIEW_TURNS - 1.0001)
-            b = int(x)
-            fx = x - b
-            c = z * sun_z + h * sun_h * math.cos(turn)
-            pr, pa = rayleigh_phase(c), aerosol_phase(c)
+            c = z * sun_z + h * sun_h * aside[j]
+            rayleigh[j], aerosol[j] = rayleigh_phase(c), aerosol_phase(c)
+        for j in range(COLUMNS):
+            b, fx, pr, pa = before[j], beyond[j], rayleigh[j], aerosol[j]
             for k in range(3):
                 value = floor + (1 - fx) * (row[b, 0, k] * pr + row[b, 1, k] * pa + row[b, 2, k])
                 value += fx * (row[b + 1, 0, k] * pr + row[b + 1, 1, k] * pa + row[b + 1, 2, k])
@@ -228,9 +234,7 @@ class SkySolver:
     ) -> Dome:
         """The dome of view tables in AP1 (rows, turns, 3, 3) and the sun's transmittance (bands)."""
         table = np.zeros((ROWS, COLUMNS, 3), np.float32)
-        args: tuple[Any, ...] = (tables, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2)
-        cuts = np.linspace(0, ROWS, 3).astype(int)
-        self._share(_bake, [(*args, a, b, table) for a, b in zip(cuts[:-1], cuts[1:], strict=True)])
+        _bake(tables, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2, table)
         sun = through @ BANDS_TO_AP1
         return assemble(table, azimuth_deg, elevation_deg, diameter_deg, sun, air.ground_reflectance)
 
@@ -294,7 +298,8 @@ def assemble(
 ) -> Dome:
     """A Dome from a table and a sun: measures the sky and lights the ground below the horizon."""
     share = disc_share(elevation_deg, diameter_deg)
-    sky = np.einsum("i,ijk->k", row_weights()[1], table.astype(np.float64))
+    rows = np.einsum("i,ij->j", row_weights()[1].astype(np.float32), table.reshape(ROWS, -1))
+    sky = rows.reshape(COLUMNS, 3).sum(0, dtype=float)
     if share <= 0.0:
         sun_irradiance = np.zeros(3)
     level = sun_irradiance * share * max(0.0, math.sin(math.radians(elevation_deg)))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime, tzinfo
+from functools import lru_cache
 
 from gloamet.sun.day import DayEvents, day_events
 from gloamet.sun.place import read_clock
@@ -26,6 +27,12 @@ class Moment:
 
 def moment_at(when: datetime, lat_deg: float, lon_deg: float, tz: tzinfo) -> Moment:
     """The sun when a clock shows `when` (naive), or at that instant (aware)."""
+    return _moment_at(when, when.fold, lat_deg, lon_deg, tz)
+
+
+@lru_cache(maxsize=32)  # window and worker ask for the same moment several times each
+def _moment_at(when: datetime, _fold: int, lat_deg: float, lon_deg: float, tz: tzinfo) -> Moment:
+    """_fold tells repeated hours apart, which are equal as dates."""
     note = None
     if when.tzinfo is None:
         reading = read_clock(when, tz)

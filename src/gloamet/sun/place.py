@@ -177,6 +177,7 @@ def zone_name_at(latitude_deg: float, longitude_deg: float) -> str:
 _OFFSET = re.compile(r"(?:UTC|GMT)?\s*([+\-−])\s*(\d{1,2})(?::?([0-5]\d))?", re.IGNORECASE)
 
 
+@lru_cache(maxsize=64)
 def resolve_zone(name: str) -> tzinfo:
     """A time zone from an IANA name or a fixed offset such as +03:00 or UTC-4:30."""
     text = name.strip()

@@ -13,17 +13,18 @@ from numba import njit
 
 from gloamet.jit import JIT
 from gloamet.team import meet, take
+from gloamet.trace.relight.cellrays import sun_on_cells
 from gloamet.trace.relight.cells import fill_sky
 from gloamet.trace.relight.edges import mix_edges, put_edges
 from gloamet.trace.relight.evening import even_pass
-from gloamet.trace.relight.gather import bounce, evaluate, sun_on_cells
+from gloamet.trace.relight.gather import bounce, evaluate
 from gloamet.trace.relight.shade import shade
 from gloamet.trace.relight.sunrays import sun_between, sun_lattice
 from gloamet.trace.relight.thin import borrow, put_back
 
 F = np.float32
 COUNTERS = 48  # lists and meetings of a picture
-CELLS, POINTS, PIXELS = 1024, 4096, 8192  # of a piece
+POINTS, PIXELS = 4096, 8192  # of a piece
 ROWS, EVEN_ROWS, THIN = 16, 16, 1024
 
 
@@ -33,18 +34,14 @@ def _pieces(count, size):
 
 
 @njit(**JIT)
-def _light_cells(team, k, threads, begun, lights, how, cells):
+def _light_cells(team, k, threads, begun, lights, how, cells, packets, row):
     """Rays from the cells to the sun."""
     scene, pervious, arrays = begun
-    places, lit = cells[0], cells[1]
-    count, phase, stride = len(places), how[2], how[3]
+    phase, stride = how[2], how[3]
     if stride > 0:
-        while True:
-            first = take(team, k) * CELLS
-            if first >= count:
-                break
-            last = min(count, first + CELLS)
-            sun_on_cells(scene, pervious, arrays, lights[1], places, first, last, phase, stride, lit)
+        sun_on_cells(
+            team, k, scene, pervious, arrays, lights[1], cells[0], phase, stride, packets, row, cells[1]
+        )
     meet(team, k + 1, threads)
 
 
@@ -210,7 +207,7 @@ def relight(team, packets, begun, lights, gains, how, cells, layers, outlines, o
     team (COUNTERS,) int64 of zeros; packets has a row of room for rays for each thread that takes part.
     """
     threads, row = len(packets), take(team, COUNTERS - 1)
-    _light_cells(team, 0, threads, begun, lights, how, cells)
+    _light_cells(team, 0, threads, begun, lights, how, cells, packets, row)
     _send_rays(team, 2, threads, begun, lights, gains, how, cells, layers, packets, row)
     _read_lists(team, 4, threads, begun, lights, how, cells, layers, packets, row)
     _help_thin(team, 6, threads, layers)

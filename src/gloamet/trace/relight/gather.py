@@ -18,7 +18,6 @@ from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.jit import JIT, SCATTERED_JIT
 from gloamet.trace.draws import GOLDEN, even_numbers, two_numbers
 from gloamet.trace.embree import PATH_MASK
-from gloamet.trace.lighting import sun_direction
 from gloamet.trace.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
 from gloamet.trace.portals import portal_density, serving, through_portal
 from gloamet.trace.relight.cells import FIRST_CELL, UNKNOWN, cell_row, sky_bin
@@ -31,7 +30,7 @@ from gloamet.trace.surface import (
     mean_returned,
     returned,
 )
-from gloamet.trace.visibility import other_side, unblocked
+from gloamet.trace.visibility import other_side
 
 F = np.float32
 PLACE, NORMAL, FACE, VIEWER, ALPHA, GLOSS, METAL, TRANSLUCENT = 0, 3, 6, 9, 12, 13, 14, 15
@@ -190,47 +189,6 @@ def wander(scene, arrays, points, chosen, first, last, bounces, seed, hits, mate
             hits[j, k, 11] = materials_table[m, TRANSLUCENCY]
 
 
-@njit(**JIT)
-def sun_on_cells(scene, pervious, arrays, sun, places, first, last, phase, stride, lit):
-    """Cosine times visibility of every `stride`-th place of cells: lit (cells, places, 4).
-
-    Three channels of what reaches the base, and the luminance that the gloss returns before.
-    """
-    (
-        _v, _n, uvs, _c, triangles, triangle_material, _f, first_row, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, _portals,
-    ) = arrays  # fmt: skip
-    for c in range(first, last):
-        for k in range(phase, places.shape[1], stride):
-            a, b = two_numbers(np.uint64(c * 16 + k) * GOLDEN + np.uint64(5))
-            dx, dy, dz = sun_direction(sun, a, b)
-            x, y, z = places[c, k, 0], places[c, k, 1], places[c, k, 2]
-            nx, ny, nz = places[c, k, 3], places[c, k, 4], places[c, k, 5]
-            cosine = nx * dx + ny * dy + nz * dz
-            through = places[c, k, 11]
-            share = F(1) - through
-            if cosine < F(0) and through > F(0):
-                x, y, z = other_side(x, y, z, nx, ny, nz)
-                cosine, share = -cosine, through
-            r = g = b = F(0)
-            if cosine > F(0) and dz > F(0):
-                r, g, b = unblocked(
-                    scene, pervious, first_row, instance_first, turns, triangles, uvs, triangle_material,
-                    materials, texels, pictures, x, y, z, dx, dy, dz, F(1e30),
-                )  # fmt: skip
-                taken = (
-                    places[c, k, 9] * returned(1, cosine, places[c, k, 10])
-                    if places[c, k, 9] > F(0)
-                    else F(0)
-                )
-                cosine *= share
-                lit[c, k, 3] = cosine * taken * (_RED * r + _GREEN * g + _BLUE * b)
-                cosine *= F(1) - taken
-            else:
-                lit[c, k, 3] = F(0)
-            lit[c, k, 0], lit[c, k, 1], lit[c, k, 2] = cosine * r, cosine * g, cosine * b
-
-
 @njit(**SCATTERED_JIT)
 def _light_cells(lit, received, albedo, gloss, sun_light, table):
     """Write the cells' rows of the table: what they throw back of the sun and of what they receive."""
@@ -263,7 +221,7 @@ def _light_cells(lit, received, albedo, gloss, sun_light, table):
 def bounce(lit, received, albedo, gloss, sun_light, wanted, index, weight, rounds, table):
     """Light the cells, and let their light go round between them `rounds` times.
 
-    lit (cells, places, 4) as `sun_on_cells` leaves it; received (3, cells) is kept from picture to picture;
+    lit (cells, places, 4) as `cellrays` leaves it; received (3, cells) is kept from picture to picture;
     albedo (cells, 3) of the base, gloss (cells,) the share their gloss returns of even light; index and weight
     (cells, samples) what they see; sun_light (3,) lx.
     """

@@ -42,6 +42,12 @@ class Screen:
         """Which pixels show a surface."""
         return np.asarray(self.paint[:, KIND] == SURFACE)
 
+    @property
+    def glossy(self) -> bool:
+        """Whether a surface with a rough gloss is among them."""
+        gloss = self.points[:, GLOSS] + self.points[:, METAL]
+        return bool((gloss[self.surfaces] > 0.0).any())
+
 
 @dataclass
 class Layer:
@@ -63,7 +69,7 @@ class Layer:
             n = big = 1
         shown = self.small.surfaces
         self.kinds = self.big.paint[:, KIND].astype(np.uint8)
-        self.glossy = bool((self.small.points[shown, GLOSS] + self.small.points[shown, METAL] > 0.0).any())
+        self.glossy = self.small.glossy or self.big.glossy  # a narrow thing may be seen by one of them alone
         self.wanted = shown.astype(np.uint8)
         self.index = np.zeros((n, MOST_SAMPLES), np.uint16)
         self.weight = np.zeros((n, MOST_SAMPLES), np.float32)

@@ -125,10 +125,15 @@ class Record:
             flat = (big.points, big.paint, big.width, big.height)
             self._share.run(find_alike, flat, big.height, (layer.alike,))
             self._share.run(find_like, flat, big.height, (layer.like,))
-            self._share.run(make_brief, flat[:2], len(big.points), (layer.brief,))
-            if layer.glossy:
-                self._share.run(make_gleam, flat[:2], len(big.points), (layer.gleam,))
+            self._shorten(layer)
         return self.cells.find([layer.small for layer in self.layers], cancelled)
+
+    def _shorten(self, layer: Layer) -> None:
+        """What shading reads of the display's pixels."""
+        big = layer.big
+        self._share.run(make_brief, (big.points, big.paint), len(big.points), (layer.brief,))
+        if layer.glossy:
+            self._share.run(make_gleam, (big.points, big.paint), len(big.points), (layer.gleam,))
 
     def _refine(self, cancelled: Callable[[], bool]) -> bool:
         """What holds up no first picture: longer lists of cells, outlines, fine textures, narrow things."""
@@ -167,7 +172,7 @@ class Record:
         if not self._share.run(find_covers, before, big.height, (covers, albedo), cancelled, 32):
             return False
         big.paint[:, ALBEDO : ALBEDO + 3] = albedo
-        self._share.run(make_brief, (big.points, big.paint), len(big.points), (self.layers[0].brief,))
+        self._shorten(self.layers[0])
         edges = np.flatnonzero((covers != np.arange(len(covers))[:, None]).any(1)).astype(np.int32)
         covers = covers[edges]
         self._outlines = edges, covers, np.empty((len(edges), 3), np.float32)

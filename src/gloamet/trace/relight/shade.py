@@ -60,19 +60,18 @@ def make_brief(points, paint, first, last, brief):
 
 @njit(**JIT)
 def make_gleam(points, paint, first, last, gleam):
-    """Write pixels first..last of gleam, for those with a rough dielectric gloss."""
+    """Write pixels first..last of gleam, for those with a rough gloss; metals have its colour alone."""
     for i in range(first, last):
-        gloss, alpha = points[i, GLOSS], points[i, ALPHA]
-        if paint[i, screen.KIND] != F(screen.SURFACE) or gloss <= F(0) or points[i, METAL] > F(0):
+        gloss, metal, alpha = points[i, GLOSS], points[i, METAL], points[i, ALPHA]
+        if paint[i, screen.KIND] != F(screen.SURFACE) or gloss + metal <= F(0):
+            continue
+        for k in range(3):
+            gleam[i, _RED + k] = paint[i, WEIGHT + k] * (F(1) - metal + metal * paint[i, ALBEDO + k])
+        if metal > F(0):
             continue
         nv = points[i, POINT_NORMAL] * points[i, VIEWER] + points[i, POINT_NORMAL + 1] * points[i, VIEWER + 1]
         nv += points[i, POINT_NORMAL + 2] * points[i, VIEWER + 2]
         a2 = alpha * alpha
-        gleam[i, _RED], gleam[i, _GREEN], gleam[i, _BLUE] = (
-            paint[i, WEIGHT],
-            paint[i, WEIGHT + 1],
-            paint[i, WEIGHT + 2],
-        )
         gleam[i, _NV], gleam[i, _ROOT] = nv, math.sqrt(a2 + (F(1) - a2) * nv * nv)
         gleam[i, _UNDER] = F(1) / (math.pi * (F(1) - gloss * mean_returned(alpha)))
         gleam[i, _FLAT], gleam[i, _GLOSS] = alpha, gloss
@@ -173,14 +172,13 @@ def shade(
                 r, g, b = r + w * received[0, j], g + w * received[1, j], b + w * received[2, j]
             r, g, b = r * cr, g * cg, b * cb
             if brief[i, GLOSS_KIND] != MATT:
-                metal = points[i, METAL]
                 p = q = s = F(0)
                 for k in range(4):
                     j, w = taps[i, k], F(shares[i, k])
                     p, q, s = p + w * shine[0, j], q + w * shine[1, j], s + w * shine[2, j]
-                r += p * paint[i, WEIGHT] * (F(1) - metal + metal * paint[i, ALBEDO])
-                g += q * paint[i, WEIGHT + 1] * (F(1) - metal + metal * paint[i, ALBEDO + 1])
-                b += s * paint[i, WEIGHT + 2] * (F(1) - metal + metal * paint[i, ALBEDO + 2])
+                r += p * gleam[i, _RED]
+                g += q * gleam[i, _GREEN]
+                b += s * gleam[i, _BLUE]
             r, g, b = r * _SHARE, g * _SHARE, b * _SHARE
             vr, vg, vb = softened(visible, like, width, i)
             if max(vr, max(vg, vb)) > F(0):

@@ -17,6 +17,8 @@ from numpy.typing import NDArray
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
 from gloamet.trace.lights import Lights
+from gloamet.trace.rays import LANES, empty_packets
+from gloamet.trace.relight.cellrays import sun_on_all_cells
 from gloamet.trace.relight.cells import (
     FIRST_CELL,
     GROUND,
@@ -34,7 +36,6 @@ from gloamet.trace.relight.gather import (
     TRANSLUCENT,
     bounce,
     gather,
-    sun_on_cells,
     wander,
 )
 from gloamet.trace.relight.layer import Screen
@@ -44,14 +45,14 @@ from gloamet.trace.surface import MEAN_RETURNED
 F = np.float32
 Floats = NDArray[np.float32]
 MOST_CELLS = 60_000  # rows of the table are counted in 16 bits
-MEMBERS = 8  # places kept of each cell
+MEMBERS = LANES  # places kept of each cell: they send their rays together
 FIRST_SAMPLES, SAMPLES = 4, 8  # of what each place sees: to begin with, and once there was time
 WALKS, WALK_BOUNCES = 24_000, 4
 FULL_SHARE = 0.7  # of the room for cells that other views may have taken
 NEAR_SHARE = (
     0.3  # of the distance to its target that a camera may have moved and still find cells fine enough
 )
-STEPS = 4  # pictures until every place has been asked for a sun that moves a little
+STEPS = 4  # pictures until every cell has been asked for a sun that moves a little
 FAR_TURN = math.cos(math.radians(12.0))  # a sun that jumped further has all of them asked again
 _OTHER_POINTS = 1 << 40  # numbers drawn for cells are not those drawn for pixels
 
@@ -62,6 +63,7 @@ class CellLight:
     def __init__(self, scene: Compiled, anchor: Floats, sharing: Sharing) -> None:
         self._scene, self._share, self._anchor = scene, sharing, anchor
         self._handle, self._arrays = scene.rays.handle, scene.arrays()
+        self._packets = empty_packets(sharing.threads)
         self._keys, self._rows = empty_slots(MOST_CELLS)
         self._places = np.zeros((0, MEMBERS, HIT_WORDS), np.float32)
         self._albedo, self._gloss = np.zeros((0, 3), np.float32), np.zeros(0, np.float32)
@@ -142,9 +144,10 @@ class CellLight:
             self._look_round(self.looking, self._places, done, SAMPLES, cancelled) if done < SAMPLES else None
         )
         if seen is not None:
-            for new, old in zip(seen, (self._index, self._weight), strict=True):
-                new[:, :done] = old.reshape(-1, done)
-            self._index, self._weight = (new.reshape(self.count, MEMBERS * SAMPLES) for new in seen)
+            index, weight = seen
+            index[:, :done], weight[:, :done] = self._index.reshape(-1, done), self._weight.reshape(-1, done)
+            self._index = index.reshape(self.count, MEMBERS * SAMPLES)
+            self._weight = weight.reshape(self.count, MEMBERS * SAMPLES)
             self._samples = SAMPLES
         return self._samples == SAMPLES
 
@@ -167,9 +170,12 @@ class CellLight:
 
     def brighten(self, lights: Lights, sun_gain: float, rounds: int, even: bool) -> None:
         """Bring the table up to date for a light at rest; `even` puts a uniform sky in the sky's place."""
-        phase, stride = self.turn_to(lights, True)
-        args = (self._handle, self._scene.geometry.pervious, self._arrays, lights.sun, self._places)
-        self._share.run(sun_on_cells, args, self.count, (phase, stride, self._lit), parts=2)
+        self.turn_to(lights, True)
+        words = (
+            np.zeros(2, np.int64), self._handle, self._scene.geometry.pervious, self._arrays, lights.sun,
+            self._places, self._packets, self._lit,
+        )  # fmt: skip
+        self._share.all_together(sun_on_all_cells, words)
         fill_sky(lights.table, lights.ground, F(sun_gain), F(1), self.table)
         received = self._received
         if even:
@@ -190,7 +196,7 @@ class CellLight:
         )  # fmt: skip
 
     def turn_to(self, lights: Lights, at_rest: bool) -> tuple[int, int]:
-        """Which of each cell's places ask for the sun now: from `phase` on every `stride`-th, 0 for none.
+        """Which cells ask for the sun now: from `phase` on every `stride`-th, 0 for none.
 
         All after a jump and at rest, one in STEPS after a small step.
         """
