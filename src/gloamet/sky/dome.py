@@ -358,15 +358,16 @@ def sky_radiance(table, u, v):
     # held inside the table whatever comes: a direction that is not a number must not read elsewhere
     i, j = min(max(int(y), 0), ROWS - 2), int(x)
     fy, fx = y - F(i), x - F(j)
-    j %= COLUMNS
-    k = (j + 1) % COLUMNS
+    j &= COLUMNS - 1
     a, b = (F(1) - fx) * (F(1) - fy), fx * (F(1) - fy)
     c, d = (F(1) - fx) * fy, fx * fy
-    n = i + 1
+    # unsigned, as numbers from the end are looked for otherwise
+    p, q = np.uint64(i), np.uint64(i + 1)
+    k, n = np.uint64(j), np.uint64((j + 1) & (COLUMNS - 1))
     return (
-        table[i, j, 0] * a + table[i, k, 0] * b + table[n, j, 0] * c + table[n, k, 0] * d,
-        table[i, j, 1] * a + table[i, k, 1] * b + table[n, j, 1] * c + table[n, k, 1] * d,
-        table[i, j, 2] * a + table[i, k, 2] * b + table[n, j, 2] * c + table[n, k, 2] * d,
+        table[p, k, 0] * a + table[p, n, 0] * b + table[q, k, 0] * c + table[q, n, 0] * d,
+        table[p, k, 1] * a + table[p, n, 1] * b + table[q, k, 1] * c + table[q, n, 1] * d,
+        table[p, k, 2] * a + table[p, n, 2] * b + table[q, k, 2] * c + table[q, n, 2] * d,
     )
 
 

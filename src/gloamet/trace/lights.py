@@ -102,13 +102,11 @@ def solid_density(density, u, v, cos_elevation):
 
 @njit(inline="always", **JIT)
 def _search(cdf, n, x):
-    low, high = 0, n - 1
-    while low < high:
-        mid = (low + high) >> 1
-        if cdf[mid] <= x:
-            low = mid + 1
-        else:
-            high = mid
+    """The first of n (a power of two) whose sum is above x; every step is taken, for which way is chance."""
+    low, step = 0, n >> 1
+    while step > 0:
+        low += step if cdf[low + step - 1] <= x else 0
+        step >>= 1
     return low
 
 

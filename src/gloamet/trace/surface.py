@@ -72,11 +72,14 @@ def picture_at(texels, pictures, index, u, v):
     y = (v - F(math.floor(v))) * F(height) - F(0.5)
     i, j = int(math.floor(x)), int(math.floor(y))
     fx, fy = x - F(i), y - F(j)
+    # the texels before and after, round the edge; divisions would take as long as all the rest
+    i0, i1 = (i if i >= 0 else width - 1), (i + 1 if i + 1 < width else 0)
+    j0, j1 = (j if j >= 0 else height - 1), (j + 1 if j + 1 < height else 0)
     r = g = b = raw_r = raw_g = raw_b = raw_a = F(0)
     for corner in range(4):
         a, c = corner & 1, corner >> 1
         w = (fx if a else F(1) - fx) * (fy if c else F(1) - fy)
-        t = first + ((j + c) % height) * width + (i + a) % width
+        t = np.uint64(first + (j1 if c else j0) * width + (i1 if a else i0))
         r += w * SRGB_DECODE[texels[t, 0]]
         g += w * SRGB_DECODE[texels[t, 1]]
         b += w * SRGB_DECODE[texels[t, 2]]
