@@ -50,7 +50,7 @@ def _light_table(lights, gains, how, cells):
     """The sky's bins, and light going round between the cells: one thread's work, beside the others' rays."""
     _places, lit, received, albedo, gloss, everywhere, index, weight, sun_light, table = cells
     fill_sky(lights[0], lights[2], gains[0], gains[1], table)
-    bounce(lit, received, albedo, gloss, sun_light, everywhere, index, weight, how[0], table)
+    bounce(lit, received, albedo, gloss, sun_light, everywhere, index, weight, how[0], how[5], table)
 
 
 @njit(**JIT)
@@ -202,7 +202,7 @@ def _smooth_edges(team, k, threads, outlines, out):
 
 @njit(**JIT)
 def relight(team, packets, begun, lights, gains, how, cells, layers, outlines, out):
-    """Fill out (n, 3) cd/m2. gains (sun, sky); how (rounds, samples, phase, stride, turn).
+    """Fill out (n, 3) cd/m2. gains (sun, sky); how (rounds, samples, phase, stride, turn, half).
 
     team (COUNTERS,) int64 of zeros; packets has a row of room for rays for each thread that takes part.
     """

@@ -218,13 +218,19 @@ def _light_cells(lit, received, albedo, gloss, sun_light, table):
 
 
 @njit(**SCATTERED_JIT)
-def bounce(lit, received, albedo, gloss, sun_light, wanted, index, weight, rounds, table):
+def bounce(lit, received, albedo, gloss, sun_light, wanted, index, weight, rounds, half, table):
     """Light the cells, and let their light go round between them `rounds` times.
 
     lit (cells, places, 4) as `cellrays` leaves it; received (3, cells) is kept from picture to picture;
     albedo (cells, 3) of the base, gloss (cells,) the share their gloss returns of even light; index and weight
-    (cells, samples) what they see; sun_light (3,) lx.
+    (cells, samples) what they see; sun_light (3,) lx. While a hand moves, half 0 or 1, that half of the cells looks
+    round once, at the table of the picture before; -1: all do.
     """
+    if half >= 0:
+        middle = len(index) // 2
+        first, last = (0, middle) if half == 0 else (middle, len(index))
+        evaluate(wanted, index, weight, index.shape[1], table, first, last, received)
+        rounds = 0
     _light_cells(lit, received, albedo, gloss, sun_light, table)
     for _ in range(rounds):
         evaluate(wanted, index, weight, index.shape[1], table, 0, len(index), received)

@@ -64,7 +64,8 @@ class Record:
         self.cells = CellLight(scene, anchor, self._share)
         if before is not None and before.cells.serve(scene, camera):
             self.cells = before.cells
-        self._begun = self._relit = self._fine = False
+        self._begun = self._fine = False
+        self._sun_asked = False  # at every pixel, at least once
         self._outlines = _no_outlines()
 
     @property
@@ -235,15 +236,16 @@ class Record:
         """The picture under these lights. `at_rest` lets every bounce die away, as a hand that pauses may."""
         phase, stride = self.cells.turn_to(lights, at_rest)
         # leaves and threads ask for the sun in turns while it moves a little
-        turn = phase & 1 if stride > 1 and self._relit else -1
-        self._relit = True
+        turn = phase & 1 if stride > 1 and self._sun_asked else -1
+        half = phase & 1 if stride > 1 else -1
+        self._sun_asked = True
         rounds, samples = (ROUNDS_AT_REST, MOST_SAMPLES) if at_rest else (ROUNDS, MOVING_SAMPLES)
         out = np.empty((self.width * self.height, 3), np.float32)
         words = (
             np.zeros(COUNTERS, np.int64), self._packets,
             (self._handle, self.scene.geometry.pervious, self._arrays),
             (lights.table, lights.sun, lights.ground), (F(sun_gain), F(sky_gain)),
-            (rounds, samples, phase, stride, turn), self.cells.parts(lights, sun_gain),
+            (rounds, samples, phase, stride, turn, half), self.cells.parts(lights, sun_gain),
             (self.layers[0].parts(LEVELS), self.layers[1].parts(ASIDE_LEVELS)), self._outlines, out,
         )  # fmt: skip
         self._share.all_together(relight, words)

@@ -185,8 +185,10 @@ class CellLight:
             )  # what goes round of the day's light is thousands of times as bright
         bounce(
             self._lit, received, self._albedo, self._gloss, lights.sun[3:6] * F(sun_gain), self._all,
-            self._index, self._weight, rounds, self.table,
+            self._index, self._weight, rounds, -1, self.table,
         )  # fmt: skip
+        if even:
+            self._sun = None  # the next picture must not go on from this table
 
     def parts(self, lights: Lights, sun_gain: float) -> tuple[Any, ...]:
         """What `frame.relight` takes; the last is the table it fills."""
