@@ -67,7 +67,7 @@ def _draw(team, packets, scene, pervious, arrays, sun, seen, width, height, colo
             bottom = min(height, y + ROWS)
             if step == 0:
                 sun_lattice(
-                    scene, pervious, arrays, sun, points, kinds, width, y, bottom, packets, row, visible
+                    scene, pervious, arrays, sun, points, kinds, width, y, bottom, -1, packets, row, visible
                 )
             elif step == 1:
                 sun_between(

@@ -19,7 +19,7 @@ from gloamet.trace.relight.edges import mix_edges, put_edges
 from gloamet.trace.relight.evening import even_pass
 from gloamet.trace.relight.gather import bounce, evaluate
 from gloamet.trace.relight.shade import shade
-from gloamet.trace.relight.sunrays import sun_between, sun_lattice
+from gloamet.trace.relight.sunrays import sun_again, sun_between, sun_lattice
 from gloamet.trace.relight.thin import borrow, put_back
 
 F = np.float32
@@ -73,7 +73,29 @@ def _send_rays(team, k, threads, begun, lights, gains, how, cells, layers, packe
         if y < height:
             bottom = min(height, y + ROWS)
             sun_lattice(
-                scene, pervious, arrays, lights[1], points, kinds, width, y, bottom,
+                scene, pervious, arrays, lights[1], points, kinds, width, y, bottom, how[4],
+                packets, row, visible,
+            )  # fmt: skip
+    meet(team, k + 1, threads)
+
+
+@njit(**JIT)
+def _send_again(team, k, threads, begun, lights, how, layers, packets, row):
+    """Rays from those that were to be left out, where the others show that something has changed."""
+    scene, pervious, arrays = begun
+    while how[4] >= 0:
+        piece = take(team, k)
+        bands = _pieces(layers[0][1][5], ROWS)
+        n = piece // bands
+        if n >= 2:
+            break
+        points, _paint, _brief, _gleam, width, height, kinds, _alike, _like, _taps, _shares, visible = layers[
+            n
+        ][1]
+        y = (piece - n * bands) * ROWS
+        if y < height:
+            sun_again(
+                scene, pervious, arrays, lights[1], points, kinds, width, height, y, min(height, y + ROWS), how[4],
                 packets, row, visible,
             )  # fmt: skip
     meet(team, k + 1, threads)
@@ -209,12 +231,13 @@ def relight(team, packets, begun, lights, gains, how, cells, layers, outlines, o
     threads, row = len(packets), take(team, COUNTERS - 1)
     _light_cells(team, 0, threads, begun, lights, how, cells, packets, row)
     _send_rays(team, 2, threads, begun, lights, gains, how, cells, layers, packets, row)
-    _read_lists(team, 4, threads, begun, lights, how, cells, layers, packets, row)
-    _help_thin(team, 6, threads, layers)
+    _send_again(team, 4, threads, begun, lights, how, layers, packets, row)
+    _read_lists(team, 6, threads, begun, lights, how, cells, layers, packets, row)
+    _help_thin(team, 8, threads, layers)
     most = 0
     for n in range(2):
         most = max(most, max(layers[n][2][8], layers[n][2][9]))
     for level in range(most):
-        _even_level(team, 10 + 2 * level, threads, level, layers)
-    _put_together(team, 10 + 2 * most, threads, lights, gains, layers, out)
-    _smooth_edges(team, 12 + 2 * most, threads, outlines, out)
+        _even_level(team, 12 + 2 * level, threads, level, layers)
+    _put_together(team, 12 + 2 * most, threads, lights, gains, layers, out)
+    _smooth_edges(team, 14 + 2 * most, threads, outlines, out)

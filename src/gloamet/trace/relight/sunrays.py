@@ -1,8 +1,9 @@
 """Exact sun rays of a relit frame, at display size.
 
 visible (n,) uint32 is what comes of the sun at each display pixel: red, green and blue in 255ths, a byte each.
-While the hand moves, rays go out from every other pixel of every other row; where the four round a pixel agree and
-lie in its plane, it is like them, else it sends its own. All aim at the sun's middle: on surfaces a hundred times as
+While the hand moves, rays go out from every other pixel of every other row, from half of those at each picture and
+where the others differ; where the four round a pixel agree and lie in its plane, it is like them, else it sends its
+own. All aim at the sun's middle: on surfaces a hundred times as
 bright in the sun as beside it, as in rooms, aims spread over the disc leave grain along every edge of light.
 like (n,) uint8 marks, bit by bit in the order of AROUND, which of the eight pixels beside lie in the same plane.
 """
@@ -99,16 +100,47 @@ def _send(scene, pervious, arrays, points, sun, packets, row, count, visible):
 
 @njit(**JIT)
 def sun_lattice(
-    scene, pervious, arrays, sun, points, kinds, width, y0, y1, packets, row, visible
+    scene, pervious, arrays, sun, points, kinds, width, y0, y1, turn, packets, row, visible
 ):  # fmt: skip
-    """Rays from every other pixel of every other row among y0..y1 (y0 even); a row of packets is its room."""
+    """Rays from every other pixel of every other row among y0..y1 (y0 even); a row of packets is its room.
+
+    turn 0 or 1: only from one half of them, as on a chessboard, the others stay as they were; -1: from all.
+    """
     count = 0
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
+            if turn >= 0 and (x // 2 + y // 2) & 1 != turn:
+                continue
             i = y * width + x
             visible[i] = NOTHING
             if kinds[i] == SURFACE_KIND and _facing(points, i, sun) > F(0):
                 packets[row, FREE + count] = F(i)  # whole up to 16 million
+                count += 1
+                if count == LANES:
+                    _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
+                    count = 0
+    _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
+
+
+@njit(**JIT)
+def sun_again(
+    scene, pervious, arrays, sun, points, kinds, width, height, y0, y1, turn, packets, row, visible
+):  # fmt: skip
+    """The lattice's other half: those ask after all that are not like the four beside, which have just asked."""
+    count = 0
+    for y in range(y0, y1, 2):
+        for x in range(0, width, 2):
+            i = y * width + x
+            if (x // 2 + y // 2) & 1 == turn or kinds[i] != SURFACE_KIND:
+                continue
+            v = visible[i]
+            like = (x < 2 or visible[i - 2] == v) and (x + 2 >= width or visible[i + 2] == v)
+            like = like and (y < 2 or visible[i - 2 * width] == v)
+            if like and (y + 2 >= height or visible[i + 2 * width] == v):
+                continue
+            visible[i] = NOTHING
+            if _facing(points, i, sun) > F(0):
+                packets[row, FREE + count] = F(i)
                 count += 1
                 if count == LANES:
                     _send(scene, pervious, arrays, points, sun, packets, row, count, visible)
