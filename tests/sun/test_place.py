@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gloamet.errors import GloametError
+from gloamet.sun.moment import moment_at
 from gloamet.sun.place import (
     parse_coordinates,
     parse_when,
@@ -103,3 +104,12 @@ def test_half_hour_changes_of_the_clock_are_known() -> None:
 def test_a_day_that_is_not_in_the_calendar_is_refused(text: str) -> None:
     with pytest.raises(GloametError):
         parse_when(text)
+
+
+def test_a_repeated_hour_has_two_suns() -> None:
+    riga = resolve_zone("Europe/Riga")
+    first, second = (
+        moment_at(datetime(2026, 10, 25, 3, 30, fold=fold), 56.95, 24.1, riga) for fold in (0, 1)
+    )
+    assert (second.instant - first.instant).total_seconds() == 3600.0
+    assert second.azimuth_deg - first.azimuth_deg == pytest.approx(15.0, abs=4.0)

@@ -20,6 +20,7 @@ from gloamet.trace.film import Film, Tracer
 from gloamet.trace.lights import Lights, build_lights
 from gloamet.trace.relight.edges import FAR_REACH
 from gloamet.trace.relight.record import Record, _no_outlines
+from gloamet.trace.relight.surfaces import MEMBERS
 from tests.conftest import box, level, make_scene
 from tests.trace.test_bodies import textured
 from tests.trace.test_portals import room
@@ -124,6 +125,33 @@ def test_a_moving_sun_ends_where_a_resting_one_is(record: Record, solver: SkySol
     resting = record.relit(lights, at_rest=True)
     assert moved.mean() == pytest.approx(resting.mean(), rel=0.01)
     assert np.median(np.abs(moved - resting) / resting) < 0.02
+
+
+def test_rays_left_out_while_the_sun_moves_are_not_missed(record: Record, solver: SkySolver) -> None:
+    record.relit(build_lights(solver.dome(Air(3.0), 100.0, 45.0)), at_rest=True)
+    for step in range(6):
+        lights = build_lights(solver.dome(Air(3.0), 100.0 + 4.0 * step, 45.0 - step))
+        moved = record.relit(lights)
+    resting = record.relit(lights, at_rest=True)
+    off = np.abs(np.log2(moved[..., 1] / resting[..., 1])) > 0.25
+    assert off.mean() < 0.0005  # 0.0012 where the half left out is not asked again
+
+
+def test_longer_lists_of_cells_begin_with_the_shorter_ones(
+    scene: Compiled, solver: SkySolver, tracer: Tracer
+) -> None:
+    lights = build_lights(solver.dome(Air(3.0), 150.0, 40.0))
+    record = Record(scene, COURT, WIDTH, HEIGHT, tracer.pool, tracer.threads)
+    assert record.improve(lights)
+    count = record.cells.count
+    before = record.cells._weight.reshape(count * MEMBERS, -1)
+    first = record.relit(lights, at_rest=True)
+    assert record.improve(lights)
+    after = record.cells._weight.reshape(count * MEMBERS, -1)
+    assert record.cells.count == count
+    assert after.shape[1] == 2 * before.shape[1]
+    assert after[:, : before.shape[1]] == pytest.approx(before, abs=0.0)
+    assert record.relit(lights, at_rest=True).mean() == pytest.approx(first.mean(), rel=0.01)
 
 
 def test_the_same_light_gives_the_same_picture_at_rest(record: Record, solver: SkySolver) -> None:
