@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 # decisions that do not change what is rendered, only from where and how far
 LOOKING = {"view", "views", "quality", "rectangle", "locked"}
 
-LADDER_SECONDS = 0.25  # for skies beforehand, between two steps of a record
+LADDER_SECONDS = 0.25  # for skies beforehand, between two steps of a record and when a hand rests
 DISC_SECONDS = 0.25  # between two pictures of the sky while the hand moves
 
 
