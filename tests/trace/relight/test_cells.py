@@ -18,6 +18,7 @@ from gloamet.trace.relight.cells import (
     empty_slots,
     enter,
     fill_sky,
+    revisit,
     sky_bin,
 )
 
@@ -65,6 +66,19 @@ def test_a_place_is_found_again_and_a_strange_one_falls_back() -> None:
     assert row((10.1, 3.15, 1.15), (1, 0, 0)) == FIRST_CELL
     assert row((10.1, 3.15, 1.15), (1, 0, 0), material=7) == FIRST_CELL + 1
     assert row((90.0, 3.1, 1.1), (1, 0, 0)) == UNKNOWN
+
+
+def test_further_hits_are_places_of_their_cell_or_of_the_cube_round_it_but_not_of_both() -> None:
+    keys, rows = empty_slots(64)
+    first = np.array([[10.1, 3.1, 1.1, 1, 0, 0]], np.float32)
+    members, filled = np.zeros((64, 8), np.int32), np.zeros(64, np.int32)
+    assert enter(ANCHOR, first, np.zeros(1, np.int32), 0, 64, keys, rows, members, filled) == 2
+    places = [(10.1, 3.15, 1.15), (10.1, 3.15, 1.15), (10.1, 3.6, 1.6), (90.0, 3.1, 1.1)]
+    hits = np.array([(*place, 1, 0, 0) for place in places], np.float32)
+    members, filled = np.zeros((2, 8), np.int32), np.zeros(2, np.int32)
+    revisit(ANCHOR, hits, np.array([0, -1, 0, 0], np.int32), keys, rows, members, filled)
+    assert filled.tolist() == [1, 1]  # what has no material was no hit, what lies far off is in neither
+    assert (members[0, 0], members[1, 0]) == (0, 2)
 
 
 def test_no_more_cells_are_made_than_there_is_room_for() -> None:

@@ -18,6 +18,7 @@ from gloamet.stage.scene import Material, Scene
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.film import Film, Tracer
 from gloamet.trace.lights import Lights, build_lights
+from gloamet.trace.relight.cells import GROUND, UNKNOWN
 from gloamet.trace.relight.edges import FAR_REACH
 from gloamet.trace.relight.record import Record, _no_outlines
 from gloamet.trace.relight.surfaces import MEMBERS
@@ -178,6 +179,37 @@ def test_a_stop_half_way_leaves_what_was_usable(scene: Compiled, solver: SkySolv
     assert not record.improve(lights, lambda: next(asked) >= 20)
     assert record.ready
     assert record.relit(lights, at_rest=True) == pytest.approx(before, rel=1e-4)
+
+
+@pytest.mark.parametrize("glazed", [False, True])
+def test_the_far_ground_melts_into_the_sky_as_in_the_exact_picture(
+    glazed: bool, solver: SkySolver, tracer: Tracer
+) -> None:
+    ground, pane = (
+        GroundPlane(reflectance=0.1, softness_deg=4.0),
+        Material("pane", (1.0, 1.0, 1.0), 0.0, transmission=1.0),
+    )
+    pieces = [(box((-1, 3, 0.0), (1, 5, 2)), PLAIN)]
+    if glazed:
+        pieces.append((box((-60, -1, 0.0), (60, -0.99, 60)), pane))
+    scene = compile_scene(make_scene(*pieces), ground)
+    camera = Camera((0.0, -6.0, 1.6), (0.0, 0.0, 1.6), 20.0)
+    lights = build_lights(solver.dome(Air(3.0), 90.0, 35.0))  # before and behind the same
+    relit = made(scene, camera, lights, tracer).relit(lights, at_rest=True)
+    other = exact(scene, camera, lights, tracer, 96)
+    rows = (slice(50, 74), slice(4, 36))  # from below the horizon to where no sky is left
+    assert other[rows][..., 1].mean(1).max() > 1.5 * other[rows][..., 1].mean(1).min()
+    assert relit[rows].mean(1) == pytest.approx(other[rows].mean(1), rel=0.03)
+
+
+def test_what_lies_far_out_on_the_plane_has_the_ground_s_light(solver: SkySolver, tracer: Tracer) -> None:
+    scene = compile_scene(make_scene((box((-2, -2, 30.0), (2, 2, 60)), PLAIN)), GroundPlane(reflectance=0.3))
+    lights = build_lights(solver.dome(Air(3.0), 200.0, 35.0))
+    record = made(scene, Camera((9.0, -30.0, 45.0), (0.0, 0.0, 45.0), 40.0), lights, tracer)
+    layer = record.layers[0]
+    seen = layer.index[layer.small.surfaces]
+    assert (seen == GROUND).mean() > 0.05
+    assert not (seen == UNKNOWN)[layer.weight[layer.small.surfaces] > 0].any()
 
 
 def test_still_water_mirrors_the_sky_as_the_exact_picture_does(solver: SkySolver, tracer: Tracer) -> None:

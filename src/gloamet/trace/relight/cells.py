@@ -119,6 +119,34 @@ def cell_row(anchor, keys, rows, px, py, pz, nx, ny, nz, material):
     return row if row >= 0 else np.int64(UNKNOWN)
 
 
+@njit(inline="always", **JIT)
+def _give_row(slots, rows, key, count, most):
+    """Row of a key, and how many cells there are: a new one while there are fewer than `most`, else -1."""
+    mask = len(slots) - 1
+    slot = _slot(key, mask)
+    while slots[slot] != _EMPTY and slots[slot] != key:
+        slot = (slot + 1) & mask
+    if slots[slot] == _EMPTY:
+        if count >= most:
+            return np.int64(-1), count
+        slots[slot], rows[slot] = key, FIRST_CELL + count
+        count += 1
+    return np.int64(rows[slot]), count
+
+
+@njit(inline="always", **JIT)
+def _draw_member(members, filled, c, h, state):
+    """Let hit h take part in the draw of cell c's places; returns the state of the numbers drawn."""
+    place = np.int64(filled[c])
+    filled[c] += 1
+    if place >= members.shape[1]:
+        state = state * np.uint64(6364136223846793005) + np.uint64(1442695040888963407)
+        place = np.int64((state >> np.uint64(33)) % np.uint64(filled[c]))
+    if place < members.shape[1]:
+        members[c, place] = h
+    return state
+
+
 @njit(**JIT)
 def enter(anchor, hits, materials, begin, most, slots, rows, members, filled):
     """Give every hit its cell and its coarse cube while there are fewer than `most`; returns how many there are.
@@ -127,7 +155,6 @@ def enter(anchor, hits, materials, begin, most, slots, rows, members, filled):
     they are. members (most - begin, MEMBERS) int32 keeps a fair draw of each new cell's hits, filled
     (most - begin,) how many it had.
     """
-    mask = len(slots) - 1
     count, state = begin, np.uint64(1)
     for h in range(len(hits)):
         if materials[h] < 0:
@@ -137,26 +164,28 @@ def enter(anchor, hits, materials, begin, most, slots, rows, members, filled):
                 anchor, hits[h, 0], hits[h, 1], hits[h, 2], hits[h, 3], hits[h, 4], hits[h, 5],
                 _COARSE_MATERIAL if coarse else materials[h], COARSER if coarse else 0,
             )  # fmt: skip
-            slot = _slot(key, mask)
-            while slots[slot] != _EMPTY and slots[slot] != key:
-                slot = (slot + 1) & mask
-            if slots[slot] == _EMPTY:
-                if count >= most:
-                    continue
-                slots[slot], rows[slot] = key, FIRST_CELL + count
-                count += 1
-            c = rows[slot] - FIRST_CELL - begin
-            if c < 0:
-                continue
-            n = filled[c]
-            filled[c] += 1
-            place = n
-            if n >= members.shape[1]:
-                state = state * np.uint64(6364136223846793005) + np.uint64(1442695040888963407)
-                place = np.int64((state >> np.uint64(33)) % np.uint64(n + 1))
-            if place < members.shape[1]:
-                members[c, place] = h
+            row, count = _give_row(slots, rows, key, count, most)
+            if row >= FIRST_CELL + begin:
+                state = _draw_member(members, filled, row - FIRST_CELL - begin, h, state)
     return count
+
+
+@njit(**JIT)
+def revisit(anchor, hits, materials, slots, rows, members, filled):
+    """Draw places, as `enter` does, among further hits for the cells there are, (cells, CANDIDATES) and (cells,).
+
+    A cube stands for what is in no cell: only such hits are its own. Those it had at first lay in cells too, and
+    places that walks often meet are seldom lit like those they miss.
+    """
+    state = np.uint64(1)
+    for h in range(len(hits)):
+        if materials[h] >= 0:
+            row = cell_row(
+                anchor, slots, rows, hits[h, 0], hits[h, 1], hits[h, 2], hits[h, 3], hits[h, 4], hits[h, 5],
+                materials[h],
+            )  # fmt: skip
+            if row >= FIRST_CELL:
+                state = _draw_member(members, filled, row - FIRST_CELL, h, state)
 
 
 def empty_slots(most: int) -> tuple[NDArray[np.int64], NDArray[np.int32]]:

@@ -20,7 +20,7 @@ from gloamet.trace.draws import GOLDEN, even_numbers, two_numbers
 from gloamet.trace.embree import PATH_MASK
 from gloamet.trace.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
 from gloamet.trace.portals import portal_density, serving, through_portal
-from gloamet.trace.relight.cells import FIRST_CELL, UNKNOWN, cell_row, sky_bin
+from gloamet.trace.relight.cells import FIRST_CELL, GROUND, UNKNOWN, cell_row, sky_bin
 from gloamet.trace.relight.chain import ESCAPED, MET, look
 from gloamet.trace.surface import (
     DIELECTRIC,
@@ -52,7 +52,10 @@ def _seen(scene, arrays, anchor, keys, rows, state, ox, oy, oz, dx, dy, dz):
     if kind == ESCAPED:
         return np.int64(sky_bin(d[0], d[1], d[2])), through
     if kind == MET:
-        return cell_row(anchor, keys, rows, p[0], p[1], p[2], n[0], n[1], n[2], paint[0]), through
+        row = cell_row(anchor, keys, rows, p[0], p[1], p[2], n[0], n[1], n[2], paint[0])
+        if row == UNKNOWN and paint[1] < 0:
+            row = np.int64(GROUND)  # the plane far out, which nothing shades
+        return row, through
     return np.int64(UNKNOWN), F(0)
 
 

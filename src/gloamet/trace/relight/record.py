@@ -33,7 +33,7 @@ F = np.float32
 FIRST_SAMPLES, FIRST_GLOSS_SAMPLES = 8, 4
 ROUNDS = 1  # bounces between cells for each picture while a hand moves
 ROUNDS_AT_REST = 12
-TOLERANCE = F(0.12)  # of the guides that evening out respects, in log light
+TOLERANCE = F(0.08)  # of the guides that evening out respects, in log light
 MOVING_SAMPLES = 16  # of the lists are read while a hand moves
 ASIDE_LEVELS = 1  # passes of evening out for mirror images, which are sharp
 SHRINK = 2  # a record's pixel is so many of the display's wide
@@ -138,7 +138,8 @@ class Record:
 
     def _refine(self, cancelled: Callable[[], bool]) -> bool:
         """What holds up no first picture: longer lists of cells, outlines, fine textures, narrow things."""
-        if not self.cells.refine(cancelled) or not self._find_outlines(cancelled):
+        shown = [layer.small for layer in self.layers]
+        if not self.cells.refine(shown, cancelled) or not self._find_outlines(cancelled):
             return False
         for layer in self.layers:
             if layer.used:

@@ -36,6 +36,17 @@ _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
 
 
 @njit(inline="always", **JIT)
+def _put_sky(plane, d, i, points, paint):
+    """Make row i of a layer one of sky, and of the far ground where the camera sees that."""
+    paint[i, KIND] = F(SKY)
+    for k in range(3):
+        points[i, NORMAL + k] = F(0)
+    points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2] = d
+    points[i, SKY_U], points[i, SKY_V] = dome_coordinates(d[0], d[1], max(d[2], F(0)))
+    points[i, GROUND_SHARE] = ground_seen(plane, d[2])
+
+
+@njit(inline="always", **JIT)
 def _keep(materials, plane, found, scale, i, points, paint):
     """Write what a look found into row i of a layer."""
     kind, p, n, s, d, w, ground, _aside = found
@@ -44,10 +55,7 @@ def _keep(materials, plane, found, scale, i, points, paint):
         points[i, NORMAL + k] = F(0)
     paint[i, KIND] = F(NONE)
     if kind == ESCAPED:
-        paint[i, KIND] = F(SKY)
-        points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2] = d
-        points[i, SKY_U], points[i, SKY_V] = dome_coordinates(d[0], d[1], max(d[2], F(0)))
-        points[i, GROUND_SHARE] = ground_seen(plane, d[2])
+        _put_sky(plane, d, i, points, paint)
     if kind == MET:
         m = ground[0]
         paint[i, KIND] = F(SURFACE)
@@ -67,6 +75,23 @@ def _keep(materials, plane, found, scale, i, points, paint):
             paint[i, BENEATH] = (F(1) - ground[8]) * (F(1) - points[i, GLOSS] * returned(1, nv, alpha))
 
 
+@njit(inline="always", **JIT)
+def _melts(plane, found):
+    """Whether a look ended on the far edge of the ground, which melts into the sky."""
+    return found[0] == MET and found[6][1] < 0 and ground_seen(plane, found[4][2]) < F(1)
+
+
+@njit(inline="always", **JIT)
+def _share_with_sky(plane, d, i, points, paint, aside_points, aside_paint):
+    """Less of the ground in the first layer, and sky beside it in the second."""
+    share = ground_seen(plane, d[2])
+    for k in range(3):
+        aside_paint[i, WEIGHT + k] = paint[i, WEIGHT + k] * (F(1) - share)
+        paint[i, WEIGHT + k] *= share
+    _put_sky(plane, d, i, aside_points, aside_paint)
+    aside_points[i, GROUND_SHARE] = F(0)
+
+
 @njit(**JIT)
 def see(scene, arrays, camera, width, height, y0, y1, points, paint, aside_points, aside_paint):
     """Fill rows y0..y1 of both layers; returns how many pixels have a mirror image."""
@@ -83,10 +108,17 @@ def see(scene, arrays, camera, width, height, y0, y1, points, paint, aside_point
                     away, ax, ay, az, bx, by, bz = found[7]
                     _keep(materials, plane, found, F(1), i, points, paint)
                     aside_paint[i, KIND] = F(NONE)
+                    if _melts(plane, found) and away <= LEAST_ASIDE:
+                        _share_with_sky(plane, found[4], i, points, paint, aside_points, aside_paint)
+                    elif _melts(plane, found):
+                        # the second layer is taken: shadows so far out are lost
+                        _put_sky(plane, found[4], i, points, paint)
                 elif away > LEAST_ASIDE:
                     count += 1
                     found = look(scene, arrays, _PATH, np.uint64(0), ax, ay, az, bx, by, bz)
                     _keep(materials, plane, found, away, i, aside_points, aside_paint)
+                    if _melts(plane, found):
+                        _put_sky(plane, found[4], i, aside_points, aside_paint)
     return count
 
 

@@ -25,6 +25,7 @@ from gloamet.trace.relight.cells import (
     empty_slots,
     enter,
     fill_sky,
+    revisit,
 )
 from gloamet.trace.relight.gather import (
     ALPHA,
@@ -39,6 +40,7 @@ from gloamet.trace.relight.gather import (
     wander,
 )
 from gloamet.trace.relight.layer import Screen
+from gloamet.trace.relight.places import spread
 from gloamet.trace.relight.sharing import Sharing
 from gloamet.trace.surface import MEAN_RETURNED
 
@@ -46,8 +48,10 @@ F = np.float32
 Floats = NDArray[np.float32]
 MOST_CELLS = 60_000  # rows of the table are counted in 16 bits
 MEMBERS = LANES  # places kept of each cell: they send their rays together
+CANDIDATES = 24  # they are chosen from
 FIRST_SAMPLES, SAMPLES = 4, 8  # of what each place sees: to begin with, and once there was time
-WALKS, WALK_BOUNCES = 24_000, 4
+WALKS, FURTHER_WALKS, WALK_BOUNCES = 24_000, 48_000, 4
+_FIRST, _FURTHER = 5, 11  # seeds of walks, apart by more than there are screens
 FULL_SHARE = 0.7  # of the room for cells that other views may have taken
 NEAR_SHARE = (
     0.3  # of the distance to its target that a camera may have moved and still find cells fine enough
@@ -90,45 +94,52 @@ class CellLight:
 
     def find(self, screens: list[Screen], cancelled: Callable[[], bool]) -> bool:
         """Make the cells that are missing of surfaces met on walks from what screens show; False when cancelled."""
+        met = self._walk(screens, WALKS, _FIRST, cancelled)
+        if met is None:
+            return False
+        hits, materials = met
+        room = MOST_CELLS - self.count
+        # a stop half-way must not leave keys that no cell stands behind
+        keys, rows = self._keys.copy(), self._rows.copy()
+        members, filled = np.zeros((room, MEMBERS), np.int32), np.zeros(room, np.int32)
+        new = -self.count + enter(
+            self._anchor, hits, materials, self.count, MOST_CELLS, keys, rows, members, filled
+        )
+        kept = np.maximum(np.minimum(filled[:new], MEMBERS), 1)[:, None]
+        chosen = np.take_along_axis(members[:new], np.arange(MEMBERS)[None] % kept, 1)
+        return self._settle_in(np.ascontiguousarray(hits[chosen]), keys, rows, cancelled)
+
+    def _walk(
+        self, screens: list[Screen], walks: int, seed: int, cancelled: Callable[[], bool]
+    ) -> tuple[Floats, NDArray[np.int32]] | None:
+        """Surfaces met on walks, (n, HIT_WORDS), and their materials (n,), -1 for none; None when cancelled."""
         hits, materials = [np.zeros((0, HIT_WORDS), np.float32)], [np.zeros(0, np.int32)]
         for k, screen in enumerate(screens):
             shown = np.flatnonzero(screen.surfaces).astype(np.int32)
             if not len(shown):
                 continue
-            chosen = np.random.default_rng(5 + k).choice(shown, min(WALKS, 2 * len(shown)))
+            chosen = np.random.default_rng(seed + k).choice(shown, min(walks, 2 * len(shown)))
             met = np.zeros((len(chosen), WALK_BOUNCES, HIT_WORDS), np.float32)
             of = np.full((len(chosen), WALK_BOUNCES), -1, np.int32)
             before = (self._handle, self._arrays, screen.points, chosen)
-            if not self._share.run(wander, before, len(chosen), (WALK_BOUNCES, 3, met, of), cancelled, 16):
-                return False
+            if not self._share.run(wander, before, len(chosen), (WALK_BOUNCES, seed, met, of), cancelled, 16):
+                return None
             hits.append(met.reshape(-1, HIT_WORDS))
             materials.append(of.ravel())
-        every, room = np.concatenate(hits), MOST_CELLS - self.count
-        # a stop half-way must not leave keys that no cell stands behind
-        keys, rows = self._keys.copy(), self._rows.copy()
-        members, filled = np.zeros((room, MEMBERS), np.int32), np.zeros(room, np.int32)
-        new = -self.count + enter(
-            self._anchor, every, np.concatenate(materials), self.count, MOST_CELLS, keys, rows, members, filled,
-        )  # fmt: skip
-        kept = np.maximum(np.minimum(filled[:new], MEMBERS), 1)[:, None]
-        chosen = np.take_along_axis(members[:new], np.arange(MEMBERS)[None] % kept, 1)
-        return self._settle_in(np.ascontiguousarray(every[chosen]), keys, rows, cancelled)
+        return np.concatenate(hits), np.concatenate(materials)
 
     def _settle_in(
         self, places: Floats, keys: NDArray[np.int64], rows: NDArray[np.int32], cancelled: Callable[[], bool]
     ) -> bool:
         """Take new places (cells, MEMBERS, HIT_WORDS) beside the old ones, and look round from each."""
-        new, mean = len(places), places.mean(1)
+        new = len(places)
         looking = (self._handle, self._arrays, self._anchor, keys, rows)
         seen = self._look_round(looking, places, 0, self._samples, cancelled)
         if seen is None:
             return False
         self._keys, self._rows = keys, rows
-        grid = np.linspace(0.0, 1.0, len(MEAN_RETURNED))
-        returned = np.interp(np.sqrt(mean[:, 10]), grid, MEAN_RETURNED)
         self._places = np.concatenate([self._places, places])
-        self._albedo = np.concatenate([self._albedo, np.clip(mean[:, 6:9], 0.0, 1.0)])
-        self._gloss = np.concatenate([self._gloss, (mean[:, 9] * returned).astype(np.float32)])
+        self._paint()
         self._index = np.concatenate([self._index, seen[0].reshape(new, MEMBERS * self._samples)])
         self._weight = np.concatenate([self._weight, seen[1].reshape(new, MEMBERS * self._samples)])
         self._received = np.concatenate([self._received, np.zeros((3, new), np.float32)], 1)
@@ -137,19 +148,43 @@ class CellLight:
         self._lit = np.zeros((self.count, MEMBERS, 4), np.float32)
         return True
 
-    def refine(self, cancelled: Callable[[], bool]) -> bool:
-        """Look round again from every place, for what is left of SAMPLES; False when cancelled."""
-        done = self._samples
-        seen = (
-            self._look_round(self.looking, self._places, done, SAMPLES, cancelled) if done < SAMPLES else None
-        )
-        if seen is not None:
+    def _paint(self) -> None:
+        """What cells throw back, from their places."""
+        mean, grid = self._places.mean(1), np.linspace(0.0, 1.0, len(MEAN_RETURNED))
+        self._albedo = np.clip(mean[:, 6:9], 0.0, 1.0)
+        returned = np.interp(np.sqrt(mean[:, 10]), grid, MEAN_RETURNED)
+        self._gloss = (mean[:, 9] * returned).astype(np.float32)
+
+    def refine(self, screens: list[Screen], cancelled: Callable[[], bool]) -> bool:
+        """Better places by further walks, and what is left of SAMPLES from there; False when cancelled."""
+        met, done = self._walk(screens, FURTHER_WALKS, _FURTHER, cancelled), self._samples
+        if met is None:
+            return False
+        places = self._moved(*met)
+        if done < SAMPLES:
+            seen = self._look_round(self.looking, places, done, SAMPLES, cancelled)
+            if seen is None:
+                return False
             index, weight = seen
             index[:, :done], weight[:, :done] = self._index.reshape(-1, done), self._weight.reshape(-1, done)
             self._index = index.reshape(self.count, MEMBERS * SAMPLES)
             self._weight = weight.reshape(self.count, MEMBERS * SAMPLES)
             self._samples = SAMPLES
-        return self._samples == SAMPLES
+        self._places, self._sun = places, None
+        self._paint()
+        return True
+
+    def _moved(self, hits: Floats, materials: NDArray[np.int32]) -> Floats:
+        """The cells' places with further hits in them, spread over each cell where there are many."""
+        members, filled = np.zeros((self.count, CANDIDATES), np.int32), np.zeros(self.count, np.int32)
+        revisit(self._anchor, hits, materials, self._keys, self._rows, members, filled)
+        # the last places of a cell are repeated ones, if any are
+        moved = np.arange(MEMBERS)[::-1][None] < filled[:, None]
+        places = np.where(moved[..., None], hits[members[:, MEMBERS - 1 :: -1]], self._places)
+        rich = np.flatnonzero(filled > MEMBERS)
+        kept = spread(hits[members[rich], :3], np.minimum(filled[rich], CANDIDATES), MEMBERS)
+        places[rich] = hits[np.take_along_axis(members[rich], kept, 1)]
+        return places
 
     def _look_round(
         self, looking: tuple[object, ...], places: Floats, begin: int, end: int, cancelled: Callable[[], bool]
