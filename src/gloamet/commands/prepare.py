@@ -16,12 +16,14 @@ from gloamet.errors import GloametError
 
 def _sky() -> None:
     from gloamet.sky.air import Air
-    from gloamet.sky.dome import SkySolver
+    from gloamet.sky.dome import SkySolver, dome_radiance
     from gloamet.sky.ribbon import sky_colours
     from gloamet.trace.lights import build_lights
 
     solver = SkySolver()
-    build_lights(solver.dome(Air(3.0, 10.0, 0.2), 180.0, 30.0))
+    dome = solver.dome(Air(3.0, 10.0, 0.2), 180.0, 30.0)
+    build_lights(dome)
+    dome_radiance(dome, np.array([[0.0, 0.0, 1.0]]))
     sky_colours(solver, Air())
 
 
@@ -36,21 +38,28 @@ def _rays(relit: bool = False) -> None:
     from gloamet.trace.relight.record import Record
     from gloamet.trace.sunlit import sunlit_shares
     from gloamet.trace.sunpatch import SunPatch
+    from gloamet.trace.upsample import guides_of, stretched, upsample
 
     corners = np.array([[-1, -1, 0], [1, -1, 0], [0, 1, 0]], np.float32)
-    part = Part("triangle", 0, Shape(corners, np.array([[0, 1, 2]], np.uint32)))
-    scene = compile_scene(Scene(None, (part,), (Material("satin", (0.5, 0.5, 0.5), 0.5),)))
+    shape = Shape(corners, np.array([[0, 1, 2]], np.uint32))
+    parts = (Part("triangle", 0, shape), Part("pane", 1, shape))
+    materials = (Material("satin", (0.5, 0.5, 0.5), 0.5), Material("glass", transmission=1.0))
+    scene = compile_scene(Scene(None, parts, materials))
     camera = Camera((0.0, -3.0, 2.0), (0.0, 0.0, 0.0))
     tracer, lights = Tracer(), build_lights(uniform_dome(1.0))
     if relit:
         record = Record(scene, camera, 32, 24, tracer.pool, tracer.threads)
-        record.improve(lights)
+        while not record.full:
+            record.improve(lights)
         record.relit(lights)
+        record.relit(lights, at_rest=True)
         SunPatch(scene, camera, 32, 24).outlines(np.array([0.0, 0.0, 1.0]), (255, 255, 255))
         sunlit_shares(scene, corners, np.array([[0, 0, 1]] * 3, np.float32), True, corners)
     else:
-        tracer.expose(Film(8, 8), scene, lights, camera)
+        film = Film(8, 8)
+        tracer.expose(film, scene, lights, camera)
         first_hits(scene, camera, 8, 8, tracer.pool)
+        upsample(stretched(film.light(), (4, 4)), Film(4, 4), guides_of(film), tracer.pool)
 
 
 def _develop() -> None:
