@@ -11,7 +11,7 @@ import numpy as np
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.engine import Engine
+from gloamet.desk.engine import Engine, Wish
 from gloamet.desk.events import Busy, Frame, LightSolved
 from gloamet.desk.relighting import HANDED_FROM, HANDED_OVER, Relighting
 from gloamet.desk.session import Session
@@ -99,6 +99,27 @@ def test_a_gain_is_relit_first_and_keeps_the_film(recorded: tuple[Engine, Listen
     assert frame.samples == had > 0
     after = listener.wait(done)
     assert frame.pixels.mean() == pytest.approx(after.pixels.mean(), rel=0.01)
+
+
+@pytest.mark.parametrize("relightable", [True, False])
+@pytest.mark.parametrize(
+    ("section", "values"), [("expose", {"kelvin": 3500.0}), ("fill", {"sky_stops": 1.0})]
+)
+def test_a_picture_comes_for_every_move_of_a_hand_that_never_rests(
+    recorded: tuple[Engine, Listener, Document], section: str, values: dict[str, Any], relightable: bool
+) -> None:
+    engine, listener, document = recorded
+    pictures = engine.studio.pictures
+    if not relightable:
+        pictures._relighting = Relighting()
+    pictures._stale = lambda: True  # the next move is there already
+    listener.forget()
+    moved = document.change(section, **values)
+    engine.studio.work(Wish(moved, *SIZE))
+    frames = listener.of(Frame)
+    assert [frame.document for frame in frames] == [moved]
+    assert frames[0].pixels.shape[:2] == (SIZE[1], SIZE[0])
+    assert not frames[0].done
 
 
 def test_the_share_of_the_exact_picture_grows_with_its_samples() -> None:

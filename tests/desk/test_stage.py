@@ -431,7 +431,7 @@ def test_a_stopped_picture_stays_and_goes_on(window: DeskWindow, qtbot: QtBot) -
     qtbot.wait(500)
     assert session.frame is frame
     bar.stop.click()
-    qtbot.waitUntil(lambda: session.frame is not frame, timeout=60_000)
+    qtbot.waitUntil(lambda: session.frame is not frame and session.frame.exact, timeout=60_000)
     assert "paths" in bar.status.text()
 
 

@@ -1,4 +1,4 @@
-"""The worker's pictures: quick previews, the exact one refined pass by pass, the plan, and thumbnails.
+"""The worker's pictures: quick previews, the exact one refined pass by pass, and when those beside it are drawn.
 
 Films are kept under the key they were exposed for; a newer wish stops what became stale between two tiles
 of rays and keeps what did not.
@@ -6,16 +6,17 @@ of rays and keeps what did not.
 
 from __future__ import annotations
 
-import math
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.desk.events import Busy, Frame, PlanFrame, Thumbnail
+from gloamet.desk.beside import Beside, small_film
+from gloamet.desk.events import Busy, Frame
 from gloamet.desk.relighting import Relighting
 from gloamet.document.model import Document
 from gloamet.stage.assembly import camera_of_view
@@ -34,9 +35,11 @@ SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture
 PASS_SECONDS = 0.25  # of rays between two looks at what the picture still wants
 GUIDED_AT = (1, 4, 16)  # samples at which the edges for enlarging previews are taken anew
 PLAN_SAMPLES = 12
-THUMB, THUMB_SAMPLES = (120, 80), 12
 THUMBS_AFTER = 8  # samples of the picture before the views get theirs
 Floats = NDArray[np.float32]
+_SOME_MORE = np.ones(
+    (1, 1), np.uint16
+)  # wanted of a picture shown again before it is known whether it is done
 
 
 @dataclass(frozen=True)
@@ -61,11 +64,13 @@ class Pictures:
         self._film: tuple[Any, Any] | None = None
         self._previewed: Any = None  # the film of the last preview, until a record has taken its lamps
         self._clean: tuple[Any, float, Floats] | None = None
+        self._last: tuple[Any, Floats, Step | None] | None = (
+            None  # film, light and step of what was shown last
+        )
         self._view_key: Any = None
         self._guides: tuple[Any, Any, int] | None = None
         self._ink: tuple[Any, Floats] | None = None
-        self._plan: tuple[Any, Any, int] | None = None
-        self._thumbs: dict[Any, Any] = {}
+        self._beside = Beside(report, stale)
         self._relighting = Relighting()
         self._gains: Any = None
         self._looking: Any = None
@@ -88,19 +93,18 @@ class Pictures:
         self._looking = (compiled, camera)
         gains, view = gains_of(wish.document), (compiled, camera, width, height)
         fresh = self._film is None or self._film[0] != key
+        moved = fresh or gains != self._gains
         if fresh:
-            self._film = self._clean = None
-            if not self._relight(wish, lights, gains, view, ahead=sky.ahead):
-                self._preview(wish, compiled, lights, camera, (width, height))
-        elif self._film is not None and gains != self._gains:
-            self._relight(wish, lights, gains, view, film=self._film[1])
-        moved, self._gains = fresh or gains != self._gains, gains
-        self._draw_plan(wish, compiled, lights, (compiled, sky.key), 1)
-        while moved and time.monotonic() - wish.hands_on < SETTLE_SECONDS:
+            self._film = self._clean = self._last = None
+        self._answer(wish, lights, gains, view, sky.ahead)
+        self._gains = gains
+        plan = partial(self._beside.draw_plan, wish, self._tracer, compiled, lights, sky.key)
+        plan(1, self._speed * PREVIEW_SECONDS)
+        while time.monotonic() - wish.hands_on < SETTLE_SECONDS:
             if self._stale():
                 return
             time.sleep(0.005)
-        if moved and self._stale():
+        if self._stale():
             return
         if moved:
             kept = self._film[1] if self._film is not None else None
@@ -111,12 +115,27 @@ class Pictures:
         if fresh:
             self._film = (key, Film(width, height))
             self._started = time.monotonic()
-        self._draw_plan(wish, compiled, lights, (compiled, sky.key), 4)
+        plan(4)
         assert self._film is not None
         self._refine(wish, compiled, lights, camera, self._film[1])
         if not self._stale():
-            self._draw_plan(wish, compiled, lights, (compiled, sky.key), PLAN_SAMPLES)
-        self._draw_thumbs(wish.document, compiled, lights, in_this_light=True)
+            plan(PLAN_SAMPLES)
+        self._beside.draw_thumbs(wish.document, self._tracer, compiled, lights, in_this_light=True)
+
+    def _answer(
+        self, wish: Wish, lights: Any, gains: tuple[float, float, float], view: Any, ahead: Callable[[], None]
+    ) -> None:
+        """The first picture after a wish, at once and never given up: a hand that keeps moving must see pictures."""
+        if self._film is None:
+            if not self._relight(wish, lights, gains, view, ahead=ahead):
+                self._preview(wish, view[0], lights, view[1], view[2:])
+        elif gains != self._gains:
+            film = self._film[1]
+            if not self._relight(wish, lights, gains, view, film=film):
+                self._develop(wish, film, film.light(*gains), None)
+        elif self._last is not None:
+            film, picture, step = self._last
+            self._develop(wish, film, picture, step and replace(step, wanted=_SOME_MORE))
 
     def _relight(
         self,
@@ -156,7 +175,8 @@ class Pictures:
     def forget(self) -> None:
         """Let go of everything that takes memory: the document is closed."""
         self._relighting = Relighting()
-        self._film = self._previewed = self._clean = self._guides = self._ink = self._looking = None
+        self._film = self._previewed = self._clean = self._last = None
+        self._guides = self._ink = self._looking = None
 
     @property
     def record(self) -> Any:
@@ -199,7 +219,7 @@ class Pictures:
             paths, seconds = float(step.wanted.sum(dtype=np.int64)), time.monotonic() - begin
             self._speed = 0.5 * self._speed + 0.5 * paths / max(seconds, 1e-6)
             if film.samples_in(None) >= THUMBS_AFTER:
-                self._draw_thumbs(wish.document, compiled, lights)
+                self._beside.draw_thumbs(wish.document, self._tracer, compiled, lights)
             self._renew_guides(film)
 
     def _renew_guides(self, film: Any) -> None:
@@ -229,22 +249,12 @@ class Pictures:
     def _preview(
         self, wish: Wish, compiled: Compiled, lights: Any, camera: Camera, size: tuple[int, int]
     ) -> None:
-        """The first picture after a change, small enough to be there at once.
-
-        It is never cancelled: a hand that keeps moving must see pictures, not restarts.
-        """
-        film = self._previewed = self._small(size, PREVIEW_SECONDS)
+        """A picture small enough to be there at once."""
+        film = self._previewed = small_film(size, self._speed * PREVIEW_SECONDS)
         begin = time.monotonic()
         self._tracer.expose(film, compiled, lights, camera, 1)
         self._speed = 0.7 * self._speed + 0.3 * film.width * film.height / (time.monotonic() - begin)
         self._show(wish, film, None)
-
-    def _small(self, size: tuple[int, int], seconds: float) -> Any:
-        from gloamet.trace.film import Film
-
-        pixels = max(20_000.0, self._speed * seconds)
-        shrink = max(1.0, math.sqrt(size[0] * size[1] / pixels))
-        return Film(max(16, int(size[0] / shrink)), max(16, int(size[1] / shrink)))
 
     def _sharpen(self, picture: Floats, film: Any) -> Floats:
         """A preview enlarged along the edges that an exact picture of this camera has left."""
@@ -322,6 +332,7 @@ class Pictures:
         from gloamet.output.delivery import recipe_of
 
         document = wish.document
+        self._last = (film, picture, step)
         meter_ev = automatic_ev(picture)
         expose = document.expose
         ev = keeping_night(meter_ev) - expose.compensation if expose.automatic else expose.ev
@@ -364,66 +375,3 @@ class Pictures:
             step.done,
             document,
         )
-
-    # -- the plan and the thumbnails
-
-    def _draw_plan(self, wish: Wish, compiled: Compiled, lights: Any, key: Any, samples: int) -> None:
-        """The plan at a few samples, again when anything it shows has changed."""
-        from gloamet.trace.film import Film
-
-        plan = wish.plan
-        if plan is None or (samples > 1 and self._stale()):
-            return
-        key = (key, plan, samples)
-        if self._plan is not None and self._plan[:2] == key[:2] and self._plan[2] >= samples:
-            return
-        size = (plan.width, plan.height)
-        film = self._small(size, PREVIEW_SECONDS) if samples == 1 else Film(*size)
-        if not self._tracer.expose(
-            film,
-            compiled,
-            lights,
-            plan.camera,
-            samples,
-            cancelled=self._stale if samples > 1 else lambda: False,
-        ):
-            return
-        pixels = self._developed(wish.document, film)
-        if pixels is not None:
-            self._plan = key
-            self._report(PlanFrame(pixels, plan.camera))
-
-    def _draw_thumbs(
-        self, document: Document, compiled: Compiled, lights: Any, in_this_light: bool = False
-    ) -> None:
-        """Small pictures of the views that have none of this stage, or of this stage in this light."""
-        from gloamet.trace.film import Film
-
-        views = [named.view for named in document.stage.views]
-        self._thumbs = {view: made for view, made in self._thumbs.items() if view in views}
-        for view in views:
-            made = self._thumbs.get(view)
-            if made is not None and made[0] is compiled and (made[1] is lights or not in_this_light):
-                continue
-            film = Film(*THUMB)
-            if not self._tracer.expose(
-                film, compiled, lights, camera_of_view(view), THUMB_SAMPLES, cancelled=self._stale
-            ):
-                return
-            pixels = self._developed(document, film)
-            if pixels is None:
-                return
-            self._thumbs[view] = (compiled, lights)
-            self._report(Thumbnail(view, pixels))
-
-    def _developed(self, document: Document, film: Any) -> NDArray[np.uint8] | None:
-        """A small film cleaned and developed by its own meter."""
-        from gloamet.develop.pipeline import develop_screen
-        from gloamet.meter.picture import automatic_ev, keeping_night
-        from gloamet.output.delivery import gains_of, recipe_of
-        from gloamet.trace.denoise import denoise
-
-        clean = denoise(film.light(*gains_of(document)), film, cancelled=self._stale)
-        if clean is None:
-            return None
-        return develop_screen(clean, recipe_of(document, keeping_night(automatic_ev(clean))))
