@@ -17,7 +17,7 @@ from gloamet.stage.scene import Material
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.film import BYTES_A_PIXEL, Film, Tracer
 from gloamet.trace.lights import build_lights
-from tests.conftest import level, make_scene
+from tests.conftest import box, level, make_scene
 
 GREY = Material("grey", (0.5, 0.5, 0.5))
 CAMERA = Camera((0.0, -9.0, 4.0), (0.0, 0.0, 0.0), 40.0)
@@ -57,6 +57,33 @@ def test_a_stopped_render_taken_up_again_is_the_one_that_was_not_stopped(
     assert again.rays == whole.rays
     kept.remove()
     assert not kept.path.exists()
+
+
+def test_a_goal_of_noise_ends_in_the_same_picture_whatever_the_pace_the_threads_and_the_stops(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    block = make_scene((level(5.0), GREY), (box((-1.0, -1.0, 0.0), (1.0, 1.0, 2.0)), GREY))
+    stage, aim = compile_scene(block), Aim(400, noise=0.03)
+    monkeypatch.setattr("gloamet.output.final.FIRST_PATHS", 20_000)
+    whole = rendered(stage, Film(64, 48), aim)
+    spread = whole.layers["counts"]
+    assert spread.min() < spread.max() < 400
+    monkeypatch.setattr("gloamet.output.final.SECONDS_AT_ONCE", 1e-4)  # a pass in many parts
+    mark, path = mark_of(stage, LIGHTS, CAMERA, whole, aim.bounces), tmp_path / "night.unfinished"
+    film, halves = Film(64, 48), 0
+    while film.mean_samples() < whole.mean_samples():
+        film = Film(64, 48)
+        Checkpoint(path, mark).resume(film)
+        asked = iter(range(70))
+        render_film(
+            film, stage, LIGHTS, CAMERA, aim, Tracer(1), stopped=lambda asked=asked: next(asked, None) is None
+        )  # fmt: skip
+        halves += film.owed is not None and bool(film.owed.any())
+        Checkpoint(path, mark).keep(film, 0.0)
+    assert halves > 3  # stopped in the middle of a pass
+    for name, layer in whole.layers.items():
+        assert (film.layers[name] == layer).all(), name
+    assert film.rays == whole.rays
 
 
 def test_a_checkpoint_of_another_picture_is_refused_and_stays(stage: Compiled, tmp_path: Path) -> None:

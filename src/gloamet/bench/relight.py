@@ -151,18 +151,17 @@ def clean() -> Result:
 
 def _seconds_to(bench: Bench, lights: Any, chosen: Chosen, exact: NDArray[np.float32], goal: float) -> float:
     """Tracing as a saved picture is traced, looked at now and then; only the last cleaning is counted."""
-    from gloamet.output.final import FIRST_PATHS, SECONDS_A_PASS, Aim, next_step
+    from gloamet.output.final import Aim, next_step, pass_paths
     from gloamet.trace.denoise import denoise_well
     from gloamet.trace.film import Film
 
-    film, seconds, looked, paths = Film(WIDTH, HEIGHT), 0.0, 0.0, float(FIRST_PATHS)
+    film, seconds, looked = Film(WIDTH, HEIGHT), 0.0, 0.0
     aim = Aim(100_000, goal / 4.0, BOUNCES)  # never reached: the median of cleaned squares is there before
     while seconds < MOST_SECONDS:
         begin = time.perf_counter()
-        step = next_step(film, aim, paths)
+        step = next_step(film, aim, pass_paths(film))
         bench.tracer.expose(film, bench.scene, lights, bench.camera, step.wanted, BOUNCES)
-        took = time.perf_counter() - begin
-        seconds, paths = seconds + took, float(step.wanted.sum(dtype=np.int64)) / took * SECONDS_A_PASS
+        seconds += time.perf_counter() - begin
         if seconds < 1.1 * looked:
             continue
         begin, looked = time.perf_counter(), seconds

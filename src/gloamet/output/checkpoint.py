@@ -69,7 +69,7 @@ class Checkpoint:
                     )
                 for name, layer in film.layers.items():
                     layer[...] = kept[name]
-                film.rays = int(kept["rays"])
+                film.rays, film.owed = int(kept["rays"]), kept["owed"]
         except _UNREADABLE as error:
             raise GloametError(f"{self.path.name} is damaged: delete it to begin anew.") from error
         return True
@@ -80,7 +80,8 @@ class Checkpoint:
         if now - self._tried < seconds_between:
             return
         spare = self.path.with_name(self.path.name + ".part")
-        arrays = {"mark": np.array(self.mark), "rays": np.array(film.rays), **film.layers}
+        owed = np.zeros((film.height, film.width), np.uint16) if film.owed is None else film.owed
+        arrays = {"mark": np.array(self.mark), "rays": np.array(film.rays), "owed": owed, **film.layers}
         try:
             with spare.open("wb") as out:
                 np.savez(out, **arrays)  # type: ignore[arg-type]

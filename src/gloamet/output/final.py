@@ -1,14 +1,15 @@
 """Exposing a film to the end: passes with progress, time left, and a stop that keeps what is done.
 
-A film enters, empty or from a checkpoint, and leaves with the samples its aim asks for, the same whatever was
-stopped and taken up again between two samples of a pixel.
+A film enters, empty or from a checkpoint, and leaves with the samples its aim asks for: the same on any machine, and
+whatever was stopped and taken up again half-way.
 """
 
 from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,8 +21,9 @@ from gloamet.trace.lights import Lights
 from gloamet.trace.noise import MOST_AT_ONCE, UNIT_GAINS, samples_wanted, share_left, square_errors, typical
 from gloamet.trace.quality import FEWEST_SAMPLES, QUALITIES
 
-SECONDS_A_PASS = 0.7
-FIRST_PATHS = 500_000  # of the first pass, before the speed is known
+SECONDS_AT_ONCE = 0.7  # between two reports
+FIRST_PATHS = 500_000  # of the first pass
+SHARE_A_PASS = 1.0 / 16.0  # of what the film has: more would trace beyond the aim
 AROUND_SAMPLES = 8
 WORST_FIRST = 0.7  # of the film's noise: places that have less wait until the others have come down to it
 MOST_BOUNCES = QUALITIES["final"].bounces
@@ -84,6 +86,10 @@ def next_step(film: Film, aim: Aim, most_paths: float) -> Step:
     else:
         a_pixel = share_left(errors, aim.noise, film.mean_samples(aim.region), aim.samples)
         left = a_pixel * (x1 - x0) * (y1 - y0)
+    if aim.region is not None:
+        around = _top_up(film, min(aim.samples, AROUND_SAMPLES), None)
+        around[y0:y1, x0:x1] = 0
+        left += _paths(around)
     return Step(_next_pass(film, aim, errors, noise, most_paths), noise, left)
 
 
@@ -119,20 +125,39 @@ def render_film(
     stopped: Callable[[], bool] = lambda: False,
     keep: Callable[[Film], None] = lambda f: None,
 ) -> None:
-    """Trace until the aim is met or `stopped`; `keep` may store the film between two passes."""
+    """Trace until the aim is met or `stopped`; `keep` may store the film now and then."""
     tracer = tracer or Tracer()
-    start = time.monotonic()
-    traced = 0.0
-    step = next_step(film, aim, FIRST_PATHS)
-    while not step.done and not stopped():
-        begin = time.monotonic()
-        if not tracer.expose(film, compiled, lights, camera, step.wanted, aim.bounces, stopped):
-            break
-        now = time.monotonic()
-        paths = float(step.wanted.sum(dtype=np.int64))
-        speed, traced = paths / max(now - begin, 1e-6), traced + paths
-        step = next_step(film, aim, speed * SECONDS_A_PASS)
-        share = traced / (traced + step.paths_left)
-        samples, left = film.mean_samples(aim.region), step.paths_left / speed
-        progress(Progress(share, samples, step.noise, now - start, left))
+    start, traced, speed = time.monotonic(), 0.0, 0.0
+    step = next_step(film, aim, pass_paths(film))
+    while not stopped():
+        if film.owed is None or not film.owed.any():
+            step = next_step(film, aim, pass_paths(film))
+            film.owed = step.wanted.copy()
+        begun, of_pass = time.monotonic(), _paths(film.owed)
+        if not of_pass:
+            return
+        part = _rows_of(film.owed, speed * SECONDS_AT_ONCE or FIRST_PATHS)
+        tracer.expose(film, compiled, lights, camera, part, aim.bounces, stopped)
+        now, done = time.monotonic(), of_pass - _paths(film.owed)
+        speed, traced = done / max(now - begun, 1e-6), traced + done
+        step = replace(step, paths_left=max(step.paths_left - done, _paths(film.owed)))
+        if speed > 0.0:
+            share, left = traced / (traced + step.paths_left), step.paths_left / speed
+            progress(Progress(share, film.mean_samples(aim.region), step.noise, now - start, left))
         keep(film)
+
+
+def pass_paths(film: Film) -> float:
+    """Paths of a film's next pass: by what it has, not by the clock, so that any machine makes the same picture."""
+    return max(FIRST_PATHS, SHARE_A_PASS * _paths(film.layers["counts"]))
+
+
+def _paths(samples: NDArray[Any]) -> float:
+    return float(samples.sum(dtype=np.float64))
+
+
+def _rows_of(owed: NDArray[np.uint16], most_paths: float) -> NDArray[np.uint16]:
+    """The first rows of a pass that is not done, about so many paths of it."""
+    in_rows = owed.sum(1, dtype=np.int64)
+    before = np.cumsum(in_rows) - in_rows
+    return np.where((before < most_paths)[:, None], owed, np.uint16(0))

@@ -35,7 +35,8 @@ BYTES_A_PIXEL = 4 * (3 * len(COLOURS) + 1 + 4 + 1)
 class Film:
     """Sums over samples: sun, sky, lamps, albedo, normal (H, W, 3); depth, counts (H, W); squares (H, W, 4).
 
-    Films of another seed (0..2^31) have other grain of the same picture.
+    Films of another seed (0..2^31) have other grain of the same picture. owed (H, W) is what a pass that was begun
+    has still to trace; `Tracer.expose` takes off what it traces.
     """
 
     width: int
@@ -43,6 +44,7 @@ class Film:
     rays: int = 0
     seed: int = 0
     layers: dict[str, Floats] = field(default_factory=dict)
+    owed: NDArray[np.uint16] | None = None
 
     def __post_init__(self) -> None:
         shape = (self.height, self.width, 3)
@@ -150,7 +152,10 @@ class Tracer:
         def tile(rows: tuple[int, int]) -> int:
             if cancelled():
                 return -1
-            return int(trace_rows(*fixed, *rows, buffers))
+            count = int(trace_rows(*fixed, *rows, buffers))
+            if film.owed is not None:
+                film.owed[slice(*rows)] -= wanted[slice(*rows)]
+            return count
 
         counts = list(self.pool.map(tile, _tiles(wanted)))
         film.rays += sum(count for count in counts if count > 0)
