@@ -35,6 +35,7 @@ SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture
 PASS_SECONDS = 0.25  # of rays between two looks at what the picture still wants
 GUIDED_AT = (1, 4, 16)  # samples at which the edges for enlarging previews are taken anew
 PLAN_SAMPLES = 12
+LAMP_PIXELS, LAMP_SAMPLES = 40_000, 4  # of the lamps' own film, with every step of a record
 THUMBS_AFTER = 8  # samples of the picture before the views get theirs
 Floats = NDArray[np.float32]
 _SOME_MORE = np.ones(
@@ -72,6 +73,7 @@ class Pictures:
         self._ink: tuple[Any, Floats] | None = None
         self._beside = Beside(report, stale)
         self._relighting = Relighting()
+        self._lamps: tuple[Any, Any] | None = None  # the film of a record's lamps
         self._gains: Any = None
         self._looking: Any = None
         self._started = 0.0
@@ -169,14 +171,29 @@ class Pictures:
                 self._relighting.keep_lamps(view, self._previewed, self._stale, least=1)
                 self._previewed = None
             self._relight(wish, lights, gains, view, rest, film)
+            if self._ask_lamps(view, lights):
+                self._relight(wish, lights, gains, view, rest, film)
             idle()
         idle()
+
+    def _ask_lamps(self, view: Any, lights: Any) -> bool:
+        """A few samples more of the lamps' light, in a small film of its own; whether the record has got them."""
+        compiled, camera, width, height = view
+        if len(compiled.lamps) == 0:
+            return False
+        if self._lamps is None or self._lamps[0] != view:
+            self._lamps = (view, small_film((width, height), LAMP_PIXELS))
+        film, dark = self._lamps[1], replace(lights, sun=np.zeros_like(lights.sun))
+        if not self._tracer.expose(film, compiled, dark, camera, LAMP_SAMPLES, cancelled=self._stale):
+            return False
+        self._relighting.keep_lamps(view, film, self._stale)
+        return True
 
     def forget(self) -> None:
         """Let go of everything that takes memory: the document is closed."""
         self._relighting = Relighting()
         self._film = self._previewed = self._clean = self._last = None
-        self._guides = self._ink = self._looking = None
+        self._guides = self._ink = self._looking = self._lamps = None
 
     @property
     def record(self) -> Any:

@@ -24,20 +24,22 @@ from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Part, Scene, Shape
 from gloamet.trace.embree import (
     CLASSES,
+    COLOURED,
     OPAQUE,
     PERVIOUS,
     SHADELESS,
+    SMOOTH,
     SPARE_VERTICES,
     UNSEEN,
     Instance,
     RayScene,
 )
+from gloamet.trace.halos import find_halos
 from gloamet.trace.materials import is_pervious, lamp_table, material_table, picture_table
 from gloamet.trace.plane import pack_plane
 from gloamet.trace.portals import find_portals, glass_of
 
 Floats = NDArray[np.float32]
-SMOOTH, COLOURED = 1, 2
 SAVED_TRIANGLES = 300_000  # parts become instances when that saves at least so many triangles
 
 
@@ -73,6 +75,7 @@ class Compiled:
     lamps: Floats
     plane: Floats
     portals: Floats
+    halos: Floats
     ground: GroundPlane | None
 
     @property
@@ -86,7 +89,7 @@ class Compiled:
         return (
             g.rays.vertices, g.normals, g.uvs, g.colours, g.triangles, g.triangle_material, g.flags, g.first,
             g.instance_first, g.instance_turns, self.materials, self.texels, self.pictures, self.lamps,
-            self.plane, self.portals,
+            self.plane, self.portals, self.halos,
         )  # fmt: skip
 
 
@@ -216,9 +219,11 @@ def compile_scene(
     else:
         texels, pictures = picture_table(scene.textures)
     materials = material_table(scene, ground)
-    lamps = lamp_table(scene, materials)
+    lamps, apart = lamp_table(scene, materials)
     if before is not None and same and glass_of(before.scene) == glass_of(scene):
         portals = before.portals
     else:
         portals = find_portals(scene, geometry.rays)
-    return Compiled(scene, geometry, materials, texels, pictures, lamps, pack_plane(ground), portals, ground)
+    halos = find_halos(apart, geometry.rays)
+    plane = pack_plane(ground)
+    return Compiled(scene, geometry, materials, texels, pictures, lamps, plane, portals, halos, ground)

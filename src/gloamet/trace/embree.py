@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from gloamet.errors import GloametError
 
+SMOOTH, COLOURED = 1, 2  # flags of triangles: with vertex normals, with vertex colours
 OPAQUE, PERVIOUS = 0, 1
 UNSEEN, SHADELESS = 2, 4  # added to the above
 CLASSES = 6

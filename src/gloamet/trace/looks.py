@@ -22,7 +22,7 @@ def looks(arrays, m, prim, instance, barycentric, texture, place, normal, direct
     """
     (
         vertices, normals, uvs, colours, triangles, _tm, flags, _first, _if, turns, materials, texels, pictures,
-        _lamps, plane, _portals,
+        _lamps, plane, _portals, _halos,
     ) = arrays  # fmt: skip
     hu, hv = barycentric
     tu, tv = texture

@@ -163,8 +163,10 @@ def _point_row(lamp: Lamp) -> Floats:
     return row
 
 
-def lamp_table(scene: Scene, materials: Floats) -> Floats:
-    """Everything that glows, ready to be picked by its power; writes LAMP_DENSITY into the materials.
+def lamp_table(scene: Scene, materials: Floats) -> tuple[Floats, list[Floats]]:
+    """Everything that glows, ready to be picked by its power, and the same lamp by lamp.
+
+    Writes LAMP_DENSITY into the materials.
 
     A surface that glows through a picture is left to be met by chance.
     """
@@ -177,11 +179,11 @@ def lamp_table(scene: Scene, materials: Floats) -> Floats:
     table = np.concatenate(blocks) if blocks else np.zeros((0, LAMP_WORDS), np.float32)
     total = float(table[:, CHANCE].sum(dtype=np.float64)) if len(table) else 0.0
     if total <= 0.0:
-        return np.zeros((0, LAMP_WORDS), np.float32)
+        return np.zeros((0, LAMP_WORDS), np.float32), []
     for index, m in enumerate(scene.materials):
         if m.glows and m.emission_texture is None:
             materials[index, LAMP_DENSITY] = _power(m) / total
     table[:, CHANCE] /= total
     table[:, SUM] = np.cumsum(table[:, CHANCE], dtype=np.float64)
     table[-1, SUM] = 1.0
-    return table
+    return table, [block for block in blocks if block[:, CHANCE].any()]

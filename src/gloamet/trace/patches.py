@@ -98,7 +98,7 @@ def lit_by_patch(u, v, pick, count, scene, pervious, arrays, sun, surface, origi
     """
     (
         _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, portals,
+        pictures, _lamps, _plane, portals, _halos,
     ) = arrays  # fmt: skip
     x, y, z = origin
     wanted, k = min(int(pick * F(count)), count - 1), -1

@@ -15,9 +15,9 @@ from numpy.typing import NDArray
 
 from gloamet.jit import JIT
 from gloamet.stage.scene import Part, Scene
-from gloamet.trace.embree import OPAQUE_MASK, RayScene
+from gloamet.trace.embree import RayScene
 from gloamet.trace.materials import GLASS_FROM
-from gloamet.trace.rays import intersect
+from gloamet.trace.visibility import ends_of
 
 F = np.float32
 Floats = NDArray[np.float32]
@@ -31,19 +31,6 @@ CLOSED, OPENER = (
     0.15,
 )  # share of upward rays that leave: a room lets fewer out, its outside this many more
 SHARE = F(0.75)  # of the sky's samples that a point in a room sends through its portals
-_OPAQUE = np.int32(OPAQUE_MASK)
-_FAR = F(1e30)
-
-
-@njit(**JIT)
-def _reaches(scene, origins, directions, out):
-    """Distance to the first opaque face along each ray, -1 for none."""
-    for k in range(len(directions)):
-        t, _x, _y, _z, _u, _v, prim, _g, _i = intersect(
-            scene, origins[k, 0], origins[k, 1], origins[k, 2], F(0), directions[k, 0], directions[k, 1],
-            directions[k, 2], _FAR, _OPAQUE,
-        )  # fmt: skip
-        out[k] = t if prim >= 0 else F(-1)
 
 
 def _hemisphere(normal: NDArray[np.float64]) -> Floats:
@@ -81,8 +68,7 @@ def _rectangle(part: Part) -> tuple[NDArray[np.float64], ...] | None:
 def _room(rays: RayScene, origins: NDArray[np.float64], normal: NDArray[np.float64]) -> tuple[float, NDArray]:
     """Share of upward rays that leave on one side of a pane, and where the others end."""
     directions = _hemisphere(normal)
-    out = np.empty(RAYS, np.float32)
-    _reaches(rays.handle, origins.astype(np.float32), directions, out)
+    out = ends_of(rays, origins, directions)
     up = directions[:, 2] > 0.05
     ends = (origins + directions * out[:, None])[out > NEAREST_M]
     return float((out[up] < 0).mean()) if up.any() else 1.0, ends

@@ -28,7 +28,7 @@ Floats = NDArray[np.float32]
 def _shares(scene, pervious, arrays, points, normals, both_sides, suns, first, last, shares):
     (
         _v, _n, uvs, _c, triangles, triangle_material, _f, starts, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, _portals,
+        pictures, _lamps, _plane, _portals, _halos,
     ) = arrays  # fmt: skip
     for k in range(first, last):
         dx, dy, dz = suns[k, 0], suns[k, 1], suns[k, 2]

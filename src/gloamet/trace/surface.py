@@ -14,8 +14,7 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT
-from gloamet.trace.compiled import COLOURED, SMOOTH
-from gloamet.trace.embree import CLASSES
+from gloamet.trace.embree import CLASSES, COLOURED, SMOOTH
 from gloamet.trace.materials import (
     BASE_PICTURE,
     CUTOUT,

@@ -6,12 +6,14 @@ Arrays are those of `compiled`.
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from gloamet.jit import JIT
-from gloamet.trace.embree import OPAQUE_MASK, PERVIOUS_MASK
+from gloamet.trace.embree import OPAQUE_MASK, PERVIOUS_MASK, RayScene
 from gloamet.trace.materials import CUTOUT
 from gloamet.trace.rays import intersect, occluded
 from gloamet.trace.surface import is_hole, locate, pane, texture_place, turned
@@ -82,3 +84,25 @@ def unblocked(
         scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels, pictures,
         ox, oy, oz, dx, dy, dz, far,
     )  # fmt: skip
+
+
+@njit(**JIT)
+def _ends(scene, origins, directions, out):
+    for k in range(len(directions)):
+        t, _x, _y, _z, _u, _v, prim, _g, _i = intersect(
+            scene, origins[k, 0], origins[k, 1], origins[k, 2], F(0), directions[k, 0], directions[k, 1],
+            directions[k, 2], FAR, OPAQUE,
+        )  # fmt: skip
+        out[k] = t if prim >= 0 else F(-1)
+
+
+def ends_of(rays: RayScene, origins: NDArray[Any], directions: NDArray[Any]) -> NDArray[np.float32]:
+    """Distance (N,) to the first opaque face along each ray of origins and directions (N, 3), -1 for none."""
+    out = np.empty(len(directions), np.float32)
+    _ends(
+        rays.handle,
+        np.ascontiguousarray(origins, np.float32),
+        np.ascontiguousarray(directions, np.float32),
+        out,
+    )
+    return out

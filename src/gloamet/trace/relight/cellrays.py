@@ -76,7 +76,7 @@ def sun_on_cell(scene, pervious, arrays, sun, places, c, packets, row, lit):
     """Fill lit[c]; a row of packets is its room."""
     (
         _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, _portals,
+        pictures, _lamps, _plane, _portals, _halos,
     ) = arrays  # fmt: skip
     count = _aim(sun, places, c, packets, row, lit)
     if count == 0:

@@ -55,7 +55,7 @@ def look(scene, arrays, mask, state, ox, oy, oz, dx, dy, dz):
     """
     (
         vertices, normals, uvs, colours, triangles, triangle_material, flags, first, instance_first, turns,
-        materials, texels, pictures, _lamps, plane, _portals,
+        materials, texels, pictures, _lamps, plane, _portals, _halos,
     ) = arrays  # fmt: skip
     wr = wg = wb = F(1)
     away = F(0)

@@ -69,7 +69,7 @@ def _send(scene, pervious, arrays, points, sun, packets, row, count, visible):
     """Rays of `count` pixels to the sun's middle: all at once, then again those that met a pane or a wall."""
     (
         _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, _portals,
+        pictures, _lamps, _plane, _portals, _halos,
     ) = arrays  # fmt: skip
     if count == 0:
         return

@@ -1,0 +1,112 @@
+"""Halos of lamps: balls about the shades and ceilings close to them, small and bright, which paths meet only by chance.
+
+A scene's lamps and its rays enter; halos (K, HALO_WORDS) float32 leave: CENTRE, RADIUS, and SUM, the share of light
+of this one and those before. At a surface one halo is picked by its light, and with a chance a second path is sent
+into its ball that gathers lamps alone. The path itself may find the ball too: the two are weighted by the density of
+either (Veach 1997, power heuristic), so that nothing counts twice and the light of sun and sky is left as it is.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.jit import JIT
+from gloamet.trace.embree import RayScene
+from gloamet.trace.materials import AT, CHANCE, FIRST, SECOND
+from gloamet.trace.surface import basis
+from gloamet.trace.visibility import ends_of
+
+Floats = NDArray[np.float32]
+F = np.float32
+CENTRE, RADIUS, SUM, HALO_WORDS = 0, 3, 4, 5
+MOST, RAYS = 64, 256
+NEAR_M = 0.6  # a lamp lights nothing else as brightly as what is so close
+LEAST = 0.1  # of its rays must end there, else it hangs free
+SENT = F(0.05)  # of a second path at a surface; measured: with 0.1 and more the deeper surfaces get too few
+NO_CONE = (F(0), F(0), F(1), F(2), F(0))
+_SMALLEST = F(1e-5)  # squared sine of a cone
+
+
+def _even_directions() -> NDArray[np.float64]:
+    """RAYS directions all round (spiral points)."""
+    k = np.arange(RAYS) + 0.5
+    z, turn = 1.0 - 2.0 * k / RAYS, 2.399963229728653 * k
+    r = np.sqrt(1.0 - z * z)
+    return np.stack([r * np.cos(turn), r * np.sin(turn), z], -1)
+
+
+def _halo(rows: Floats, rays: RayScene) -> Floats | None:
+    """The ball about what is near to one lamp, given as its rows of the lamp table."""
+    weights = rows[:, CHANCE] / rows[:, CHANCE].sum()
+    middles = rows[:, AT : AT + 3].astype(np.float64)
+    if np.any(rows[:, SECOND : SECOND + 3]):
+        middles = middles + (rows[:, FIRST : FIRST + 3] + rows[:, SECOND : SECOND + 3]) / 3.0
+    centre = weights @ middles
+    body = float(np.linalg.norm(middles - centre, axis=1).max())
+    directions = _even_directions()
+    starts = centre + (1.05 * body + 1e-3) * directions
+    far = ends_of(rays, starts, directions)
+    ends = starts + directions * far[:, None]
+    near = (far >= 0.0) & (np.linalg.norm(ends - centre, axis=1) < NEAR_M + body)
+    if near.mean() < LEAST:
+        return None
+    radius = float(np.quantile(np.linalg.norm(ends[near] - centre, axis=1), 0.95))
+    return np.array([*centre, 1.05 * radius, rows[:, CHANCE].sum()], np.float32)
+
+
+def find_halos(lamps: list[Floats], rays: RayScene) -> Floats:
+    """The halos of the MOST brightest lamps; each lamp is its rows of the lamp table."""
+    brightest = sorted(lamps, key=lambda rows: -float(rows[:, CHANCE].sum()))[:MOST]
+    found = [halo for rows in brightest if (halo := _halo(rows, rays)) is not None]
+    if not found:
+        return np.zeros((0, HALO_WORDS), np.float32)
+    out = np.stack(found)
+    out[:, SUM] = np.cumsum(out[:, SUM], dtype=np.float64) / out[:, SUM].sum(dtype=np.float64)
+    out[-1, SUM] = 1.0
+    return out
+
+
+@njit(**JIT)
+def cone_of_halo(halos, pick, x, y, z, nx, ny, nz):
+    """The cone a point of that normal sees of one halo, by a uniform number.
+
+    (axis 0-2, cosine 3, density in the cone 4); density 0 for none: inside of the halo, or when it lies behind the
+    surface.
+    """
+    k = 0
+    while k < len(halos) - 1 and halos[k, SUM] <= pick:
+        k += 1
+    ax, ay, az = halos[k, CENTRE] - x, halos[k, CENTRE + 1] - y, halos[k, CENTRE + 2] - z
+    square = ax * ax + ay * ay + az * az
+    s2 = halos[k, RADIUS] * halos[k, RADIUS] / max(square, F(1e-12))
+    if s2 >= F(0.8) or s2 < _SMALLEST:
+        return NO_CONE
+    inverse = F(1) / math.sqrt(square)
+    ax, ay, az = ax * inverse, ay * inverse, az * inverse
+    if ax * nx + ay * ny + az * nz <= -math.sqrt(s2):
+        return NO_CONE
+    cosine = math.sqrt(F(1) - s2)
+    # 1 - cos without the loss of digits
+    return ax, ay, az, cosine, (F(1) + cosine) / (F(2 * math.pi) * s2)
+
+
+@njit(inline="always", **JIT)
+def into_cone(cone, u, v):
+    """A direction of the cone, all alike."""
+    ax, ay, az, cosine, _density = cone
+    c = F(1) - u * (F(1) - cosine)
+    s, phi = math.sqrt(max(F(0), F(1) - c * c)), F(2 * math.pi) * v
+    x, y = s * math.cos(phi), s * math.sin(phi)
+    a, b, d, e, g, h = basis(ax, ay, az)
+    return a * x + e * y + ax * c, b * x + g * y + ay * c, d * x + h * y + az * c
+
+
+@njit(inline="always", **JIT)
+def density_in(cone, dx, dy, dz):
+    """Density with which `into_cone` picks a direction."""
+    ax, ay, az, cosine, density = cone
+    return density if ax * dx + ay * dy + az * dz >= cosine else F(0)
