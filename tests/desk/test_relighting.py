@@ -180,6 +180,18 @@ def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some() -> None:
     assert relighting._lamps[1].mean() == pytest.approx(5.0, rel=0.2)
 
 
+def test_lamps_of_a_few_grainy_samples_keep_their_light() -> None:
+    relighting, film, rng = Relighting(), Film(64, 48), np.random.default_rng(5)
+    relighting._key = relighting.record = SimpleNamespace(width=64, height=48)
+    film.layers["counts"][:] = 4.0
+    film.layers["albedo"][:] = 4.0 * 0.8
+    lit = rng.random((48, 64, 1)) < 0.02
+    film.layers["lamps"][:] = 4.0 * np.where(lit, 50.0, 0.1)
+    relighting.keep_lamps(relighting._key, film, lambda: False)
+    assert relighting._lamps is not None
+    assert relighting._lamps[1].mean() == pytest.approx(film.mean("lamps").mean(), rel=0.1)
+
+
 def test_while_a_hand_drags_every_picture_comes_after_its_own_light(
     recorded: tuple[Engine, Listener, Document],
 ) -> None:

@@ -83,10 +83,10 @@ class Relighting:
         noisy = film.mean("lamps")
         clean = denoise(noisy, film, cancelled=cancelled)
         if clean is not None:
-            # what is rare and bright is lost in cleaning a few samples: a third of the light of a shaded lamp
-            clean *= np.float32(
-                noisy.mean(dtype=np.float64) / max(float(clean.mean(dtype=np.float64)), 1e-12)
-            )
+            # what is rare and bright is lost in cleaning a few samples; the lamps themselves would hide how much
+            level = clean.mean(2)
+            dim = level <= 3.0 * np.median(level)
+            clean *= np.float32(noisy[dim].mean(dtype=np.float64) / max(float(clean[dim].mean()), 1e-12))
             self._lamps = (key, stretched(clean, (self.record.height, self.record.width)))
 
     def handed_over(self, rest: Any, samples: int) -> float:

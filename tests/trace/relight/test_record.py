@@ -78,6 +78,16 @@ def test_a_relit_court_is_the_exact_one(
     assert np.median(apart(relit, other)) < 0.015
 
 
+@pytest.mark.parametrize("times", [1e-3, 1e3])
+def test_a_room_follows_a_leap_from_day_to_dusk_in_the_first_picture(times: float, tracer: Tracer) -> None:
+    stage, camera = compile_scene(room()), Camera((1.7, 1.5, 1.5), (-1.0, -1.5, 1.2), 60.0)
+    day, dusk = (build_lights(uniform_dome(level)) for level in (100.0, 100.0 * times))
+    record = made(stage, camera, day, tracer)
+    settled = record.relit(day, at_rest=True)
+    first = record.relit(dusk)
+    assert first.mean() == pytest.approx(times * settled.mean(), rel=0.02)
+
+
 def test_fifty_suns_and_skies_keep_their_mean_and_their_places(
     record: Record, scene: Compiled, solver: SkySolver, tracer: Tracer
 ) -> None:

@@ -48,9 +48,11 @@ def _light_cells(team, k, threads, begun, lights, how, cells, packets, row):
 @njit(**JIT)
 def _light_table(lights, gains, how, cells):
     """The sky's bins, and light going round between the cells: one thread's work, beside the others' rays."""
-    _places, lit, received, albedo, gloss, everywhere, index, weight, sun_light, table = cells
+    _places, lit, received, albedo, gloss, everywhere, index, weight, sun_light, table, source, before = cells
     fill_sky(lights[0], lights[2], gains[0], gains[1], table)
-    bounce(lit, received, albedo, gloss, sun_light, everywhere, index, weight, how[0], how[5], table)
+    bounce(
+        lit, received, albedo, gloss, sun_light, everywhere, index, weight, source, before, how[0], how[5], table
+    )  # fmt: skip
 
 
 @njit(**JIT)

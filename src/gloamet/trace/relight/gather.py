@@ -39,6 +39,7 @@ POINT_WORDS = 16
 HIT_WORDS = 12
 _PATH = np.int32(PATH_MASK)
 _PAIR = 2  # of even numbers
+SOURCE_BLOCK, SOURCE_STRIDE = 32, 16  # cells asked how much light there is: one in 16
 _RED, _GREEN, _BLUE = AP1_LUMINANCE.astype(np.float32)
 
 
@@ -221,20 +222,51 @@ def _light_cells(lit, received, albedo, gloss, sun_light, table):
 
 
 @njit(**SCATTERED_JIT)
-def bounce(lit, received, albedo, gloss, sun_light, wanted, index, weight, rounds, half, table):
+def _follow_source(lit, received, albedo, gloss, sun_light, wanted, index, weight, source, before, table):
+    """Scale what cells received in the picture before as the light has changed that comes to them at first hand.
+
+    Light that goes round fades only by and by: after a day's light, dusk in a room would be too bright for seconds.
+    source (3, cells) holds zeros and does so again; before (3,) is that light's mean over every SOURCE_STRIDE-th
+    block of cells, then and now.
+    """
+    _light_cells(lit, source, albedo, gloss, sun_light, table)
+    now_r = now_g = now_b = F(0)
+    asked = 0
+    for first in range(0, len(index), SOURCE_BLOCK * SOURCE_STRIDE):
+        last = min(first + SOURCE_BLOCK, len(index))
+        evaluate(wanted, index, weight, index.shape[1], table, first, last, source)
+        asked += last - first
+        for i in range(first, last):
+            now_r, now_g, now_b = now_r + source[0, i], now_g + source[1, i], now_b + source[2, i]
+            source[0, i] = source[1, i] = source[2, i] = F(0)
+    for n in range(3):
+        now = (now_r if n == 0 else (now_g if n == 1 else now_b)) / F(max(1, asked))
+        if now > F(0) and before[n] > F(0):
+            change = now / before[n]
+            for i in range(received.shape[1]):
+                received[n, i] *= change
+        before[n] = now
+
+
+@njit(**SCATTERED_JIT)
+def bounce(
+    lit, received, albedo, gloss, sun_light, wanted, index, weight, source, before, rounds, half, table,
+):  # fmt: skip
     """Light the cells, and let their light go round between them `rounds` times.
 
     lit (cells, places, 4) as `cellrays` leaves it; received (3, cells) is kept from picture to picture;
     albedo (cells, 3) of the base, gloss (cells,) the share their gloss returns of even light; index and weight
-    (cells, samples) what they see; sun_light (3,) lx. While a hand moves, half 0 or 1, that half of the cells looks
-    round once, at the table of the picture before; -1: all do.
+    (cells, samples) what they see; sun_light (3,) lx; source and before as in `_follow_source`. While a hand moves,
+    half 0 or 1, that half of the cells looks round once, at the table of the picture before; -1: all do.
     """
+    _follow_source(lit, received, albedo, gloss, sun_light, wanted, index, weight, source, before, table)
+    _light_cells(lit, received, albedo, gloss, sun_light, table)
     if half >= 0:
         middle = len(index) // 2
         first, last = (0, middle) if half == 0 else (middle, len(index))
         evaluate(wanted, index, weight, index.shape[1], table, first, last, received)
-        rounds = 0
-    _light_cells(lit, received, albedo, gloss, sun_light, table)
+        _light_cells(lit, received, albedo, gloss, sun_light, table)
+        return
     for _ in range(rounds):
         evaluate(wanted, index, weight, index.shape[1], table, 0, len(index), received)
         _light_cells(lit, received, albedo, gloss, sun_light, table)

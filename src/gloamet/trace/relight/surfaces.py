@@ -75,6 +75,7 @@ class CellLight:
         self._index = np.zeros((0, MEMBERS * FIRST_SAMPLES), np.uint16)
         self._weight = np.zeros((0, MEMBERS * FIRST_SAMPLES), np.float32)
         self._received = np.zeros((3, 0), np.float32)
+        self._before = np.zeros(3, np.float32)  # light at first hand when that was received
         self.table = np.zeros((FIRST_CELL + MOST_CELLS, 3), np.float32)
         self.count, self.found = 0, False
         self._sun: Floats | None = None
@@ -212,24 +213,23 @@ class CellLight:
         )  # fmt: skip
         self._share.all_together(sun_on_all_cells, words)
         fill_sky(lights.table, lights.ground, F(sun_gain), F(1), self.table)
-        received = self._received
+        received, before = self._received, self._before
         if even:
             self.table[: GROUND + 1] = 1.0
-            received = np.zeros_like(
-                received
-            )  # what goes round of the day's light is thousands of times as bright
+            # what goes round of the day's light is thousands of times as bright
+            received, before = np.zeros_like(received), np.zeros(3, np.float32)
         bounce(
             self._lit, received, self._albedo, self._gloss, lights.sun[3:6] * F(sun_gain), self._all,
-            self._index, self._weight, rounds, -1, self.table,
+            self._index, self._weight, np.zeros_like(received), before, rounds, -1, self.table,
         )  # fmt: skip
         if even:
             self._sun = None  # the next picture must not go on from this table
 
     def parts(self, lights: Lights, sun_gain: float) -> tuple[Any, ...]:
-        """What `frame.relight` takes; the last is the table it fills."""
+        """What `frame.relight` takes, with the table it fills."""
         return (
             self._places, self._lit, self._received, self._albedo, self._gloss, self._all, self._index,
-            self._weight, lights.sun[3:6] * F(sun_gain), self.table,
+            self._weight, lights.sun[3:6] * F(sun_gain), self.table, np.zeros_like(self._received), self._before,
         )  # fmt: skip
 
     def turn_to(self, lights: Lights, at_rest: bool) -> tuple[int, int]:
