@@ -26,7 +26,7 @@ PANE = Material("tinted", (0.9, 0.5, 0.2), 0.0, transmission=1.0, thin=True)
 def _alone(scene, pervious, arrays, places, towards, out):  # type: ignore[no-untyped-def]
     (
         _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, _portals,
+        pictures, _lamps, _plane, _portals, _halos,
     ) = arrays  # fmt: skip
     for i in range(len(places)):
         out[i, 0], out[i, 1], out[i, 2] = unblocked(
