@@ -15,6 +15,7 @@ from gloamet.desk.engine import Engine, Wish
 from gloamet.desk.events import Busy, Frame, LightSolved
 from gloamet.desk.relighting import HANDED_FROM, HANDED_OVER, Relighting
 from gloamet.desk.session import Session
+from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
 from gloamet.meter.light import read_light
 from gloamet.output.delivery import air_of, sky_of
@@ -190,6 +191,24 @@ def test_lamps_of_a_few_grainy_samples_keep_their_light() -> None:
     relighting.keep_lamps(relighting._key, film, lambda: False)
     assert relighting._lamps is not None
     assert relighting._lamps[1].mean() == pytest.approx(film.mean("lamps").mean(), rel=0.1)
+
+
+@pytest.mark.parametrize("quality", ["draft", "steady"])
+def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: str) -> None:
+    listener = Listener()
+    engine = Engine(listener)
+    room = demo_document("interior").change("sun", mode="hand", azimuth_deg=120.0, elevation_deg=-6.0)
+    room = room.change("expose", automatic=False, ev=1.0).change("stage", quality=quality)
+    engine.want(room.change("output", samples=33), 480, 320)
+    listener.wait(done)
+    frames = [e for e in listener.events if isinstance(e, Frame)]
+    relit = [f.pixels[..., :3].mean() for f in frames if not f.exact][-1]
+    exact = [f.pixels[..., :3].mean() for f in frames if f.exact]
+    assert frames[-1].done
+    assert exact[0] == pytest.approx(relit, rel=0.01)
+    # chance in the lamps' few samples is a percent at this size; four bounces instead of twelve are six
+    assert exact[-1] == pytest.approx(relit, rel=0.02)
+    engine.close()
 
 
 def test_while_a_hand_drags_every_picture_comes_after_its_own_light(

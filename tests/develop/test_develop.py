@@ -114,6 +114,16 @@ def test_the_picture_meter_follows_the_light_stop_by_stop() -> None:
     assert automatic_ev(np.zeros((4, 4, 3), np.float32)) == -8.0
 
 
+@pytest.mark.parametrize("share", [0.01, 0.02, 0.03])
+def test_a_lamp_a_little_larger_in_the_picture_does_not_make_the_meter_leap(share: float) -> None:
+    def lamplit(share: float) -> np.ndarray:
+        picture = np.full((100, 100, 3), 0.2, np.float32)
+        picture.reshape(-1, 3)[: round(share * 10_000)] = 6.0
+        return picture
+
+    assert abs(automatic_ev(lamplit(share + 0.0005)) - automatic_ev(lamplit(share - 0.0005))) < 0.25
+
+
 def test_automatic_exposure_leaves_dusk_dim_and_day_as_it_is() -> None:
     assert keeping_night(14.7) == 14.7
     assert keeping_night(NIGHT_EV) == NIGHT_EV

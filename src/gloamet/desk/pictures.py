@@ -171,12 +171,12 @@ class Pictures:
                 self._relighting.keep_lamps(view, self._previewed, self._stale, least=1)
                 self._previewed = None
             self._relight(wish, lights, gains, view, rest, film)
-            if self._ask_lamps(view, lights):
+            if self._ask_lamps(view, lights, QUALITIES[wish.document.stage.quality].bounces):
                 self._relight(wish, lights, gains, view, rest, film)
             idle()
         idle()
 
-    def _ask_lamps(self, view: Any, lights: Any) -> bool:
+    def _ask_lamps(self, view: Any, lights: Any, bounces: int) -> bool:
         """A few samples more of the lamps' light, in a small film of its own; whether the record has got them."""
         compiled, camera, width, height = view
         if len(compiled.lamps) == 0:
@@ -184,7 +184,7 @@ class Pictures:
         if self._lamps is None or self._lamps[0] != view:
             self._lamps = (view, small_film((width, height), LAMP_PIXELS))
         film, dark = self._lamps[1], replace(lights, sun=np.zeros_like(lights.sun))
-        if not self._tracer.expose(film, compiled, dark, camera, LAMP_SAMPLES, cancelled=self._stale):
+        if not self._tracer.expose(film, compiled, dark, camera, LAMP_SAMPLES, bounces, self._stale):
             return False
         self._relighting.keep_lamps(view, film, self._stale)
         return True
@@ -304,7 +304,7 @@ class Pictures:
     def _show(self, wish: Wish, film: Any, step: Step | None) -> None:
         """Clean a film and show it; without a step it is a preview."""
         from gloamet.output.delivery import gains_of
-        from gloamet.trace.denoise import denoise
+        from gloamet.trace.denoise import denoise, keeping_light
 
         gains = gains_of(wish.document)
         done = float(film.layers["counts"].sum())
@@ -313,9 +313,7 @@ class Pictures:
         key = (id(film), gains, plain)
         rest = (self._film[0], gains) if self._film is not None and exact else None
         share = (
-            1.0
-            if step is not None and step.done
-            else self._relighting.handed_over(rest, film.samples_in(None))
+            1.0 if step is not None and step.done else self._relighting.handed_over(rest, film.mean_samples())
         )
         if share == 0.0:
             picture = self._relighting.mixed(None, 0.0, (film.height, film.width))
@@ -328,6 +326,8 @@ class Pictures:
             )
             if clean is None:
                 return
+            if exact and not plain and film.layers["lamps"].any():
+                clean = keeping_light(clean, light)
             picture = clean if exact else self._sharpen(clean, film)
             self._clean = (key, done, picture) if exact else None
         if 0.0 < share < 1.0:

@@ -75,7 +75,7 @@ class Relighting:
 
     def keep_lamps(self, key: Any, film: Any, cancelled: Callable[[], bool], least: int = LAMPS_FROM) -> None:
         """Take the lamps' light of a film of `least` samples, which a sun that moves later does not change."""
-        from gloamet.trace.denoise import denoise
+        from gloamet.trace.denoise import denoise, keeping_light
         from gloamet.trace.upsample import stretched
 
         if self._key != key or film.samples_in(None) < least or not film.layers["lamps"].any():
@@ -83,13 +83,12 @@ class Relighting:
         noisy = film.mean("lamps")
         clean = denoise(noisy, film, cancelled=cancelled)
         if clean is not None:
-            # what is rare and bright is lost in cleaning a few samples; the lamps themselves would hide how much
-            level = clean.mean(2)
-            dim = level <= 3.0 * np.median(level)
-            clean *= np.float32(noisy[dim].mean(dtype=np.float64) / max(float(clean[dim].mean()), 1e-12))
-            self._lamps = (key, stretched(clean, (self.record.height, self.record.width)))
+            self._lamps = (
+                key,
+                stretched(keeping_light(clean, noisy), (self.record.height, self.record.width)),
+            )
 
-    def handed_over(self, rest: Any, samples: int) -> float:
+    def handed_over(self, rest: Any, samples: float) -> float:
         """Share of the exact picture in what is shown, 0..1, by its samples."""
         if self._rest is None or self._rest[0] != rest:
             return 1.0

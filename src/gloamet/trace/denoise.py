@@ -19,6 +19,7 @@ from gloamet.errors import GloametError
 from gloamet.trace.film import Film, Floats
 
 BEST_MEMORY_MB = 600  # of the best cleaning, which works in tiles; without a limit 1080p took 1.6 GB
+BRIGHT = 3.0  # times the median: what is above is no part of what a few samples miss
 _MONITOR = ctypes.CFUNCTYPE(ctypes.c_bool, ctypes.c_void_p, ctypes.c_double)
 
 
@@ -108,6 +109,28 @@ def _guides(film: Film) -> dict[str, Floats]:
 def denoise(picture: Floats, film: Film, cancelled: Callable[[], bool] = _never) -> Floats | None:
     """The picture (H, W, 3) without grain, quickly; the film gives the guides. None when cancelled."""
     return shared_denoiser().run({"color": _sound(picture), **_guides(film)}, cancelled)
+
+
+def keeping_light(clean: Floats, noisy: Floats) -> Floats:
+    """A cleaned picture with the mean light of the noisy one, both (H, W, 3): where it is dim, and on the whole.
+
+    What is rare and bright is lost in cleaning a few samples, and what is bright for long is smeared. It is given back
+    in the hue and with the shape of what is left; how bright bright things are would hide how much the dim ones miss.
+    """
+    level = clean.mean(2)
+    bright = np.float32(BRIGHT * np.median(level))
+    dim = level <= bright
+    low = clean * np.minimum(np.float32(1.0), bright / np.maximum(level, np.float32(1e-30)))[..., None]
+    rest = clean - low
+    there = float(low[dim].mean(dtype=np.float64))
+    if there <= 0.0:
+        return clean
+    low *= np.float32(noisy[dim].mean(dtype=np.float64) / there)
+    above = float(rest.mean(dtype=np.float64))
+    if above > 0.0:
+        share = (noisy.mean(dtype=np.float64) - low.mean(dtype=np.float64)) / above
+        rest *= np.float32(min(max(share, 0.0), 2.0))
+    return np.asarray(low + rest, np.float32)
 
 
 def denoise_well(

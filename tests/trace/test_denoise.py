@@ -1,0 +1,55 @@
+"""Cleaning grain keeps the light that a few samples hold."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from gloamet.trace.denoise import BRIGHT, denoise, keeping_light
+from gloamet.trace.film import Film
+
+
+def glints(share: float, level: float) -> np.ndarray:
+    """A dim wall (48, 64, 3) of 0.1 beside a bright window of 20, with rare glints on the wall."""
+    rng = np.random.default_rng(3)
+    picture = np.full((48, 64, 3), 0.1, np.float32)
+    picture[rng.random((48, 64)) < share] = level
+    picture[:, 56:] = 20.0
+    return picture
+
+
+def test_rare_glints_lost_in_cleaning_are_given_back_where_it_is_dim() -> None:
+    noisy = glints(0.02, 50.0)
+    clean = glints(0.0, 0.0)
+    kept = keeping_light(clean, noisy)
+    wall, window = np.s_[:, :56], np.s_[:, 56:]
+    assert kept[wall].mean() == pytest.approx(noisy[wall].mean(), rel=0.02)
+    assert kept[window].mean() == pytest.approx(20.0, rel=0.05)
+    assert np.ptp(kept[wall]) < 1e-4  # no glint of it came back
+
+
+def test_bright_things_smeared_in_cleaning_do_not_make_the_picture_brighter() -> None:
+    noisy, clean = glints(0.02, 50.0), glints(0.0, 0.0)
+    clean[:, 48:56] = 2.0
+    assert clean[0, 50, 0] > BRIGHT * np.median(clean)
+    assert keeping_light(clean, noisy).mean() == pytest.approx(noisy.mean(), rel=1e-3)
+
+
+def test_a_clean_picture_or_a_dark_one_stays_as_it_is() -> None:
+    picture = glints(0.0, 0.0)
+    assert keeping_light(picture, picture) == pytest.approx(picture, rel=1e-5)
+    dark = np.zeros((8, 8, 3), np.float32)
+    assert not keeping_light(dark, dark).any()
+
+
+def test_hue_of_what_is_given_back_is_that_of_the_place() -> None:
+    noisy, clean = glints(0.02, 50.0), glints(0.0, 0.0)
+    clean[:, :28] *= np.float32([1.0, 0.5, 0.25])
+    kept = keeping_light(clean, noisy)
+    assert kept[0, 0] / kept[0, 0, 0] == pytest.approx([1.0, 0.5, 0.25], rel=1e-4)
+
+
+def test_a_cancelled_cleaning_gives_nothing() -> None:
+    film = Film(64, 48)
+    film.layers["counts"][:] = 1.0
+    assert denoise(glints(0.02, 50.0), film, cancelled=lambda: True) is None
