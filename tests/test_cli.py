@@ -87,6 +87,27 @@ def test_rendered_plane_reads_what_the_meter_says(
     assert planes["R"] == pytest.approx(planes["sun.R"] + planes["sky.R"], rel=1e-5)
 
 
+def test_a_plane_under_a_panorama_reads_the_level_asked_for_in_a_layer_of_its_own(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
+) -> None:
+    sky, out = str(tmp_path / "sky.exr"), tmp_path / "plane.exr"
+    ask(capsys, "sky", "--elevation", "20", "--no-sun", "--panorama", sky, "--width", "256")
+    shared = ["render", str(obj_file), "-o", str(out), "--up", "z", "--size", "32x32", "--samples", "128"]
+    shared += ["--eye", "0,0,10", "--target", "0,0,0", "--fov", "20"]
+    told = ask(capsys, *shared, "--panorama", sky, "--panorama-lux", "10000", "--panorama-turn", "30")
+    planes = read(out)
+    y = 0.2722287 * planes["panorama.R"] + 0.6740818 * planes["panorama.G"] + 0.0536895 * planes["panorama.B"]
+    assert y.mean() == pytest.approx(0.8 * 10_000 / math.pi, rel=0.01)
+    whole = planes["sun.G"] + planes["sky.G"] + planes["panorama.G"]
+    assert planes["G"] == pytest.approx(whole, rel=1e-5)
+    assert told["noise_panorama_percent"] > 0.0
+    assert "noise_lamps_percent" not in told
+    assert main([*shared, "--panorama-turn", "30"]) == 2
+    assert "give --panorama too" in capsys.readouterr().err
+    assert main([*shared, "--panorama", str(tmp_path / "gone.exr")]) == 2
+    assert "gone.exr is not in" in capsys.readouterr().err
+
+
 def test_exposed_exr_is_the_same_light_over_the_white_of_the_ev(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
 ) -> None:

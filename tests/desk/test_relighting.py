@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator
+from pathlib import Path
 from types import SimpleNamespace
 from typing import Any
 
@@ -19,8 +20,10 @@ from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
 from gloamet.meter.light import read_light
 from gloamet.output.delivery import air_of, sky_of
-from gloamet.sky.dome import SkySolver
+from gloamet.output.images import save_light
+from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.trace.film import Film
+from gloamet.trace.lights import build_lights
 from tests.desk.test_engine import Listener, done
 
 SIZE = (240, 160)
@@ -211,6 +214,24 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: s
     engine.close()
 
 
+def test_a_turned_panorama_is_relit_as_the_exact_picture_shows_it(
+    recorded: tuple[Engine, Listener, Document], tmp_path: Path
+) -> None:
+    engine, listener, document = recorded
+    picture = np.full((64, 128, 3), 200.0, np.float32)
+    picture[10:20, 80:96] = 4e5
+    save_light(tmp_path / "lit.exr", picture)
+    dusk = document.change("sun", mode="hand", elevation_deg=-8.0).change("expose", automatic=False, ev=10.0)
+    dusk = dusk.change("panorama", file=str(tmp_path / "lit.exr"))
+    for turn in (0.0, 70.0):
+        turned = dusk.change("panorama", turn_deg=turn)
+        first = wait_for(engine, listener, turned, relit).pixels[..., :3].mean()
+        last = listener.wait(done).pixels[..., :3].mean()
+        assert first == pytest.approx(last, rel=0.02)
+    dimmer = wait_for(engine, listener, turned.change("fill", panorama_stops=-2.0), relit)
+    assert dimmer.pixels[..., :3].mean() < 0.9 * last
+
+
 def test_while_a_hand_drags_every_picture_comes_after_its_own_light(
     recorded: tuple[Engine, Listener, Document],
 ) -> None:
@@ -265,7 +286,8 @@ def test_a_relit_picture_has_as_many_pixels_as_the_machine_relights_in_time(
     relighting: Any = Relighting()
     relighting._speed = pixels_a_second
     nothing: Any = None
-    assert relighting.improve("view", nothing, nothing, window, nothing, nothing, 1, lambda: False)
+    lights = build_lights(uniform_dome(1.0))
+    assert relighting.improve("view", nothing, nothing, window, lights, nothing, 1, lambda: False)
     width, height = made[0]
     assert width * height == pytest.approx(pixels, rel=0.01)
     assert width / height == pytest.approx(window[0] / window[1], rel=0.01)

@@ -83,6 +83,14 @@ def test_a_new_change_forgets_what_was_undone() -> None:
     assert not history.can_redo
 
 
+def test_a_panorama_moves_with_its_project(tmp_path: Path) -> None:
+    (tmp_path / "lit").mkdir()
+    document = Document().change("panorama", file=str(tmp_path / "lit" / "sky.exr"), turn_deg=20.0)
+    save_document(document, tmp_path / "p.gloamet")
+    assert json.loads((tmp_path / "p.gloamet").read_text())["panorama"]["file"] == "lit/sky.exr"
+    assert load_document(tmp_path / "p.gloamet") == document
+
+
 def test_a_saved_project_comes_back_whole_with_its_model_relative(tmp_path: Path) -> None:
     model = tmp_path / "models" / "house.glb"
     model.parent.mkdir()

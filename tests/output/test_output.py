@@ -26,7 +26,7 @@ def film() -> Film:
     rng = np.random.default_rng(0)
     for layer in f.layers.values():
         layer += rng.uniform(0, 1e6, layer.shape).astype(np.float32)
-    f.layers["lamps"][:] = 0.0
+    f.layers["lamps"][:] = f.layers["panorama"][:] = 0.0
     f.layers["counts"][:] = 2.0
     return f
 

@@ -67,6 +67,11 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("--turbidity", type=number(1, 15, "Turbidity"))
     parser.add_argument("--haze-km", type=number(0.5, 1000, "Haze"))
     parser.add_argument("--albedo", type=number(0, 1, "Ground reflectance"))
+    parser.add_argument("--panorama", type=Path, help="lat-long .exr or .hdr whose light is added")
+    parser.add_argument("--panorama-turn", type=number(-180, 180, "Turn"), help="clockwise, degrees")
+    parser.add_argument(
+        "--panorama-lux", type=number(0, 200_000, "Panorama"), help="what it gives level ground; 0: cd/m2"
+    )
     parser.add_argument("--ev", help="auto or an exposure value at ISO 100")
     parser.add_argument("--exposed", action="store_true", help="scale .exr so that 1.0 is 1.2 x 2^EV cd/m2")
     parser.add_argument("--sixteen-bit", action="store_true", help="16-bit .png")
@@ -105,7 +110,17 @@ def _document(options: argparse.Namespace) -> Document:
             document = document.change("air", **{name: value})
     if options.haze_km is not None:
         document = document.change("air", haze_on=True, haze_km=min(options.haze_km, 100.0))
+    document = _with_panorama(document, options)
     return _with_stage(_with_exposure(_with_sun(document, options), options), options)
+
+
+def _with_panorama(document: Document, options: argparse.Namespace) -> Document:
+    values = {"file": options.panorama and str(options.panorama.resolve()), "turn_deg": options.panorama_turn}
+    values["level_lx"] = options.panorama_lux
+    given = {name: value for name, value in values.items() if value is not None}
+    if given and not (options.panorama or document.panorama.file):
+        raise GloametError("There is no panorama to turn or to set a level for: give --panorama too.")
+    return document.change("panorama", **given)
 
 
 def _with_stage(document: Document, options: argparse.Namespace) -> Document:
@@ -284,7 +299,8 @@ def run(options: argparse.Namespace) -> None:
     ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)
     for note in job.scene.notes:
         _say(f"note: {note}")
-    noises = {f"noise_{name}_percent": 100.0 * typical(square_errors(film, only=name)) for name in LIGHTS}
+    shining = [name for name in LIGHTS if film.layers[name].any()]
+    noises = {f"noise_{name}_percent": 100.0 * typical(square_errors(film, only=name)) for name in shining}
     show(
         {
             "file": str(options.output),

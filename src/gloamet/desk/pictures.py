@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from gloamet.desk.engine import Wish
     from gloamet.output.final import Step
     from gloamet.trace.compiled import Compiled
-    from gloamet.trace.film import Region
+    from gloamet.trace.film import Gains, Region
 
 PREVIEW_SECONDS = 0.035  # rays of the first picture after a change; cleaning it costs about as much again
 FIRST_SPEED = 800_000.0  # paths a second until it is measured
@@ -124,9 +124,7 @@ class Pictures:
             plan(PLAN_SAMPLES)
         self._beside.draw_thumbs(wish.document, self._tracer, compiled, lights, in_this_light=True)
 
-    def _answer(
-        self, wish: Wish, lights: Any, gains: tuple[float, float, float], view: Any, ahead: Callable[[], None]
-    ) -> None:
+    def _answer(self, wish: Wish, lights: Any, gains: Gains, view: Any, ahead: Callable[[], None]) -> None:
         """The first picture after a wish, at once and never given up: a hand that keeps moving must see pictures."""
         if self._film is None:
             if not self._relight(wish, lights, gains, view, ahead=ahead):
@@ -143,7 +141,7 @@ class Pictures:
         self,
         wish: Wish,
         lights: Any,
-        gains: tuple[float, float, float],
+        gains: Gains,
         view: Any,
         rest: Any = None,
         film: Any = None,
@@ -158,7 +156,7 @@ class Pictures:
         return True
 
     def _settle(
-        self, wish: Wish, lights: Any, gains: tuple[float, float, float], view: Any, rest: Any, film: Any,
+        self, wish: Wish, lights: Any, gains: Gains, view: Any, rest: Any, film: Any,
         idle: Callable[[], None],
     ) -> None:  # fmt: skip
         """The relit picture of a hand that rests, again with every step of a record that is not full yet.
@@ -183,7 +181,7 @@ class Pictures:
             return False
         if self._lamps is None or self._lamps[0] != view:
             self._lamps = (view, small_film((width, height), LAMP_PIXELS))
-        film, dark = self._lamps[1], replace(lights, sun=np.zeros_like(lights.sun))
+        film, dark = self._lamps[1], replace(lights, sun=np.zeros_like(lights.sun), panorama=None)
         if not self._tracer.expose(film, compiled, dark, camera, LAMP_SAMPLES, bounces, self._stale):
             return False
         self._relighting.keep_lamps(view, film, self._stale)

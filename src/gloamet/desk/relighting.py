@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 if TYPE_CHECKING:
     from gloamet.stage.camera import Camera
     from gloamet.trace.compiled import Compiled
+    from gloamet.trace.film import Gains
     from gloamet.trace.lights import Lights
 
 Floats = NDArray[np.float32]
@@ -49,6 +50,7 @@ class Relighting:
         pool: Executor, threads: int, cancelled: Callable[[], bool],
     ) -> bool:  # fmt: skip
         """One more step of the record, a new one when it is of something else; False when it is full."""
+        from gloamet.trace.lights import blended
         from gloamet.trace.relight.record import Record
 
         if self._key != key:
@@ -58,12 +60,16 @@ class Relighting:
             self._key, self.record = key, Record(compiled, camera, width, height, pool, threads, self.record)
         if self.record.full:
             return False
-        return bool(self.record.improve(lights, cancelled))
+        return bool(self.record.improve(blended(lights, 1.0, 1.0), cancelled))
 
-    def relit(self, lights: Lights, gains: tuple[float, float, float], rest: Any = None) -> Floats:
+    def relit(self, lights: Lights, gains: Gains, rest: Any = None) -> Floats:
         """The picture under these lights; with `rest`, all bounces, and kept under that key for the hand-over."""
-        begin = time.perf_counter()
-        picture: Floats = self.record.relit(lights, gains[0], gains[1], at_rest=rest is not None)
+        from gloamet.trace.lights import blended
+
+        begin, sky_gain = time.perf_counter(), gains[1]
+        if lights.panorama is not None:
+            lights, sky_gain = blended(lights, gains[1], gains[3]), 1.0
+        picture: Floats = self.record.relit(lights, gains[0], sky_gain, at_rest=rest is not None)
         if rest is None:
             self._speed += 0.1 * (
                 picture.shape[0] * picture.shape[1] / (time.perf_counter() - begin) - self._speed

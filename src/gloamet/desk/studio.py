@@ -59,6 +59,7 @@ class Studio:
         self._next: tuple[Wish, int] | None = None  # whose sky that is
         self._rough = False  # whether that sky is from the ladder
         self._lights: tuple[Any, Any] | None = None
+        self._told: Any = None  # what was said of a panorama that cannot be read
         self._colours_key: Any = None
         self._disc: tuple[Any, float] = (None, 0.0)
         self.pictures = Pictures(report, stale)
@@ -150,12 +151,11 @@ class Studio:
         """The lights of a document under the key of its sky, and the meter's reading; `quick` may take them from the
         ladder."""
         from gloamet.meter.light import read_light
-        from gloamet.output.delivery import air_of, lights_of, sky_key, sky_of, sun_of
+        from gloamet.output.delivery import air_of, lights_key, lights_of, sky_key, sky_of, sun_of
         from gloamet.sky.dome import SkySolver
         from gloamet.sky.ladder import Ladder
 
         air, (azimuth, elevation) = air_of(document), sun_of(document)
-        ground = document.stage.ground
         key = sky_key(document)
         if self._sky is None or self._sky[0] != key or (self._rough and not quick):
             if self._solver is None:
@@ -173,9 +173,15 @@ class Studio:
         moonlit = document.sun.moon and abs(dome.sun_elevation_deg - elevation) > 0.01 and elevation < 0.0
         moonlit = moonlit and dome.sun_elevation_deg > -1.0
         solved = LightSolved(reading, plain, azimuth, elevation, air.visibility_km, linke, moonlit)
-        whole = (key, ground.colour, ground.water)
+        whole = (key, lights_key(document))
         if self._lights is None or self._lights[0] != whole:
-            self._lights = (whole, lights_of(document, dome))
+            try:
+                self._lights = (whole, lights_of(document, dome))
+            except GloametError as error:  # of the panorama: sun and sky go on without it
+                if self._told != (whole[1], str(error)):
+                    self._told = (whole[1], str(error))
+                    self._report(Failed(str(error)))
+                self._lights = (whole, lights_of(document.change("panorama", file=""), dome))
         return self._lights, solved
 
     def _prepare_next(self) -> None:

@@ -19,6 +19,7 @@ from gloamet.errors import GloametError
 
 ENDING = ".gloamet"
 FORMAT_VERSION = 1
+OTHER_FILES = (("stage", "model"), ("panorama", "file"))  # fields that name a file beside the project
 MAX_BYTES = 64 * 1024**2
 
 
@@ -42,22 +43,25 @@ def write_atomically(path: Path, write: Callable[[BinaryIO], Any]) -> None:
         ) from None
 
 
+def _relative(file: Path, folder: Path) -> str:
+    try:
+        return Path(os.path.relpath(file, folder)).as_posix()
+    except ValueError:  # another drive
+        return file.as_posix()
+
+
 def save_document(document: Document, path: Path) -> None:
-    """Write a project. The model path is stored relative to the project where that is possible."""
+    """Write a project. Paths of its files are stored relative to the project where that is possible."""
     tree = document.model_dump(mode="json")
-    model = tree["stage"]["model"]
-    if model:
-        absolute = Path(model).resolve()
-        try:
-            tree["stage"]["model"] = Path(os.path.relpath(absolute, path.parent.resolve())).as_posix()
-        except ValueError:  # another drive
-            tree["stage"]["model"] = absolute.as_posix()
+    for section, name in OTHER_FILES:
+        if tree[section][name]:
+            tree[section][name] = _relative(Path(tree[section][name]).resolve(), path.parent.resolve())
     text = json.dumps(tree, indent=2, ensure_ascii=False) + "\n"
     write_atomically(path, lambda file: file.write(text.encode()))
 
 
 def load_document(path: Path) -> Document:
-    """Read a project; the model path comes back absolute."""
+    """Read a project; paths of its files come back absolute."""
     path = Path(path)
     try:
         if path.stat().st_size > MAX_BYTES:
@@ -85,6 +89,8 @@ def load_document(path: Path) -> Document:
         raise GloametError(
             f"{path.name}: “{where}” is not usable ({first['msg'].lower()}). Correct it or open an earlier copy."
         ) from None
-    if document.stage.model:
-        document = document.change("stage", model=str((path.parent / document.stage.model).resolve()))
+    for section, name in OTHER_FILES:
+        kept = getattr(getattr(document, section), name)
+        if kept:
+            document = document.change(section, **{name: str((path.parent / kept).resolve())})
     return document

@@ -113,6 +113,19 @@ class AirState(Model):
     )
 
 
+class Panorama(Model):
+    """A lat-long picture whose light is added to that of sun and sky."""
+
+    file: str = Field(
+        "", max_length=4096, description="Lat-long picture of light, .exr or .hdr, its middle in the north."
+    )
+    turn_deg: float = number(0.0, -180, 180, "Turns the panorama clockwise, seen from above.", "°", 1, 1)
+    level_lx: float = number(
+        0.0, 0, 200_000,
+        "Light its upper half gives level ground; 0 takes its values as they are, in cd/m².", "lx", 100, 0,
+    )  # fmt: skip
+
+
 class Fill(Model):
     """Balance between the sources, after rendering."""
 
@@ -120,6 +133,9 @@ class Fill(Model):
     sky_stops: float = number(0.0, -6, 6, "Sky fill brighter or dimmer than nature gives.", "stops", 0.1, 2)
     lamps_stops: float = number(
         0.0, -12, 12, "Lamps of the model brighter or dimmer than they are.", "stops", 0.1, 2
+    )
+    panorama_stops: float = number(
+        0.0, -12, 12, "The panorama brighter or dimmer than its level.", "stops", 0.1, 2
     )
 
 
@@ -170,6 +186,7 @@ class Document(Model):
     site: Site = Site()
     sun: Sun = Sun()
     air: AirState = AirState()
+    panorama: Panorama = Panorama()
     fill: Fill = Fill()
     expose: Expose = Expose()
     stage: Stage = Stage()

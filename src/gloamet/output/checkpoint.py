@@ -32,7 +32,15 @@ def mark_of(compiled: Compiled, lights: Lights, camera: Camera, film: Film, boun
     digest = hashlib.blake2b(__version__.encode(), digest_size=16)
     size = np.array([film.width, film.height, film.seed, bounces])
     places = np.array([part.matrix for part in compiled.scene.parts])
-    arrays = (*compiled.arrays(), *lights.arrays(), camera.packed(film.width, film.height), size, places)
+    panorama = lights.panorama.arrays() if lights.panorama is not None else ()
+    arrays = (
+        *compiled.arrays(),
+        *lights.arrays(),
+        *panorama,
+        camera.packed(film.width, film.height),
+        size,
+        places,
+    )
     for array in arrays:
         digest.update(np.ascontiguousarray(array).data)
     return digest.hexdigest()

@@ -22,6 +22,7 @@ from gloamet.sky.air import Air
 from gloamet.sky.dome import Dome, SkySolver
 from gloamet.sky.ladder import Ladder
 from gloamet.sky.moonlight import with_moon
+from gloamet.sky.panorama import kept_table, panorama_dome, stamp_of
 from gloamet.stage.assembly import assemble, ground_of
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane
@@ -32,7 +33,7 @@ from gloamet.sun.place import resolve_zone
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.contours import FINER, contours, inked
 from gloamet.trace.denoise import denoise_well
-from gloamet.trace.film import LIGHTS, Film
+from gloamet.trace.film import LIGHTS, Film, Gains
 from gloamet.trace.firsthit import SOLID, first_hits
 from gloamet.trace.lights import Lights, build_lights
 from gloamet.trace.materials import ground_tint
@@ -97,11 +98,29 @@ def compile_stage(document: Document, scene: Scene, before: Compiled | None = No
     return compile_scene(assemble(scene, stage), ground, before)
 
 
+def lights_key(document: Document) -> tuple[object, ...]:
+    """What the document's lights depend on beside its sky."""
+    ground, panorama = document.stage.ground, document.panorama
+    if not panorama.file:
+        return ground.colour, ground.water, None
+    stamp, north = stamp_of(Path(panorama.file)), document.sun.north_deg
+    return ground.colour, ground.water, (panorama, stamp, north, document.air.ground_reflectance)
+
+
 def lights_of(document: Document, dome: Dome) -> Lights:
-    """The sky for the kernels, with the hue of the document's ground below the horizon."""
-    ground = document.stage.ground
-    plane = GroundPlane(reflectance=1.0, colour=ground.colour, water=ground.water)
-    return build_lights(dome, ground_tint(plane))
+    """The sky and the panorama for the kernels, with the hue of the document's ground below the horizon.
+
+    Raises GloametError when the panorama cannot be read.
+    """
+    ground, panorama = document.stage.ground, document.panorama
+    tint = ground_tint(GroundPlane(reflectance=1.0, colour=ground.colour, water=ground.water))
+    lights = build_lights(dome, tint)
+    if not panorama.file:
+        return lights
+    turn = panorama.turn_deg + document.sun.north_deg
+    table = kept_table(Path(panorama.file))
+    second = panorama_dome(table, turn, document.air.ground_reflectance, panorama.level_lx)
+    return replace(lights, panorama=build_lights(second, tint))
 
 
 @dataclass(frozen=True)
@@ -112,12 +131,13 @@ class Light:
     sun: Floats
     sky: Floats
     lamps: Floats
+    panorama: Floats
 
 
-def gains_of(document: Document) -> tuple[float, float, float]:
-    """Factors of sun, sky and lamps."""
+def gains_of(document: Document) -> Gains:
+    """Factors of the lights."""
     fill = document.fill
-    return 2.0**fill.sun_stops, 2.0**fill.sky_stops, 2.0**fill.lamps_stops
+    return 2.0**fill.sun_stops, 2.0**fill.sky_stops, 2.0**fill.lamps_stops, 2.0**fill.panorama_stops
 
 
 def aim_of(document: Document) -> Aim:
@@ -134,7 +154,10 @@ def light_of(document: Document, film: Film, clean: bool) -> Light:
     cleaned = denoise_well([parts[k] for k in shining], film) if clean else None
     for k, part in zip(shining, cleaned or (), strict=False):
         parts[k] = part
-    return Light(parts[0] + parts[1] + parts[2], *parts)
+    whole = parts[0] + parts[1]
+    for part in parts[2:]:
+        whole += part
+    return Light(whole, *parts)
 
 
 def with_ink(document: Document, compiled: Compiled, camera: Camera, light: Light) -> Light:
@@ -179,7 +202,9 @@ def save_picture(
         white = SATURATION * 2.0**ev if exposed else 1.0
         scale = np.float32(1.0 / white)
         planes = {
-            name: getattr(light, name) * scale for name in LIGHTS if name != "lamps" or light.lamps.any()
+            name: getattr(light, name) * scale
+            for name in LIGHTS
+            if name in ("sun", "sky") or getattr(light, name).any()
         }
         planes |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
         save_light(path, light.whole * scale, planes, white)

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from gloamet.stage.camera import Camera
 from gloamet.trace.compiled import Compiled
-from gloamet.trace.film import Film, Region, Tracer
+from gloamet.trace.film import Film, Gains, Region, Tracer
 from gloamet.trace.lights import Lights
 from gloamet.trace.noise import MOST_AT_ONCE, UNIT_GAINS, samples_wanted, share_left, square_errors, typical
 from gloamet.trace.quality import FEWEST_SAMPLES, QUALITIES
@@ -33,14 +33,14 @@ MOST_BOUNCES = QUALITIES["final"].bounces
 class Aim:
     """When a film is done: at `samples` a pixel, or earlier in places where `noise` (relative) is reached.
 
-    The noise is that of the picture under `gains` of sun, sky and lamps. Outside `region` a few samples do.
+    The noise is that of the picture under `gains` of the lights. Outside `region` a few samples do.
     """
 
     samples: int
     noise: float | None = None
     bounces: int = MOST_BOUNCES
     region: Region | None = None
-    gains: tuple[float, float, float] = UNIT_GAINS
+    gains: Gains = UNIT_GAINS
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ triangle_part (T,) and instance_part (I,) int32 lead back to the scene's parts. 
 from __future__ import annotations
 
 from collections import defaultdict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -91,6 +91,10 @@ class Compiled:
             g.instance_first, g.instance_turns, self.materials, self.texels, self.pictures, self.lamps,
             self.plane, self.portals, self.halos,
         )  # fmt: skip
+
+    def unlit_arrays(self) -> tuple[NDArray, ...]:
+        """The same of the scene with its lamps unasked, for a source that has its paths to itself."""
+        return replace(self, lamps=self.lamps[:0], halos=self.halos[:0]).arrays()
 
 
 def _surface(scene: Scene, part: Part) -> int:

@@ -1,7 +1,7 @@
 """The film: sums of light per source at one size, and the thread pool that exposes it tile by tile.
 
-A compiled scene, lights and a camera enter; layers in cd/m2 (AP1) leave, one each for the sun, the sky and
-lamps with all their bounces, beside albedo, normal and depth. A rectangle can be exposed alone: every pixel
+A compiled scene, lights and a camera enter; layers in cd/m2 (AP1) leave, one each for the sun, the sky, lamps and
+a panorama with all their bounces, beside albedo, normal and depth. A rectangle can be exposed alone: every pixel
 counts its own samples.
 """
 
@@ -25,15 +25,19 @@ Floats = NDArray[np.float32]
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 TILE_ROWS, TILE_PATHS = 8, 16_000  # paths between two looks at whether to stop: some 25 ms of one thread
 DEFAULT_BOUNCES = 4
-LIGHTS = ("sun", "sky", "lamps")
+LIGHTS = ("sun", "sky", "lamps", "panorama")
+TOGETHER = LIGHTS[:3]  # met by the same paths; a panorama has paths of its own
+SQUARES = {"sun": 0, "sky": 1, "lamps": 2, "panorama": 4}  # planes of `squares`; 3 is of those together
 COLOURS = (*LIGHTS, "albedo", "normal")
 PLANES = ("depth", "squares", "counts")
-BYTES_A_PIXEL = 4 * (3 * len(COLOURS) + 1 + 4 + 1)
+BYTES_A_PIXEL = 4 * (3 * len(COLOURS) + 1 + len(SQUARES) + 1 + 1)
+PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers would share their grain
+Gains = tuple[float, float, float, float]  # of the lights in their order
 
 
 @dataclass
 class Film:
-    """Sums over samples: sun, sky, lamps, albedo, normal (H, W, 3); depth, counts (H, W); squares (H, W, 4).
+    """Sums over samples: sun, sky, lamps, panorama, albedo, normal (H, W, 3); depth, counts (H, W); squares (H, W, 5).
 
     Films of another seed (0..2^31) have other grain of the same picture. owed (H, W) is what a pass that was begun
     has still to trace; `Tracer.expose` takes off what it traces.
@@ -50,7 +54,7 @@ class Film:
         shape = (self.height, self.width, 3)
         self.layers = {name: np.zeros(shape, np.float32) for name in COLOURS}
         self.layers |= {name: np.zeros(shape[:2], np.float32) for name in PLANES}
-        self.layers["squares"] = np.zeros((*shape[:2], 4), np.float32)
+        self.layers["squares"] = np.zeros((*shape[:2], len(SQUARES) + 1), np.float32)
 
     @property
     def samples(self) -> int:
@@ -71,12 +75,19 @@ class Film:
         layer, share = self.layers[name], self._share()
         return layer * (share[..., None] if layer.ndim == 3 else share)
 
-    def light(self, sun_gain: float = 1.0, sky_gain: float = 1.0, lamps_gain: float = 1.0) -> Floats:
+    def light(
+        self,
+        sun_gain: float = 1.0,
+        sky_gain: float = 1.0,
+        lamps_gain: float = 1.0,
+        panorama_gain: float = 1.0,
+    ) -> Floats:
         """The picture: the weighted sum of the layers, cd/m2 in AP1."""
         out = self.layers["sun"] * np.float32(sun_gain)
         out += self.layers["sky"] * np.float32(sky_gain)
-        if lamps_gain and self.layers["lamps"].any():
-            out += self.layers["lamps"] * np.float32(lamps_gain)
+        for name, gain in (("lamps", lamps_gain), ("panorama", panorama_gain)):
+            if gain and self.layers[name].any():
+                out += self.layers[name] * np.float32(gain)
         out *= self._share()[..., None]
         return out
 
@@ -99,17 +110,38 @@ def region_of(rectangle: tuple[float, float, float, float] | None, width: int, h
     return x0, y0, min(width, max(x1, x0 + 8)), min(height, max(y1, y0 + 8))
 
 
-def _tiles(wanted: NDArray[np.uint16]) -> list[tuple[int, int]]:
-    """Bands of rows, first and last, of at most TILE_ROWS and about TILE_PATHS: none holds up a cancel for long."""
+def _tiles(wanted: NDArray[np.uint16], most_paths: int = TILE_PATHS) -> list[tuple[int, int]]:
+    """Bands of rows, first and last, of at most TILE_ROWS and about so many paths: none holds up a cancel for long."""
     bands, first, paths = [], 0, 0
     in_rows = wanted.sum(1, dtype=np.int64)
     for y, row in enumerate(in_rows.tolist()):
-        if y > first and (y - first == TILE_ROWS or paths + row > TILE_PATHS):
+        if y > first and (y - first == TILE_ROWS or paths + row > most_paths):
             bands.append((first, y))
             first, paths = y, 0
         paths += row
     bands.append((first, len(in_rows)))
     return [(a, b) for a, b in bands if in_rows[a:b].any()]
+
+
+class _Aside:
+    """Where the paths of a panorama leave what they find: the sky's place is the film's panorama, the rest scratch."""
+
+    def __init__(self, film: Film) -> None:
+        shape = (film.height, film.width)
+        spare, depth = np.zeros((*shape, 3), np.float32), np.zeros(shape, np.float32)
+        self._film, self._squares = film, np.zeros_like(film.layers["squares"])
+        counts = film.layers[
+            "counts"
+        ].copy()  # the film's own are still those before, until the other paths are traced
+        self.buffers = (
+            spare, film.layers["panorama"], spare, spare, spare, depth, self._squares, counts,
+        )  # fmt: skip
+
+    def take(self, rows: tuple[int, int]) -> None:
+        """Rows that are traced: their squares go to the film."""
+        cut = slice(*rows)
+        self._film.layers["squares"][cut, :, SQUARES["panorama"]] += self._squares[cut, :, SQUARES["sky"]]
+        self._squares[cut] = 0.0
 
 
 class Tracer:
@@ -142,21 +174,29 @@ class Tracer:
             wanted[y0:y1, x0:x1] = samples
         else:
             wanted = samples
-        fixed: tuple[Any, ...] = (
-            scene.rays.handle, scene.geometry.pervious, scene.arrays(), lights.arrays(),
-            camera.packed(film.width, film.height), film.width, film.height, wanted, np.uint64(film.seed),
-            max_bounces,
-        )  # fmt: skip
-        buffers = tuple(film.layers[n] for n in (*COLOURS, *PLANES))
+        looking = (camera.packed(film.width, film.height), film.width, film.height, wanted)
+        before: tuple[Any, ...] = (scene.rays.handle, scene.geometry.pervious)
+        fixed = (*before, scene.arrays(), lights.arrays(), *looking, np.uint64(film.seed), max_bounces)
+        buffers = tuple(film.layers[n] for n in (*TOGETHER, "albedo", "normal", *PLANES))
+        aside = None
+        if lights.panorama is not None:
+            aside = _Aside(film)
+            seed = np.uint64(film.seed + PANORAMA_SEED)
+            alone = (*before, scene.unlit_arrays(), lights.panorama.arrays(), *looking, seed, max_bounces)
 
         def tile(rows: tuple[int, int]) -> int:
             if cancelled():
                 return -1
-            count = int(trace_rows(*fixed, *rows, buffers))
+            count = 0
+            if aside is not None:
+                count = int(trace_rows(*alone, *rows, aside.buffers))
+                aside.take(rows)
+            count += int(trace_rows(*fixed, *rows, buffers))
             if film.owed is not None:
                 film.owed[slice(*rows)] -= wanted[slice(*rows)]
             return count
 
-        counts = list(self.pool.map(tile, _tiles(wanted)))
+        tiles = _tiles(wanted, TILE_PATHS if aside is None else TILE_PATHS // 2)
+        counts = list(self.pool.map(tile, tiles))
         film.rays += sum(count for count in counts if count > 0)
         return min(counts, default=0) >= 0

@@ -9,7 +9,7 @@ coordinates' unit square.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numba import njit
@@ -31,7 +31,7 @@ F = np.float32
 @dataclass(frozen=True)
 class Lights:
     """What the kernels take: table (ROWS, COLUMNS, 3), sun (SUN_WORDS,), ground (6,) radiance below the
-    horizon by sun then sky, and the distribution."""
+    horizon by sun then sky, and the distribution. A panorama is a second sky, without a sun, in a layer of its own."""
 
     table: Floats
     sun: Floats
@@ -39,6 +39,7 @@ class Lights:
     row_cdf: Floats
     cell_cdf: Floats
     density: Floats
+    panorama: Lights | None = None
 
     def arrays(self) -> tuple[Floats, ...]:
         """What the kernels take, in their order."""
@@ -88,6 +89,17 @@ def build_lights(dome: Dome, ground_tint: Floats | None = None) -> Lights:
         (np.cumsum(cells, 1) / rows[:, None]).astype(np.float32),
         density.astype(np.float32),
     )
+
+
+def blended(lights: Lights, sky_gain: float, panorama_gain: float) -> Lights:
+    """Sky and panorama under their gains as one sky: what answers in proportion to light needs no more."""
+    a, b = np.float32(sky_gain), np.float32(panorama_gain)
+    table, ground = lights.table * a, lights.ground.copy()
+    ground[3:] *= a
+    if lights.panorama is not None:
+        table += lights.panorama.table * b
+        ground[3:] += lights.panorama.ground[3:] * b
+    return replace(lights, table=table, ground=ground, panorama=None)
 
 
 @njit(inline="always", **JIT)

@@ -11,12 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.trace.film import LIGHTS, Film, Floats, Region
+from gloamet.trace.film import LIGHTS, SQUARES, TOGETHER, Film, Floats, Gains, Region
 
 SQUARE = 8  # pixels: enough for a variance that can be believed after 16 samples
 QUANTILE = 0.8  # of the squares are at the goal when a film is done; the rest are hairs, leaves and glints
 DARK = 0.02  # of the film's mean light is added to a square's own: black may stay grainy
-UNIT_GAINS = (1.0, 1.0, 1.0)
+UNIT_GAINS: Gains = (1.0, 1.0, 1.0, 1.0)
 MOST_AT_ONCE = 16  # samples of a pixel in one pass: a row of them must not hold up a cancel
 
 
@@ -37,25 +37,31 @@ def _spread_wide(plane: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(0.25 * rows[:, :-2] + 0.5 * rows[:, 1:-1] + 0.25 * rows[:, 2:])
 
 
-def _light_and_variance(film: Film, cut: tuple[slice, slice], k: int) -> tuple[Floats, Floats]:
-    """Luminance (h, w) of the k-th light, or of all for k = 3, and the variance of its mean."""
+def _light_and_variance(
+    film: Film, cut: tuple[slice, slice], only: str | None = None
+) -> tuple[Floats, Floats]:
+    """Luminance (h, w) of one light, or of all, and the variance of its mean."""
     n = np.maximum(film.layers["counts"][cut], np.float32(2.0))
-    names = LIGHTS if k == len(LIGHTS) else LIGHTS[k : k + 1]
+    names = TOGETHER if only is None else (only,)
     colours = np.add.reduce([film.layers[name][cut] for name in names])
     light = colours @ AP1_LUMINANCE.astype(np.float32) / n
-    spread = film.layers["squares"][cut][..., k] / n - light**2
-    return light, np.maximum(spread, np.float32(0.0)) / (n - np.float32(1.0))
+    spread = film.layers["squares"][cut][..., len(TOGETHER) if only is None else SQUARES[only]] / n - light**2
+    variance = np.maximum(spread, np.float32(0.0)) / (n - np.float32(1.0))
+    if only is None and film.layers["panorama"][cut].any():
+        more, its_own = _light_and_variance(film, cut, "panorama")
+        return light + more, variance + its_own
+    return light, variance
 
 
 def square_errors(
     film: Film,
-    gains: tuple[float, float, float] = UNIT_GAINS,
+    gains: Gains = UNIT_GAINS,
     region: Region | None = None,
     only: str | None = None,
 ) -> NDArray[np.float64]:
     """Standard error over mean light of each square of a rectangle, or of all; infinite below two samples.
 
-    The picture's under these gains of sun, sky and lamps, or one light's `only` by itself.
+    The picture's under these gains of the lights, or one light's `only` by itself.
     """
     x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
     cut = (slice(y0, y1), slice(x0, x1))
@@ -63,12 +69,12 @@ def square_errors(
     if not counts.size or counts.min() < 2:
         return np.full((1, 1), np.inf)
     if only is not None:
-        light, variance = _light_and_variance(film, cut, LIGHTS.index(only))
+        light, variance = _light_and_variance(film, cut, only)
     else:
-        light, variance = _light_and_variance(film, cut, len(LIGHTS))
+        light, variance = _light_and_variance(film, cut)
         if gains != UNIT_GAINS:
             # as much more than the lights apart as at unit gains: they vary together at the edges of things
-            parts = [_light_and_variance(film, cut, k) for k in range(len(LIGHTS))]
+            parts = [_light_and_variance(film, cut, name) for name in LIGHTS]
             apart = np.maximum(np.add.reduce([v for _, v in parts]), np.float32(1e-30))
             light = np.add.reduce([np.float32(g) * m for g, (m, _) in zip(gains, parts, strict=True)])
             weighed = [np.float32(g * g) * v for g, (_, v) in zip(gains, parts, strict=True)]

@@ -1,17 +1,23 @@
-"""Fill: sun against sky, after rendering."""
+"""Fill: sun against sky, lamps and a panorama, after rendering."""
 
 from __future__ import annotations
 
 import math
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.fields import description
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Column, label, link, pair
+from gloamet.desk.widgets.small import Column, Words, label, link, pair
+from gloamet.document.model import Document
+from gloamet.sky.panorama import ENDINGS
 
 
 class FillStep(Column):
-    """A gain each, and the ratio that follows."""
+    """A gain each, the ratio that follows, and the panorama."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -19,25 +25,71 @@ class FillStep(Column):
         self.add(NumberRow(session, "fill", "sun_stops", "Sun", theme.SUN, from_zero=True))
         self.add(NumberRow(session, "fill", "sky_stops", "Sky fill", theme.SKY, from_zero=True))
         self.lamps = NumberRow(session, "fill", "lamps_stops", "Lamps", theme.LAMPS, from_zero=True)
-        self.lamps.hide()
-        self.add(self.lamps)
+        self.panorama = NumberRow(
+            session, "fill", "panorama_stops", "Panorama", theme.PANORAMA, from_zero=True
+        )
+        for row in (self.lamps, self.panorama):
+            self.add(row)
         self.add(pair(label(""), link("as nature gives", "All gains back to 0 stops.", self._reset)))
         self.group("Key to fill")
         self.ratio = label("–", "big")
         self.nature = label("", "note", wrap=True)
         self.add(self.ratio)
         self.add(self.nature)
+        self._add_panorama()
         self.finish()
         session.light_solved.connect(self._take_light)
-        session.scene_loaded.connect(lambda _: self._show_lamps())
-        session.document_changed.connect(lambda _: self._show_lamps())
+        session.scene_loaded.connect(lambda _: self._follow(session.document))
+        session.document_changed.connect(self._follow)
+        self._follow(session.document)
 
-    def _show_lamps(self) -> None:
-        compiled = self.session.compiled
+    def _add_panorama(self) -> None:
+        self.group("Light from a panorama")
+        self.named = label("", wrap=True)
+        self.named.setToolTip(description("panorama", "file"))
+        self.turn = NumberRow(self.session, "panorama", "turn_deg", "Turn", theme.PANORAMA, from_zero=True)
+        self.level = NumberRow(
+            self.session, "panorama", "level_lx", "Level", theme.PANORAMA,
+            show=lambda lux: f"{lux:,.0f} lx".replace(",", "\u2009") if lux else "as in the file",
+        )  # fmt: skip
+        self.words = Words(
+            (
+                ("choose …", description("panorama", "file"), self.ask_panorama),
+                (
+                    "take away",
+                    "The scene is lit by sun, sky and lamps again.",
+                    lambda: self.take_panorama(""),
+                ),
+            )
+        )
+        for item in (self.named, self.turn, self.level, self.words):
+            self.add(item)
+
+    def ask_panorama(self) -> None:
+        """Choose the file."""
+        kinds = " ".join(f"*{ending}" for ending in ENDINGS)
+        start = str(Path(self.session.document.panorama.file).parent)
+        name, _ = QFileDialog.getOpenFileName(
+            self, "Panorama", start, f"Lat-long pictures of light ({kinds})"
+        )
+        if name:
+            self.take_panorama(name)
+
+    def take_panorama(self, name: str) -> None:
+        """Light the scene by a file too, or by none."""
+        self.session.change("panorama", file=name)
+
+    def _follow(self, document: Document) -> None:
+        compiled, file = self.session.compiled, document.panorama.file
         self.lamps.setVisible(compiled is not None and len(compiled.lamps) > 0)
+        for widget in (self.panorama, self.turn, self.level, self.words.links[1]):
+            widget.setVisible(bool(file))
+        self.named.setText(Path(file).name if file else "None; it adds its light to sun and sky.")
+        self.named.setProperty("role", "" if file else "note")
+        self.named.style().polish(self.named)
 
     def _reset(self) -> None:
-        self.session.change("fill", sun_stops=0.0, sky_stops=0.0, lamps_stops=0.0)
+        self.session.change("fill", sun_stops=0.0, sky_stops=0.0, lamps_stops=0.0, panorama_stops=0.0)
 
     def _take_light(self, light) -> None:  # type: ignore[no-untyped-def]
         stops, natural = light.reading.sun_sky_stops, light.natural.sun_sky_stops
