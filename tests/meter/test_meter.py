@@ -26,6 +26,18 @@ def test_gains_are_stops_on_the_meter(solver: SkySolver) -> None:
     assert turned.sun_cct_k == plain.sun_cct_k
 
 
+def test_a_panorama_adds_to_the_fill(solver: SkySolver) -> None:
+    dome = solver.dome(Air(2.5), 180.0, 40.0)
+    plain, twice = read_light(dome), read_light(dome, 1.0, 1.0, dome, 1.0)
+    assert twice.panorama_horizontal_lx == pytest.approx(plain.sky_horizontal_lx)
+    assert twice.sky_horizontal_lx == plain.sky_horizontal_lx
+    assert twice.sun_sky_stops == pytest.approx(plain.sun_sky_stops - 1.0)
+    assert twice.panorama_cct_k == pytest.approx(plain.sky_cct_k)
+    whole = plain.sun_horizontal_lx + 2.0 * plain.sky_horizontal_lx
+    assert twice.incident_ev == pytest.approx(illuminance_ev(whole))
+    assert plain.panorama_horizontal_lx == 0.0
+
+
 def test_bright_daylight_is_about_ev_15(solver: SkySolver) -> None:
     # practice: sunny 16; 18 % card under sun and sky at 45 degrees EV 15.2
     reading = read_light(solver.dome(Air(2.03), 180.0, 45.0))

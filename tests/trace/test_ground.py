@@ -163,7 +163,7 @@ def test_a_ground_of_the_models_own_and_the_endless_one_meet_without_a_seam_of_l
     compiled = compile_stage(document, scene)
     assert compiled.ground is not None
     assert compiled.ground.hole is not None
-    lights = lights_of(document, uniform_dome(100.0))
+    lights = lights_of(document, uniform_dome(100.0), None)
     film = Film(32, 16)
     edge = Camera((5.0, 0.0, 4.0), (5.0, 0.001, 0.0), 30.0)
     assert tracer.expose(film, compiled, lights, edge, 256, 1)

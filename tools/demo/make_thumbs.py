@@ -24,7 +24,7 @@ def main() -> None:
         document = demo_document(name)
         scene = stand_up(read_file(str(document.stage.model)), document.stage)
         film = render_film(
-            compile_stage(document, scene), lights_of(document, sky_of(document)),
+            compile_stage(document, scene), lights_of(document, sky_of(document), None),
             camera_of_view(document.stage.view), *SIZE, SAMPLES, max_bounces=8,
         )  # fmt: skip
         light = light_of(document, film, clean=True)

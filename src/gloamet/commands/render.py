@@ -70,7 +70,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("--panorama", type=Path, help="lat-long .exr or .hdr whose light is added")
     parser.add_argument("--panorama-turn", type=number(-180, 180, "Turn"), help="clockwise, degrees")
     parser.add_argument(
-        "--panorama-lux", type=number(0, 200_000, "Panorama"), help="what it gives level ground; 0: cd/m2"
+        "--panorama-lux", type=number(0, 120_000, "Panorama"), help="what it gives level ground; 0: cd/m2"
     )
     parser.add_argument("--ev", help="auto or an exposure value at ISO 100")
     parser.add_argument("--exposed", action="store_true", help="scale .exr so that 1.0 is 1.2 x 2^EV cd/m2")
@@ -279,6 +279,7 @@ def run(options: argparse.Namespace) -> None:
         gains_of,
         light_of,
         lights_of,
+        panorama_of,
         save_picture,
         sky_of,
         with_ink,
@@ -293,7 +294,7 @@ def run(options: argparse.Namespace) -> None:
     _say(f"needs about {need / 2**20:.0f} MB of memory")
     dome = sky_of(job.document)
     start = time.perf_counter()
-    film = _trace(options, job, compiled, lights_of(job.document, dome))
+    film = _trace(options, job, compiled, lights_of(job.document, dome, panorama_of(job.document)))
     seconds = time.perf_counter() - start
     light = with_ink(job.document, compiled, job.camera, light_of(job.document, film, options.denoise))
     ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)

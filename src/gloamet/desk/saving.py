@@ -54,6 +54,7 @@ class SaveJob(QObject):
             compile_stage,
             light_of,
             lights_of,
+            panorama_of,
             save_picture,
             sky_of,
             with_ink,
@@ -65,7 +66,10 @@ class SaveJob(QObject):
         document, out = self.document, self.document.output
         compiled = compile_stage(document, self.scene)
         check_memory(memory_needed(compiled, out.width, out.height, out.denoise))
-        camera, lights = camera_of_view(document.stage.view), lights_of(document, sky_of(document))
+        camera, lights = (
+            camera_of_view(document.stage.view),
+            lights_of(document, sky_of(document), panorama_of(document)),
+        )
         film, aim = Film(out.width, out.height), aim_of(document)
         path = self.path.with_name(self.path.name + ENDING)
         kept = Checkpoint(path, mark_of(compiled, lights, camera, film, aim.bounces))

@@ -59,7 +59,8 @@ class Studio:
         self._next: tuple[Wish, int] | None = None  # whose sky that is
         self._rough = False  # whether that sky is from the ladder
         self._lights: tuple[Any, Any] | None = None
-        self._told: Any = None  # what was said of a panorama that cannot be read
+        self._second: tuple[Any, Any] | None = None  # the panorama
+        self._told = ""  # what was said of one that cannot be read
         self._colours_key: Any = None
         self._disc: tuple[Any, float] = (None, 0.0)
         self.pictures = Pictures(report, stale)
@@ -151,7 +152,7 @@ class Studio:
         """The lights of a document under the key of its sky, and the meter's reading; `quick` may take them from the
         ladder."""
         from gloamet.meter.light import read_light
-        from gloamet.output.delivery import air_of, lights_key, lights_of, sky_key, sky_of, sun_of
+        from gloamet.output.delivery import air_of, gains_of, lights_key, lights_of, sky_key, sky_of, sun_of
         from gloamet.sky.dome import SkySolver
         from gloamet.sky.ladder import Ladder
 
@@ -166,23 +167,33 @@ class Studio:
             self._sky = (key, sky_of(document, self._ladder if self._rough else self._solver))
             self._lights = None
         dome = self._sky[1]
-        fill, plain = document.fill, read_light(dome)
-        gained = fill.sun_stops != 0.0 or fill.sky_stops != 0.0
-        reading = read_light(dome, 2.0**fill.sun_stops, 2.0**fill.sky_stops) if gained else plain
+        panorama = self._panorama(document)
+        gains, plain = gains_of(document), read_light(dome)
+        gained = gains[0] != 1.0 or gains[1] != 1.0 or panorama is not None
+        reading = read_light(dome, gains[0], gains[1], panorama, gains[3]) if gained else plain
         linke = float(air.linke_turbidity)
         moonlit = document.sun.moon and abs(dome.sun_elevation_deg - elevation) > 0.01 and elevation < 0.0
         moonlit = moonlit and dome.sun_elevation_deg > -1.0
         solved = LightSolved(reading, plain, azimuth, elevation, air.visibility_km, linke, moonlit)
         whole = (key, lights_key(document))
         if self._lights is None or self._lights[0] != whole:
-            try:
-                self._lights = (whole, lights_of(document, dome))
-            except GloametError as error:  # of the panorama: sun and sky go on without it
-                if self._told != (whole[1], str(error)):
-                    self._told = (whole[1], str(error))
-                    self._report(Failed(str(error)))
-                self._lights = (whole, lights_of(document.change("panorama", file=""), dome))
+            self._lights = (whole, lights_of(document, dome, panorama))
         return self._lights, solved
+
+    def _panorama(self, document: Document) -> Any:
+        """The document's panorama as a dome; one that cannot be read is told once, and the rest goes on without."""
+        from gloamet.output.delivery import lights_key, panorama_of
+
+        key = lights_key(document)
+        if self._second is None or self._second[0] != key:
+            try:
+                self._second = (key, panorama_of(document))
+            except GloametError as error:
+                self._second = (key, None)
+                if self._told != str(error):
+                    self._told = str(error)
+                    self._report(Failed(str(error)))
+        return self._second[1]
 
     def _prepare_next(self) -> None:
         """The sky of the next wish, if it is quickly made.

@@ -1,6 +1,6 @@
-"""The light meter: what sun and sky give on level ground and what that means in stops, kelvin and EV.
+"""The light meter: what sun, sky and a panorama give on level ground and what that means in stops, kelvin and EV.
 
-A Dome and the gains of Fill enter; a `LightReading` leaves.
+Domes and the gains of Fill enter; a `LightReading` leaves.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ CARD = 0.18
 class LightReading:
     """Illuminance in lx, luminance in cd/m2, temperatures in kelvin (nan where there is no light).
 
-    sun_sky_stops is log2(sun on level ground / sky on level ground), -inf without sun; incident_ev the
+    sun_sky_stops is log2(sun on level ground / sky and panorama there), -inf without sun; incident_ev the
     EV100 of an incident reading on level ground; card_ev of a reflected reading off an 18 % card there.
     """
 
@@ -35,6 +35,8 @@ class LightReading:
     zenith_xy: tuple[float, float]
     incident_ev: float
     card_ev: float
+    panorama_horizontal_lx: float = 0.0
+    panorama_cct_k: float = math.nan
 
 
 def luminance_ev(cd_m2: float) -> float:
@@ -47,22 +49,32 @@ def illuminance_ev(lx: float) -> float:
     return math.log2(lx * 100.0 / INCIDENT_C) if lx > 0.0 else -math.inf
 
 
-def read_light(dome: Dome, sun_gain: float = 1.0, sky_gain: float = 1.0) -> LightReading:
-    """What a meter on level ground reads under this sky; gains are linear."""
+def read_light(
+    dome: Dome,
+    sun_gain: float = 1.0,
+    sky_gain: float = 1.0,
+    panorama: Dome | None = None,
+    panorama_gain: float = 1.0,
+) -> LightReading:
+    """What a meter on level ground reads under this sky and this panorama; gains are linear."""
     normal = sun_gain * dome.sun_visible * float(luminance(dome.sun_irradiance))
     sun = sun_gain * float(luminance(dome.sun_horizontal))
     sky = sky_gain * float(luminance(dome.sky_horizontal))
+    more = 0.0 if panorama is None else panorama_gain * float(luminance(panorama.sky_horizontal))
+    fill, whole = sky + more, sun + sky + more
     zenith = AP1_TO_XYZ @ dome.table[-1, 0].astype(float)
     x, y = xyz_to_xy(zenith).tolist()
     return LightReading(
         normal,
         sun,
         sky,
-        math.log2(sun / sky) if sun > 0.0 and sky > 0.0 else -math.inf,
+        math.log2(sun / fill) if sun > 0.0 and fill > 0.0 else -math.inf,
         correlated_temperature(AP1_TO_XYZ @ dome.sun_irradiance) if sun > 0.0 else math.nan,
         correlated_temperature(AP1_TO_XYZ @ dome.sky_horizontal),
         sky_gain * float(zenith[1]),
         (x, y),
-        illuminance_ev(sun + sky),
-        luminance_ev((sun + sky) * CARD / math.pi),
+        illuminance_ev(whole),
+        luminance_ev(whole * CARD / math.pi),
+        more,
+        math.nan if panorama is None else correlated_temperature(AP1_TO_XYZ @ panorama.sky_horizontal),
     )

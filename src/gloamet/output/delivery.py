@@ -107,20 +107,21 @@ def lights_key(document: Document) -> tuple[object, ...]:
     return ground.colour, ground.water, (panorama, stamp, north, document.air.ground_reflectance)
 
 
-def lights_of(document: Document, dome: Dome) -> Lights:
-    """The sky and the panorama for the kernels, with the hue of the document's ground below the horizon.
-
-    Raises GloametError when the panorama cannot be read.
-    """
-    ground, panorama = document.stage.ground, document.panorama
-    tint = ground_tint(GroundPlane(reflectance=1.0, colour=ground.colour, water=ground.water))
-    lights = build_lights(dome, tint)
+def panorama_of(document: Document) -> Dome | None:
+    """The document's panorama as a second dome, None without one. Raises GloametError when it cannot be read."""
+    panorama = document.panorama
     if not panorama.file:
-        return lights
-    turn = panorama.turn_deg + document.sun.north_deg
-    table = kept_table(Path(panorama.file))
-    second = panorama_dome(table, turn, document.air.ground_reflectance, panorama.level_lx)
-    return replace(lights, panorama=build_lights(second, tint))
+        return None
+    turn, table = panorama.turn_deg + document.sun.north_deg, kept_table(Path(panorama.file))
+    return panorama_dome(table, turn, document.air.ground_reflectance, panorama.level_lx)
+
+
+def lights_of(document: Document, dome: Dome, panorama: Dome | None) -> Lights:
+    """Sky and panorama for the kernels, with the hue of the document's ground below the horizon."""
+    ground = document.stage.ground
+    tint = ground_tint(GroundPlane(reflectance=1.0, colour=ground.colour, water=ground.water))
+    second = None if panorama is None else build_lights(panorama, tint)
+    return replace(build_lights(dome, tint), panorama=second)
 
 
 @dataclass(frozen=True)

@@ -1,19 +1,20 @@
-"""The light meter: what sun and sky give on level ground, their ratio, and the exposure that follows."""
+"""The light meter: what sun, sky and a panorama give on level ground, their ratio, and the exposure that follows."""
 
 from __future__ import annotations
 
 import math
 
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from gloamet.desk import theme
+from gloamet.desk.events import LightSolved
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.pace import Pace
 
 TOP_LX = 120_000.0
-HEIGHT = 268
+HEIGHT, BAR_ROW = 268, 42
 PACE_MS = 90
 RATIO_LOW, RATIO_HIGH = -4.0, 4.0
 
@@ -45,12 +46,20 @@ class LightMeter(QWidget):
         self.setFixedHeight(HEIGHT)
         self.setAccessibleName("Light meter")
         self.setToolTip(
-            "Light on level, unshaded ground from sun and sky; their ratio in stops; colour of each; exposure."
+            "Light on level, unshaded ground from sun, sky and panorama; sun over the others in stops; colour of "
+            "each; exposure."
         )
         # figures that change faster than this cannot be read
         self._pace = Pace(self, PACE_MS, self.update)
-        session.light_solved.connect(lambda _: None if session.frame else self._pace.ask())
+        session.light_solved.connect(self._take)
         session.frame_ready.connect(lambda _: self._pace.ask())  # which follows the light at once
+
+    def _take(self, light: LightSolved) -> None:
+        more = BAR_ROW if light.reading.panorama_horizontal_lx > 0.0 else 0
+        if self.height() != HEIGHT + more:
+            self.setFixedHeight(HEIGHT + more)
+        if not self.session.frame:
+            self._pace.ask()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
@@ -64,9 +73,14 @@ class LightMeter(QWidget):
         key = "Moon" if light.moonlit else "Sun"
         self._bar_row(p, 24, key, r.sun_horizontal_lx, theme.SUN, kelvin_text(r.sun_cct_k))
         self._bar_row(p, 66, "Sky", r.sky_horizontal_lx, theme.SKY, kelvin_text(r.sky_cct_k))
-        self._ratio(p, 112, r.sun_sky_stops, light.natural.sun_sky_stops)
+        y = 66
+        if r.panorama_horizontal_lx > 0.0:
+            y += BAR_ROW
+            kelvin = kelvin_text(r.panorama_cct_k)
+            self._bar_row(p, y, "Panorama", r.panorama_horizontal_lx, theme.PANORAMA, kelvin)
+        self._ratio(p, y + 46, r.sun_sky_stops, light.natural.sun_sky_stops)
         frame = self.session.frame
-        y = 172
+        y += 106
         self._text(p, y, "Exposure", f"EV {frame.ev:.1f}" if frame else "–")
         if frame is not None:
             self._text(p, y + 20, "", f"the picture’s meter says {frame.meter_ev:.1f}", note=True)
@@ -97,9 +111,12 @@ class LightMeter(QWidget):
 
     def _bar_row(self, p: QPainter, y: float, name: str, lx: float, colour: str, kelvin: str) -> None:
         self._text(p, y, name, lux_text(lx))
+        after = max(40.0, QFontMetricsF(theme.font(theme.BODY)).horizontalAdvance(name) + 10.0)
         p.setFont(theme.font(theme.NOTE))
         p.setPen(QColor(theme.DIM))
-        p.drawText(QRectF(40, y, 70, 22), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, kelvin)
+        p.drawText(
+            QRectF(after, y, 70, 22), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, kelvin
+        )
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(QColor(theme.LINE))
         p.drawRoundedRect(QRectF(0, y + 25, self.width(), 3), 1.5, 1.5)

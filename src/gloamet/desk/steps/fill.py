@@ -95,12 +95,11 @@ class FillStep(Column):
         stops, natural = light.reading.sun_sky_stops, light.natural.sun_sky_stops
         if not math.isfinite(stops):
             self.ratio.setText("no sun")
-            self.nature.setText("The sun is below the horizon: the sky alone lights the scene.")
+            self.nature.setText("The sun is below the horizon.")
             return
         self.ratio.setText(f"{stops:+.1f} stops".replace("-", "−"))
-        text = (
-            f"Sun over sky on level ground, 1 : {2.0**-stops:.2g}."
-            if stops >= 0
-            else "The sky outweighs the sun."
-        )
+        fill = "sky and panorama" if light.reading.panorama_horizontal_lx > 0.0 else "sky"
+        text = f"Sun over {fill} on level ground, 1 : {2.0**-stops:.2g}."
+        if stops < 0:
+            text = f"{fill.capitalize()} outweigh{'s' if fill == 'sky' else ''} the sun."
         self.nature.setText(f"{text}\nIn this air nature gives {natural:+.1f} stops.".replace("-", "−"))
