@@ -66,9 +66,9 @@ def test_noise_under_gains_is_that_of_the_light_which_is_left(
     tracer: Tracer, stage: Compiled, sunny: Lights
 ) -> None:
     film = exposed(tracer, stage, sunny, 16)
-    assert noise_of(film, (1.0, 0.0, 0.0)) == pytest.approx(noise_of(film, only="sun"), rel=0.35)
-    assert noise_of(film, (0.0, 1.0, 0.0)) == pytest.approx(noise_of(film, only="sky"), rel=0.35)
-    assert noise_of(film, (2.0, 2.0, 2.0)) == pytest.approx(noise_of(film), rel=1e-3)
+    assert noise_of(film, (1.0, 0.0, 0.0, 0.0)) == pytest.approx(noise_of(film, only="sun"), rel=0.35)
+    assert noise_of(film, (0.0, 1.0, 0.0, 0.0)) == pytest.approx(noise_of(film, only="sky"), rel=0.35)
+    assert noise_of(film, (2.0, 2.0, 2.0, 2.0)) == pytest.approx(noise_of(film), rel=1e-3)
     assert noise_of(Film(16, 16)) == float("inf")
 
 

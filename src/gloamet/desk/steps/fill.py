@@ -13,7 +13,6 @@ from gloamet.desk.widgets.fields import description
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.small import Column, Words, label, link, pair
 from gloamet.document.model import Document
-from gloamet.sky.panorama import ENDINGS
 
 
 class FillStep(Column):
@@ -67,6 +66,8 @@ class FillStep(Column):
 
     def ask_panorama(self) -> None:
         """Choose the file."""
+        from gloamet.sky.panorama import ENDINGS
+
         kinds = " ".join(f"*{ending}" for ending in ENDINGS)
         start = str(Path(self.session.document.panorama.file).parent)
         name, _ = QFileDialog.getOpenFileName(
