@@ -22,8 +22,9 @@ from gloamet.meter.light import read_light
 from gloamet.output.delivery import air_of, sky_of
 from gloamet.output.images import save_light
 from gloamet.sky.dome import SkySolver, uniform_dome
-from gloamet.trace.film import Film
+from gloamet.trace.film import Film, Tracer
 from gloamet.trace.lights import build_lights
+from gloamet.trace.upsample import Guides
 from tests.desk.test_engine import Listener, done
 
 SIZE = (240, 160)
@@ -167,31 +168,35 @@ def test_a_camera_at_rest_is_shown_relit_before_the_first_exact_sample(
     assert off[-1] <= off[0] + 0.2
 
 
-def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some() -> None:
-    relighting, film = Relighting(), Film(32, 16)
-    relighting._key = relighting.record = SimpleNamespace(width=64, height=32)
-    relighting.keep_lamps(relighting._key, film, lambda: False, least=1)
+def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some(tracer: Tracer) -> None:
+    relighting, film, pool = Relighting(), Film(32, 16), tracer.pool
+    plain = np.ones((32, 64, 3), np.float32)
+    flat = Guides(plain, 0.0 * plain, 0.0 * plain[..., 0])
+    relighting._key = relighting.record = SimpleNamespace(
+        width=64, height=32, guides=lambda: flat, with_outlines=lambda p: p
+    )
+    relighting.keep_lamps(relighting._key, film, pool, lambda: False, least=1)
     assert relighting._lamps is None  # no sample yet
-    film.layers["counts"][:] = 1.0
+    film.layers["counts"][:] = film.layers["albedo"][:] = 1.0
     film.layers["lamps"][:] = 5.0
-    relighting.keep_lamps(relighting._key, film, lambda: False)
+    relighting.keep_lamps(relighting._key, film, pool, lambda: False)
     assert relighting._lamps is None  # one sample is not believed where more will come
-    relighting.keep_lamps("another view", film, lambda: False, least=1)
+    relighting.keep_lamps("another view", film, pool, lambda: False, least=1)
     assert relighting._lamps is None
-    relighting.keep_lamps(relighting._key, film, lambda: False, least=1)
+    relighting.keep_lamps(relighting._key, film, pool, lambda: False, least=1)
     assert relighting._lamps is not None
     assert relighting._lamps[1].shape == (32, 64, 3)
     assert relighting._lamps[1].mean() == pytest.approx(5.0, rel=0.2)
 
 
-def test_lamps_of_a_few_grainy_samples_keep_their_light() -> None:
-    relighting, film, rng = Relighting(), Film(64, 48), np.random.default_rng(5)
+def test_lamps_of_a_few_grainy_samples_keep_their_light(tracer: Tracer) -> None:
+    relighting, film, pool, rng = Relighting(), Film(64, 48), tracer.pool, np.random.default_rng(5)
     relighting._key = relighting.record = SimpleNamespace(width=64, height=48)
     film.layers["counts"][:] = 4.0
     film.layers["albedo"][:] = 4.0 * 0.8
     lit = rng.random((48, 64, 1)) < 0.02
     film.layers["lamps"][:] = 4.0 * np.where(lit, 50.0, 0.1)
-    relighting.keep_lamps(relighting._key, film, lambda: False)
+    relighting.keep_lamps(relighting._key, film, pool, lambda: False)
     assert relighting._lamps is not None
     assert relighting._lamps[1].mean() == pytest.approx(film.mean("lamps").mean(), rel=0.1)
 

@@ -166,7 +166,7 @@ class Pictures:
         self._relight(wish, lights, gains, view, rest, film)
         while not wish.stopped and self._improve_record(view, lights):
             if self._previewed is not None:
-                self._relighting.keep_lamps(view, self._previewed, self._stale, least=1)
+                self._relighting.keep_lamps(view, self._previewed, self._tracer.pool, self._stale, least=1)
                 self._previewed = None
             self._relight(wish, lights, gains, view, rest, film)
             if self._ask_lamps(view, lights, QUALITIES[wish.document.stage.quality].bounces):
@@ -184,7 +184,7 @@ class Pictures:
         film, dark = self._lamps[1], replace(lights, sun=np.zeros_like(lights.sun), panorama=None)
         if not self._tracer.expose(film, compiled, dark, camera, LAMP_SAMPLES, bounces, self._stale):
             return False
-        self._relighting.keep_lamps(view, film, self._stale)
+        self._relighting.keep_lamps(view, film, self._tracer.pool, self._stale)
         return True
 
     def forget(self) -> None:
@@ -225,7 +225,8 @@ class Pictures:
             if film.samples_in(None) and (step.done or done >= 2.0 * shown):
                 self._show(wish, film, step)
                 shown = done
-                self._relighting.keep_lamps((compiled, camera, film.width, film.height), film, self._stale)
+                view = (compiled, camera, film.width, film.height)
+                self._relighting.keep_lamps(view, film, self._tracer.pool, self._stale)
             if step.done or wish.stopped or self._stale():
                 break
             begin = time.monotonic()

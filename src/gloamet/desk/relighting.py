@@ -79,20 +79,27 @@ class Relighting:
         self._rest = None if rest is None else (rest, picture)
         return picture
 
-    def keep_lamps(self, key: Any, film: Any, cancelled: Callable[[], bool], least: int = LAMPS_FROM) -> None:
+    def keep_lamps(
+        self, key: Any, film: Any, pool: Executor, cancelled: Callable[[], bool], least: int = LAMPS_FROM
+    ) -> None:
         """Take the lamps' light of a film of `least` samples, which a sun that moves later does not change."""
-        from gloamet.trace.denoise import denoise, keeping_light
-        from gloamet.trace.upsample import stretched
+        from gloamet.trace.denoise import denoise, dim_and_bright, keeping_light
+        from gloamet.trace.upsample import stretched, upsample
 
         if self._key != key or film.samples_in(None) < least or not film.layers["lamps"].any():
             return
         noisy = film.mean("lamps")
         clean = denoise(noisy, film, cancelled=cancelled)
-        if clean is not None:
-            self._lamps = (
-                key,
-                stretched(keeping_light(clean, noisy), (self.record.height, self.record.width)),
-            )
+        if clean is None:
+            return
+        clean, size = keeping_light(clean, noisy), (self.record.height, self.record.width)
+        if film.width >= self.record.width:
+            self._lamps = (key, stretched(clean, size))
+            return
+        # what glows itself has nothing to do with how much its surface reflects
+        dim, bright = dim_and_bright(clean)
+        light = upsample(dim, film, self.record.guides(), pool) + stretched(bright, size)
+        self._lamps = (key, self.record.with_outlines(light))
 
     def handed_over(self, rest: Any, samples: float) -> float:
         """Share of the exact picture in what is shown, 0..1, by its samples."""

@@ -111,17 +111,22 @@ def denoise(picture: Floats, film: Film, cancelled: Callable[[], bool] = _never)
     return shared_denoiser().run({"color": _sound(picture), **_guides(film)}, cancelled)
 
 
+def dim_and_bright(clean: Floats) -> tuple[Floats, Floats]:
+    """A picture (H, W, 3) without grain as the part up to BRIGHT times its median level and the rest above it."""
+    level = clean.mean(2)
+    bright = np.float32(BRIGHT * np.median(level))
+    low = clean * np.minimum(np.float32(1.0), bright / np.maximum(level, np.float32(1e-30)))[..., None]
+    return low, clean - low
+
+
 def keeping_light(clean: Floats, noisy: Floats) -> Floats:
     """A cleaned picture with the mean light of the noisy one, both (H, W, 3): where it is dim, and on the whole.
 
     What is rare and bright is lost in cleaning a few samples, and what is bright for long is smeared. It is given back
     in the hue and with the shape of what is left; how bright bright things are would hide how much the dim ones miss.
     """
-    level = clean.mean(2)
-    bright = np.float32(BRIGHT * np.median(level))
-    dim = level <= bright
-    low = clean * np.minimum(np.float32(1.0), bright / np.maximum(level, np.float32(1e-30)))[..., None]
-    rest = clean - low
+    low, rest = dim_and_bright(clean)
+    dim = ~rest.any(2)
     there = float(low[dim].mean(dtype=np.float64))
     if there <= 0.0:
         return clean

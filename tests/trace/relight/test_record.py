@@ -129,6 +129,28 @@ def test_sun_and_sky_add_up_and_gains_scale_them(record: Record, solver: SkySolv
     assert both == pytest.approx(2.0 * sun + 0.5 * sky, rel=2e-3, abs=0.2)
 
 
+def test_guides_are_what_the_film_s_first_surfaces_are(
+    record: Record, scene: Compiled, solver: SkySolver, tracer: Tracer
+) -> None:
+    film, guides = Film(WIDTH, HEIGHT), record.guides()
+    tracer.expose(film, scene, build_lights(uniform_dome(1.0)), COURT, 8)
+    near = film.mean("depth") > 0.0
+    off = np.abs(guides.depth - film.mean("depth"))[near] / film.mean("depth")[near]
+    assert np.median(off) < 0.01
+    assert np.median(np.abs(guides.albedo - film.mean("albedo"))) < 0.01
+    assert np.median(np.abs(guides.normal - film.mean("normal"))[near]) < 0.01
+    assert ((guides.depth == 0.0) == (film.mean("depth") == 0.0)).mean() > 0.97
+
+
+def test_outlines_of_another_light_are_mixed_and_the_rest_stays(record: Record) -> None:
+    guides = record.guides()
+    mixed = record.with_outlines(guides.albedo)
+    changed = (mixed != guides.albedo).any(-1)
+    assert 0.0 < changed.mean() < 0.2
+    assert mixed.min() >= guides.albedo.min() and mixed.max() <= guides.albedo.max()
+    assert mixed.mean() == pytest.approx(guides.albedo.mean(), rel=0.01)
+
+
 def test_a_moving_sun_ends_where_a_resting_one_is(record: Record, solver: SkySolver) -> None:
     for step in range(12):
         lights = build_lights(solver.dome(Air(3.0), 150.0 + 0.5 * step, 40.0))

@@ -100,7 +100,7 @@ class FillStep(Column):
             return
         self.ratio.setText(f"{stops:+.1f} stops".replace("-", "−"))
         fill = "sky and panorama" if light.reading.panorama_horizontal_lx > 0.0 else "sky"
-        text = f"Sun over {fill} on level ground, 1 : {2.0**-stops:.2g}."
+        text = f"Sun over {fill} on level ground, 1\u00a0:\u00a0{2.0**-stops:.2g}."
         if stops < 0:
             text = f"{fill.capitalize()} outweigh{'s' if fill == 'sky' else ''} the sun."
         self.nature.setText(f"{text}\nIn this air nature gives {natural:+.1f} stops.".replace("-", "−"))

@@ -20,14 +20,15 @@ from gloamet.trace.rays import empty_packets
 from gloamet.trace.relight.edges import PLACES, find_covers
 from gloamet.trace.relight.evening import LEVELS, calm_guide, make_weights
 from gloamet.trace.relight.frame import COUNTERS, relight
-from gloamet.trace.relight.gather import NORMAL, evaluate, gather, gather_gloss
+from gloamet.trace.relight.gather import NORMAL, PLACE, evaluate, gather, gather_gloss
 from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, Layer, Screen
-from gloamet.trace.relight.screen import ALBEDO, find_taps, see
+from gloamet.trace.relight.screen import ALBEDO, KIND, SKY, find_taps, see
 from gloamet.trace.relight.shade import make_brief, make_gleam
 from gloamet.trace.relight.sharing import Sharing
 from gloamet.trace.relight.sunrays import find_alike, find_like
 from gloamet.trace.relight.surfaces import CellLight
 from gloamet.trace.relight.thin import LENDERS, find_thin
+from gloamet.trace.upsample import Guides
 
 F = np.float32
 FIRST_SAMPLES, FIRST_GLOSS_SAMPLES = 8, 4
@@ -228,6 +229,24 @@ class Record:
         }
         clean = shared_denoiser().run(images, cancelled)
         return None if clean is None else np.asarray(clean.reshape(-1, 3) @ AP1_LUMINANCE)
+
+    def guides(self) -> Guides:
+        """What the camera sees straight ahead at the display's size, without light."""
+        big = self.layers[0].big
+        away = big.points[:, PLACE : PLACE + 3] - np.array(self.camera.packed(big.width, big.height)[0])
+        sky = big.paint[:, KIND] == SKY
+        depth = np.where(sky, 0.0, np.sqrt((away * away).sum(1)))
+        albedo = np.where(sky[:, None], 1.0, big.paint[:, ALBEDO : ALBEDO + 3])
+        normal = big.points[:, NORMAL : NORMAL + 3]
+        planes = [p.astype(np.float32).reshape(big.height, big.width, -1) for p in (albedo, normal, depth)]
+        return Guides(planes[0], planes[1], planes[2][..., 0])
+
+    def with_outlines(self, picture: Floats) -> Floats:
+        """A picture (H, W, 3) of the display's size whose pixels on outlines are mixed from what they border on."""
+        edges, covers, _spare = self._outlines
+        out = picture.reshape(-1, 3).copy()
+        out[edges] = out[covers].mean(1)
+        return out.reshape(picture.shape)
 
     # -- relighting
 
