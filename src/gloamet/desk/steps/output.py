@@ -42,7 +42,9 @@ class OutputStep(Column):
         picture.setToolTip("Renders at this size and saves the developed picture as .png or .jpg.")
         picture.clicked.connect(save_picture)
         layers = QPushButton("Save layers …")
-        layers.setToolTip("Renders and saves linear light as .exr: sun, sky, albedo, normal and depth apart.")
+        layers.setToolTip(
+            "Renders and saves linear light as .exr: each light, albedo, normal and depth apart."
+        )
         layers.clicked.connect(save_layers)
         self.add(picture)
         self.add(layers)
