@@ -64,6 +64,16 @@ def test_layers_add_up_to_the_whole_under_gains_and_cleaning(tmp_path: Path, cle
     assert plane["sky.G"].mean() == pytest.approx(f.mean("sky")[..., 1].mean() / 4, rel=0.01)
 
 
+def test_a_saved_picture_keeps_the_light_of_lamps_met_by_few_paths() -> None:
+    f, rng = Film(64, 48), np.random.default_rng(5)
+    f.layers["counts"][:] = 4.0
+    f.layers["albedo"][:] = 4.0 * 0.8
+    f.layers["lamps"][:] = 4.0 * np.where(rng.random((48, 64, 1)) < 0.02, 50.0, 0.1)
+    light = light_of(Document(), f, True)
+    assert light.lamps.mean() == pytest.approx(f.mean("lamps").mean(), rel=0.03)
+    assert light.whole.mean() == pytest.approx(light.lamps.mean(), rel=1e-5)
+
+
 def test_png_of_8_and_16_bit_and_jpeg(tmp_path: Path) -> None:
     ramp = np.repeat(np.linspace(0, 1, 32, dtype=np.float32)[None, :, None], 3, 2).repeat(16, 0)
     save_display(tmp_path / "a.png", ramp)

@@ -32,7 +32,7 @@ from gloamet.sun.moon import Moon, moon_at
 from gloamet.sun.place import resolve_zone
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.contours import FINER, contours, inked
-from gloamet.trace.denoise import denoise_well
+from gloamet.trace.denoise import denoise_well, keeping_light
 from gloamet.trace.film import LIGHTS, Film, Gains
 from gloamet.trace.firsthit import SOLID, first_hits
 from gloamet.trace.lights import Lights, build_lights
@@ -154,7 +154,7 @@ def light_of(document: Document, film: Film, clean: bool) -> Light:
     shining = [k for k, part in enumerate(parts) if part.any()]
     cleaned = denoise_well([parts[k] for k in shining], film) if clean else None
     for k, part in zip(shining, cleaned or (), strict=False):
-        parts[k] = part
+        parts[k] = keeping_light(part, parts[k]) if LIGHTS[k] == "lamps" else part
     whole = parts[0] + parts[1]
     for part in parts[2:]:
         whole += part
