@@ -214,7 +214,7 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: s
     exact = [f.pixels[..., :3].mean() for f in frames if f.exact]
     assert frames[-1].done
     assert exact[0] == pytest.approx(relit, rel=0.01)
-    # chance in the lamps' few samples is a percent at this size; four bounces instead of twelve are six
+    # chance in the lamps' few samples is a percent at this size; four bounces instead of twelve are more than ten
     assert exact[-1] == pytest.approx(relit, rel=0.02)
     engine.close()
 
