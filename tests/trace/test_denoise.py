@@ -35,6 +35,21 @@ def test_bright_things_smeared_in_cleaning_do_not_make_the_picture_brighter() ->
     assert keeping_light(clean, noisy).mean() == pytest.approx(noisy.mean(), rel=1e-3)
 
 
+def test_a_table_under_a_lamp_keeps_its_light_though_the_lamp_is_smeared_and_too_bright() -> None:
+    noisy, clean = glints(0.0, 0.0), glints(0.0, 0.0)
+    noisy[:, 40:56] = clean[:, 40:56] = 0.8  # of the table
+    noisy[:, 56:], clean[:, 52:] = 20.0, 25.0  # of the lamp
+    table = np.s_[:, 40:52]
+    assert keeping_light(clean, noisy)[table] == pytest.approx(noisy[table], rel=1e-3)
+    assert keeping_light(clean, noisy).mean() == pytest.approx(noisy.mean(), rel=1e-3)
+
+
+def test_a_lit_corner_of_the_night_keeps_its_light() -> None:
+    noisy, clean = glints(0.02, 50.0), glints(0.0, 0.0)
+    noisy[:, 20:], clean[:, 20:] = 0.0, 1e-6
+    assert keeping_light(clean, noisy)[:, :20].mean() == pytest.approx(noisy[:, :20].mean(), rel=1e-3)
+
+
 def test_a_clean_picture_or_a_dark_one_stays_as_it_is() -> None:
     picture = glints(0.0, 0.0)
     assert keeping_light(picture, picture) == pytest.approx(picture, rel=1e-5)

@@ -19,7 +19,9 @@ from gloamet.errors import GloametError
 from gloamet.trace.film import Film, Floats
 
 BEST_MEMORY_MB = 600  # of the best cleaning, which works in tiles; without a limit 1080p took 1.6 GB
-BRIGHT = 3.0  # times the median: what is above is no part of what a few samples miss
+BRIGHT = 3.0  # times the middle level: what is above is no part of what a few samples miss
+STEPS = (BRIGHT, 12.0, 48.0, np.inf)  # of brightness, times the middle level
+MOST_GAIN = 2.0
 _MONITOR = ctypes.CFUNCTYPE(ctypes.c_bool, ctypes.c_void_p, ctypes.c_double)
 
 
@@ -111,31 +113,45 @@ def denoise(picture: Floats, film: Film, cancelled: Callable[[], bool] = _never)
     return shared_denoiser().run({"color": _sound(picture), **_guides(film)}, cancelled)
 
 
+def _middle(level: Floats) -> float:
+    """Median of what is lit at all: much of a picture may be night sky."""
+    lit = level[level > 1e-3 * level.mean(dtype=np.float64)]
+    return float(np.median(lit)) if lit.size else 0.0
+
+
 def dim_and_bright(clean: Floats) -> tuple[Floats, Floats]:
-    """A picture (H, W, 3) without grain as the part up to BRIGHT times its median level and the rest above it."""
+    """A picture (H, W, 3) without grain as the part up to BRIGHT times its middle level and the rest above it."""
     level = clean.mean(2)
-    bright = np.float32(BRIGHT * np.median(level))
+    bright = np.float32(BRIGHT * _middle(level))
     low = clean * np.minimum(np.float32(1.0), bright / np.maximum(level, np.float32(1e-30)))[..., None]
     return low, clean - low
 
 
 def keeping_light(clean: Floats, noisy: Floats) -> Floats:
-    """A cleaned picture with the mean light of the noisy one, both (H, W, 3): where it is dim, and on the whole.
+    """A cleaned picture with the mean light of the noisy one, both (H, W, 3): where it is dim, where it is brighter
+    and where it glows, hence on the whole.
 
     What is rare and bright is lost in cleaning a few samples, and what is bright for long is smeared. It is given back
-    in the hue and with the shape of what is left; how bright bright things are would hide how much the dim ones miss.
+    in the hue and with the shape of what is left. Each step of brightness is its own: how bright a lamp is would hide
+    how much its table misses.
     """
-    low, rest = dim_and_bright(clean)
-    dim = ~rest.any(2)
-    there = float(low[dim].mean(dtype=np.float64))
-    if there <= 0.0:
+    level, wanted = clean.mean(2), noisy.mean(2)
+    middle = _middle(level)
+    if middle <= 0.0:
         return clean
-    low *= np.float32(noisy[dim].mean(dtype=np.float64) / there)
-    above = float(rest.mean(dtype=np.float64))
-    if above > 0.0:
-        share = (noisy.mean(dtype=np.float64) - low.mean(dtype=np.float64)) / above
-        rest *= np.float32(min(max(share, 0.0), 2.0))
-    return np.asarray(low + rest, np.float32)
+    kept, low, owed = np.zeros_like(level), 0.0, 0.0
+    most = np.inf  # a first sample can miss most of what is dim
+    for high in (middle * step for step in STEPS):
+        here = (level > low) & (level <= high)
+        if not here.any():
+            continue
+        owed += float((wanted[here] - kept[here]).sum(dtype=np.float64))
+        there = float((level[here] - low).sum(dtype=np.float64))
+        gain = min(max(owed / there, 0.0), most)
+        owed -= gain * there
+        kept += np.clip(level - low, 0.0, high - low) * np.float32(gain)
+        low, most = high, MOST_GAIN
+    return np.asarray(clean * (kept / np.maximum(level, np.float32(1e-30)))[..., None], np.float32)
 
 
 def denoise_well(
