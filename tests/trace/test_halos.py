@@ -16,7 +16,7 @@ from gloamet.stage.scene import Lamp, Material, Part, Scene
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.film import Film, Tracer
 from gloamet.trace.halos import CENTRE, HALO_WORDS, RADIUS, cone_of_halo, density_in, into_cone
-from gloamet.trace.lights import build_lights
+from gloamet.trace.lights import build_lights, without_sky
 from tests.conftest import box, level, make_scene
 
 WHITE = Material("white", (0.8, 0.8, 0.8))
@@ -113,3 +113,20 @@ def test_the_light_of_the_sky_is_as_it_was(tracer: Tracer) -> None:
     assert tracer.expose(film, stage, build_lights(uniform_dome(100.0)), DOWN, 64, 4)
     # open ground under an even sky sends back its reflectance
     assert luminance(film.mean("sky")).mean() == pytest.approx(80.0, rel=0.01)
+
+
+def test_without_sky_lamps_shine_as_they_do_by_day_and_nothing_else_does(tracer: Tracer) -> None:
+    ground = make_scene((level(3.0), WHITE))
+    stage = compile_scene(
+        replace(ground, lamps=(Lamp("bulb", "point", (0.0, 0.5, 1.5), intensity_cd=100.0),))
+    )
+    day, films = build_lights(uniform_dome(1000.0)), []
+    for lights in (day, without_sky(day)):
+        films.append(Film(24, 16))
+        assert tracer.expose(films[-1], stage, lights, CAMERA, 128, 8)
+    by_day, alone = (luminance(film.mean("lamps")) for film in films)
+    assert by_day.mean() > 0.0
+    assert alone.mean() == pytest.approx(by_day.mean(), rel=0.02)
+    assert films[0].mean("sky").any()
+    assert not films[1].mean("sky").any()
+    assert not films[1].mean("sun").any()

@@ -146,16 +146,16 @@ def frame(f):
 session.frame_ready.connect(frame)
 
 def look():
-    record = session.record
+    ready, full = session.recorded
     now = time.perf_counter()
     if session.frame is None:
         return
     if state["rested"] is None:
         state["rested"] = now
-    if record is not None and record.ready and state["ready"] is None:
+    if ready and state["ready"] is None:
         state["ready"] = now
         out["usable"] = now - state["rested"]
-    if record is not None and record.full and not drag.isActive():
+    if full and not drag.isActive():
         out["full"] = now - state["rested"]
         drag.start()
         watch.stop()

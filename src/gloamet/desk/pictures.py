@@ -35,7 +35,8 @@ SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture
 PASS_SECONDS = 0.25  # of rays between two looks at what the picture still wants
 GUIDED_AT = (1, 4, 16)  # samples at which the edges for enlarging previews are taken anew
 PLAN_SAMPLES = 12
-LAMP_PIXELS, LAMP_SAMPLES = 40_000, 4  # of the lamps' own film, with every step of a record
+LAMP_PIXELS = 40_000  # of the lamps' own film
+LAMP_SAMPLES = (4, 12)  # of its pixels, with the first step of a record and with the last
 THUMBS_AFTER = 8  # samples of the picture before the views get theirs
 Floats = NDArray[np.float32]
 _SOME_MORE = np.ones(
@@ -46,7 +47,7 @@ _SOME_MORE = np.ones(
 @dataclass(frozen=True)
 class Sky:
     """The light of a wish under its key, and what is to be done about it: `exact` gives the lights of a hand that
-    rests, `idle` is called then, and between two steps of a record, `ahead` before a relit picture is handed out."""
+    rests, `idle` is called then, and after the first step of a record, `ahead` before a relit picture is handed out."""
 
     key: Any
     lights: Any
@@ -75,7 +76,7 @@ class Pictures:
         self._relighting = Relighting()
         self._lamps: tuple[Any, Any] | None = None  # the film of a record's lamps
         self._gains: Any = None
-        self._looking: Any = None
+        self._view: Any = None  # stage, camera and size of what is shown
         self._started = 0.0
 
     def show(self, wish: Wish, compiled: Compiled, sky: Sky) -> None:
@@ -92,8 +93,8 @@ class Pictures:
         lights = sky.lights
         key = (compiled, camera, sky.key, width, height, quality.bounces)
         self._view_key = (compiled.geometry, camera, width, height)
-        self._looking = (compiled, camera)
-        gains, view = gains_of(wish.document), (compiled, camera, width, height)
+        self._view = view = (compiled, camera, width, height)
+        gains = gains_of(wish.document)
         fresh = self._film is None or self._film[0] != key
         moved = fresh or gains != self._gains
         if fresh:
@@ -163,26 +164,40 @@ class Pictures:
 
         It comes before the exact one: a step takes about as long as that one's first, far grainier sample.
         """
+        bounces, first = QUALITIES[wish.document.stage.quality].bounces, True
         self._relight(wish, lights, gains, view, rest, film)
         while not wish.stopped and self._improve_record(view, lights):
             if self._previewed is not None:
                 self._relighting.keep_lamps(view, self._previewed, self._tracer.pool, self._stale, least=1)
                 self._previewed = None
             self._relight(wish, lights, gains, view, rest, film)
-            if self._ask_lamps(view, lights, QUALITIES[wish.document.stage.quality].bounces):
+            if self._ask_lamps(view, lights, bounces):
                 self._relight(wish, lights, gains, view, rest, film)
-            idle()
+            if first:
+                idle()
+            first = False
+        if not wish.stopped and self._ask_lamps(view, lights, bounces):
+            self._relight(wish, lights, gains, view, rest, film)
         idle()
 
+    def _lamps_wanted(self, view: Any) -> int:
+        """Samples that the lamps' own film of a view still lacks, by how far its record is."""
+        if len(view[0].lamps) == 0 or not self._relighting.ready(view):
+            return 0
+        has = self._lamps[1].samples_in(None) if self._lamps is not None and self._lamps[0] == view else 0
+        return max(0, LAMP_SAMPLES[self._relighting.record.full] - int(has))
+
     def _ask_lamps(self, view: Any, lights: Any, bounces: int) -> bool:
-        """A few samples more of the lamps' light, in a small film of its own; whether the record has got them."""
-        compiled, camera, width, height = view
-        if len(compiled.lamps) == 0:
+        """Samples of the lamps' light in a small film of its own; whether the record has got more of it."""
+        from gloamet.trace.lights import without_sky
+
+        wanted, (compiled, camera, width, height) = self._lamps_wanted(view), view
+        if not wanted:
             return False
         if self._lamps is None or self._lamps[0] != view:
             self._lamps = (view, small_film((width, height), LAMP_PIXELS))
-        film, dark = self._lamps[1], replace(lights, sun=np.zeros_like(lights.sun), panorama=None)
-        if not self._tracer.expose(film, compiled, dark, camera, LAMP_SAMPLES, bounces, self._stale):
+        film = self._lamps[1]
+        if not self._tracer.expose(film, compiled, without_sky(lights), camera, wanted, bounces, self._stale):
             return False
         self._relighting.keep_lamps(view, film, self._tracer.pool, self._stale)
         return True
@@ -191,12 +206,20 @@ class Pictures:
         """Let go of everything that takes memory: the document is closed."""
         self._relighting = Relighting()
         self._film = self._previewed = self._clean = self._last = None
-        self._guides = self._ink = self._looking = self._lamps = None
+        self._guides = self._ink = self._view = self._lamps = None
 
     @property
     def record(self) -> Any:
         """What pictures are relit by, None before there is one."""
         return self._relighting.record
+
+    @property
+    def recorded(self) -> tuple[bool, bool]:
+        """Whether pictures can be relit, and whether nothing of that is left to improve, lamps neither."""
+        view = self._view
+        if view is None or not self._relighting.ready(view):
+            return False, False
+        return True, bool(self.record.full) and not self._lamps_wanted(view)
 
     # -- the picture
 
@@ -252,15 +275,8 @@ class Pictures:
         if self._stale() or camera.parallel_m > 0.0:
             return False
         return self._relighting.improve(
-            view,
-            compiled,
-            camera,
-            (width, height),
-            lights,
-            self._tracer.pool,
-            self._tracer.threads,
-            self._stale,
-        )
+            view, compiled, camera, (width, height), lights, self._tracer.pool, self._tracer.threads, self._stale,
+        )  # fmt: skip
 
     def _preview(
         self, wish: Wish, compiled: Compiled, lights: Any, camera: Camera, size: tuple[int, int]
@@ -352,7 +368,7 @@ class Pictures:
         meter_ev = automatic_ev(picture)
         expose = document.expose
         ev = keeping_night(meter_ev) - expose.compensation if expose.automatic else expose.ev
-        compiled, camera = self._looking
+        compiled, camera = self._view[:2]
         picture = self._inked(document, compiled, camera, picture, step is not None)
         # a relit picture is small: made large here, it does not hold up the window
         size = (wish.width, wish.height) if step is None else None

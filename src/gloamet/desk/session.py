@@ -234,9 +234,9 @@ class Session(QObject):
         return self._size
 
     @property
-    def record(self) -> Any:
-        """What pictures are relit by, None before there is one."""
-        return self._engine.studio.pictures.record
+    def recorded(self) -> tuple[bool, bool]:
+        """Whether pictures can be relit, and whether nothing of that is left to improve."""
+        return self._engine.studio.pictures.recorded
 
     def stop(self) -> None:
         """Stop refining and keep the picture as it is."""

@@ -102,6 +102,12 @@ def blended(lights: Lights, sky_gain: float, panorama_gain: float) -> Lights:
     return replace(lights, table=table, ground=ground, panorama=None)
 
 
+def without_sky(lights: Lights) -> Lights:
+    """A night in which lamps alone shine; no ray asks for sun or sky, which a density of zero says."""
+    none = {name: np.zeros_like(getattr(lights, name)) for name in ("table", "sun", "ground", "density")}
+    return replace(lights, panorama=None, **none)
+
+
 @njit(inline="always", **JIT)
 def solid_density(density, u, v, cos_elevation):
     """Probability per steradian with which `sample_sky` picks the direction (u, v)."""

@@ -155,7 +155,7 @@ def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces
     state, pixel, sample = seed
     ox, oy, oz = begun_at = origin
     dx, dy, dz = direction
-    sun_up = sun[3] + sun[4] + sun[5] > F(0)
+    sun_up, sky_up = sun[3] + sun[4] + sun[5] > F(0), density[0, 0] > F(0)
     tr = tg = tb = F(1)  # what the path still carries
     sr = sg = sb = kr = kg = kb = er = eg = eb = F(0)
     ar = ag = ab = F(1)
@@ -298,7 +298,7 @@ def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces
                         rays += n
                         sr, sg, sb = sr + tr * d, sg + tg * e, sb + tb * f
                 sr, sg, sb = sr + tr * a * k, sg + tg * b * k, sb + tb * c * k
-            if leg == 0:
+            if sky_up and leg == 0:
                 state += GOLDEN
                 u, v = drawn(state, pixel, sample, pair + 1)
                 state += GOLDEN
