@@ -88,6 +88,17 @@ def test_a_room_follows_a_leap_from_day_to_dusk_in_the_first_picture(times: floa
     assert first.mean() == pytest.approx(times * settled.mean(), rel=0.02)
 
 
+def test_a_sun_that_leaps_below_the_horizon_takes_the_light_of_the_day_with_it(
+    solver: SkySolver, tracer: Tracer
+) -> None:
+    stage, camera = compile_scene(room()), Camera((1.7, 1.5, 1.5), (-1.0, -1.5, 1.2), 60.0)
+    day, dusk = (build_lights(solver.dome(Air(3.0), 180.0, height)) for height in (30.0, -4.0))
+    record = made(stage, camera, day, tracer)
+    record.relit(day, at_rest=True)
+    first, settled = record.relit(dusk).mean(), record.relit(dusk, at_rest=True).mean()
+    assert first == pytest.approx(settled, rel=0.01)
+
+
 def test_fifty_suns_and_skies_keep_their_mean_and_their_places(
     record: Record, scene: Compiled, solver: SkySolver, tracer: Tracer
 ) -> None:

@@ -32,8 +32,8 @@ from gloamet.trace.upsample import Guides
 
 F = np.float32
 FIRST_SAMPLES, FIRST_GLOSS_SAMPLES = 8, 4
-ROUNDS = 1  # bounces between cells for each picture while a hand moves
-ROUNDS_AT_REST = 12
+# bounces between cells for a picture of a sun that moves a little, of one that leapt, and of a hand at rest
+ROUNDS, ROUNDS_AFTER_LEAP, ROUNDS_AT_REST = 1, 6, 12
 TOLERANCE = F(0.08)  # of the guides that evening out respects, in log light
 MOVING_SAMPLES = 16  # of the lists are read while a hand moves
 ASIDE_LEVELS = 1  # passes of evening out for mirror images, which are sharp
@@ -259,7 +259,9 @@ class Record:
         turn = phase & 1 if stride > 1 and self._sun_asked else -1
         half = phase & 1 if stride > 1 else -1
         self._sun_asked = True
-        rounds, samples = (ROUNDS_AT_REST, MOST_SAMPLES) if at_rest else (ROUNDS, MOVING_SAMPLES)
+        rounds, samples = ROUNDS_AFTER_LEAP if stride == 1 else ROUNDS, MOVING_SAMPLES
+        if at_rest:
+            rounds, samples = ROUNDS_AT_REST, MOST_SAMPLES
         out = np.empty((self.width * self.height, 3), np.float32)
         words = (
             np.zeros(COUNTERS, np.int64), self._packets,
