@@ -196,7 +196,7 @@ class Record:
         """Weights for evening out, by cleaned pictures under the light of now and under an even sky."""
         guides = []
         # mirror images are small: their surfaces alone guide them
-        both = (1.0, 0.0) if self.ready else (1.0,)  # the light of now is enough to begin with
+        both = (1.0, 0.0) if self.samples == MOST_SAMPLES else (1.0,)  # the light of now is enough until then
         for sun_gain in both if layer is self.layers[0] else ():
             self.cells.brighten(lights, sun_gain, ROUNDS_AT_REST, even=sun_gain == 0.0)
             clean = self._cleaned(layer, cancelled)
