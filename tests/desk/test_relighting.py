@@ -41,6 +41,7 @@ def recorded(document: Document) -> Iterator[tuple[Engine, Listener, Document]]:
     listener.wait(done)
     listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
     assert engine.studio.pictures.record.full
+    assert engine.studio.pictures.recorded == (True, True)
     yield engine, listener, document
     engine.close()
 
@@ -189,6 +190,18 @@ def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some(tracer: Tra
     assert relighting._lamps[1].mean() == pytest.approx(5.0, rel=0.2)
 
 
+def test_a_film_begun_anew_does_not_replace_the_lamps_of_a_longer_one(tracer: Tracer) -> None:
+    relighting = Relighting()
+    relighting._key = relighting.record = SimpleNamespace(width=64, height=48)
+    for samples, light, kept in ((8.0, 5.0, 5.0), (4.0, 7.0, 5.0), (9.0, 6.0, 6.0)):
+        film = Film(64, 48)
+        film.layers["counts"][:] = film.layers["albedo"][:] = samples
+        film.layers["lamps"][:] = samples * light
+        relighting.keep_lamps(relighting._key, film, tracer.pool, lambda: False)
+        assert relighting._lamps is not None
+        assert relighting._lamps[1].mean() == pytest.approx(kept, rel=0.01)
+
+
 def test_lamps_of_a_few_grainy_samples_keep_their_light(tracer: Tracer) -> None:
     relighting, film, pool, rng = Relighting(), Film(64, 48), tracer.pool, np.random.default_rng(5)
     relighting._key = relighting.record = SimpleNamespace(width=64, height=48)
@@ -201,21 +214,32 @@ def test_lamps_of_a_few_grainy_samples_keep_their_light(tracer: Tracer) -> None:
     assert relighting._lamps[1].mean() == pytest.approx(film.mean("lamps").mean(), rel=0.1)
 
 
-@pytest.mark.parametrize("quality", ["draft", "steady"])
-def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: str) -> None:
+@pytest.mark.parametrize(("quality", "automatic"), [("draft", False), ("steady", False), ("steady", True)])
+def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: str, automatic: bool) -> None:
     listener = Listener()
     engine = Engine(listener)
     room = demo_document("interior").change("sun", mode="hand", azimuth_deg=120.0, elevation_deg=-6.0)
-    room = room.change("expose", automatic=False, ev=1.0).change("stage", quality=quality)
+    room = room.change("expose", automatic=automatic, ev=1.0).change("stage", quality=quality)
     engine.want(room.change("output", samples=33), 480, 320)
     listener.wait(done)
+    assert engine.studio.pictures.recorded == (True, True)
     frames = [e for e in listener.events if isinstance(e, Frame)]
-    relit = [f.pixels[..., :3].mean() for f in frames if not f.exact][-1]
-    exact = [f.pixels[..., :3].mean() for f in frames if f.exact]
+    relit, exact = [
+        [f.pixels[..., :3].mean() for f in frames if f.exact == whether] for whether in (False, True)
+    ]
     assert frames[-1].done
-    assert exact[0] == pytest.approx(relit, rel=0.01)
-    # chance in the lamps' few samples is a percent at this size; four bounces instead of twelve are more than ten
-    assert exact[-1] == pytest.approx(relit, rel=0.02)
+    assert exact[0] == pytest.approx(relit[-1], rel=0.01)
+    # chance in the lamps' few samples is two percent at this size; four bounces instead of twelve are more than ten
+    assert exact[-1] == pytest.approx(relit[-1], rel=0.025)
+    listener.events.clear()
+    engine.want(room.change("output", samples=33).change("sun", elevation_deg=-5.8), 480, 320)
+    listener.wait(done)
+    frames = [e for e in listener.events if isinstance(e, Frame)]
+    relit, exact = [
+        [f.pixels[..., :3].mean() for f in frames if f.exact == whether] for whether in (False, True)
+    ]
+    # the lamps of the next sun are those of the picture that rested
+    assert exact == pytest.approx([relit[-1]] * len(exact), rel=0.01)
     engine.close()
 
 
