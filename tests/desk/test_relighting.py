@@ -197,7 +197,8 @@ def test_a_film_begun_anew_does_not_replace_the_lamps_of_a_longer_one(tracer: Tr
         film = Film(64, 48)
         film.layers["counts"][:] = film.layers["albedo"][:] = samples
         film.layers["lamps"][:] = samples * light
-        relighting.keep_lamps(relighting._key, film, tracer.pool, lambda: False)
+        assert not relighting.keep_lamps(relighting._key, film, tracer.pool, lambda: True)  # a hand moved
+        assert relighting.keep_lamps(relighting._key, film, tracer.pool, lambda: False) == (light == kept)
         assert relighting._lamps is not None
         assert relighting._lamps[1].mean() == pytest.approx(kept, rel=0.01)
 

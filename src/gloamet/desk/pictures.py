@@ -192,15 +192,15 @@ class Pictures:
         from gloamet.trace.lights import without_sky
 
         wanted, (compiled, camera, width, height) = self._lamps_wanted(view), view
-        if not wanted:
-            return False
-        if self._lamps is None or self._lamps[0] != view:
+        if wanted and (self._lamps is None or self._lamps[0] != view):
             self._lamps = (view, small_film((width, height), LAMP_PIXELS))
-        film = self._lamps[1]
-        if not self._tracer.expose(film, compiled, without_sky(lights), camera, wanted, bounces, self._stale):
+        if self._lamps is None or self._lamps[0] != view:
             return False
-        self._relighting.keep_lamps(view, film, self._tracer.pool, self._stale)
-        return True
+        film, dark = self._lamps[1], without_sky(lights)
+        if wanted and not self._tracer.expose(film, compiled, dark, camera, wanted, bounces, self._stale):
+            return False
+        # samples that a hand did not let be cleaned are cleaned now
+        return self._relighting.keep_lamps(view, film, self._tracer.pool, self._stale)
 
     def forget(self) -> None:
         """Let go of everything that takes memory: the document is closed."""

@@ -81,31 +81,31 @@ class Relighting:
 
     def keep_lamps(
         self, key: Any, film: Any, pool: Executor, cancelled: Callable[[], bool], least: int = LAMPS_FROM
-    ) -> None:
-        """Take the lamps' light of a film of `least` samples, which a sun that moves later does not change.
-
-        That of more paths stays: the film begins anew with every sun, the lamps do not.
+    ) -> bool:
+        """Take the lamps' light of a film of `least` samples, which a sun that moves later does not change; whether it
+        was taken. That of more paths stays: the film begins anew with every sun, the lamps do not.
         """
         from gloamet.trace.denoise import denoise, dim_and_bright, keeping_light
         from gloamet.trace.upsample import stretched, upsample
 
         if self._key != key or film.samples_in(None) < least or not film.layers["lamps"].any():
-            return
+            return False
         paths = film.mean_samples() * film.width * film.height
-        if self._lamps is not None and self._lamps[0] == key and self._lamps[2] > paths:
-            return
+        if self._lamps is not None and self._lamps[0] == key and self._lamps[2] >= paths:
+            return False
         noisy = film.mean("lamps")
         clean = denoise(noisy, film, cancelled=cancelled)
         if clean is None:
-            return
+            return False
         clean, size = keeping_light(clean, noisy), (self.record.height, self.record.width)
         if film.width >= self.record.width:
             self._lamps = (key, stretched(clean, size), paths)
-            return
+            return True
         # what glows itself has nothing to do with how much its surface reflects
         dim, bright = dim_and_bright(clean)
         light = upsample(dim, film, self.record.guides(), pool) + stretched(bright, size)
         self._lamps = (key, self.record.with_outlines(light), paths)
+        return True
 
     def handed_over(self, rest: Any, samples: float) -> float:
         """Share of the exact picture in what is shown, 0..1, by its samples."""

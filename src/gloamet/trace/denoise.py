@@ -21,7 +21,7 @@ from gloamet.trace.film import Film, Floats
 BEST_MEMORY_MB = 600  # of the best cleaning, which works in tiles; without a limit 1080p took 1.6 GB
 BRIGHT = 3.0  # times the middle level: what is above is no part of what a few samples miss
 STEPS = (BRIGHT, 12.0, 48.0, np.inf)  # of brightness, times the middle level
-MOST_GAIN = 2.0
+MOST_GAIN = 2.0  # of a step above the dimmest: what few samples say of few bright pixels is chance
 _MONITOR = ctypes.CFUNCTYPE(ctypes.c_bool, ctypes.c_void_p, ctypes.c_double)
 
 
