@@ -57,11 +57,14 @@ def test_a_clean_picture_or_a_dark_one_stays_as_it_is() -> None:
     assert not keeping_light(dark, dark).any()
 
 
-def test_hue_of_what_is_given_back_is_that_of_the_place() -> None:
-    noisy, clean = glints(0.02, 50.0), glints(0.0, 0.0)
-    clean[:, :28] *= np.float32([1.0, 0.5, 0.25])
-    kept = keeping_light(clean, noisy)
-    assert kept[0, 0] / kept[0, 0, 0] == pytest.approx([1.0, 0.5, 0.25], rel=1e-4)
+def test_each_colour_is_given_back_and_places_keep_their_difference_of_hue() -> None:
+    hue, turn = np.float32([1.5, 1.0, 0.5]), np.float32([1.0, 0.5, 0.25])
+    noisy, clean = glints(0.02, 50.0) * hue, glints(0.0, 0.0)
+    noisy[:, :28] *= turn
+    clean[:, :28] *= turn
+    kept, wall = keeping_light(clean, noisy), np.s_[:, :56]
+    assert kept[wall].mean((0, 1)) == pytest.approx(noisy[wall].mean((0, 1)), rel=0.02)
+    assert kept[0, 0] / kept[0, 50] == pytest.approx(turn, rel=1e-3)
 
 
 def test_a_cancelled_cleaning_gives_nothing() -> None:

@@ -16,12 +16,12 @@ from gloamet.stage.scene import Lamp, Material, Part, Scene
 from gloamet.trace.compiled import Compiled, compile_scene
 from gloamet.trace.film import Film, Tracer
 from gloamet.trace.halos import CENTRE, HALO_WORDS, RADIUS, cone_of_halo, density_in, into_cone
-from gloamet.trace.lights import build_lights, without_sky
+from gloamet.trace.lights import Lights, build_lights, without_sky
 from tests.conftest import box, level, make_scene
 
 WHITE = Material("white", (0.8, 0.8, 0.8))
 BULB = Material("bulb", (0.0, 0.0, 0.0), emission=(5000.0, 5000.0, 5000.0), emits_back=False)
-NIGHT = build_lights(uniform_dome(0.0))
+NIGHT = build_lights(uniform_dome(0.0))  # asked for, unlike without a sky: not every path has a second one
 DOWN = Camera((0.0, 0.0, 10.0), (0.0, 0.0, 0.0), 2.0)
 CAMERA = Camera((0.0, -1.8, 1.5), (0.0, 0.5, 1.0), 70.0)
 
@@ -43,9 +43,9 @@ def shaded() -> Compiled:
     return compile_scene(room(shade=True))
 
 
-def lamps(tracer: Tracer, stage: Compiled, samples: int, seed: int = 0, bounces: int = 8) -> np.ndarray:
+def lamps(tracer: Tracer, stage: Compiled, lights: Lights, samples: int, seed: int) -> np.ndarray:
     film = Film(24, 16, seed=seed)
-    assert tracer.expose(film, stage, NIGHT, CAMERA, samples, bounces)
+    assert tracer.expose(film, stage, lights, CAMERA, samples, 8)
     return luminance(film.mean("lamps"))
 
 
@@ -90,13 +90,15 @@ def test_no_path_is_sent_from_within_a_halo_nor_to_one_behind_the_surface(shaded
     assert cone_of_halo(shaded.halos, np.float32(0.5), *np.float32([0.5, 0.5, 0.0]), *up)[4] > 0.0
 
 
+@pytest.mark.parametrize("lights", [NIGHT, without_sky(NIGHT)])
 def test_a_second_path_leaves_the_light_as_it_is_and_takes_most_of_its_grain(
-    tracer: Tracer, shaded: Compiled
+    tracer: Tracer, shaded: Compiled, lights: Lights
 ) -> None:
     plain = replace(shaded, halos=np.zeros((0, HALO_WORDS), np.float32))
     means, spread, errors = [], [], []
     for stage in (plain, shaded):
-        runs = np.array([lamps(tracer, stage, 256, seed)[8:] for seed in range(24)])  # below the lamp itself
+        # below the lamp itself
+        runs = np.array([lamps(tracer, stage, lights, 256, seed)[8:] for seed in range(24)])
         means.append(runs.mean())
         spread.append(runs.std(0, ddof=1).mean())
         errors.append(runs.mean((1, 2)).std(ddof=1) / math.sqrt(24))

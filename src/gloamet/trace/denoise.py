@@ -132,26 +132,35 @@ def keeping_light(clean: Floats, noisy: Floats) -> Floats:
     and where it glows, hence on the whole.
 
     What is rare and bright is lost in cleaning a few samples, and what is bright for long is smeared. It is given back
-    in the hue and with the shape of what is left. Each step of brightness is its own: how bright a lamp is would hide
-    how much its table misses.
+    to red, green and blue, with the shape of what is left. Each step of brightness is its own: how bright a lamp is
+    would hide how much its table misses.
     """
-    level, wanted = clean.mean(2), noisy.mean(2)
+    flat, wanted = clean.reshape(-1, 3), noisy.reshape(-1, 3)
+    level = flat @ np.full(3, 1.0 / 3.0, np.float32)
     middle = _middle(level)
     if middle <= 0.0:
         return clean
-    kept, low, owed = np.zeros_like(level), 0.0, 0.0
-    most = np.inf  # a first sample can miss most of what is dim
+    kept, owed = np.zeros_like(flat), np.zeros(3)
+    low, below = (
+        0.0,
+        np.zeros(3),
+    )  # where a step begins, and what a unit of brightness has got in those under it
+    most, highest = np.inf, float(level.max())  # a first sample can miss most of what is dim
     for high in (middle * step for step in STEPS):
-        here = (level > low) & (level <= high)
-        if not here.any():
+        here = np.flatnonzero((level > low) & (level <= high))
+        if not here.size:
             continue
-        owed += float((wanted[here] - kept[here]).sum(dtype=np.float64))
-        there = float((level[here] - low).sum(dtype=np.float64))
-        gain = min(max(owed / there, 0.0), most)
+        brightness = level[here]
+        unit, ones = flat.take(here, 0) / brightness[:, None], np.ones_like(brightness)
+        owed += ones @ wanted.take(here, 0) - below * (ones @ unit)
+        over = brightness - np.float32(low)
+        there = over @ unit
+        gain = np.clip(owed / np.maximum(there, np.float32(1e-30)), 0.0, most)
         owed -= gain * there
-        kept += np.clip(level - low, 0.0, high - low) * np.float32(gain)
+        kept[here] = unit * (below + over[:, None] * gain).astype(np.float32)
+        below += gain * (min(high, highest) - low)
         low, most = high, MOST_GAIN
-    return np.asarray(clean * (kept / np.maximum(level, np.float32(1e-30)))[..., None], np.float32)
+    return kept.reshape(clean.shape)
 
 
 def denoise_well(

@@ -1,9 +1,11 @@
 """Halos of lamps: balls about the shades and ceilings close to them, small and bright, which paths meet only by chance.
 
 A scene's lamps and its rays enter; halos (K, HALO_WORDS) float32 leave: CENTRE, RADIUS, and SUM, the share of light
-of this one and those before. At a surface one halo is picked by its light, and with a chance a second path is sent
-into its ball that gathers lamps alone. The path itself may find the ball too: the two are weighted by the density of
-either (Veach 1997, power heuristic), so that nothing counts twice and the light of sun and sky is left as it is.
+of this one and those before. At each surface one halo is picked by its light and a direction into its ball is drawn.
+Of these candidates a path keeps one, by what each could carry (a reservoir of one: Chao 1982; resampling: Talbot et
+al. 2005), and when it has ended a second path follows that and gathers lamps alone. The path itself may find the
+ball too: the two are weighted by the density of either (Veach 1997, power heuristic), so that nothing counts twice
+and the light of sun and sky is left as it is.
 """
 
 from __future__ import annotations
@@ -26,7 +28,8 @@ CENTRE, RADIUS, SUM, HALO_WORDS = 0, 3, 4, 5
 MOST, RAYS = 64, 256
 NEAR_M = 0.6  # a lamp lights nothing else as brightly as what is so close
 LEAST = 0.1  # of its rays must end there, else it hangs free
-SENT = F(0.05)  # of a second path at a surface; measured: 0.1 leaves as much grain in more time, 0.3 more
+WIDER = 1.12  # than what most rays meet: the lip of a shade, left outside, sent bright paths by chance
+SENT = F(0.3)  # chance that the candidate is followed where sun and sky are asked for too, else it always is
 NO_CONE = (F(0), F(0), F(1), F(2), F(0))
 _SMALLEST = F(1e-5)  # squared sine of a cone
 
@@ -54,8 +57,8 @@ def _halo(rows: Floats, rays: RayScene) -> Floats | None:
     near = (far >= 0.0) & (np.linalg.norm(ends - centre, axis=1) < NEAR_M + body)
     if near.mean() < LEAST:
         return None
-    radius = float(np.quantile(np.linalg.norm(ends[near] - centre, axis=1), 0.95))
-    return np.array([*centre, 1.05 * radius, rows[:, CHANCE].sum()], np.float32)
+    radius = WIDER * float(np.quantile(np.linalg.norm(ends[near] - centre, axis=1), 0.95))
+    return np.array([*centre, radius, rows[:, CHANCE].sum()], np.float32)
 
 
 def find_halos(lamps: list[Floats], rays: RayScene) -> Floats:

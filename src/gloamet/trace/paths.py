@@ -6,7 +6,8 @@ float32 sums over samples; squares of the luminance of sun, sky, lamps and their
 samples of each pixel in this pass. Scene arrays are those of
 `compiled.Compiled.arrays`, light arrays those of `lights.Lights.arrays`, in that order. Light from the sun,
 the sky and lamps (with all their bounces) never mix, so that a gain is a weighted sum afterwards. Stated
-limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left out; glass is passed straight.
+limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left out, a small lamp so mirrored is dimmed
+(`materials.SMALL_LAMP_M2`); glass is passed straight.
 """
 
 from __future__ import annotations
@@ -19,7 +20,7 @@ from numba import njit
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.jit import JIT
 from gloamet.sky.dome import dome_coordinates, sky_radiance
-from gloamet.trace.draws import GOLDEN, MIX2, PIXEL, drawn, even_numbers, pixel_number, two_numbers
+from gloamet.trace.draws import GOLDEN, MIX2, PAIRS, PIXEL, drawn, even_numbers, pixel_number, two_numbers
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
 from gloamet.trace.halos import NO_CONE, SENT, cone_of_halo, density_in, into_cone
 from gloamet.trace.lighting import escaped, glow, lit_by_lamp, lit_by_sky, lit_by_sun
@@ -32,6 +33,7 @@ from gloamet.trace.materials import (
     GLASS,
     KIND,
     MATT,
+    MIRRORED,
     SPECULAR,
     TRANSLUCENCY,
     TRANSMISSION,
@@ -162,15 +164,22 @@ def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces
     mx = my = mz = depth = chosen = travelled = F(0)
     direct, seen, scattered, begun = True, False, False, False
     bounces, passes, rays, mask = 0, 0, 0, _CAMERA
-    # a second path into the halo of a lamp, which gathers lamps' light alone, waits until this one has ended
+    # a second path into the halo of a lamp, which gathers lamps' light alone, waits until this one has ended: one of
+    # the candidates of all surfaces, kept by its share of their sum
     kept = F(1)  # of the lamps' light that this path meets: the rest is the second one's
-    waits, cone = False, NO_CONE
+    cone, candidates, sent = NO_CONE, F(0), SENT if sky_up else F(1)
     qx = qy = qz = ex = ey = ez = hr = hg = hb = q_chosen = F(0)
     q_bounces, began = 0, F(1)
     for leg in range(2):
         if leg == 1:
-            if not waits:
+            if candidates <= F(0):
                 break
+            state += GOLDEN
+            u, v = two_numbers(state)
+            if u >= sent:
+                break
+            k = candidates / (max(hr, max(hg, hb)) * sent)
+            hr, hg, hb = hr * k, hg * k, hb * k
             ox, oy, oz, dx, dy, dz, tr, tg, tb = qx, qy, qz, ex, ey, ez, hr, hg, hb
             chosen, bounces, kept = q_chosen, q_bounces, F(1)
             passes, mask, travelled, direct, scattered = 0, _PATH, F(0), False, True
@@ -229,7 +238,8 @@ def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces
                 a, b, c = glow(
                     materials, m, texels, pictures, tu, tv, front, cosine, travelled, direct, chosen
                 )
-                er, eg, eb = er + kept * tr * a, eg + kept * tg * b, eb + kept * tb * c
+                k = kept * materials[m, MIRRORED] if direct and scattered else kept
+                er, eg, eb = er + k * tr * a, eg + k * tg * b, eb + k * tb * c
             state += GOLDEN
             u, v = two_numbers(state)
             if materials[m, KIND] == F(GLASS) and u < materials[m, TRANSMISSION]:
@@ -273,7 +283,8 @@ def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces
                     nx, ny, nz, sx, sy, sz = -nx, -ny, -nz, -sx, -sy, -sz
                     surface = (sx, sy, sz, sx, sy, sz, r, g, b, F(1), F(0), F(0), F(0))
             ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
-            pair = FIRST_PAIR + 3 * bounces
+            # which candidate is followed depends on the numbers this path has drawn: it draws others
+            pair = FIRST_PAIR + 3 * bounces if leg == 0 else PAIRS
             if sun_up and leg == 0:
                 state += GOLDEN
                 u, v = drawn(state, pixel, sample, pair)
@@ -319,20 +330,24 @@ def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces
                 er, eg, eb = er + kept * tr * a, eg + kept * tg * b, eb + kept * tb * c
                 state += GOLDEN
             aside = F(0)  # density with which the second path would go where this one goes
-            if len(halos) > 0 and leg == 0 and not waits:
+            if len(halos) > 0 and leg == 0:
                 state += GOLDEN
-                u, v = two_numbers(state)
+                u, coin = two_numbers(state)
                 cone = cone_of_halo(halos, u, ox, oy, oz, nx, ny, nz)
-                aside = SENT * cone[4]
-                if aside > F(0) and v < SENT:
+                aside = sent * cone[4]
+                if aside > F(0):
                     state += GOLDEN
                     u, v = two_numbers(state)
-                    ex, ey, ez = into_cone(cone, u, v)
-                    a, b, c, q_chosen = reflect(surface, ex, ey, ez)
-                    if a + b + c > F(0) and ex * nx + ey * ny + ez * nz > F(0):
-                        k = kept * aside / (aside * aside + q_chosen * q_chosen)
-                        waits, q_bounces, qx, qy, qz = True, bounces + 1, ox, oy, oz
-                        hr, hg, hb = tr * a * k, tg * b * k, tb * c * k
+                    fx, fy, fz = into_cone(cone, u, v)
+                    a, b, c, d = reflect(surface, fx, fy, fz)
+                    if a + b + c > F(0) and fx * nx + fy * ny + fz * nz > F(0):
+                        k = kept * sent * aside / (aside * aside + d * d)
+                        a, b, c = tr * a * k, tg * b * k, tb * c * k
+                        k = max(a, max(b, c))
+                        candidates += k
+                        if coin * candidates < k:
+                            q_bounces, q_chosen, qx, qy, qz = bounces + 1, d, ox, oy, oz
+                            ex, ey, ez, hr, hg, hb = fx, fy, fz, a, b, c
             state += GOLDEN
             u, v = drawn(state, pixel, sample, pair + 2)
             state += GOLDEN
