@@ -86,6 +86,19 @@ def test_a_goal_of_noise_ends_in_the_same_picture_whatever_the_pace_the_threads_
     assert film.rays == whole.rays
 
 
+def test_a_render_stopped_within_a_pass_and_taken_up_for_fewer_samples_traces_no_more_than_those(
+    stage: Compiled, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gloamet.output.final.SECONDS_AT_ONCE", 1e-5)  # a pass in parts of a few rows
+    film = rendered(stage, Film(32, 24), Aim(96), passes=2)
+    counts = film.layers["counts"]
+    behind, ahead = int(counts.min()), int(counts.max())
+    assert film.owed is not None and film.owed.any() and behind + 2 < ahead
+    waiting = counts == behind
+    rendered(stage, film, Aim(behind + 2))
+    assert (counts[waiting] == behind + 2).all() and (counts[~waiting] == ahead).all()
+
+
 def test_a_checkpoint_of_another_picture_is_refused_and_stays(stage: Compiled, tmp_path: Path) -> None:
     film, path = Film(16, 16), tmp_path / "a.unfinished"
     Checkpoint(path, mark_of(stage, LIGHTS, CAMERA, film, 4)).keep(film, 0.0)

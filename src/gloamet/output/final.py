@@ -127,6 +127,8 @@ def render_film(
 ) -> None:
     """Trace until the aim is met or `stopped`; `keep` may store the film now and then."""
     tracer = tracer or Tracer()
+    if film.owed is not None:  # a pass begun for an aim of more samples
+        film.owed = np.minimum(film.owed, _top_up(film, aim.samples, None))
     start, traced, speed = time.monotonic(), 0.0, 0.0
     step = next_step(film, aim, pass_paths(film))
     while not stopped():
