@@ -11,7 +11,7 @@ triangle_part (T,) and instance_part (I,) int32 lead back to the scene's parts. 
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import defaultdict, namedtuple
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -40,6 +40,12 @@ from gloamet.trace.plane import pack_plane
 from gloamet.trace.portals import find_portals, glass_of
 
 Floats = NDArray[np.float32]
+# what the kernels take of a scene, as laid out above
+SceneArrays = namedtuple(
+    "SceneArrays",
+    "vertices normals uvs colours triangles triangle_material flags first instance_first turns "
+    "materials texels pictures lamps plane portals halos",
+)
 SAVED_TRIANGLES = 300_000  # parts become instances when that saves at least so many triangles
 
 
@@ -83,16 +89,16 @@ class Compiled:
         """The acceleration structure."""
         return self.geometry.rays
 
-    def arrays(self) -> tuple[NDArray, ...]:
-        """What the kernels take, in their order."""
+    def arrays(self) -> SceneArrays:
+        """What the kernels take."""
         g = self.geometry
-        return (
+        return SceneArrays(
             g.rays.vertices, g.normals, g.uvs, g.colours, g.triangles, g.triangle_material, g.flags, g.first,
             g.instance_first, g.instance_turns, self.materials, self.texels, self.pictures, self.lamps,
             self.plane, self.portals, self.halos,
         )  # fmt: skip
 
-    def unlit_arrays(self) -> tuple[NDArray, ...]:
+    def unlit_arrays(self) -> SceneArrays:
         """The same of the scene with its lamps unasked, for a source that has its paths to itself."""
         return replace(self, lamps=self.lamps[:0], halos=self.halos[:0]).arrays()
 

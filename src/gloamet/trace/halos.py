@@ -17,9 +17,10 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import JIT
+from gloamet.trace.draws import GOLDEN, two_numbers
 from gloamet.trace.embree import RayScene
 from gloamet.trace.materials import AT, CHANCE, FIRST, SECOND
-from gloamet.trace.surface import basis
+from gloamet.trace.surface import basis, reflect
 from gloamet.trace.visibility import ends_of
 
 Floats = NDArray[np.float32]
@@ -113,3 +114,26 @@ def density_in(cone, dx, dy, dz):
     """Density with which `into_cone` picks a direction."""
     ax, ay, az, cosine, density = cone
     return density if ax * dx + ay * dy + az * dz >= cosine else F(0)
+
+
+@njit(inline="always", **JIT)
+def candidate(halos, state, surface, sent, ox, oy, oz, nx, ny, nz):
+    """A way into a halo from a surface, that a second path may take: three numbers of `state` are drawn on the way.
+
+    Returns the state, the cone; aside, the density with which it would be sent along any of its directions; a
+    uniform number to keep it by; the direction; what it carries per channel, 0 where there is none; and the density
+    with which the surface itself sends paths there.
+    """
+    state += GOLDEN
+    u, coin = two_numbers(state)
+    cone = cone_of_halo(halos, u, ox, oy, oz, nx, ny, nz)
+    aside = sent * cone[4]
+    fx = fy = fz = r = g = b = p = F(0)
+    if aside > F(0):
+        state += GOLDEN
+        u, v = two_numbers(state)
+        fx, fy, fz = into_cone(cone, u, v)
+        r, g, b, p = reflect(surface, fx, fy, fz)
+        k = sent * aside / (aside * aside + p * p) if fx * nx + fy * ny + fz * nz > F(0) else F(0)
+        r, g, b = r * k, g * k, b * k
+    return state, cone, aside, coin, fx, fy, fz, r, g, b, p

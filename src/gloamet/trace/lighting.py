@@ -1,6 +1,6 @@
 """Light met by a path: sampled from the sun, the sky and lamps, or found by leaving the scene or hitting a lamp.
 
-Arrays are those of `compiled` and `lights`.
+Arrays are a `compiled.SceneArrays`, lights a `lights.LightArrays`.
 """
 
 from __future__ import annotations
@@ -82,12 +82,12 @@ def disc_along(sun, dx, dy, dz):
 
 
 @njit(inline="always", **JIT)
-def escaped(table, sun, ground, density, plane, portals, begun, dx, dy, dz, direct, scattered, chosen):
+def escaped(lights, plane, portals, begun, dx, dy, dz, direct, scattered, chosen):
     """What a path meets outside the scene: three channels from the sun, three from the sky.
 
     The camera sees the ground melt into the sky at the horizon; light does not.
     """
-    seen = direct and not scattered
+    sun, ground, seen = lights.sun, lights.ground, direct and not scattered
     share = F(1) if dz < F(0) else F(0)
     if seen:
         share = ground_seen(plane, dz)
@@ -97,7 +97,9 @@ def escaped(table, sun, ground, density, plane, portals, begun, dx, dy, dz, dire
         d, e, f = share * ground[3], share * ground[4], share * ground[5]
     if share < F(1):
         rest = F(1) - share
-        r, g, h = sky_along(table, density, portals, begun, dx, dy, max(dz, F(0)), direct, chosen)
+        r, g, h = sky_along(
+            lights.table, lights.density, portals, begun, dx, dy, max(dz, F(0)), direct, chosen
+        )
         d, e, f = d + rest * r, e + rest * g, f + rest * h
         if seen and dz > F(0):
             rest *= disc_along(sun, dx, dy, dz)
@@ -106,29 +108,21 @@ def escaped(table, sun, ground, density, plane, portals, begun, dx, dy, dz, dire
 
 
 @njit(inline="always", **JIT)
-def lit_by_sun(
-    u, v, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-    pictures, sun, surface, ox, oy, oz, nx, ny, nz,
-):  # fmt: skip
+def lit_by_sun(u, v, scene, pervious, arrays, sun, surface, ox, oy, oz, nx, ny, nz):
     """Light of the sun's disc reflected here, and the rays it took; (ox, oy, oz) lies off the face."""
     lx, ly, lz = sun_direction(sun, u, v)
     if lz > F(0) and lx * nx + ly * ny + lz * nz > F(0):
         fr, fg, fb, _p = reflect(surface, lx, ly, lz)
         if fr + fg + fb > F(0):
-            ur, ug, ub = unblocked(
-                scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials,
-                texels, pictures, ox, oy, oz, lx, ly, lz, FAR,
-            )  # fmt: skip
+            ur, ug, ub = unblocked(scene, pervious, arrays, ox, oy, oz, lx, ly, lz, FAR)
             return fr * ur * sun[3], fg * ug * sun[4], fb * ub * sun[5], 1
     return F(0), F(0), F(0), 0
 
 
 @njit(inline="always", **JIT)
-def lit_by_sky(
-    u, v, state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials,
-    texels, pictures, table, row_cdf, cell_cdf, density, portals, surface, ox, oy, oz, nx, ny, nz,
-):  # fmt: skip
+def lit_by_sky(u, v, state, scene, pervious, arrays, lights, surface, ox, oy, oz, nx, ny, nz):
     """Light of the sky reflected here, asked where it comes from or through the room's portals, and rays."""
+    portals = arrays.portals
     count = serving(portals, ox, oy, oz)
     if count > 0 and u < SHARE:
         a, b = two_numbers(state)
@@ -139,29 +133,24 @@ def lit_by_sky(
     else:
         if count > 0:
             u = (u - SHARE) / (F(1) - SHARE)
-        lx, ly, lz, u, v = sample_sky(row_cdf, cell_cdf, u, v)
+        lx, ly, lz, u, v = sample_sky(lights.row_cdf, lights.cell_cdf, u, v)
     if lx * nx + ly * ny + lz * nz > F(0):
         fr, fg, fb, p = reflect(surface, lx, ly, lz)
         if fr + fg + fb > F(0):
-            ur, ug, ub = unblocked(
-                scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials,
-                texels, pictures, ox, oy, oz, lx, ly, lz, FAR,
-            )  # fmt: skip
+            ur, ug, ub = unblocked(scene, pervious, arrays, ox, oy, oz, lx, ly, lz, FAR)
             if ur + ug + ub > F(0):
-                q = asked(density, portals, count, u, v, ox, oy, oz, lx, ly, lz)
+                q = asked(lights.density, portals, count, u, v, ox, oy, oz, lx, ly, lz)
                 w = q / (q * q + p * p)
-                r, g, b = sky_radiance(table, u, v)
+                r, g, b = sky_radiance(lights.table, u, v)
                 return fr * ur * w * r, fg * ug * w * g, fb * ub * w * b, 1
             return F(0), F(0), F(0), 1
     return F(0), F(0), F(0), 0
 
 
 @njit(**JIT)
-def lit_by_lamp(
-    state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-    pictures, lamps, surface, ox, oy, oz, nx, ny, nz,
-):  # fmt: skip
+def lit_by_lamp(state, scene, pervious, arrays, surface, ox, oy, oz, nx, ny, nz):
     """Light of one lamp, picked by its power, reflected here, and the rays it took."""
+    lamps = arrays.lamps
     pick, _unused = two_numbers(state)
     low, high = 0, len(lamps) - 1
     while low < high:
@@ -207,10 +196,7 @@ def lit_by_lamp(
         weight = x * x / (d2 * lamps[k, CHANCE])
     if weight <= F(0):
         return F(0), F(0), F(0), 0
-    ur, ug, ub = unblocked(
-        scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-        pictures, ox, oy, oz, lx, ly, lz, far * F(0.9999) - F(1e-4),
-    )  # fmt: skip
+    ur, ug, ub = unblocked(scene, pervious, arrays, ox, oy, oz, lx, ly, lz, far * F(0.9999) - F(1e-4))
     return (
         fr * ur * weight * lamps[k, LIGHT],
         fg * ug * weight * lamps[k, LIGHT + 1],

@@ -9,6 +9,7 @@ coordinates' unit square.
 from __future__ import annotations
 
 import math
+from collections import namedtuple
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -26,6 +27,7 @@ LIMB = 0.5  # exponent of limb darkening at 0.56 um: Hestroffer & Magnan 1998, f
 # of the radius 11
 SUN_WORDS = 12
 F = np.float32
+LightArrays = namedtuple("LightArrays", "table sun ground row_cdf cell_cdf density")
 
 
 @dataclass(frozen=True)
@@ -41,9 +43,9 @@ class Lights:
     density: Floats
     panorama: Lights | None = None
 
-    def arrays(self) -> tuple[Floats, ...]:
-        """What the kernels take, in their order."""
-        return (self.table, self.sun, self.ground, self.row_cdf, self.cell_cdf, self.density)
+    def arrays(self) -> LightArrays:
+        """What the kernels take."""
+        return LightArrays(self.table, self.sun, self.ground, self.row_cdf, self.cell_cdf, self.density)
 
 
 @njit(**JIT)

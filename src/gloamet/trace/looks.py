@@ -1,16 +1,51 @@
-"""What a surface is at a place that a ray has met: its shading normal, colour, roughness and metalness.
+"""What a ray has met, and what the surface is there: its shading normal, colour, roughness, metalness and lobes.
 
-Arrays are those of `compiled.Compiled.arrays`.
+Arrays are a `compiled.SceneArrays`.
 """
 
 from __future__ import annotations
 
+import math
+
+import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT
-from gloamet.trace.materials import NORMAL_PICTURE
+from gloamet.trace.materials import KIND, MATT, NORMAL_PICTURE, SPECULAR
 from gloamet.trace.plane import WATER, ripples
-from gloamet.trace.surface import bumped, look_up, smooth_normal, vertex_colour
+from gloamet.trace.surface import (
+    bumped,
+    gloss_share,
+    locate,
+    look_up,
+    smooth_normal,
+    texture_place,
+    turned,
+    vertex_colour,
+)
+
+F = np.float32
+
+
+@njit(inline="always", **JIT)
+def met(arrays, ground, hit, dx, dy, dz):
+    """What a ray along d meets: the ground plane where its distance is above 0, else the hit of `rays.intersect`.
+
+    Returns distance, triangle (-1 on the plane), instance, material, the face's unit normal turned to the looker,
+    whether the looker sees its front, and the place in its texture.
+    """
+    t, nx, ny, nz, hu, hv, prim, geometry, instance = hit
+    if ground > F(0):
+        return ground, -1, -1, len(arrays.materials) - 1, F(0), F(0), F(1), True, F(0), F(0)
+    prim = locate(arrays.first, arrays.instance_first, prim, geometry, instance)
+    nx, ny, nz = turned(arrays.turns, instance, 0, nx, ny, nz)
+    inverse = F(1) / math.sqrt(nx * nx + ny * ny + nz * nz)
+    front = nx * dx + ny * dy + nz * dz <= F(0)
+    if not front:
+        inverse = -inverse
+    tu, tv = texture_place(arrays.triangles, arrays.uvs, prim, hu, hv)
+    m = arrays.triangle_material[prim]
+    return t, prim, instance, m, nx * inverse, ny * inverse, nz * inverse, front, tu, tv
 
 
 @njit(inline="always", **JIT)
@@ -20,10 +55,8 @@ def looks(arrays, m, prim, instance, barycentric, texture, place, normal, direct
     barycentric and texture are pairs, place, normal (of the face, turned to the looker) and direction triples;
     travelled in metres decides how fine ripples are.
     """
-    (
-        vertices, normals, uvs, colours, triangles, _tm, flags, _first, _if, turns, materials, texels, pictures,
-        _lamps, plane, _portals, _halos,
-    ) = arrays  # fmt: skip
+    flags, triangles, turns, materials = arrays.flags, arrays.triangles, arrays.turns, arrays.materials
+    texels, pictures, plane = arrays.texels, arrays.pictures, arrays.plane
     hu, hv = barycentric
     tu, tv = texture
     nx, ny, nz = normal
@@ -32,17 +65,29 @@ def looks(arrays, m, prim, instance, barycentric, texture, place, normal, direct
     sx, sy, sz = nx, ny, nz
     if prim >= 0:
         sx, sy, sz = smooth_normal(
-            flags, triangles, normals, turns, instance, prim, hu, hv, nx, ny, nz, dx, dy, dz
+            flags, triangles, arrays.normals, turns, instance, prim, hu, hv, nx, ny, nz, dx, dy, dz
         )
         if materials[m, NORMAL_PICTURE] >= 0:
             sx, sy, sz = bumped(
-                vertices, uvs, triangles, turns, instance, prim, materials, m, texels, pictures, tu, tv,
-                (sx, sy, sz), (dx, dy, dz),
+                arrays.vertices, arrays.uvs, triangles, turns, instance, prim, materials, m, texels, pictures,
+                tu, tv, (sx, sy, sz), (dx, dy, dz),
             )  # fmt: skip
-        a, c, d = vertex_colour(flags, colours, triangles, prim, hu, hv)
+        a, c, d = vertex_colour(flags, arrays.colours, triangles, prim, hu, hv)
         r, g, b = r * a, g * c, b * d
     elif plane[WATER] > 0:
         sx, sy, sz = ripples(plane, place[0], place[1], travelled)
         if sx * dx + sy * dy + sz * dz > -0.02:
             sx, sy, sz = nx, ny, nz
     return sx, sy, sz, r, g, b, rough, metal
+
+
+@njit(inline="always", **JIT)
+def answering(materials, m, looked, direction):
+    """The surface as `surface.reflect` takes it, of what `looks` returned for a ray along a direction."""
+    sx, sy, sz, r, g, b, rough, metal = looked
+    dx, dy, dz = direction
+    gloss, share, alpha = materials[m, SPECULAR], F(0), F(1)
+    if materials[m, KIND] != F(MATT):
+        alpha = rough * rough
+        share = gloss_share(-(sx * dx + sy * dy + sz * dz), r, g, b, metal, gloss)
+    return sx, sy, sz, -dx, -dy, -dz, r, g, b, alpha, metal, gloss, share

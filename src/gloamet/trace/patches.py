@@ -14,11 +14,13 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT
-from gloamet.trace.looks import looks
-from gloamet.trace.materials import COAT, GLASS, KIND, MATT, SPECULAR, TRANSLUCENCY
+from gloamet.trace.draws import GOLDEN, two_numbers
+from gloamet.trace.lighting import lit_by_sun
+from gloamet.trace.looks import answering, looks, met
+from gloamet.trace.materials import COAT, GLASS, KIND, TRANSLUCENCY
 from gloamet.trace.portals import AREA, CORNER, EDGE_A, EDGE_B, INWARD, serves
 from gloamet.trace.rays import intersect
-from gloamet.trace.surface import gloss_share, locate, reflect, texture_place, turned
+from gloamet.trace.surface import reflect
 from gloamet.trace.visibility import FAR, OPAQUE, step_off, unblocked
 
 F = np.float32
@@ -90,43 +92,37 @@ def share_of_path(portals, sun, begun, place, normal, direction, chosen):
     return p * p / (p * p + q * q)
 
 
+@njit(inline="always", **JIT)
+def _window(portals, wanted, sun, x, y, z):
+    """The window of that number among those `sunny_windows` counts, -1 for none."""
+    for k in range(len(portals)):
+        if _entering(portals, k, sun) > LEAST_COSINE and serves(portals, k, x, y, z):
+            if wanted == 0:
+                return k
+            wanted -= 1
+    return -1
+
+
 @njit(**JIT)
 def lit_by_patch(u, v, pick, count, scene, pervious, arrays, sun, surface, origin, normal):
     """Light of the sun that a place inside sends here, by three uniform numbers; count from `sunny_windows`.
 
     Returns three channels and the rays it took; origin lies off the face of that normal.
     """
-    (
-        _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, portals, _halos,
-    ) = arrays  # fmt: skip
+    materials, portals = arrays.materials, arrays.portals
     x, y, z = origin
-    wanted, k = min(int(pick * F(count)), count - 1), -1
-    for j in range(len(portals)):
-        if _entering(portals, j, sun) > LEAST_COSINE and serves(portals, j, x, y, z):
-            if wanted == 0:
-                k = j
-                break
-            wanted -= 1
+    k = _window(portals, min(int(pick * F(count)), count - 1), sun, x, y, z)
     if k < 0:
         return F(0), F(0), F(0), 0
     wx = portals[k, CORNER] + u * portals[k, EDGE_A] + v * portals[k, EDGE_B]
     wy = portals[k, CORNER + 1] + u * portals[k, EDGE_A + 1] + v * portals[k, EDGE_B + 1]
     wz = portals[k, CORNER + 2] + u * portals[k, EDGE_A + 2] + v * portals[k, EDGE_B + 2]
-    t, nx, ny, nz, hu, hv, prim, geometry, instance = intersect(
-        scene, wx, wy, wz, F(0), -sun[0], -sun[1], -sun[2], FAR, OPAQUE
-    )
-    if prim < 0:
+    hit = intersect(scene, wx, wy, wz, F(0), -sun[0], -sun[1], -sun[2], FAR, OPAQUE)
+    if hit[6] < 0:
         return F(0), F(0), F(0), 1
-    prim = locate(first, instance_first, prim, geometry, instance)
-    m = triangle_material[prim]
+    t, prim, instance, m, nx, ny, nz, _front, tu, tv = met(arrays, F(0), hit, -sun[0], -sun[1], -sun[2])
     if not may_be_lit(materials, m):
         return F(0), F(0), F(0), 1
-    nx, ny, nz = turned(turns, instance, 0, nx, ny, nz)
-    inverse = F(1) / math.sqrt(nx * nx + ny * ny + nz * nz)
-    if nx * sun[0] + ny * sun[1] + nz * sun[2] < F(0):
-        inverse = -inverse
-    nx, ny, nz = nx * inverse, ny * inverse, nz * inverse
     px, py, pz = wx - sun[0] * t, wy - sun[1] * t, wz - sun[2] * t
     step = step_off(t, px, py, pz)
     px, py, pz = px + nx * step, py + ny * step, pz + nz * step
@@ -140,33 +136,42 @@ def lit_by_patch(u, v, pick, count, scene, pervious, arrays, sun, surface, origi
     fr, fg, fb, p = reflect(surface, dx, dy, dz)
     if fr + fg + fb <= F(0):
         return F(0), F(0), F(0), 1
-    sx, sy, sz, ar, ag, ab, rough, metal = looks(
-        arrays, m, prim, instance, (hu, hv), texture_place(triangles, uvs, prim, hu, hv), (px, py, pz),
-        (nx, ny, nz), (dx, dy, dz), r,
-    )  # fmt: skip
-    gloss, share, alpha = materials[m, SPECULAR], F(0), F(1)
-    if materials[m, KIND] != F(MATT):
-        alpha = rough * rough
-        share = gloss_share(-(sx * dx + sy * dy + sz * dz), ar, ag, ab, metal, gloss)
-    a, b, c, _p = reflect(
-        (sx, sy, sz, -dx, -dy, -dz, ar, ag, ab, alpha, metal, gloss, share), sun[0], sun[1], sun[2]
+    looked = looks(
+        arrays, m, prim, instance, (hit[4], hit[5]), (tu, tv), (px, py, pz), (nx, ny, nz), (dx, dy, dz), r
     )
+    a, b, c, _p = reflect(answering(materials, m, looked, (dx, dy, dz)), sun[0], sun[1], sun[2])
     cosine = nx * sun[0] + ny * sun[1] + nz * sun[2]
     q = cosine / (_entering(portals, k, sun) * portals[k, AREA] * F(count))
     if a + b + c <= F(0) or q <= F(0):
         return F(0), F(0), F(0), 1
-    hr, hg, hb = unblocked(
-        scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-        pictures, x, y, z, dx, dy, dz, r * F(0.9999) - F(1e-4),
-    )  # fmt: skip
+    hr, hg, hb = unblocked(scene, pervious, arrays, x, y, z, dx, dy, dz, r * F(0.9999) - F(1e-4))
     if hr + hg + hb <= F(0):
         return F(0), F(0), F(0), 2
-    lr, lg, lb = unblocked(
-        scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-        pictures, px, py, pz, sun[0], sun[1], sun[2], FAR,
-    )  # fmt: skip
+    lr, lg, lb = unblocked(scene, pervious, arrays, px, py, pz, sun[0], sun[1], sun[2], FAR)
     path = p * out / (r * r)
     weight = q / (q * q + path * path) * out / (r * r)
     return (
         weight * fr * hr * a * lr * sun[3], weight * fg * hg * b * lg * sun[4], weight * fb * hb * c * lb * sun[5], 3,
     )  # fmt: skip
+
+
+@njit(inline="always", **JIT)
+def sunlight(u, v, state, scene, pervious, arrays, sun, surface, origin, normal, found_share, goes_on):
+    """Light of the sun, and in a room of the patches it makes there, reflected here: (state, three channels, rays).
+
+    Patches are asked for where the path goes on. found_share is what the sun counts here, where this place is a patch
+    that the path has found by itself.
+    """
+    x, y, z = origin
+    nx, ny, nz = normal
+    a, b, c, rays = lit_by_sun(u, v, scene, pervious, arrays, sun, surface, x, y, z, nx, ny, nz)
+    a, b, c = a * found_share, b * found_share, c * found_share
+    count = sunny_windows(arrays.portals, sun, x, y, z) if goes_on else 0
+    if count > 0:
+        state += GOLDEN
+        u, v = two_numbers(state)
+        state += GOLDEN
+        pick, _unused = two_numbers(state)
+        d, e, f, n = lit_by_patch(u, v, pick, count, scene, pervious, arrays, sun, surface, origin, normal)
+        a, b, c, rays = a + d, b + e, c + f, rays + n
+    return state, a, b, c, rays

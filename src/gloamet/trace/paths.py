@@ -1,13 +1,11 @@
 """The fused path-tracing kernel: a tile of rows, every sample from the camera to the sky.
 
-Array layouts. camera (5, 3): eye, middle, half width, half height, lens (see `Camera.packed`). The film of
-one size: sun, sky, lamps, albedo and normal (H, W, 3), depth (H, W), squares (H, W, 4), counts (H, W), all
-float32 sums over samples; squares of the luminance of sun, sky, lamps and their sum. wanted (H, W) uint16:
-samples of each pixel in this pass. Scene arrays are those of
-`compiled.Compiled.arrays`, light arrays those of `lights.Lights.arrays`, in that order. Light from the sun,
-the sky and lamps (with all their bounces) never mix, so that a gain is a weighted sum afterwards. Stated
-limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left out, a small lamp so mirrored is dimmed
-(`materials.SMALL_LAMP_M2`); glass is passed straight.
+Array layouts. camera as in `camerarays`. The film of one size: sun, sky, lamps, albedo and normal (H, W, 3), depth
+(H, W), squares (H, W, 4), counts (H, W), all float32 sums over samples; squares of the luminance of sun, sky, lamps
+and their sum. wanted (H, W) uint16: samples of each pixel in this pass. Arrays are a `compiled.SceneArrays`, lights
+a `lights.LightArrays`. Light from the sun, the sky and lamps (with all their bounces) never mix, so that a gain is a
+weighted sum afterwards. Stated limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left out, a
+small lamp so mirrored is dimmed (`materials.SMALL_LAMP_M2`); glass is passed straight.
 """
 
 from __future__ import annotations
@@ -20,11 +18,12 @@ from numba import njit
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.jit import JIT
 from gloamet.sky.dome import dome_coordinates, sky_radiance
+from gloamet.trace.camerarays import camera_ray, filtered
 from gloamet.trace.draws import GOLDEN, MIX2, PAIRS, PIXEL, drawn, even_numbers, pixel_number, two_numbers
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
-from gloamet.trace.halos import NO_CONE, SENT, cone_of_halo, density_in, into_cone
-from gloamet.trace.lighting import escaped, glow, lit_by_lamp, lit_by_sky, lit_by_sun
-from gloamet.trace.looks import looks
+from gloamet.trace.halos import NO_CONE, SENT, candidate, density_in
+from gloamet.trace.lighting import escaped, glow, lit_by_lamp, lit_by_sky
+from gloamet.trace.looks import answering, looks, met
 from gloamet.trace.materials import (
     COAT,
     COAT_ALPHA,
@@ -32,13 +31,11 @@ from gloamet.trace.materials import (
     EMISSION,
     GLASS,
     KIND,
-    MATT,
     MIRRORED,
-    SPECULAR,
     TRANSLUCENCY,
     TRANSMISSION,
 )
-from gloamet.trace.patches import lit_by_patch, may_be_lit, share_of_path, sunny_windows
+from gloamet.trace.patches import may_be_lit, share_of_path, sunlight
 from gloamet.trace.plane import ground_distance, ground_seen
 from gloamet.trace.rays import intersect
 from gloamet.trace.surface import (
@@ -47,57 +44,16 @@ from gloamet.trace.surface import (
     fifth,
     fresnel,
     gloss_direction,
-    gloss_share,
     is_hole,
-    locate,
     pane,
     reflect,
-    texture_place,
-    turned,
 )
 from gloamet.trace.visibility import FAR, MAX_PASSES, step_off
 
 F = np.float32
 _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
 FIRST_PAIR = 2  # of even numbers for surfaces, after the place in the pixel and the one on the lens
-FILTER = F(0.8)  # half width of the pixel's tent: a little softer than its square, without its jagged edges
 _LUMINANCE = AP1_LUMINANCE.astype(np.float32)
-
-
-@njit(inline="always", **JIT)
-def length(rows, k):
-    """Length of a row of three."""
-    return math.sqrt(rows[k, 0] * rows[k, 0] + rows[k, 1] * rows[k, 1] + rows[k, 2] * rows[k, 2])
-
-
-@njit(inline="always", **JIT)
-def tent(u):
-    """A number in -1..1, most often near 0, from a uniform one: the pixel's filter."""
-    return math.sqrt(F(2) * u) - F(1) if u < F(0.5) else F(1) - math.sqrt(F(2) - F(2) * u)
-
-
-@njit(inline="always", **JIT)
-def camera_ray(camera, x, y, width, height, u, v, p, q):
-    """Origin and unit direction through a point (u, v) of pixel (x, y); (p, q) is a place on the lens."""
-    a = F(2) * (F(x) + u) / F(width) - F(1)
-    b = F(1) - F(2) * (F(y) + v) / F(height)
-    ox, oy, oz = camera[0, 0], camera[0, 1], camera[0, 2]
-    sx = a * camera[2, 0] + b * camera[3, 0]
-    sy = a * camera[2, 1] + b * camera[3, 1]
-    sz = a * camera[2, 2] + b * camera[3, 2]
-    if camera[4, 2] > F(0):
-        return ox + sx, oy + sy, oz + sz, camera[1, 0], camera[1, 1], camera[1, 2]
-    dx, dy, dz = camera[1, 0] + sx, camera[1, 1] + sy, camera[1, 2] + sz
-    if camera[4, 0] > F(0):
-        r, phi = camera[4, 0] * math.sqrt(p), F(2 * math.pi) * q
-        i, j = r * math.cos(phi) / length(camera, 2), r * math.sin(phi) / length(camera, 3)
-        ax = i * camera[2, 0] + j * camera[3, 0]
-        ay = i * camera[2, 1] + j * camera[3, 1]
-        az = i * camera[2, 2] + j * camera[3, 2]
-        ox, oy, oz = ox + ax, oy + ay, oz + az
-        dx, dy, dz = dx * camera[4, 1] - ax, dy * camera[4, 1] - ay, dz * camera[4, 1] - az
-    inverse = F(1) / math.sqrt(dx * dx + dy * dy + dz * dz)
-    return ox, oy, oz, dx * inverse, dy * inverse, dz * inverse
 
 
 @njit(inline="always", **JIT)
@@ -147,17 +103,36 @@ def through_pane(materials, m, nx, ny, nz, dx, dy, dz, v):
 
 
 @njit(inline="always", **JIT)
+def layered(materials, m, state, surface, nx, ny, nz):
+    """What answers of a surface: its clear layer, its body or, of a leaf, the other side, by numbers of `state`.
+
+    Returns the state, the surface as `surface.reflect` takes it, and the face's normal.
+    """
+    sx, sy, sz, vx, vy, vz, r, g, b, _alpha, _metal, _gloss, _share = surface
+    if materials[m, COAT] > F(0):
+        state += GOLDEN
+        u, _unused = two_numbers(state)
+        if u < materials[m, COAT] * fresnel(sx * vx + sy * vy + sz * vz, F(1.5)):
+            # a full mirror of its own roughness
+            surface = (sx, sy, sz, vx, vy, vz, F(1), F(1), F(1), materials[m, COAT_ALPHA], F(1), F(1), F(1))
+    if materials[m, TRANSLUCENCY] > F(0):
+        state += GOLDEN
+        u, _unused = two_numbers(state)
+        if u < materials[m, TRANSLUCENCY]:
+            # light that goes through a leaf leaves its other side as off a matt surface
+            nx, ny, nz, sx, sy, sz = -nx, -ny, -nz, -sx, -sy, -sz
+            surface = (sx, sy, sz, sx, sy, sz, r, g, b, F(1), F(0), F(0), F(0))
+    return state, surface, nx, ny, nz
+
+
+@njit(inline="always", **JIT)
 def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces):
     """One path. Returns light of the sun, the sky and lamps, albedo, normal (3 each), depth, rays."""
-    (
-        _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
-        pictures, lamps, plane, portals, halos,
-    ) = arrays  # fmt: skip
-    table, sun, ground, row_cdf, cell_cdf, density = lights
+    materials, plane, portals, sun = arrays.materials, arrays.plane, arrays.portals, lights.sun
     state, pixel, sample = seed
     ox, oy, oz = begun_at = origin
     dx, dy, dz = direction
-    sun_up, sky_up = sun[3] + sun[4] + sun[5] > F(0), density[0, 0] > F(0)
+    sun_up, sky_up = sun[3] + sun[4] + sun[5] > F(0), lights.density[0, 0] > F(0)
     tr = tg = tb = F(1)  # what the path still carries
     sr = sg = sb = kr = kg = kb = er = eg = eb = F(0)
     ar = ag = ab = F(1)
@@ -167,7 +142,7 @@ def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces
     # a second path into the halo of a lamp, which gathers lamps' light alone, waits until this one has ended: one of
     # the candidates of all surfaces, kept by its share of their sum
     kept = F(1)  # of the lamps' light that this path meets: the rest is the second one's
-    cone, candidates, sent = NO_CONE, F(0), SENT if sky_up else F(1)
+    candidates, sent, aside, cone = F(0), SENT if sky_up else F(1), F(0), NO_CONE
     qx = qy = qz = ex = ey = ez = hr = hg = hb = q_chosen = F(0)
     q_bounces, began = 0, F(1)
     for leg in range(2):
@@ -185,47 +160,32 @@ def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces
             passes, mask, travelled, direct, scattered = 0, _PATH, F(0), False, True
             began = max(tr, max(tg, tb))
         while True:
-            t, nx, ny, nz, hu, hv, prim, geometry, instance = intersect(
-                scene, ox, oy, oz, F(0), dx, dy, dz, FAR, mask
-            )
+            hit = intersect(scene, ox, oy, oz, F(0), dx, dy, dz, FAR, mask)
             rays += 1
-            s = ground_distance(plane, ox, oy, oz, dx, dy, dz, t)
+            s = ground_distance(plane, ox, oy, oz, dx, dy, dz, hit[0])
             if s > F(0) and direct and not scattered:
                 # the far ground melts into the sky by a coin
                 state += GOLDEN
                 u, v = two_numbers(state)
                 if u >= ground_seen(plane, dz):
                     u, v = dome_coordinates(dx, dy, F(0))
-                    a, b, c = sky_radiance(table, u, v)
+                    a, b, c = sky_radiance(lights.table, u, v)
                     kr, kg, kb = kr + tr * a, kg + tg * b, kb + tb * c
                     break
-            if s <= F(0) and prim < 0:
+            if s <= F(0) and hit[6] < 0:
                 if leg == 1:
                     break
                 a, b, c, d, e, f = escaped(
-                    table, sun, ground, density, plane, portals, begun_at, dx, dy, dz, direct, scattered, chosen,
-                )  # fmt: skip
+                    lights, plane, portals, begun_at, dx, dy, dz, direct, scattered, chosen
+                )
                 sr, sg, sb = sr + tr * a, sg + tg * b, sb + tb * c
                 kr, kg, kb = kr + tr * d, kg + tg * e, kb + tb * f
                 break
-            tu = tv = F(0)
-            if s > F(0):
-                t, prim, instance, m = s, -1, -1, len(materials) - 1
-                nx, ny, nz, front = F(0), F(0), F(1), True
-            else:
-                prim = locate(first, instance_first, prim, geometry, instance)
-                m = triangle_material[prim]
-                nx, ny, nz = turned(turns, instance, 0, nx, ny, nz)
-                inverse = F(1) / math.sqrt(nx * nx + ny * ny + nz * nz)
-                front = nx * dx + ny * dy + nz * dz <= F(0)
-                if not front:
-                    inverse = -inverse
-                nx, ny, nz = nx * inverse, ny * inverse, nz * inverse
-                tu, tv = texture_place(triangles, uvs, prim, hu, hv)
+            t, prim, instance, m, nx, ny, nz, front, tu, tv = met(arrays, s, hit, dx, dy, dz)
             px, py, pz = ox + dx * t, oy + dy * t, oz + dz * t
             step = step_off(t, px, py, pz)
             travelled += t
-            if materials[m, CUTOUT] >= F(0) and is_hole(materials, m, texels, pictures, tu, tv):
+            if materials[m, CUTOUT] >= F(0) and is_hole(materials, m, arrays.texels, arrays.pictures, tu, tv):
                 passes += 1
                 if passes > MAX_PASSES:
                     break
@@ -236,7 +196,17 @@ def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces
             if materials[m, EMISSION] + materials[m, EMISSION + 1] + materials[m, EMISSION + 2] > F(0):
                 cosine = -(nx * dx + ny * dy + nz * dz)
                 a, b, c = glow(
-                    materials, m, texels, pictures, tu, tv, front, cosine, travelled, direct, chosen
+                    materials,
+                    m,
+                    arrays.texels,
+                    arrays.pictures,
+                    tu,
+                    tv,
+                    front,
+                    cosine,
+                    travelled,
+                    direct,
+                    chosen,
                 )
                 k = kept * materials[m, MIRRORED] if direct and scattered else kept
                 er, eg, eb = er + k * tr * a, eg + k * tg * b, eb + k * tb * c
@@ -252,102 +222,60 @@ def follow(scene, pervious, arrays, lights, seed, origin, direction, max_bounces
                 step = step if mirrored else -step
                 ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
                 continue
-            sx, sy, sz, r, g, b, rough, metal = looks(
-                arrays, m, prim, instance, (hu, hv), (tu, tv), (px, py, pz), (nx, ny, nz), (dx, dy, dz), travelled,
+            looked = looks(
+                arrays, m, prim, instance, (hit[4], hit[5]), (tu, tv), (px, py, pz), (nx, ny, nz), (dx, dy, dz),
+                travelled,
             )  # fmt: skip
-            gloss, share, alpha = materials[m, SPECULAR], F(0), F(1)
-            if materials[m, KIND] != F(MATT):
-                alpha = rough * rough
-                share = gloss_share(-(sx * dx + sy * dy + sz * dz), r, g, b, metal, gloss)
-            if not seen and not (metal > F(0.9) and alpha < MIRROR_ALPHA):
+            surface = answering(materials, m, looked, (dx, dy, dz))
+            if not seen and not (looked[7] > F(0.9) and surface[9] < MIRROR_ALPHA):
                 seen = True
-                ar, ag, ab = min(F(1), tr * r), min(F(1), tg * g), min(F(1), tb * b)
-                mx, my, mz = sx, sy, sz
+                mx, my, mz, a, b, c, _rough, _metal = looked
+                ar, ag, ab = min(F(1), tr * a), min(F(1), tg * b), min(F(1), tb * c)
             if bounces == max_bounces:
                 break
             came = (dx, dy, dz)
-            surface = (sx, sy, sz, -dx, -dy, -dz, r, g, b, alpha, metal, gloss, share)
-            if materials[m, COAT] > F(0):
-                state += GOLDEN
-                u, v = two_numbers(state)
-                if u < materials[m, COAT] * fresnel(-(sx * dx + sy * dy + sz * dz), F(1.5)):
-                    # the clear layer answers, as a full mirror of its own roughness
-                    surface = (
-                        sx, sy, sz, -dx, -dy, -dz, F(1), F(1), F(1), materials[m, COAT_ALPHA], F(1), F(1), F(1)
-                    )  # fmt: skip
-            if materials[m, TRANSLUCENCY] > F(0):
-                state += GOLDEN
-                u, v = two_numbers(state)
-                if u < materials[m, TRANSLUCENCY]:
-                    # light that goes through a leaf leaves its other side as off a matt surface
-                    nx, ny, nz, sx, sy, sz = -nx, -ny, -nz, -sx, -sy, -sz
-                    surface = (sx, sy, sz, sx, sy, sz, r, g, b, F(1), F(0), F(0), F(0))
+            state, surface, nx, ny, nz = layered(materials, m, state, surface, nx, ny, nz)
             ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
             # which candidate is followed depends on the numbers this path has drawn: it draws others
             pair = FIRST_PAIR + 3 * bounces if leg == 0 else PAIRS
             if sun_up and leg == 0:
+                k, in_room = F(1), len(portals) > 0
+                if in_room and bounces > 0 and not direct and prim >= 0 and may_be_lit(materials, m):
+                    k = share_of_path(portals, sun, begun_at, (px, py, pz), (nx, ny, nz), came, chosen)
                 state += GOLDEN
                 u, v = drawn(state, pixel, sample, pair)
-                a, b, c, n = lit_by_sun(
-                    u, v, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
-                    materials, texels, pictures, sun, surface, ox, oy, oz, nx, ny, nz,
+                state, a, b, c, n = sunlight(
+                    u, v, state, scene, pervious, arrays, sun, surface, (ox, oy, oz), (nx, ny, nz), k,
+                    in_room and bounces + 1 < max_bounces,
                 )  # fmt: skip
                 rays += n
-                k = F(1)
-                if len(portals) > 0:
-                    if bounces > 0 and not direct and prim >= 0 and may_be_lit(materials, m):
-                        k *= share_of_path(portals, sun, begun_at, (px, py, pz), (nx, ny, nz), came, chosen)
-                    sunny = sunny_windows(portals, sun, ox, oy, oz) if bounces + 1 < max_bounces else 0
-                    if sunny > 0:
-                        state += GOLDEN
-                        u, v = two_numbers(state)
-                        state += GOLDEN
-                        d, _unused = two_numbers(state)
-                        d, e, f, n = lit_by_patch(
-                            u, v, d, sunny, scene, pervious, arrays, sun, surface, (ox, oy, oz), (nx, ny, nz)
-                        )
-                        rays += n
-                        sr, sg, sb = sr + tr * d, sg + tg * e, sb + tb * f
-                sr, sg, sb = sr + tr * a * k, sg + tg * b * k, sb + tb * c * k
+                sr, sg, sb = sr + tr * a, sg + tg * b, sb + tb * c
             if sky_up and leg == 0:
                 state += GOLDEN
                 u, v = drawn(state, pixel, sample, pair + 1)
                 state += GOLDEN
                 a, b, c, n = lit_by_sky(
-                    u, v, state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
-                    materials, texels, pictures, table, row_cdf, cell_cdf, density, portals, surface,
-                    ox, oy, oz, nx, ny, nz,
-                )  # fmt: skip
+                    u, v, state, scene, pervious, arrays, lights, surface, ox, oy, oz, nx, ny, nz
+                )
                 rays += n
                 kr, kg, kb = kr + tr * a, kg + tg * b, kb + tb * c
-            if len(lamps) > 0:
+            if len(arrays.lamps) > 0:
                 state += GOLDEN
-                a, b, c, n = lit_by_lamp(
-                    state, scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material,
-                    materials, texels, pictures, lamps, surface, ox, oy, oz, nx, ny, nz,
-                )  # fmt: skip
+                a, b, c, n = lit_by_lamp(state, scene, pervious, arrays, surface, ox, oy, oz, nx, ny, nz)
                 rays += n
                 er, eg, eb = er + kept * tr * a, eg + kept * tg * b, eb + kept * tb * c
                 state += GOLDEN
-            aside = F(0)  # density with which the second path would go where this one goes
-            if len(halos) > 0 and leg == 0:
-                state += GOLDEN
-                u, coin = two_numbers(state)
-                cone = cone_of_halo(halos, u, ox, oy, oz, nx, ny, nz)
-                aside = sent * cone[4]
-                if aside > F(0):
-                    state += GOLDEN
-                    u, v = two_numbers(state)
-                    fx, fy, fz = into_cone(cone, u, v)
-                    a, b, c, d = reflect(surface, fx, fy, fz)
-                    if a + b + c > F(0) and fx * nx + fy * ny + fz * nz > F(0):
-                        k = kept * sent * aside / (aside * aside + d * d)
-                        a, b, c = tr * a * k, tg * b * k, tb * c * k
-                        k = max(a, max(b, c))
-                        candidates += k
-                        if coin * candidates < k:
-                            q_bounces, q_chosen, qx, qy, qz = bounces + 1, d, ox, oy, oz
-                            ex, ey, ez, hr, hg, hb = fx, fy, fz, a, b, c
+            aside = F(0)
+            if len(arrays.halos) > 0 and leg == 0:
+                state, cone, aside, coin, fx, fy, fz, a, b, c, d = candidate(
+                    arrays.halos, state, surface, sent, ox, oy, oz, nx, ny, nz
+                )
+                a, b, c = kept * tr * a, kept * tg * b, kept * tb * c
+                k = max(a, max(b, c))
+                candidates += k
+                if coin * candidates < k:
+                    q_bounces, q_chosen, qx, qy, qz = bounces + 1, d, ox, oy, oz
+                    ex, ey, ez, hr, hg, hb = fx, fy, fz, a, b, c
             state += GOLDEN
             u, v = drawn(state, pixel, sample, pair + 2)
             state += GOLDEN
@@ -395,7 +323,7 @@ def trace_rows(
                 pixel, number = pixel_number(x, y, seed), np.uint64(sample)
                 state = pixel * PIXEL + number * MIX2 + np.uint64(12345)
                 u, v = even_numbers(pixel, number, 0)
-                u, v = F(0.5) + FILTER * tent(u), F(0.5) + FILTER * tent(v)
+                u, v = filtered(u), filtered(v)
                 a, b = even_numbers(pixel, number, 1)
                 ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, u, v, a, b)
                 p = follow(

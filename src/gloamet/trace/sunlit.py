@@ -26,10 +26,6 @@ Floats = NDArray[np.float32]
 
 @njit(**JIT)
 def _shares(scene, pervious, arrays, points, normals, both_sides, suns, first, last, shares):
-    (
-        _v, _n, uvs, _c, triangles, triangle_material, _f, starts, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, _portals, _halos,
-    ) = arrays  # fmt: skip
     for k in range(first, last):
         dx, dy, dz = suns[k, 0], suns[k, 1], suns[k, 2]
         lit = 0
@@ -42,10 +38,7 @@ def _shares(scene, pervious, arrays, points, normals, both_sides, suns, first, l
                 x, y, z = other_side(x, y, z, nx, ny, nz)
             else:
                 x, y, z = other_side(x, y, z, -nx, -ny, -nz)
-            r, g, b = unblocked(
-                scene, pervious, starts, instance_first, turns, triangles, uvs, triangle_material, materials,
-                texels, pictures, x, y, z, dx, dy, dz, FAR,
-            )  # fmt: skip
+            r, g, b = unblocked(scene, pervious, arrays, x, y, z, dx, dy, dz, FAR)
             if max(r, max(g, b)) > LEAST:
                 lit += 1
         shares[k] = F(lit) / F(len(points))

@@ -40,11 +40,9 @@ def other_side(x, y, z, nx, ny, nz):
 
 
 @njit(**JIT)
-def through_pervious(
-    scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels, pictures,
-    ox, oy, oz, dx, dy, dz, far,
-):  # fmt: skip
+def through_pervious(scene, arrays, ox, oy, oz, dx, dy, dz, far):
     """What panes and leaves along a shadow ray let through, per channel."""
+    materials, triangles = arrays.materials, arrays.triangles
     r = g = b = F(1)
     near = F(0)
     for _ in range(MAX_PASSES):
@@ -53,14 +51,14 @@ def through_pervious(
         )
         if prim < 0:
             return r, g, b
-        prim = locate(first, instance_first, prim, geometry, instance)
-        m = triangle_material[prim]
+        prim = locate(arrays.first, arrays.instance_first, prim, geometry, instance)
+        m = arrays.triangle_material[prim]
         hole = False
         if materials[m, CUTOUT] >= F(0):
-            tu, tv = texture_place(triangles, uvs, prim, hu, hv)
-            hole = is_hole(materials, m, texels, pictures, tu, tv)
+            tu, tv = texture_place(triangles, arrays.uvs, prim, hu, hv)
+            hole = is_hole(materials, m, arrays.texels, arrays.pictures, tu, tv)
         if not hole:
-            nx, ny, nz = turned(turns, instance, 0, nx, ny, nz)
+            nx, ny, nz = turned(arrays.turns, instance, 0, nx, ny, nz)
             cosine = abs(nx * dx + ny * dy + nz * dz) / math.sqrt(nx * nx + ny * ny + nz * nz)
             _f, tr, tg, tb = pane(materials, m, cosine)
             r, g, b = r * tr, g * tg, b * tb
@@ -71,19 +69,13 @@ def through_pervious(
 
 
 @njit(inline="always", **JIT)
-def unblocked(
-    scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-    pictures, ox, oy, oz, dx, dy, dz, far,
-):  # fmt: skip
+def unblocked(scene, pervious, arrays, ox, oy, oz, dx, dy, dz, far):
     """How much light comes along a shadow ray of length far, per channel."""
     if not occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, EITHER):
         return F(1), F(1), F(1)
     if not pervious or occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, OPAQUE):
         return F(0), F(0), F(0)
-    return through_pervious(
-        scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels, pictures,
-        ox, oy, oz, dx, dy, dz, far,
-    )  # fmt: skip
+    return through_pervious(scene, arrays, ox, oy, oz, dx, dy, dz, far)
 
 
 @njit(**JIT)

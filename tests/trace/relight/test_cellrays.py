@@ -24,14 +24,10 @@ PANE = Material("tinted", (0.9, 0.5, 0.2), 0.0, transmission=1.0, thin=True)
 
 @njit(**JIT)
 def _alone(scene, pervious, arrays, places, towards, out):  # type: ignore[no-untyped-def]
-    (
-        _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, _portals, _halos,
-    ) = arrays  # fmt: skip
     for i in range(len(places)):
         out[i, 0], out[i, 1], out[i, 2] = unblocked(
-            scene, pervious, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-            pictures, places[i, 0], places[i, 1], places[i, 2], towards[0], towards[1], towards[2], np.float32(1e30),
+            scene, pervious, arrays, places[i, 0], places[i, 1], places[i, 2],
+            towards[0], towards[1], towards[2], np.float32(1e30),
         )  # fmt: skip
 
 

@@ -74,10 +74,6 @@ def _dim(lit, c, k, r, g, b):
 @njit(**JIT)
 def sun_on_cell(scene, pervious, arrays, sun, places, c, packets, row, lit):
     """Fill lit[c]; a row of packets is its room."""
-    (
-        _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, _portals, _halos,
-    ) = arrays  # fmt: skip
     count = _aim(sun, places, c, packets, row, lit)
     if count == 0:
         return
@@ -102,8 +98,7 @@ def sun_on_cell(scene, pervious, arrays, sun, places, c, packets, row, lit):
         r = g = b = F(0)
         if packets[row, FAR_AT + lane] >= F(0):
             r, g, b = through_pervious(
-                scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-                pictures, packets[row, lane], packets[row, LANES + lane], packets[row, 2 * LANES + lane],
+                scene, arrays, packets[row, lane], packets[row, LANES + lane], packets[row, 2 * LANES + lane],
                 packets[row, 4 * LANES + lane], packets[row, 5 * LANES + lane], packets[row, 6 * LANES + lane],
                 _FAR,
             )  # fmt: skip

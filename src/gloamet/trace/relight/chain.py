@@ -8,14 +8,12 @@ business of this module.
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT
 from gloamet.trace.draws import GOLDEN, two_numbers
-from gloamet.trace.looks import looks
+from gloamet.trace.looks import looks, met
 from gloamet.trace.materials import (
     COAT,
     CUTOUT,
@@ -32,10 +30,7 @@ from gloamet.trace.surface import (
     fifth,
     fresnel,
     is_hole,
-    locate,
     pane,
-    texture_place,
-    turned,
 )
 from gloamet.trace.visibility import FAR, MAX_PASSES, step_off
 
@@ -53,10 +48,7 @@ def look(scene, arrays, mask, state, ox, oy, oz, dx, dy, dz):
     weight per channel of what is seen there, paint (material, triangle or -1, u, v of the texture, red,
     green, blue, roughness, metalness), aside (weight, origin, direction) of the first mirror image.
     """
-    (
-        vertices, normals, uvs, colours, triangles, triangle_material, flags, first, instance_first, turns,
-        materials, texels, pictures, _lamps, plane, _portals, _halos,
-    ) = arrays  # fmt: skip
+    materials = arrays.materials
     wr = wg = wb = F(1)
     away = F(0)
     ax = ay = az = bx = by = bz = F(0)
@@ -65,30 +57,16 @@ def look(scene, arrays, mask, state, ox, oy, oz, dx, dy, dz):
     px, py, pz = ox, oy, oz
     kind, m, prim, mirrors, travelled = LOST, 0, -1, 0, F(0)
     for _ in range(MAX_PASSES):
-        t, nx, ny, nz, hu, hv, prim, geometry, instance = intersect(
-            scene, ox, oy, oz, F(0), dx, dy, dz, FAR, mask
-        )
-        s = ground_distance(plane, ox, oy, oz, dx, dy, dz, t)
-        if s <= F(0) and prim < 0:
-            kind = ESCAPED
+        hit = intersect(scene, ox, oy, oz, F(0), dx, dy, dz, FAR, mask)
+        s = ground_distance(arrays.plane, ox, oy, oz, dx, dy, dz, hit[0])
+        if s <= F(0) and hit[6] < 0:
+            kind, prim = ESCAPED, -1
             break
-        tu = tv = F(0)
-        if s > F(0):
-            t, prim, instance, m = s, -1, -1, len(materials) - 1
-            nx, ny, nz = F(0), F(0), F(1)
-        else:
-            prim = locate(first, instance_first, prim, geometry, instance)
-            m = triangle_material[prim]
-            nx, ny, nz = turned(turns, instance, 0, nx, ny, nz)
-            inverse = F(1) / math.sqrt(nx * nx + ny * ny + nz * nz)
-            if nx * dx + ny * dy + nz * dz > F(0):
-                inverse = -inverse
-            nx, ny, nz = nx * inverse, ny * inverse, nz * inverse
-            tu, tv = texture_place(triangles, uvs, prim, hu, hv)
+        t, prim, instance, m, nx, ny, nz, _front, tu, tv = met(arrays, s, hit, dx, dy, dz)
         hx, hy, hz = ox + dx * t, oy + dy * t, oz + dz * t
         step = step_off(t, hx, hy, hz)
         travelled += t
-        if materials[m, CUTOUT] >= F(0) and is_hole(materials, m, texels, pictures, tu, tv):
+        if materials[m, CUTOUT] >= F(0) and is_hole(materials, m, arrays.texels, arrays.pictures, tu, tv):
             ox, oy, oz = hx + dx * step, hy + dy * step, hz + dz * step
             continue
         px, py, pz = hx + nx * step, hy + ny * step, hz + nz * step
@@ -114,7 +92,16 @@ def look(scene, arrays, mask, state, ox, oy, oz, dx, dy, dz):
             ox, oy, oz = hx - nx * step, hy - ny * step, hz - nz * step
             continue
         sx, sy, sz, r, g, b, rough, metal = looks(
-            arrays, m, prim, instance, (hu, hv), (tu, tv), (hx, hy, hz), (nx, ny, nz), (dx, dy, dz), travelled
+            arrays,
+            m,
+            prim,
+            instance,
+            (hit[4], hit[5]),
+            (tu, tv),
+            (hx, hy, hz),
+            (nx, ny, nz),
+            (dx, dy, dz),
+            travelled,
         )
         k = -(sx * dx + sy * dy + sz * dz)
         mirror_x, mirror_y, mirror_z = dx + F(2) * k * sx, dy + F(2) * k * sy, dz + F(2) * k * sz

@@ -11,8 +11,8 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import JIT
+from gloamet.trace.camerarays import camera_ray
 from gloamet.trace.embree import CAMERA_MASK
-from gloamet.trace.paths import camera_ray
 from gloamet.trace.relight.chain import ESCAPED, MET, look
 from gloamet.trace.relight.gather import FACE, PLACE
 from gloamet.trace.relight.screen import ALBEDO, KIND, NONE, SKY, SURFACE, WEIGHT

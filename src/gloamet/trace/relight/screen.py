@@ -17,10 +17,10 @@ from numba import njit
 
 from gloamet.jit import JIT, MAKING_JIT
 from gloamet.sky.dome import dome_coordinates
+from gloamet.trace.camerarays import camera_ray
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
 from gloamet.trace.materials import KIND as MATERIAL_KIND
 from gloamet.trace.materials import MATT, SPECULAR, TRANSLUCENCY
-from gloamet.trace.paths import camera_ray
 from gloamet.trace.plane import ground_seen
 from gloamet.trace.relight.chain import ESCAPED, MET, look
 from gloamet.trace.relight.gather import ALPHA, FACE, GLOSS, METAL, NORMAL, PLACE, TRANSLUCENT, VIEWER

@@ -67,10 +67,6 @@ def _packed(r, g, b):
 @njit(**JIT)
 def _send(scene, pervious, arrays, points, sun, packets, row, count, visible):
     """Rays of `count` pixels to the sun's middle: all at once, then again those that met a pane or a wall."""
-    (
-        _v, _n, uvs, _c, triangles, triangle_material, _f, first, instance_first, turns, materials, texels,
-        pictures, _lamps, _plane, _portals, _halos,
-    ) = arrays  # fmt: skip
     if count == 0:
         return
     _fill(points, sun, packets, row, count)
@@ -91,10 +87,7 @@ def _send(scene, pervious, arrays, points, sun, packets, row, count, visible):
             continue
         i = int(packets[row, FREE + k])
         x, y, z = packets[row, k], packets[row, LANES + k], packets[row, 2 * LANES + k]
-        r, g, b = through_pervious(
-            scene, first, instance_first, turns, triangles, uvs, triangle_material, materials, texels,
-            pictures, x, y, z, sun[0], sun[1], sun[2], F(1e30),
-        )  # fmt: skip
+        r, g, b = through_pervious(scene, arrays, x, y, z, sun[0], sun[1], sun[2], F(1e30))
         visible[i] = _packed(F(255) * r, F(255) * g, F(255) * b)
 
 
