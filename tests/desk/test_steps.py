@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date, time
 from pathlib import Path
 
@@ -11,7 +12,8 @@ from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk import staging
-from gloamet.desk.bar import Bar
+from gloamet.desk.bar import Bar, share_done, status_text
+from gloamet.desk.events import Frame
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
 from gloamet.desk.looking import camera_of
 from gloamet.desk.recent import recent
@@ -43,6 +45,18 @@ def step(window: DeskWindow, kind: type) -> QWidget:
     found = window.findChild(kind)
     assert found is not None
     return found
+
+
+def test_the_bar_names_paths_grain_and_time_and_no_grain_beyond_all_light() -> None:
+    pixels = np.zeros((1, 1, 4), np.uint8)
+    frame = Frame(pixels, 9, 1024, 0.0, 0.0, True, 12.0, 300.0, noise=0.123, goal=0.02)
+    assert status_text(frame, False) == "9 paths   noise 12.3 %   12 s   5 min left"
+    assert share_done(frame) == pytest.approx((0.02 / 0.123) ** 2)
+    dim = replace(frame, noise=2.12, seconds_left=0.0)
+    assert status_text(dim, True) == "9 paths   noise over 100 %   12 s   stopped"
+    ended, preview = replace(frame, done=True), replace(frame, exact=False)
+    assert status_text(ended, False).endswith("done") and share_done(ended) == 1.0
+    assert status_text(preview, False) == "preview" and share_done(preview) == 0.0
 
 
 def test_haze_is_switched_and_only_then_dialled(window: DeskWindow, qtbot: QtBot) -> None:

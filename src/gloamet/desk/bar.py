@@ -59,6 +59,9 @@ class Bar(QWidget):
         self.redo = link("redo", "Do it again (Ctrl+Shift+Z).", session.redo)
         self.stop = link("stop", "Stop refining; the picture stays.", self._toggle)
         self.status = label("", "note")
+        self.status.setToolTip(
+            "Paths a pixel, and the grain before cleaning that four of five places stay below."
+        )
         self.status.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.status.setMinimumWidth(210)  # as wide as its longest, so that nothing beside it moves
         for widget in (self.undo, self.redo, self.stop, self.status):
@@ -143,7 +146,7 @@ def status_text(frame: Frame, stopped: bool) -> str:
         return "preview"
     parts = [f"{frame.samples} paths"]
     if frame.noise < float("inf"):
-        parts.append(f"noise {100 * frame.noise:.1f} %")
+        parts.append(f"noise {100 * frame.noise:.1f} %" if frame.noise <= 1.0 else "noise over 100 %")
     parts.append(_duration(frame.seconds))
     if frame.done:
         parts.append("done")

@@ -21,6 +21,9 @@ F = np.float32
 PLACES, REACH, FAR_REACH = 8, 2, 4  # places of a pixel that are looked at; how far the like pixel may be
 SAME_PLACE = F(0.1)  # of the distance to the eye
 SAME_TURN, SAME_DEPTH, SAME_COLOUR = F(0.97), F(0.04), F(0.25)
+# the order in which places are looked at, and how many do where these and the pixels round show one thing alone
+ORDER, FEW = np.array([1, 2, 5, 6, 0, 3, 4, 7]), 4
+SAME_TINT = F(0.02)
 _CAMERA = np.int32(CAMERA_MASK)
 
 
@@ -82,6 +85,33 @@ def _best(points, paint, width, height, x, y, eye, kind, p, n, colour, weight):
 
 
 @njit(inline="always", **JIT)
+def _tint_apart(paint, i, r, g, b):
+    """How far a colour is from pixel i's: from 1 on a texture shows."""
+    off = max(abs(paint[i, ALBEDO] - r), max(abs(paint[i, ALBEDO + 1] - g), abs(paint[i, ALBEDO + 2] - b)))
+    return off / SAME_TINT
+
+
+@njit(inline="always", **JIT)
+def _is_calm(points, paint, width, height, x, y):
+    """Whether the middles of the pixels round (x, y) show what its own does, in one colour."""
+    i = y * width + x
+    p = (points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2])
+    n = (points[i, FACE], points[i, FACE + 1], points[i, FACE + 2])
+    colour = (paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2])
+    weight = (paint[i, WEIGHT], paint[i, WEIGHT + 1], paint[i, WEIGHT + 2])
+    for b in range(max(0, y - 1), min(height, y + 2)):
+        for a in range(max(0, x - 1), min(width, x + 2)):
+            j = b * width + a
+            if _unlike(points, paint, j, paint[i, KIND], p, n, colour, weight) >= F(1):
+                return False
+            if paint[i, KIND] == F(SURFACE) and _tint_apart(paint, j, colour[0], colour[1], colour[2]) >= F(
+                1
+            ):
+                return False
+    return True
+
+
+@njit(inline="always", **JIT)
 def _look_through(scene, arrays, camera, width, height, x, y, q):
     """What place q of a pixel shows; each has a row and a column to itself, so that any edge meets them one by one."""
     u, v = (F(q) + F(0.5)) / F(PLACES), (F(5 * q % PLACES) + F(0.5)) / F(PLACES)
@@ -103,16 +133,23 @@ def find_covers(scene, arrays, camera, points, paint, width, height, y0, y1, cov
             mine = paint[i, KIND]
             r, g, b, count = paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2], F(1)
             for q in range(PLACES):
+                covers[i, q] = i
+            calm = _is_calm(points, paint, width, height, x, y)
+            for k in range(PLACES):
+                if calm and k == FEW:
+                    break
+                q = ORDER[k]
                 found = _look_through(scene, arrays, camera, width, height, x, y, q)
                 colour = found[6][4], found[6][5], found[6][6]
                 kind = F(SURFACE) if found[0] == MET else F(SKY) if found[0] == ESCAPED else F(NONE)
-                covers[i, q] = i
                 if kind == F(SURFACE) and mine == kind and _apart(points, i, found[1], found[2]) < F(1):
                     r, g, b, count = r + colour[0], g + colour[1], b + colour[2], count + F(1)
+                    calm = calm and _tint_apart(paint, i, colour[0], colour[1], colour[2]) < F(1)
                 elif kind == F(SURFACE) or mine != kind:
                     covers[i, q] = _best(
                         points, paint, width, height, x, y, eye, kind, found[1], found[2], colour, found[5]
                     )
+                    calm = False
             albedo[i, 0], albedo[i, 1], albedo[i, 2] = r / count, g / count, b / count
 
 

@@ -63,7 +63,7 @@ def _seen(scene, arrays, anchor, keys, rows, state, ox, oy, oz, dx, dy, dz):
 @njit(**JIT)
 def gather(scene, arrays, anchor, keys, rows, points, first, last, begin, end, seed, index, weight):
     """Fill samples begin..end of points first..last: directions by the cosine, in rooms half by portals."""
-    portals = arrays[15]
+    portals = arrays.portals
     for i in range(first, last):
         nx, ny, nz = points[i, NORMAL], points[i, NORMAL + 1], points[i, NORMAL + 2]
         if nx == F(0) and ny == F(0) and nz == F(0):

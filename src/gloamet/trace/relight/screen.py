@@ -95,7 +95,7 @@ def _share_with_sky(plane, d, i, points, paint, aside_points, aside_paint):
 @njit(**JIT)
 def see(scene, arrays, camera, width, height, y0, y1, points, paint, aside_points, aside_paint):
     """Fill rows y0..y1 of both layers; returns how many pixels have a mirror image."""
-    materials, plane = arrays[10], arrays[14]
+    materials, plane = arrays.materials, arrays.plane
     count = 0
     for y in range(y0, y1):
         for x in range(width):
