@@ -54,6 +54,7 @@ def test_the_bar_names_paths_grain_and_time_and_no_grain_beyond_all_light() -> N
     assert share_done(frame) == pytest.approx((0.02 / 0.123) ** 2)
     dim = replace(frame, noise=2.12, seconds_left=0.0)
     assert status_text(dim, True) == "9 paths   noise over 100 %   12 s   stopped"
+    assert status_text(replace(frame, samples=1), False).startswith("1 path  ")
     ended, preview = replace(frame, done=True), replace(frame, exact=False)
     assert status_text(ended, False).endswith("done") and share_done(ended) == 1.0
     assert status_text(preview, False) == "preview" and share_done(preview) == 0.0

@@ -144,7 +144,7 @@ def status_text(frame: Frame, stopped: bool) -> str:
     """Paths, noise, time so far and to go."""
     if not frame.exact:
         return "preview"
-    parts = [f"{frame.samples} paths"]
+    parts = [f"{frame.samples} paths" if frame.samples != 1 else "1 path"]
     if frame.noise < float("inf"):
         parts.append(f"noise {100 * frame.noise:.1f} %" if frame.noise <= 1.0 else "noise over 100 %")
     parts.append(_duration(frame.seconds))
