@@ -10,6 +10,8 @@ import numpy as np
 import pytest
 from hypothesis import settings
 
+import gloamet  # noqa: F401  before any test imports Numba: it says where kernels are kept
+
 settings.register_profile("ours", deadline=None)  # a busy machine is no failure
 settings.load_profile("ours")
 
