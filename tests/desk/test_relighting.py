@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from gloamet.desk.engine import Engine, Wish
 from gloamet.desk.events import Busy, Frame, LightSolved
-from gloamet.desk.relighting import HANDED_FROM, HANDED_OVER, Relighting
+from gloamet.desk.relighting import ALIKE, HANDED_FROM, HANDED_OVER, Relighting, share_of_exact
 from gloamet.desk.session import Session
 from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
@@ -136,6 +136,7 @@ def test_the_share_of_the_exact_picture_grows_with_its_samples() -> None:
     assert shares[HANDED_FROM] == 0.0
     assert shares[-1] == 1.0
     assert shares == sorted(shares)
+    assert 0.5 < share_of_exact(HANDED_FROM + ALIKE) < 0.65  # both err as much there
     ones = np.ones((4, 4, 3), np.float32)
     assert relighting.mixed(ones, 0.25, (4, 4)) == pytest.approx(0.25)
     assert relighting.mixed(None, 0.0, (8, 8)).shape == (8, 8, 3)

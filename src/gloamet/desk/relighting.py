@@ -29,6 +29,16 @@ FIRST_SPEED = 9e6  # pixels a second until it is measured
 FEWEST_PIXELS, MOST_PIXELS = 150_000, 1_000_000
 LAMPS_FROM = 4  # samples of a film before its lamps are believed
 HANDED_FROM, HANDED_OVER = 2, 32  # samples between which the exact picture takes the place of the relit one
+ALIKE = 6  # samples past HANDED_FROM with which an exact picture, cleaned, errs about as much as a relit one
+
+
+def share_of_exact(samples: float) -> float:
+    """Share of the exact picture of so many samples in what is shown, 0..1.
+
+    Their errors have nothing to do with each other: mixed by how small each is, they are nearer to the truth together.
+    """
+    past, most = max(0.0, samples - HANDED_FROM), HANDED_OVER - HANDED_FROM
+    return min(1.0, past / (past + ALIKE) * (most + ALIKE) / most)
 
 
 class Relighting:
@@ -108,10 +118,8 @@ class Relighting:
         return True
 
     def handed_over(self, rest: Any, samples: float) -> float:
-        """Share of the exact picture in what is shown, 0..1, by its samples."""
-        if self._rest is None or self._rest[0] != rest:
-            return 1.0
-        return min(1.0, max(0.0, (samples - HANDED_FROM) / (HANDED_OVER - HANDED_FROM)))
+        """`share_of_exact` where a relit picture of that light is being shown, else all of it."""
+        return share_of_exact(samples) if self._rest is not None and self._rest[0] == rest else 1.0
 
     def mixed(self, exact: Floats | None, share: float, shape: tuple[int, int]) -> Floats:
         """The picture at rest with its share of the exact one."""
