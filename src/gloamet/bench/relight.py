@@ -152,11 +152,8 @@ def errors() -> Result:
                     name = f"{kind}_error_{where}"
                     out[name] = max(out.get(name, 0.0), float(np.median(apart(picture, these, exact))))
                 if where != "shade":
-                    name, jump = (
-                        f"relight_jump{end}",
-                        float(squares(relit)[these].mean() / exact.mean()) - 1.0,
-                    )
-                    out[name] = max(out.get(name, 0.0), abs(jump))
+                    name, mean = f"relight_jump{end}", float(squares(relit)[these].mean())
+                    out[name] = max(out.get(name, 0.0), abs(mean / float(exact.mean()) - 1.0))
     return out
 
 

@@ -141,10 +141,8 @@ def keeping_light(clean: Floats, noisy: Floats) -> Floats:
     if middle <= 0.0:
         return clean
     kept, owed = np.zeros_like(flat), np.zeros(3)
-    low, below = (
-        0.0,
-        np.zeros(3),
-    )  # where a step begins, and what a unit of brightness has got in those under it
+    # where a step begins, and what a unit of brightness has got in those under it
+    low, below = 0.0, np.zeros(3)
     most, highest = np.inf, float(level.max())  # a first sample can miss most of what is dim
     for high in (middle * step for step in STEPS):
         here = np.flatnonzero((level > low) & (level <= high))

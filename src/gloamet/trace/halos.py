@@ -118,7 +118,7 @@ def density_in(cone, dx, dy, dz):
 
 @njit(inline="always", **JIT)
 def candidate(halos, state, surface, sent, ox, oy, oz, nx, ny, nz):
-    """A way into a halo from a surface, that a second path may take: three numbers of `state` are drawn on the way.
+    """A way into a halo from a surface, that a second path may take, by numbers of `state`.
 
     Returns the state, the cone; aside, the density with which it would be sent along any of its directions; a
     uniform number to keep it by; the direction; what it carries per channel, 0 where there is none; and the density

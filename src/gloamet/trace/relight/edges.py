@@ -104,9 +104,8 @@ def _is_calm(points, paint, width, height, x, y):
             j = b * width + a
             if _unlike(points, paint, j, paint[i, KIND], p, n, colour, weight) >= F(1):
                 return False
-            if paint[i, KIND] == F(SURFACE) and _tint_apart(paint, j, colour[0], colour[1], colour[2]) >= F(
-                1
-            ):
+            other = _tint_apart(paint, j, colour[0], colour[1], colour[2]) >= F(1)
+            if other and paint[i, KIND] == F(SURFACE):
                 return False
     return True
 

@@ -157,7 +157,7 @@ def evaluate(wanted, index, weight, samples, light, first, last, out):
 @njit(**JIT)
 def wander(scene, arrays, points, chosen, first, last, bounces, seed, hits, materials):
     """Walk from chosen points and note every surface met: hits (m, bounces, HIT_WORDS), materials (m, bounces)."""
-    materials_table, portals = arrays[10], arrays[15]
+    materials_table, portals = arrays.materials, arrays.portals
     for j in range(first, last):
         i = chosen[j]
         x, y, z = points[i, PLACE], points[i, PLACE + 1], points[i, PLACE + 2]
