@@ -35,9 +35,9 @@ def solver():  # type: ignore[no-untyped-def]
 @pytest.fixture(scope="session")
 def tracer():  # type: ignore[no-untyped-def]
     """One pool of ray threads."""
-    from gloamet.trace.film import Tracer
+    from gloamet.trace.film import Renderer
 
-    return Tracer()
+    return Renderer()
 
 
 def quad(

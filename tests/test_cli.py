@@ -18,7 +18,7 @@ from gloamet.cli import main
 from gloamet.document.demo import FOLDER
 from gloamet.document.file import save_document
 from gloamet.document.model import Document
-from gloamet.document.staging import NamedView, View
+from gloamet.document.stage import NamedView, View
 from gloamet.trace.quality import FEWEST_SAMPLES
 from tests.conftest import box
 

@@ -15,8 +15,8 @@ for _name, work in STAGES:
     work()
 
 from numba.core.registry import CPUDispatcher
-from gloamet.desk.engine import Engine
-from gloamet.desk.events import Frame
+from gloamet.preview.worker import RenderWorker
+from gloamet.preview.events import Frame
 from gloamet.document.demo import demo_document
 
 def kernels():
@@ -27,10 +27,10 @@ def kernels():
 before = kernels()
 assert len(before) > 20, before
 events = queue.Queue()
-engine = Engine(events.put)
+engine = RenderWorker(events.put)
 
 def show(document, wanted):
-    engine.want(document, 96, 64)
+    engine.request(document, 96, 64)
     while not wanted(events.get(timeout=90)):
         pass
 
@@ -40,7 +40,7 @@ def exact(event):
 for demo in ("house", "interior"):
     document = demo_document(demo).change("output", samples=64)
     show(document, exact)
-    assert engine.studio.pictures.record.full
+    assert engine.pipeline.viewport.cache.full
     show(document.change("sun", north_deg=35.0), lambda e: isinstance(e, Frame))
     show(document.change("expose", view="plain sRGB"), exact)
     show(document.change("stage", plaster=document.stage.plaster.model_copy(update={"on": True, "ink": True})), exact)

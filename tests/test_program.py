@@ -77,8 +77,9 @@ def test_importing_the_desk_does_not_load_what_only_pictures_need() -> None:
 
 def test_the_core_never_loads_qt() -> None:
     script = (
-        "import sys, gloamet.cli, gloamet.output.delivery, gloamet.output.final, gloamet.output.lighting;"
-        "import gloamet.stage.readers, gloamet.desk.engine; print([m for m in sys.modules if 'PySide6' in m])"
+        "import sys, gloamet.cli, gloamet.output.document_to_light, gloamet.output.final;"
+        "import gloamet.output.environment_export, gloamet.stage.readers, gloamet.preview.worker;"
+        "print([m for m in sys.modules if 'PySide6' in m])"
     )
     done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"

@@ -22,10 +22,10 @@ from gloamet.bench.relight import (
     shaded,
     sky_at,
 )
-from gloamet.develop.pipeline import Recipe, develop_screen
+from gloamet.develop.display import DevelopSettings, develop_screen
 from gloamet.meter.picture import automatic_ev
-from gloamet.output.final import Aim, render_film
-from gloamet.trace.denoise import denoise_well
+from gloamet.output.final import StopCriterion, render
+from gloamet.trace.denoise import denoise_prefiltered
 from gloamet.trace.film import Film
 
 DOCS = Path(__file__).parents[1] / "docs"
@@ -36,8 +36,8 @@ TITLES = {"house": "Salt flat bathing house", "interior": "Net loft"}
 def exact_picture(bench: Bench, lights: object) -> NDArray[np.float32]:
     """The picture of many paths, cleaned so that its own grain is not taken for an error, at half the size."""
     film = Film(WIDTH, HEIGHT)
-    render_film(film, bench.scene, lights, bench.camera, Aim(SAMPLES, bounces=16), bench.tracer)  # type: ignore[arg-type]
-    clean = denoise_well([film.light(1.0, 0.0, 0.0), film.light(0.0, 1.0, 0.0)], film)
+    render(film, bench.scene, lights, bench.camera, StopCriterion(SAMPLES, bounces=16), bench.tracer)  # type: ignore[arg-type]
+    clean = denoise_prefiltered([film.light(1.0, 0.0, 0.0), film.light(0.0, 1.0, 0.0)], film)
     assert clean is not None
     return halved(clean[0] + clean[1])
 
@@ -60,7 +60,7 @@ def strip(bench: Bench, record: Any, sun: tuple[float, float]) -> tuple[NDArray[
     lights = sky_at(*sun)
     relit, exact = halved(record.relit(lights, at_rest=True)), exact_picture(bench, lights)
     ev = automatic_ev(exact)
-    shown = [develop_screen(picture, Recipe(ev))[..., :3] for picture in (relit, exact)]
+    shown = [develop_screen(picture, DevelopSettings(ev))[..., :3] for picture in (relit, exact)]
     small, wanted = halved(relit)[..., 1], halved(exact)[..., 1]
     off = np.abs(small - wanted) / np.maximum(wanted, 1e-3 * wanted.mean())
     figures = (

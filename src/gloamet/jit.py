@@ -10,13 +10,13 @@ from __future__ import annotations
 
 import numba.np.linalg as _linalg
 
-JIT = {"fastmath": True, "nogil": True, "cache": True, "error_model": "numpy", "_nrt": False}
+KERNEL_OPTIONS = {"fastmath": True, "nogil": True, "cache": True, "error_model": "numpy", "_nrt": False}
 # for kernels that make arrays of their own
-MAKING_JIT = {**JIT, "_nrt": True}
+ALLOCATING_KERNEL_OPTIONS = {**KERNEL_OPTIONS, "_nrt": True}
 # for kernels that must see infinities and not-a-number as they are
-EXACT_JIT = {**JIT, "fastmath": {"contract", "arcp", "reassoc"}}
+IEEE_KERNEL_OPTIONS = {**KERNEL_OPTIONS, "fastmath": {"contract", "arcp", "reassoc"}}
 # for sums over scattered rows: with leave to reorder them they become gathers, which take twice as long
-SCATTERED_JIT = {**JIT, "fastmath": {"contract", "nsz"}}
+GATHER_KERNEL_OPTIONS = {**KERNEL_OPTIONS, "fastmath": {"contract", "nsz"}}
 
 
 def _no_blas() -> None:

@@ -8,24 +8,24 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import pytest
 
-from gloamet.aim.moments import Site, moments_of, moments_of_pins, scene_direction
-from gloamet.aim.pins import Pin, aim_frame, aim_glint, aim_shadows, mirrored
+from gloamet.aim.moments import AlmanacSite, moments_for_direction, moments_for_pins, scene_direction
+from gloamet.aim.pins import Pin, aim_frame, aim_glint, aim_shadows, mirror_direction
 from gloamet.errors import GloametError
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.sun.nearest import Window, angle_deg
+from gloamet.sun.nearest import TimeWindow, angle_deg
 from gloamet.sun.position import direction
-from gloamet.trace.compiled import Compiled, compile_scene
+from gloamet.trace.render_scene import RenderScene, build_render_scene
 from tests.conftest import box, level, make_scene, quad
 
 GREY = Material("grey", (0.5, 0.5, 0.5))
-HERE = Site(57.4, 21.5, ZoneInfo("Europe/Riga"), 2026)
+HERE = AlmanacSite(57.4, 21.5, ZoneInfo("Europe/Riga"), 2026)
 
 
 @pytest.fixture(scope="module")
-def yard() -> Compiled:
+def yard() -> RenderScene:
     """A plain, a pole of 3 m at the origin, a wall to the south of it."""
-    return compile_scene(
+    return build_render_scene(
         make_scene(
             (level(50.0), GREY),
             (box((-0.05, -0.05, 0), (0.05, 0.05, 3)), GREY),
@@ -77,7 +77,7 @@ def test_pins_that_tell_nothing_get_one_sentence(pins: list[Pin]) -> None:
         aim_shadows(pins)
 
 
-def test_what_stands_between_or_shades_the_caster_is_named(yard: Compiled) -> None:
+def test_what_stands_between_or_shades_the_caster_is_named(yard: RenderScene) -> None:
     free = aim_shadows([Pin((0, 0, 3), (-2.0, 2.0, 0.0))], yard)
     assert free.remarks == ()
     through_wall = aim_shadows([Pin((0.0, -9.0, 3.0), (0.0, -3.0, 0.0))], yard)
@@ -89,7 +89,7 @@ def test_what_stands_between_or_shades_the_caster_is_named(yard: Compiled) -> No
     )
 
 
-def test_the_sun_stands_at_the_pixel_it_was_pinned_to(yard: Compiled) -> None:
+def test_the_sun_stands_at_the_pixel_it_was_pinned_to(yard: RenderScene) -> None:
     camera = Camera((0.0, -20.0, 1.6), (0.0, 0.0, 2.0), 50.0)
     aimed = aim_frame(camera, 0.62, 0.21, 1.5, yard)
     spot = camera.project(aimed.towards, 1.5)
@@ -104,7 +104,7 @@ def test_a_glint_obeys_the_law_of_the_mirror() -> None:
     # a pane leaning back by 10 degrees, seen level from the south: the sun is 20 degrees up behind the viewer
     lean = math.radians(10.0)
     normal = np.array([0.0, -math.cos(lean), math.sin(lean)])
-    aimed = mirrored(np.array([0.0, 1.0, 0.0]), np.zeros(3), normal)
+    aimed = mirror_direction(np.array([0.0, 1.0, 0.0]), np.zeros(3), normal)
     assert aimed.elevation_deg == pytest.approx(20.0, abs=1e-6)
     assert aimed.azimuth_deg == pytest.approx(180.0, abs=1e-6)
 
@@ -112,7 +112,7 @@ def test_a_glint_obeys_the_law_of_the_mirror() -> None:
 def test_a_glint_in_the_picture_is_seen_from_the_camera_and_a_wall_before_it_is_named() -> None:
     pane = quad((-1, 0, 0), (1, 0, 0), (1, 0, 2), (-1, 0, 2))
     camera = Camera((3.0, -4.0, 3.0), (0.0, 0.0, 1.0), 40.0)
-    scene = compile_scene(make_scene((pane, GREY)))
+    scene = build_render_scene(make_scene((pane, GREY)))
     aimed = aim_glint(camera, 0.5, 0.5, 1.5, scene)
     ray = camera.ray(0.5, 0.5, 1.5)
     ray = ray / np.linalg.norm(ray)
@@ -124,9 +124,9 @@ def test_a_glint_in_the_picture_is_seen_from_the_camera_and_a_wall_before_it_is_
 
 @pytest.mark.parametrize("north", [0.0, 37.0, -120.0])
 def test_real_moments_bring_the_shadow_to_its_place_whatever_north_is(north: float) -> None:
-    site = Site(57.4, 21.5, HERE.tz, 2026, north)
+    site = AlmanacSite(57.4, 21.5, HERE.tz, 2026, north)
     pin = Pin((0.0, 0.0, 3.0), tuple(np.array([0, 0, 3.0]) - 5.0 * direction(140.0 + north, 33.0)))
-    for moments in (moments_of(aim_shadows([pin]), site), moments_of_pins([pin], site)):
+    for moments in (moments_for_direction(aim_shadows([pin]), site), moments_for_pins([pin], site)):
         best = moments[0]
         assert best.error_deg < 0.27
         assert angle_deg(scene_direction(best, site), pin.line / 5.0) == pytest.approx(
@@ -137,7 +137,7 @@ def test_real_moments_bring_the_shadow_to_its_place_whatever_north_is(north: flo
 
 def test_moments_of_several_pins_are_between_them_and_inside_the_window() -> None:
     pins = [Pin((0, 0, 9), tuple(np.array([0, 0, 9]) - 5.0 * direction(a, 30.0))) for a in (130.0, 136.0)]
-    moments = moments_of_pins(pins, HERE, Window(9.0, 12.0, (3, 1), (6, 1)))
+    moments = moments_for_pins(pins, HERE, TimeWindow(9.0, 12.0, (3, 1), (6, 1)))
     assert moments and all(3 <= m.when.month <= 6 and 9 <= m.when.hour <= 12 for m in moments)
     assert moments[0].azimuth_deg == pytest.approx(133.0, abs=1.0)
     assert 2.0 < moments[0].error_deg < 4.0

@@ -52,6 +52,6 @@ def window(session: Session, qtbot: QtBot) -> Iterator[DeskWindow]:
     window = DeskWindow(session)
     window.show()
     yield window
-    session.show_only(None)
+    session.preview_document(None)
     session.history.current = session._saved
     window.close()

@@ -20,10 +20,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 from gloamet.document.demo import demo_document
 from gloamet.desk import theme
-from gloamet.desk.looking import camera_of
+from gloamet.desk.view_conversion import camera_of
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow
-from gloamet.output.delivery import sun_of
+from gloamet.output.document_to_light import sun_of
 from gloamet.sun.position import direction
 
 app = QApplication(sys.argv[:1])

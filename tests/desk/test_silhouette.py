@@ -7,7 +7,7 @@ import pytest
 
 from gloamet.desk.silhouette import PERSON_RGB, silhouette
 from gloamet.stage.scene import Material
-from gloamet.trace.compiled import compile_scene
+from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box, make_scene
 
 GREY = Material("grey", (0.5, 0.5, 0.5))
@@ -17,7 +17,7 @@ LINE = 0.94
 def drawn(size: tuple[float, float, float]) -> tuple[np.ndarray, np.ndarray]:
     """Where the model is and where the person is."""
     scene = make_scene((box((0, 0, 0), size), GREY))
-    pixels = silhouette(compile_scene(scene), scene.subject_bounds(), 516, 300, LINE)
+    pixels = silhouette(build_render_scene(scene), scene.subject_bounds(), 516, 300, LINE)
     person = (pixels[..., :3] == PERSON_RGB).all(-1) & (pixels[..., 3] > 0)
     return (pixels[..., 3] > 0) & ~person, person
 

@@ -14,14 +14,14 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QTreeWidgetItem, QWidget
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk import staging
-from gloamet.desk.bar import Bar
-from gloamet.desk.events import Frame
-from gloamet.desk.looking import camera_of
+from gloamet.desk import stage_actions
 from gloamet.desk.session import Session
 from gloamet.desk.steps.stage import StageStep
+from gloamet.desk.top_bar import TopBar
+from gloamet.desk.view_conversion import camera_from_document
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import demo_document
+from gloamet.preview.events import Frame
 from gloamet.stage.camera import EYE_HEIGHT_M
 from tests.desk.test_window import LEFT, NONE, drag
 
@@ -59,7 +59,7 @@ def settled(session: Session, qtbot: QtBot) -> None:
 def at_part(window: DeskWindow, x: float, y: float, z: float) -> QPoint:
     """Where a world point is on the picture."""
     box = window.picture.target()
-    camera = camera_of(window.session.document)
+    camera = camera_from_document(window.session.document)
     spot = camera.place(np.array([x, y, z]), box.width() / box.height())
     assert spot is not None
     return QPoint(round(box.x() + spot[0] * box.width()), round(box.y() + spot[1] * box.height()))
@@ -81,7 +81,7 @@ def test_a_click_in_the_picture_selects_the_part_and_shows_its_material(
 
 
 def test_clicks_pass_over_locked_parts(window: DeskWindow, stage: StageStep) -> None:
-    staging.lock(window.session, {"box"}, True)
+    stage_actions.lock(window.session, {"box"}, True)
     assert "locked" in row(stage, "box").text(0)
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, 1.0, -1.0, 0.5))
     assert window.session.selection == "ground"
@@ -151,10 +151,10 @@ def test_thousands_of_parts_come_a_few_at_a_time_with_their_marks(
 
 def test_parts_are_brought_into_view(window: DeskWindow, stage: StageStep) -> None:
     session = window.session
-    ahead = camera_of(session.document).frame()[0]
+    ahead = camera_from_document(session.document).frame()[0]
     row(stage, "box").setSelected(True)
     press(stage.parts, "bring into view")
-    camera = camera_of(session.document)
+    camera = camera_from_document(session.document)
     assert camera.target == pytest.approx((0, 0, 1.5), abs=1e-6)
     assert camera.frame()[0] == pytest.approx(ahead, abs=0.35)
     for corner in ((-1, -1, 0), (1, 1, 3)):
@@ -172,14 +172,14 @@ def test_a_material_is_corrected_and_taken_back(window: DeskWindow, stage: Stage
     session.select("box")
     block = stage.parts.findChildren(QWidget)
     assert block
-    name = session.scene.materials[staging.part_named(session, "box").material].name  # type: ignore[union-attr]
-    staging.edit_material(session, name, colour=(1.0, 0.0, 0.0), roughness=0.2)
-    staging.edit_material(session, name, emission_cd_m2=50.0)
+    name = session.scene.materials[stage_actions.part_named(session, "box").material].name  # type: ignore[union-attr]
+    stage_actions.edit_material(session, name, colour=(1.0, 0.0, 0.0), roughness=0.2)
+    stage_actions.edit_material(session, name, emission_cd_m2=50.0)
     settled(session, qtbot)
     m = next(m for m in session.compiled.scene.materials if m.name == name)
     assert (m.base_colour, m.roughness) == ((1.0, 0.0, 0.0), 0.2)
     assert 0.2126 * m.emission[0] + 0.7152 * m.emission[1] + 0.0722 * m.emission[2] == pytest.approx(50.0)
-    assert staging.material_of(session, "box").roughness != 0.2  # type: ignore[union-attr]
+    assert stage_actions.material_of(session, "box").roughness != 0.2  # type: ignore[union-attr]
     press(stage.parts, "as in the file")
     assert name not in session.document.stage.materials
 
@@ -275,7 +275,7 @@ def test_a_view_remembers_its_exposure_when_asked(window: DeskWindow, stage: Sta
     press(page, "remember exposure")
     assert session.document.stage.views[0].ev == pytest.approx(11.0)
     session.change("expose", ev=14.0)
-    staging.look_through(session, 0)
+    stage_actions.look_through(session, 0)
     assert session.document.expose.ev == pytest.approx(11.0)
 
 
@@ -308,7 +308,7 @@ def test_the_focus_is_taken_from_a_click(window: DeskWindow, stage: StageStep) -
     session.use_tool("focus")
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, 1.0, -1.0, 1.5))
     view = session.document.stage.view
-    camera = camera_of(session.document)
+    camera = camera_from_document(session.document)
     ahead = (np.array([1.0, -1.0, 1.5]) - camera.eye) @ camera.frame()[0]
     assert view.depth_of_field
     assert view.focus_m == pytest.approx(ahead, rel=0.02)
@@ -317,14 +317,14 @@ def test_the_focus_is_taken_from_a_click(window: DeskWindow, stage: StageStep) -
 def test_the_keyboard_walks_and_turns(window: DeskWindow) -> None:
     session, picture = window.session, window.picture
     picture.setFocus()
-    before = camera_of(session.document)
+    before = camera_from_document(session.document)
     QTest.keyClick(picture, Qt.Key.Key_Up)
-    after = camera_of(session.document)
+    after = camera_from_document(session.document)
     step = np.subtract(after.eye, before.eye)
     assert np.linalg.norm(step) > 0.1
     assert step[2] == pytest.approx(0.0, abs=1e-9)
     QTest.keyClick(picture, Qt.Key.Key_Left)
-    turned = camera_of(session.document)
+    turned = camera_from_document(session.document)
     assert turned.eye == pytest.approx(after.eye)
     assert turned.frame()[0] != pytest.approx(after.frame()[0])
 
@@ -342,12 +342,12 @@ def plan(window: DeskWindow, qtbot: QtBot):  # type: ignore[no-untyped-def]
 def test_a_click_on_the_plan_stands_there_at_eye_height(window: DeskWindow, plan) -> None:  # type: ignore[no-untyped-def]
     session = window.session
     QTest.mouseClick(plan, LEFT, NONE, plan.to_screen(4.0, -5.0).toPoint())
-    eye = camera_of(session.document).eye
+    eye = camera_from_document(session.document).eye
     assert eye[:2] == pytest.approx((4.0, -5.0), abs=0.2)
     assert eye[2] == pytest.approx(EYE_HEIGHT_M, abs=0.02)
     # on the block, not inside it
     QTest.mouseClick(plan, LEFT, NONE, plan.to_screen(0.0, 0.0).toPoint())
-    assert camera_of(session.document).eye[2] == pytest.approx(3.0 + EYE_HEIGHT_M, abs=0.02)
+    assert camera_from_document(session.document).eye[2] == pytest.approx(3.0 + EYE_HEIGHT_M, abs=0.02)
 
 
 def test_a_drag_on_the_plan_looks_where_it_ends_and_is_one_step(window: DeskWindow, plan) -> None:  # type: ignore[no-untyped-def]
@@ -355,7 +355,7 @@ def test_a_drag_on_the_plan_looks_where_it_ends_and_is_one_step(window: DeskWind
     before = session.document
     a, b = plan.to_screen(5.0, -5.0).toPoint(), plan.to_screen(-5.0, 5.0).toPoint()
     drag(plan, a, QPoint((a.x() + b.x()) // 2, (a.y() + b.y()) // 2), b)
-    camera = camera_of(session.document)
+    camera = camera_from_document(session.document)
     flat = np.array([-10.0, 10.0]) / np.hypot(10, 10)
     assert camera.eye[:2] == pytest.approx((5.0, -5.0), abs=0.2)
     assert camera.frame()[0][:2] == pytest.approx(flat, abs=0.05)
@@ -374,7 +374,7 @@ def test_the_plan_is_moved_enlarged_cut_and_shown_alone(window: DeskWindow, plan
     QApplication.sendEvent(plan, wheel)
     assert plan.span_m < span
     window.strip.words["cut"].click()
-    eye = camera_of(window.session.document).eye[2]
+    eye = camera_from_document(window.session.document).eye[2]
     assert plan.camera().eye[2] == pytest.approx(eye + 0.6)
     window.strip.words["alone"].click()
     assert window.picture.isHidden()
@@ -416,7 +416,7 @@ def test_a_rectangle_is_drawn_moved_pulled_and_left(window: DeskWindow, qtbot: Q
 
 
 def test_a_stopped_picture_stays_and_goes_on(window: DeskWindow, qtbot: QtBot) -> None:
-    session, bar = window.session, window.findChild(Bar)
+    session, bar = window.session, window.findChild(TopBar)
     assert bar is not None
     session.change("output", samples=5000)
     bar.stop.click()
@@ -529,7 +529,7 @@ def test_opening_is_stopped_by_the_word_stop(window: DeskWindow, qtbot: QtBot) -
     from gloamet.stage.readers import gltf
 
     session, before = window.session, window.session.scene
-    bar = window.findChild(Bar)
+    bar = window.findChild(TopBar)
     assert bar is not None
     held, real = [], gltf.read_gltf
 

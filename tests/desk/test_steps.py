@@ -11,27 +11,27 @@ import pytest
 from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk import staging
-from gloamet.desk.bar import Bar, share_done, status_text
-from gloamet.desk.events import Frame
+from gloamet.desk import stage_actions
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
-from gloamet.desk.looking import camera_of
 from gloamet.desk.recent import recent
 from gloamet.desk.steps.air import AirStep
 from gloamet.desk.steps.expose import ExposeStep
 from gloamet.desk.steps.fill import FillStep
 from gloamet.desk.steps.output import OutputStep
 from gloamet.desk.steps.stage import StageStep
-from gloamet.desk.strip import Strip
+from gloamet.desk.top_bar import TopBar, share_done, status_text
+from gloamet.desk.view_conversion import camera_from_document
+from gloamet.desk.view_tool_bar import ViewToolBar
+from gloamet.desk.widgets.basic import SegmentedControl
+from gloamet.desk.widgets.date_time import parse_date, parse_time
 from gloamet.desk.widgets.fields import number_field
-from gloamet.desk.widgets.moment import parse_date, parse_time
-from gloamet.desk.widgets.small import Choice
 from gloamet.desk.widgets.switch import Switch
 from gloamet.desk.window import DeskWindow, bearing_words
 from gloamet.document.demo import demo_document
 from gloamet.errors import GloametError
 from gloamet.output.images import save_light
 from gloamet.output.memory import memory_needed
+from gloamet.preview.events import Frame
 
 
 def press(parent: QWidget, text: str) -> None:
@@ -162,7 +162,7 @@ def test_the_model_is_described_and_looked_over(window: DeskWindow, qtbot: QtBot
     assert "12 triangles" in stage.model.facts.text()  # type: ignore[attr-defined]
     press(stage, "show everything")
     press(stage, "stand at eye height")
-    assert camera_of(session.document).eye[2] == pytest.approx(1.6)
+    assert camera_from_document(session.document).eye[2] == pytest.approx(1.6)
 
 
 def test_opening_a_model_takes_its_camera_and_lists_its_views(window: DeskWindow, qtbot: QtBot) -> None:
@@ -171,25 +171,25 @@ def test_opening_a_model_takes_its_camera_and_lists_its_views(window: DeskWindow
     with qtbot.waitSignal(session.scene_loaded, timeout=60_000):
         session.open_model(Path(str(demo.stage.model)))
     assert session.scene is not None
-    strip = step(window, Strip)
+    strip = step(window, ViewToolBar)
     assert "From the basin" in strip.view.text()  # type: ignore[attr-defined]
     views = step(window, StageStep).views  # type: ignore[attr-defined]
     names = [named.name for named in session.document.stage.views]
     views.list.itemClicked.emit(views.list.item(names.index("Veranda")))
-    assert camera_of(session.document).eye == pytest.approx(session.scene.views["Veranda"].eye)
-    assert staging.current_view(session) == names.index("Veranda")
+    assert camera_from_document(session.document).eye == pytest.approx(session.scene.views["Veranda"].eye)
+    assert stage_actions.current_view(session) == names.index("Veranda")
     assert Path(str(demo.stage.model)) in recent()
 
 
 def test_choices_follow_the_document(window: DeskWindow) -> None:
-    choices = {(c.section, c.name): c for c in window.findChildren(Choice)}
+    choices = {(c.section, c.name): c for c in window.findChildren(SegmentedControl)}
     window.session.change("expose", view="plain sRGB")
     assert choices["expose", "view"].buttons["plain sRGB"].isChecked()
 
 
 def test_the_bar_tells_edits_undo_and_progress(window: DeskWindow, tmp_path: Path) -> None:
-    bar, session = step(window, Bar), window.session
-    assert isinstance(bar, Bar)
+    bar, session = step(window, TopBar), window.session
+    assert isinstance(bar, TopBar)
     session.change("air", turbidity=7.0)
     assert bar.state.text() == "edited"
     assert bar.undo.isEnabled()

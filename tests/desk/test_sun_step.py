@@ -12,9 +12,9 @@ from pytestqt.qtbot import QtBot
 
 from gloamet.desk.steps.sun.almanac import AlmanacPage, BearingField, Jumps, Steps
 from gloamet.desk.steps.sun.hand import HandPage
-from gloamet.desk.widgets.worldmap import WorldMap
+from gloamet.desk.widgets.world_map import WorldMap
 from gloamet.desk.window import DeskWindow
-from gloamet.output.delivery import air_of, sun_of
+from gloamet.output.document_to_light import air_from_document, sun_from_document
 from gloamet.sun.climate import linke_turbidity
 from tests.desk.test_steps import press, step
 
@@ -53,12 +53,12 @@ def test_words_of_a_day_without_sunset_are_off(window: DeskWindow) -> None:
 
 def test_taking_the_sun_by_hand_leaves_it_where_it_stands(window: DeskWindow) -> None:
     page, session = step(window, HandPage), window.session
-    before = sun_of(session.document)
+    before = sun_from_document(session.document)
     press(page, "hand")
     assert session.document.sun.mode == "hand"
-    assert sun_of(session.document) == pytest.approx(before, abs=1e-9)
+    assert sun_from_document(session.document) == pytest.approx(before, abs=1e-9)
     press(page, "clock")
-    assert sun_of(session.document) == pytest.approx(before, abs=1e-9)
+    assert sun_from_document(session.document) == pytest.approx(before, abs=1e-9)
 
 
 def test_a_free_sun_is_told_its_real_moment_or_never(window: DeskWindow, qtbot: QtBot) -> None:
@@ -71,14 +71,14 @@ def test_a_free_sun_is_told_its_real_moment_or_never(window: DeskWindow, qtbot: 
     qtbot.waitUntil(lambda: "stands so on" in page.truth.text(), timeout=10_000)  # type: ignore[attr-defined]
     press(page, "go there")
     assert session.document.sun.mode == "almanac"
-    assert sun_of(session.document) == pytest.approx((150.0, 30.0), abs=0.4)
+    assert sun_from_document(session.document) == pytest.approx((150.0, 30.0), abs=0.4)
 
 
 def test_the_clock_field_takes_offsets_and_refuses_nonsense(window: DeskWindow) -> None:
     page = step(window, AlmanacPage)
     for text, taken in (("+05:30", True), ("Moon/Base", False)):
         page.zone.setText(text)  # type: ignore[attr-defined]
-        page._take_zone()  # type: ignore[attr-defined]
+        page._on_zone_edited()  # type: ignore[attr-defined]
         assert (window.session.document.site.timezone == text) == taken
     assert "Moon/Base" in window.notice.text.text()
     assert page.zone.text() == "+05:30"  # type: ignore[attr-defined]
@@ -164,7 +164,7 @@ def test_what_is_usual_here_is_taken_with_one_click(window: DeskWindow) -> None:
     page.high.click()  # type: ignore[attr-defined]
     month = session.document.sun.wall_time.month
     linke = linke_turbidity(39.7, -105.2, month)
-    assert float(air_of(session.document).linke_turbidity) == pytest.approx(linke, abs=0.03)
+    assert float(air_from_document(session.document).linke_turbidity) == pytest.approx(linke, abs=0.03)
     assert 1500 < session.document.site.altitude_m < 2600
 
 

@@ -13,11 +13,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.looking import camera_of
 from gloamet.desk.session import Session
+from gloamet.desk.view_conversion import camera_from_document
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.place import PlaceField
-from gloamet.desk.window import STEPS, DeskWindow
+from gloamet.desk.window import STEP_TITLES, DeskWindow
 from gloamet.document.demo import TITLES
 from gloamet.sun.place import City
 
@@ -44,7 +44,7 @@ def test_every_control_explains_itself(window: DeskWindow) -> None:
 
 
 def test_every_step_opens_by_its_key(window: DeskWindow) -> None:
-    for k in range(len(STEPS)):
+    for k in range(len(STEP_TITLES)):
         window.choose_step(k)
         assert window.stack.currentIndex() == k
         assert window.bar.buttons[k].isChecked()
@@ -140,15 +140,15 @@ def test_the_wheel_over_a_number_changes_nothing(window: DeskWindow) -> None:
 
 def test_dragging_the_picture_turns_the_camera_and_never_sinks_it(window: DeskWindow) -> None:
     picture, session = window.picture, window.session
-    before = camera_of(session.document)
+    before = camera_from_document(session.document)
     c = picture.rect().center()
     drag(picture, c, c + QPoint(80, 0), c + QPoint(80, -4000))
-    after = camera_of(session.document)
+    after = camera_from_document(session.document)
     assert after.eye != before.eye
     assert after.target == before.target
     assert after.eye[2] >= 0.04
     drag(picture, c, c + QPoint(0, 3000), modifier=Qt.KeyboardModifier.ShiftModifier)
-    assert camera_of(session.document).eye[2] >= 0.04
+    assert camera_from_document(session.document).eye[2] >= 0.04
 
 
 def test_a_city_moves_the_site_and_its_clock(window: DeskWindow) -> None:
@@ -169,17 +169,17 @@ def test_typed_coordinates_find_their_clock(window: DeskWindow, qtbot: QtBot) ->
 
 
 def test_typed_dates_and_times_move_the_sun(window: DeskWindow) -> None:
-    from gloamet.desk.widgets.moment import MomentFields
+    from gloamet.desk.widgets.date_time import DateTimeFields
 
-    fields = window.findChild(MomentFields)
+    fields = window.findChild(DateTimeFields)
     assert fields is not None
     fields.day.setText("21 dec 2027")
-    fields._take_day()
+    fields._on_day_edited()
     fields.clock.setText("14:05")
-    fields._take_clock()
+    fields._on_clock_edited()
     assert f"{window.session.document.sun.wall_time:%Y-%m-%d %H:%M}" == "2027-12-21 14:05"
     fields.day.setText("30 feb")
-    fields._take_day()
+    fields._on_day_edited()
     assert "30 feb" in window.notice.text.text()
     assert f"{window.session.document.sun.wall_time:%Y-%m-%d}" == "2027-12-21"
 

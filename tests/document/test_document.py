@@ -11,10 +11,10 @@ import pytest
 from pydantic import BaseModel, ValidationError
 
 from gloamet.document import file as document_file
-from gloamet.document.aiming import AimPin
 from gloamet.document.file import load_document, save_document, write_atomically
 from gloamet.document.history import History
 from gloamet.document.model import Document
+from gloamet.document.targets import AimPin
 from gloamet.errors import GloametError
 
 
@@ -67,7 +67,7 @@ def test_one_drag_is_one_step_and_a_new_drag_another() -> None:
     history = History(Document())
     for t in (2.0, 2.1, 2.2):
         history.push(Document().change("air", turbidity=t), "air.turbidity")
-    history.settle()
+    history.end_undo_group()
     for t in (2.3, 2.4):
         history.push(Document().change("air", turbidity=t), "air.turbidity")
     assert history.undo().air.turbidity == 2.2

@@ -11,8 +11,8 @@ import pytest
 from gloamet.colour.spaces import luminance
 from gloamet.meter.light import illuminance_ev, luminance_ev, read_light
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, disc_share
-from gloamet.sky.ribbon import HEIGHTS_DEG, sky_colours
+from gloamet.sky.dome import SkySolver, visible_disc_fraction
+from gloamet.sky.sky_palette import ELEVATIONS_DEG, solve_sky_palette
 from gloamet.sun.moment import events_of, moment_at
 from gloamet.sun.place import resolve_zone
 
@@ -62,7 +62,7 @@ def test_darkness_has_no_ev() -> None:
     ("elevation", "share"), [(1.0, 1.0), (0.0, 0.5), (-1.0, 0.0), (0.2665, 1.0), (-0.2665, 0.0)]
 )
 def test_share_of_the_disc_above_the_horizon(elevation: float, share: float) -> None:
-    assert disc_share(elevation, 0.533) == pytest.approx(share, abs=1e-6)
+    assert visible_disc_fraction(elevation, 0.533) == pytest.approx(share, abs=1e-6)
 
 
 def test_the_sun_sets_without_a_jump(solver: SkySolver) -> None:
@@ -82,20 +82,20 @@ def test_a_moment_is_the_same_by_clock_and_by_instant() -> None:
 
 
 def test_sky_colours_follow_the_day(solver: SkySolver) -> None:
-    colours = sky_colours(solver, Air(2.5))
-    light = luminance(colours.at(HEIGHTS_DEG)).mean(1)
+    colours = solve_sky_palette(solver, Air(2.5))
+    light = luminance(colours.at(ELEVATIONS_DEG)).mean(1)
     assert (light[1:] > light[:-1]).all()
     noon, dusk = colours.at(np.array([70.0, -4.0]))
     # blue overhead by day, redder towards the horizon at dusk
     assert noon[-1, 2] > noon[-1, 0]
     assert dusk[0, 0] / dusk[0, 2] > 1.5 * dusk[-1, 0] / dusk[-1, 2]
-    adapted = luminance(colours.adapted(HEIGHTS_DEG)).mean(1)
+    adapted = luminance(colours.adapted(ELEVATIONS_DEG)).mean(1)
     assert adapted.max() / adapted.min() < 50
 
 
 def test_colours_between_two_heights_lie_between_them(solver: SkySolver) -> None:
-    colours = sky_colours(solver, Air(2.5))
+    colours = solve_sky_palette(solver, Air(2.5))
     low, middle, high = (
-        luminance(s).mean() for s in colours.at(HEIGHTS_DEG[[10, 11]].mean() + [-0.5, 0.0, 0.5])
+        luminance(s).mean() for s in colours.at(ELEVATIONS_DEG[[10, 11]].mean() + [-0.5, 0.0, 0.5])
     )
     assert low < middle < high

@@ -8,47 +8,49 @@ import numpy as np
 import pytest
 
 from gloamet.errors import GloametError
-from gloamet.output.checkpoint import Checkpoint, mark_of
-from gloamet.output.final import Aim, Progress, render_film
+from gloamet.output.checkpoint import Checkpoint, digest_of
+from gloamet.output.final import Progress, StopCriterion, render
 from gloamet.output.memory import check_memory, memory_free, memory_needed
 from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.compiled import Compiled, compile_scene
-from gloamet.trace.film import BYTES_A_PIXEL, Film, Tracer
-from gloamet.trace.lights import build_lights
+from gloamet.trace.environment import build_environment
+from gloamet.trace.film import BYTES_PER_PIXEL, Film, Renderer
+from gloamet.trace.render_scene import RenderScene, build_render_scene
 from tests.conftest import box, level, make_scene
 
 GREY = Material("grey", (0.5, 0.5, 0.5))
 CAMERA = Camera((0.0, -9.0, 4.0), (0.0, 0.0, 0.0), 40.0)
-LIGHTS = build_lights(uniform_dome(1.0))
+LIGHTS = build_environment(uniform_dome(1.0))
 
 
 @pytest.fixture(scope="module")
-def stage() -> Compiled:
-    return compile_scene(make_scene((level(5.0), GREY)))
+def stage() -> RenderScene:
+    return build_render_scene(make_scene((level(5.0), GREY)))
 
 
-def rendered(stage: Compiled, film: Film, aim: Aim, passes: int = 1000, keep=lambda f: None) -> Film:  # type: ignore[no-untyped-def]
+def rendered(
+    stage: RenderScene, film: Film, aim: StopCriterion, passes: int = 1000, keep=lambda f: None
+) -> Film:  # type: ignore[no-untyped-def]
     """Render, stopped after some passes."""
     seen: list[Progress] = []
-    render_film(
-        film, stage, LIGHTS, CAMERA, aim, Tracer(2), seen.append, lambda: len(seen) >= passes, keep
+    render(
+        film, stage, LIGHTS, CAMERA, aim, Renderer(2), seen.append, lambda: len(seen) >= passes, keep
     )  # fmt: skip
     assert [p.share for p in seen] == sorted(p.share for p in seen)
     return film
 
 
 def test_a_stopped_render_taken_up_again_is_the_one_that_was_not_stopped(
-    stage: Compiled, tmp_path: Path
+    stage: RenderScene, tmp_path: Path
 ) -> None:
-    aim = Aim(96)
+    aim = StopCriterion(96)
     whole = rendered(stage, Film(32, 24), aim)
     begun = Film(32, 24)
-    mark = mark_of(stage, LIGHTS, CAMERA, begun, aim.bounces)
+    mark = digest_of(stage, LIGHTS, CAMERA, begun, aim.bounces)
     kept = Checkpoint(tmp_path / "night.unfinished", mark)
     assert not kept.fits() and not kept.resume(begun)
-    rendered(stage, begun, aim, passes=1, keep=lambda f: kept.keep(f, 0.0))
+    rendered(stage, begun, aim, passes=1, save=lambda f: kept.save(f, 0.0))
     assert 0 < begun.samples_in(None) < 96
     again = Film(32, 24)
     assert kept.fits() and kept.resume(again)
@@ -63,23 +65,23 @@ def test_a_goal_of_noise_ends_in_the_same_picture_whatever_the_pace_the_threads_
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     block = make_scene((level(5.0), GREY), (box((-1.0, -1.0, 0.0), (1.0, 1.0, 2.0)), GREY))
-    stage, aim = compile_scene(block), Aim(400, noise=0.03)
+    stage, aim = build_render_scene(block), StopCriterion(400, noise=0.03)
     monkeypatch.setattr("gloamet.output.final.FIRST_PATHS", 20_000)
     whole = rendered(stage, Film(64, 48), aim)
     spread = whole.layers["counts"]
     assert spread.min() < spread.max() < 400
-    monkeypatch.setattr("gloamet.output.final.SECONDS_AT_ONCE", 1e-4)  # a pass in many parts
-    mark, path = mark_of(stage, LIGHTS, CAMERA, whole, aim.bounces), tmp_path / "night.unfinished"
+    monkeypatch.setattr("gloamet.output.final.REPORT_SECONDS", 1e-4)  # a pass in many parts
+    mark, path = digest_of(stage, LIGHTS, CAMERA, whole, aim.bounces), tmp_path / "night.unfinished"
     film, halves = Film(64, 48), 0
     while film.mean_samples() < whole.mean_samples():
         film = Film(64, 48)
         Checkpoint(path, mark).resume(film)
         asked = iter(range(70))
-        render_film(
-            film, stage, LIGHTS, CAMERA, aim, Tracer(1), stopped=lambda asked=asked: next(asked, None) is None
+        render(
+            film, stage, LIGHTS, CAMERA, aim, Renderer(1), stopped=lambda asked=asked: next(asked, None) is None
         )  # fmt: skip
-        halves += film.owed is not None and bool(film.owed.any())
-        Checkpoint(path, mark).keep(film, 0.0)
+        halves += film.pending_samples is not None and bool(film.pending_samples.any())
+        Checkpoint(path, mark).save(film, 0.0)
     assert halves > 3  # stopped in the middle of a pass
     for name, layer in whole.layers.items():
         assert (film.layers[name] == layer).all(), name
@@ -87,49 +89,49 @@ def test_a_goal_of_noise_ends_in_the_same_picture_whatever_the_pace_the_threads_
 
 
 def test_a_render_stopped_within_a_pass_and_taken_up_for_fewer_samples_traces_no_more_than_those(
-    stage: Compiled, monkeypatch: pytest.MonkeyPatch
+    stage: RenderScene, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("gloamet.output.final.SECONDS_AT_ONCE", 1e-5)  # a pass in parts of a few rows
-    film = rendered(stage, Film(32, 24), Aim(96), passes=2)
+    monkeypatch.setattr("gloamet.output.final.REPORT_SECONDS", 1e-5)  # a pass in parts of a few rows
+    film = rendered(stage, Film(32, 24), StopCriterion(96), passes=2)
     counts = film.layers["counts"]
     behind, ahead = int(counts.min()), int(counts.max())
-    assert film.owed is not None and film.owed.any() and behind + 2 < ahead
+    assert film.pending_samples is not None and film.pending_samples.any() and behind + 2 < ahead
     waiting = counts == behind
-    rendered(stage, film, Aim(behind + 2))
+    rendered(stage, film, StopCriterion(behind + 2))
     assert (counts[waiting] == behind + 2).all() and (counts[~waiting] == ahead).all()
 
 
-def test_a_checkpoint_of_another_picture_is_refused_and_stays(stage: Compiled, tmp_path: Path) -> None:
+def test_a_checkpoint_of_another_picture_is_refused_and_stays(stage: RenderScene, tmp_path: Path) -> None:
     film, path = Film(16, 16), tmp_path / "a.unfinished"
-    Checkpoint(path, mark_of(stage, LIGHTS, CAMERA, film, 4)).keep(film, 0.0)
-    other = compile_scene(make_scene((level(5.1), GREY)))
+    Checkpoint(path, digest_of(stage, LIGHTS, CAMERA, film, 4)).save(film, 0.0)
+    other = build_render_scene(make_scene((level(5.1), GREY)))
     marks = {
-        mark_of(other, LIGHTS, CAMERA, film, 4),
-        mark_of(stage, build_lights(uniform_dome(2.0)), CAMERA, film, 4),
-        mark_of(stage, LIGHTS, Camera((0.0, -9.0, 4.1), (0.0, 0.0, 0.0), 40.0), film, 4),
-        mark_of(stage, LIGHTS, CAMERA, film, 5),
-        mark_of(stage, LIGHTS, CAMERA, Film(16, 16, seed=1), 4),
+        digest_of(other, LIGHTS, CAMERA, film, 4),
+        digest_of(stage, build_environment(uniform_dome(2.0)), CAMERA, film, 4),
+        digest_of(stage, LIGHTS, Camera((0.0, -9.0, 4.1), (0.0, 0.0, 0.0), 40.0), film, 4),
+        digest_of(stage, LIGHTS, CAMERA, film, 5),
+        digest_of(stage, LIGHTS, CAMERA, Film(16, 16, seed=1), 4),
     }
     assert len(marks) == 5
     for mark in marks:
         with pytest.raises(GloametError, match="another picture"):
             Checkpoint(path, mark).resume(Film(16, 16))
         assert not Checkpoint(path, mark).fits()
-    assert Checkpoint(path, mark_of(stage, LIGHTS, CAMERA, film, 4)).fits()
+    assert Checkpoint(path, digest_of(stage, LIGHTS, CAMERA, film, 4)).fits()
 
 
 def test_a_damaged_checkpoint_is_a_sentence_and_a_full_disk_leaves_the_older_one(
-    stage: Compiled, tmp_path: Path
+    stage: RenderScene, tmp_path: Path
 ) -> None:
     film, path = Film(16, 16), tmp_path / "a.unfinished"
-    mark = mark_of(stage, LIGHTS, CAMERA, film, 4)
+    mark = digest_of(stage, LIGHTS, CAMERA, film, 4)
     kept = Checkpoint(path, mark)
-    kept.keep(film, 0.0)
+    kept.save(film, 0.0)
     whole = path.read_bytes()
-    kept.keep(film)  # a minute has not gone by
+    kept.save(film)  # a minute has not gone by
     assert path.read_bytes() == whole
     (tmp_path / "a.unfinished.part").mkdir()  # nothing can be written there
-    kept.keep(film, 0.0)
+    kept.save(film, 0.0)
     assert "free some space" in kept.problem  # said, and no reason to lose the render
     assert path.read_bytes() == whole
     path.write_bytes(whole[: len(whole) // 2])
@@ -137,22 +139,22 @@ def test_a_damaged_checkpoint_is_a_sentence_and_a_full_disk_leaves_the_older_one
         Checkpoint(path, mark).resume(Film(16, 16))
 
 
-def test_memory_grows_with_the_picture_and_too_much_is_refused(stage: Compiled) -> None:
+def test_memory_grows_with_the_picture_and_too_much_is_refused(stage: RenderScene) -> None:
     small, large = (memory_needed(stage, side, side, True) for side in (100, 1000))
-    assert large - small > 990_000 * BYTES_A_PIXEL
+    assert large - small > 990_000 * BYTES_PER_PIXEL
     assert memory_needed(stage, 100, 100, False) < small
     free = memory_free()
     assert free is not None and free > 0
     film = Film(10, 10)
-    assert sum(layer.nbytes for layer in film.layers.values()) == 100 * BYTES_A_PIXEL
+    assert sum(layer.nbytes for layer in film.layers.values()) == 100 * BYTES_PER_PIXEL
     check_memory(free // 2)
     with pytest.raises(GloametError, match="smaller size"):
         check_memory(50 * free)
     assert memory_free(Path("/nowhere")) is None
 
 
-def test_a_rectangle_is_traced_to_its_aim_and_the_rest_a_little(stage: Compiled) -> None:
-    film = rendered(stage, Film(32, 24), Aim(40, region=(8, 8, 24, 16)))
+def test_a_rectangle_is_traced_to_its_aim_and_the_rest_a_little(stage: RenderScene) -> None:
+    film = rendered(stage, Film(32, 24), StopCriterion(40, region=(8, 8, 24, 16)))
     counts = film.layers["counts"]
     assert (counts[8:16, 8:24] == 40).all()
     counts[8:16, 8:24] = 8

@@ -13,9 +13,9 @@ from PIL import Image
 from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.output.delivery import light_of, save_picture
+from gloamet.output.document_to_light import finished_light, save_picture
+from gloamet.output.environment_export import export_environment_map
 from gloamet.output.images import save_display, save_light
-from gloamet.output.lighting import panorama
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.trace.film import Film
@@ -55,7 +55,7 @@ def test_layers_add_up_to_the_whole_under_gains_and_cleaning(tmp_path: Path, cle
     for name in ("sun", "sky", "lamps"):
         f.layers[name] += rng.uniform(100, 200, f.layers[name].shape).astype(np.float32)
     document = Document().change("fill", sun_stops=1.0, sky_stops=-2.0)
-    save_picture(path, document, f, light_of(document, f, clean))
+    save_picture(path, document, f, finished_light(document, f, clean))
     image = oiio.ImageBuf(str(path))
     pixels, names = image.get_pixels(oiio.FLOAT), list(image.spec().channelnames)
     plane = {n: pixels[..., k] for k, n in enumerate(names)}
@@ -69,7 +69,7 @@ def test_a_saved_picture_keeps_the_light_of_lamps_met_by_few_paths() -> None:
     f.layers["counts"][:] = 4.0
     f.layers["albedo"][:] = 4.0 * 0.8
     f.layers["lamps"][:] = 4.0 * np.where(rng.random((48, 64, 1)) < 0.02, 50.0, 0.1)
-    light = light_of(Document(), f, True)
+    light = finished_light(Document(), f, True)
     assert light.lamps.mean() == pytest.approx(f.mean("lamps").mean(), rel=0.03)
     assert light.whole.mean() == pytest.approx(light.lamps.mean(), rel=1e-5)
 
@@ -113,7 +113,7 @@ def test_unknown_endings_and_missing_folders_are_one_sentence(tmp_path: Path) ->
 
 def test_panorama_holds_the_illuminance_of_the_dome(solver: SkySolver) -> None:
     dome = solver.dome(Air(3.0), 200.0, 35.0)
-    sky, whole = panorama(dome, 512, with_sun=False), panorama(dome, 512)
+    sky, whole = export_environment_map(dome, 512, with_sun=False), export_environment_map(dome, 512)
     elevation = (0.5 - (np.arange(256) + 0.5) / 256) * np.pi
     weight = (np.cos(elevation) * np.clip(np.sin(elevation), 0, None) * (np.pi / 256) * (2 * np.pi / 512))[
         :, None, None
@@ -126,7 +126,7 @@ def test_panorama_holds_the_illuminance_of_the_dome(solver: SkySolver) -> None:
 
 @pytest.mark.parametrize("azimuth", [0.0, 90.0, 180.0, 270.0, 359.0])
 def test_panorama_has_north_in_the_centre_and_east_to_the_right(solver: SkySolver, azimuth: float) -> None:
-    picture = panorama(solver.dome(Air(3.0), azimuth, 30.0), 720)
+    picture = export_environment_map(solver.dome(Air(3.0), azimuth, 30.0), 720)
     y, x = np.unravel_index(np.argmax(picture[..., 1]), picture.shape[:2])
     found = ((x + 0.5) / 720 - 0.5) * 360.0
     assert abs((found - azimuth + 180.0) % 360.0 - 180.0) < 0.6
@@ -134,6 +134,6 @@ def test_panorama_has_north_in_the_centre_and_east_to_the_right(solver: SkySolve
 
 
 def test_panorama_of_a_uniform_dome_is_flat_above_and_below() -> None:
-    picture = panorama(uniform_dome(10.0), 64)
+    picture = export_environment_map(uniform_dome(10.0), 64)
     assert picture == pytest.approx(10.0, rel=1e-4)
     assert math.isclose(picture.shape[0] * 2, picture.shape[1])

@@ -9,9 +9,9 @@ from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.sky.air import Air, turbidity_of_linke
 from gloamet.sky.dome import SkySolver
 from gloamet.sky.moonlight import with_moon
-from gloamet.sky.ribbon import sky_colours
+from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.sun.moon import Moon
-from gloamet.trace.lights import build_lights
+from gloamet.trace.environment import build_environment
 
 FULL = Moon(180.0, 60.0, 1.0, True, 0.267, 384400.0)
 AIR = Air(2.5)
@@ -61,14 +61,14 @@ def test_thin_air_of_a_mountain_makes_a_darker_sky_and_a_brighter_sun(solver: Sk
 
 @pytest.mark.parametrize("height", [-8.0, 2.0, 35.0])
 def test_the_light_of_the_year_cloth_is_that_of_the_dome(solver: SkySolver, height: float) -> None:
-    colours, dome = sky_colours(solver, AIR), solver.dome(AIR, 0.0, height)
+    colours, dome = solve_sky_palette(solver, AIR), solver.dome(AIR, 0.0, height)
     assert float(colours.level_at(np.array([height]))[0]) == pytest.approx(
         level(dome), rel=0.1
     )  # between heights in the logarithm
 
 
 def test_a_wider_disc_gives_the_same_light_from_a_larger_part_of_the_sky(solver: SkySolver) -> None:
-    true, wide = (build_lights(solver.dome(AIR, 180.0, 40.0, diameter)) for diameter in (0.533, 8.0))
+    true, wide = (build_environment(solver.dome(AIR, 180.0, 40.0, diameter)) for diameter in (0.533, 8.0))
     assert wide.sun[3:6] == pytest.approx(true.sun[3:6])
     assert wide.sun[7:10] * wide.sun[10] == pytest.approx(true.sun[7:10] * true.sun[10], rel=1e-5)
     assert wide.sun[10] / true.sun[10] == pytest.approx((8.0 / 0.533) ** 2, rel=0.01)

@@ -15,7 +15,7 @@ from gloamet.sky.air import Air, optical_depths
 from gloamet.sky.atmosphere import columns, profiles
 from gloamet.sky.dome import (
     BANDS_TO_AP1,
-    Dome,
+    SkyDome,
     SkySolver,
     aerosol_phase_array,
     dome_radiance,
@@ -30,7 +30,7 @@ from .reference_walk import walk
 CLEAR = Air(turbidity=2.03)
 
 
-def lux(dome: Dome) -> tuple[float, float]:
+def lux(dome: SkyDome) -> tuple[float, float]:
     return float(luminance(dome.sun_irradiance)), float(luminance(dome.sky_horizontal))
 
 

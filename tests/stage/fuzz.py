@@ -151,7 +151,7 @@ def own_peak_mb() -> float:
 def main(kind: str, count: int, seed: int) -> None:
     """Read `count` damaged files; anything but a scene or one sentence ends with a traceback."""
     apart._run = _forked
-    os.environ.update(apart.CALM)
+    os.environ.update(apart.CHILD_ENVIRONMENT)
     dice, opened, slowest = random.Random(seed), 0, 0.0
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

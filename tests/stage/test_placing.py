@@ -11,21 +11,21 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gloamet.document.model import Document
-from gloamet.document.staging import LampEdit, MaterialEdit, Prop, View
+from gloamet.document.stage import LampEdit, MaterialEdit, Prop, View
 from gloamet.errors import GloametError
 from gloamet.stage.assembly import (
-    assemble,
-    camera_of_view,
-    edited,
+    apply_edits,
+    camera_from_view,
+    edit_material_values,
     focal_mm,
     fov_of_focal,
-    ground_of,
+    ground_from_stage,
     lumens,
-    plastered,
-    stand_up,
+    place_in_world,
+    plaster_material,
 )  # fmt: skip
 from gloamet.stage.camera import Camera
-from gloamet.stage.placing import Placement, guess_units, guess_up, placed, size_warning, to_world
+from gloamet.stage.placing import Placement, guess_units, guess_up, size_warning, to_world, to_world_scene
 from gloamet.stage.scene import Lamp, Material, Motion, Scene, Texture, make_shape, unique_name, usable
 from tests.conftest import box, level, make_scene
 
@@ -47,18 +47,18 @@ def test_y_up_maps_x_to_east_and_minus_z_to_north() -> None:
     ("turn", "front"), [(0.0, (0, -1)), (90.0, (-1, 0)), (180.0, (0, 1)), (-90.0, (1, 0)), (45.0, None)]
 )
 def test_turning_is_clockwise_from_above(turn: float, front: tuple[int, int] | None) -> None:
-    scene = placed(HOUSE, Placement(up="z", turn_deg=turn))
+    scene = to_world_scene(HOUSE, Placement(up="z", turn_deg=turn))
     way = (scene.parts[1].matrix[:3, :3] @ [0, -1, 0])[:2]
     expected = front or (-math.sin(math.radians(turn)), -math.cos(math.radians(turn)))
     assert way == pytest.approx(expected, abs=1e-9)
 
 
 def test_dropping_puts_the_lowest_point_at_zero_and_the_offset_comes_after() -> None:
-    high = placed(HOUSE, Placement(up="z", offset=(0, 0, 7.0)))
+    high = to_world_scene(HOUSE, Placement(up="z", offset=(0, 0, 7.0)))
     assert high.bounds()[0][2] == pytest.approx(7.0)
-    low = placed(high, Placement(up="z", drop=True))
+    low = to_world_scene(high, Placement(up="z", drop=True))
     assert low.bounds()[0][2] == pytest.approx(0.0)
-    both = placed(high, Placement(up="z", drop=True, offset=(1.0, 2.0, 0.5)))
+    both = to_world_scene(high, Placement(up="z", drop=True, offset=(1.0, 2.0, 0.5)))
     assert both.bounds()[0] == pytest.approx([-3.0, -2.0, 0.5])
 
 
@@ -68,7 +68,7 @@ def test_views_lamps_and_motions_move_with_the_model() -> None:
     scene = replace(
         HOUSE, views={"front": Camera((0, -5, 1), (0, 0, 1))}, lamps=(lamp,), motions={"front": motion}
     )
-    moved = placed(scene, Placement("cm", "z", 90.0, offset=(1.0, 0.0, 0.0)))
+    moved = to_world_scene(scene, Placement("cm", "z", 90.0, offset=(1.0, 0.0, 0.0)))
     assert moved.views["front"].eye == pytest.approx((1 - 0.05, 0, 0.01))
     assert moved.lamps[0].position == pytest.approx((1.0, 0.0, 0.02))
     assert moved.lamps[0].direction == pytest.approx((1.0, 0.0, 0.0), abs=1e-9)
@@ -77,7 +77,7 @@ def test_views_lamps_and_motions_move_with_the_model() -> None:
 
 @given(st.floats(-180, 180), st.sampled_from(["m", "cm", "mm", "in", "ft"]), st.booleans())
 def test_sizes_follow_the_unit_whatever_the_turn(turn: float, unit: str, drop: bool) -> None:
-    scene = placed(HOUSE, Placement(unit, "z", turn, drop))
+    scene = to_world_scene(HOUSE, Placement(unit, "z", turn, drop))
     metres = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}[unit]
     p = scene.parts[1].positions
     assert np.linalg.norm(p.max(0)[2] - p.min(0)[2]) == pytest.approx(3.0 * metres)
@@ -87,7 +87,7 @@ def test_sizes_follow_the_unit_whatever_the_turn(turn: float, unit: str, drop: b
 
 def test_a_model_out_of_reach_is_refused() -> None:
     with pytest.raises(GloametError, match="10 000 km"):
-        placed(HOUSE, Placement(up="z", offset=(5e7, 0, 0)))
+        to_world_scene(HOUSE, Placement(up="z", offset=(5e7, 0, 0)))
 
 
 @pytest.mark.parametrize(("size", "unit"), [(12.0, "m"), (180.0, "m"), (900.0, "cm"), (12_000.0, "mm")])
@@ -99,7 +99,7 @@ def test_units_are_guessed_from_the_size_with_a_reason(size: float, unit: str) -
 
 def test_the_up_axis_is_guessed_from_level_faces() -> None:
     assert guess_up(HOUSE)[0] == "z"
-    turned = placed(HOUSE, Placement(up="z"))
+    turned = to_world_scene(HOUSE, Placement(up="z"))
     sideways = replace(
         turned,
         parts=tuple(replace(p, matrix=np.linalg.inv(to_world("y", "m")) @ p.matrix) for p in turned.parts),
@@ -143,14 +143,14 @@ def test_shapes_lose_bad_triangles_and_unused_vertices() -> None:
 
 
 def test_edits_change_only_what_they_name() -> None:
-    assert edited(GREY, MaterialEdit()) == GREY
-    changed = edited(GREY, MaterialEdit(roughness=0.2, emission_cd_m2=100.0))
+    assert edit_material_values(GREY, MaterialEdit()) == GREY
+    changed = edit_material_values(GREY, MaterialEdit(roughness=0.2, emission_cd_m2=100.0))
     assert changed.roughness == 0.2
     assert changed.base_colour == GREY.base_colour
     assert np.dot(changed.emission, [0.2126, 0.7152, 0.0722]) == pytest.approx(100.0)
     red = replace(GREY, emission=(10.0, 0.0, 0.0))
-    assert edited(red, MaterialEdit(emission_cd_m2=5.0)).emission[1:] == (0.0, 0.0)
-    assert edited(replace(GREY, cutout=0.5), MaterialEdit(cutout=0.0)).cutout is None
+    assert edit_material_values(red, MaterialEdit(emission_cd_m2=5.0)).emission[1:] == (0.0, 0.0)
+    assert edit_material_values(replace(GREY, cutout=0.5), MaterialEdit(cutout=0.0)).cutout is None
 
 
 def test_lumens_of_points_and_spots_are_their_candela_over_the_cone() -> None:
@@ -161,25 +161,28 @@ def test_lumens_of_points_and_spots_are_their_candela_over_the_cone() -> None:
     assert lumens(spot) == pytest.approx(2 * math.pi * (1 - math.cos(math.radians(30))) * 100)
     scene = replace(HOUSE, lamps=(point,))
     stage = Document().change("stage", lamps={"bulb": LampEdit(lumens=800.0)}).stage
-    assert lumens(assemble(scene, stage).lamps[0]) == pytest.approx(800.0)
+    assert lumens(apply_edits(scene, stage).lamps[0]) == pytest.approx(800.0)
 
 
 def test_plaster_replaces_opaque_keeps_glass_lamps_and_holes() -> None:
     glass = Material("glass", (0.9, 1.0, 0.9), 0.0, transmission=1.0)
-    assert plastered(glass, 0.6, True).transmission == 1.0
-    assert plastered(glass, 0.6, False) == Material("glass", (0.6, 0.6, 0.6))
+    assert plaster_material(glass, 0.6, True).transmission == 1.0
+    assert plaster_material(glass, 0.6, False) == Material("glass", (0.6, 0.6, 0.6))
     metal = Material("metal", (0.9, 0.5, 0.1), 0.1, 1.0, base_texture=0, normal_texture=1, coat=1.0)
-    assert plastered(metal, 0.4, True) == Material("metal", (0.4, 0.4, 0.4), texture_strength=0.0)
+    assert plaster_material(metal, 0.4, True) == Material("metal", (0.4, 0.4, 0.4), texture_strength=0.0)
     leaf = Material("leaf", (0.1, 0.5, 0.1), base_texture=0, cutout=0.5, emission=(3.0, 3.0, 3.0))
-    kept = plastered(leaf, 0.6, True)
+    kept = plaster_material(leaf, 0.6, True)
     assert (kept.base_texture, kept.cutout, kept.emission, kept.texture_strength) == (0, 0.5, (3.0,) * 3, 0.0)
 
 
 def test_muted_parts_are_gone_and_the_ground_does_not_move() -> None:
     stage = Document().change("stage", up="z", muted=("part 1",)).stage
-    scene = stand_up(HOUSE, stage)
-    assert [p.name for p in assemble(scene, stage).parts] == ["part 0"]
-    assert ground_of(stage, 0.2, scene).height_m == ground_of(Document().stage, 0.2, scene).height_m
+    scene = place_in_world(HOUSE, stage)
+    assert [p.name for p in apply_edits(scene, stage).parts] == ["part 0"]
+    assert (
+        ground_from_stage(stage, 0.2, scene).height_m
+        == ground_from_stage(Document().stage, 0.2, scene).height_m
+    )
 
 
 def test_focal_lengths_and_openings_follow_from_film_of_36_by_24() -> None:
@@ -188,9 +191,9 @@ def test_focal_lengths_and_openings_follow_from_film_of_36_by_24() -> None:
     assert fov_of_focal(85.0) == pytest.approx(16.07, abs=0.01)
     assert focal_mm(fov_of_focal(35.0)) == pytest.approx(35.0)
     view = View(fov_deg=fov_of_focal(50.0), f_number=2.0, depth_of_field=True, focus_m=3.0)
-    camera = camera_of_view(view)
+    camera = camera_from_view(view)
     assert (camera.aperture_m, camera.focus_m) == (pytest.approx(0.025), 3.0)
-    assert camera_of_view(view.model_copy(update={"depth_of_field": False})).aperture_m == 0.0
+    assert camera_from_view(view.model_copy(update={"depth_of_field": False})).aperture_m == 0.0
 
 
 # -- shade makers
@@ -198,7 +201,7 @@ def test_focal_lengths_and_openings_follow_from_film_of_36_by_24() -> None:
 
 def _grown(**values: object) -> Scene:
     prop = Prop(**{"name": "one", **values})  # type: ignore[arg-type]
-    return assemble(Scene(None, (), ()), Document().change("stage", props=(prop,)).stage)
+    return apply_edits(Scene(None, (), ()), Document().change("stage", props=(prop,)).stage)
 
 
 def test_a_tree_has_its_height_and_crown_and_stands_where_it_is_put() -> None:
@@ -246,5 +249,5 @@ def test_references_are_what_they_say() -> None:
 def test_a_tree_in_a_plastered_scene_keeps_its_shade() -> None:
     prop = Prop(name="one")
     stage = Document().change("stage", props=(prop,)).change("stage.plaster", on=True).stage
-    scene = assemble(Scene(None, (), (), (Texture("t", np.zeros((1, 1, 4), np.uint8)),)), stage)
+    scene = apply_edits(Scene(None, (), (), (Texture("t", np.zeros((1, 1, 4), np.uint8)),)), stage)
     assert {m.base_colour for m in scene.materials} == {(0.6, 0.6, 0.6)}

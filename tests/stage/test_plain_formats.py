@@ -15,9 +15,9 @@ from gloamet.errors import GloametError
 from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.readers import read_file, read_model
-from gloamet.trace.compiled import compile_scene
-from gloamet.trace.film import Film, Tracer
-from gloamet.trace.lights import build_lights
+from gloamet.trace.environment import build_environment
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box
 from tests.stage.glb import pack
 from tests.stage.test_usd import material, new_stage
@@ -132,7 +132,7 @@ def test_obj_groups_become_parts(tmp_path: Path) -> None:
     assert any("rail" in part.name for part in parts)
 
 
-def test_one_box_is_the_same_picture_through_every_format(tmp_path: Path, tracer: Tracer) -> None:
+def test_one_box_is_the_same_picture_through_every_format(tmp_path: Path, tracer: Renderer) -> None:
     cube, rgb = box((-1, -1, 0), (1, 1, 2)), (0.6, 0.3, 0.1)
     points = cube.reshape(-1, 3).astype(np.float32)
     turned = points[:, [0, 2, 1]] * [1, 1, -1]  # world to Y up
@@ -162,12 +162,12 @@ def test_one_box_is_the_same_picture_through_every_format(tmp_path: Path, tracer
     rows = ["mtllib box.mtl", "usemtl paint", *(f"v {x} {y} {z}" for x, y, z in points)]
     rows += [f"f {3 * k + 1} {3 * k + 2} {3 * k + 3}" for k in range(12)]
     (tmp_path / "box.obj").write_text("\n".join(rows))
-    lights, camera = build_lights(uniform_dome(100.0)), Camera((5, -6, 4.0), (0, 0, 1.0), 30.0)
+    lights, camera = build_environment(uniform_dome(100.0)), Camera((5, -6, 4.0), (0, 0, 1.0), 30.0)
     pictures = {}
     for name in ("box.glb", "box.usda", "box.obj"):
         film = Film(32, 32)
         scene = read_model(tmp_path / name, up="z" if name.endswith("obj") else None)
-        assert tracer.expose(film, compile_scene(scene), lights, camera, 256)
+        assert tracer.expose(film, build_render_scene(scene), lights, camera, 256)
         pictures[name] = film.light()
     for name in ("box.usda", "box.obj"):
         apart = np.abs(pictures[name] - pictures["box.glb"]) / pictures["box.glb"].mean()

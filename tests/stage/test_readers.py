@@ -16,7 +16,7 @@ from PIL import Image
 from gloamet.errors import GloametError
 from gloamet.stage.readers import read_model
 from gloamet.stage.scene import Material, Scene
-from gloamet.trace.compiled import compile_scene
+from gloamet.trace.render_scene import build_render_scene
 from tests.stage.glb import pack, triangle_tree, write_triangle
 
 DEMO = Path(__file__).parents[2] / "src/gloamet/data/demo/bathing_house.glb"
@@ -57,7 +57,7 @@ def test_nodes_stack_rotation_scale_and_mirroring(tmp_path: Path) -> None:
     part = read_model(tmp_path / "t.glb").parts[0]
     # file (1,0,0) -> scaled (2,0,0) -> turned to (0,0,-2) -> mirrored (0,0,2) -> world (0,-2,0)
     assert part.positions[1] == pytest.approx([0, -2, 0], abs=1e-6)
-    flat = compile_scene(Scene(None, (part,), (Material("plain"),) * 2))
+    flat = build_render_scene(Scene(None, (part,), (Material("plain"),) * 2))
     a, b, c = flat.rays.vertices[flat.geometry.triangles[0]].astype(float)
     # the face looked along the file's +z, turned to +x; mirroring z keeps that side, so the winding turns round
     assert np.cross(b - a, c - a) == pytest.approx([4, 0, 0], abs=1e-5)

@@ -13,10 +13,10 @@ from PIL import Image
 from pxr import Gf, Sdf, Usd, UsdGeom, UsdLux, UsdShade, UsdUtils, Vt
 
 from gloamet.errors import GloametError
-from gloamet.stage.leading import led_direction
 from gloamet.stage.readers import read_file, read_model
-from gloamet.stage.readers.watch import Cancelled, Watch
+from gloamet.stage.readers.progress import Cancelled, ProgressToken
 from gloamet.stage.scene import Scene
+from gloamet.stage.sun_drivers import driven_direction
 
 
 def square(stage: Usd.Stage, path: str, size: float = 1.0) -> UsdGeom.Mesh:
@@ -177,8 +177,8 @@ def test_an_empty_leads_the_sun_with_its_motion_in_metres_and_z_up(tmp_path: Pat
     scene = read_model(tmp_path / "t.usda")
     assert set(scene.empties) == {"mark"}
     # its -Z is level at first (north here) and points up at the end
-    assert led_direction(scene, "mark", "points", 0.0) == pytest.approx([0.0, 1.0, 0.0], abs=1e-6)
-    assert led_direction(scene, "mark", "points", 1.0) == pytest.approx([0.0, 0.0, 1.0], abs=1e-6)
+    assert driven_direction(scene, "mark", "points", 0.0) == pytest.approx([0.0, 1.0, 0.0], abs=1e-6)
+    assert driven_direction(scene, "mark", "points", 1.0) == pytest.approx([0.0, 0.0, 1.0], abs=1e-6)
 
 
 def test_lights_with_a_body_glow_and_far_ones_are_named(tmp_path: Path) -> None:
@@ -327,4 +327,4 @@ def test_reading_is_stopped_at_once(tmp_path: Path) -> None:
     square(stage, "/plate")
     stage.Save()
     with pytest.raises(Cancelled):
-        read_file(tmp_path / "t.usda", Watch(stopped=lambda: True))
+        read_file(tmp_path / "t.usda", ProgressToken(stopped=lambda: True))

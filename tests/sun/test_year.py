@@ -15,7 +15,7 @@ from astropy.time import Time
 from astropy.utils import iers
 
 from gloamet.sun.climate import altitude_m, linke_turbidity
-from gloamet.sun.nearest import Window, angle_deg, instant_of_height, nearest_moments
+from gloamet.sun.nearest import TimeWindow, angle_deg, instant_of_height, nearest_moments
 from gloamet.sun.position import direction, sun_position
 from gloamet.sun.year import days_of, season_instants, year_grid
 
@@ -100,11 +100,11 @@ def test_a_sun_in_the_north_of_a_northern_place_never_happens() -> None:
 
 
 def test_only_moments_of_the_window_count_also_over_new_year() -> None:
-    window = Window(8.0, 11.0, (11, 20), (1, 31))
+    window = TimeWindow(8.0, 11.0, (11, 20), (1, 31))
     for moment in nearest_moments(150.0, 8.0, 2026, *HERE, RIGA, window):
         assert moment.when.month in (11, 12, 1)
         assert 8 <= moment.when.hour <= 11
-    assert nearest_moments(150.0, 8.0, 2026, *HERE, RIGA, Window(1.0, 2.0, (12, 1), (12, 31))) == []
+    assert nearest_moments(150.0, 8.0, 2026, *HERE, RIGA, TimeWindow(1.0, 2.0, (12, 1), (12, 31))) == []
 
 
 @pytest.mark.parametrize("rising", [True, False])

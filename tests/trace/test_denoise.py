@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.trace.denoise import BRIGHT, denoise, keeping_light
+from gloamet.trace.denoise import HIGHLIGHT_THRESHOLD, denoise, match_mean_luminance
 from gloamet.trace.film import Film
 
 
@@ -21,7 +21,7 @@ def glints(share: float, level: float) -> np.ndarray:
 def test_rare_glints_lost_in_cleaning_are_given_back_where_it_is_dim() -> None:
     noisy = glints(0.02, 50.0)
     clean = glints(0.0, 0.0)
-    kept = keeping_light(clean, noisy)
+    kept = match_mean_luminance(clean, noisy)
     wall, window = np.s_[:, :56], np.s_[:, 56:]
     assert kept[wall].mean() == pytest.approx(noisy[wall].mean(), rel=0.02)
     assert kept[window].mean() == pytest.approx(20.0, rel=0.05)
@@ -31,8 +31,8 @@ def test_rare_glints_lost_in_cleaning_are_given_back_where_it_is_dim() -> None:
 def test_bright_things_smeared_in_cleaning_do_not_make_the_picture_brighter() -> None:
     noisy, clean = glints(0.02, 50.0), glints(0.0, 0.0)
     clean[:, 48:56] = 2.0
-    assert clean[0, 50, 0] > BRIGHT * np.median(clean)
-    assert keeping_light(clean, noisy).mean() == pytest.approx(noisy.mean(), rel=1e-3)
+    assert clean[0, 50, 0] > HIGHLIGHT_THRESHOLD * np.median(clean)
+    assert match_mean_luminance(clean, noisy).mean() == pytest.approx(noisy.mean(), rel=1e-3)
 
 
 def test_a_table_under_a_lamp_keeps_its_light_though_the_lamp_is_smeared_and_too_bright() -> None:
@@ -40,21 +40,21 @@ def test_a_table_under_a_lamp_keeps_its_light_though_the_lamp_is_smeared_and_too
     noisy[:, 40:56] = clean[:, 40:56] = 0.8  # of the table
     noisy[:, 56:], clean[:, 52:] = 20.0, 25.0  # of the lamp
     table = np.s_[:, 40:52]
-    assert keeping_light(clean, noisy)[table] == pytest.approx(noisy[table], rel=1e-3)
-    assert keeping_light(clean, noisy).mean() == pytest.approx(noisy.mean(), rel=1e-3)
+    assert match_mean_luminance(clean, noisy)[table] == pytest.approx(noisy[table], rel=1e-3)
+    assert match_mean_luminance(clean, noisy).mean() == pytest.approx(noisy.mean(), rel=1e-3)
 
 
 def test_a_lit_corner_of_the_night_keeps_its_light() -> None:
     noisy, clean = glints(0.02, 50.0), glints(0.0, 0.0)
     noisy[:, 20:], clean[:, 20:] = 0.0, 1e-6
-    assert keeping_light(clean, noisy)[:, :20].mean() == pytest.approx(noisy[:, :20].mean(), rel=1e-3)
+    assert match_mean_luminance(clean, noisy)[:, :20].mean() == pytest.approx(noisy[:, :20].mean(), rel=1e-3)
 
 
 def test_a_clean_picture_or_a_dark_one_stays_as_it_is() -> None:
     picture = glints(0.0, 0.0)
-    assert keeping_light(picture, picture) == pytest.approx(picture, rel=1e-5)
+    assert match_mean_luminance(picture, picture) == pytest.approx(picture, rel=1e-5)
     dark = np.zeros((8, 8, 3), np.float32)
-    assert not keeping_light(dark, dark).any()
+    assert not match_mean_luminance(dark, dark).any()
 
 
 def test_each_colour_is_given_back_and_places_keep_their_difference_of_hue() -> None:
@@ -62,7 +62,7 @@ def test_each_colour_is_given_back_and_places_keep_their_difference_of_hue() -> 
     noisy, clean = glints(0.02, 50.0) * hue, glints(0.0, 0.0)
     noisy[:, :28] *= turn
     clean[:, :28] *= turn
-    kept, wall = keeping_light(clean, noisy), np.s_[:, :56]
+    kept, wall = match_mean_luminance(clean, noisy), np.s_[:, :56]
     assert kept[wall].mean((0, 1)) == pytest.approx(noisy[wall].mean((0, 1)), rel=0.02)
     assert kept[0, 0] / kept[0, 50] == pytest.approx(turn, rel=1e-3)
 

@@ -11,9 +11,9 @@ from gloamet.colour.spaces import AP1_LUMINANCE, REC709_TO_AP1
 from gloamet.sky.dome import SUN_DIAMETER_DEG, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.compiled import compile_scene
-from gloamet.trace.film import Film, Tracer
-from gloamet.trace.lights import LIMB, build_lights
+from gloamet.trace.environment import LIMB_DARKENING_EXPONENT, build_environment
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box, level, make_scene, quad
 from tests.trace.test_light import expose, matt, sphere, sun_only
 
@@ -39,11 +39,11 @@ def cornered(h: float, w: float) -> float:
     return (total + 0.25 * math.log(a * b * c)) / (math.pi * w)
 
 
-def received(tracer: Tracer, card: np.ndarray, glow: np.ndarray, camera: Camera) -> float:
+def received(tracer: Renderer, card: np.ndarray, glow: np.ndarray, camera: Camera) -> float:
     """Share of a glowing rectangle's radiance that a matt half-white card sends on, over its reflectance."""
     film = Film(160, 160)
-    stage = compile_scene(make_scene((card, matt(0.5)), (glow, GLOW)))
-    assert tracer.expose(film, stage, build_lights(uniform_dome(0.0)), camera, 64, 1)
+    stage = build_render_scene(make_scene((card, matt(0.5)), (glow, GLOW)))
+    assert tracer.accumulate(film, stage, build_environment(uniform_dome(0.0)), camera, 64, 1)
     # the glowing side faces away from the camera: all that is seen comes from the card, also at its rim, and
     # all else, white or empty, counts as of albedo 1
     shown = float((1.0 - film.mean("albedo")[..., 1]).sum()) / 0.5
@@ -53,7 +53,7 @@ def received(tracer: Tracer, card: np.ndarray, glow: np.ndarray, camera: Camera)
 
 @pytest.mark.parametrize(("wide", "deep", "apart"), [(1.0, 1.0, 1.0), (2.0, 1.0, 0.7), (1.0, 3.0, 2.0)])
 def test_opposed_rectangles_exchange_light_as_howell_c11(
-    tracer: Tracer, wide: float, deep: float, apart: float
+    tracer: Renderer, wide: float, deep: float, apart: float
 ) -> None:
     assert facing(1.0, 1.0) == pytest.approx(0.1998, abs=1e-4)  # tabulated
     floor = quad((0, 0, 0), (wide, 0, 0), (wide, deep, 0), (0, deep, 0))
@@ -68,7 +68,7 @@ def test_opposed_rectangles_exchange_light_as_howell_c11(
 
 @pytest.mark.parametrize(("high", "wide"), [(1.0, 1.0), (0.5, 2.0)])
 def test_rectangles_in_a_corner_exchange_light_as_howell_c14(
-    tracer: Tracer, high: float, wide: float
+    tracer: Renderer, high: float, wide: float
 ) -> None:
     assert cornered(1.0, 1.0) == pytest.approx(0.2000, abs=1e-4)  # tabulated
     floor = quad((0, 0, 0), (wide, 0, 0), (wide, 1, 0), (0, 1, 0))
@@ -79,7 +79,7 @@ def test_rectangles_in_a_corner_exchange_light_as_howell_c14(
 
 @pytest.mark.parametrize("thin", [True, False])
 @pytest.mark.parametrize("body", ["slab", "ball"])
-def test_clear_glass_vanishes_in_a_uniform_sky(tracer: Tracer, thin: bool, body: str) -> None:
+def test_clear_glass_vanishes_in_a_uniform_sky(tracer: Renderer, thin: bool, body: str) -> None:
     glass = Material("glass", (1.0, 1.0, 1.0), 0.0, 0.0, 1.0, 1.5, thin)
     shape = box((-1.5, -1.5, -0.1), (1.5, 1.5, 0.1)) if body == "slab" else sphere(1.0, (0.0, 0.0, 0.0))
     camera = Camera((1.0, -4.0, 2.5), (0.0, 0.0, 0.0), 40.0)
@@ -89,14 +89,14 @@ def test_clear_glass_vanishes_in_a_uniform_sky(tracer: Tracer, thin: bool, body:
     assert sky.max() < 50.0 * 1.001  # no pixel gains
 
 
-def test_the_penumbra_is_the_profile_of_a_limb_darkened_disc_over_an_edge(tracer: Tracer) -> None:
+def test_the_penumbra_is_the_profile_of_a_limb_darkened_disc_over_an_edge(tracer: Renderer) -> None:
     # brightness (1 - r2)^(1/4) over the disc (Hestroffer & Magnan 1998, LIMB = 0.5): its strips at x shine as
     # (1 - x2)^(3/4), and an edge leaves free those up to s
-    assert LIMB == 0.5
+    assert LIMB_DARKENING_EXPONENT == 0.5
     roof = quad((-20.0, -20.0, 4.0), (0.0, -20.0, 4.0), (0.0, 20.0, 4.0), (-20.0, 20.0, 4.0))
-    stage = compile_scene(make_scene((level(50.0), matt(0.5)), (roof, matt(0.5))))
+    stage = build_render_scene(make_scene((level(50.0), matt(0.5)), (roof, matt(0.5))))
     film, below = Film(120, 16), Camera((0.0, 0.0, 3.0), (0.0, 0.0, 0.0), parallel_m=0.008)
-    assert tracer.expose(film, stage, build_lights(sun_only(90.0)), below, 512, 1)
+    assert tracer.accumulate(film, stage, build_environment(sun_only(90.0)), below, 512, 1)
     profile = film.mean("sun")[..., 1].mean(0) / (0.5 * 1000 / math.pi)
     x = ((np.arange(120) + 0.5) / 120 - 0.5) * 0.06
     s = np.clip(x / (4.0 * math.tan(math.radians(SUN_DIAMETER_DEG / 2))), -1.0, 1.0)
@@ -107,7 +107,7 @@ def test_the_penumbra_is_the_profile_of_a_limb_darkened_disc_over_an_edge(tracer
     assert np.abs(profile - wanted).mean() < 0.002
 
 
-def test_a_patch_under_half_the_sky_receives_half(tracer: Tracer) -> None:
+def test_a_patch_under_half_the_sky_receives_half(tracer: Renderer) -> None:
     # beside an endless black wall: E = pi L / 2
     wall = quad((0, -4000, 0), (0, 4000, 0), (0, 4000, 4000), (0, -4000, 4000))
     scene = make_scene((level(0.5), matt(0.5)), (wall, Material("black", (0, 0, 0))))

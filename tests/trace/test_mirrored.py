@@ -11,16 +11,16 @@ from gloamet.colour.spaces import luminance
 from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Scene, Texture
-from gloamet.trace.compiled import compile_scene
-from gloamet.trace.film import Film, Tracer
-from gloamet.trace.lights import build_lights
-from gloamet.trace.materials import MIRRORED, SMALL_LAMP_M2
+from gloamet.trace.environment import build_environment
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.materials import MIRRORED_LAMP_WEIGHT, SMALL_LAMP_M2
+from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import level, make_scene, quad
 
 WHITE = Material("white", (0.8, 0.8, 0.8))
 MIRROR = Material("mirror", (1.0, 1.0, 1.0), 0.0, 1.0)
 LAMP = Material("lamp", (0.0, 0.0, 0.0), emission=(1000.0, 1000.0, 1000.0), emits_back=False)
-NIGHT = build_lights(uniform_dome(0.0))
+NIGHT = build_environment(uniform_dome(0.0))
 DOWN = Camera((0.0, 0.0, 0.5), (0.0, 0.0, 0.0), 2.0)
 
 
@@ -31,15 +31,15 @@ def lamp(side: float, z: float, *, up: bool) -> np.ndarray:
     return square if up else square[:, ::-1]
 
 
-def seen(tracer: Tracer, scene: Scene, camera: Camera, bounces: int, samples: int) -> float:
+def seen(tracer: Renderer, scene: Scene, camera: Camera, bounces: int, samples: int) -> float:
     film = Film(24, 16)
-    assert tracer.expose(film, compile_scene(scene), NIGHT, camera, samples, bounces)
+    assert tracer.accumulate(film, build_render_scene(scene), NIGHT, camera, samples, bounces)
     return float(luminance(film.mean("lamps")).mean())
 
 
 @pytest.mark.parametrize(("side", "share"), [(0.5, 1.0), (0.1, 0.1)])
 def test_a_lamp_in_a_mirror_lights_as_its_image_would_and_less_when_it_is_small(
-    tracer: Tracer, side: float, share: float
+    tracer: Renderer, side: float, share: float
 ) -> None:
     assert min(1.0, side**2 / SMALL_LAMP_M2) == pytest.approx(share)
     floor = (level(2.0), WHITE)
@@ -50,7 +50,7 @@ def test_a_lamp_in_a_mirror_lights_as_its_image_would_and_less_when_it_is_small(
     assert seen(tracer, mirrored, DOWN, 2, 1024) == pytest.approx(share * expected, rel=0.08)
 
 
-def test_a_small_lamp_looked_at_in_a_mirror_is_as_bright_as_it_is(tracer: Tracer) -> None:
+def test_a_small_lamp_looked_at_in_a_mirror_is_as_bright_as_it_is(tracer: Renderer) -> None:
     scene = make_scene((level(2.0, 0.6)[:, ::-1], MIRROR), (lamp(0.1, 0.3, up=True), LAMP))
     up = Camera((0.35, 0.0, 0.4), (0.35, 0.0, 0.6), 2.0)
     assert seen(tracer, scene, up, 2, 16) == pytest.approx(1000.0, rel=1e-3)
@@ -60,5 +60,5 @@ def test_what_glows_through_a_picture_is_not_dimmed_for_mirrors_are_how_it_light
     glowing = Texture("glow", np.full((2, 2, 4), 255, np.uint8))
     screen = replace(LAMP, emission_texture=0)
     scene = replace(make_scene((level(0.01), screen), (level(0.01), LAMP)), textures=(glowing,))
-    shares = compile_scene(scene).materials[:2, MIRRORED]
+    shares = build_render_scene(scene).materials[:2, MIRRORED_LAMP_WEIGHT]
     assert shares == pytest.approx([1.0, 0.0004 / SMALL_LAMP_M2])

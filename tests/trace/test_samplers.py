@@ -14,12 +14,12 @@ from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_coordinates, sky_radiance
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.compiled import compile_scene
-from gloamet.trace.film import Film, Tracer
-from gloamet.trace.lights import Lights, build_lights, sample_sky, solid_density
+from gloamet.trace.bsdf import eval_bsdf, specular_probability
+from gloamet.trace.environment import Environment, build_environment, pdf_solid_angle, sample_sky
+from gloamet.trace.film import Film, Renderer
 from gloamet.trace.materials import SPECULAR
-from gloamet.trace.paths import scatter
-from gloamet.trace.surface import gloss_share, reflect
+from gloamet.trace.path_tracer import sample_bsdf
+from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import level, make_scene
 
 F = np.float32
@@ -28,33 +28,33 @@ ZENITH_DEG = 60.0
 
 
 @pytest.fixture(scope="module")
-def lights(solver: SkySolver) -> Lights:
+def lights(solver: SkySolver) -> Environment:
     """The glow of a low sun without its disc lies where the gloss sends the view."""
-    return build_lights(solver.dome(Air(4.0), 0.0, 25.0))
+    return build_environment(solver.dome(Air(4.0), 0.0, 25.0))
 
 
 def varnish(rough: float, gloss: np.float32) -> tuple[np.float32, ...]:
     """A level grey dielectric seen from the south, 60 degrees off its normal."""
     t = math.radians(ZENITH_DEG)
     grey = F(0.5)
-    share = gloss_share(F(math.cos(t)), grey, grey, grey, F(0), gloss)
+    share = specular_probability(F(math.cos(t)), grey, grey, grey, F(0), gloss)
     view = (F(0), F(-math.sin(t)), F(math.cos(t)))
     return (F(0), F(0), F(1), *view, grey, grey, grey, F(rough**2), F(0), gloss, share)
 
 
-def by_the_sky(surface: tuple[np.float32, ...], lights: Lights, numbers: np.ndarray) -> np.ndarray:
+def by_the_sky(surface: tuple[np.float32, ...], lights: Environment, numbers: np.ndarray) -> np.ndarray:
     out = []
     for a, b in numbers[:, :2]:
         x, y, z, u, v = sample_sky(lights.row_cdf, lights.cell_cdf, a, b)
-        q = solid_density(lights.density, u, v, F(math.sqrt(max(0.0, 1.0 - z * z))))
-        out.append(reflect(surface, F(x), F(y), F(z))[1] * sky_radiance(lights.table, u, v)[1] / q)
+        q = pdf_solid_angle(lights.density, u, v, F(math.sqrt(max(0.0, 1.0 - z * z))))
+        out.append(eval_bsdf(surface, F(x), F(y), F(z))[1] * sky_radiance(lights.table, u, v)[1] / q)
     return np.array(out)
 
 
-def by_the_surface(surface: tuple[np.float32, ...], lights: Lights, numbers: np.ndarray) -> np.ndarray:
+def by_the_surface(surface: tuple[np.float32, ...], lights: Environment, numbers: np.ndarray) -> np.ndarray:
     out = []
     for a, b, c in numbers:
-        x, y, z, _r, weight, _b, density = scatter(surface, a, b, c)
+        x, y, z, _r, weight, _b, density = sample_bsdf(surface, a, b, c)
         up = density > 0.0 and z > 0.0
         out.append(weight * sky_radiance(lights.table, *dome_coordinates(x, y, z))[1] if up else 0.0)
     return np.array(out)
@@ -62,14 +62,14 @@ def by_the_surface(surface: tuple[np.float32, ...], lights: Lights, numbers: np.
 
 @pytest.mark.parametrize("rough", [0.3, 0.5, 0.8])
 def test_either_way_of_asking_the_sky_alone_gives_the_light_of_both_together(
-    rough: float, lights: Lights, tracer: Tracer
+    rough: float, lights: Environment, tracer: Renderer
 ) -> None:
     material = Material("varnish", (0.5, 0.5, 0.5), rough, 0.0)
-    stage = compile_scene(make_scene((level(5000.0), material)))
+    stage = build_render_scene(make_scene((level(5000.0), material)))
     t = math.radians(ZENITH_DEG)
     camera = Camera((0.0, -10 * math.sin(t), 10 * math.cos(t)), (0.0, 0.0, 0.0), 0.2)
     film = Film(16, 16)
-    assert tracer.expose(film, stage, lights, camera, 512, 1)
+    assert tracer.accumulate(film, stage, lights, camera, 512, 1)
     both = film.mean("sky")[..., 1]
     numbers = np.random.default_rng(8).random((DRAWS, 3)).astype(np.float32)
     for alone in (by_the_sky, by_the_surface):

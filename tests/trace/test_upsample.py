@@ -10,27 +10,27 @@ import pytest
 from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.compiled import compile_scene
-from gloamet.trace.denoise import denoise, denoise_well
-from gloamet.trace.film import Film, Tracer
-from gloamet.trace.lights import build_lights
-from gloamet.trace.upsample import guides_of, stretched, upsample
+from gloamet.trace.denoise import denoise, denoise_prefiltered
+from gloamet.trace.environment import build_environment
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.render_scene import build_render_scene
+from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
 from tests.conftest import box, level, make_scene
 
 CAMERA = Camera((0.0, -8.0, 3.0), (0.0, 0.0, 1.0), 40.0)
 
 
 @pytest.fixture(scope="module")
-def films(tracer: Tracer) -> tuple[Film, Film]:
+def films(tracer: Renderer) -> tuple[Film, Film]:
     """The same view small and large: a dark box on a light ground."""
     scene = make_scene(
         (level(50.0), Material("light", (0.8, 0.8, 0.8))),
         (box((-1, -1, 0), (1, 1, 2)), Material("dark", (0.1, 0.1, 0.1))),
     )
-    compiled, lights = compile_scene(scene), build_lights(uniform_dome(100.0))
+    compiled, lights = build_render_scene(scene), build_environment(uniform_dome(100.0))
     small, large = Film(24, 20), Film(144, 120)
     for film in (small, large):
-        assert tracer.expose(film, compiled, lights, CAMERA, 64)
+        assert tracer.accumulate(film, compiled, lights, CAMERA, 64)
     return small, large
 
 
@@ -38,7 +38,7 @@ def test_enlarging_is_close_to_the_large_picture_and_sharper_than_stretching(
     films: tuple[Film, Film],
 ) -> None:
     small, large = films
-    guides = guides_of(large, 2)
+    guides = guides_from_film(large, 2)
     with ThreadPoolExecutor(2) as pool:
         out = upsample(small.light(), small, guides, pool)
     wanted = large.light().reshape(60, 2, 72, 2, 3).mean((1, 3))
@@ -78,7 +78,7 @@ def test_the_best_cleaning_is_nearer_even_with_grainy_guides_and_leaves_the_film
         (share * large.light() * rng.uniform(0.3, 1.7, large.light().shape)).astype(np.float32)
         for share in (0.25, 0.75)
     ]
-    quick, best = denoise(noisy[0] + noisy[1], grainy), denoise_well(noisy, grainy)
+    quick, best = denoise(noisy[0] + noisy[1], grainy), denoise_prefiltered(noisy, grainy)
     assert quick is not None
     assert best is not None
     off = [np.abs(clean - large.light()).mean() for clean in (quick, best[0] + best[1])]
@@ -86,7 +86,7 @@ def test_the_best_cleaning_is_nearer_even_with_grainy_guides_and_leaves_the_film
     for part, light in zip(best, noisy, strict=True):
         assert part.mean() == pytest.approx(light.mean(), rel=0.03)
     assert all(np.array_equal(kept[name], layer) for name, layer in grainy.layers.items())
-    assert denoise_well(noisy, grainy, cancelled=lambda: True) is None
+    assert denoise_prefiltered(noisy, grainy, cancelled=lambda: True) is None
 
 
 def test_a_broken_pixel_does_not_spoil_the_cleaning(films: tuple[Film, Film]) -> None:
@@ -100,8 +100,8 @@ def test_a_broken_pixel_does_not_spoil_the_cleaning(films: tuple[Film, Film]) ->
 
 def test_stretching_keeps_a_ramp_and_its_mean() -> None:
     ramp = np.broadcast_to(np.arange(8, dtype=np.float32)[None, :, None], (6, 8, 3))
-    assert stretched(ramp, (6, 8)) is ramp
-    big = stretched(ramp, (9, 12))
+    assert resize_bilinear(ramp, (6, 8)) is ramp
+    big = resize_bilinear(ramp, (9, 12))
     assert big.shape == (9, 12, 3)
     assert big.mean() == pytest.approx(ramp.mean(), rel=1e-5)
     assert np.diff(big[4, 1:-1, 0]) == pytest.approx(8 / 12, rel=1e-4)

@@ -12,15 +12,15 @@ from datetime import tzinfo
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.aim.pins import Aimed, Pin
-from gloamet.sun.nearest import ALL_YEAR, RealMoment, Window, angle_deg, nearest_by, nearest_moments
+from gloamet.aim.pins import AimedSun, Pin
+from gloamet.sun.nearest import ALL_YEAR, RealMoment, TimeWindow, angle_deg, nearest_by, nearest_moments
 from gloamet.sun.position import direction
 
 NEVER_DEG = 3.0  # farther than that no viewer would take it for the sun asked for
 
 
 @dataclass(frozen=True)
-class Site:
+class AlmanacSite:
     """Where, by which clock, in which year; north_deg is where north lies, clockwise from the scene's +Y."""
 
     latitude_deg: float
@@ -30,15 +30,17 @@ class Site:
     north_deg: float = 0.0
 
 
-def moments_of(aimed: Aimed, site: Site, window: Window = ALL_YEAR, most: int = 12) -> list[RealMoment]:
+def moments_for_direction(
+    aimed: AimedSun, site: AlmanacSite, window: TimeWindow = ALL_YEAR, most: int = 12
+) -> list[RealMoment]:
     """Moments at which the sun stands where it was aimed."""
     azimuth = (aimed.azimuth_deg - site.north_deg) % 360.0
     place = (site.year, site.latitude_deg, site.longitude_deg, site.tz)
     return nearest_moments(azimuth, aimed.elevation_deg, *place, window, most)
 
 
-def moments_of_pins(
-    pins: Sequence[Pin], site: Site, window: Window = ALL_YEAR, most: int = 12
+def moments_for_pins(
+    pins: Sequence[Pin], site: AlmanacSite, window: TimeWindow = ALL_YEAR, most: int = 12
 ) -> list[RealMoment]:
     """Moments at which all pins are best served at once: error_deg is the root of their mean squared misses."""
     lines = np.stack([pin.line / np.linalg.norm(pin.line) for pin in pins])
@@ -54,6 +56,6 @@ def moments_of_pins(
     return nearest_by(off, site.year, site.latitude_deg, site.longitude_deg, site.tz, window, most)
 
 
-def scene_direction(moment: RealMoment, site: Site) -> NDArray[np.float64]:
+def scene_direction(moment: RealMoment, site: AlmanacSite) -> NDArray[np.float64]:
     """Where the sun of a moment stands in the scene."""
     return direction(moment.azimuth_deg + site.north_deg, moment.elevation_deg)

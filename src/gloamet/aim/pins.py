@@ -18,8 +18,8 @@ from gloamet.stage.camera import Camera
 from gloamet.sun.nearest import angle_deg
 
 if TYPE_CHECKING:
-    from gloamet.trace.compiled import Compiled
-    from gloamet.trace.firsthit import Hit
+    from gloamet.trace.first_hits import SurfacePoint
+    from gloamet.trace.render_scene import RenderScene
 
 Array = NDArray[np.float64]
 SHORTEST_M = 1e-3
@@ -41,7 +41,7 @@ class Pin:
 
 
 @dataclass(frozen=True)
-class Aimed:
+class AimedSun:
     """A direction to the sun, its azimuth and height, how far each pin misses, and remarks in sentences."""
 
     towards: Array
@@ -63,7 +63,7 @@ def _unit(vector: Array) -> Array:
     return np.asarray(vector / np.linalg.norm(vector))
 
 
-def aim_shadows(pins: Sequence[Pin], scene: Compiled | None = None) -> Aimed:
+def aim_shadows(pins: Sequence[Pin], scene: RenderScene | None = None) -> AimedSun:
     """The sun that brings every pin's shadow to its place; several pins: least squares of their misses in metres.
 
     Raises GloametError for no pin, for a pin without length, and for pins that pull in opposite directions.
@@ -88,8 +88,8 @@ def aim_shadows(pins: Sequence[Pin], scene: Compiled | None = None) -> Aimed:
     remarks = below_horizon(towards)
     if scene is not None:
         for pin in pins:
-            remarks += in_the_way(scene, pin)
-    return Aimed(towards, misses, tuple(dict.fromkeys(remarks)))
+            remarks += blocking_parts(scene, pin)
+    return AimedSun(towards, misses, tuple(dict.fromkeys(remarks)))
 
 
 def below_horizon(towards: Array) -> tuple[str, ...]:
@@ -97,21 +97,21 @@ def below_horizon(towards: Array) -> tuple[str, ...]:
     return ("The sun would have to be below the horizon.",) if towards[2] < 0.0 else ()
 
 
-def _probe(scene: Compiled, origin: Array, towards: Array) -> Hit | None:
+def _probe(scene: RenderScene, origin: Array, towards: Array) -> SurfacePoint | None:
     """What a ray meets first; the rays are loaded only where they are needed."""
-    from gloamet.trace.firsthit import probe
+    from gloamet.trace.first_hits import probe
 
     return probe(scene, origin, towards)
 
 
-def name_of(scene: Compiled, hit: Hit) -> str:
+def part_name(scene: RenderScene, hit: SurfacePoint) -> str:
     """What was met, in words."""
-    from gloamet.trace.firsthit import GROUND
+    from gloamet.trace.first_hits import GROUND
 
     return "the ground" if hit.part == GROUND else f"“{scene.scene.parts[hit.part].name}”"
 
 
-def in_the_way(scene: Compiled, pin: Pin) -> tuple[str, ...]:
+def blocking_parts(scene: RenderScene, pin: Pin) -> tuple[str, ...]:
     """What keeps the sun's ray from passing the caster to the receiver, in sentences."""
     length = float(np.linalg.norm(pin.line))
     towards = pin.line / length
@@ -119,10 +119,10 @@ def in_the_way(scene: Compiled, pin: Pin) -> tuple[str, ...]:
     out: tuple[str, ...] = ()
     between = _probe(scene, np.asarray(pin.receiver) + free * towards, towards)
     if between is not None and between.distance < length - free - CASTER_M - CASTER_SHARE * length:
-        out += (f"{_first_up(name_of(scene, between))} stands between the two points.",)
+        out += (f"{_first_up(part_name(scene, between))} stands between the two points.",)
     beyond = _probe(scene, np.asarray(pin.caster) + free * towards, towards)
     if beyond is not None and beyond.distance > 3.0 * free:
-        out += (f"The casting point is itself in the shade of {name_of(scene, beyond)}.",)
+        out += (f"The casting point is itself in the shade of {part_name(scene, beyond)}.",)
     return out
 
 
@@ -130,17 +130,19 @@ def _first_up(text: str) -> str:
     return text[:1].upper() + text[1:]
 
 
-def aim_frame(camera: Camera, x: float, y: float, aspect: float, scene: Compiled | None = None) -> Aimed:
+def aim_frame(
+    camera: Camera, x: float, y: float, aspect: float, scene: RenderScene | None = None
+) -> AimedSun:
     """The sun at a point of the picture, shares from the upper left; says what hides its disc there."""
     towards = _unit(np.asarray(camera.ray(x, y, aspect), float))
     remarks = below_horizon(towards)
     hit = None if scene is None else _probe(scene, camera.origin(x, y, aspect), towards)
     if scene is not None and hit is not None:
-        remarks += (f"The disc is behind {name_of(scene, hit)}; its glow shows at the edge.",)
-    return Aimed(towards, (), remarks)
+        remarks += (f"The disc is behind {part_name(scene, hit)}; its glow shows at the edge.",)
+    return AimedSun(towards, (), remarks)
 
 
-def aim_glint(camera: Camera, x: float, y: float, aspect: float, scene: Compiled) -> Aimed:
+def aim_glint(camera: Camera, x: float, y: float, aspect: float, scene: RenderScene) -> AimedSun:
     """The sun mirrored towards the camera by the surface at a point of the picture.
 
     Raises GloametError where there is no surface.
@@ -149,10 +151,10 @@ def aim_glint(camera: Camera, x: float, y: float, aspect: float, scene: Compiled
     hit = _probe(scene, origin, ray)
     if hit is None:
         raise GloametError("There is only sky at that point: pick a surface that shall glint.")
-    return mirrored(ray, hit.point, hit.normal, scene)
+    return mirror_direction(ray, hit.point, hit.normal, scene)
 
 
-def mirrored(ray: Array, point: Array, normal: Array, scene: Compiled | None = None) -> Aimed:
+def mirror_direction(ray: Array, point: Array, normal: Array, scene: RenderScene | None = None) -> AimedSun:
     """The sun that a plane through point with this normal throws back along a ray of sight (towards the plane)."""
     n = _unit(np.asarray(normal, float))
     towards = _unit(ray - 2.0 * float(ray @ n) * n)
@@ -160,5 +162,5 @@ def mirrored(ray: Array, point: Array, normal: Array, scene: Compiled | None = N
     facing = n if float(ray @ n) < 0.0 else -n
     beyond = None if scene is None else _probe(scene, np.asarray(point) + 2e-3 * facing, towards)
     if scene is not None and beyond is not None:
-        remarks += (f"{_first_up(name_of(scene, beyond))} keeps the sun from that surface.",)
-    return Aimed(towards, (), remarks)
+        remarks += (f"{_first_up(part_name(scene, beyond))} keeps the sun from that surface.",)
+    return AimedSun(towards, (), remarks)

@@ -38,10 +38,10 @@ def rays() -> Result:
 
     from gloamet.bench.raw import raw_closest
     from gloamet.bench.rays import any_hits, bounce_rays, closest_hits
-    from gloamet.trace.compiled import compile_scene
+    from gloamet.trace.render_scene import build_render_scene
 
     scene = grove()
-    compiled = compile_scene(scene)
+    compiled = build_render_scene(scene)
     origins, directions = bounce_rays(compiled, CAMERA, WIDTH, HEIGHT)
     n, handle = len(origins), compiled.rays.handle
     jobs = [(a, min(n, a + RAYS_A_JOB)) for a in range(0, n, RAYS_A_JOB)]
@@ -79,22 +79,22 @@ def paths() -> Result:
     from gloamet.sky.dome import SkySolver
     from gloamet.stage.camera import Camera
     from gloamet.stage.readers import read_model
-    from gloamet.trace.compiled import compile_scene
-    from gloamet.trace.film import Film, Tracer
-    from gloamet.trace.lights import build_lights
+    from gloamet.trace.environment import build_environment
+    from gloamet.trace.film import Film, Renderer
+    from gloamet.trace.render_scene import build_render_scene
 
-    lights, tracer = build_lights(SkySolver().dome(Air(2.5), 150.0, 35.0)), Tracer()
+    lights, tracer = build_environment(SkySolver().dome(Air(2.5), 150.0, 35.0)), Renderer()
     document = demo_document()
     view = document.stage.view
-    demo = compile_scene(read_model(str(document.stage.model)))
+    demo = build_render_scene(read_model(str(document.stage.model)))
     out = {}
     for name, scene, camera in (
-        ("samples_per_s", compile_scene(grove()), CAMERA),
+        ("samples_per_s", build_render_scene(grove()), CAMERA),
         ("samples_per_s_demo", demo, Camera(view.eye, view.target, view.fov_deg)),
     ):
 
         def expose(scene: Any = scene, camera: Any = camera) -> None:
-            tracer.expose(Film(WIDTH, HEIGHT), scene, lights, camera, 2, 4)
+            tracer.accumulate(Film(WIDTH, HEIGHT), scene, lights, camera, 2, 4)
 
         out[name] = 2 * WIDTH * HEIGHT / best(expose)
     return out
@@ -126,8 +126,8 @@ def sun() -> Result:
 
 def develop() -> Result:
     """Milliseconds to develop 1280 x 800 for the screen through the baked view."""
-    from gloamet.develop.pipeline import Recipe, develop_screen
+    from gloamet.develop.display import DevelopSettings, develop_screen
 
     y, x = np.mgrid[0:800, 0:1280].astype(np.float32)
     picture = np.stack([100 + x, 300 + y, 200 + 0.5 * (x + y)], -1)
-    return {"develop_1280x800_ms": 1e3 * best(lambda: develop_screen(picture, Recipe(10.0)))}
+    return {"develop_1280x800_ms": 1e3 * best(lambda: develop_screen(picture, DevelopSettings(10.0)))}

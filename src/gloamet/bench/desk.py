@@ -171,8 +171,8 @@ app.exec()
 _CANCEL = """
 import json, os, random, threading, time
 from gloamet.document.demo import demo_document
-from gloamet.desk.engine import Engine
-from gloamet.desk.events import Busy, Frame, LightSolved
+from gloamet.preview.worker import RenderWorker
+from gloamet.preview.events import Busy, Frame, LightSolved
 taken, frame = threading.Event(), threading.Event()
 when = [0.0]
 
@@ -183,21 +183,21 @@ def report(event):
     if isinstance(event, Frame) and event.exact:
         frame.set()
 
-engine = Engine(report)
+engine = RenderWorker(report)
 document = demo_document()
-engine.want(document, 744, 628)
+engine.request(document, 744, 628)
 frame.wait(120)
 waits, dice = [], random.Random(1)
 for k in range(20):
     frame.clear()
     taken.clear()
     document = document.change("stage.view", fov_deg=30.0 + 0.1 * k)
-    engine.want(document, 744, 628)
+    engine.request(document, 744, 628)
     frame.wait(60)
     time.sleep(0.05 + 0.3 * dice.random())
     taken.clear()
     start = time.perf_counter()
-    engine.want(document.change("stage.view", fov_deg=50.0), 744, 628)
+    engine.request(document.change("stage.view", fov_deg=50.0), 744, 628)
     taken.wait(60)
     waits.append(when[0] - start)
 waits.sort()

@@ -24,8 +24,8 @@ TREES, TREE_TRIANGLES = 1000, 50_000
 # memory above what that took.
 _OPEN = """
 import json, os, resource, sys, threading, time
-from gloamet.desk.engine import Engine
-from gloamet.desk.events import Failed, Frame
+from gloamet.preview.worker import RenderWorker
+from gloamet.preview.events import Failed, Frame
 from gloamet.document.model import Document
 from gloamet.bench.opening import small_model
 came = threading.Event()
@@ -39,8 +39,8 @@ def report(event):
 
 wanted = True
 document = Document().change("stage.view", **json.loads(sys.argv[2]))
-engine = Engine(report)
-engine.want(document.change("stage", model=small_model(sys.argv[1])), 744, 520)
+engine = RenderWorker(report)
+engine.request(document.change("stage", model=small_model(sys.argv[1])), 744, 520)
 came.wait(120)
 time.sleep(1.0)
 wanted = False
@@ -51,7 +51,7 @@ def memory():
 
 before = memory()
 start = time.perf_counter()
-engine.want(document.change("stage", model=sys.argv[1]), 744, 520)
+engine.request(document.change("stage", model=sys.argv[1]), 744, 520)
 came.wait(300)
 print(json.dumps({"seconds": time.perf_counter() - start, "mb": memory() - before}), flush=True)
 os._exit(0)
@@ -64,7 +64,7 @@ from pathlib import Path
 import gloamet.trace.film, gloamet.stage.readers.gltf
 from gloamet.bench.opening import small_model
 from gloamet.stage.readers import read_model
-from gloamet.trace.compiled import compile_scene
+from gloamet.trace.render_scene import compile_scene
 
 def memory():
     return int(Path("/proc/self/statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 2**20

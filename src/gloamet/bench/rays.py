@@ -11,20 +11,20 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import JIT
+from gloamet.jit import KERNEL_OPTIONS
 from gloamet.stage.camera import Camera
-from gloamet.trace.compiled import Compiled
-from gloamet.trace.draws import two_numbers
+from gloamet.trace.bsdf import sample_cosine_hemisphere
 from gloamet.trace.embree import PATH_MASK
 from gloamet.trace.rays import intersect, occluded
-from gloamet.trace.surface import cosine_direction
+from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.sampler import random_pair
 
 F = np.float32
 _ANY = np.int32(PATH_MASK)
 FAR = F(1e30)
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def _bounces(scene, camera, width, height, origins, directions):  # type: ignore[no-untyped-def]
     n = 0
     for y in range(height):
@@ -44,16 +44,16 @@ def _bounces(scene, camera, width, height, origins, directions):  # type: ignore
             if nx * dx + ny * dy + nz * dz > F(0):
                 s = -s
             nx, ny, nz = nx * s, ny * s, nz * s
-            u, v = two_numbers(np.uint64(y * width + x) * np.uint64(0x9E3779B97F4A7C15))
+            u, v = random_pair(np.uint64(y * width + x) * np.uint64(0x9E3779B97F4A7C15))
             origins[n, 0] = camera[0, 0] + dx * t + nx * F(1e-3)
             origins[n, 1] = camera[0, 1] + dy * t + ny * F(1e-3)
             origins[n, 2] = camera[0, 2] + dz * t + nz * F(1e-3)
-            directions[n, 0], directions[n, 1], directions[n, 2] = cosine_direction(nx, ny, nz, u, v)
+            directions[n, 0], directions[n, 1], directions[n, 2] = sample_cosine_hemisphere(nx, ny, nz, u, v)
             n += 1
     return n
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def closest_hits(scene, origins, directions, first, last):  # type: ignore[no-untyped-def]
     """How many of the rays first..last meet anything, by closest-hit queries."""
     hits = 0
@@ -66,7 +66,7 @@ def closest_hits(scene, origins, directions, first, last):  # type: ignore[no-un
     return hits
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def any_hits(scene, origins, directions, first, last):  # type: ignore[no-untyped-def]
     """How many of the rays first..last meet anything, by any-hit queries."""
     hits = 0
@@ -78,7 +78,7 @@ def any_hits(scene, origins, directions, first, last):  # type: ignore[no-untype
     return hits
 
 
-def bounce_rays(compiled: Compiled, camera: Camera, width: int, height: int) -> tuple[NDArray, NDArray]:
+def bounce_rays(compiled: RenderScene, camera: Camera, width: int, height: int) -> tuple[NDArray, NDArray]:
     """Diffuse bounce rays from what a camera sees: origins and directions, in picture order."""
     origins, directions = np.zeros((2, width * height, 3), np.float32)
     n = _bounces(compiled.rays.handle, camera.packed(width, height), width, height, origins, directions)

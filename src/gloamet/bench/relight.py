@@ -48,37 +48,37 @@ class Bench:
         wanted[chosen] = AT_ONCE
         each = np.repeat(np.repeat(wanted, BLOCK, 0), BLOCK, 1)
         for _ in range(samples // AT_ONCE):
-            self.tracer.expose(film, self.scene, lights, self.camera, each, BOUNCES)
+            self.tracer.accumulate(film, self.scene, lights, self.camera, each, BOUNCES)
         return squares(film.light(1.0, 1.0, 0.0))[chosen]
 
 
 def bench_of(demo: str) -> Bench:
     """A shipped demo ready to be traced."""
     from gloamet.document.demo import demo_document
-    from gloamet.output.delivery import compile_stage
-    from gloamet.stage.assembly import camera_of_view, stand_up
+    from gloamet.output.document_to_light import build_stage
+    from gloamet.stage.assembly import camera_from_view, place_in_world
     from gloamet.stage.readers import read_file
-    from gloamet.trace.film import Tracer
+    from gloamet.trace.film import Renderer
 
     document = demo_document(demo)
-    scene = stand_up(read_file(str(document.stage.model)), document.stage)
-    return Bench(compile_stage(document, scene), camera_of_view(document.stage.view), Tracer())
+    scene = place_in_world(read_file(str(document.stage.model)), document.stage)
+    return Bench(build_stage(document, scene), camera_from_view(document.stage.view), Renderer())
 
 
 def sky_at(azimuth_deg: float, elevation_deg: float) -> Any:
     """Lights of a clear sky."""
     from gloamet.sky.air import Air
     from gloamet.sky.dome import SkySolver
-    from gloamet.trace.lights import build_lights
+    from gloamet.trace.environment import build_environment
 
-    return build_lights(SkySolver().dome(Air(2.5), azimuth_deg, elevation_deg))
+    return build_environment(SkySolver().dome(Air(2.5), azimuth_deg, elevation_deg))
 
 
 def full_record(bench: Bench, lights: Any) -> Any:
     """The record of a demo's view with nothing left to improve."""
-    from gloamet.trace.relight.record import Record
+    from gloamet.trace.relight.cache import RelightCache
 
-    record = Record(bench.scene, bench.camera, WIDTH, HEIGHT, bench.tracer.pool, bench.tracer.threads)
+    record = RelightCache(bench.scene, bench.camera, WIDTH, HEIGHT, bench.tracer.pool, bench.tracer.threads)
     while not record.full:
         record.improve(lights)
     return record
@@ -103,10 +103,10 @@ def some_of(where: NDArray[np.bool_]) -> Chosen:
 
 def shaded(record: Any) -> NDArray[np.bool_]:
     """Squares that lie wholly on surfaces without sun, in the light last relit."""
-    from gloamet.trace.relight.screen import SURFACE
+    from gloamet.trace.relight.gbuffer import SURFACE_PIXEL
 
     layer = record.layers[0]
-    dark = (layer.kinds == SURFACE) & (layer.visible == 0)
+    dark = (layer.kinds == SURFACE_PIXEL) & (layer.visible == 0)
     return np.asarray(dark.reshape(SHAPE).all((1, 3)))
 
 
@@ -119,16 +119,18 @@ def dragged_to(record: Any, azimuth_deg: float, elevation_deg: float) -> NDArray
 
 def at_rest(bench: Bench, relit: NDArray[np.float32], lights: Any) -> NDArray[np.float32]:
     """What the desk shows once the exact picture has REST_SAMPLES: that one, cleaned, fading in over the relit one."""
-    from gloamet.desk.relighting import share_of_exact
+    from gloamet.preview.relighting import crossfade_weight
     from gloamet.trace.denoise import denoise
     from gloamet.trace.film import Film
     from gloamet.trace.quality import QUALITIES
 
     film = Film(WIDTH, HEIGHT)
-    bench.tracer.expose(film, bench.scene, lights, bench.camera, REST_SAMPLES, QUALITIES["steady"].bounces)
+    bench.tracer.accumulate(
+        film, bench.scene, lights, bench.camera, REST_SAMPLES, QUALITIES["steady"].bounces
+    )
     clean = denoise(film.light(1.0, 1.0, 0.0), film)
     assert clean is not None
-    return np.asarray(relit + np.float32(share_of_exact(REST_SAMPLES)) * (clean - relit))
+    return np.asarray(relit + np.float32(crossfade_weight(REST_SAMPLES)) * (clean - relit))
 
 
 def errors() -> Result:
@@ -175,21 +177,23 @@ def clean() -> Result:
 
 def _seconds_to(bench: Bench, lights: Any, chosen: Chosen, exact: NDArray[np.float32], goal: float) -> float:
     """Tracing as a saved picture is traced, looked at now and then; only the last cleaning is counted."""
-    from gloamet.output.final import Aim, next_step, pass_paths
-    from gloamet.trace.denoise import denoise_well
+    from gloamet.output.final import StopCriterion, pass_paths, plan_next_pass
+    from gloamet.trace.denoise import denoise_prefiltered
     from gloamet.trace.film import Film
 
     film, seconds, looked = Film(WIDTH, HEIGHT), 0.0, 0.0
-    aim = Aim(100_000, goal / 4.0, BOUNCES)  # never reached: the median of cleaned squares is there before
+    aim = StopCriterion(
+        100_000, goal / 4.0, BOUNCES
+    )  # never reached: the median of cleaned squares is there before
     while seconds < MOST_SECONDS:
         begin = time.perf_counter()
-        step = next_step(film, aim, pass_paths(film))
-        bench.tracer.expose(film, bench.scene, lights, bench.camera, step.wanted, BOUNCES)
+        step = plan_next_pass(film, aim, pass_paths(film))
+        bench.tracer.accumulate(film, bench.scene, lights, bench.camera, step.wanted, BOUNCES)
         seconds += time.perf_counter() - begin
         if seconds < 1.1 * looked:
             continue
         begin, looked = time.perf_counter(), seconds
-        cleaned = denoise_well([film.light(1.0, 0.0, 0.0), film.light(0.0, 1.0, 0.0)], film)
+        cleaned = denoise_prefiltered([film.light(1.0, 0.0, 0.0), film.light(0.0, 1.0, 0.0)], film)
         cleaning = time.perf_counter() - begin
         if cleaned and float(np.median(apart(cleaned[0] + cleaned[1], chosen, exact))) <= goal:
             return seconds + cleaning

@@ -49,12 +49,15 @@ app.exec()
 
 def scan() -> Result:
     """Seconds to scan a year (52 560 moments, 96 points) for the deck of the demo."""
-    from gloamet.aim.moments import Site
-    from gloamet.aim.windows import scan_year, target_of
+    from gloamet.aim.moments import AlmanacSite
+    from gloamet.aim.sun_windows import scan_year, target_from_part
     from gloamet.bench.relight import bench_of
 
     scene = bench_of("house").scene
-    target, site = target_of(scene, "deck and steps"), Site(57.4, 21.5, ZoneInfo("Europe/Riga"), 2026)
+    target, site = (
+        target_from_part(scene, "deck and steps"),
+        AlmanacSite(57.4, 21.5, ZoneInfo("Europe/Riga"), 2026),
+    )
     best = float("inf")
     for _ in range(BEST_OF):
         start = time.perf_counter()
@@ -65,20 +68,20 @@ def scan() -> Result:
 
 def cloth() -> Result:
     """Milliseconds from another place, and from another turbidity, to the painted year."""
-    from gloamet.desk.widgets.yearcloth import MINUTES, sky_cloth
+    from gloamet.desk.widgets.year_cloth import MINUTES, sky_cloth
     from gloamet.sky.air import Air
     from gloamet.sky.dome import SkySolver
-    from gloamet.sky.ribbon import sky_colours
+    from gloamet.sky.sky_palette import solve_sky_palette
     from gloamet.sun.year import year_grid
 
     solver, zone = SkySolver(), ZoneInfo("Europe/Riga")
-    colours, grid = sky_colours(solver, Air()), year_grid(2026, 50.0, 21.5, zone, MINUTES)
+    colours, grid = solve_sky_palette(solver, Air()), year_grid(2026, 50.0, 21.5, zone, MINUTES)
     place = air = float("inf")
     for k in range(BEST_OF + 2):
         start = time.perf_counter()
         sky_cloth(year_grid(2026, 50.0 + k, 21.5, zone, MINUTES), colours)
         middle = time.perf_counter()
-        sky_cloth(grid, sky_colours(solver, Air(2.0 + 0.1 * k)))
+        sky_cloth(grid, solve_sky_palette(solver, Air(2.0 + 0.1 * k)))
         place, air = min(place, middle - start), min(air, time.perf_counter() - middle)
     return {"year_cloth_ms": 1e3 * place, "year_cloth_air_ms": 1e3 * air}
 

@@ -8,19 +8,19 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from gloamet.aim.moments import NEVER_DEG, Site, moments_of, moments_of_pins
-from gloamet.aim.pins import Aimed, Pin, aim_frame, aim_glint, aim_shadows
+from gloamet.aim.moments import NEVER_DEG, AlmanacSite, moments_for_direction, moments_for_pins
+from gloamet.aim.pins import AimedSun, Pin, aim_frame, aim_glint, aim_shadows
 from gloamet.commands.common import add_axes, add_json, number, read_document, show, size, triple, whole
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.stage.assembly import camera_of_view, stand_up
+from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.camera import Camera
-from gloamet.sun.nearest import RealMoment, Window
+from gloamet.sun.nearest import RealMoment, TimeWindow
 from gloamet.sun.place import check_coordinates, resolve_zone, zone_name_at
 
 if TYPE_CHECKING:
     from gloamet.stage.scene import Scene
-    from gloamet.trace.compiled import Compiled
+    from gloamet.trace.render_scene import RenderScene
 
 SIXTEEN_TO_NINE = (1280, 720)
 
@@ -106,33 +106,33 @@ def _season(text: str) -> tuple[tuple[int, int], tuple[int, int]]:
     return (a.month, a.day), (b.month, b.day)
 
 
-def _window(options: argparse.Namespace) -> Window:
+def _window(options: argparse.Namespace) -> TimeWindow:
     if options.hour_from > options.hour_to:
         raise GloametError("The earliest clock time lies after the latest: swap them.")
     first, last = options.season or ((1, 1), (12, 31))
-    return Window(options.hour_from, options.hour_to, first, last)
+    return TimeWindow(options.hour_from, options.hour_to, first, last)
 
 
-def _site(options: argparse.Namespace) -> Site | None:
+def _site(options: argparse.Namespace) -> AlmanacSite | None:
     if options.lat is None and options.lon is None:
         return None
     if options.lat is None or options.lon is None:
         raise GloametError("A place needs both --lat and --lon.")
     lat, lon = check_coordinates(options.lat, options.lon)
     tz = resolve_zone(options.tz or zone_name_at(lat, lon))
-    return Site(lat, lon, tz, options.year or datetime.now(UTC).year, options.north)
+    return AlmanacSite(lat, lon, tz, options.year or datetime.now(UTC).year, options.north)
 
 
-def _opened(path: Path, units: str | None, up: str | None) -> tuple[Compiled, Scene, Document]:
-    from gloamet.output.delivery import compile_stage
+def _opened(path: Path, units: str | None, up: str | None) -> tuple[RenderScene, Scene, Document]:
+    from gloamet.output.document_to_light import build_stage
     from gloamet.stage.readers import read_file
 
     document = read_document(path, units, up)
-    scene = stand_up(read_file(Path(str(document.stage.model))), document.stage)
-    return compile_stage(document, scene), scene, document
+    scene = place_in_world(read_file(Path(str(document.stage.model))), document.stage)
+    return build_stage(document, scene), scene, document
 
 
-def _camera(options: argparse.Namespace, opened: tuple[Compiled, Scene, Document] | None) -> Camera:
+def _camera(options: argparse.Namespace, opened: tuple[RenderScene, Scene, Document] | None) -> Camera:
     parts = options.view.split("/")
     if len(parts) == 3:
         eye, target = triple("Eye")(parts[0]), triple("Target")(parts[1])
@@ -140,7 +140,7 @@ def _camera(options: argparse.Namespace, opened: tuple[Compiled, Scene, Document
     if opened is None:
         raise GloametError("A view by name needs --scene; or give it as eye/target/degrees.")
     _compiled, scene, document = opened
-    views = {**scene.views, **{named.name: camera_of_view(named.view) for named in document.stage.views}}
+    views = {**scene.views, **{named.name: camera_from_view(named.view) for named in document.stage.views}}
     if options.view not in views:
         raise GloametError(f"There is no view “{options.view}”: there are {', '.join(views) or 'none'}.")
     return views[options.view]
@@ -164,7 +164,9 @@ def _candidates(moments: list[RealMoment]) -> list[dict[str, Any]]:
     return [{"when": moment.when, "error_deg": round(moment.error_deg, 4)} for moment in moments]
 
 
-def _answer(options: argparse.Namespace, aimed: Aimed, site: Site | None, moments: list[RealMoment]) -> None:
+def _answer(
+    options: argparse.Namespace, aimed: AimedSun, site: AlmanacSite | None, moments: list[RealMoment]
+) -> None:
     result: dict[str, Any] = {
         "azimuth_deg": (aimed.azimuth_deg - options.north) % 360.0, "elevation_deg": aimed.elevation_deg,
         "misses_deg": list(aimed.misses_deg), "remarks": list(aimed.remarks),
@@ -191,36 +193,38 @@ def _run_shadow(options: argparse.Namespace) -> None:
     scene = _opened(options.scene, options.units, options.up)[0] if options.scene else None
     site = _site(options)
     aimed = aim_shadows(pins, scene)
-    _answer(options, aimed, site, moments_of_pins(pins, site, _window(options)) if site else [])
+    _answer(options, aimed, site, moments_for_pins(pins, site, _window(options)) if site else [])
 
 
 def _run_frame(options: argparse.Namespace) -> None:
     opened = _opened(options.scene, options.units, options.up) if options.scene else None
     aimed = aim_frame(_camera(options, opened), *_place(options), opened[0] if opened else None)
     site = _site(options)
-    _answer(options, aimed, site, moments_of(aimed, site, _window(options)) if site else [])
+    _answer(options, aimed, site, moments_for_direction(aimed, site, _window(options)) if site else [])
 
 
 def _run_glint(options: argparse.Namespace) -> None:
     opened = _opened(options.scene, options.units, options.up)
     aimed = aim_glint(_camera(options, opened), *_place(options), opened[0])
     site = _site(options)
-    _answer(options, aimed, site, moments_of(aimed, site, _window(options)) if site else [])
+    _answer(options, aimed, site, moments_for_direction(aimed, site, _window(options)) if site else [])
 
 
 def _run_windows(options: argparse.Namespace) -> None:
     import numpy as np
 
-    from gloamet.aim.windows import best_moment, gap_of, scan_year, spans_of, target_of
+    from gloamet.aim.sun_windows import best_moment, gap_in_front, scan_year, sunlit_spans, target_from_part
     from gloamet.sun.position import direction, sun_position
 
     site = _site(options)
     if site is None:
         raise GloametError("Sun windows need a place: give --lat and --lon.")
     compiled = _opened(options.scene, options.units, options.up)[0]
-    target = target_of(compiled, options.part, None if options.side is None else np.array(options.side))
+    target = target_from_part(
+        compiled, options.part, None if options.side is None else np.array(options.side)
+    )
     scan = scan_year(compiled, target, site, _window(options))
-    spans, best = spans_of(scan, site), best_moment(scan, site)
+    spans, best = sunlit_spans(scan, site), best_moment(scan, site)
     result: dict[str, Any] = {
         "azimuth_deg": None,
         "elevation_deg": None,
@@ -231,7 +235,7 @@ def _run_windows(options: argparse.Namespace) -> None:
     if best is not None:
         sun = sun_position(best.timestamp(), site.latitude_deg, site.longitude_deg)
         azimuth, elevation = float(sun.azimuth_deg), float(sun.elevation_deg)
-        gap = gap_of(compiled, target, direction(azimuth + site.north_deg, elevation))
+        gap = gap_in_front(compiled, target, direction(azimuth + site.north_deg, elevation))
         result |= {"azimuth_deg": azimuth, "elevation_deg": elevation, "gap": gap}
         result["candidates"] = [{"when": best, "error_deg": 0.0}]
     result["spans"] = [

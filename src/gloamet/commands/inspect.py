@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from gloamet.commands.common import add_json, show
-from gloamet.stage.placing import Placement, placed, size_warning
+from gloamet.stage.placing import Placement, size_warning, to_world_scene
 from gloamet.stage.readers import read_file
 from gloamet.stage.scene import Scene
 
@@ -24,7 +24,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
 def described(scene: Scene) -> dict[str, Any]:
     """The figures of a scene as read: counts, names, size, axes, and sentences about what was left out."""
     origin = scene.origin
-    world = placed(scene, Placement(origin.units, origin.up))
+    world = to_world_scene(scene, Placement(origin.units, origin.up))
     low, high = world.bounds()
     small, large = world.subject_bounds()
     warning = size_warning(large - small)

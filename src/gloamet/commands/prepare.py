@@ -17,56 +17,56 @@ from gloamet.errors import GloametError
 def _sky() -> None:
     from gloamet.sky.air import Air
     from gloamet.sky.dome import SkySolver, dome_radiance
-    from gloamet.sky.ribbon import sky_colours
-    from gloamet.trace.lights import build_lights
+    from gloamet.sky.sky_palette import solve_sky_palette
+    from gloamet.trace.environment import build_environment
 
     solver = SkySolver()
     dome = solver.dome(Air(3.0, 10.0, 0.2), 180.0, 30.0)
-    build_lights(dome)
+    build_environment(dome)
     dome_radiance(dome, np.array([[0.0, 0.0, 1.0]]))
-    sky_colours(solver, Air())
+    solve_sky_palette(solver, Air())
 
 
 def _rays(relit: bool = False) -> None:
     from gloamet.sky.dome import uniform_dome
     from gloamet.stage.camera import Camera
     from gloamet.stage.scene import Material, Part, Scene, Shape
-    from gloamet.trace.compiled import compile_scene
-    from gloamet.trace.film import Film, Tracer
-    from gloamet.trace.firsthit import first_hits
-    from gloamet.trace.lights import build_lights
-    from gloamet.trace.relight.record import Record
-    from gloamet.trace.sunlit import sunlit_shares
-    from gloamet.trace.sunpatch import SunPatch
-    from gloamet.trace.upsample import guides_of, stretched, upsample
+    from gloamet.trace.environment import build_environment
+    from gloamet.trace.film import Film, Renderer
+    from gloamet.trace.first_hits import first_hits
+    from gloamet.trace.relight.cache import RelightCache
+    from gloamet.trace.render_scene import build_render_scene
+    from gloamet.trace.sun_exposure import sunlit_fractions
+    from gloamet.trace.sun_mask import SunMask
+    from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
 
     corners = np.array([[-1, -1, 0], [1, -1, 0], [0, 1, 0]], np.float32)
     shape = Shape(corners, np.array([[0, 1, 2]], np.uint32))
     parts = (Part("triangle", 0, shape), Part("pane", 1, shape))
     materials = (Material("satin", (0.5, 0.5, 0.5), 0.5), Material("glass", transmission=1.0))
-    scene = compile_scene(Scene(None, parts, materials))
+    scene = build_render_scene(Scene(None, parts, materials))
     camera = Camera((0.0, -3.0, 2.0), (0.0, 0.0, 0.0))
-    tracer, lights = Tracer(), build_lights(uniform_dome(1.0))
+    tracer, lights = Renderer(), build_environment(uniform_dome(1.0))
     if relit:
-        record = Record(scene, camera, 32, 24, tracer.pool, tracer.threads)
+        record = RelightCache(scene, camera, 32, 24, tracer.pool, tracer.threads)
         while not record.full:
             record.improve(lights)
         record.relit(lights)
         record.relit(lights, at_rest=True)
-        SunPatch(scene, camera, 32, 24).outlines(np.array([0.0, 0.0, 1.0]), (255, 255, 255))
-        sunlit_shares(scene, corners, np.array([[0, 0, 1]] * 3, np.float32), True, corners)
+        SunMask(scene, camera, 32, 24).outlines(np.array([0.0, 0.0, 1.0]), (255, 255, 255))
+        sunlit_fractions(scene, corners, np.array([[0, 0, 1]] * 3, np.float32), True, corners)
     else:
         film = Film(8, 8)
-        tracer.expose(film, scene, lights, camera)
+        tracer.accumulate(film, scene, lights, camera)
         first_hits(scene, camera, 8, 8, tracer.pool)
-        upsample(stretched(film.light(), (4, 4)), Film(4, 4), guides_of(film), tracer.pool)
+        upsample(resize_bilinear(film.light(), (4, 4)), Film(4, 4), guides_from_film(film), tracer.pool)
 
 
 def _develop() -> None:
-    from gloamet.develop.pipeline import VIEWS, Recipe, develop_screen
+    from gloamet.develop.display import VIEWS, DevelopSettings, develop_screen
 
     for view in VIEWS:
-        develop_screen(np.ones((4, 4, 3), np.float32), Recipe(0.0, view=view))
+        develop_screen(np.ones((4, 4, 3), np.float32), DevelopSettings(0.0, view=view))
 
 
 def _denoise() -> None:

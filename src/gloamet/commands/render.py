@@ -28,14 +28,14 @@ from gloamet.commands.common import (
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.stage.assembly import camera_of_view, stand_up
+from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.camera import Camera, look_over
 from gloamet.stage.scene import Scene
 
 if TYPE_CHECKING:
-    from gloamet.trace.compiled import Compiled
+    from gloamet.trace.environment import Environment
     from gloamet.trace.film import Film
-    from gloamet.trace.lights import Lights
+    from gloamet.trace.render_scene import RenderScene
 
 DEFAULT_FOV_DEG = 40.0
 MOST_FOR_NOISE = 4096  # paths per pixel where only --noise says when to stop
@@ -171,7 +171,7 @@ def _camera(options: argparse.Namespace, document: Document, scene: Scene) -> Ca
     if options.view is not None:
         if options.eye or options.target:
             raise GloametError("Give either --view or --eye and --target.")
-        kept = {named.name: camera_of_view(named.view) for named in document.stage.views}
+        kept = {named.name: camera_from_view(named.view) for named in document.stage.views}
         views = {**scene.views, **kept}
         if options.view not in views:
             names = ", ".join(views) or "none"
@@ -182,7 +182,7 @@ def _camera(options: argparse.Namespace, document: Document, scene: Scene) -> Ca
             raise GloametError("--eye and --target go together.")
         camera = Camera(options.eye, options.target, DEFAULT_FOV_DEG)
     elif project:
-        camera = camera_of_view(document.stage.view)
+        camera = camera_from_view(document.stage.view)
     elif scene.views:
         camera = next(iter(scene.views.values()))
     else:
@@ -208,7 +208,7 @@ def _prepare(options: argparse.Namespace) -> _Job:
     if not options.output.parent.is_dir():
         raise GloametError(f"The folder {options.output.parent} is not there: make it first.")
     document = _document(options)
-    scene = stand_up(
+    scene = place_in_world(
         read_file(Path(str(document.stage.model)), outside=document.stage.outside), document.stage
     )
     _check_mutes(document, scene, options)
@@ -228,19 +228,21 @@ def _say(sentence: str) -> None:
     print(sentence, file=sys.stderr, flush=True)
 
 
-def _trace(options: argparse.Namespace, job: _Job, compiled: Compiled, lights: Lights) -> Film:
+def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights: Environment) -> Film:
     """The film, taken up from a checkpoint when there is one; Ctrl-C keeps what is done."""
-    from gloamet.output.checkpoint import Checkpoint, mark_of
-    from gloamet.output.delivery import gains_of
-    from gloamet.output.final import MOST_BOUNCES, Aim, Progress, render_film
-    from gloamet.trace.film import Film, region_of
+    from gloamet.output.checkpoint import Checkpoint, digest_of
+    from gloamet.output.document_to_light import gains_from_document
+    from gloamet.output.final import MOST_BOUNCES, Progress, StopCriterion, render
+    from gloamet.trace.film import Film, pixel_region
 
-    region = region_of(job.document.stage.rectangle, job.width, job.height)
-    aim = Aim(job.samples, job.noise, options.bounces or MOST_BOUNCES, region, gains_of(job.document))
+    region = pixel_region(job.document.stage.rectangle, job.width, job.height)
+    aim = StopCriterion(
+        job.samples, job.noise, options.bounces or MOST_BOUNCES, region, gains_from_document(job.document)
+    )
     film = Film(job.width, job.height, seed=options.seed)
     kept = None
     if options.checkpoint is not None:
-        kept = Checkpoint(options.checkpoint, mark_of(compiled, lights, job.camera, film, aim.bounces))
+        kept = Checkpoint(options.checkpoint, digest_of(compiled, lights, job.camera, film, aim.bounces))
         if kept.resume(film):
             _say(f"going on from {film.mean_samples():.0f} paths per pixel")
     stop = threading.Event()
@@ -253,9 +255,9 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: Compiled, lights: L
             print(f"\r{bar} {line} ", end="", file=sys.stderr)
 
     try:
-        render_film(
+        render(
             film, compiled, lights, job.camera, aim, progress=progress, stopped=stop.is_set,
-            keep=kept.keep if kept else lambda f: None,
+            keep=kept.save if kept else lambda f: None,
         )  # fmt: skip
     finally:
         signal.signal(signal.SIGINT, before)
@@ -264,7 +266,7 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: Compiled, lights: L
     if stop.is_set() and film.samples_in(None) == 0:
         raise GloametError("Stopped before the first pass: nothing was saved.")
     if kept is not None and stop.is_set():
-        kept.keep(film, 0.0)
+        kept.save(film, 0.0)
         _say(kept.problem or f"stopped: the same command goes on from {options.checkpoint}")
     elif kept is not None:
         kept.remove()
@@ -274,34 +276,44 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: Compiled, lights: L
 def run(options: argparse.Namespace) -> None:
     """Render and save."""
     job = _prepare(options)
-    from gloamet.output.delivery import (
-        compile_stage,
-        gains_of,
-        light_of,
-        lights_of,
-        panorama_of,
+    from gloamet.output.document_to_light import (
+        build_stage,
+        dome_from_document,
+        environment_from_document,
+        finished_light,
+        gains_from_document,
+        panorama_from_document,
         save_picture,
-        sky_of,
-        with_ink,
+        with_contours,
     )
     from gloamet.output.memory import check_memory, memory_needed
-    from gloamet.trace.film import LIGHTS
-    from gloamet.trace.noise import square_errors, typical
+    from gloamet.trace.film import LIGHT_LAYERS
+    from gloamet.trace.noise import error_quantile, tile_relative_error
 
-    compiled = compile_stage(job.document, job.scene)
+    compiled = build_stage(job.document, job.scene)
     need = memory_needed(compiled, job.width, job.height, options.denoise)
     check_memory(need)
     _say(f"needs about {need / 2**20:.0f} MB of memory")
-    dome = sky_of(job.document)
+    dome = dome_from_document(job.document)
     start = time.perf_counter()
-    film = _trace(options, job, compiled, lights_of(job.document, dome, panorama_of(job.document)))
+    film = _trace(
+        options,
+        job,
+        compiled,
+        environment_from_document(job.document, dome, panorama_from_document(job.document)),
+    )
     seconds = time.perf_counter() - start
-    light = with_ink(job.document, compiled, job.camera, light_of(job.document, film, options.denoise))
+    light = with_contours(
+        job.document, compiled, job.camera, finished_light(job.document, film, options.denoise)
+    )
     ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)
     for note in job.scene.notes:
         _say(f"note: {note}")
-    shining = [name for name in LIGHTS if film.layers[name].any()]
-    noises = {f"noise_{name}_percent": 100.0 * typical(square_errors(film, only=name)) for name in shining}
+    shining = [name for name in LIGHT_LAYERS if film.layers[name].any()]
+    noises = {
+        f"noise_{name}_percent": 100.0 * error_quantile(tile_relative_error(film, only=name))
+        for name in shining
+    }
     show(
         {
             "file": str(options.output),
@@ -309,7 +321,8 @@ def run(options: argparse.Namespace) -> None:
             "height": job.height,
             "samples": film.samples,
             "samples_mean": film.mean_samples(),
-            "noise_percent": 100.0 * typical(square_errors(film, gains_of(job.document))),
+            "noise_percent": 100.0
+            * error_quantile(tile_relative_error(film, gains_from_document(job.document))),
             **{name: value for name, value in noises.items() if math.isfinite(value)},
             "memory_mb": need / 2**20,
             "seconds": seconds,

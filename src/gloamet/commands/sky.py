@@ -33,8 +33,8 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
 def run(options: argparse.Namespace) -> None:
     """Print the light meter's numbers; write the panorama when asked."""
     from gloamet.meter.light import read_light
+    from gloamet.output.environment_export import export_environment_map
     from gloamet.output.images import save_light
-    from gloamet.output.lighting import panorama
     from gloamet.sky.air import Air
     from gloamet.sky.dome import SkySolver
 
@@ -44,7 +44,7 @@ def run(options: argparse.Namespace) -> None:
     dome = SkySolver().dome(air, options.azimuth % 360.0, options.elevation)
     reading = read_light(dome)
     if options.panorama is not None:
-        save_light(options.panorama, panorama(dome, options.width, not options.no_sun))
+        save_light(options.panorama, export_environment_map(dome, options.width, not options.no_sun))
     show(
         {
             "sun_normal_lx": reading.sun_normal_lx,

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
-from gloamet.desk.widgets.small import label, link
+from gloamet.desk.widgets.basic import label, link
 
 NOTE_MS = 12_000
 

@@ -7,9 +7,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from gloamet.desk import theme
-from gloamet.desk.looking import camera_of
 from gloamet.desk.session import Session
-from gloamet.desk.staging import part_named
+from gloamet.desk.stage_actions import part_named
+from gloamet.desk.view_conversion import camera_from_document
 from gloamet.sun.position import direction
 
 SAFE_SHARES = (0.9, 0.8)
@@ -23,7 +23,7 @@ def draw_sun(p: QPainter, box: QRectF, session: Session) -> None:
     if light is None or light.sun_elevation_deg < -1.0:
         return
     towards = np.asarray(direction(light.sun_azimuth_deg, light.sun_elevation_deg))
-    at = camera_of(session.document).project(towards, box.width() / box.height())
+    at = camera_from_document(session.document).project(towards, box.width() / box.height())
     if at is None or not (0.0 <= at[0] <= 1.0 and 0.0 <= at[1] <= 1.0):
         return
     p.setBrush(Qt.BrushStyle.NoBrush)
@@ -46,7 +46,7 @@ def draw_selection(p: QPainter, box: QRectF, session: Session) -> None:
     low, high = part.shape.bounds
     corners = np.array([[x, y, z] for z in (0, 1) for y in (0, 1) for x in (0, 1)], float)
     corners = (low + corners * (high - low)) @ part.matrix[:3, :3].T + part.matrix[:3, 3]
-    camera, aspect = camera_of(session.document), box.width() / box.height()
+    camera, aspect = camera_from_document(session.document), box.width() / box.height()
     spots = [camera.place(corner, aspect) for corner in corners]
     p.setPen(QPen(QColor(theme.INK), 1.0, Qt.PenStyle.DotLine))
     points = [on_screen(box, spot) for spot in spots]

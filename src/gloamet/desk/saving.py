@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.stage.assembly import camera_of_view
+from gloamet.stage.assembly import camera_from_view
 from gloamet.stage.scene import Scene
 
 
@@ -48,44 +48,46 @@ class SaveJob(QObject):
 
     def _work(self) -> tuple[str, bool]:
         """Render, save; the sentence to say, and whether a file was written."""
-        from gloamet.output.checkpoint import ENDING, Checkpoint, mark_of
-        from gloamet.output.delivery import (
-            aim_of,
-            compile_stage,
-            light_of,
-            lights_of,
-            panorama_of,
+        from gloamet.output.checkpoint import ENDING, Checkpoint, digest_of
+        from gloamet.output.document_to_light import (
+            build_stage,
+            dome_from_document,
+            environment_from_document,
+            finished_light,
+            panorama_from_document,
             save_picture,
-            sky_of,
-            with_ink,
+            stop_criterion,
+            with_contours,
         )
-        from gloamet.output.final import next_step, render_film
+        from gloamet.output.final import plan_next_pass, render
         from gloamet.output.memory import check_memory, memory_needed
         from gloamet.trace.film import Film
 
         document, out = self.document, self.document.output
-        compiled = compile_stage(document, self.scene)
+        compiled = build_stage(document, self.scene)
         check_memory(memory_needed(compiled, out.width, out.height, out.denoise))
         camera, lights = (
-            camera_of_view(document.stage.view),
-            lights_of(document, sky_of(document), panorama_of(document)),
+            camera_from_view(document.stage.view),
+            environment_from_document(
+                document, dome_from_document(document), panorama_from_document(document)
+            ),
         )
-        film, aim = Film(out.width, out.height), aim_of(document)
+        film, aim = Film(out.width, out.height), stop_criterion(document)
         path = self.path.with_name(self.path.name + ENDING)
-        kept = Checkpoint(path, mark_of(compiled, lights, camera, film, aim.bounces))
+        kept = Checkpoint(path, digest_of(compiled, lights, camera, film, aim.bounces))
         if kept.fits():
             kept.resume(film)
-        render_film(
+        render(
             film, compiled, lights, camera, aim, progress=self.progressed.emit, stopped=self._stop.is_set,
-            keep=kept.keep,
+            keep=kept.save,
         )  # fmt: skip
         if film.samples_in(None) == 0:
             return f"{self.path.name} was not saved: stopped before the first pass.", False
-        light = with_ink(document, compiled, camera, light_of(document, film, out.denoise))
+        light = with_contours(document, compiled, camera, finished_light(document, film, out.denoise))
         save_picture(self.path, document, film, light)
         paths = f"{film.mean_samples():.0f} paths per pixel"
-        if self._stop.is_set() and not next_step(film, aim, 1.0).done:
-            kept.keep(film, 0.0)
+        if self._stop.is_set() and not plan_next_pass(film, aim, 1.0).done:
+            kept.save(film, 0.0)
             rest = kept.problem or "save it again under this name to go on."
             return f"Saved {self.path.name} at {paths}: {rest}", True
         kept.remove()

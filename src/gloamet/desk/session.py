@@ -13,36 +13,40 @@ from typing import Any
 from pydantic import ValidationError
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
-from gloamet.desk.engine import Engine
-from gloamet.desk.events import (
+from gloamet.desk.recent import remember
+from gloamet.desk.view_conversion import view_from_camera, views_from_scene
+from gloamet.document.file import load_document, save_document
+from gloamet.document.history import History
+from gloamet.document.model import Document
+from gloamet.document.model import FieldPath as Reach
+from gloamet.document.stage import Stage, View
+from gloamet.errors import GloametError
+from gloamet.output.sequence import drive_sun
+from gloamet.preview.events import (
     Busy,
-    ColoursSolved,
     DiscPainted,
     Failed,
     Frame,
     LightSolved,
     Loading,
+    PaletteSolved,
     PlanFrame,
-    PlanWish,
+    PlanRequest,
     SceneLoaded,
     Thumbnail,
 )
-from gloamet.desk.looking import view_of, views_in
-from gloamet.desk.recent import remember
-from gloamet.document.file import load_document, save_document
-from gloamet.document.history import History
-from gloamet.document.model import Document
-from gloamet.document.model import Path as Reach
-from gloamet.document.staging import Stage, View
-from gloamet.errors import GloametError
-from gloamet.output.sequence import following
+from gloamet.preview.worker import RenderWorker
 from gloamet.stage.camera import look_over
 from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.place import resolve_zone
 
-FOLLOW_S = 0.06  # while the sun or the time is dragged, widgets follow at most so often
-POINTED = ("sun.time", "sun.hand", "sun.date")  # these drags say where the pointer is, not how far to go on
+UPDATE_INTERVAL_S = 0.06  # while the sun or the time is dragged, widgets follow at most so often
+THROTTLED_KEYS = (
+    "sun.time",
+    "sun.hand",
+    "sun.date",
+)  # these drags say where the pointer is, not how far to go on
 SAME_MODEL = 0.5  # a file with this share of the names before is a newer version of it
 
 
@@ -80,7 +84,7 @@ class Session(QObject):
         self.keep_height = False  # whether another date keeps the sun's height instead of the clock
         self.wall: Any = None  # outward normal of the wall whose bearing is being told
         self.thumbnails: dict[View, Any] = {}
-        self.plan: PlanWish | None = None
+        self.plan: PlanRequest | None = None
         self.light: LightSolved | None = None
         self.frame: Frame | None = None
         self.colours: Any = None
@@ -93,19 +97,19 @@ class Session(QObject):
         self._frame_camera = False
         self._remember_model = False
         self._import_views = False
-        self._stamp = 0
+        self._reload_count = 0
         self._ground_m = 0.0
         self._fallback: tuple[History, Document, Path | None, str] | None = None
         self._good_stage = self._told_stage = self.document.stage
         self._reported.connect(self._receive)
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(self._file_touched)
-        self._engine = Engine(self._reported.emit)
+        self._engine = RenderWorker(self._reported.emit)
         self._soon = QTimer(self, interval=0, singleShot=True)
         self._soon.timeout.connect(self._ask)
         self._later = QTimer(self, singleShot=True)
         self._later.timeout.connect(self._announce)
-        self._told_at = -FOLLOW_S
+        self._last_emit = -UPDATE_INTERVAL_S
 
     # -- the document
 
@@ -124,7 +128,7 @@ class Session(QObject):
         """Whether the current document is shown and not worked on."""
         return self._real is not None
 
-    def show_only(self, document: Document | None) -> None:
+    def preview_document(self, document: Document | None) -> None:
         """Show a document without making it a step; None goes back to the one that is worked on."""
         real = self._real or self.document
         self._real = None if document is None else real
@@ -153,32 +157,32 @@ class Session(QObject):
                 f"{place[-1]}: {said}." if place else f"{said[:1].upper()}{said[1:]}.", "warning"
             )
             return False
-        self.take(document, key)
+        self.commit(document, key)
         return True
 
-    def take(self, document: Document, key: str | None = None) -> None:
+    def commit(self, document: Document, key: str | None = None) -> None:
         """Make a whole document current, as one step."""
-        self.history.push(self._led(self._end_showing(document)), key)
-        wait = self._told_at + FOLLOW_S - time.monotonic()
-        if key in POINTED and wait > 0.0:
+        self.history.push(self._apply_sun_driver(self._end_showing(document)), key)
+        wait = self._last_emit + UPDATE_INTERVAL_S - time.monotonic()
+        if key in THROTTLED_KEYS and wait > 0.0:
             # a hand may send a hundred moves a second; drawing each would leave no time for the picture
             self._later.start(int(1000 * wait) + 1)
             self._soon.start()
         else:
             self._announce()
 
-    def _led(self, document: Document) -> Document:
+    def _apply_sun_driver(self, document: Document) -> Document:
         """The document with its sun where what it follows leads it, whatever was turned meanwhile."""
         if document.sun.mode != "follow" or self.scene is None:
             return document
         try:
-            return following(document, self.scene)
+            return drive_sun(document, self.scene)
         except GloametError:  # another model: the sun stays where it was led last
             return document
 
-    def settle(self) -> None:
+    def end_undo_group(self) -> None:
         """A drag has ended."""
-        self.history.settle()
+        self.history.end_undo_group()
 
     def undo(self) -> None:
         """Take the last step back."""
@@ -199,7 +203,7 @@ class Session(QObject):
         if self.document.stage is not self._told_stage:
             self._told_stage = self.document.stage
             self.stage_changed.emit(self.document)
-        self._told_at = time.monotonic()
+        self._last_emit = time.monotonic()
         self._soon.start()
 
     @property
@@ -234,9 +238,9 @@ class Session(QObject):
         return self._size
 
     @property
-    def recorded(self) -> tuple[bool, bool]:
+    def relight_state(self) -> tuple[bool, bool]:
         """Whether pictures can be relit, and whether nothing of that is left to improve."""
-        return self._engine.studio.pictures.recorded
+        return self._engine.pipeline.viewport.relight_state
 
     def stop(self) -> None:
         """Stop refining and keep the picture as it is."""
@@ -248,16 +252,18 @@ class Session(QObject):
         self.stopped = False
         self._ask()
 
-    def hold(self, on: bool) -> None:
+    def pause_rendering(self, on: bool) -> None:
         """Leave the picture unrefined while something else needs all the rays, such as outlines under the hand."""
         if on != self._held:
             self._held = on
             self._soon.start()
 
     def _ask(self) -> None:
-        self._engine.want(self.document, *self._size, self.stopped or self._held, self.plan, self._stamp)
+        self._engine.request(
+            self.document, *self._size, self.stopped or self._held, self.plan, self._reload_count
+        )
 
-    def show_plan(self, wish: PlanWish | None) -> None:
+    def show_plan(self, wish: PlanRequest | None) -> None:
         """Draw a plan beside the picture from now on, or no longer."""
         if wish != self.plan:
             self.plan = wish
@@ -266,7 +272,7 @@ class Session(QObject):
     @property
     def compiled(self) -> Any:
         """The stage as rays see it, None before there is one."""
-        return self._engine.studio.compiled
+        return self._engine.pipeline.compiled
 
     def select(self, name: str) -> None:
         """Mark a part, or none."""
@@ -298,11 +304,11 @@ class Session(QObject):
             self.light_solved.emit(event)
         elif isinstance(event, DiscPainted):
             self.disc_painted.emit(event)
-        elif isinstance(event, ColoursSolved):
+        elif isinstance(event, PaletteSolved):
             self.colours = event.colours
             self.colours_solved.emit(event.colours)
         elif isinstance(event, SceneLoaded):
-            self._take_scene(event)
+            self._on_scene_loaded(event)
         elif isinstance(event, PlanFrame):
             self.plan_ready.emit(event)
         elif isinstance(event, Thumbnail):
@@ -313,15 +319,15 @@ class Session(QObject):
         elif isinstance(event, Busy):
             self.busy.emit(event.text)
         elif isinstance(event, Failed):
-            self._take_failure(event)
+            self._on_failed(event)
 
-    def _take_scene(self, event: SceneLoaded) -> None:
+    def _on_scene_loaded(self, event: SceneLoaded) -> None:
         before, self.scene, self.file_scene = self.scene, event.scene, event.file_scene
         self._ground_m = min(0.0, float(event.scene.bounds()[0][2]))
         opened = self._frame_camera
         if self._import_views and not opened:
             self._import_views = False
-            views, was_saved = views_in(event.scene, self.document.stage.view), not self.dirty
+            views, was_saved = views_from_scene(event.scene, self.document.stage.view), not self.dirty
             document = self.document.change("stage", views=(*self.document.stage.views, *views))
             self.history.current = document  # part of starting, nothing to save
             if was_saved:
@@ -335,7 +341,7 @@ class Session(QObject):
             if was_saved:
                 self._saved = document
             self._announce()
-        led = self._led(self.document)
+        led = self._apply_sun_driver(self.document)
         if led is not self.document and led != self.document:
             was_saved = not self.dirty
             self.history.current = led  # the model was turned: its leader with it
@@ -360,8 +366,8 @@ class Session(QObject):
             return stage
         camera = next(iter(scene.views.values()), None) or look_over(*scene.subject_bounds())
         return Stage(
-            model=stage.model, outside=stage.outside, quality=stage.quality, view=view_of(camera),
-            views=views_in(scene),
+            model=stage.model, outside=stage.outside, quality=stage.quality, view=view_from_camera(camera),
+            views=views_from_scene(scene),
         )  # fmt: skip
 
     def _watch(self, model: str) -> None:
@@ -376,10 +382,10 @@ class Session(QObject):
 
     def reload(self) -> None:
         """Read the model's file again; every decision is kept by name."""
-        self._stamp += 1
+        self._reload_count += 1
         self._ask()
 
-    def _take_failure(self, event: Failed) -> None:
+    def _on_failed(self, event: Failed) -> None:
         if event.model is not None and event.model == self.document.stage.model:
             # the window stays as it was
             if self._fallback is not None:

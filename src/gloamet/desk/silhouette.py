@@ -15,14 +15,16 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.placing import PERSON_M
 from gloamet.stage.props import person
 from gloamet.stage.scene import Box, Material, Part, Scene
-from gloamet.trace.compiled import Compiled, compile_scene
-from gloamet.trace.firsthit import ALL, first_hits
+from gloamet.trace.first_hits import ALL_SURFACES, first_hits
+from gloamet.trace.render_scene import RenderScene, build_render_scene
 
 DOT_PX = 6
 PERSON_RGB = (240, 164, 92)
 
 
-def silhouette(stage: Compiled, bounds: Box, width: int, rows: int, ground_line: float) -> NDArray[np.uint8]:
+def silhouette(
+    stage: RenderScene, bounds: Box, width: int, rows: int, ground_line: float
+) -> NDArray[np.uint8]:
     """Pixels (rows, width, 4) of both, standing at a share ground_line of the height."""
     low, high = bounds
     size = high - low
@@ -35,10 +37,10 @@ def silhouette(stage: Compiled, bounds: Box, width: int, rows: int, ground_line:
     camera = Camera((middle, before, height), (middle, before + 1.0, height), parallel_m=span)
     feet = np.eye(4)
     feet[:3, 3] = [float(low[0]) - gap - 0.3, before + 5.0, float(low[2])]
-    figure = compile_scene(Scene(None, (Part("person", 0, person(), feet),), (Material("plain"),)))
+    figure = build_render_scene(Scene(None, (Part("person", 0, person(), feet),), (Material("plain"),)))
     with ThreadPoolExecutor(2) as pool:
-        model = first_hits(stage, camera, width, rows, pool, ALL)
-        beside = first_hits(figure, camera, width, rows, pool, ALL).part >= 0
+        model = first_hits(stage, camera, width, rows, pool, ALL_SURFACES)
+        beside = first_hits(figure, camera, width, rows, pool, ALL_SURFACES).part >= 0
     if PERSON_M / span * rows < DOT_PX:
         x = int(0.5 * width + (feet[0, 3] - middle) / span * rows)
         y = int(ground_line * rows)

@@ -20,34 +20,34 @@ from PySide6.QtWidgets import (
 )
 
 from gloamet.desk import theme
-from gloamet.desk.aimer import Aimer
-from gloamet.desk.bar import Bar
+from gloamet.desk.aim_controller import AimController
+from gloamet.desk.day_ribbon import DayRibbon
+from gloamet.desk.import_notes import ImportNotesPanel
+from gloamet.desk.import_panel import ImportPanel
 from gloamet.desk.instruments.meter import LightMeter
-from gloamet.desk.instruments.skydisc import SkyDisc
+from gloamet.desk.instruments.sky_disc import SkyDisc
 from gloamet.desk.notice import Notice
-from gloamet.desk.picture import INSET, Picture
-from gloamet.desk.plan import Plan
+from gloamet.desk.plan_view import PlanView
 from gloamet.desk.recent import recent
-from gloamet.desk.ribbon import DayRibbon
 from gloamet.desk.saving import SaveJob
 from gloamet.desk.session import Session
-from gloamet.desk.sheet import ImportSheet
 from gloamet.desk.steps.air import AirStep
 from gloamet.desk.steps.expose import ExposeStep
 from gloamet.desk.steps.fill import FillStep
 from gloamet.desk.steps.output import OutputStep
 from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.steps.sun import SunStep
-from gloamet.desk.strip import Strip
-from gloamet.desk.tray import Tray
+from gloamet.desk.top_bar import TopBar
+from gloamet.desk.view_tool_bar import ViewToolBar
+from gloamet.desk.viewport import INSET, Viewport
+from gloamet.desk.widgets.basic import label
 from gloamet.desk.widgets.pages import Pages
-from gloamet.desk.widgets.small import label
 from gloamet.document.demo import TITLES, demo_document
 from gloamet.document.file import ENDING
 from gloamet.errors import GloametError
 from gloamet.stage.readers import ENDINGS
 
-STEPS = ("Stage", "Sun", "Air", "Fill", "Expose", "Output")
+STEP_TITLES = ("Stage", "Sun", "Air", "Fill", "Expose", "Output")
 SUN_STEP = 1
 MODE_WORDS = {"almanac": "", "hand": "by hand", "follow": "led"}
 
@@ -65,16 +65,16 @@ class DeskWindow(QMainWindow):
         self.menu = QMenu(self)
         self.menu.aboutToShow.connect(self._fill_menu)
         self.stack = QStackedWidget()
-        self.bar = Bar(session, STEPS, self.choose_step, self.menu)
-        self.aimer = Aimer(session)
-        self.picture = Picture(session, self.aimer)
+        self.bar = TopBar(session, STEP_TITLES, self.choose_step, self.menu)
+        self.aimer = AimController(session)
+        self.picture = Viewport(session, self.aimer)
         self.picture.dropped.connect(lambda name: self.open_file(Path(name)))
         self.picture.open_asked.connect(self.ask_open)
         self.picture.demo_asked.connect(self.show_demo)
-        self.plan = Plan(session, self.aimer)
+        self.plan = PlanView(session, self.aimer)
         self.plan.hide()
-        self.tray = Tray(session, self.picture)
-        self.sheet = ImportSheet(session, self.stack)
+        self.tray = ImportNotesPanel(session, self.picture)
+        self.sheet = ImportPanel(session, self.stack)
         self.notice = Notice()
         session.model_changed.connect(self._offer_again)
         session.noticed.connect(self.notice.show_sentence)
@@ -127,7 +127,7 @@ class DeskWindow(QMainWindow):
         pictures.addWidget(self.picture, 3)
         pictures.addWidget(self.plan, 2)
         box.addLayout(pictures, 1)
-        self.strip = Strip(self.session, self.picture, self.plan, self.tray)
+        self.strip = ViewToolBar(self.session, self.picture, self.plan, self.tray)
         box.addWidget(self.strip)
         columns.addWidget(middle, 1)
         right = QWidget()
@@ -207,7 +207,7 @@ class DeskWindow(QMainWindow):
             (QKeySequence("Ctrl+Shift+S"), self.save_as),
         ):
             QShortcut(keys, self).activated.connect(action)
-        for k in range(len(STEPS)):
+        for k in range(len(STEP_TITLES)):
             QShortcut(QKeySequence(f"Ctrl+{k + 1}"), self).activated.connect(partial(self.choose_step, k))
 
     def _fill_menu(self) -> None:

@@ -7,7 +7,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from gloamet.document.model import Document
-from gloamet.document.staging import Prop
+from gloamet.document.stage import Prop
 
 TITLES = {
     "house": "Salt flat bathing house",

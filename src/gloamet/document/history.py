@@ -40,7 +40,7 @@ class History:
         self._after.clear()
         self.current = document
 
-    def settle(self) -> None:
+    def end_undo_group(self) -> None:
         """End the running drag: the next push is a step of its own."""
         self._key = None
 

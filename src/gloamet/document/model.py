@@ -11,13 +11,13 @@ from typing import Any, Literal, cast
 
 from pydantic import BaseModel, Field, field_validator
 
-from gloamet.document.aiming import Aim, Sequence
 from gloamet.document.fields import Model, number
-from gloamet.document.staging import Stage
+from gloamet.document.stage import Stage
+from gloamet.document.targets import AimTargets, Sequence
 from gloamet.sun.place import resolve_zone
 
 
-class Site(Model):
+class SiteState(Model):
     """Where the scene stands."""
 
     name: str = Field("", max_length=120, description="Name of the place, for your own use.")
@@ -40,7 +40,7 @@ class Site(Model):
         return value
 
 
-class Sun(Model):
+class SunState(Model):
     """Where the sun stands: by the almanac of the site, placed by hand, or led by something in the model."""
 
     mode: Literal["almanac", "hand", "follow"] = Field(
@@ -113,7 +113,7 @@ class AirState(Model):
     )
 
 
-class Panorama(Model):
+class PanoramaState(Model):
     """A lat-long picture whose light is added to that of sun and sky."""
 
     file: str = Field(
@@ -126,7 +126,7 @@ class Panorama(Model):
     )  # fmt: skip
 
 
-class Fill(Model):
+class FillState(Model):
     """Balance between the sources, after rendering."""
 
     sun_stops: float = number(0.0, -6, 6, "Sun brighter or dimmer than nature gives.", "stops", 0.1, 2)
@@ -139,11 +139,11 @@ class Fill(Model):
     )
 
 
-Path = tuple[str | int, ...]
+FieldPath = tuple[str | int, ...]
 ViewTransform = Literal["ACES 2.0", "ACES 1.3", "plain sRGB"]
 
 
-class Expose(Model):
+class ExposeState(Model):
     """Developing the picture like a photograph."""
 
     automatic: bool = Field(True, description="Exposure follows the meter.")
@@ -158,7 +158,7 @@ class Expose(Model):
     view: ViewTransform = Field("ACES 2.0", description="How scene light becomes screen colour.")
 
 
-class Output(Model):
+class OutputState(Model):
     """The final picture."""
 
     width: int = number(1920, 16, 16384, "Width of the saved picture.", "px", 10, 0)
@@ -183,18 +183,18 @@ class Document(Model):
     """A whole project."""
 
     version: Literal[1] = 1
-    site: Site = Site()
-    sun: Sun = Sun()
+    site: SiteState = SiteState()
+    sun: SunState = SunState()
     air: AirState = AirState()
-    panorama: Panorama = Panorama()
-    fill: Fill = Fill()
-    expose: Expose = Expose()
+    panorama: PanoramaState = PanoramaState()
+    fill: FillState = FillState()
+    expose: ExposeState = ExposeState()
     stage: Stage = Stage()
-    output: Output = Output()
-    aim: Aim = Aim()
+    output: OutputState = OutputState()
+    aim: AimTargets = AimTargets()
     sequence: Sequence = Sequence()
 
-    def change(self, section: str | Path, **values: Any) -> Document:
+    def change(self, section: str | FieldPath, **values: Any) -> Document:
         """A new document with some fields of a section replaced, checked against their ranges.
 
         A dotted name such as "stage.view", or a path such as ("stage", "props", 2), reaches further in.
@@ -203,7 +203,7 @@ class Document(Model):
         return cast("Document", _changed(self, path, values))
 
 
-def _changed(place: Any, path: Path, values: dict[str, Any]) -> Any:
+def _changed(place: Any, path: FieldPath, values: dict[str, Any]) -> Any:
     """A copy of a model, tuple or dictionary with the model at the end of the path replaced."""
     if not path:
         return type(place).model_validate({**place.model_dump(), **values})

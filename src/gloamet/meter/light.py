@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.colour.temperature import correlated_temperature
-from gloamet.sky.dome import Dome
+from gloamet.sky.dome import SkyDome
 
 INCIDENT_C = 250.0  # ISO 2720 incident-light constant (flat receptor)
 REFLECTED_K = 12.5  # ISO 2720 reflected-light constant
@@ -50,10 +50,10 @@ def illuminance_ev(lx: float) -> float:
 
 
 def read_light(
-    dome: Dome,
+    dome: SkyDome,
     sun_gain: float = 1.0,
     sky_gain: float = 1.0,
-    panorama: Dome | None = None,
+    panorama: SkyDome | None = None,
     panorama_gain: float = 1.0,
 ) -> LightReading:
     """What a meter on level ground reads under this sky and this panorama; gains are linear."""

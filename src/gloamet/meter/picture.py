@@ -36,7 +36,7 @@ def automatic_ev(picture: NDArray[np.float32]) -> float:
     return float(np.clip(ev, LOWEST_EV, HIGHEST_EV))
 
 
-def keeping_night(ev: float) -> float:
+def limit_night_exposure(ev: float) -> float:
     """The exposure an automatic one takes where the meter says `ev`: dusk and night stay dim, for an eye does not
     make day of them.
 

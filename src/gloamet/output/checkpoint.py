@@ -18,16 +18,16 @@ import numpy as np
 from gloamet import __version__
 from gloamet.errors import GloametError
 from gloamet.stage.camera import Camera
-from gloamet.trace.compiled import Compiled
+from gloamet.trace.environment import Environment
 from gloamet.trace.film import Film
-from gloamet.trace.lights import Lights
+from gloamet.trace.render_scene import RenderScene
 
 ENDING = ".unfinished"
 SECONDS_BETWEEN = 60.0
 _UNREADABLE = (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile)
 
 
-def mark_of(compiled: Compiled, lights: Lights, camera: Camera, film: Film, bounces: int) -> str:
+def digest_of(compiled: RenderScene, lights: Environment, camera: Camera, film: Film, bounces: int) -> str:
     """A digest of everything the samples of a film depend on, this version of the program included."""
     digest = hashlib.blake2b(__version__.encode(), digest_size=16)
     size = np.array([film.width, film.height, film.seed, bounces])
@@ -77,18 +77,22 @@ class Checkpoint:
                     )
                 for name, layer in film.layers.items():
                     layer[...] = kept[name]
-                film.rays, film.owed = int(kept["rays"]), kept["owed"]
+                film.rays, film.pending_samples = int(kept["rays"]), kept["owed"]
         except _UNREADABLE as error:
             raise GloametError(f"{self.path.name} is damaged: delete it to begin anew.") from error
         return True
 
-    def keep(self, film: Film, seconds_between: float = SECONDS_BETWEEN) -> None:
+    def save(self, film: Film, seconds_between: float = SECONDS_BETWEEN) -> None:
         """Write the film when the last try is long enough ago; a failure leaves the older file whole."""
         now = time.monotonic()
         if now - self._tried < seconds_between:
             return
         spare = self.path.with_name(self.path.name + ".part")
-        owed = np.zeros((film.height, film.width), np.uint16) if film.owed is None else film.owed
+        owed = (
+            np.zeros((film.height, film.width), np.uint16)
+            if film.pending_samples is None
+            else film.pending_samples
+        )
         arrays = {"mark": np.array(self.mark), "rays": np.array(film.rays), "owed": owed, **film.layers}
         try:
             with spare.open("wb") as out:

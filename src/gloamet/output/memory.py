@@ -9,8 +9,8 @@ from __future__ import annotations
 from pathlib import Path
 
 from gloamet.errors import GloametError
-from gloamet.trace.compiled import Compiled
-from gloamet.trace.film import BYTES_A_PIXEL
+from gloamet.trace.film import BYTES_PER_PIXEL
+from gloamet.trace.render_scene import RenderScene
 
 PROGRAM_BYTES = 230 * 2**20
 RAYS_BYTES_A_TRIANGLE = 130  # the acceleration structure
@@ -18,12 +18,12 @@ FINISHING_BYTES_A_PIXEL = 144  # the layers under their gains, the developed pic
 CLEANING_BYTES, CLEANING_BYTES_A_PIXEL = 760 * 2**20, 290  # the cleaner works in tiles
 
 
-def memory_needed(compiled: Compiled, width: int, height: int, denoise: bool) -> int:
+def memory_needed(compiled: RenderScene, width: int, height: int, denoise: bool) -> int:
     """Bytes the whole program will have taken when a picture of this size is saved."""
     scene = sum(array.nbytes for array in compiled.arrays())
     rays = RAYS_BYTES_A_TRIANGLE * len(compiled.geometry.triangles)
     cleaning = CLEANING_BYTES + CLEANING_BYTES_A_PIXEL * width * height if denoise else 0
-    picture = (BYTES_A_PIXEL + FINISHING_BYTES_A_PIXEL) * width * height
+    picture = (BYTES_PER_PIXEL + FINISHING_BYTES_A_PIXEL) * width * height
     return PROGRAM_BYTES + scene + rays + picture + cleaning
 
 

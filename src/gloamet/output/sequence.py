@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.stage.leading import led_direction, span_s
 from gloamet.stage.scene import Scene
+from gloamet.stage.sun_drivers import driven_direction, motion_span_s
 from gloamet.sun.place import read_clock, resolve_zone
 
 
-def eased(count: int, easing: str) -> NDArray[np.float64]:
+def easing_curve(count: int, easing: str) -> NDArray[np.float64]:
     """Shares 0..1 of the way, one for each of `count` pictures.
 
     >>> eased(3, "gentle").tolist()
@@ -27,34 +27,34 @@ def eased(count: int, easing: str) -> NDArray[np.float64]:
     return t * t * (3.0 - 2.0 * t) if easing == "gentle" else t
 
 
-def following(document: Document, scene: Scene) -> Document:
+def drive_sun(document: Document, scene: Scene) -> Document:
     """The document with its sun where what it follows now leads it; the same one when it follows nothing."""
     sun = document.sun
     if sun.mode != "follow" or not sun.leader:
         return document
-    towards = led_direction(scene, sun.leader, sun.leader_axis, sun.leader_s)
+    towards = driven_direction(scene, sun.leader, sun.leader_axis, sun.leader_s)
     azimuth = float(np.degrees(np.arctan2(towards[0], towards[1])) - sun.north_deg) % 360.0
     elevation = max(float(np.degrees(np.arcsin(np.clip(towards[2], -1.0, 1.0)))), -20.0)
     return document.change("sun", azimuth_deg=azimuth, elevation_deg=elevation)
 
 
-def frames_of(document: Document, scene: Scene | None = None) -> tuple[Document, ...]:
+def sequence_documents(document: Document, scene: Scene | None = None) -> tuple[Document, ...]:
     """A document for each picture of the sequence.
 
     Raises GloametError when an end is missing, both are the same moment, or nothing moves.
     """
     sequence = document.sequence
-    shares = eased(sequence.frames, sequence.easing)
+    shares = easing_curve(sequence.frames, sequence.easing)
     if sequence.along == "motion":
         if scene is None or not document.sun.leader:
             raise GloametError(
                 "A sequence along a motion needs something the sun follows: choose it By hand."
             )
-        first, last = span_s(scene, document.sun.leader)
+        first, last = motion_span_s(scene, document.sun.leader)
         if last <= first:
             raise GloametError(f"“{document.sun.leader}” does not move: step through the clock instead.")
         times = first + shares * (last - first)
-        return tuple(following(_at(document, mode="follow", leader_s=float(t)), scene) for t in times)
+        return tuple(drive_sun(_with_sun(document, mode="follow", leader_s=float(t)), scene) for t in times)
     if sequence.begin is None or sequence.end is None:
         raise GloametError("The sequence has no first or no last moment: set both.")
     zone = resolve_zone(document.site.timezone)
@@ -63,10 +63,10 @@ def frames_of(document: Document, scene: Scene | None = None) -> tuple[Document,
         raise GloametError("The sequence begins and ends at the same moment: move one of them.")
     instants = [datetime.fromtimestamp(round(a + s * (b - a)), UTC).astimezone(zone) for s in shares]
     return tuple(
-        _at(document, mode="almanac", wall_time=instant.replace(tzinfo=None)) for instant in instants
+        _with_sun(document, mode="almanac", wall_time=instant.replace(tzinfo=None)) for instant in instants
     )
 
 
-def _at(document: Document, **values: object) -> Document:
+def _with_sun(document: Document, **values: object) -> Document:
     """The document with another sun; thousands are made at once, of values that need no check."""
     return document.model_copy(update={"sun": document.sun.model_copy(update=values)})

@@ -16,7 +16,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import JIT
+from gloamet.jit import KERNEL_OPTIONS
 from gloamet.sky.air import AEROSOL_HEIGHT_KM, HAZE_HEIGHT_KM
 
 Array = NDArray[np.float64]
@@ -77,7 +77,7 @@ def profiles() -> Array:
     return np.ascontiguousarray(np.stack([row / np.trapezoid(row, h) for row in rows], 1))
 
 
-@njit(inline="always", **JIT)
+@njit(inline="always", **KERNEL_OPTIONS)
 def profile_index(height_km):
     """Row and fraction for linear interpolation in a profile."""
     x = max(0.0, height_km) * STEPS_PER_KM
@@ -85,7 +85,7 @@ def profile_index(height_km):
     return i, min(x - i, 1.0)
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def _column_rows(profile, rows, columns, steps, first, last, table):
     for i in range(first, last):
         rho = HORIZON_KM * i / (rows - 1)
@@ -125,7 +125,7 @@ def columns() -> Array:
     return table
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def column_to_space(table, r, mu, out):
     """Fill out[4] with the columns from radius r along cosine mu; False if the ray meets the ground."""
     if mu < 0.0 and (r <= GROUND_KM + 1e-6 or r * r * (1.0 - mu * mu) < GROUND_KM * GROUND_KM - 1e-6):
@@ -145,7 +145,7 @@ def column_to_space(table, r, mu, out):
     return True
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def sun_visible(r, mu):
     """Share of the solar disc above the geometric horizon at radius r, 0..1."""
     s = GROUND_KM / r
@@ -154,20 +154,20 @@ def sun_visible(r, mu):
     return min(1.0, max(0.0, 0.5 + 0.5 * x))
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def rayleigh_phase(c):
     """Rayleigh phase function (per steradian) of the cosine of the scattering angle."""
     return RAYLEIGH_SCALE * (RAYLEIGH_FLAT + RAYLEIGH_SQUARE * c * c)
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def henyey_greenstein(c, g):
     """Henyey-Greenstein phase function (per steradian)."""
     d = 1.0 + g * g - 2.0 * g * c
     return (1.0 - g * g) / (4.0 * math.pi) / (d * math.sqrt(d))
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def aerosol_phase(c):
     """Phase function of aerosol and haze (per steradian)."""
     back = (1.0 - FORWARD_SHARE) * henyey_greenstein(c, BACKWARD_G)

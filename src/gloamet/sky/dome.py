@@ -1,6 +1,6 @@
 """The whole sky of a moment as one table of light, and the sun in front of it.
 
-Air and a sun direction enter; a `Dome` leaves: radiance over the upper hemisphere in AP1 cd/m2, the
+Air and a sun direction enter; a `SkyDome` leaves: radiance over the upper hemisphere in AP1 cd/m2, the
 sun's irradiance, and what the lit ground sends up. `SkySolver` keeps what a moved sun does not change.
 
 Dome table layout: (ROWS, COLUMNS, 3) float32 on nodes. Row i stands at elevation 90 * (i / (ROWS - 1))**2
@@ -21,7 +21,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import XYZ_TO_AP1
-from gloamet.jit import JIT, MAKING_JIT
+from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.air import Air, OpticalDepths, optical_depths
 from gloamet.sky.atmosphere import (
     DELTA_FORWARD,
@@ -49,7 +49,7 @@ BANDS_TO_AP1 = SOLAR_XYZ_LX @ XYZ_TO_AP1.T
 
 
 @dataclass(frozen=True)
-class Dome:
+class SkyDome:
     """Light from every direction at one moment; colours are AP1, radiance cd/m2, irradiance lx.
 
     table: (ROWS, COLUMNS, 3) float32 as described above. sun_irradiance is on a plane facing the sun, for
@@ -79,7 +79,7 @@ class Dome:
         return self.sun_irradiance * self.sun_visible * max(0.0, self.sun_direction[2])
 
 
-def _scaled(tau: OpticalDepths) -> tuple[Array, Array, Array]:
+def _delta_scaled(tau: OpticalDepths) -> tuple[Array, Array, Array]:
     """Delta-scaled extinction (4, bands), full scattering, delta-scaled scattering."""
     none = np.zeros_like(tau.ozone)
     scatter = np.stack([tau.rayleigh, tau.aerosol_scatter, none, tau.haze_scatter])
@@ -124,8 +124,8 @@ def row_weights() -> tuple[Array, Array]:
     return solid, projected
 
 
-@njit(**MAKING_JIT)
-def _bake(tables, sun_elevation, sun_azimuth, floor, out):
+@njit(**ALLOCATING_KERNEL_OPTIONS)
+def _tabulate(tables, sun_elevation, sun_azimuth, floor, out):
     """Fill a dome table from view tables in AP1 (rows, turns, 3, 3)."""
     sun_z, sun_h = math.sin(sun_elevation), math.cos(sun_elevation)
     row = np.zeros((VIEW_TURNS, 3, 3))
@@ -190,7 +190,7 @@ class SkySolver:
         """View tables (rows, turns, 3, bands) with the ground's light inside, the sun's transmittance (bands), and
         the irradiance of level ground by sun and sky (bands); all per unit of extraterrestrial irradiance."""
         tau = optical_depths(air)
-        depth, scatter, scatter_ms = _scaled(tau)
+        depth, scatter, scatter_ms = _delta_scaled(tau)
         self._multiple(air, depth, scatter_ms)
         mus = math.sin(math.radians(sun_elevation_deg))
         steps = DUSK_STEPS if sun_elevation_deg < DUSK_BELOW_DEG else DAY_STEPS
@@ -209,21 +209,21 @@ class SkySolver:
         calls = [(*fixed, mus, mu, cosines, steps) for mu in (view_mu[:half], view_mu[half:])]
         tables, ground = (np.concatenate(p) for p in zip(*self._share(view_tables, calls), strict=True))
         through = sun_transmittance(tau, sun_elevation_deg)
-        direct = through * disc_share(sun_elevation_deg, SUN_DIAMETER_DEG) * max(0.0, mus)
+        direct = through * visible_disc_fraction(sun_elevation_deg, SUN_DIAMETER_DEG) * max(0.0, mus)
         level, returned = _level_light(tables, ground, direct, sun_elevation_deg, air.ground_reflectance)
         tables[:, :, 2] += returned
         return tables, through, level
 
     def dome(
         self, air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg: float = SUN_DIAMETER_DEG
-    ) -> Dome:
+    ) -> SkyDome:
         """The light of a moment. elevation_deg is apparent, -90..90; azimuth_deg clockwise from north."""
         elevation_deg = max(elevation_deg, -20.0) if elevation_deg < 0 else elevation_deg
         tables, through, _level = self.spectral(air, elevation_deg)
         tables = np.ascontiguousarray(tables @ BANDS_TO_AP1)
-        return self.bake(tables, through, air, azimuth_deg, elevation_deg, diameter_deg)
+        return self.tabulate(tables, through, air, azimuth_deg, elevation_deg, diameter_deg)
 
-    def bake(
+    def tabulate(
         self,
         tables: Array,
         through: Array,
@@ -231,12 +231,12 @@ class SkySolver:
         azimuth_deg: float,
         elevation_deg: float,
         diameter_deg: float,
-    ) -> Dome:
+    ) -> SkyDome:
         """The dome of view tables in AP1 (rows, turns, 3, 3) and the sun's transmittance (bands)."""
         table = np.zeros((ROWS, COLUMNS, 3), np.float32)
-        _bake(tables, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2, table)
+        _tabulate(tables, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2, table)
         sun = through @ BANDS_TO_AP1
-        return assemble(table, azimuth_deg, elevation_deg, diameter_deg, sun, air.ground_reflectance)
+        return assemble_dome(table, azimuth_deg, elevation_deg, diameter_deg, sun, air.ground_reflectance)
 
 
 def _level_light(
@@ -267,7 +267,7 @@ def aerosol_phase_array(c: Array) -> Array:
     return np.asarray(_phase_array(c.ravel(), 1)).reshape(c.shape)
 
 
-@njit(**MAKING_JIT)
+@njit(**ALLOCATING_KERNEL_OPTIONS)
 def _phase_array(c, kind):
     out = np.empty_like(c)
     for i in range(c.size):
@@ -275,7 +275,7 @@ def _phase_array(c, kind):
     return out
 
 
-def disc_share(elevation_deg: float, diameter_deg: float) -> float:
+def visible_disc_fraction(elevation_deg: float, diameter_deg: float) -> float:
     """Share of the sun's disc above a level horizon, 0..1 (area of a circle cut by a line)."""
     x = min(1.0, max(-1.0, elevation_deg / (0.5 * diameter_deg)))
     return 0.5 + (x * math.sqrt(1.0 - x * x) + math.asin(x)) / math.pi
@@ -288,23 +288,23 @@ def sun_transmittance(tau: OpticalDepths, elevation_deg: float) -> Array:
     return np.exp(-(out @ tau.stacked()))
 
 
-def assemble(
+def assemble_dome(
     table: NDArray[np.float32],
     azimuth_deg: float,
     elevation_deg: float,
     diameter_deg: float,
     sun_irradiance: Array,
     ground_reflectance: float,
-) -> Dome:
+) -> SkyDome:
     """A Dome from a table and a sun: measures the sky and lights the ground below the horizon."""
-    share = disc_share(elevation_deg, diameter_deg)
+    share = visible_disc_fraction(elevation_deg, diameter_deg)
     rows = np.einsum("i,ij->j", row_weights()[1].astype(np.float32), table.reshape(ROWS, -1))
     sky = rows.reshape(COLUMNS, 3).sum(0, dtype=float)
     if share <= 0.0:
         sun_irradiance = np.zeros(3)
     level = sun_irradiance * share * max(0.0, math.sin(math.radians(elevation_deg)))
     bounce = ground_reflectance / math.pi
-    return Dome(
+    return SkyDome(
         table,
         azimuth_deg,
         elevation_deg,
@@ -317,13 +317,13 @@ def assemble(
     )
 
 
-def uniform_dome(radiance: float) -> Dome:
+def uniform_dome(radiance: float) -> SkyDome:
     """The same light from everywhere, above and below, and no sun: for furnace tests."""
     table = np.full((ROWS, COLUMNS, 3), radiance, np.float32)
-    return assemble(table, 0.0, -90.0, SUN_DIAMETER_DEG, np.zeros(3), 1.0)
+    return assemble_dome(table, 0.0, -90.0, SUN_DIAMETER_DEG, np.zeros(3), 1.0)
 
 
-@njit(inline="always", **JIT)
+@njit(inline="always", **KERNEL_OPTIONS)
 def dome_coordinates(dx, dy, dz):
     """Square-root elevation and azimuth of a direction above the horizon, both in 0..1.
 
@@ -350,7 +350,7 @@ def dome_coordinates(dx, dy, dz):
     return u, t if t < F(1) else F(0)
 
 
-@njit(inline="always", **JIT)
+@njit(inline="always", **KERNEL_OPTIONS)
 def sky_radiance(table, u, v):
     """Bilinear radiance of the dome at (u, v)."""
     y = min(u * F(ROWS - 1), F(ROWS - 1.001))
@@ -371,16 +371,16 @@ def sky_radiance(table, u, v):
     )
 
 
-@njit(**JIT)
-def _look(table, directions, out):
+@njit(**KERNEL_OPTIONS)
+def _sample_rows(table, directions, out):
     for n in range(directions.shape[0]):
         u, v = dome_coordinates(directions[n, 0], directions[n, 1], directions[n, 2])
         out[n, 0], out[n, 1], out[n, 2] = sky_radiance(table, u, v)
 
 
-def dome_radiance(dome: Dome, directions: NDArray[Any]) -> NDArray[np.float32]:
+def dome_radiance(dome: SkyDome, directions: NDArray[Any]) -> NDArray[np.float32]:
     """Sky radiance, without the sun's disc, towards unit vectors (..., 3) that point above the horizon."""
     flat = np.ascontiguousarray(directions, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
-    _look(dome.table, flat, out)
+    _sample_rows(dome.table, flat, out)
     return out.reshape(np.shape(directions))

@@ -11,15 +11,17 @@ from dataclasses import replace
 import numpy as np
 
 from gloamet.sky.air import Air
-from gloamet.sky.dome import Dome, SkySolver
-from gloamet.sky.ladder import Ladder
+from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sun.moon import MOON_TINT, SOLAR_LUX, Moon
 
 LEAST_SHARE = 1e-12  # of sunlight: a new moon gives nothing
 HIGHEST_SUN_DEG = 0.0  # by day moonlight is a millionth of what is there
 
 
-def with_moon(dome: Dome, solver: SkySolver | Ladder, air: Air, moon: Moon, azimuth_deg: float) -> Dome:
+def with_moon(
+    dome: SkyDome, solver: SkySolver | SkyInterpolator, air: Air, moon: Moon, azimuth_deg: float
+) -> SkyDome:
     """The dome with the moon's light; azimuth_deg is the moon's in the scene, north turned in."""
     share = moon.illuminance_lx / SOLAR_LUX
     if moon.elevation_deg <= -0.5 or share < LEAST_SHARE or dome.sun_elevation_deg > HIGHEST_SUN_DEG:

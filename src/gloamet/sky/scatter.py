@@ -17,7 +17,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import JIT, MAKING_JIT
+from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.atmosphere import (
     GROUND_KM,
     NSPECIES,
@@ -37,21 +37,21 @@ COSINE_LOW = -0.6  # signed square root of the lowest sun cosine, -0.36
 ISOTROPIC = 1.0 / (4.0 * math.pi)
 
 
-@njit(inline="always", **JIT)
+@njit(inline="always", **KERNEL_OPTIONS)
 def altitude_km(i):
     """Height of row i of the multiple-scattering table: denser towards the ground."""
     f = i / (ALTITUDES - 1)
     return 100.0 * f * f * f * 0.999 + 0.001
 
 
-@njit(inline="always", **JIT)
+@njit(inline="always", **KERNEL_OPTIONS)
 def sun_cosine(j):
     """Sun cosine of column j: signed squares, so that the steps are finest at the horizon."""
     v = COSINE_LOW + (1.0 - COSINE_LOW) * j / (SUN_COSINES - 1)
     return v * abs(v)
 
 
-@njit(inline="always", **JIT)
+@njit(inline="always", **KERNEL_OPTIONS)
 def sun_column(mu):
     """The inverse of sun_cosine, clamped inside the table."""
     v = math.copysign(math.sqrt(abs(mu)), mu)
@@ -59,7 +59,7 @@ def sun_column(mu):
     return min(max(x, 0.0), SUN_COSINES - 1.001)
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def _gather(profile, height, depth, scatter, extinction, scattering):
     k, f = profile_index(height)
     a = profile[k, 0] * (1 - f) + profile[k + 1, 0] * f
@@ -71,7 +71,7 @@ def _gather(profile, height, depth, scatter, extinction, scattering):
         scattering[n] = scatter[0, n] * a + scatter[1, n] * b + scatter[3, n] * d
 
 
-@njit(inline="always", **JIT)
+@njit(inline="always", **KERNEL_OPTIONS)
 def _ray(i, a):
     """Direction a from altitude row i: radius, cosine, solid-angle share, length, whether it ends below."""
     r = GROUND_KM + altitude_km(i)
@@ -84,7 +84,7 @@ def _ray(i, a):
     return r, mu, 0.5 * (m1 - m0), -r * mu + math.sqrt(r * r * (mu * mu - 1.0) + TOP_KM * TOP_KM), False
 
 
-@njit(inline="always", **JIT)
+@njit(inline="always", **KERNEL_OPTIONS)
 def _step(r, mu, far, s):
     """Step s along a ray: its length, the distance and the radius of its middle."""
     u0, u1 = s / PATH_STEPS, (s + 1) / PATH_STEPS
@@ -93,7 +93,7 @@ def _step(r, mu, far, s):
     return t1 - t0, t, math.sqrt(r * r + t * t + 2.0 * r * mu * t)
 
 
-@njit(**MAKING_JIT)
+@njit(**ALLOCATING_KERNEL_OPTIONS)
 def _sun_paths(table):
     shape = (ALTITUDES, DIRECTIONS, PATH_STEPS, SUN_COSINES, DUSK_AZIMUTHS, NSPECIES + 1)
     paths = np.zeros(shape, np.float32)
@@ -128,7 +128,7 @@ def sun_paths() -> NDArray[np.float32]:
     return _sun_paths(columns())
 
 
-@njit(**MAKING_JIT)
+@njit(**ALLOCATING_KERNEL_OPTIONS)
 def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
     """Fill rows first..last of psi and psi_ground.
 
@@ -175,7 +175,7 @@ def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
                 psi[i, j, n] = source[j, n] * orders
 
 
-@njit(**MAKING_JIT)
+@njit(**ALLOCATING_KERNEL_OPTIONS)
 def _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geometry, reach, ground):
     """The part of a view ray that does not depend on the sun: one elevation, shared by all azimuths.
 
@@ -210,7 +210,7 @@ def _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geome
             ground[n] += scattering[n] * seen * (psi_ground[i, n] * (1 - fy) + psi_ground[i + 1, n] * fy)
 
 
-@njit(**MAKING_JIT)
+@njit(**ALLOCATING_KERNEL_OPTIONS)
 def view_tables(
     profile, table, depth, scatter, scatter_ms, psi, psi_ground, mus, view_mu, cos_azimuth, steps
 ):

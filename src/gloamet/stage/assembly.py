@@ -13,24 +13,24 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.staging import LampEdit, MaterialEdit, Prop, Stage, View
+from gloamet.document.stage import LampEdit, MaterialEdit, Prop, Stage, View
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane, own_ground, rest_height
-from gloamet.stage.placing import Placement, placed
+from gloamet.stage.placing import Placement, to_world_scene
 from gloamet.stage.props import grow, prop_parts
 from gloamet.stage.scene import Lamp, Material, Origin, Scene
 
 FILM_HEIGHT_MM = 24.0
 
 
-def placement_of(stage: Stage, origin: Origin) -> Placement:
+def placement_from_stage(stage: Stage, origin: Origin) -> Placement:
     """How the document places its model; what it leaves to the file comes from there."""
     units = origin.units if stage.units == "file" else stage.units
     up = origin.up if stage.up == "file" else stage.up
     return Placement(units, up, stage.turn_deg, stage.drop, stage.offset)
 
 
-def camera_of_view(view: View) -> Camera:
+def camera_from_view(view: View) -> Camera:
     """The camera a view describes; its opening follows from the focal length on 36 x 24 mm."""
     aperture = focal_mm(view.fov_deg) / 1000.0 / view.f_number if view.depth_of_field else 0.0
     return Camera(
@@ -52,7 +52,7 @@ def fov_of_focal(mm: float) -> float:
     return 2.0 * math.degrees(math.atan(0.5 * FILM_HEIGHT_MM / mm))
 
 
-def edited(material: Material, edit: MaterialEdit) -> Material:
+def edit_material_values(material: Material, edit: MaterialEdit) -> Material:
     """A material with its corrections."""
     names = (
         "texture_strength",
@@ -119,19 +119,20 @@ def with_props(scene: Scene, props: tuple[Prop, ...]) -> Scene:
     return replace(scene, parts=tuple(parts), materials=tuple(materials))
 
 
-def stand_up(file_scene: Scene, stage: Stage) -> Scene:
+def place_in_world(file_scene: Scene, stage: Stage) -> Scene:
     """The file's scene in the world, all parts of it, before any other decision."""
-    return placed(file_scene, placement_of(stage, file_scene.origin))
+    return to_world_scene(file_scene, placement_from_stage(stage, file_scene.origin))
 
 
-def assemble(scene: Scene, stage: Stage) -> Scene:
-    """The scene as it is rendered, from the one that `stand_up` gave."""
+def apply_edits(scene: Scene, stage: Stage) -> Scene:
+    """The scene as it is rendered, from the one that `place_in_world` gave."""
     if stage.muted:
         muted = set(stage.muted)
         scene = replace(scene, parts=tuple(part for part in scene.parts if part.name not in muted))
     if stage.materials:
         materials = tuple(
-            edited(m, stage.materials[m.name]) if m.name in stage.materials else m for m in scene.materials
+            edit_material_values(m, stage.materials[m.name]) if m.name in stage.materials else m
+            for m in scene.materials
         )
         scene = replace(scene, materials=materials)
     if stage.lamps:
@@ -139,12 +140,12 @@ def assemble(scene: Scene, stage: Stage) -> Scene:
     scene = with_props(scene, stage.props)
     if stage.plaster.on:
         p = stage.plaster
-        dressed = tuple(plastered(m, p.reflectance, p.keep_glass) for m in scene.materials)
+        dressed = tuple(plaster_material(m, p.reflectance, p.keep_glass) for m in scene.materials)
         scene = replace(scene, materials=dressed)
     return scene
 
 
-def plastered(m: Material, reflectance: float, keep_glass: bool) -> Material:
+def plaster_material(m: Material, reflectance: float, keep_glass: bool) -> Material:
     """A material in plaster: one matt grey; glass stays clear when asked, lamps glow, holes stay holes."""
     grey = (reflectance, reflectance, reflectance)
     if m.transmission > 0.05:
@@ -159,7 +160,7 @@ def plastered(m: Material, reflectance: float, keep_glass: bool) -> Material:
     )  # fmt: skip
 
 
-def ground_of(stage: Stage, reflectance: float, scene: Scene) -> GroundPlane:
+def ground_from_stage(stage: Stage, reflectance: float, scene: Scene) -> GroundPlane:
     """The ground under a placed scene; `scene` is the whole model, muted parts and all."""
     ground, own = stage.ground, own_ground(scene)
     height, hole = rest_height(scene, own)

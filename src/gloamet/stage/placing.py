@@ -43,16 +43,16 @@ def to_world(up: UpAxis, units: str) -> NDArray[np.float64]:
     return matrix
 
 
-def _turned(turn_deg: float) -> Matrix:
+def _rotation_z(turn_deg: float) -> Matrix:
     angle = math.radians(turn_deg)
     matrix = np.eye(4)
     matrix[:2, :2] = [[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]]
     return matrix
 
 
-def placed(scene: Scene, placement: Placement) -> Scene:
+def to_world_scene(scene: Scene, placement: Placement) -> Scene:
     """The scene in world metres. Raises GloametError when that puts it out of reach."""
-    matrix = _turned(placement.turn_deg) @ to_world(placement.up, placement.units)
+    matrix = _rotation_z(placement.turn_deg) @ to_world(placement.up, placement.units)
     parts = tuple(replace(part, matrix=matrix @ part.matrix) for part in scene.parts)
     moved = replace(scene, parts=parts)
     shift = np.asarray(placement.offset, float)

@@ -34,7 +34,7 @@ class RealMoment:
 
 
 @dataclass(frozen=True)
-class Window:
+class TimeWindow:
     """Which moments count: clock hours of the day and days of the year, both ends included, and a sun so high.
 
     A season whose first day is after its last runs over the turn of the year.
@@ -58,7 +58,7 @@ class Window:
         return np.asarray((hour >= self.from_hour) & (hour <= self.to_hour))
 
 
-ALL_YEAR = Window()
+ALL_YEAR = TimeWindow()
 
 
 def angle_deg(a: Array, b: Array) -> Array:
@@ -71,7 +71,7 @@ def angle_deg(a: Array, b: Array) -> Array:
     return np.asarray(np.degrees(2.0 * np.arcsin(np.minimum(half, 1.0))))
 
 
-def _refined(
+def _refine_moment(
     start_s: Array, step_s: float, low_s: Array, high_s: Array, latitude_deg: float, longitude_deg: float,
     off: Callable[[Array], Array],
 ) -> tuple[Array, Array]:  # fmt: skip
@@ -90,7 +90,7 @@ def _refined(
 
 def nearest_by(
     off: Callable[[Array], Array],
-    year: int, latitude_deg: float, longitude_deg: float, tz: tzinfo, window: Window = ALL_YEAR, most: int = 12,
+    year: int, latitude_deg: float, longitude_deg: float, tz: tzinfo, window: TimeWindow = ALL_YEAR, most: int = 12,
 ) -> list[RealMoment]:  # fmt: skip
     """Moments of a year at which off(unit vectors (..., 3)) in degrees is least, one a day, best first.
 
@@ -113,7 +113,7 @@ def nearest_by(
     low = np.where(np.isfinite(left), grid.times_s, np.inf).min(1)[held]
     high = np.where(np.isfinite(left), grid.times_s, -np.inf).max(1)[held]
     step = 60.0 * SCAN_MINUTES
-    times[held], fine[held] = _refined(start[held], step, low, high, latitude_deg, longitude_deg, off)
+    times[held], fine[held] = _refine_moment(start[held], step, low, high, latitude_deg, longitude_deg, off)
     before, after = np.concatenate([[np.inf], fine[:-1]]), np.concatenate([fine[1:], [np.inf]])
     peak = np.isfinite(fine) & (fine <= before) & (fine <= after) & (fine <= 2.0 * fine.min() + SAME_DEG)
     peaks = np.flatnonzero(peak)
@@ -133,7 +133,7 @@ def nearest_by(
 
 def nearest_moments(
     azimuth_deg: float, elevation_deg: float,
-    year: int, latitude_deg: float, longitude_deg: float, tz: tzinfo, window: Window = ALL_YEAR, most: int = 12,
+    year: int, latitude_deg: float, longitude_deg: float, tz: tzinfo, window: TimeWindow = ALL_YEAR, most: int = 12,
 ) -> list[RealMoment]:  # fmt: skip
     """Moments of a year at which the sun comes nearest to a direction, best first."""
     wanted = direction(azimuth_deg, elevation_deg)

@@ -10,21 +10,21 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.trace.firsthit import Maps
+from gloamet.trace.first_hits import FirstHits
 
 CREASE_COS = 0.86  # faces turned by more than about 30 degrees
-BREAK = 0.012  # a step of inverse depth, as a share of it, that no plane explains
+DEPTH_STEP = 0.012  # a step of inverse depth, as a share of it, that no plane explains
 ONE_SURFACE = 0.02  # a step of depth, as a share of it, within one surface
 REFERENCE_PX = 1000.0  # widths are given for a picture this high
-CROWDED = (
+MIN_LINE_SPACING = (
     0.25,
     0.55,
 )  # shares of a neighbourhood that are edges: from here lines thin out, here they are gone
-FINER = 2  # maps have this many times the picture's pixels a side
+MAP_SCALE = 2  # maps have this many times the picture's pixels a side
 INK = np.float32(0.04)  # what is left of the light under a line
 
 
-def _edges(maps: Maps) -> NDArray[np.bool_]:
+def _edges(maps: FirstHits) -> NDArray[np.bool_]:
     part, normal = maps.part, maps.normal
     inverse = np.where(maps.depth > 0.0, 1.0 / np.maximum(maps.depth, 1e-6), 0.0)
     out = np.zeros(part.shape, bool)
@@ -36,20 +36,20 @@ def _edges(maps: Maps) -> NDArray[np.bool_]:
     out[:-1] |= down
     # positive on the nearer side of a step only, so that a line is one pixel wide
     bend = 2.0 * inverse[:, 1:-1] - inverse[:, :-2] - inverse[:, 2:]
-    out[:, 1:-1] |= (bend > BREAK * np.maximum(inverse[:, 1:-1], 1e-6)) & (part[:, 1:-1] >= 0)
+    out[:, 1:-1] |= (bend > DEPTH_STEP * np.maximum(inverse[:, 1:-1], 1e-6)) & (part[:, 1:-1] >= 0)
     bend = 2.0 * inverse[1:-1] - inverse[:-2] - inverse[2:]
-    out[1:-1] |= (bend > BREAK * np.maximum(inverse[1:-1], 1e-6)) & (part[1:-1] >= 0)
+    out[1:-1] |= (bend > DEPTH_STEP * np.maximum(inverse[1:-1], 1e-6)) & (part[1:-1] >= 0)
     return out
 
 
-def _agree(maps: Maps, a: tuple[slice, ...], b: tuple[slice, ...]) -> NDArray[np.bool_]:
+def _agree(maps: FirstHits, a: tuple[slice, ...], b: tuple[slice, ...]) -> NDArray[np.bool_]:
     """Whether samples at a and at b lie on one smooth surface."""
     near, far = maps.depth[a], maps.depth[b]
     same = (maps.part[a] == maps.part[b]) & (np.abs(near - far) <= ONE_SURFACE * np.maximum(near, far))
     return np.asarray(same & ((maps.normal[a] * maps.normal[b]).sum(-1) >= CREASE_COS * (maps.part[a] >= 0)))
 
 
-def _without_slivers(maps: Maps) -> Maps:
+def _without_slivers(maps: FirstHits) -> FirstHits:
     """Gaps and slats one or two samples wide taken out: sampled so coarsely they would draw dashes."""
     for wide in (1, 2):
         for axis in (0, 1):
@@ -72,7 +72,7 @@ def _without_slivers(maps: Maps) -> Maps:
     return maps
 
 
-def contours(maps: Maps, weight_px: float, finer: int = 1) -> NDArray[np.float32]:
+def contours(maps: FirstHits, weight_px: float, finer: int = 1) -> NDArray[np.float32]:
     """Ink of lines weight_px wide in a picture 1000 pixels high; maps are `finer` times the picture's size.
 
     Where shapes are smaller than the pixels (far slats, leaves) lines would fill everything: they fade there.
@@ -88,10 +88,10 @@ def contours(maps: Maps, weight_px: float, finer: int = 1) -> NDArray[np.float32
     # a line finer than a pixel is fainter instead
     cover = np.clip(0.5 * max(width, 1.0) + 0.5 - away, 0.0, 1.0).astype(np.float32) * min(width, 1.0)
     crowd = np.asarray(uniform_filter(edges.astype(np.float32), 4 * finer + 1))
-    cover *= np.clip((CROWDED[1] - crowd) / (CROWDED[1] - CROWDED[0]), 0.0, 1.0)
+    cover *= np.clip((MIN_LINE_SPACING[1] - crowd) / (MIN_LINE_SPACING[1] - MIN_LINE_SPACING[0]), 0.0, 1.0)
     return np.ascontiguousarray(cover[: h * finer, : w * finer].reshape(h, finer, w, finer).mean((1, 3)))
 
 
-def inked(picture: NDArray[np.float32], cover: NDArray[np.float32]) -> NDArray[np.float32]:
+def composite_lines(picture: NDArray[np.float32], cover: NDArray[np.float32]) -> NDArray[np.float32]:
     """The picture (H, W, 3) under the ink."""
     return np.asarray(picture * (1.0 - cover * (1.0 - INK))[..., None], np.float32)

@@ -19,9 +19,9 @@ from gloamet.errors import GloametError
 from gloamet.trace.film import Film, Floats
 
 BEST_MEMORY_MB = 600  # of the best cleaning, which works in tiles; without a limit 1080p took 1.6 GB
-BRIGHT = 3.0  # times the middle level: what is above is no part of what a few samples miss
-STEPS = (BRIGHT, 12.0, 48.0, np.inf)  # of brightness, times the middle level
-MOST_GAIN = 2.0  # of a step above the dimmest: what few samples say of few bright pixels is chance
+HIGHLIGHT_THRESHOLD = 3.0  # times the middle level: what is above is no part of what a few samples miss
+LUMINANCE_BANDS = (HIGHLIGHT_THRESHOLD, 12.0, 48.0, np.inf)  # of brightness, times the middle level
+MAX_BAND_GAIN = 2.0  # of a step above the dimmest: what few samples say of few bright pixels is chance
 _MONITOR = ctypes.CFUNCTYPE(ctypes.c_bool, ctypes.c_void_p, ctypes.c_double)
 
 
@@ -119,15 +119,15 @@ def _middle(level: Floats) -> float:
     return float(np.median(lit)) if lit.size else 0.0
 
 
-def dim_and_bright(clean: Floats) -> tuple[Floats, Floats]:
+def split_highlights(clean: Floats) -> tuple[Floats, Floats]:
     """A picture (H, W, 3) without grain as the part up to BRIGHT times its middle level and the rest above it."""
     level = clean.mean(2)
-    bright = np.float32(BRIGHT * _middle(level))
+    bright = np.float32(HIGHLIGHT_THRESHOLD * _middle(level))
     low = clean * np.minimum(np.float32(1.0), bright / np.maximum(level, np.float32(1e-30)))[..., None]
     return low, clean - low
 
 
-def keeping_light(clean: Floats, noisy: Floats) -> Floats:
+def match_mean_luminance(clean: Floats, noisy: Floats) -> Floats:
     """A cleaned picture with the mean light of the noisy one, both (H, W, 3): where it is dim, where it is brighter
     and where it glows, hence on the whole.
 
@@ -144,7 +144,7 @@ def keeping_light(clean: Floats, noisy: Floats) -> Floats:
     # where a step begins, and what a unit of brightness has got in those under it
     low, below = 0.0, np.zeros(3)
     most, highest = np.inf, float(level.max())  # a first sample can miss most of what is dim
-    for high in (middle * step for step in STEPS):
+    for high in (middle * step for step in LUMINANCE_BANDS):
         here = np.flatnonzero((level > low) & (level <= high))
         if not here.size:
             continue
@@ -157,11 +157,11 @@ def keeping_light(clean: Floats, noisy: Floats) -> Floats:
         owed -= gain * there
         kept[here] = unit * (below + over[:, None] * gain).astype(np.float32)
         below += gain * (min(high, highest) - low)
-        low, most = high, MOST_GAIN
+        low, most = high, MAX_BAND_GAIN
     return kept.reshape(clean.shape)
 
 
-def denoise_well(
+def denoise_prefiltered(
     pictures: Sequence[Floats], film: Film, cancelled: Callable[[], bool] = _never
 ) -> list[Floats] | None:
     """Pictures (H, W, 3) of one film without grain, as well as can be: the guides are cleaned first."""

@@ -20,14 +20,14 @@ from numpy.typing import NDArray
 
 from gloamet.errors import GloametError
 
-SMOOTH, COLOURED = 1, 2  # flags of triangles: with vertex normals, with vertex colours
-OPAQUE, PERVIOUS = 0, 1
-UNSEEN, SHADELESS = 2, 4  # added to the above
-CLASSES = 6
+HAS_VERTEX_NORMALS, HAS_VERTEX_COLOUR = 1, 2  # flags of triangles: with vertex normals, with vertex colours
+OPAQUE, TRANSMISSIVE = 0, 1
+CAMERA_INVISIBLE, NO_SHADOW = 2, 4  # added to the above
+RAY_CLASSES = 6
 SPARE_VERTICES = 1  # Embree reads 16 bytes at the last vertex
 CAMERA_MASK = 0b110011  # all but the unseen
 PATH_MASK = 0b001111  # all that cast shade
-OPAQUE_MASK, PERVIOUS_MASK = 0b000101, 0b001010  # of those
+OPAQUE_MASK, TRANSMISSIVE_MASK = 0b000101, 0b001010  # of those
 _TRIANGLE, _INSTANCE, _INDEX, _VERTEX = 0, 121, 0, 1
 _UINT3, _FLOAT3, _FLOAT3X4_ROWS = 0x5003, 0x9003, 0x9134
 _POINTER = ctypes.c_void_p
@@ -125,7 +125,7 @@ class RayScene:
         for surface, triangles in enumerate(classes):
             if len(triangles):
                 self._attach(scene, surface, surface, triangles)
-        place = CLASSES
+        place = RAY_CLASSES
         for instance in instances or []:
             inner = self._new_scene()
             self._attach(inner, 0, instance.surface, instance.triangles)

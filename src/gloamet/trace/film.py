@@ -18,19 +18,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.stage.camera import Camera
-from gloamet.trace.compiled import Compiled
-from gloamet.trace.lights import Lights
+from gloamet.trace.environment import Environment
+from gloamet.trace.render_scene import RenderScene
 
 Floats = NDArray[np.float32]
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 TILE_ROWS, TILE_PATHS = 8, 16_000  # paths between two looks at whether to stop: some 25 ms of one thread
 DEFAULT_BOUNCES = 4
-LIGHTS = ("sun", "sky", "lamps", "panorama")
-TOGETHER = LIGHTS[:3]  # met by the same paths; a panorama has paths of its own
-SQUARES = {"sun": 0, "sky": 1, "lamps": 2, "panorama": 4}  # planes of `squares`; 3 is of those together
-COLOURS = (*LIGHTS, "albedo", "normal")
-PLANES = ("depth", "squares", "counts")
-BYTES_A_PIXEL = 4 * (3 * len(COLOURS) + 1 + len(SQUARES) + 1 + 1)
+LIGHT_LAYERS = ("sun", "sky", "lamps", "panorama")
+SHARED_PATH_LAYERS = LIGHT_LAYERS[:3]  # met by the same paths; a panorama has paths of its own
+SECOND_MOMENT_INDEX = {
+    "sun": 0,
+    "sky": 1,
+    "lamps": 2,
+    "panorama": 4,
+}  # planes of `squares`; 3 is of those together
+RGB_LAYERS = (*LIGHT_LAYERS, "albedo", "normal")
+SCALAR_LAYERS = ("depth", "squares", "counts")
+BYTES_PER_PIXEL = 4 * (3 * len(RGB_LAYERS) + 1 + len(SECOND_MOMENT_INDEX) + 1 + 1)
 PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers would share their grain
 Gains = tuple[float, float, float, float]  # of the lights in their order
 
@@ -40,7 +45,7 @@ class Film:
     """Sums over samples: sun, sky, lamps, panorama, albedo, normal (H, W, 3); depth, counts (H, W); squares (H, W, 5).
 
     Films of another seed (0..2^31) have other grain of the same picture. owed (H, W) is what a pass that was begun
-    has still to trace; `Tracer.expose` takes off what it traces.
+    has still to trace; `Renderer.accumulate` takes off what it traces.
     """
 
     width: int
@@ -48,13 +53,13 @@ class Film:
     rays: int = 0
     seed: int = 0
     layers: dict[str, Floats] = field(default_factory=dict)
-    owed: NDArray[np.uint16] | None = None
+    pending_samples: NDArray[np.uint16] | None = None
 
     def __post_init__(self) -> None:
         shape = (self.height, self.width, 3)
-        self.layers = {name: np.zeros(shape, np.float32) for name in COLOURS}
-        self.layers |= {name: np.zeros(shape[:2], np.float32) for name in PLANES}
-        self.layers["squares"] = np.zeros((*shape[:2], len(SQUARES) + 1), np.float32)
+        self.layers = {name: np.zeros(shape, np.float32) for name in RGB_LAYERS}
+        self.layers |= {name: np.zeros(shape[:2], np.float32) for name in SCALAR_LAYERS}
+        self.layers["squares"] = np.zeros((*shape[:2], len(SECOND_MOMENT_INDEX) + 1), np.float32)
 
     @property
     def samples(self) -> int:
@@ -97,7 +102,9 @@ class Film:
         return float(self.layers["counts"][y0:y1, x0:x1].mean())
 
 
-def region_of(rectangle: tuple[float, float, float, float] | None, width: int, height: int) -> Region | None:
+def pixel_region(
+    rectangle: tuple[float, float, float, float] | None, width: int, height: int
+) -> Region | None:
     """A rectangle of picture shares in pixels, at least 8 on a side; None for none."""
     if rectangle is None:
         return None
@@ -110,7 +117,7 @@ def region_of(rectangle: tuple[float, float, float, float] | None, width: int, h
     return x0, y0, min(width, max(x1, x0 + 8)), min(height, max(y1, y0 + 8))
 
 
-def _tiles(wanted: NDArray[np.uint16], most_paths: int = TILE_PATHS) -> list[tuple[int, int]]:
+def _row_bands(wanted: NDArray[np.uint16], most_paths: int = TILE_PATHS) -> list[tuple[int, int]]:
     """Bands of rows, first and last, of at most TILE_ROWS and about so many paths: none holds up a cancel for long."""
     bands, first, paths = [], 0, 0
     in_rows = wanted.sum(1, dtype=np.int64)
@@ -123,7 +130,7 @@ def _tiles(wanted: NDArray[np.uint16], most_paths: int = TILE_PATHS) -> list[tup
     return [(a, b) for a, b in bands if in_rows[a:b].any()]
 
 
-class _Aside:
+class _PanoramaTarget:
     """Where the paths of a panorama leave what they find: the sky's place is the film's panorama, the rest scratch."""
 
     def __init__(self, film: Film) -> None:
@@ -140,22 +147,24 @@ class _Aside:
     def take(self, rows: tuple[int, int]) -> None:
         """Rows that are traced: their squares go to the film."""
         cut = slice(*rows)
-        self._film.layers["squares"][cut, :, SQUARES["panorama"]] += self._squares[cut, :, SQUARES["sky"]]
+        self._film.layers["squares"][cut, :, SECOND_MOMENT_INDEX["panorama"]] += self._squares[
+            cut, :, SECOND_MOMENT_INDEX["sky"]
+        ]
         self._squares[cut] = 0.0
 
 
-class Tracer:
+class Renderer:
     """A pool of threads that adds passes to films; cancel is looked at between tiles."""
 
     def __init__(self, threads: int | None = None) -> None:
         self.threads = threads or os.cpu_count() or 1
         self.pool = ThreadPoolExecutor(self.threads, thread_name_prefix="rays")
 
-    def expose(
+    def accumulate(
         self,
         film: Film,
-        scene: Compiled,
-        lights: Lights,
+        scene: RenderScene,
+        lights: Environment,
         camera: Camera,
         samples: int | NDArray[np.uint16] = 1,
         max_bounces: int = DEFAULT_BOUNCES,
@@ -166,7 +175,7 @@ class Tracer:
 
         False when cancelled: some pixels then have theirs and others not; each knows how many it has.
         """
-        from gloamet.trace.paths import trace_rows
+        from gloamet.trace.path_tracer import trace_rows
 
         if isinstance(samples, int):
             wanted = np.zeros((film.height, film.width), np.uint16)
@@ -177,12 +186,19 @@ class Tracer:
         looking = (camera.packed(film.width, film.height), film.width, film.height, wanted)
         before: tuple[Any, ...] = (scene.rays.handle, scene.geometry.pervious)
         fixed = (*before, scene.arrays(), lights.arrays(), *looking, np.uint64(film.seed), max_bounces)
-        buffers = tuple(film.layers[n] for n in (*TOGETHER, "albedo", "normal", *PLANES))
+        buffers = tuple(film.layers[n] for n in (*SHARED_PATH_LAYERS, "albedo", "normal", *SCALAR_LAYERS))
         aside = None
         if lights.panorama is not None:
-            aside = _Aside(film)
+            aside = _PanoramaTarget(film)
             seed = np.uint64(film.seed + PANORAMA_SEED)
-            alone = (*before, scene.unlit_arrays(), lights.panorama.arrays(), *looking, seed, max_bounces)
+            alone = (
+                *before,
+                scene.arrays_without_lamps(),
+                lights.panorama.arrays(),
+                *looking,
+                seed,
+                max_bounces,
+            )
 
         def tile(rows: tuple[int, int]) -> int:
             if cancelled():
@@ -192,11 +208,11 @@ class Tracer:
                 count = int(trace_rows(*alone, *rows, aside.buffers))
                 aside.take(rows)
             count += int(trace_rows(*fixed, *rows, buffers))
-            if film.owed is not None:
-                film.owed[slice(*rows)] -= wanted[slice(*rows)]
+            if film.pending_samples is not None:
+                film.pending_samples[slice(*rows)] -= wanted[slice(*rows)]
             return count
 
-        tiles = _tiles(wanted, TILE_PATHS if aside is None else TILE_PATHS // 2)
+        tiles = _row_bands(wanted, TILE_PATHS if aside is None else TILE_PATHS // 2)
         counts = list(self.pool.map(tile, tiles))
         film.rays += sum(count for count in counts if count > 0)
         return min(counts, default=0) >= 0

@@ -20,7 +20,7 @@ from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Lamp, Material, Part, Scene, Texture
 
 Floats = NDArray[np.float32]
-RED, ROUGHNESS, METALNESS, IOR, THIN, BASE_PICTURE, SURFACE_PICTURE, SPECULAR, KIND = (
+BASE_COLOUR, ROUGHNESS, METALNESS, IOR, THIN, BASE_TEXTURE, ROUGHNESS_TEXTURE, SPECULAR, KIND = (
     0,
     3,
     4,
@@ -31,14 +31,24 @@ RED, ROUGHNESS, METALNESS, IOR, THIN, BASE_PICTURE, SURFACE_PICTURE, SPECULAR, K
     9,
     10,
 )
-FACTOR, TRANSMISSION, TEXTURE_STRENGTH, MEAN = 11, 14, 15, 16
-EMISSION, EMISSION_PICTURE, EMITS_BACK, LAMP_DENSITY = 19, 22, 23, 24
-NORMAL_PICTURE, NORMAL_STRENGTH, CUTOUT, TRANSLUCENCY, COAT, COAT_ALPHA = 25, 26, 27, 28, 29, 30
-MIRRORED = 31
+TEXTURE_FACTOR, TRANSMISSION, TEXTURE_STRENGTH, TEXTURE_MEAN = 11, 14, 15, 16
+EMISSION, EMISSION_TEXTURE, TWO_SIDED_EMISSION, EMITTER_PDF = 19, 22, 23, 24
+NORMAL_TEXTURE, NORMAL_STRENGTH, CUTOUT, TRANSLUCENCY, COAT, COAT_ALPHA = 25, 26, 27, 28, 29, 30
+MIRRORED_LAMP_WEIGHT = 31
 MATERIAL_WORDS = 32
 MATT, GLOSSY, GLASS = 0.0, 1.0, 2.0
 TRIANGLE_LAMP, POINT_LAMP = 0.0, 1.0
-LAMP_KIND, SUM, CHANCE, AT, FIRST, SECOND, LIGHT, COS_FULL, COS_OUTER = 0, 1, 2, 3, 6, 9, 12, 15, 16
+LAMP_KIND, LAMP_CDF, LAMP_PDF, LAMP_ORIGIN, LAMP_EDGE_U, LAMP_EDGE_V, LAMP_RADIANCE, COS_FULL, COS_OUTER = (
+    0,
+    1,
+    2,
+    3,
+    6,
+    9,
+    12,
+    15,
+    16,
+)
 LAMP_WORDS = 17
 # A dielectric's gloss fades out towards roughness 1, which is a plain Lambert surface: its base colour is
 # then its whole reflectance, as a meter card's is.
@@ -68,31 +78,31 @@ def mean_colour(texture: Texture) -> NDArray[np.float64]:
     return np.asarray(SRGB_DECODE[texture.pixels[:: step[0], :: step[1], :3]].mean((0, 1)), np.float64)
 
 
-def is_pervious(m: Material) -> bool:
+def is_transmissive(m: Material) -> bool:
     """Whether shadow rays may pass through it."""
     return m.transmission > GLASS_FROM or m.cutout is not None
 
 
 def _row(m: Material, textures: tuple[Texture, ...]) -> Floats:
     row = np.zeros(MATERIAL_WORDS, np.float32)
-    row[RED : RED + 3] = _to_ap1(m.base_colour)
+    row[BASE_COLOUR : BASE_COLOUR + 3] = _to_ap1(m.base_colour)
     row[ROUGHNESS], row[METALNESS], row[IOR], row[THIN] = m.roughness, m.metalness, m.ior, float(m.thin)
     for column, index in (
-        (BASE_PICTURE, m.base_texture),
-        (SURFACE_PICTURE, m.surface_texture),
-        (EMISSION_PICTURE, m.emission_texture),
-        (NORMAL_PICTURE, m.normal_texture),
+        (BASE_TEXTURE, m.base_texture),
+        (ROUGHNESS_TEXTURE, m.surface_texture),
+        (EMISSION_TEXTURE, m.emission_texture),
+        (NORMAL_TEXTURE, m.normal_texture),
         (CUTOUT, m.cutout),
     ):
         row[column] = -1 if index is None else index
     row[SPECULAR] = _gloss(m.roughness)
-    row[FACTOR : FACTOR + 3] = m.base_colour
+    row[TEXTURE_FACTOR : TEXTURE_FACTOR + 3] = m.base_colour
     row[TRANSMISSION] = m.transmission
     row[TEXTURE_STRENGTH] = m.texture_strength
     if m.base_texture is not None and m.texture_strength < 1.0:
-        row[MEAN : MEAN + 3] = mean_colour(textures[m.base_texture])
-    row[EMISSION : EMISSION + 3], row[EMITS_BACK] = _to_ap1(m.emission), float(m.emits_back)
-    row[MIRRORED] = 1.0
+        row[TEXTURE_MEAN : TEXTURE_MEAN + 3] = mean_colour(textures[m.base_texture])
+    row[EMISSION : EMISSION + 3], row[TWO_SIDED_EMISSION] = _to_ap1(m.emission), float(m.emits_back)
+    row[MIRRORED_LAMP_WEIGHT] = 1.0
     row[NORMAL_STRENGTH], row[TRANSLUCENCY] = m.normal_strength, m.translucency
     row[COAT], row[COAT_ALPHA] = m.coat, m.coat_roughness**2
     row[KIND] = GLOSSY
@@ -116,16 +126,16 @@ def _ground_row(ground: GroundPlane | None) -> Floats:
         roughness = 0.02 + 0.25 * ground.ripple
         return _row(Material("water", WATER_COLOUR, roughness, 0.0, ior=1.33), ())
     row = _row(Material("ground"), ())
-    row[RED : RED + 3] = (0.2 if ground is None else ground.reflectance) * ground_tint(ground)
+    row[BASE_COLOUR : BASE_COLOUR + 3] = (0.2 if ground is None else ground.reflectance) * ground_tint(ground)
     return row
 
 
-def material_table(scene: Scene, ground: GroundPlane | None) -> Floats:
+def make_material_table(scene: Scene, ground: GroundPlane | None) -> Floats:
     """All rows, the ground's last."""
     return np.stack([*(_row(m, scene.textures) for m in scene.materials), _ground_row(ground)])
 
 
-def picture_table(textures: tuple[Texture, ...]) -> tuple[NDArray[np.uint8], NDArray[np.int32]]:
+def make_texture_table(textures: tuple[Texture, ...]) -> tuple[NDArray[np.uint8], NDArray[np.int32]]:
     """The texels of all pictures and where each begins."""
     rows, first = [], 0
     for texture in textures:
@@ -143,9 +153,16 @@ def _glowing_triangles(part: Part, material: Material) -> Floats:
         b, c = c, b
     rows = np.zeros((len(a), LAMP_WORDS), np.float32)
     area = 0.5 * np.linalg.norm(np.cross(b - a, c - a), axis=1)
-    rows[:, CHANCE] = area * _power(material)
-    rows[:, AT : AT + 3], rows[:, FIRST : FIRST + 3], rows[:, SECOND : SECOND + 3] = a, b - a, c - a
-    rows[:, LIGHT : LIGHT + 3], rows[:, COS_FULL] = _to_ap1(material.emission), float(material.emits_back)
+    rows[:, LAMP_PDF] = area * _power(material)
+    (
+        rows[:, LAMP_ORIGIN : LAMP_ORIGIN + 3],
+        rows[:, LAMP_EDGE_U : LAMP_EDGE_U + 3],
+        rows[:, LAMP_EDGE_V : LAMP_EDGE_V + 3],
+    ) = a, b - a, c - a
+    rows[:, LAMP_RADIANCE : LAMP_RADIANCE + 3], rows[:, COS_FULL] = (
+        _to_ap1(material.emission),
+        float(material.emits_back),
+    )
     return rows[area > 0.0]
 
 
@@ -158,17 +175,17 @@ def _power(material: Material) -> float:
 def _point_row(lamp: Lamp) -> Floats:
     row = np.zeros(LAMP_WORDS, np.float32)
     row[LAMP_KIND] = POINT_LAMP
-    row[AT : AT + 3], row[FIRST : FIRST + 3] = lamp.position, lamp.direction
-    row[LIGHT : LIGHT + 3] = _to_ap1(lamp.colour) * lamp.intensity_cd
+    row[LAMP_ORIGIN : LAMP_ORIGIN + 3], row[LAMP_EDGE_U : LAMP_EDGE_U + 3] = lamp.position, lamp.direction
+    row[LAMP_RADIANCE : LAMP_RADIANCE + 3] = _to_ap1(lamp.colour) * lamp.intensity_cd
     spot = lamp.kind == "spot"
     row[COS_FULL] = math.cos(math.radians(lamp.full_deg)) if spot else -2.0
     row[COS_OUTER] = math.cos(math.radians(lamp.outer_deg)) if spot else -3.0
     share = (1.0 - math.cos(math.radians(lamp.outer_deg))) / 2.0 if spot else 1.0
-    row[CHANCE] = 4.0 * math.pi * lamp.intensity_cd * max(share, 1e-3)
+    row[LAMP_PDF] = 4.0 * math.pi * lamp.intensity_cd * max(share, 1e-3)
     return row
 
 
-def lamp_table(scene: Scene, materials: Floats) -> tuple[Floats, list[Floats]]:
+def make_lamp_table(scene: Scene, materials: Floats) -> tuple[Floats, list[Floats]]:
     """Everything that glows, ready to be picked by its power, and the same lamp by lamp.
 
     Writes LAMP_DENSITY into the materials, and MIRRORED by the smallest lamp of each.
@@ -180,19 +197,19 @@ def lamp_table(scene: Scene, materials: Floats) -> tuple[Floats, list[Floats]]:
         m = scene.materials[part.material]
         if m.glows and m.emission_texture is None and part.casts:
             blocks.append(_glowing_triangles(part, m))
-            area = float(blocks[-1][:, CHANCE].sum(dtype=np.float64)) / _power(m)
+            area = float(blocks[-1][:, LAMP_PDF].sum(dtype=np.float64)) / _power(m)
             if area > 0.0:
                 row = materials[part.material]
-                row[MIRRORED] = min(row[MIRRORED], area / SMALL_LAMP_M2)
+                row[MIRRORED_LAMP_WEIGHT] = min(row[MIRRORED_LAMP_WEIGHT], area / SMALL_LAMP_M2)
     blocks += [_point_row(lamp)[None] for lamp in scene.lamps if lamp.intensity_cd > 0.0]
     table = np.concatenate(blocks) if blocks else np.zeros((0, LAMP_WORDS), np.float32)
-    total = float(table[:, CHANCE].sum(dtype=np.float64)) if len(table) else 0.0
+    total = float(table[:, LAMP_PDF].sum(dtype=np.float64)) if len(table) else 0.0
     if total <= 0.0:
         return np.zeros((0, LAMP_WORDS), np.float32), []
     for index, m in enumerate(scene.materials):
         if m.glows and m.emission_texture is None:
-            materials[index, LAMP_DENSITY] = _power(m) / total
-    table[:, CHANCE] /= total
-    table[:, SUM] = np.cumsum(table[:, CHANCE], dtype=np.float64)
-    table[-1, SUM] = 1.0
-    return table, [block for block in blocks if block[:, CHANCE].any()]
+            materials[index, EMITTER_PDF] = _power(m) / total
+    table[:, LAMP_PDF] /= total
+    table[:, LAMP_CDF] = np.cumsum(table[:, LAMP_PDF], dtype=np.float64)
+    table[-1, LAMP_CDF] = 1.0
+    return table, [block for block in blocks if block[:, LAMP_PDF].any()]

@@ -11,26 +11,34 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.trace.film import LIGHTS, SQUARES, TOGETHER, Film, Floats, Gains, Region
+from gloamet.trace.film import (
+    LIGHT_LAYERS,
+    SECOND_MOMENT_INDEX,
+    SHARED_PATH_LAYERS,
+    Film,
+    Floats,
+    Gains,
+    Region,
+)
 
-SQUARE = 8  # pixels: enough for a variance that can be believed after 16 samples
+TILE = 8  # pixels: enough for a variance that can be believed after 16 samples
 QUANTILE = 0.8  # of the squares are at the goal when a film is done; the rest are hairs, leaves and glints
-DARK = 0.02  # of the film's mean light is added to a square's own: black may stay grainy
+DARK_FLOOR = 0.02  # of the film's mean light is added to a square's own: black may stay grainy
 UNIT_GAINS: Gains = (1.0, 1.0, 1.0, 1.0)
-MOST_AT_ONCE = 16  # samples of a pixel in one pass: a row of them must not hold up a cancel
+MAX_SAMPLES_PER_PASS = 16  # samples of a pixel in one pass: a row of them must not hold up a cancel
 
 
-def _squares(plane: Floats) -> NDArray[np.float64]:
+def _tile_means(plane: Floats) -> NDArray[np.float64]:
     """Means over squares of SQUARE pixels of a plane (H, W); the last ones may be smaller."""
-    down = np.arange(0, plane.shape[0], SQUARE)
-    across = np.arange(0, plane.shape[1], SQUARE)
+    down = np.arange(0, plane.shape[0], TILE)
+    across = np.arange(0, plane.shape[1], TILE)
     sums = np.add.reduceat(np.add.reduceat(plane, down, axis=0), across, axis=1, dtype=np.float64)
     rows = np.diff([*down, plane.shape[0]])
     columns = np.diff([*across, plane.shape[1]])
     return np.asarray(sums / np.outer(rows, columns), np.float64)
 
 
-def _spread_wide(plane: NDArray[np.float64]) -> NDArray[np.float64]:
+def _blur_tiles(plane: NDArray[np.float64]) -> NDArray[np.float64]:
     """Each square mixed with its eight neighbours: one that met nothing rare yet is warned by them."""
     wide = np.pad(plane, 1, mode="edge")
     rows = 0.25 * wide[:-2] + 0.5 * wide[1:-1] + 0.25 * wide[2:]
@@ -42,10 +50,16 @@ def _light_and_variance(
 ) -> tuple[Floats, Floats]:
     """Luminance (h, w) of one light, or of all, and the variance of its mean."""
     n = np.maximum(film.layers["counts"][cut], np.float32(2.0))
-    names = TOGETHER if only is None else (only,)
+    names = SHARED_PATH_LAYERS if only is None else (only,)
     colours = np.add.reduce([film.layers[name][cut] for name in names])
     light = colours @ AP1_LUMINANCE.astype(np.float32) / n
-    spread = film.layers["squares"][cut][..., len(TOGETHER) if only is None else SQUARES[only]] / n - light**2
+    spread = (
+        film.layers["squares"][cut][
+            ..., len(SHARED_PATH_LAYERS) if only is None else SECOND_MOMENT_INDEX[only]
+        ]
+        / n
+        - light**2
+    )
     variance = np.maximum(spread, np.float32(0.0)) / (n - np.float32(1.0))
     if only is None and film.layers["panorama"][cut].any():
         more, its_own = _light_and_variance(film, cut, "panorama")
@@ -53,7 +67,7 @@ def _light_and_variance(
     return light, variance
 
 
-def square_errors(
+def tile_relative_error(
     film: Film,
     gains: Gains = UNIT_GAINS,
     region: Region | None = None,
@@ -74,18 +88,18 @@ def square_errors(
         light, variance = _light_and_variance(film, cut)
         if gains != UNIT_GAINS:
             # as much more than the lights apart as at unit gains: they vary together at the edges of things
-            parts = [_light_and_variance(film, cut, name) for name in LIGHTS]
+            parts = [_light_and_variance(film, cut, name) for name in LIGHT_LAYERS]
             apart = np.maximum(np.add.reduce([v for _, v in parts]), np.float32(1e-30))
             light = np.add.reduce([np.float32(g) * m for g, (m, _) in zip(gains, parts, strict=True)])
             weighed = [np.float32(g * g) * v for g, (_, v) in zip(gains, parts, strict=True)]
             variance *= np.add.reduce(weighed) / apart
     # what one sample varies is alike next door; how many there are is each square's own
-    once = _spread_wide(_squares(variance * counts))
-    own = _squares(light)
-    return np.asarray(np.sqrt(once / _squares(counts)) / np.maximum(own + DARK * own.mean(), 1e-12))
+    once = _blur_tiles(_tile_means(variance * counts))
+    own = _tile_means(light)
+    return np.asarray(np.sqrt(once / _tile_means(counts)) / np.maximum(own + DARK_FLOOR * own.mean(), 1e-12))
 
 
-def typical(errors: NDArray[np.float64]) -> float:
+def error_quantile(errors: NDArray[np.float64]) -> float:
     """The relative error that four of five squares stay below."""
     return float(np.quantile(errors, QUANTILE, method="lower"))
 
@@ -95,19 +109,19 @@ def samples_wanted(
 ) -> NDArray[np.uint16]:
     """Samples of each pixel (H, W) for the next pass: none where the error is at the goal or `most` are done.
 
-    errors are those of `square_errors`. A pass at most doubles a pixel's samples: its error is only an estimate.
+    errors are those of `tile_relative_error`. A pass at most doubles a pixel's samples: its error is only an estimate.
     """
     out = np.zeros((film.height, film.width), np.uint16)
     x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
     counts = film.layers["counts"][y0:y1, x0:x1]
     over = np.where(errors > goal, np.minimum((errors / goal) ** 2 - 1.0, 1.0), 0.0)
-    share = np.repeat(np.repeat(over, SQUARE, axis=0), SQUARE, axis=1)[: y1 - y0, : x1 - x0]
-    more = np.minimum(np.minimum(np.ceil(counts * share), most - counts), MOST_AT_ONCE)
+    share = np.repeat(np.repeat(over, TILE, axis=0), TILE, axis=1)[: y1 - y0, : x1 - x0]
+    more = np.minimum(np.minimum(np.ceil(counts * share), most - counts), MAX_SAMPLES_PER_PASS)
     out[y0:y1, x0:x1] = np.maximum(more, 0.0).astype(np.uint16)
     return out
 
 
-def share_left(errors: NDArray[np.float64], goal: float, mean_samples: float, most: int) -> float:
+def remaining_samples(errors: NDArray[np.float64], goal: float, mean_samples: float, most: int) -> float:
     """About how many samples a pixel still needs on average until the goal or `most` is reached."""
     wanted = np.clip(mean_samples * (errors / goal) ** 2, 0.0, most)
     return float(np.maximum(wanted - mean_samples, 0.0).mean())

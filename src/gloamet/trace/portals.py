@@ -13,11 +13,11 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import JIT
+from gloamet.jit import KERNEL_OPTIONS
 from gloamet.stage.scene import Part, Scene
 from gloamet.trace.embree import RayScene
 from gloamet.trace.materials import GLASS_FROM
-from gloamet.trace.visibility import ends_of
+from gloamet.trace.visibility import hit_distances
 
 F = np.float32
 Floats = NDArray[np.float32]
@@ -30,7 +30,7 @@ CLOSED, OPENER = (
     0.35,
     0.15,
 )  # share of upward rays that leave: a room lets fewer out, its outside this many more
-SHARE = F(0.75)  # of the sky's samples that a point in a room sends through its portals
+PORTAL_SAMPLE_FRACTION = F(0.75)  # of the sky's samples that a point in a room sends through its portals
 
 
 def _hemisphere(normal: NDArray[np.float64]) -> Floats:
@@ -68,7 +68,7 @@ def _rectangle(part: Part) -> tuple[NDArray[np.float64], ...] | None:
 def _room(rays: RayScene, origins: NDArray[np.float64], normal: NDArray[np.float64]) -> tuple[float, NDArray]:
     """Share of upward rays that leave on one side of a pane, and where the others end."""
     directions = _hemisphere(normal)
-    out = ends_of(rays, origins, directions)
+    out = hit_distances(rays, origins, directions)
     up = directions[:, 2] > 0.05
     ends = (origins + directions * out[:, None])[out > NEAREST_M]
     return float((out[up] < 0).mean()) if up.any() else 1.0, ends
@@ -95,14 +95,14 @@ def _portal(part: Part, rays: RayScene) -> Floats | None:
     return np.concatenate([corner, a, b, inward, [area], low - grow, high + grow]).astype(np.float32)
 
 
-def glass_of(scene: Scene) -> tuple[bool, ...]:
+def glass_parts(scene: Scene) -> tuple[bool, ...]:
     """Which materials light comes through."""
     return tuple(m.transmission > GLASS_FROM for m in scene.materials)
 
 
 def find_portals(scene: Scene, rays: RayScene) -> Floats:
     """The largest panes that light rooms, at most MOST."""
-    glass = glass_of(scene)
+    glass = glass_parts(scene)
     panes = [part for part in scene.parts if part.casts and glass[part.material]]
     panes.sort(key=lambda part: -float(np.prod(np.sort(part.bounds()[1] - part.bounds()[0])[1:])))
     rows = [_portal(part, rays) for part in panes[: 4 * MOST]]
@@ -110,8 +110,8 @@ def find_portals(scene: Scene, rays: RayScene) -> Floats:
     return np.stack(found) if found else np.zeros((0, PORTAL_WORDS), np.float32)
 
 
-@njit(inline="always", **JIT)
-def serves(portals, k, x, y, z):
+@njit(inline="always", **KERNEL_OPTIONS)
+def portal_visible_from(portals, k, x, y, z):
     """Whether portal k lights a point."""
     if x < portals[k, LOW] or x > portals[k, HIGH] or y < portals[k, LOW + 1] or y > portals[k, HIGH + 1]:
         return False
@@ -123,22 +123,22 @@ def serves(portals, k, x, y, z):
     return ahead > F(1e-3)
 
 
-@njit(**JIT)
-def serving(portals, x, y, z):
+@njit(**KERNEL_OPTIONS)
+def count_portals(portals, x, y, z):
     """How many portals light a point."""
     count = 0
     for k in range(len(portals)):
-        if serves(portals, k, x, y, z):
+        if portal_visible_from(portals, k, x, y, z):
             count += 1
     return count
 
 
-@njit(**JIT)
-def through_portal(portals, count, pick, a, b, x, y, z):
+@njit(**KERNEL_OPTIONS)
+def sample_portal(portals, count, pick, a, b, x, y, z):
     """A direction from a point through one of its `count` portals, by three uniform numbers."""
     wanted, k = min(int(pick * F(count)), count - 1), 0
     for j in range(len(portals)):
-        if serves(portals, j, x, y, z):
+        if portal_visible_from(portals, j, x, y, z):
             if wanted == 0:
                 k = j
                 break
@@ -150,12 +150,12 @@ def through_portal(portals, count, pick, a, b, x, y, z):
     return dx * inverse, dy * inverse, dz * inverse
 
 
-@njit(**JIT)
-def portal_density(portals, count, x, y, z, dx, dy, dz):
-    """Probability per steradian with which `through_portal` picks a direction."""
+@njit(**KERNEL_OPTIONS)
+def portal_pdf(portals, count, x, y, z, dx, dy, dz):
+    """Probability per steradian with which `sample_portal` picks a direction."""
     total = F(0)
     for k in range(len(portals)):
-        if not serves(portals, k, x, y, z):
+        if not portal_visible_from(portals, k, x, y, z):
             continue
         cosine = -(dx * portals[k, INWARD] + dy * portals[k, INWARD + 1] + dz * portals[k, INWARD + 2])
         if cosine <= F(1e-5):

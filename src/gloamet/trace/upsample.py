@@ -16,7 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 from numba import njit
 
-from gloamet.jit import JIT
+from gloamet.jit import KERNEL_OPTIONS
 from gloamet.trace.film import TILE_ROWS, Film, Floats
 
 F = np.float32
@@ -33,7 +33,7 @@ class Guides:
     depth: Floats
 
 
-def guides_of(film: Film, shrink: int = 2) -> Guides:
+def guides_from_film(film: Film, shrink: int = 2) -> Guides:
     """Guides of a film, averaged over squares of `shrink` pixels."""
     height, width = film.height // shrink * shrink, film.width // shrink * shrink
     if min(height, width) == 0:
@@ -47,7 +47,7 @@ def guides_of(film: Film, shrink: int = 2) -> Guides:
     return Guides(small("albedo"), small("normal"), small("depth"))
 
 
-@njit(**JIT)
+@njit(**KERNEL_OPTIONS)
 def _rows(picture, albedo, normal, depth, big_albedo, big_normal, big_depth, y0, y1, out):
     height, width = picture.shape[0], picture.shape[1]
     for y in range(y0, y1):
@@ -102,8 +102,8 @@ def upsample(picture: Floats, film: Film, guides: Guides, pool: Executor) -> Flo
     return out
 
 
-@njit(**JIT)
-def _stretch(picture, out):
+@njit(**KERNEL_OPTIONS)
+def _resize_bilinear(picture, out):
     height, width = picture.shape[0], picture.shape[1]
     for y in range(out.shape[0]):
         v = (F(y) + F(0.5)) / F(out.shape[0]) * F(height) - F(0.5)
@@ -119,10 +119,10 @@ def _stretch(picture, out):
                 out[y, x, n] = upper + fy * (lower - upper)
 
 
-def stretched(picture: Floats, shape: tuple[int, ...]) -> Floats:
+def resize_bilinear(picture: Floats, shape: tuple[int, ...]) -> Floats:
     """A picture (H, W, n) at another size (H, W), straight lines between its pixels."""
     if picture.shape[:2] == tuple(shape[:2]):
         return picture
     out = np.empty((shape[0], shape[1], picture.shape[2]), np.float32)
-    _stretch(np.ascontiguousarray(picture, np.float32), out)
+    _resize_bilinear(np.ascontiguousarray(picture, np.float32), out)
     return out

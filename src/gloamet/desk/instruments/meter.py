@@ -9,9 +9,9 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from gloamet.desk import theme
-from gloamet.desk.events import LightSolved
 from gloamet.desk.session import Session
-from gloamet.desk.widgets.pace import Pace
+from gloamet.desk.widgets.throttle import Throttle
+from gloamet.preview.events import LightSolved
 
 TOP_LX = 120_000.0
 HEIGHT, BAR_ROW = 268, 42
@@ -50,11 +50,11 @@ class LightMeter(QWidget):
             "each; exposure."
         )
         # figures that change faster than this cannot be read
-        self._pace = Pace(self, PACE_MS, self.update)
-        session.light_solved.connect(self._take)
+        self._pace = Throttle(self, PACE_MS, self.update)
+        session.light_solved.connect(self._on_light_solved)
         session.frame_ready.connect(lambda _: self._pace.ask())  # which follows the light at once
 
-    def _take(self, light: LightSolved) -> None:
+    def _on_light_solved(self, light: LightSolved) -> None:
         more = BAR_ROW if light.reading.panorama_horizontal_lx > 0.0 else 0
         if self.height() != HEIGHT + more:
             self.setFixedHeight(HEIGHT + more)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, label
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Column, label
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
 
@@ -28,7 +28,7 @@ def turbidity_word(turbidity: float) -> str:
     return "thick haze"
 
 
-class AirStep(Column):
+class AirStep(FormPanel):
     """Turbidity, haze, ground."""
 
     def __init__(self, session: Session) -> None:
@@ -49,11 +49,11 @@ class AirStep(Column):
             label("0.1 forest and wet soil, 0.2 grass, 0.3 sand, 0.5 salt, 0.8 fresh snow", "note", wrap=True)
         )
         self.finish()
-        session.document_changed.connect(self._follow)
-        session.light_solved.connect(lambda _: self._follow(session.document))
-        self._follow(session.document)
+        session.document_changed.connect(self._on_document_changed)
+        session.light_solved.connect(lambda _: self._on_document_changed(session.document))
+        self._on_document_changed(session.document)
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         self.haze.setEnabled(document.air.haze_on)
         light = self.session.light
         text = turbidity_word(document.air.turbidity)

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Choice, Column, label, link, pair
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
 
 
-class ExposeStep(Column):
+class ExposeStep(FormPanel):
     """Developing the picture."""
 
     def __init__(self, session: Session) -> None:
@@ -32,13 +32,17 @@ class ExposeStep(Column):
         )
         self.add(self.whites)
         self.group("View")
-        self.add(Choice(session, "expose", "view", [(v, v) for v in ("ACES 2.0", "ACES 1.3", "plain sRGB")]))
+        self.add(
+            SegmentedControl(
+                session, "expose", "view", [(v, v) for v in ("ACES 2.0", "ACES 1.3", "plain sRGB")]
+            )
+        )
         self.finish()
-        session.document_changed.connect(self._follow)
-        session.frame_ready.connect(lambda _: self._follow(session.document))
-        self._follow(session.document)
+        session.document_changed.connect(self._on_document_changed)
+        session.frame_ready.connect(lambda _: self._on_document_changed(session.document))
+        self._on_document_changed(session.document)
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         self.compensation.setVisible(document.expose.automatic)
         self.ev.setVisible(not document.expose.automatic)
         frame = self.session.frame

@@ -9,13 +9,13 @@ from PySide6.QtWidgets import QFileDialog
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link, pair
 from gloamet.desk.widgets.fields import description
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Column, Words, label, link, pair
 from gloamet.document.model import Document
 
 
-class FillStep(Column):
+class FillStep(FormPanel):
     """A gain each, the ratio that follows, and the panorama."""
 
     def __init__(self, session: Session) -> None:
@@ -37,10 +37,10 @@ class FillStep(Column):
         self.add(self.nature)
         self._add_panorama()
         self.finish()
-        session.light_solved.connect(self._take_light)
-        session.scene_loaded.connect(lambda _: self._follow(session.document))
-        session.document_changed.connect(self._follow)
-        self._follow(session.document)
+        session.light_solved.connect(self._on_light_solved)
+        session.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
 
     def _add_panorama(self) -> None:
         self.group("Light from a panorama")
@@ -51,7 +51,7 @@ class FillStep(Column):
             self.session, "panorama", "level_lx", "Level", theme.PANORAMA,
             show=lambda lux: f"{lux:,.0f} lx".replace(",", "\u2009") if lux else "as in the file",
         )  # fmt: skip
-        self.words = Words(
+        self.words = LinkRow(
             (
                 ("choose …", description("panorama", "file"), self.ask_panorama),
                 (
@@ -66,7 +66,7 @@ class FillStep(Column):
 
     def ask_panorama(self) -> None:
         """Choose the file."""
-        from gloamet.sky.panorama import ENDINGS
+        from gloamet.sky.environment_map import ENDINGS
 
         kinds = " ".join(f"*{ending}" for ending in ENDINGS)
         start = str(Path(self.session.document.panorama.file).parent)
@@ -80,7 +80,7 @@ class FillStep(Column):
         """Light the scene by a file too, or by none."""
         self.session.change("panorama", file=name)
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         compiled, file = self.session.compiled, document.panorama.file
         self.lamps.setVisible(compiled is not None and len(compiled.lamps) > 0)
         for widget in (self.panorama, self.turn, self.level, self.words.links[1]):
@@ -92,7 +92,7 @@ class FillStep(Column):
     def _reset(self) -> None:
         self.session.change("fill", sun_stops=0.0, sky_stops=0.0, lamps_stops=0.0, panorama_stops=0.0)
 
-    def _take_light(self, light) -> None:  # type: ignore[no-untyped-def]
+    def _on_light_solved(self, light) -> None:  # type: ignore[no-untyped-def]
         stops, natural = light.reading.sun_sky_stops, light.natural.sun_sky_stops
         if not math.isfinite(stops):
             self.ratio.setText("no sun")

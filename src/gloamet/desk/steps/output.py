@@ -9,14 +9,14 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QPushButton
 
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, label, link
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Column, label, link
 from gloamet.desk.widgets.switch import Switch
 
 SIZES = ((1920, 1280), (1920, 1080), (3840, 2160))
 
 
-class OutputStep(Column):
+class OutputStep(FormPanel):
     """Size, quality, and the two ways to save."""
 
     def __init__(
@@ -52,12 +52,12 @@ class OutputStep(Column):
             label("The desk rests while a picture is saved; stop keeps what is done.", "note", wrap=True)
         )
         self.finish()
-        session.document_changed.connect(lambda _: self._say_memory())
+        session.document_changed.connect(lambda _: self._show_memory())
 
     def showEvent(self, event: QShowEvent) -> None:  # noqa: N802
-        self._say_memory()
+        self._show_memory()
 
-    def _say_memory(self) -> None:
+    def _show_memory(self) -> None:
         """What saving will take, as far as it is known before the stage is there."""
         compiled, out = self.session.compiled, self.session.document.output
         if compiled is None:

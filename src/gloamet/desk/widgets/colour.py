@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QColorDialog, QHBoxLayout, QPushButton, QWidget
 
 from gloamet.colour.spaces import linear_to_srgb, srgb_to_linear
 from gloamet.desk import theme
-from gloamet.desk.widgets.small import label
+from gloamet.desk.widgets.basic import label
 
 Linear = tuple[float, float, float]
 
@@ -47,7 +47,7 @@ class ColourRow(QWidget):
         name = screen_colour(self._read()).name()
         self.swatch.setStyleSheet(f"background: {name}; border: 1px solid {theme.LINE};")
 
-    def take(self, colour: QColor) -> None:
+    def commit(self, colour: QColor) -> None:
         """Ask for a colour chosen on the screen."""
         if colour.isValid():
             r, g, b = srgb_to_linear(np.array([colour.redF(), colour.greenF(), colour.blueF()])).tolist()
@@ -55,4 +55,4 @@ class ColourRow(QWidget):
 
     def _choose(self) -> None:
         option = QColorDialog.ColorDialogOption.DontUseNativeDialog
-        self.take(QColorDialog.getColor(screen_colour(self._read()), self, "Colour", option))
+        self.commit(QColorDialog.getColor(screen_colour(self._read()), self, "Colour", option))

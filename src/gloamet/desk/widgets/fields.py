@@ -12,13 +12,13 @@ from typing import Any, get_args, get_origin
 
 from annotated_types import Ge, Le
 
-from gloamet.document.model import Document, Path
+from gloamet.document.model import Document, FieldPath
 from gloamet.errors import GloametError
 
-Section = str | Path
+Section = str | FieldPath
 
 
-def steps(section: Section) -> Path:
+def steps(section: Section) -> FieldPath:
     """A dotted name or a path as a path."""
     return tuple(section.split(".")) if isinstance(section, str) else section
 

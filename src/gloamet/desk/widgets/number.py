@@ -56,7 +56,7 @@ class NumberRow(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
-        session.document_changed.connect(self._follow)
+        session.document_changed.connect(self._on_document_changed)
         self._value = self.field.value(session.document)
 
     def sizeHint(self) -> QSize:  # noqa: N802
@@ -70,7 +70,7 @@ class NumberRow(QWidget):
         """The value shown."""
         return self._value
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         value = self.field.value(document)
         if value != self._value:
             self._value = value
@@ -169,7 +169,7 @@ class NumberRow(QWidget):
         drag, self._drag = self._drag, None
         if drag == "value?":
             self.begin_typing()
-        self.session.settle()
+        self.session.end_undo_group()
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
@@ -203,7 +203,7 @@ class NumberRow(QWidget):
         self.update()
 
     def focusOutEvent(self, event: QFocusEvent) -> None:  # noqa: N802
-        self.session.settle()
+        self.session.end_undo_group()
         self.update()
 
     # -- typing

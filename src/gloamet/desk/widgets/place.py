@@ -43,11 +43,11 @@ class PlaceField(QWidget):
         self.edit.returnPressed.connect(self._enter)
         self.edit.editingFinished.connect(lambda: QTimer.singleShot(150, self.results.hide))
         self._found.connect(self._show)
-        self._zoned.connect(self._take_coordinates)
-        session.document_changed.connect(self._follow)
-        self._follow()
+        self._zoned.connect(self._on_coordinates_found)
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed()
 
-    def _follow(self, *_: object) -> None:
+    def _on_document_changed(self, *_: object) -> None:
         if not self.edit.hasFocus():
             site = self.session.document.site
             self.edit.setText(site.name or f"{site.latitude_deg:.3f}, {site.longitude_deg:.3f}")
@@ -99,7 +99,7 @@ class PlaceField(QWidget):
             timezone=city.timezone,
             altitude_m=round(altitude_m(city.latitude_deg, city.longitude_deg)),
         )
-        self._follow()
+        self._on_document_changed()
 
     def _enter(self) -> None:
         try:
@@ -119,14 +119,14 @@ class PlaceField(QWidget):
             target=lambda: self._zoned.emit(lat, lon, zone_name_at(lat, lon)), daemon=True
         ).start()
 
-    def _take_coordinates(self, lat: float, lon: float, zone: str) -> None:
+    def _on_coordinates_found(self, lat: float, lon: float, zone: str) -> None:
         self.session.busy.emit("")
         self.edit.clearFocus()
         self.session.change(
             "site", name="", latitude_deg=round(lat, 6), longitude_deg=round(lon, 6), timezone=zone,
             altitude_m=round(altitude_m(lat, lon)),
         )  # fmt: skip
-        self._follow()
+        self._on_document_changed()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         row = self.results.currentRow()
@@ -137,6 +137,6 @@ class PlaceField(QWidget):
         elif event.key() == Qt.Key.Key_Escape:
             self.results.hide()
             self.edit.clearFocus()
-            self._follow()
+            self._on_document_changed()
         else:
             super().keyPressEvent(event)

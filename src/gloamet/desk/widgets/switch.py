@@ -17,10 +17,10 @@ class Switch(QCheckBox):
         self.session, self.section, self.name = session, section, name
         self.setToolTip(description(section, name))
         self.toggled.connect(lambda on: session.change(section, **{name: on}))
-        session.document_changed.connect(self._follow)
-        self._follow(session.document)
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         self.blockSignals(True)
         self.setChecked(bool(getattr(reach(document, self.section), self.name, False)))
         self.blockSignals(False)

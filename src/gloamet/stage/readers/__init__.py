@@ -6,14 +6,14 @@ from collections.abc import Callable
 from pathlib import Path
 
 from gloamet.errors import GloametError
-from gloamet.stage.placing import Placement, placed
-from gloamet.stage.readers.watch import Watch
+from gloamet.stage.placing import Placement, to_world_scene
+from gloamet.stage.readers.progress import ProgressToken
 from gloamet.stage.scene import Origin, Scene, UpAxis
 
 GLTF, USD = (".glb", ".gltf"), (".usd", ".usda", ".usdc", ".usdz")
 ENDINGS = (*GLTF, *USD, ".obj", ".ply", ".stl")
 MAX_FILE_BYTES = 4 * 1024**3
-Reader = Callable[[Path, Watch, bool], Scene]
+Reader = Callable[[Path, ProgressToken, bool], Scene]
 
 
 def _reader(ending: str) -> Reader:
@@ -53,7 +53,7 @@ def _check(path: Path) -> None:
         raise GloametError(f"{path.name} is not a model Gloamet reads: open {', '.join(ENDINGS)}.")
 
 
-def read_file(path: Path | str, watch: Watch | None = None, outside: bool = False) -> Scene:
+def read_file(path: Path | str, watch: ProgressToken | None = None, outside: bool = False) -> Scene:
     """Read a model file as it is; `origin` says what its lengths and axes are or seem to be.
 
     outside allows files above the model's own folder. Raises GloametError with one sentence for anything
@@ -62,7 +62,7 @@ def read_file(path: Path | str, watch: Watch | None = None, outside: bool = Fals
     path = Path(path)
     _check(path)
     try:
-        scene = _reader(path.suffix.lower())(path, watch or Watch(), outside)
+        scene = _reader(path.suffix.lower())(path, watch or ProgressToken(), outside)
     except GloametError:
         raise
     except (OSError, MemoryError) as error:
@@ -84,4 +84,4 @@ def read_model(path: Path | str, units: str | None = None, up: UpAxis | None = N
     """
     scene = read_file(path)
     said = scene.origin if scene.origin.said else Origin()
-    return placed(scene, Placement(units or said.units, up or said.up))
+    return to_world_scene(scene, Placement(units or said.units, up or said.up))

@@ -14,11 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.stage.camera import Camera
-from gloamet.stage.readers.apart import decode_draco
 from gloamet.stage.readers.gltf_file import GltfFile
 from gloamet.stage.readers.gltf_materials import mapping, number, read_lamp, read_material, uv_source
 from gloamet.stage.readers.gltf_motion import Animation
-from gloamet.stage.readers.watch import Watch
+from gloamet.stage.readers.progress import ProgressToken
+from gloamet.stage.readers.sandbox import decode_draco
 from gloamet.stage.scene import (
     Lamp,
     Material,
@@ -100,7 +100,7 @@ def _triangles(file: GltfFile, mode: Any, order: NDArray | None, vertices: int) 
 class _Meshes:
     """Shapes by mesh and primitive, read once however often they are placed."""
 
-    def __init__(self, file: GltfFile, watch: Watch) -> None:
+    def __init__(self, file: GltfFile, watch: ProgressToken) -> None:
         self.file, self.watch = file, watch
         self.meshes = file.items("meshes")
         self.materials = file.items("materials")
@@ -269,7 +269,7 @@ class _Walk:
         return matrix
 
 
-def read_gltf(path: Path, watch: Watch, outside: bool) -> Scene:
+def read_gltf(path: Path, watch: ProgressToken, outside: bool) -> Scene:
     """Read a .glb or .gltf file. Raises GloametError with one sentence when it is damaged."""
     watch.step(0.0, "reading")
     file = GltfFile(path, outside)

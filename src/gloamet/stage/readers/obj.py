@@ -14,8 +14,8 @@ import numpy as np
 
 from gloamet.errors import GloametError
 from gloamet.stage.readers.plain import with_guess
+from gloamet.stage.readers.progress import ProgressToken
 from gloamet.stage.readers.textures import checker, decode
-from gloamet.stage.readers.watch import Watch
 from gloamet.stage.scene import Material, Part, Scene, Texture, make_shape, unique_name
 
 STEP_LINES = 20_000
@@ -132,7 +132,7 @@ def _corner(token: str, counts: tuple[int, int, int], path: Path, line: int) -> 
 
 
 class _Reader:
-    def __init__(self, path: Path, watch: Watch, outside: bool) -> None:
+    def __init__(self, path: Path, watch: ProgressToken, outside: bool) -> None:
         self.path, self.watch = path, watch
         self.notes: list[str] = []
         self.library = _Library(path.parent, self.notes, outside)
@@ -200,7 +200,7 @@ def _part(group: _Group, reader: _Reader, material: int, name: str) -> Part | No
     return None if shape is None else Part(name, material, shape)
 
 
-def read_obj(path: Path, watch: Watch, outside: bool) -> Scene:
+def read_obj(path: Path, watch: ProgressToken, outside: bool) -> Scene:
     """Read an .obj file and the .mtl files it names. Raises GloametError with one sentence when damaged."""
     reader = _Reader(path, watch, outside)
     watch.step(0.0, "reading")

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from gloamet.colour.spaces import srgb_to_linear
 from gloamet.errors import GloametError
 from gloamet.stage.readers.plain import plain_scene
-from gloamet.stage.readers.watch import Watch
+from gloamet.stage.readers.progress import ProgressToken
 from gloamet.stage.scene import Scene
 
 KINDS = {
@@ -75,7 +75,7 @@ class _Ply:
             row = (words[-1], *(KINDS[kind] for kind in kinds))
             self.elements[-1].properties.append(row)
 
-    def read(self, watch: Watch) -> dict[str, dict[str, NDArray]]:
+    def read(self, watch: ProgressToken) -> dict[str, dict[str, NDArray]]:
         """Columns of every element by property; a face list becomes `triangles` (T, 3)."""
         out: dict[str, dict[str, NDArray]] = {}
         place = self.start
@@ -176,7 +176,7 @@ def _columns(vertex: dict[str, NDArray], *choices: tuple[str, ...]) -> NDArray |
     return None
 
 
-def read_ply(path: Path, watch: Watch, outside: bool) -> Scene:
+def read_ply(path: Path, watch: ProgressToken, outside: bool) -> Scene:
     """Read a .ply file. Raises GloametError with one sentence when it is damaged."""
     watch.step(0.0, "reading")
     ply = _Ply(path, path.read_bytes())

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from gloamet.errors import GloametError
 from gloamet.stage.readers.plain import plain_scene
-from gloamet.stage.readers.watch import Watch
+from gloamet.stage.readers.progress import ProgressToken
 from gloamet.stage.scene import Scene
 
 HEADER, RECORD = 84, np.dtype([("normal", "<f4", 3), ("points", "<f4", (3, 3)), ("extra", "<u2")])
@@ -54,7 +54,7 @@ def _text(path: Path, data: bytes) -> NDArray:
     return np.asarray(rows, np.float32).reshape(-1, 3, 3)
 
 
-def read_stl(path: Path, watch: Watch, outside: bool) -> Scene:
+def read_stl(path: Path, watch: ProgressToken, outside: bool) -> Scene:
     """Read an .stl file. Raises GloametError with one sentence when it is damaged."""
     watch.step(0.0, "reading")
     data = path.read_bytes()

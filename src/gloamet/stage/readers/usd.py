@@ -14,11 +14,11 @@ from numpy.typing import NDArray
 
 from gloamet.errors import GloametError
 from gloamet.stage.camera import Camera
-from gloamet.stage.readers.apart import read_usd_apart
 from gloamet.stage.readers.gltf_materials import number
+from gloamet.stage.readers.progress import ProgressToken
+from gloamet.stage.readers.sandbox import read_usd_in_sandbox
 from gloamet.stage.readers.textures import decode
 from gloamet.stage.readers.usd_pictures import base_picture, surface_picture
-from gloamet.stage.readers.watch import Watch
 from gloamet.stage.scene import (
     UNIT_METRES,
     Colour,
@@ -154,12 +154,12 @@ def _origin(rows: Row) -> tuple[Origin, float]:
     return Origin(unit, up, units_why, up_why), rest
 
 
-def read_usd(path: Path, watch: Watch, outside: bool) -> Scene:
+def read_usd(path: Path, watch: ProgressToken, outside: bool) -> Scene:
     """Read a USD file. Raises GloametError with one sentence when it is damaged."""
     watch.step(0.0, "reading")
     if path.suffix.lower() == ".usdz":
         _check_package(path)
-    rows, arrays = read_usd_apart(path, outside, watch)
+    rows, arrays = read_usd_in_sandbox(path, outside, watch)
     notes: list[str] = list(rows["notes"])
     textures: list[Texture] = []
     for k, name in enumerate(rows["pictures"]):

@@ -27,8 +27,8 @@ class StageStep(Pages):
                 ("Views", "The lens and the views kept.", self.views),
             )
         )
-        session.selected.connect(self._follow)
+        session.selected.connect(self._on_part_selected)
 
-    def _follow(self, selected: str) -> None:
+    def _on_part_selected(self, selected: str) -> None:
         if selected:
             self.show_page("Parts")

@@ -6,15 +6,15 @@ from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from gloamet.desk import staging, theme
+from gloamet.desk import stage_actions, theme
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link
 from gloamet.desk.widgets.colour import ColourRow
 from gloamet.desk.widgets.fields import description
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Choice, Column, Words, label, link
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
-from gloamet.document.staging import Prop
+from gloamet.document.stage import Prop
 
 GROWS = ("tree", "screen")
 
@@ -30,10 +30,10 @@ class PropBlock(QWidget):
         path = ("stage", "props", index)
         place = partial(session.use_tool, f"place {index}")
         column.addWidget(
-            Words(
+            LinkRow(
                 [
                     ("place", "The next click in the picture or plan stands it there.", place),
-                    ("remove", "Takes it away.", partial(staging.remove_prop, session, index)),
+                    ("remove", "Takes it away.", partial(stage_actions.remove_prop, session, index)),
                 ]
             )
         )
@@ -51,13 +51,15 @@ class PropBlock(QWidget):
         column.addWidget(Switch(session, path, "visible", "Visible in the picture"))
 
 
-class AroundPage(Column):
+class AroundPage(FormPanel):
     """Ground and shade makers."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.group("Below the horizon")
-        self.add(Choice(session, "stage.ground", "kind", [(k, k) for k in ("endless", "disc", "none")]))
+        self.add(
+            SegmentedControl(session, "stage.ground", "kind", [(k, k) for k in ("endless", "disc", "none")])
+        )
         self.add(Switch(session, "stage.ground", "water", "Water"))
         self.ripple = NumberRow(session, "stage.ground", "ripple", "Ripple")
         self.add(self.ripple)
@@ -78,7 +80,7 @@ class AroundPage(Column):
         self.group("Shade makers and references")
         for kinds in (("tree", "screen", "figure"), ("mirror ball", "grey ball", "grey card")):
             self.add(
-                Words([(k, f"Adds a {k} where the camera looks.", partial(self._add, k)) for k in kinds])
+                LinkRow([(k, f"Adds a {k} where the camera looks.", partial(self._add, k)) for k in kinds])
             )
         self.list = QVBoxLayout()
         self.list.setSpacing(2)
@@ -93,20 +95,20 @@ class AroundPage(Column):
         self.finish()
         self.open = -1
         self._shown: object = None
-        session.stage_changed.connect(self._follow)
+        session.stage_changed.connect(self._on_document_changed)
         session.scene_loaded.connect(lambda _: self._show_lamps())
-        self._follow(session.document)
+        self._on_document_changed(session.document)
         self._show_lamps()
 
     def _add(self, kind: str) -> None:
-        self.open = staging.add_prop(self.session, kind)  # type: ignore[arg-type]
-        self._follow(self.session.document)
+        self.open = stage_actions.add_prop(self.session, kind)  # type: ignore[arg-type]
+        self._on_document_changed(self.session.document)
 
     def _toggle(self, index: int) -> None:
         self.open = -1 if self.open == index else index
-        self._follow(self.session.document)
+        self._on_document_changed(self.session.document)
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         ground = document.stage.ground
         self.ripple.setVisible(ground.water)
         self.colour.setVisible(not ground.water)

@@ -6,7 +6,7 @@ from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.fields import number_field
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.document.staging import LampEdit
+from gloamet.document.stage import LampEdit
 from gloamet.stage.assembly import lumens
 from gloamet.stage.scene import Lamp
 

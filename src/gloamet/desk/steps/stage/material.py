@@ -6,15 +6,15 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from gloamet.desk import staging, theme
+from gloamet.desk import stage_actions, theme
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import label, link, pair
 from gloamet.desk.widgets.colour import ColourRow, Linear
 from gloamet.desk.widgets.fields import description, number_field
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import label, link, pair
 from gloamet.document.model import Document
-from gloamet.document.staging import MaterialEdit
-from gloamet.stage.assembly import edited
+from gloamet.document.stage import MaterialEdit
+from gloamet.stage.assembly import edit_material_values
 from gloamet.stage.scene import Material
 
 PLAIN = Material("")
@@ -49,15 +49,15 @@ class MaterialBlock(QWidget):
         self.thin: QCheckBox | None = None
         session.selected.connect(lambda _: self._build())
         session.scene_loaded.connect(lambda _: self._build())
-        session.stage_changed.connect(self._follow)
+        session.stage_changed.connect(self._on_document_changed)
         self._build()
 
     def _file(self) -> Material:
-        return staging.material_of(self.session, self.session.selection) or PLAIN
+        return stage_actions.material_of(self.session, self.session.selection) or PLAIN
 
     def _now(self) -> Material:
         edit = self.session.document.stage.materials.get(self.name, MaterialEdit())
-        return edited(self._file(), edit)
+        return edit_material_values(self._file(), edit)
 
     def _value(self, name: str) -> float:
         m = self._now()
@@ -102,26 +102,26 @@ class MaterialBlock(QWidget):
             self.column.addWidget(self.rows[name])
         self.thin = QCheckBox("A thin sheet, not a body")
         self.thin.setToolTip(description(path, "thin"))
-        self.thin.clicked.connect(lambda on: staging.edit_material(self.session, self.name, thin=on))
+        self.thin.clicked.connect(lambda on: stage_actions.edit_material(self.session, self.name, thin=on))
         self.column.addWidget(self.thin)
-        self._follow(self.session.document)
+        self._on_document_changed(self.session.document)
 
     def _row(self, path: tuple[str, str, str], name: str, text: str) -> NumberRow:
         colour = theme.LAMPS if name == "emission_cd_m2" else theme.DIM
         field = number_field(path, name, partial(self._value, name))
 
         def write(value: float, key: str | None) -> None:
-            staging.edit_material(self.session, self.name, key, **{name: value})
+            stage_actions.edit_material(self.session, self.name, key, **{name: value})
 
         return NumberRow(self.session, path, name, text, colour, field=field, write=write)
 
     def _recolour(self, colour: Linear) -> None:
-        staging.edit_material(self.session, self.name, colour=colour)
+        stage_actions.edit_material(self.session, self.name, colour=colour)
 
     def _reset(self) -> None:
-        staging.reset_material(self.session, self.name)
+        stage_actions.reset_material(self.session, self.name)
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         self.again.setVisible(self.name in document.stage.materials)
         if self.colour is not None and self.thin is not None:
             self.colour.follow()

@@ -9,25 +9,25 @@ from functools import partial
 from PySide6.QtWidgets import QPushButton
 
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link, pair
 from gloamet.desk.widgets.fields import NumberField, reach
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Choice, Column, Words, label, link, pair
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
-from gloamet.stage.assembly import placement_of
+from gloamet.stage.assembly import placement_from_stage
 from gloamet.stage.placing import PERSON_M, size_warning
 from gloamet.stage.scene import Scene
 
 FACING = (("N", 180.0), ("E", -90.0), ("S", 0.0), ("W", 90.0))
 
 
-def facing_words(session: Session) -> Words:
+def facing_words(session: Session) -> LinkRow:
     """Words that turn the model's front."""
     rows = []
     for name, turn in FACING:
         turned = partial(session.change, "stage", turn_deg=turn)
         rows.append((name, f"The model’s front, −Y, faces {name}.", turned))
-    return Words(rows)
+    return LinkRow(rows)
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ class _Axis(NumberField):
         return float(getattr(reach(document, self.section), self.name)[self.axis])
 
 
-class ModelPage(Column):
+class ModelPage(FormPanel):
     """Model and placement."""
 
     def __init__(self, session: Session, open_model: Callable[[], None]) -> None:
@@ -58,11 +58,15 @@ class ModelPage(Column):
             self.add(widget)
         self.add(pair(Switch(session, "stage", "outside", "Files outside its folder"), self.again))
         self.group("Units of the file")
-        self.add(Choice(session, "stage", "units", [(u, u) for u in ("file", "m", "cm", "mm", "in", "ft")]))
+        self.add(
+            SegmentedControl(
+                session, "stage", "units", [(u, u) for u in ("file", "m", "cm", "mm", "in", "ft")]
+            )
+        )
         self.units_why = label("", "note", wrap=True)
         self.add(self.units_why)
         self.group("Up in the file")
-        self.add(Choice(session, "stage", "up", [("file", "file"), ("y", "Y up"), ("z", "Z up")]))
+        self.add(SegmentedControl(session, "stage", "up", [("file", "file"), ("y", "Y up"), ("z", "Z up")]))
         self.up_why = label("", "note", wrap=True)
         self.add(self.up_why)
         self.group("Front faces")
@@ -74,9 +78,9 @@ class ModelPage(Column):
             self.add(self._offset(axis, text))
         self.add(pair(label(""), link("origin back", "No move at all.", self._no_offset)))
         self.finish()
-        session.scene_loaded.connect(self._take_scene)
-        session.stage_changed.connect(self._follow)
-        self._follow(session.document)
+        session.scene_loaded.connect(self._on_scene_loaded)
+        session.stage_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
 
     def _offset(self, axis: int, text: str) -> NumberRow:
         session = self.session
@@ -92,7 +96,7 @@ class ModelPage(Column):
     def _no_offset(self) -> None:
         self.session.change("stage", offset=(0.0, 0.0, 0.0))
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         self.again.setVisible(bool(document.stage.model))
         if not document.stage.model:
             self.name.setText("No model yet")
@@ -100,7 +104,7 @@ class ModelPage(Column):
             self.warning.setText("")
         scene = self.session.file_scene
         if scene is not None:
-            place = placement_of(document.stage, scene.origin)
+            place = placement_from_stage(document.stage, scene.origin)
             silent = "" if scene.origin.said else "A guess: "
             own = document.stage.units == "file"
             self.units_why.setText(f"{silent}{place.units}, {scene.origin.units_why}." if own else "")
@@ -109,7 +113,7 @@ class ModelPage(Column):
         for note in (self.facts, self.warning, self.units_why, self.up_why):
             note.setVisible(bool(note.text()))
 
-    def _take_scene(self, scene: Scene) -> None:
+    def _on_scene_loaded(self, scene: Scene) -> None:
         low, high = scene.subject_bounds()
         size = high - low
         self.name.setText(scene.path.name if scene.path else "")
@@ -121,4 +125,4 @@ class ModelPage(Column):
             + f"\n{size[0]:.4g} × {size[1]:.4g} × {size[2]:.3g} m, {size[2] / PERSON_M:.2g} people high"
         )
         self.warning.setText(size_warning(size) or "")
-        self._follow(self.session.document)
+        self._on_document_changed(self.session.document)

@@ -8,11 +8,11 @@ from collections.abc import Iterator
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QAbstractItemView, QLineEdit, QTreeWidget, QTreeWidgetItem
 
-from gloamet.desk import staging
+from gloamet.desk import stage_actions
 from gloamet.desk.session import Session
 from gloamet.desk.steps.stage.material import MaterialBlock
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, label
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Column, Words, label
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
 from gloamet.stage.scene import Part, Scene
@@ -42,9 +42,9 @@ class PartsTree(QTreeWidget):
         self._quiet = False
         self.itemChanged.connect(self._marked)
         self.itemSelectionChanged.connect(self._chosen)
-        self.itemDoubleClicked.connect(lambda item, _: staging.frame_parts(session, self._names(item)))
+        self.itemDoubleClicked.connect(lambda item, _: stage_actions.frame_parts(session, self._names(item)))
         session.scene_loaded.connect(self.fill)
-        session.stage_changed.connect(self._follow)
+        session.stage_changed.connect(self._on_document_changed)
         session.selected.connect(self._show_selected)
         if session.scene is not None:
             self.fill(session.scene)
@@ -124,7 +124,7 @@ class PartsTree(QTreeWidget):
         muted = item.checkState(0) == Qt.CheckState.Unchecked
         now = set(self.session.document.stage.muted)
         if (names & now == names) != muted or (names & now and not muted):
-            staging.mute(self.session, names, muted)
+            stage_actions.mute(self.session, names, muted)
 
     def _chosen(self) -> None:
         names = sorted(self.chosen())
@@ -142,7 +142,7 @@ class PartsTree(QTreeWidget):
             self.scrollToItem(item)
         self._quiet = False
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         """Show what has been muted or locked since."""
         (muted, locked), now = self._decided, _decisions(document)
         self._decided = now
@@ -164,7 +164,7 @@ def _decisions(document: Document) -> tuple[frozenset[str], frozenset[str]]:
     return frozenset(document.stage.muted), frozenset(document.stage.locked)
 
 
-class PartsPage(Column):
+class PartsPage(FormPanel):
     """Parts, the material of the selected one, plaster."""
 
     def __init__(self, session: Session) -> None:
@@ -177,7 +177,7 @@ class PartsPage(Column):
         self.add(self.finder)
         self.add(self.tree)
         self.add(
-            Words(
+            LinkRow(
                 [
                     (
                         "mute",
@@ -190,7 +190,7 @@ class PartsPage(Column):
             )
         )
         self.add(
-            Words(
+            LinkRow(
                 [
                     ("light only with these", "Mutes everything that is not selected.", self._solo),
                     ("bring all back", "Nothing is muted any more.", self._all),
@@ -208,28 +208,28 @@ class PartsPage(Column):
         self.add(self.ink)
         self.add(MaterialBlock(session))
         self.finish()
-        session.stage_changed.connect(self._follow)
-        self._follow(session.document)
+        session.stage_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
 
     def _mute(self) -> None:
         names = self.tree.chosen()
-        staging.mute(self.session, names, not names <= set(self.session.document.stage.muted))
+        stage_actions.mute(self.session, names, not names <= set(self.session.document.stage.muted))
 
     def _lock(self) -> None:
         names = self.tree.chosen()
-        staging.lock(self.session, names, not names <= set(self.session.document.stage.locked))
+        stage_actions.lock(self.session, names, not names <= set(self.session.document.stage.locked))
 
     def _frame(self) -> None:
-        staging.frame_parts(self.session, self.tree.chosen())
+        stage_actions.frame_parts(self.session, self.tree.chosen())
 
     def _solo(self) -> None:
         if self.tree.chosen():
-            staging.light_only_with(self.session, self.tree.chosen())
+            stage_actions.light_only_with(self.session, self.tree.chosen())
 
     def _all(self) -> None:
         self.session.change("stage", muted=())
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         count = len(document.stage.muted)
         self.muted.setText(f"{count} parts are muted and will not be in saved pictures." if count else "")
         self.muted.setVisible(bool(count))

@@ -9,11 +9,11 @@ from PySide6.QtCore import QSize
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QLineEdit, QListView, QListWidget, QListWidgetItem
 
-from gloamet.desk import staging
+from gloamet.desk import stage_actions
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link, pair
 from gloamet.desk.widgets.fields import NumberField, reach
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Column, Words, label, link, pair
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
 from gloamet.stage.assembly import focal_mm, fov_of_focal
@@ -47,7 +47,7 @@ class ViewList(QListWidget):
         self.setResizeMode(QListView.ResizeMode.Adjust)
         self.setAccessibleName("Views")
         self.setToolTip("Click to look through a view.")
-        self.itemClicked.connect(lambda item: staging.look_through(session, self.row(item)))
+        self.itemClicked.connect(lambda item: stage_actions.look_through(session, self.row(item)))
         session.stage_changed.connect(self.follow)
         session.thumbnail_ready.connect(lambda _: self.follow(session.document))
 
@@ -58,7 +58,7 @@ class ViewList(QListWidget):
             self.takeItem(self.count() - 1)
         while self.count() < len(views):
             self.addItem(QListWidgetItem())
-        now = staging.current_view(self.session)
+        now = stage_actions.current_view(self.session)
         for row, named in enumerate(views):
             item = self.item(row)
             extra = "   locked" if named.locked else ""
@@ -73,7 +73,7 @@ class ViewList(QListWidget):
                 self.setCurrentRow(row)
 
 
-class ViewsPage(Column):
+class ViewsPage(FormPanel):
     """Lens, shape and kept views."""
 
     def __init__(self, session: Session) -> None:
@@ -89,31 +89,41 @@ class ViewsPage(Column):
         self.add(self.list)
         self.add(self.name)
         self.add(
-            Words(
+            LinkRow(
                 [
                     (
                         "retake",
                         "Puts the camera of now under the chosen name.",
-                        partial(self._do, staging.retake_view),
+                        partial(self._do, stage_actions.retake_view),
                     ),
-                    ("copy", "A second view like the chosen one.", partial(self._do, staging.copy_view)),
+                    (
+                        "copy",
+                        "A second view like the chosen one.",
+                        partial(self._do, stage_actions.copy_view),
+                    ),
                     ("lock", "A locked view is not retaken or dropped.", self._lock),
-                    ("up", "Earlier in the list.", partial(self._do, partial(staging.move_view, by=-1))),
-                    ("down", "Later in the list.", partial(self._do, partial(staging.move_view, by=1))),
-                    ("drop", "Forgets the chosen view.", partial(self._do, staging.drop_view)),
+                    (
+                        "up",
+                        "Earlier in the list.",
+                        partial(self._do, partial(stage_actions.move_view, by=-1)),
+                    ),
+                    ("down", "Later in the list.", partial(self._do, partial(stage_actions.move_view, by=1))),
+                    ("drop", "Forgets the chosen view.", partial(self._do, stage_actions.drop_view)),
                 ]
             )
         )
         self.add(
-            Words([("remember exposure", "The view brings its own exposure, or no longer.", self._exposure)])
+            LinkRow(
+                [("remember exposure", "The view brings its own exposure, or no longer.", self._exposure)]
+            )
         )
         self._lens()
         self._standing()
         self._shapes()
         self.finish()
-        session.stage_changed.connect(self._follow)
-        session.scene_loaded.connect(lambda _: self._follow(session.document))
-        self._follow(session.document)
+        session.stage_changed.connect(self._on_document_changed)
+        session.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
+        self._on_document_changed(session.document)
 
     def _lens(self) -> None:
         session = self.session
@@ -141,17 +151,21 @@ class ViewsPage(Column):
         session = self.session
         self.group("Standing")
         self.lift = label("", "note")
-        stand = partial(staging.stand_here, session)
+        stand = partial(stage_actions.stand_here, session)
         eye = link("stand at eye height", "1.6 m above what is under the camera.", stand)
         self.add(pair(self.lift, eye))
         self.add(
-            Words(
+            LinkRow(
                 [
-                    ("level the horizon", "Looks straight ahead.", partial(staging.level_horizon, session)),
+                    (
+                        "level the horizon",
+                        "Looks straight ahead.",
+                        partial(stage_actions.level_horizon, session),
+                    ),
                     (
                         "show everything",
                         "A view over the whole model.",
-                        partial(staging.show_everything, session),
+                        partial(stage_actions.show_everything, session),
                     ),
                 ]
             )
@@ -162,8 +176,8 @@ class ViewsPage(Column):
 
     def _shapes(self) -> None:
         self.group("Shape of the picture")
-        self.add(Words([(n, f"Width to height {n}.", partial(self._shape, w, h)) for n, w, h in SHAPES]))
-        self.add(Words([(n, f"{n} at 300 dots an inch.", partial(self._size, w, h)) for n, w, h in PRINTS]))
+        self.add(LinkRow([(n, f"Width to height {n}.", partial(self._shape, w, h)) for n, w, h in SHAPES]))
+        self.add(LinkRow([(n, f"{n} at 300 dots an inch.", partial(self._size, w, h)) for n, w, h in PRINTS]))
 
     def _focal(self, value: float, key: str | None) -> None:
         self.session.change("stage.view", key, fov_deg=min(max(fov_of_focal(value), 1.0), 150.0))
@@ -178,7 +192,7 @@ class ViewsPage(Column):
         self.session.change("output", width=min(width, 16384), height=min(height, 16384))
 
     def _keep(self) -> None:
-        staging.keep_view(self.session)
+        stage_actions.keep_view(self.session)
         self.list.setCurrentRow(self.list.count() - 1)
 
     def _do(self, action) -> None:  # type: ignore[no-untyped-def]
@@ -187,7 +201,9 @@ class ViewsPage(Column):
             action(self.session, row)
 
     def _lock(self) -> None:
-        self._do(lambda s, row: staging.change_view(s, row, locked=not s.document.stage.views[row].locked))
+        self._do(
+            lambda s, row: stage_actions.change_view(s, row, locked=not s.document.stage.views[row].locked)
+        )
 
     def _exposure(self) -> None:
         frame = self.session.frame
@@ -195,7 +211,7 @@ class ViewsPage(Column):
         def change(session: Session, row: int) -> None:
             old = session.document.stage.views[row].ev
             ev = round(frame.ev, 2) if old is None and frame is not None else None
-            staging.change_view(session, row, ev=ev)
+            stage_actions.change_view(session, row, ev=ev)
 
         self._do(change)
 
@@ -205,14 +221,14 @@ class ViewsPage(Column):
         views = self.session.document.stage.views
         if text and 0 <= row < len(views) and views[row].name != text:
             taken = {named.name for named in views}
-            staging.change_view(self.session, row, name=staging.free_name(text, taken))
+            stage_actions.change_view(self.session, row, name=stage_actions.free_name(text, taken))
 
     def _show_name(self) -> None:
         row = self.list.currentRow()
         views = self.session.document.stage.views
         self.name.setText(views[row].name if 0 <= row < len(views) else "")
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         view = document.stage.view
         self.lift.setText(f"{view.eye[2] - self.session.ground_m:.2f} m above the ground")
         for widget in (self.stop, self.focus, self.pick):

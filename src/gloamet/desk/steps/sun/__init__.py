@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gloamet.desk.aimer import Aimer
+from gloamet.desk.aim_controller import AimController
 from gloamet.desk.session import Session
 from gloamet.desk.steps.sun.aim import AimPage
 from gloamet.desk.steps.sun.almanac import AlmanacPage
@@ -14,7 +14,7 @@ from gloamet.desk.widgets.pages import Pages
 class SunStep(Pages):
     """The pages of the Sun step."""
 
-    def __init__(self, session: Session, aimer: Aimer) -> None:
+    def __init__(self, session: Session, aimer: AimController) -> None:
         self.almanac, self.hand = AlmanacPage(session, aimer), HandPage(session, aimer)
         self.aim, self.sequence = AimPage(session, aimer), SequencePage(session)
         super().__init__(

@@ -11,16 +11,16 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.aim.moments import NEVER_DEG
-from gloamet.desk import sunning
-from gloamet.desk.aimer import Aimer
-from gloamet.desk.aimhand import SAYS
+from gloamet.desk import sun_actions
+from gloamet.desk.aim_controller import AimController
+from gloamet.desk.aim_tool import TOOL_HINTS
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link
 from gloamet.desk.widgets.fields import NumberField, number_field
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Column, Words, label, link
-from gloamet.desk.widgets.yearcloth import YearCloth
-from gloamet.document.aiming import AimPin
+from gloamet.desk.widgets.year_cloth import YearCloth
 from gloamet.document.model import Document
+from gloamet.document.targets import AimPin
 from gloamet.sun.nearest import RealMoment
 
 ROW, MOST_ROWS, MOST_SPANS = 22, 7, 5
@@ -52,7 +52,7 @@ def _field(kind: type[NumberField], name: str) -> NumberField:
 class Moments(QListWidget):
     """Real moments, best first: the pointer over one shows its shadows, a click goes there."""
 
-    def __init__(self, session: Session, aimer: Aimer) -> None:
+    def __init__(self, session: Session, aimer: AimController) -> None:
         super().__init__()
         self.session, self.aimer = session, aimer
         self.setMouseTracking(True)
@@ -78,7 +78,7 @@ class Moments(QListWidget):
 
     def _go(self, item: QListWidgetItem) -> None:
         self.aimer.show(None)
-        sunning.go_real(self.session, item.data(Qt.ItemDataRole.UserRole))
+        sun_actions.go_real(self.session, item.data(Qt.ItemDataRole.UserRole))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         if event.type() == QEvent.Type.Leave:
@@ -105,17 +105,17 @@ class PinRow(QWidget):
         name.setChecked(pin.on)
         row.addWidget(name)
         row.addStretch(1)
-        row.addWidget(link("remove", "Forgets this pin.", partial(sunning.remove_pin, session, index)))
+        row.addWidget(link("remove", "Forgets this pin.", partial(sun_actions.remove_pin, session, index)))
 
     @staticmethod
     def _switch(session: Session, index: int) -> None:
-        sunning.change_pin(session, index, on=not session.document.aim.pins[index].on)
+        sun_actions.change_pin(session, index, on=not session.document.aim.pins[index].on)
 
 
-class AimPage(Column):
+class AimPage(FormPanel):
     """Pins, answers, sun windows."""
 
-    def __init__(self, session: Session, aimer: Aimer) -> None:
+    def __init__(self, session: Session, aimer: AimController) -> None:
         super().__init__(session)
         self.aimer = aimer
         self._pins(session, aimer)
@@ -123,16 +123,16 @@ class AimPage(Column):
         self._surface(session, aimer)
         self.finish()
         self._shown: Any = None
-        session.document_changed.connect(self._follow)
-        session.tool_changed.connect(self._follow_tool)
+        session.document_changed.connect(self._on_document_changed)
+        session.tool_changed.connect(self._on_tool_changed)
         aimer.answered.connect(self._answer)
         aimer.scanned.connect(self._scanned)
-        self._follow(session.document)
-        self._follow_tool("")
+        self._on_document_changed(session.document)
+        self._on_tool_changed("")
         self._answer()
         self._scanned()
 
-    def _pins(self, session: Session, aimer: Aimer) -> None:
+    def _pins(self, session: Session, aimer: AimController) -> None:
         self.group("Pin")
         row = QHBoxLayout()
         row.setSpacing(2)
@@ -141,7 +141,7 @@ class AimPage(Column):
             button = QPushButton(word)
             button.setProperty("role", "piece")
             button.setCheckable(True)
-            button.setToolTip(SAYS[tool])
+            button.setToolTip(TOOL_HINTS[tool])
             button.clicked.connect(lambda _=False, t=tool: session.use_tool("" if session.tool == t else t))
             row.addWidget(button, 1)
             self.buttons[tool] = button
@@ -153,10 +153,12 @@ class AimPage(Column):
         self.add(self.pins)
         self.direction = label("", "", wrap=True)
         self.remarks = label("", "warning", wrap=True)
-        self.take = link("put the sun there", "Places the sun by hand where the pins ask for it.", self._put)
-        self.take.setStyleSheet("text-align: left;")
+        self.commit = link(
+            "put the sun there", "Places the sun by hand where the pins ask for it.", self._put
+        )
+        self.commit.setStyleSheet("text-align: left;")
         self.moments = Moments(session, aimer)
-        for widget in (self.direction, self.remarks, self.take, self.moments):
+        for widget in (self.direction, self.remarks, self.commit, self.moments):
             self.add(widget)
 
     def _window(self, session: Session) -> None:
@@ -176,13 +178,13 @@ class AimPage(Column):
         )
         self.session.change("aim", key, from_hour=low, to_hour=high)
 
-    def _surface(self, session: Session, aimer: Aimer) -> None:
+    def _surface(self, session: Session, aimer: AimController) -> None:
         self.group("Sun on a surface")
         surface = partial(session.use_tool, "surface")
         self.add(
-            Words(
+            LinkRow(
                 [
-                    ("pick a surface", SAYS["surface"], surface),
+                    ("pick a surface", TOOL_HINTS["surface"], surface),
                     (
                         "the selected part",
                         "All sides of the part selected in the picture.",
@@ -212,13 +214,13 @@ class AimPage(Column):
         self.aimer.previews = False
         self.aimer.show(None)
 
-    def _follow_tool(self, tool: str) -> None:
+    def _on_tool_changed(self, tool: str) -> None:
         for name, button in self.buttons.items():
             button.setChecked(name == tool)
-        self.say.setText(SAYS.get(tool, ""))
-        self.say.setVisible(tool in SAYS)
+        self.say.setText(TOOL_HINTS.get(tool, ""))
+        self.say.setVisible(tool in TOOL_HINTS)
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         if document.aim.pins == self._shown:
             return
         self._shown = document.aim.pins
@@ -235,7 +237,7 @@ class AimPage(Column):
     def _answer(self) -> None:
         answer = self.aimer.answer
         aimed = None if answer is None else answer.aimed
-        for widget in (self.direction, self.take):
+        for widget in (self.direction, self.commit):
             widget.setVisible(aimed is not None)
         problem = "" if answer is None else answer.problem
         remarks = problem if aimed is None else "\n".join(aimed.remarks)
@@ -264,7 +266,7 @@ class AimPage(Column):
         answer = self.aimer.answer
         if answer is not None and answer.aimed is not None:
             self.aimer.show(None)
-            sunning.put(self.session, answer.aimed.towards)
+            sun_actions.set_sun_direction(self.session, answer.aimed.towards)
 
     # -- sun windows
 

@@ -9,17 +9,17 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
-from gloamet.desk import sunning, theme
-from gloamet.desk.aimer import Aimer
+from gloamet.desk import sun_actions, theme
+from gloamet.desk.aim_controller import AimController
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link
+from gloamet.desk.widgets.date_time import DateTimeFields
 from gloamet.desk.widgets.fields import description
-from gloamet.desk.widgets.moment import MomentFields
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.place import PlaceField
-from gloamet.desk.widgets.small import Column, Words, label, link
-from gloamet.desk.widgets.worldmap import WorldMap
-from gloamet.desk.widgets.yearcloth import MEASURES, YearCloth
-from gloamet.document.model import Document, Site
+from gloamet.desk.widgets.world_map import WorldMap
+from gloamet.desk.widgets.year_cloth import MEASURES, YearCloth
+from gloamet.document.model import Document, SiteState
 from gloamet.errors import GloametError
 from gloamet.sky.air import turbidity_of_linke
 from gloamet.sun.climate import altitude_m, linke_turbidity
@@ -65,7 +65,7 @@ class Jumps(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._key: tuple[Site, date] | None = None
+        self._key: tuple[SiteState, date] | None = None
         self.found: dict[str, datetime | None] = {}
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
@@ -77,8 +77,8 @@ class Jumps(QWidget):
             item.setStyleSheet("text-align: left;")
             self.links[word] = item
             grid.addWidget(item, k % 5, k // 5)
-        session.document_changed.connect(self._follow)
-        self._follow(session.document)
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
 
     def at_height(self, elevation_deg: float, rising: bool) -> datetime | None:
         """When the sun stands so high on the day shown."""
@@ -87,7 +87,7 @@ class Jumps(QWidget):
         zone = resolve_zone(site.timezone)
         return instant_of_height(day, elevation_deg, rising, site.latitude_deg, site.longitude_deg, zone)
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         key = (document.site, document.sun.wall_time.date())
         if key == self._key or not (self.isVisible() or self._key is None):
             return
@@ -99,7 +99,7 @@ class Jumps(QWidget):
             item.setEnabled(self.found[word] is not None)
 
     def showEvent(self, event: object) -> None:  # noqa: N802
-        self._follow(self.session.document)
+        self._on_document_changed(self.session.document)
 
     def _jump(self, word: str) -> None:
         instant = self.found.get(word)
@@ -119,7 +119,7 @@ class Steps(QWidget):
         for unit in ("minute", "hour", "day", "week", "month"):
             for sign, word in ((-1, "‹"), (1, "›")):
                 where = "back" if sign < 0 else "on"
-                item = link(word, f"One {unit} {where}.", partial(sunning.step, session, unit, sign))
+                item = link(word, f"One {unit} {where}.", partial(sun_actions.step, session, unit, sign))
                 item.setFixedWidth(12)
                 self.links[unit, sign] = item
             row.addWidget(self.links[unit, -1])
@@ -146,7 +146,7 @@ class BearingField(QWidget):
         row.addWidget(label("This wall faces"))
         row.addStretch(1)
         row.addWidget(self.edit)
-        self.edit.editingFinished.connect(self._take)
+        self.edit.editingFinished.connect(self._on_edited)
         session.wall_picked.connect(self._picked)
         session.document_changed.connect(lambda _: self._show())
         self.hide()
@@ -159,9 +159,9 @@ class BearingField(QWidget):
 
     def _show(self) -> None:
         if self.session.wall is not None and not self.edit.hasFocus():
-            self.edit.setText(f"{sunning.bearing_of(self.session, self.session.wall):.1f}°")
+            self.edit.setText(f"{sun_actions.wall_bearing(self.session, self.session.wall):.1f}°")
 
-    def _take(self) -> None:
+    def _on_edited(self) -> None:
         text = self.edit.text().strip().rstrip("°").replace(",", ".")
         try:
             bearing = float(text)
@@ -173,31 +173,31 @@ class BearingField(QWidget):
         self.edit.clearFocus()
         if (
             self.session.wall is not None
-            and abs(bearing - sunning.bearing_of(self.session, self.session.wall)) > 0.04
+            and abs(bearing - sun_actions.wall_bearing(self.session, self.session.wall)) > 0.04
         ):
-            sunning.face(self.session, self.session.wall, bearing % 360.0)
+            sun_actions.set_north_from_wall(self.session, self.session.wall, bearing % 360.0)
         self._show()
 
 
-class AlmanacPage(Column):
+class AlmanacPage(FormPanel):
     """Place, moment, year, north."""
 
-    def __init__(self, session: Session, aimer: Aimer) -> None:
+    def __init__(self, session: Session, aimer: AimController) -> None:
         super().__init__(session)
-        back = partial(sunning.back_to_almanac, session)
+        back = partial(sun_actions.back_to_almanac, session)
         self.freed = link("The sun is free: back to the almanac", "Date and time set the sun again.", back)
         self.freed.setStyleSheet(f"text-align: left; color: {theme.SUN};")
         self.add(self.freed)
         self.group("Moment")
-        self.add(MomentFields(session))
+        self.add(DateTimeFields(session))
         self.clock_note = label("", "note", wrap=True)
         self.add(self.clock_note)
         self.add(Steps(session))
         self.cloth = YearCloth(session, aimer)
         self.add(self.cloth)
-        self.measures = Words(
+        self.measures = LinkRow(
             [(word, tip, partial(self.show_measure, word)) for word, tip in MEASURES.items()]
-            + [("now", "The date and time of this machine's clock.", partial(sunning.go_now, session))]
+            + [("now", "The date and time of this machine's clock.", partial(sun_actions.go_now, session))]
         )
         for item in self.measures.links[:-1]:
             item.setCheckable(True)
@@ -205,7 +205,7 @@ class AlmanacPage(Column):
         self.box.addSpacing(6)
         self.jumps = Jumps(session)
         self.add(self.jumps)
-        self.seasons = Words(
+        self.seasons = LinkRow(
             [
                 (word, f"{name}, at this clock time.", partial(self._season, name))
                 for word, name in SEASON_WORDS.items()
@@ -223,15 +223,17 @@ class AlmanacPage(Column):
         self.add(NumberRow(session, "sun", "north_deg", "Compass turned", from_zero=True))
         self.add(NumberRow(session, "stage", "turn_deg", "Model turned", from_zero=True))
         wall = partial(session.use_tool, "wall")
-        self.add(Words([("pick a wall", "Click a wall in the picture and type the bearing it faces.", wall)]))
+        self.add(
+            LinkRow([("pick a wall", "Click a wall in the picture and type the bearing it faces.", wall)])
+        )
         self.bearing = BearingField(session)
         self.add(self.bearing)
         self.finish()
-        session.document_changed.connect(self._follow)
+        session.document_changed.connect(self._on_document_changed)
         aimer.scanned.connect(self._scanned)
         self.aimer = aimer
         self.show_measure("sky")
-        self._follow(session.document)
+        self._on_document_changed(session.document)
 
     def _place(self, session: Session) -> None:
         self.group("Place")
@@ -242,12 +244,12 @@ class AlmanacPage(Column):
         self.zone = QLineEdit()
         self.zone.setToolTip(description("site", "timezone"))
         self.zone.setAccessibleName("Clock")
-        self.zone.editingFinished.connect(self._take_zone)
+        self.zone.editingFinished.connect(self._on_zone_edited)
         for widget in (self.place, self.map, self.where, self.zone):
             self.add(widget)
         self.add(NumberRow(session, "site", "altitude_m", "Above the sea", from_zero=True))
-        self.high = link("", "Sets the mean height of the land here.", self._take_altitude)
-        self.typical = link("", "Sets the turbidity under Air.", self._take_turbidity)
+        self.high = link("", "Sets the mean height of the land here.", self._use_usual_altitude)
+        self.typical = link("", "Sets the turbidity under Air.", self._use_usual_turbidity)
         for item in (self.high, self.typical):
             item.setStyleSheet("text-align: left;")
             self.add(item)
@@ -268,7 +270,7 @@ class AlmanacPage(Column):
         self.session.keep_height = on
 
     def _season(self, name: str) -> None:
-        sunning.go_date(self.session, sunning.season_day(self.session, name))
+        sun_actions.go_date(self.session, sun_actions.season_day(self.session, name))
 
     def _usual(self, document: Document) -> tuple[float, float, float]:
         """Altitude, Linke turbidity of the month, and the turbidity that has it."""
@@ -276,13 +278,13 @@ class AlmanacPage(Column):
         linke = linke_turbidity(site.latitude_deg, site.longitude_deg, month)
         return altitude_m(site.latitude_deg, site.longitude_deg), linke, round(turbidity_of_linke(linke), 2)
 
-    def _take_altitude(self) -> None:
+    def _use_usual_altitude(self) -> None:
         self.session.change("site", altitude_m=round(self._usual(self.session.document)[0]))
 
-    def _take_turbidity(self) -> None:
+    def _use_usual_turbidity(self) -> None:
         self.session.change("air", turbidity=self._usual(self.session.document)[2])
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         site, moment = document.site, self.session.moment()
         self.freed.setVisible(document.sun.mode != "almanac")
         ns, ew = "N" if site.latitude_deg >= 0 else "S", "E" if site.longitude_deg >= 0 else "W"
@@ -301,7 +303,7 @@ class AlmanacPage(Column):
         self.typical.setText(f"usual in {month}: Linke {linke:.1f}, turbidity {turbidity:.1f}")
         self.typical.setVisible(abs(turbidity - document.air.turbidity) > 0.05)
 
-    def _take_zone(self) -> None:
+    def _on_zone_edited(self) -> None:
         text = self.zone.text().strip()
         if text == self.session.document.site.timezone:
             return
@@ -311,4 +313,4 @@ class AlmanacPage(Column):
         except GloametError as error:
             self.session.noticed.emit(str(error), "warning")
         self.zone.clearFocus()
-        self._follow(self.session.document)
+        self._on_document_changed(self.session.document)

@@ -9,15 +9,15 @@ from functools import partial
 
 from PySide6.QtWidgets import QComboBox
 
-from gloamet.desk import sunning, theme
-from gloamet.desk.aimer import Aimer
+from gloamet.desk import sun_actions, theme
+from gloamet.desk.aim_controller import AimController
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link
 from gloamet.desk.widgets.fields import NumberField, description, number_field
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Choice, Column, Words, label, link
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
-from gloamet.stage.leading import leaders, span_s
+from gloamet.stage.sun_drivers import motion_span_s, sun_drivers
 from gloamet.sun.moon import moon_at
 
 PENUMBRA_AT_M = (1.0, 4.0, 20.0)
@@ -35,15 +35,16 @@ class SunField(NumberField):
         return self.now()
 
 
-class Mode(Choice):
+class Mode(SegmentedControl):
     """Who sets the sun; taking it by hand leaves it where it stands."""
 
     def choose(self, value: str) -> None:
         actions = {
-            "almanac": sunning.back_to_almanac, "hand": sunning.take_by_hand, "follow": sunning.follow,
+            "almanac": sun_actions.back_to_almanac, "hand": sun_actions.take_by_hand,
+            "follow": sun_actions.follow_driver,
         }  # fmt: skip
         actions[value](self.session)
-        self._follow(self.session.document)
+        self._on_document_changed(self.session.document)
 
 
 def penumbra_m(diameter_deg: float, distance_m: float) -> float:
@@ -66,10 +67,10 @@ def length_text(metres: float) -> str:
     return f"{100 * metres:.0f} cm" if metres < 1.0 else f"{metres:.1f} m"
 
 
-class HandPage(Column):
+class HandPage(FormPanel):
     """Everything but the clock."""
 
-    def __init__(self, session: Session, aimer: Aimer) -> None:
+    def __init__(self, session: Session, aimer: AimController) -> None:
         super().__init__(session)
         self.aimer = aimer
         self.group("Set by")
@@ -83,7 +84,7 @@ class HandPage(Column):
             self.add(row)
         lead, beam = (partial(session.use_tool, tool) for tool in ("lead", "beam"))
         self.add(
-            Words(
+            LinkRow(
                 [
                     ("lead it in the picture", "Drag in the picture: the sun comes to the pointer.", lead),
                     ("by a shadow", "Press on a point that casts and drag its shadow.", beam),
@@ -103,9 +104,9 @@ class HandPage(Column):
         self.leader.setAccessibleName("What the sun follows")
         self.leader.activated.connect(self._choose_leader)
         self.add(self.leader)
-        self.axis = Choice(session, "sun", "leader_axis", AXES)
+        self.axis = SegmentedControl(session, "sun", "leader_axis", AXES)
         for value, _ in AXES:
-            self.axis.buttons[value].clicked.connect(lambda *_: sunning.follow(session))
+            self.axis.buttons[value].clicked.connect(lambda *_: sun_actions.follow_driver(session))
         self.add(self.axis)
         self.moment = NumberRow(session, "sun", "leader_s", "Moment in its motion", write=self._lead_at)
         self.add(self.moment)
@@ -120,18 +121,18 @@ class HandPage(Column):
         self.moon = label("", "note", wrap=True)
         self.add(self.moon)
         self.finish()
-        session.document_changed.connect(self._follow)
+        session.document_changed.connect(self._on_document_changed)
         session.scene_loaded.connect(lambda _: self._list_leaders())
-        aimer.placed.connect(self._tell)
+        aimer.placed.connect(self._show_nearest)
         self._list_leaders()
-        self._follow(session.document)
+        self._on_document_changed(session.document)
 
     def _row(self, name: str, text: str, which: int) -> NumberRow:
         plain = number_field("sun", name)
-        field = SunField(**{**plain.__dict__, "now": lambda: sunning.sun_now(self.session)[which]})
+        field = SunField(**{**plain.__dict__, "now": lambda: sun_actions.sun_now(self.session)[which]})
 
         def write(value: float, key: str | None) -> None:
-            azimuth, elevation = sunning.sun_now(self.session)
+            azimuth, elevation = sun_actions.sun_now(self.session)
             here = {"azimuth_deg": azimuth % 360.0, "elevation_deg": max(elevation, -20.0), name: value}
             self.session.change("sun", key, mode="hand", **here)
 
@@ -139,7 +140,7 @@ class HandPage(Column):
 
     # -- whether it happens
 
-    def _tell(self) -> None:
+    def _show_nearest(self) -> None:
         document, nearest = self.session.document, self.aimer.nearest
         free = document.sun.mode != "almanac"
         self.truth.setVisible(free)
@@ -163,13 +164,13 @@ class HandPage(Column):
 
     def _go(self) -> None:
         if self.aimer.nearest is not None:
-            sunning.go_real(self.session, self.aimer.nearest)
+            sun_actions.go_real(self.session, self.aimer.nearest)
 
     # -- follow
 
     def _list_leaders(self) -> None:
         scene = self.session.scene
-        found = leaders(scene) if scene is not None else {}
+        found = sun_drivers(scene) if scene is not None else {}
         self.leader.clear()
         self.leader.addItem("nothing", "")
         for name, kind in found.items():
@@ -177,28 +178,28 @@ class HandPage(Column):
         for widget in (self.leader, self.axis):
             widget.setVisible(bool(found))
         self.none.setVisible(not found)
-        self._follow(self.session.document)
+        self._on_document_changed(self.session.document)
 
     def _choose_leader(self, index: int) -> None:
         name = str(self.leader.itemData(index))
         if name:
-            sunning.follow(self.session, leader=name)
+            sun_actions.follow_driver(self.session, leader=name)
         else:
             self.session.change("sun", mode="hand", leader="")
 
     def _lead_at(self, value: float, key: str | None) -> None:
-        sunning.follow(self.session, key, leader_s=value)
+        sun_actions.follow_driver(self.session, key, leader_s=value)
 
     def showEvent(self, event: object) -> None:  # noqa: N802
-        self._follow(self.session.document)
+        self._on_document_changed(self.session.document)
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         if not self.isVisible():
             return
         sun, scene = document.sun, self.session.scene
         at = self.leader.findData(sun.leader)
         self.leader.setCurrentIndex(max(at, 0))
-        first, last = span_s(scene, sun.leader) if scene is not None else (0.0, 0.0)
+        first, last = motion_span_s(scene, sun.leader) if scene is not None else (0.0, 0.0)
         self.moment.setVisible(last > first)
         if last > first:
             self.moment.field = replace(self.moment.field, low=first, high=last)
@@ -208,4 +209,4 @@ class HandPage(Column):
         moon = moon_at(second, site.latitude_deg, site.longitude_deg)
         up = f"{moon.elevation_deg:.0f}° high" if moon.elevation_deg > 0 else "below the horizon"
         self.moon.setText(f"{moon.phase.capitalize()}, {100 * moon.lit:.0f} % lit, {up}.")
-        self._tell()
+        self._show_nearest()

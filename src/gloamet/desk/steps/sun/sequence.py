@@ -10,15 +10,15 @@ from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QLineEdit, QListView, QListWidget, QListWidgetItem, QPushButton
 
-from gloamet.desk.events import Frame
 from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, pair
+from gloamet.desk.widgets.date_time import date_text, parse_date, parse_time
 from gloamet.desk.widgets.fields import description
-from gloamet.desk.widgets.moment import date_text, parse_date, parse_time
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.small import Choice, Column, Words, label, pair
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.output.sequence import frames_of
+from gloamet.output.sequence import sequence_documents
+from gloamet.preview.events import Frame
 
 LIST_HEIGHT, ICON = 220, QSize(72, 44)
 PATIENCE_MS = 1500  # how long a picture may take before the next one is asked for
@@ -34,16 +34,16 @@ class EndField(QLineEdit):
         self.setAccessibleName(description("sequence", name))
         self.setToolTip(f"{description('sequence', name)} Like 24 May 2026, 9:20.")
         self.setPlaceholderText("24 May 2026, 9:20")
-        self.editingFinished.connect(self._take)
-        session.document_changed.connect(self._follow)
-        self._follow(session.document)
+        self.editingFinished.connect(self._on_edited)
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         wall: datetime | None = getattr(document.sequence, self.name)
         if not self.hasFocus():
             self.setText("" if wall is None else f"{date_text(wall.date())}, {wall:%H:%M}")
 
-    def _take(self) -> None:
+    def _on_edited(self) -> None:
         text = self.text().strip()
         self.clearFocus()
         try:
@@ -54,10 +54,10 @@ class EndField(QLineEdit):
                 self.session.change("sequence", None, **{self.name: wall})
         except GloametError as error:
             self.session.noticed.emit(f"{error} Write both, like 24 May 2026, 9:20.", "warning")
-        self._follow(self.session.document)
+        self._on_document_changed(self.session.document)
 
 
-class SequencePage(Column):
+class SequencePage(FormPanel):
     """Ends, steps, play."""
 
     def __init__(self, session: Session) -> None:
@@ -74,7 +74,7 @@ class SequencePage(Column):
         for name, text in (("begin", "From"), ("end", "To")):
             self.add(pair(label(text), EndField(session, name)))
         self.add(
-            Words(
+            LinkRow(
                 [
                     ("from now", "Begins at the moment shown.", partial(self._set_end, "begin")),
                     ("to now", "Ends at the moment shown.", partial(self._set_end, "end")),
@@ -84,9 +84,13 @@ class SequencePage(Column):
         )
         self.group("Steps")
         self.add(NumberRow(session, "sequence", "frames", "Pictures", logarithmic=True))
-        self.add(Choice(session, "sequence", "easing", [("even", "even steps"), ("gentle", "gentle ends")]))
         self.add(
-            Choice(
+            SegmentedControl(
+                session, "sequence", "easing", [("even", "even steps"), ("gentle", "gentle ends")]
+            )
+        )
+        self.add(
+            SegmentedControl(
                 session, "sequence", "along", [("clock", "through the clock"), ("motion", "along a motion")]
             )
         )
@@ -108,14 +112,14 @@ class SequencePage(Column):
         self.list.itemClicked.connect(lambda item: self._go(self.list.row(item)))
         self.add(self.list)
         forget = partial(session.change, "sequence", begin=None, end=None)
-        self.add(Words([("forget the ends", "Clears the sequence.", forget)]))
+        self.add(LinkRow([("forget the ends", "Clears the sequence.", forget)]))
         self.finish()
         self._patience = QTimer(self, interval=PATIENCE_MS, singleShot=True)
         self._patience.timeout.connect(self._next)
-        session.frame_ready.connect(self._take_frame)
-        session.document_changed.connect(self._follow)
-        session.scene_loaded.connect(lambda _: self._follow(session.document))
-        self._follow(session.document)
+        session.frame_ready.connect(self._on_frame_ready)
+        session.document_changed.connect(self._on_document_changed)
+        session.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
+        self._on_document_changed(session.document)
 
     @property
     def playing(self) -> bool:
@@ -141,7 +145,7 @@ class SequencePage(Column):
 
     # -- list
 
-    def _follow(self, document: Document) -> None:
+    def _on_document_changed(self, document: Document) -> None:
         if self.playing and not self.session.showing_only:  # an edit ended the playing
             self._stop()
         if self.playing or not (self.isVisible() or self._key is None):
@@ -161,7 +165,7 @@ class SequencePage(Column):
         self.list.clear()
         self.frames = ()
         try:
-            self.frames = frames_of(document, self.session.scene)
+            self.frames = sequence_documents(document, self.session.scene)
             self.problem.setText("")
         except GloametError as error:
             self.problem.setText(str(error))
@@ -173,7 +177,7 @@ class SequencePage(Column):
             self.list.addItem(item)
 
     def showEvent(self, event: object) -> None:  # noqa: N802
-        self._follow(self.session.document)
+        self._on_document_changed(self.session.document)
 
     def _words(self, number: int, frame: Document) -> str:
         if frame.sun.mode == "follow":
@@ -211,7 +215,7 @@ class SequencePage(Column):
         self._patience.stop()
         self.play.setText("Play")
         if self.session.showing_only:
-            self.session.show_only(None)
+            self.session.preview_document(None)
 
     def _next(self) -> None:
         if self._before is None or not self.frames or not self.isVisible():
@@ -220,9 +224,9 @@ class SequencePage(Column):
         self.at = (self.at + 1) % len(self.frames)
         self.list.setCurrentRow(self.at)
         self._patience.start()
-        self.session.show_only(self._before.model_copy(update={"sun": self.frames[self.at].sun}))
+        self.session.preview_document(self._before.model_copy(update={"sun": self.frames[self.at].sun}))
 
-    def _take_frame(self, frame: Frame) -> None:
+    def _on_frame_ready(self, frame: Frame) -> None:
         if frame.document is None or not self.frames:
             return
         for number, wanted in enumerate(self.frames):

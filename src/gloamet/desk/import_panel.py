@@ -1,0 +1,165 @@
+"""The import sheet: how a model just opened stands, beside a person, before anything else is done with it."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPixmap
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.steps.stage.model import facing_words
+from gloamet.desk.widgets.basic import SegmentedControl, label
+from gloamet.desk.widgets.pixels import fitted
+from gloamet.desk.widgets.switch import Switch
+from gloamet.document.model import Document
+from gloamet.stage.assembly import placement_from_stage
+from gloamet.stage.placing import PERSON_M, size_warning
+from gloamet.stage.scene import Scene
+
+SIZE, FINE = (258, 150), 4  # of the drawing, and pixels traced for each of its
+GROUND_LINE = 0.94  # share of the height where the model and the person stand
+
+
+class Elevation(QWidget):
+    """The model seen from its front as a silhouette, a person of 1.75 m beside it, to one scale.
+
+    The silhouette is traced off the window's thread; the newest wish wins.
+    """
+
+    _traced = Signal(object, int)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedSize(*SIZE)
+        self._image: QImage | None = None
+        self._fitted: QPixmap | None = None
+        self._serial = 0
+        self._worker = ThreadPoolExecutor(1, thread_name_prefix="elevation")
+        self._traced.connect(self._take)
+
+    def draw(self, scene: Scene) -> None:
+        """Have the silhouette of what is compiled now traced."""
+        from gloamet.desk.silhouette import silhouette
+
+        compiled, bounds = self.session.compiled, scene.subject_bounds()
+        if compiled is None:
+            return
+        self._serial += 1
+        serial = self._serial
+        width, rows = FINE * SIZE[0], FINE * SIZE[1]
+
+        def trace() -> None:
+            self._traced.emit(silhouette(compiled, bounds, width, rows, GROUND_LINE), serial)
+
+        self._worker.submit(trace)
+
+    def _take(self, pixels: NDArray[np.uint8], serial: int) -> None:
+        if serial == self._serial:
+            h, w = pixels.shape[:2]
+            self._image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
+            self._fitted = None
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.fillRect(self.rect(), QColor(theme.WELL))
+        if self._image is None:
+            return
+        self._fitted = fitted(self._image, QRectF(self.rect()), self.devicePixelRatioF(), self._fitted)
+        p.drawPixmap(0, 0, self._fitted)
+        p.setPen(QColor(theme.QUIET))
+        y = round(GROUND_LINE * self.height())
+        p.drawLine(0, y, self.width(), y)
+
+
+class ImportPanel(QWidget):
+    """Units, axis, turn and ground of a model just opened, over the controls; the picture follows at once."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("sheet")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.session = session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 14, 16, 14)
+        column.setSpacing(6)
+        self.title = label("", "title")
+        self.drawing = Elevation(session)
+        self.size_words = label("", "note", wrap=True)
+        self.warning = label("", "warning", wrap=True)
+        self.units_why, self.up_why = label("", "note", wrap=True), label("", "note", wrap=True)
+        column.addWidget(self.title)
+        column.addWidget(self.drawing)
+        column.addWidget(self.size_words)
+        column.addWidget(self.warning)
+        column.addWidget(label("One unit of the file is", "head"))
+        column.addWidget(
+            SegmentedControl(
+                session, "stage", "units", [(u, u) for u in ("file", "m", "cm", "mm", "in", "ft")]
+            )
+        )
+        column.addWidget(self.units_why)
+        column.addWidget(label("Up in the file", "head"))
+        column.addWidget(
+            SegmentedControl(session, "stage", "up", [("file", "file"), ("y", "Y up"), ("z", "Z up")])
+        )
+        column.addWidget(self.up_why)
+        row = QHBoxLayout()
+        row.addWidget(label("Front faces", "head"))
+        row.addWidget(facing_words(session))
+        column.addLayout(row)
+        column.addWidget(Switch(session, "stage", "drop", "Stands on height 0"))
+        column.addWidget(Switch(session, "stage", "outside", "Files outside its folder may be read"))
+        self.done = QPushButton("Done")
+        self.done.setToolTip("Closes this sheet; the same choices stay on the Stage step.")
+        self.done.clicked.connect(self.hide)
+        column.addWidget(self.done)
+        column.addStretch(1)
+        session.model_opened.connect(self.open)
+        session.scene_loaded.connect(self._take)
+        session.stage_changed.connect(self._on_document_changed)
+        self.hide()
+
+    def open(self, scene: Scene) -> None:
+        """Show the sheet for a scene."""
+        parent = self.parentWidget()
+        assert parent is not None
+        self.setGeometry(parent.rect())
+        self.show()
+        self.raise_()
+        self._take(scene)
+
+    def _take(self, scene: Scene) -> None:
+        if not self.isVisible():
+            return
+        self.title.setText(scene.path.name if scene.path else "")
+        low, high = scene.subject_bounds()
+        wide, deep, tall = high - low
+        self.size_words.setText(
+            f"{wide:.4g} m wide, {deep:.4g} m deep, {tall:.4g} m high, beside a person of {PERSON_M} m."
+        )
+        self.warning.setText(size_warning(high - low) or "")
+        self.warning.setVisible(bool(self.warning.text()))
+        self.drawing.draw(scene)
+        self._on_document_changed(self.session.document)
+
+    def _on_document_changed(self, document: Document) -> None:
+        scene = self.session.file_scene
+        if scene is None or not self.isVisible():
+            return
+        place = placement_from_stage(document.stage, scene.origin)
+        guess = "" if scene.origin.said else "A guess: "
+        own = document.stage.units == "file"
+        self.units_why.setText(
+            f"{guess}{place.units}; {scene.origin.units_why}." if own else "Chosen by you."
+        )
+        own = document.stage.up == "file"
+        self.up_why.setText(
+            f"{guess}{place.up.upper()} up; {scene.origin.up_why}." if own else "Chosen by you."
+        )

@@ -1,0 +1,252 @@
+"""The sky disc: the whole sky seen from below, with the day's path and a sun to drag.
+
+North is up, east is right, the zenith in the middle, the horizon at the rim. Dragging the sun frees it from
+the almanac without a jump.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import (
+    QBrush,
+    QColor,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QResizeEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.view_conversion import camera_from_document
+from gloamet.desk.widgets.pixels import fitted
+from gloamet.document.model import Document
+from gloamet.preview.events import DiscPainted
+from gloamet.sun.day import day_path
+from gloamet.sun.place import resolve_zone
+from gloamet.sun.position import SunPosition
+
+RADIUS = 82.0
+HEIGHT = 212
+BELOW_SCALE = 0.5  # a sun below the horizon stands outside the rim, drawn nearer
+LOWEST_DEG = -20.0
+
+
+class SkyDisc(QWidget):
+    """The polar picture of the sky."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._image: QImage | None = None
+        self._fitted: QPixmap | None = None
+        self._pixels: np.ndarray | None = None
+        self._path: SunPosition | None = None
+        self._path_key: object = None
+        self._drawn: tuple[QPainterPath, list[QPointF]] | None = None
+        self._backdrop: tuple[object, QPixmap] | None = None
+        self._dragging = False
+        self._offset = QPointF(0, 0)
+        self._turned: tuple[float, float] | None = None  # bearing of the grab on the ring, north then
+        self.setFixedHeight(HEIGHT)
+        self.setToolTip(
+            "Drag the sun anywhere; the line is its path today. Drag the ring of letters to turn the compass."
+        )
+        self.setAccessibleName("Sky disc")
+        session.disc_painted.connect(self._on_disc_painted)
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+
+    def sizeHint(self) -> QSize:  # noqa: N802
+        return QSize(192, HEIGHT)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        self._drawn = self._backdrop = None
+
+    def _on_document_changed(self, document: Document) -> None:
+        site, day = document.site, document.sun.wall_time.date()
+        key = (site, day)
+        if key != self._path_key:
+            zone = resolve_zone(site.timezone)
+            _, self._path = day_path(day, site.latitude_deg, site.longitude_deg, zone, 97)
+            self._path_key = key
+            self._drawn = self._backdrop = None
+        self.update()
+
+    def _on_disc_painted(self, disc: DiscPainted) -> None:
+        self._pixels = disc.pixels
+        h, w = self._pixels.shape[:2]
+        self._image = QImage(self._pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
+        self._fitted = self._backdrop = None
+        self.update()
+
+    # -- geometry
+
+    def centre(self) -> QPointF:
+        """Middle of the disc in widget coordinates."""
+        return QPointF(self.width() / 2, HEIGHT / 2)
+
+    def place(self, azimuth_deg: float, elevation_deg: float) -> QPointF:
+        """Where a direction stands on the disc (true north up)."""
+        away = (90.0 - elevation_deg) / 90.0
+        if elevation_deg < 0.0:
+            away = 1.0 - elevation_deg / 90.0 * BELOW_SCALE
+        a = math.radians(azimuth_deg)
+        return self.centre() + QPointF(math.sin(a), -math.cos(a)) * (away * RADIUS)
+
+    def direction_at(self, p: QPointF) -> tuple[float, float]:
+        """Azimuth and elevation under a point, degrees."""
+        d = p - self.centre()
+        away = math.hypot(d.x(), d.y()) / RADIUS
+        elevation = 90.0 * (1.0 - away) if away <= 1.0 else -90.0 * (away - 1.0) / BELOW_SCALE
+        return math.degrees(math.atan2(d.x(), -d.y())) % 360.0, max(LOWEST_DEG, elevation)
+
+    def sun(self) -> tuple[float, float]:
+        """The sun's true azimuth and elevation now."""
+        sun = self.session.document.sun
+        if sun.mode != "almanac":
+            return sun.azimuth_deg, sun.elevation_deg
+        moment = self.session.moment()
+        return moment.azimuth_deg, moment.elevation_deg
+
+    # -- painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        document = self.session.document
+        key = (document.stage.view, document.sun.north_deg, self.devicePixelRatioF())
+        if self._backdrop is None or self._backdrop[0] != key:
+            self._backdrop = (key, self._make_backdrop())
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._turned is not None:  # the ring stays under the hand; let go, north is up again
+            p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            p.translate(self.centre())
+            p.rotate(document.sun.north_deg - self._turned[1])
+            p.translate(-self.centre())
+        p.drawPixmap(0, 0, self._backdrop[1])
+        sun = self.sun()
+        p.setPen(QPen(QColor("#1c1c1c"), 1.5))
+        p.setBrush(QColor(theme.SUN) if sun[1] > -0.6 else QColor(theme.QUIET))
+        p.drawEllipse(self.place(*sun), 6.5, 6.5)
+
+    def _make_backdrop(self) -> QPixmap:
+        """All that stays while the sun is dragged: sky, rings, view, path and letters."""
+        ratio = self.devicePixelRatioF()
+        backdrop = QPixmap(self.size() * ratio)
+        backdrop.setDevicePixelRatio(ratio)
+        backdrop.fill(Qt.GlobalColor.transparent)
+        p = QPainter(backdrop)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        c = self.centre()
+        circle = QRectF(c.x() - RADIUS, c.y() - RADIUS, 2 * RADIUS, 2 * RADIUS)
+        clip = QPainterPath()
+        clip.addEllipse(circle)
+        if self._image is None:
+            p.fillPath(clip, QColor(theme.WELL))
+        else:
+            p.save()
+            p.setClipPath(clip)
+            self._fitted = fitted(self._image, circle, ratio, self._fitted)
+            p.drawPixmap(circle.topLeft(), self._fitted)
+            p.restore()
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(QColor(255, 255, 255, 40), 1))
+        for height in (30, 60):
+            r = RADIUS * (90 - height) / 90
+            p.drawEllipse(c, r, r)
+        self._draw_view(p, c)
+        self._draw_path(p)
+        p.setFont(theme.font(theme.SMALL, True))
+        for text, dx, dy in (("N", 0, -1), ("E", 1, 0), ("S", 0, 1), ("W", -1, 0)):
+            p.setPen(QColor(theme.INK if text == "N" else theme.QUIET))
+            q = c + QPointF(dx, dy) * (RADIUS + 10)
+            p.drawText(QRectF(q.x() - 8, q.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, text)
+        p.end()
+        return backdrop
+
+    def _draw_view(self, p: QPainter, c: QPointF) -> None:
+        """A faint wedge where the camera looks."""
+        document = self.session.document
+        camera = camera_from_document(document)
+        ahead = np.subtract(camera.target, camera.eye)
+        if math.hypot(ahead[0], ahead[1]) < 1e-6:
+            return
+        heading = math.degrees(math.atan2(ahead[0], ahead[1])) - document.sun.north_deg
+        half = min(80.0, camera.fov_deg * 0.75)
+        p.save()
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(QBrush(QColor(255, 255, 255, 26)))
+        box = QRectF(c.x() - RADIUS, c.y() - RADIUS, 2 * RADIUS, 2 * RADIUS)
+        p.drawPie(box, int((90 - heading - half) * 16), int(2 * half * 16))
+        p.restore()
+
+    def _draw_path(self, p: QPainter) -> None:
+        if self._path is None:
+            return
+        if self._drawn is None:
+            self._drawn = self._make_path(self._path)
+        line, hours = self._drawn
+        p.setPen(QPen(QColor(255, 255, 255, 190), 1.2))
+        p.drawPath(line)
+        p.setPen(QPen(QColor(255, 255, 255, 220), 3.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        p.drawPoints(hours)
+
+    def _make_path(self, path: SunPosition) -> tuple[QPainterPath, list[QPointF]]:
+        """The day's line, and a dot for every hour above the horizon."""
+        line, open_ = QPainterPath(), False
+        for azimuth, elevation in zip(path.azimuth_deg, path.elevation_deg, strict=True):
+            if elevation < -2.0:
+                open_ = False
+                continue
+            q = self.place(float(azimuth), float(elevation))
+            if open_:
+                line.lineTo(q)
+            else:
+                line.moveTo(q)
+            open_ = True
+        every_hour = zip(path.azimuth_deg[::4], path.elevation_deg[::4], strict=True)
+        return line, [self.place(float(a), float(e)) for a, e in every_hour if e > 0.0]
+
+    # -- hand
+
+    def _move(self, p: QPointF) -> None:
+        azimuth, elevation = self.direction_at(p)
+        self.session.change("sun", "sun.hand", mode="hand", azimuth_deg=azimuth, elevation_deg=elevation)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        d = event.position() - self.centre()
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        near = self.place(*self.sun()) - event.position()
+        if math.hypot(d.x(), d.y()) > RADIUS + 4.0 and math.hypot(near.x(), near.y()) > 9.0:
+            self._turned = (math.degrees(math.atan2(d.x(), -d.y())), self.session.document.sun.north_deg)
+        elif math.hypot(d.x(), d.y()) < RADIUS * 1.15:
+            self._dragging = True
+            at = self.place(*self.sun())
+            # a grab on the sun itself must not jump; elsewhere the sun comes to the pointer
+            held = math.hypot(near.x(), near.y()) < 9.0
+            self._offset = at - event.position() if held else QPointF(0, 0)
+            self._move(event.position() + self._offset)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self._turned is not None:
+            d = event.position() - self.centre()
+            turn = math.degrees(math.atan2(d.x(), -d.y())) - self._turned[0]
+            north = (self._turned[1] + turn + 180.0) % 360.0 - 180.0
+            self.session.change("sun", "sun.north", north_deg=round(north, 1))
+        elif self._dragging:
+            self._move(event.position() + self._offset)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self._dragging, self._turned = False, None
+        self.session.end_undo_group()
+        self.update()

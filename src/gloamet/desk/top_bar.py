@@ -1,0 +1,161 @@
+"""The bar on top: the project's name, the steps, undo and redo, and how far the picture is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWidget
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import label, link
+from gloamet.preview.events import Frame
+
+
+class TopBar(QWidget):
+    """Name, steps, history, progress."""
+
+    def __init__(
+        self, session: Session, steps: Sequence[str], choose: Callable[[int], None], menu: QMenu
+    ) -> None:
+        super().__init__()
+        self.setObjectName("bar")
+        self.setFixedHeight(theme.BAR_HEIGHT)
+        self.session = session
+        self._share = 0.0
+        self._saving = ""
+        self._loading = False
+        self._stop_saving: Callable[[], None] | None = None
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 0, 16, 0)
+        row.setSpacing(14)
+        self.name = QPushButton()
+        self.name.setProperty("role", "step")
+        self.name.setStyleSheet(f"color: {theme.INK}; font-weight: 600;")
+        self.name.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.name.setToolTip("Open, save, recent files.")
+        self.name.clicked.connect(lambda: menu.popup(self.name.mapToGlobal(self.name.rect().bottomLeft())))
+        self.state = label("", "note")
+        row.addWidget(self.name)
+        row.addWidget(self.state)
+        row.addSpacing(24)
+        self.group = QButtonGroup(self)
+        self.buttons = []
+        for k, step in enumerate(steps):
+            button = QPushButton(step)
+            button.setProperty("role", "step")
+            button.setCheckable(True)
+            button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            button.setFixedHeight(theme.BAR_HEIGHT - 2)
+            button.setToolTip(f"{step} (Ctrl+{k + 1})")
+            button.clicked.connect(lambda _=False, i=k: choose(i))
+            self.group.addButton(button, k)
+            row.addWidget(button)
+            self.buttons.append(button)
+        row.addStretch(1)
+        self.undo = link("undo", "Take the last step back (Ctrl+Z).", session.undo)
+        self.redo = link("redo", "Do it again (Ctrl+Shift+Z).", session.redo)
+        self.stop = link("stop", "Stop refining; the picture stays.", self._toggle)
+        self.status = label("", "note")
+        self.status.setToolTip(
+            "Paths a pixel, and the grain before cleaning that four of five places stay below."
+        )
+        self.status.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.status.setMinimumWidth(210)  # as wide as its longest, so that nothing beside it moves
+        for widget in (self.undo, self.redo, self.stop, self.status):
+            row.addWidget(widget)
+        session.document_changed.connect(lambda _: self.refresh())
+        session.file_changed.connect(self.refresh)
+        session.frame_ready.connect(self._on_frame_ready)
+        session.busy.connect(self._on_busy)
+        session.loading.connect(self._on_loading)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Name, saved state, what can be undone."""
+        self.name.setText(self.session.title + "  ▾")
+        self.state.setText("edited" if self.session.dirty else "saved" if self.session.path else "")
+        self.undo.setEnabled(self.session.history.can_undo)
+        self.redo.setEnabled(self.session.history.can_redo)
+        self.stop.setText("go on" if self.session.stopped and not self._saving else "stop")
+
+    def _toggle(self) -> None:
+        if self._stop_saving is not None:
+            self._stop_saving()
+        elif self._loading:
+            self.session.stop_loading()
+        elif self.session.stopped:
+            self.session.resume()
+        else:
+            self.session.stop()
+        self.refresh()
+
+    def _on_busy(self, text: str) -> None:
+        if self._saving:
+            return
+        if text:
+            self.status.setText(text + " …")
+        elif self.session.frame is None:
+            self.status.setText("")
+
+    def _on_loading(self, share: float, word: str) -> None:
+        """A model is being opened; stop gives it up."""
+        self._loading, self._share = share < 1.0, share
+        if self._loading:
+            self.status.setText(f"{word[:36]} …")
+            self.stop.setText("stop")
+        self.update()
+
+    def show_saving(self, text: str, share: float, stop: Callable[[], None] | None) -> None:
+        """A picture is being saved and `stop` ends it early; an empty text says that it is done."""
+        self._saving, self._share, self._stop_saving = text, share, stop
+        self.status.setText(text)
+        self.refresh()
+        self.update()
+
+    def _on_frame_ready(self, frame: Frame) -> None:
+        if self._saving:
+            return
+        self._share = share_done(frame)
+        self.status.setText(status_text(frame, self.session.stopped))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.fillRect(self.rect(), QColor(theme.GROUND))
+        p.fillRect(0, self.height() - 1, self.width(), 1, QColor(theme.LINE))
+        if 0.0 < self._share < 1.0:
+            right = self.width() - 16
+            p.fillRect(QRectF(right - 150, self.height() - 7, 150, 2), QColor(theme.LINE))
+            p.fillRect(QRectF(right - 150, self.height() - 7, 150 * self._share, 2), QColor(theme.INK))
+
+
+def share_done(frame: Frame) -> float:
+    """How far a frame is on its way, by samples or by noise, whichever is nearer its end."""
+    if not frame.exact:
+        return 0.0
+    by_noise = (frame.goal / frame.noise) ** 2 if frame.goal < frame.noise < float("inf") else 0.0
+    return 1.0 if frame.done else min(1.0, max(frame.samples / frame.target, by_noise))
+
+
+def status_text(frame: Frame, stopped: bool) -> str:
+    """Paths, noise, time so far and to go."""
+    if not frame.exact:
+        return "preview"
+    parts = [f"{frame.samples} paths" if frame.samples != 1 else "1 path"]
+    if frame.noise < float("inf"):
+        parts.append(f"noise {100 * frame.noise:.1f} %" if frame.noise <= 1.0 else "noise over 100 %")
+    parts.append(_duration(frame.seconds))
+    if frame.done:
+        parts.append("done")
+    elif stopped:
+        parts.append("stopped")
+    elif frame.seconds_left > 0.0:
+        parts.append(f"{_duration(frame.seconds_left)} left")
+    return "   ".join(parts)
+
+
+def _duration(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} min"

@@ -1,0 +1,53 @@
+"""Between the document's view and the camera it stands for: reading, setting, and the views a model brings."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from gloamet.document.model import Document
+from gloamet.document.stage import NamedView, View
+from gloamet.stage.assembly import camera_from_view
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import Scene
+
+if TYPE_CHECKING:
+    from gloamet.desk.session import Session
+
+
+def view_from_camera(camera: Camera) -> View:
+    """A camera as the document keeps it."""
+    return View(
+        eye=camera.eye, target=camera.target, fov_deg=min(max(camera.fov_deg, 1.0), 150.0),
+        shift_x=camera.shift_x, shift_y=camera.shift_y, level=camera.level,
+    )  # fmt: skip
+
+
+def views_from_scene(scene: Scene, now: View | None = None) -> tuple[NamedView, ...]:
+    """The cameras of a model as views; one that stands and looks as the view of now is that view."""
+    named = []
+    for name, camera in scene.views.items():
+        same = now is not None and _same_view(camera, camera_from_view(now))
+        named.append(
+            NamedView(name=name[:80], view=now if same and now is not None else view_from_camera(camera))
+        )
+    return tuple(named)
+
+
+def _same_view(a: Camera, b: Camera) -> bool:
+    """Whether two cameras stand and look the same within a hair, wherever their targets are."""
+    ahead, other = np.subtract(a.target, a.eye), np.subtract(b.target, b.eye)
+    along = float(ahead @ other) / max(float(np.linalg.norm(ahead) * np.linalg.norm(other)), 1e-12)
+    apart = float(np.linalg.norm(np.subtract(a.eye, b.eye)))
+    return apart < 0.01 and along > 1.0 - 1e-5 and abs(a.fov_deg - b.fov_deg) < 0.5
+
+
+def camera_from_document(document: Document) -> Camera:
+    """The document's camera."""
+    return camera_from_view(document.stage.view)
+
+
+def set_camera(session: Session, camera: Camera, key: str | None = None) -> None:
+    """Look through another camera; lens settings stay."""
+    session.change("stage.view", key, eye=camera.eye, target=camera.target, fov_deg=camera.fov_deg)

@@ -1,0 +1,343 @@
+"""The picture: shows the newest frame, moves the camera with the mouse, marks the sun.
+
+Drag turns round the target, drag with Shift or the middle button slides, the wheel comes nearer; a click
+selects a part, arrow keys walk.
+"""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QDragEnterEvent,
+    QDropEvent,
+    QIcon,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
+
+from gloamet.desk import stage_actions, theme
+from gloamet.desk.aim_controller import AimController
+from gloamet.desk.aim_tool import TOOLS, AimTool, ViewAdapter
+from gloamet.desk.overlay import draw_rectangle, draw_safe_lines, draw_selection, draw_sun, on_screen
+from gloamet.desk.region_tool import RegionTool
+from gloamet.desk.session import Session
+from gloamet.desk.sun_overlay import PathLayer, draw_aim
+from gloamet.desk.view_conversion import camera_from_document, set_camera
+from gloamet.desk.widgets.basic import label
+from gloamet.desk.widgets.pixels import fitted
+from gloamet.document.demo import FOLDER, TITLES
+from gloamet.document.model import Document
+from gloamet.preview.events import Frame
+from gloamet.stage.camera import dolly, orbit, pan, walk
+from gloamet.stage.readers import ENDINGS
+
+INSET = 10
+TURN_DEG_PER_PIXEL = 0.3
+CLICK_PX = 4
+EDGE_PX, NEARER = 3.0, 0.97
+STEP_M, TURN_STEP_DEG, LIFT_M = 0.5, 5.0, 0.1
+
+
+class Viewport(QWidget):
+    """The middle of the desk."""
+
+    dropped = Signal(str)
+    open_asked = Signal()
+    demo_asked = Signal(str)
+
+    def __init__(self, session: Session, aimer: AimController) -> None:
+        super().__init__()
+        self.session, self.aimer = session, aimer
+        self._path = PathLayer()
+        self._shown: object = None
+        self.sun_tools = False  # whether the Sun step's path and pins are drawn
+        self._frame: Frame | None = None
+        self._image: QImage | None = None
+        self._fitted: QPixmap | None = None
+        self._grab: QPointF | None = None
+        self._pressed = QPointF()
+        self._moved = False
+        self._button = Qt.MouseButton.NoButton
+        self.hand = RegionTool(session)
+        self.aim = AimTool(
+            session, aimer, ViewAdapter(self._point, self._edge, self._towards, self._spot, self._on_picture)
+        )
+        aimer.outlines.ready.connect(self.update)
+        aimer.answered.connect(self.update)
+        self.safe_lines = False
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setAccessibleName("Picture")
+        self.setMinimumSize(240, 160)
+        self.start = self._make_start()
+        self._wheel_rest = QTimer(self, interval=400, singleShot=True)
+        self._wheel_rest.timeout.connect(session.end_undo_group)
+        session.frame_ready.connect(self._on_frame_ready)
+        session.document_changed.connect(self._on_document_changed)
+        session.selected.connect(lambda _: self.update())
+        session.tool_changed.connect(self._on_tool_changed)
+
+    def show_safe_lines(self, on: bool) -> None:
+        """Lines that help to compose."""
+        self.safe_lines = on
+        self.update()
+
+    def _make_start(self) -> QWidget:
+        """What stands here before there is a model."""
+        start = QWidget(self)
+        column = QVBoxLayout(start)
+        column.setSpacing(14)
+        words = label("Open a model, or drop one here", "title")
+        words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        button = QPushButton("Open …")
+        button.setToolTip(f"Open a project or a model: {', '.join(ENDINGS)}.")
+        button.clicked.connect(self.open_asked)
+        column.addWidget(words)
+        column.addWidget(button, 0, Qt.AlignmentFlag.AlignCenter)
+        note = label("or begin with one of these", "note")
+        note.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column.addWidget(note)
+        row = QHBoxLayout()
+        row.setSpacing(12)
+        for name, title in TITLES.items():
+            item = QToolButton()
+            item.setText(title)
+            item.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            item.setIcon(QIcon(str(FOLDER / f"{name}.jpg")))
+            item.setIconSize(QSize(192, 128))
+            item.setToolTip("A scene that ships with the program.")
+            item.clicked.connect(partial(self.demo_asked.emit, name))
+            row.addWidget(item)
+        column.addLayout(row)
+        return start
+
+    def _on_frame_ready(self, frame: Frame) -> None:
+        self._frame = frame
+        h, w = frame.pixels.shape[:2]
+        self._image = QImage(frame.pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
+        self._fitted = None
+        self.update()
+
+    def target(self) -> QRectF:
+        """Where the picture is drawn: the shape of the saved picture, as large as fits."""
+        out = self.session.document.output
+        room_w, room_h = max(16, self.width() - 2 * INSET), max(16, self.height() - 2 * INSET)
+        scale = min(room_w / out.width, room_h / out.height)
+        w, h = max(16.0, round(out.width * scale)), max(16.0, round(out.height * scale))
+        return QRectF(round((self.width() - w) / 2), round((self.height() - h) / 2), w, h)
+
+    def _fit(self) -> None:
+        self.start.setVisible(not self.session.document.stage.model)
+        self.start.adjustSize()
+        self.start.move(self.rect().center() - self.start.rect().center())
+        ratio = self.devicePixelRatioF()
+        box = self.target()
+        self.session.resize(int(box.width() * ratio), int(box.height() * ratio))
+        self.aimer.size = self.session.picture_size
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        self._fit()
+
+    def _on_document_changed(self, document: Document) -> None:
+        self._fit()
+        sun = document.sun
+        shown = (
+            document.stage,
+            document.output,
+            document.aim,
+            document.site,
+            sun.wall_time.date(),
+            sun.north_deg,
+        )
+        if shown != self._shown:  # a sun that only moves is painted with its frame
+            self._shown = shown
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.fillRect(self.rect(), QColor(theme.SURROUND))
+        box = self.target()
+        if self._image is None or not self.session.document.stage.model:
+            return
+        self._fitted = fitted(self._image, box, self.devicePixelRatioF(), self._fitted)
+        p.drawPixmap(box.topLeft(), self._fitted)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setClipRect(box)
+        draw_rectangle(p, box, self.session.document.stage.rectangle)
+        if self.safe_lines:
+            draw_safe_lines(p, box)
+        draw_selection(p, box, self.session)
+        draw_sun(p, box, self.session)
+        if self.sun_tools:
+            draw_aim(p, box, self.session, self.aimer, self._path, self.aim.draft)
+
+    def show_sun_tools(self, on: bool) -> None:
+        """Draw the path of the day and the pins, or not."""
+        self.sun_tools = on
+        if self.session.tool in TOOLS:
+            self.session.use_tool("")
+        if not on:
+            self.aimer.show(None)
+        self.update()
+
+    # -- what the aiming hand asks
+
+    def _point(self, at: QPointF) -> np.ndarray | None:
+        return stage_actions.point_at(self.session, *self._share(at)) if self.target().contains(at) else None
+
+    def _edge(self, at: QPointF) -> np.ndarray | None:
+        """The point under a place, or of a nearer thing whose edge passes within EDGE_PX."""
+        eye = np.asarray(camera_from_document(self.session.document).eye)
+        found = self._point(at)
+        far = math.inf if found is None else float(np.linalg.norm(found - eye))
+        for k in range(8):
+            a = math.pi * k / 4.0
+            beside = self._point(at + QPointF(math.cos(a), math.sin(a)) * EDGE_PX)
+            off = math.inf if beside is None else float(np.linalg.norm(beside - eye))
+            if off < NEARER * far:
+                found, far = beside, off
+        return found
+
+    def _towards(self, at: QPointF) -> np.ndarray | None:
+        return np.asarray(camera_from_document(self.session.document).ray(*self._share(at)), float)
+
+    def _spot(self, at: QPointF) -> tuple[float, float] | None:
+        return self._share(at)[:2]
+
+    def _on_picture(self, point: np.ndarray) -> QPointF | None:
+        box = self.target()
+        return on_screen(
+            box, camera_from_document(self.session.document).place(point, box.width() / box.height())
+        )
+
+    def _share(self, at: QPointF) -> tuple[float, float, float]:
+        """A place on the picture in shares, and the picture's aspect."""
+        box = self.target()
+        return (at.x() - box.x()) / box.width(), (at.y() - box.y()) / box.height(), box.width() / box.height()
+
+    # -- clicks and camera
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        at = event.position()
+        if event.button() == Qt.MouseButton.LeftButton:
+            if self.hand.press(self.target(), at):
+                return
+            if self.sun_tools and self.target().contains(at) and self.aim.press(at):
+                return
+        if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
+            self._grab, self._button, self._pressed, self._moved = at, event.button(), at, False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.aim.move(event.position()):
+            self.update()
+            return
+        if self.hand.move(self.target(), event.position()) or self._grab is None:
+            return
+        far = event.position() - self._pressed
+        if not self._moved and abs(far.x()) + abs(far.y()) < CLICK_PX:
+            return
+        self._moved = True
+        d = event.position() - self._grab
+        self._grab = event.position()
+        camera = camera_from_document(self.session.document)
+        slide = (
+            self._button == Qt.MouseButton.MiddleButton
+            or event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        )
+        if slide:
+            height = max(1.0, self.target().height())
+            camera = pan(camera, -d.x() / height, d.y() / height, self.session.ground_m)
+        else:
+            turn, lift = d.x() * TURN_DEG_PER_PIXEL, d.y() * TURN_DEG_PER_PIXEL
+            camera = orbit(camera, turn, lift, self.session.ground_m)
+        set_camera(self.session, camera, "camera")
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.hand.release() or self.aim.release(event.position()):
+            self.update()
+            return
+        click = self._grab is not None and not self._moved and self._button == Qt.MouseButton.LeftButton
+        self._grab = None
+        self.session.end_undo_group()
+        if click:
+            self._click(event.position())
+
+    def _click(self, at: QPointF) -> None:
+        """Select, or what the tool in hand does."""
+        session = self.session
+        x, y, aspect = self._share(at)
+        if not (0.0 <= x <= 1.0 and 0.0 <= y <= 1.0) or session.scene is None:
+            return
+        if session.tool in ("", "rectangle"):
+            session.select(stage_actions.pick(session, x, y, aspect))
+            return
+        point = stage_actions.point_at(session, x, y, aspect)
+        if point is None:
+            session.noticed.emit("There is only sky at that point: click on something.", "note")
+            return
+        if session.tool == "focus":
+            camera = camera_from_document(session.document)
+            ahead = float((point - np.asarray(camera.eye)) @ camera.frame()[0])
+            session.change("stage.view", focus_m=min(max(ahead, 0.05), 10000.0), depth_of_field=True)
+        elif session.tool.startswith("place "):
+            stage_actions.place_prop(session, int(session.tool.split()[1]), point)
+        session.use_tool("")
+
+    def _on_tool_changed(self, tool: str) -> None:
+        self.setCursor(Qt.CursorShape.CrossCursor if tool else Qt.CursorShape.ArrowCursor)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
+        turns = event.angleDelta().y() / 120.0
+        camera = dolly(
+            camera_from_document(self.session.document), math.pow(0.9, turns), self.session.ground_m
+        )
+        set_camera(self.session, camera, "camera")
+        self._wheel_rest.start()
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        far = 4.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        moves: dict[int, tuple[float, float, float]] = {
+            Qt.Key.Key_Up: (far, 0.0, 0.0), Qt.Key.Key_Down: (-far, 0.0, 0.0),
+            Qt.Key.Key_Left: (0.0, -far, 0.0), Qt.Key.Key_Right: (0.0, far, 0.0),
+            Qt.Key.Key_PageUp: (0.0, 0.0, far), Qt.Key.Key_PageDown: (0.0, 0.0, -far),
+        }  # fmt: skip
+        if event.key() == Qt.Key.Key_Escape:
+            self.hand.leave()
+            self.aimer.show(None)
+            if self.session.tool in TOOLS:
+                self.session.use_tool("")
+            self.session.select("")
+        elif event.key() in moves:
+            ahead, turn, lift = moves[event.key()]
+            camera = camera_from_document(self.session.document)
+            camera = walk(camera, ahead * STEP_M, turn * TURN_STEP_DEG, lift * LIFT_M, self.session.ground_m)
+            set_camera(self.session, camera, "walk")
+            self._wheel_rest.start()
+        else:
+            super().keyPressEvent(event)
+
+    # -- files dropped on it
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
+        files = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        if files:
+            event.acceptProposedAction()
+            self.dropped.emit(files[0])

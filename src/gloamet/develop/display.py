@@ -1,0 +1,175 @@
+"""Developing: linear light in AP1 cd/m2 to screen colour through exposure, white balance and a view.
+
+The exact transform (OpenColorIO) serves files; for the screen it is baked once into a 65-cube behind a
+log2 allocation and applied by a kernel, rows in parallel. A `DevelopSettings` enters with the picture; display code
+values in 0..1 or 8 bit leave.
+"""
+
+from __future__ import annotations
+
+import os
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_TO_REC709, linear_to_srgb
+from gloamet.colour.temperature import balance_matrix
+from gloamet.develop.display_kernels import (
+    COUNTER_COUNT,
+    CUBE_SIZE,
+    CURVE_SIZE,
+    LOG_LOW,
+    LOG_RANGE,
+    develop_rows,
+)
+from gloamet.errors import GloametError
+from gloamet.thread_barrier import run_on_all_threads
+
+Floats = NDArray[np.float32]
+
+SATURATION = 1.2  # ISO 12232: Lmax = 1.2 * 2**EV100 fills a sensor
+MIDDLE_GREY = 0.18 / 0.125  # the luminance a K = 12.5 meter reads stands at 0.18 of the scene-linear views
+# Full names are pinned: "latest" aliases would change pictures with an update. (config, display, view)
+OCIO_VIEWS = {
+    "ACES 2.0": (
+        "ocio://cg-config-v4.0.0_aces-v2.0_ocio-v2.5",
+        "sRGB - Display",
+        "ACES 2.0 - SDR 100 nits (Rec.709)",
+    ),
+    "ACES 1.3": ("ocio://cg-config-v2.2.0_aces-v1.3_ocio-v2.4", "sRGB - Display", "ACES 1.0 - SDR Video"),
+}
+VIEWS = (*OCIO_VIEWS, "plain sRGB")
+
+
+@dataclass(frozen=True)
+class DevelopSettings:
+    """EV100, the light that is white (kelvin, tint) and the name of the view transform."""
+
+    ev: float
+    kelvin: float = 6000.0
+    tint: float = 0.0
+    view: str = "ACES 2.0"
+
+    def matrix(self) -> Floats:
+        """Exposure and white balance as one AP1 matrix."""
+        scale = exposure_scale(self.ev, self.view)
+        return (balance_matrix(self.kelvin, self.tint) * scale).astype(np.float32)
+
+
+def exposure_scale(ev: float, view: str) -> float:
+    """Factor from cd/m2 to what the view transform takes.
+
+    Plain sRGB: 1.0 is the saturation luminance 1.2 * 2**EV. Scene-linear views: the luminance that a
+    reflected meter reads as EV stands at 0.18; both show it at nearly the same code value.
+    """
+    return (1.0 / SATURATION if view == "plain sRGB" else MIDDLE_GREY) / 2.0**ev
+
+
+@lru_cache(maxsize=4)
+def _processor(view: str) -> Any:
+    import PyOpenColorIO as ocio
+
+    config_name, display, name = OCIO_VIEWS[view]
+    try:
+        config = ocio.Config.CreateFromFile(config_name)
+        transform = ocio.DisplayViewTransform("ACEScg", display, name)
+        return config.getProcessor(transform).getDefaultCPUProcessor()
+    except ocio.Exception as error:
+        raise GloametError(f"The view “{view}” is not available ({error}): choose plain sRGB.") from None
+
+
+def _view_exact(picture: Floats, view: str) -> Floats:
+    if view == "plain sRGB":
+        return linear_to_srgb(picture @ AP1_TO_REC709.T.astype(np.float32)).astype(np.float32)
+    out = np.ascontiguousarray(picture, np.float32).copy()
+    _processor(view).applyRGB(out)
+    return out
+
+
+def develop_exact(picture: Floats, recipe: DevelopSettings) -> Floats:
+    """Display code values in 0..1, (H, W, 3) float32, by the exact transform: for files."""
+    clean = np.nan_to_num(picture, nan=0.0, posinf=1e9, neginf=0.0)
+    exposed = np.ascontiguousarray(clean @ recipe.matrix().T, np.float32)
+    return np.clip(_view_exact(exposed, recipe.view), 0.0, 1.0)
+
+
+def _cache_file(view: str) -> Path:
+    from platformdirs import user_cache_path
+
+    return user_cache_path("gloamet") / f"view-{view.replace(' ', '-')}-{CUBE_SIZE}-1.npy"
+
+
+@lru_cache(maxsize=4)
+def screen_cube(view: str) -> Floats:
+    """The baked view, (CUBE**3, 4) float32 in code values 0..255 (red fastest, fourth unused).
+
+    Kept in the user's cache: baking costs up to a second.
+    """
+    file = _cache_file(view)
+    try:
+        cube = np.load(file)
+        if cube.shape == (CUBE_SIZE**3, 4) and cube.dtype == np.float32:
+            return cube
+    except (OSError, ValueError, EOFError):
+        pass
+    axis = np.exp2(np.linspace(0.0, 1.0, CUBE_SIZE) * LOG_RANGE + LOG_LOW).astype(np.float32)
+    axis[0] = 0.0
+    blue, green, red = np.meshgrid(axis, axis, axis, indexing="ij")
+    grid = np.stack([red, green, blue], -1).reshape(1, -1, 3)
+    cube = np.zeros((CUBE_SIZE**3, 4), np.float32)
+    cube[:, :3] = np.clip(_view_exact(np.ascontiguousarray(grid), view)[0], 0.0, 1.0) * 255.0
+    try:
+        file.parent.mkdir(parents=True, exist_ok=True)
+        np.save(file, cube)
+    except OSError:
+        pass  # a full or read-only cache only costs time
+    return cube
+
+
+@lru_cache(maxsize=1)
+def _srgb_curve() -> NDArray[np.uint8]:
+    return np.round(linear_to_srgb(np.linspace(0.0, 1.0, CURVE_SIZE + 1)) * 255.0).astype(np.uint8)
+
+
+@lru_cache(maxsize=1)
+def _pool() -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="develop")
+
+
+@lru_cache(maxsize=4)
+def _resample_axis(few: int, many: int) -> NDArray[np.int32]:
+    """Where the pixels of an enlarged row lie among `few`: (many, 2), as the kernels take them."""
+    at = np.clip((np.arange(many) + 0.5) * few / many - 0.5, 0.0, few - 1.0)
+    return np.stack([np.floor(at), np.floor(256.0 * (at - np.floor(at)))], 1).astype(np.int32)
+
+
+def develop_screen(
+    picture: Floats, recipe: DevelopSettings, size: tuple[int, int] | None = None
+) -> NDArray[np.uint8]:
+    """8-bit RGBX for the screen, (H, W, 4); within a few codes of the exact transform.
+
+    `size` (width, height) is what the picture is enlarged to once it is developed.
+    """
+    height, width = picture.shape[:2]
+    matrix, curve = recipe.matrix(), _srgb_curve()
+    if recipe.view == "plain sRGB":
+        matrix = np.ascontiguousarray(AP1_TO_REC709 @ matrix, np.float32)
+        cube = np.zeros((0, 4), np.float32)
+    else:
+        cube = screen_cube(recipe.view)
+    wide, high = (0, 0) if size is None or size == (width, height) else size
+    out, large = np.empty((height, width), np.uint32), np.empty((high, wide), np.uint32)
+    threads = os.cpu_count() or 1
+    words = (
+        np.zeros(COUNTER_COUNT, np.int64), threads, np.ascontiguousarray(picture, np.float32), matrix, cube, curve, out,
+        _resample_axis(height, high), _resample_axis(width, wide), np.empty((threads, 3, width), np.float32),
+        np.empty((threads, width + 1), np.uint32), large,
+    )  # fmt: skip
+    run_on_all_threads(_pool(), threads, develop_rows, words)
+    done = large if high else out
+    return done.view(np.uint8).reshape(*done.shape, 4)

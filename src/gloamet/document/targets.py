@@ -1,0 +1,68 @@
+"""What the artist aims at and steps through: pins, the window of moments that count, a sequence of moments."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+
+from pydantic import Field, field_validator, model_validator
+
+from gloamet.document.fields import Model, number
+from gloamet.document.stage import Place
+
+PinKind = Literal["shadow", "frame", "glint"]
+Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
+
+
+class AimPin(Model):
+    """One aim: where a shadow shall fall, where the sun shall stand in the frame, or what shall glint."""
+
+    kind: PinKind = Field("shadow", description="What is aimed at.")
+    caster: Place = Field((0.0, 0.0, 0.0), description="The point that casts, metres.")
+    receiver: Place = Field((0.0, 0.0, 0.0), description="Where its shadow shall fall, metres.")
+    spot: tuple[Fraction, Fraction] = Field(
+        (0.5, 0.5), description="Place in the picture, shares from the upper left corner."
+    )
+    on: bool = Field(True, description="Whether this pin counts.")
+
+
+class AimTargets(Model):
+    """Pins, and which moments of the year count when real ones are looked for."""
+
+    pins: tuple[AimPin, ...] = Field((), description="What is aimed at.")
+    from_hour: float = number(0.0, 0, 24, "Earliest clock time that counts.", "h", 0.5, 1)
+    to_hour: float = number(24.0, 0, 24, "Latest clock time that counts.", "h", 0.5, 1)
+    first_day: int = number(1, 1, 365, "First day of the season that counts, day of the year.", "", 1, 0)
+    last_day: int = number(365, 1, 365, "Last day of the season that counts, day of the year.", "", 1, 0)
+    measured: str = Field("", description="Part whose sunlit share the year cloth can show.")
+    side: Place | None = Field(
+        None, description="Which of its faces count: their outward direction; all if none."
+    )
+    near: Place | None = Field(None, description="A point of those faces, metres.")
+
+    @model_validator(mode="after")
+    def _hours_in_order(self) -> AimTargets:
+        if self.from_hour > self.to_hour:
+            raise ValueError("the earliest clock time lies after the latest")
+        return self
+
+
+class Sequence(Model):
+    """From one moment to another in steps."""
+
+    begin: datetime | None = Field(None, description="First moment, on the clock of the place.")
+    end: datetime | None = Field(None, description="Last moment, on the clock of the place.")
+    frames: int = number(24, 2, 2000, "Pictures of the sequence, both ends included.", "", 1, 0)
+    easing: Literal["even", "gentle"] = Field(
+        "even", description="Even steps, or gentle at both ends: slow to leave and slow to arrive."
+    )
+    along: Literal["clock", "motion"] = Field(
+        "clock", description="Steps through the clock, or through the motion of what the sun follows."
+    )
+
+    @field_validator("begin", "end")
+    @classmethod
+    def _naive(cls, value: datetime | None) -> datetime | None:
+        if value is not None and (value.tzinfo is not None or not 1900 <= value.year <= 2150):
+            raise ValueError("the clock time is written without an offset, in a year from 1900 to 2150")
+        return value

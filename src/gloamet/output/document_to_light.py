@@ -1,0 +1,216 @@
+"""From a document to light and to a saved picture: what the desk and the command line both do.
+
+The document's decisions become a Dome, a weighted picture, an exposure and a file.
+"""
+
+from __future__ import annotations
+
+import os
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.develop.display import SATURATION, DevelopSettings, develop_exact
+from gloamet.document.model import Document
+from gloamet.meter.picture import automatic_ev, limit_night_exposure
+from gloamet.output.final import StopCriterion
+from gloamet.output.images import check_ending, save_display, save_light
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.environment_map import cached_table, environment_dome, mtime_ns
+from gloamet.sky.moonlight import with_moon
+from gloamet.sky.sky_cache import SkyInterpolator
+from gloamet.stage.assembly import apply_edits, ground_from_stage
+from gloamet.stage.camera import Camera
+from gloamet.stage.ground import GroundPlane
+from gloamet.stage.scene import Scene
+from gloamet.sun.moment import Moment, moment_at
+from gloamet.sun.moon import Moon, moon_at
+from gloamet.sun.place import resolve_zone
+from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
+from gloamet.trace.denoise import denoise_prefiltered, match_mean_luminance
+from gloamet.trace.environment import Environment, build_environment
+from gloamet.trace.film import LIGHT_LAYERS, Film, Gains
+from gloamet.trace.first_hits import SOLID, first_hits
+from gloamet.trace.materials import ground_tint
+from gloamet.trace.render_scene import RenderScene, build_render_scene
+
+Floats = NDArray[np.float32]
+
+
+def air_from_document(document: Document) -> Air:
+    """The air the document describes."""
+    a = document.air
+    return Air(a.turbidity, a.haze_km if a.haze_on else None, a.ground_reflectance, document.site.altitude_m)
+
+
+def sun_from_document(document: Document) -> tuple[float, float]:
+    """Azimuth and apparent elevation of the sun in the scene, degrees: north is turned in."""
+    sun = document.sun
+    azimuth, elevation = sun.azimuth_deg, sun.elevation_deg
+    if sun.mode == "almanac":
+        moment = _moment(document)
+        azimuth, elevation = moment.azimuth_deg, moment.elevation_deg
+    return (azimuth + sun.north_deg) % 360.0, elevation
+
+
+def _moment(document: Document) -> Moment:
+    site = document.site
+    zone = resolve_zone(site.timezone)
+    return moment_at(document.sun.wall_time, site.latitude_deg, site.longitude_deg, zone)
+
+
+def moon_from_document(document: Document) -> Moon:
+    """The moon of the document's clock time; its azimuth is the sky's, north not turned in."""
+    site = document.site
+    return moon_at(_moment(document).instant.timestamp(), site.latitude_deg, site.longitude_deg)
+
+
+def sky_key(document: Document) -> tuple[object, ...]:
+    """What the light of the document's moment depends on."""
+    moon = moon_from_document(document) if document.sun.moon else None
+    return (
+        air_from_document(document),
+        *sun_from_document(document),
+        document.sun.diameter_deg,
+        moon,
+        document.sun.north_deg if moon else 0,
+    )
+
+
+def dome_from_document(document: Document, solver: SkySolver | SkyInterpolator | None = None) -> SkyDome:
+    """The light of the document's moment."""
+    solver, air = solver or SkySolver(), air_from_document(document)
+    dome = solver.dome(air, *sun_from_document(document), document.sun.diameter_deg)
+    if not document.sun.moon:
+        return dome
+    moon = moon_from_document(document)
+    return with_moon(dome, solver, air, moon, moon.azimuth_deg + document.sun.north_deg)
+
+
+def build_stage(document: Document, scene: Scene, before: RenderScene | None = None) -> RenderScene:
+    """The document's stage ready for rays, from its placed scene; keeps what `before` has in common."""
+    stage = document.stage
+    ground = ground_from_stage(stage, document.air.ground_reflectance, scene)
+    return build_render_scene(apply_edits(scene, stage), ground, before)
+
+
+def lights_key(document: Document) -> tuple[object, ...]:
+    """What the document's lights depend on beside its sky."""
+    ground, panorama = document.stage.ground, document.panorama
+    if not panorama.file:
+        return ground.colour, ground.water, None
+    stamp, north = mtime_ns(Path(panorama.file)), document.sun.north_deg
+    return ground.colour, ground.water, (panorama, stamp, north, document.air.ground_reflectance)
+
+
+def panorama_from_document(document: Document) -> SkyDome | None:
+    """The document's panorama as a second dome, None without one. Raises GloametError when it cannot be read."""
+    panorama = document.panorama
+    if not panorama.file:
+        return None
+    turn, table = panorama.turn_deg + document.sun.north_deg, cached_table(Path(panorama.file))
+    return environment_dome(table, turn, document.air.ground_reflectance, panorama.level_lx)
+
+
+def environment_from_document(document: Document, dome: SkyDome, panorama: SkyDome | None) -> Environment:
+    """Sky and panorama for the kernels, with the hue of the document's ground below the horizon."""
+    ground = document.stage.ground
+    tint = ground_tint(GroundPlane(reflectance=1.0, colour=ground.colour, water=ground.water))
+    second = None if panorama is None else build_environment(panorama, tint)
+    return replace(build_environment(dome, tint), panorama=second)
+
+
+@dataclass(frozen=True)
+class FinishedLight:
+    """The finished light of a film, AP1 cd/m2 (H, W, 3): the whole, and its parts, which add up to it."""
+
+    whole: Floats
+    sun: Floats
+    sky: Floats
+    lamps: Floats
+    panorama: Floats
+
+
+def gains_from_document(document: Document) -> Gains:
+    """Factors of the lights."""
+    fill = document.fill
+    return 2.0**fill.sun_stops, 2.0**fill.sky_stops, 2.0**fill.lamps_stops, 2.0**fill.panorama_stops
+
+
+def stop_criterion(document: Document) -> StopCriterion:
+    """When the document's saved picture is done."""
+    out = document.output
+    return StopCriterion(out.samples, out.noise / 100.0 or None, gains=gains_from_document(document))
+
+
+def finished_light(document: Document, film: Film, clean: bool) -> FinishedLight:
+    """The film under the document's gains, each part without grain when asked."""
+    pairs = zip(LIGHT_LAYERS, gains_from_document(document), strict=True)
+    parts = [film.mean(layer) * np.float32(gain) for layer, gain in pairs]
+    shining = [k for k, part in enumerate(parts) if part.any()]
+    cleaned = denoise_prefiltered([parts[k] for k in shining], film) if clean else None
+    for k, part in zip(shining, cleaned or (), strict=False):
+        parts[k] = match_mean_luminance(part, parts[k]) if LIGHT_LAYERS[k] == "lamps" else part
+    whole = parts[0] + parts[1]
+    for part in parts[2:]:
+        whole += part
+    return FinishedLight(whole, *parts)
+
+
+def with_contours(
+    document: Document, compiled: RenderScene, camera: Camera, light: FinishedLight
+) -> FinishedLight:
+    """The whole under ink contours, when the document's plaster wants them; the layers stay plain."""
+    plaster = document.stage.plaster
+    if not (plaster.on and plaster.ink):
+        return light
+    height, width = light.whole.shape[:2]
+    finer = MAP_SCALE if height <= 2200 else 1
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        maps = first_hits(compiled, camera, finer * width, finer * height, pool, SOLID)
+    cover = contours(maps, plaster.ink_px, finer)
+    return replace(light, whole=composite_lines(light.whole, cover))
+
+
+def exposure_from_document(document: Document, picture: Floats) -> float:
+    """EV100 by the meter or by hand."""
+    e = document.expose
+    return limit_night_exposure(automatic_ev(picture)) - e.compensation if e.automatic else e.ev
+
+
+def develop_settings(document: Document, ev: float) -> DevelopSettings:
+    """How the document develops."""
+    e = document.expose
+    return DevelopSettings(ev, e.kelvin, e.tint, e.view)
+
+
+def save_picture(
+    path: Path,
+    document: Document,
+    film: Film,
+    light: FinishedLight,
+    exposed: bool = False,
+    sixteen_bit: bool = False,
+) -> float:
+    """Save by the file's ending; returns the EV used.
+
+    .exr holds linear light with its layers, others the developed picture.
+    """
+    ev = exposure_from_document(document, light.whole)
+    if check_ending(path) == ".exr":
+        white = SATURATION * 2.0**ev if exposed else 1.0
+        scale = np.float32(1.0 / white)
+        planes = {
+            name: getattr(light, name) * scale
+            for name in LIGHT_LAYERS
+            if name in ("sun", "sky") or getattr(light, name).any()
+        }
+        planes |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
+        save_light(path, light.whole * scale, planes, white)
+    else:
+        save_display(path, develop_exact(light.whole, develop_settings(document, ev)), sixteen_bit)
+    return ev

@@ -1,0 +1,120 @@
+"""What the worker tells the desk: plain records, no Qt."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.document.model import Document
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import Scene
+
+
+@dataclass(frozen=True)
+class Frame:
+    """A developed picture, (H, W, 4) uint8 RGBX, and how far it is. `exact` is False for a preview.
+
+    samples of target paths are there on average; noise is the relative error that four of five places stay below,
+    goal where it may stop; done says that nothing more will come. `document` is what it shows, which may no
+    longer be the newest.
+    """
+
+    pixels: NDArray[np.uint8]
+    samples: int
+    target: int
+    ev: float
+    meter_ev: float
+    exact: bool
+    seconds: float
+    seconds_left: float
+    noise: float = float("inf")
+    goal: float = 0.0
+    done: bool = False
+    document: Document | None = None
+
+
+@dataclass(frozen=True)
+class SceneLoaded:
+    """A model stands in the world; `file_scene` is as read, `document_model` the path it was asked for."""
+
+    scene: Scene
+    document_model: str
+    file_scene: Scene
+
+
+@dataclass(frozen=True)
+class LightSolved:
+    """The sky of the moment: the meter with gains, and what nature gives."""
+
+    reading: Any
+    natural: Any
+    sun_azimuth_deg: float
+    sun_elevation_deg: float
+    visibility_km: float
+    linke_turbidity: float
+    moonlit: bool = False  # the moon's disc gives more light than the sun's
+
+
+@dataclass(frozen=True)
+class DiscPainted:
+    """The whole sky as a round picture, (n, n, 4) uint8 RGBX."""
+
+    pixels: NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class PaletteSolved:
+    """Sky colours against sun height, for the ribbon."""
+
+    colours: Any
+
+
+@dataclass(frozen=True)
+class PlanFrame:
+    """The stage from above, (H, W, 4) uint8 RGBX, and the parallel camera it was taken with."""
+
+    pixels: NDArray[np.uint8]
+    camera: Camera
+
+
+@dataclass(frozen=True)
+class Thumbnail:
+    """A small picture of a named view, (H, W, 4) uint8 RGBX; `view` is the camera it shows."""
+
+    view: Any
+    pixels: NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class Loading:
+    """How far the opening of a model is, 0..1, and what is being done; 1 when it is over."""
+
+    share: float
+    word: str
+
+
+@dataclass(frozen=True)
+class Failed:
+    """One sentence for the notice bar; `model` names the model that could not be opened, if that was it."""
+
+    sentence: str
+    model: str | None = None
+
+
+@dataclass(frozen=True)
+class Busy:
+    """What the worker does right now, '' when it rests."""
+
+    text: str
+
+
+@dataclass(frozen=True)
+class PlanRequest:
+    """A plan to draw: its parallel camera and size in pixels."""
+
+    camera: Camera
+    width: int
+    height: int

@@ -1,0 +1,145 @@
+"""The record behind the worker's pictures: when it is made, what is relit by it, how it gives way to the exact.
+
+A record belongs to one compiled stage, camera and size; sun, sky and gains pass through it. Lamps are not part
+of it: their light is taken from the last exact film of the same view, before there is one from the preview's.
+"""
+
+from __future__ import annotations
+
+import math
+import time
+from collections.abc import Callable
+from concurrent.futures import Executor
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+if TYPE_CHECKING:
+    from gloamet.stage.camera import Camera
+    from gloamet.trace.environment import Environment
+    from gloamet.trace.film import Gains
+    from gloamet.trace.render_scene import RenderScene
+
+Floats = NDArray[np.float32]
+# Pixels of a relit picture: as many as this machine relights in RELIT_S, which leaves time for sky, developing and
+# window at twenty pictures a second; on a larger screen it is stretched until the exact one is there.
+RELIGHT_BUDGET_S = 0.025
+INITIAL_SPEED = 9e6  # pixels a second until it is measured
+MIN_PIXELS, MAX_PIXELS = 150_000, 1_000_000
+MIN_LAMP_SAMPLES = 4  # samples of a film before its lamps are believed
+CROSSFADE_BEGIN, CROSSFADE_END = (
+    2,
+    32,
+)  # samples between which the exact picture takes the place of the relit one
+EQUAL_ERROR_SAMPLES = (
+    6  # samples past HANDED_FROM with which an exact picture, cleaned, errs about as much as a relit one
+)
+
+
+def crossfade_weight(samples: float) -> float:
+    """Share of the exact picture of so many samples in what is shown, 0..1.
+
+    Their errors have nothing to do with each other: mixed by how small each is, they are nearer to the truth together.
+    """
+    past, most = max(0.0, samples - CROSSFADE_BEGIN), CROSSFADE_END - CROSSFADE_BEGIN
+    return min(1.0, past / (past + EQUAL_ERROR_SAMPLES) * (most + EQUAL_ERROR_SAMPLES) / most)
+
+
+class Relighting:
+    """One record, the picture it last gave at rest, and the light of lamps for it."""
+
+    def __init__(self) -> None:
+        self._key: Any = None
+        self.cache: Any = None
+        self._rest: tuple[Any, Floats] | None = None
+        self._lamps: tuple[Any, Floats, float] | None = None  # of what, their light, by how many paths
+        self._speed = INITIAL_SPEED
+
+    def ready(self, key: Any) -> bool:
+        """Whether pictures of this stage, camera and size can be relit."""
+        return self.cache is not None and self._key == key and bool(self.cache.ready)
+
+    def improve(
+        self, key: Any, compiled: RenderScene, camera: Camera, size: tuple[int, int], lights: Environment,
+        pool: Executor, threads: int, cancelled: Callable[[], bool],
+    ) -> bool:  # fmt: skip
+        """One more step of the record, a new one when it is of something else; False when it is full."""
+        from gloamet.trace.environment import combine_environments
+        from gloamet.trace.relight.cache import RelightCache
+
+        if self._key != key:
+            pixels = min(max(RELIGHT_BUDGET_S * self._speed, MIN_PIXELS), MAX_PIXELS)
+            shrink = max(1.0, math.sqrt(size[0] * size[1] / pixels))
+            width, height = (max(16, round(side / shrink)) for side in size)
+            self._key, self.cache = (
+                key,
+                RelightCache(compiled, camera, width, height, pool, threads, self.cache),
+            )
+        if self.cache.full:
+            return False
+        return bool(self.cache.improve(combine_environments(lights, 1.0, 1.0), cancelled))
+
+    def relit(self, lights: Environment, gains: Gains, rest: Any = None) -> Floats:
+        """The picture under these lights; with `rest`, all bounces, and kept under that key for the hand-over."""
+        from gloamet.trace.environment import combine_environments
+
+        begin, sky_gain = time.perf_counter(), gains[1]
+        if lights.panorama is not None:
+            lights, sky_gain = combine_environments(lights, gains[1], gains[3]), 1.0
+        picture: Floats = self.cache.relit(lights, gains[0], sky_gain, at_rest=rest is not None)
+        if rest is None:
+            self._speed += 0.1 * (
+                picture.shape[0] * picture.shape[1] / (time.perf_counter() - begin) - self._speed
+            )
+        if self._lamps is not None and self._lamps[0] == self._key and gains[2] > 0.0:
+            picture += np.float32(gains[2]) * self._lamps[1]
+        self._rest = None if rest is None else (rest, picture)
+        return picture
+
+    def keep_lamps(
+        self,
+        key: Any,
+        film: Any,
+        pool: Executor,
+        cancelled: Callable[[], bool],
+        least: int = MIN_LAMP_SAMPLES,
+    ) -> bool:
+        """Take the lamps' light of a film of `least` samples, which a sun that moves later does not change; whether it
+        was taken. That of more paths stays: the film begins anew with every sun, the lamps do not.
+        """
+        from gloamet.trace.denoise import denoise, match_mean_luminance, split_highlights
+        from gloamet.trace.upsample import resize_bilinear, upsample
+
+        if self._key != key or film.samples_in(None) < least or not film.layers["lamps"].any():
+            return False
+        paths = film.mean_samples() * film.width * film.height
+        if self._lamps is not None and self._lamps[0] == key and self._lamps[2] >= paths:
+            return False
+        noisy = film.mean("lamps")
+        clean = denoise(noisy, film, cancelled=cancelled)
+        if clean is None:
+            return False
+        clean, size = match_mean_luminance(clean, noisy), (self.cache.height, self.cache.width)
+        if film.width >= self.cache.width:
+            self._lamps = (key, resize_bilinear(clean, size), paths)
+            return True
+        # what glows itself has nothing to do with how much its surface reflects
+        dim, bright = split_highlights(clean)
+        light = upsample(dim, film, self.cache.guides(), pool) + resize_bilinear(bright, size)
+        self._lamps = (key, self.cache.with_outlines(light), paths)
+        return True
+
+    def exact_weight(self, rest: Any, samples: float) -> float:
+        """`crossfade_weight` where a relit picture of that light is being shown, else all of it."""
+        return crossfade_weight(samples) if self._rest is not None and self._rest[0] == rest else 1.0
+
+    def mixed(self, exact: Floats | None, share: float, shape: tuple[int, int]) -> Floats:
+        """The picture at rest with its share of the exact one."""
+        from gloamet.trace.upsample import resize_bilinear
+
+        assert self._rest is not None
+        relit = resize_bilinear(self._rest[1], shape)
+        if exact is None:
+            return relit
+        return np.asarray(relit + np.float32(share) * (exact - relit), np.float32)

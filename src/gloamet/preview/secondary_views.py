@@ -1,0 +1,98 @@
+"""The small pictures beside the large one: the plan, and a thumbnail of every kept view.
+
+A wish, the stage and its light enter; `PlanFrame` and `Thumbnail` leave through the worker's callback. Each is
+made again only when what it shows has changed.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.document.model import Document
+from gloamet.preview.events import PlanFrame, Thumbnail
+from gloamet.stage.assembly import camera_from_view
+
+if TYPE_CHECKING:
+    from gloamet.preview.worker import RenderRequest
+    from gloamet.trace.film import Film
+    from gloamet.trace.render_scene import RenderScene
+
+THUMB, THUMB_SAMPLES = (120, 80), 12
+FEWEST_PIXELS = 20_000.0  # of a preview
+
+
+def small_film(size: tuple[int, int], pixels: float) -> Film:
+    """An empty film of the shape of `size`, with about so many pixels and no more than that has."""
+    from gloamet.trace.film import Film
+
+    shrink = max(1.0, math.sqrt(size[0] * size[1] / max(FEWEST_PIXELS, pixels)))
+    return Film(max(16, int(size[0] / shrink)), max(16, int(size[1] / shrink)))
+
+
+class SecondaryViews:
+    """What was drawn, and of what."""
+
+    def __init__(self, report: Callable[[Any], None], stale: Callable[[], bool]) -> None:
+        self._report, self._superseded = report, stale
+        self._plan: tuple[Any, Any, int] | None = None
+        self._thumbs: dict[Any, Any] = {}
+
+    def draw_plan(
+        self, wish: RenderRequest, tracer: Any, compiled: RenderScene, lights: Any, sky_key: Any, samples: int,
+        pixels: float = math.inf,
+    ) -> None:  # fmt: skip
+        """The plan at a few samples, again when anything it shows has changed; the first sample is never given up."""
+        plan = wish.plan
+        if plan is None or (samples > 1 and self._superseded()):
+            return
+        key = ((compiled, sky_key), plan, samples)
+        if self._plan is not None and self._plan[:2] == key[:2] and self._plan[2] >= samples:
+            return
+        film = small_film((plan.width, plan.height), pixels)
+        stop = self._superseded if samples > 1 else lambda: False
+        if not tracer.accumulate(film, compiled, lights, plan.camera, samples, cancelled=stop):
+            return
+        picture = self._developed(wish.document, film)
+        if picture is not None:
+            self._plan = key
+            self._report(PlanFrame(picture, plan.camera))
+
+    def draw_thumbs(
+        self, document: Document, tracer: Any, compiled: RenderScene, lights: Any, in_this_light: bool = False
+    ) -> None:
+        """Small pictures of the views that have none of this stage, or of this stage in this light."""
+        from gloamet.trace.film import Film
+
+        views = [named.view for named in document.stage.views]
+        self._thumbs = {view: made for view, made in self._thumbs.items() if view in views}
+        for view in views:
+            made = self._thumbs.get(view)
+            if made is not None and made[0] is compiled and (made[1] is lights or not in_this_light):
+                continue
+            film, camera = Film(*THUMB), camera_from_view(view)
+            if not tracer.accumulate(
+                film, compiled, lights, camera, THUMB_SAMPLES, cancelled=self._superseded
+            ):
+                return
+            picture = self._developed(document, film)
+            if picture is None:
+                return
+            self._thumbs[view] = (compiled, lights)
+            self._report(Thumbnail(view, picture))
+
+    def _developed(self, document: Document, film: Film) -> NDArray[np.uint8] | None:
+        """A small film cleaned and developed by its own meter."""
+        from gloamet.develop.display import develop_screen
+        from gloamet.meter.picture import automatic_ev, limit_night_exposure
+        from gloamet.output.document_to_light import develop_settings, gains_from_document
+        from gloamet.trace.denoise import denoise
+
+        clean = denoise(film.light(*gains_from_document(document)), film, cancelled=self._superseded)
+        if clean is None:
+            return None
+        return develop_screen(clean, develop_settings(document, limit_night_exposure(automatic_ev(clean))))

@@ -1,0 +1,36 @@
+"""The whole sky seen from below as a round picture, for the sky disc."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+DISC_PIXELS = 128
+
+
+@lru_cache(maxsize=1)
+def _directions(north_deg: float) -> NDArray[np.float32]:
+    """Where every pixel of the disc looks, (n, n, 3)."""
+    axis = (np.arange(DISC_PIXELS) + 0.5) / DISC_PIXELS * 2.0 - 1.0
+    x, y = np.meshgrid(axis, -axis)
+    elevation = (1.0 - np.minimum(np.hypot(x, y), 1.0)) * np.pi / 2
+    turn = np.arctan2(x, y) / (2 * np.pi)
+    azimuth, h = 2 * np.pi * turn + np.radians(north_deg), np.cos(elevation)
+    return np.stack([h * np.sin(azimuth), h * np.cos(azimuth), np.sin(elevation)], -1).astype(np.float32)
+
+
+def paint_disc(dome: Any, north_deg: float) -> NDArray[np.uint8]:
+    """The whole sky seen from below as a round picture, north up and east right, RGBX."""
+    from gloamet.colour.spaces import AP1_LUMINANCE
+    from gloamet.develop.display import DevelopSettings, develop_screen
+    from gloamet.meter.light import luminance_ev
+    from gloamet.sky.dome import dome_radiance
+
+    light = dome_radiance(dome, _directions(north_deg))
+    middle = float(np.exp(np.log(light[::4, ::4] @ AP1_LUMINANCE + 1e-9).mean()))
+    # dusk may look darker than day: the eye adapts only partly
+    ev = luminance_ev(middle) * 0.82 + 0.18 * 13.0 - 1.2
+    return develop_screen(light, DevelopSettings(ev, 6000.0))

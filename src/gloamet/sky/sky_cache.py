@@ -1,0 +1,79 @@
+"""Skies for a hand that moves the sun: between skies of the same air that were solved beforehand.
+
+An air and a height of the sun enter; a `SkyDome` leaves. The scattered light is interpolated between rungs, heights of
+the sun a quarter of a degree apart in civil twilight, two degrees by day; the sun itself is exact. A sky at rest is
+the solver's own business: this one is within a percent of it by day, two in twilight. Deep dusk is not served. A
+ladder stands in for a `SkySolver` wherever a dome is all that is asked.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.sky.air import Air, optical_depths
+from gloamet.sky.dome import BANDS_TO_AP1, SUN_DIAMETER_DEG, SkyDome, SkySolver, sun_transmittance
+
+MIN_ELEVATION_DEG = -5.0  # below, light changes too fast between two rungs
+NODES_DEG = np.concatenate([np.arange(-6.0, 1.0, 0.25), np.arange(1.0, 8.0, 0.5), np.arange(8.0, 90.1, 2.0)])
+_DARKEST = 1e-30  # cd/m2, so that there is a logarithm
+
+
+def _stencil(elevation_deg: float) -> range:
+    """The rungs round a height, two on each side but for the ends."""
+    first = int(np.searchsorted(NODES_DEG, elevation_deg, "right")) - 2
+    first = min(max(first, 0), len(NODES_DEG) - 4)
+    return range(first, first + 4)
+
+
+class SkyInterpolator:
+    """Logarithms of view tables in AP1, (rows, turns, 3, 3), of one air at as many RUNGS_DEG as there was time for."""
+
+    def __init__(self, solver: SkySolver) -> None:
+        self._solver = solver
+        self._air: Air | None = None
+        self._rungs: dict[int, NDArray[np.float64]] = {}
+
+    def precompute(self, air: Air, elevation_deg: float, stop: Callable[[], bool], seconds: float) -> bool:
+        """Solve missing rungs, those near a height of the sun first, for so long or until told to stop; whether all
+        are there."""
+        if air != self._air:
+            self._air, self._rungs = air, {}
+        begin = time.monotonic()
+        for k in np.argsort(np.abs(NODES_DEG - elevation_deg)).tolist():
+            if k in self._rungs:
+                continue
+            if stop() or time.monotonic() - begin > seconds:
+                return False
+            tables, _through, _level = self._solver.spectral(air, float(NODES_DEG[k]))
+            self._rungs[k] = np.log(np.maximum(tables @ BANDS_TO_AP1, _DARKEST))
+        return True
+
+    def covers(self, air: Air, elevation_deg: float) -> bool:
+        """Whether there are rungs round this height: not in dusk, and not before they are solved."""
+        return (
+            elevation_deg >= MIN_ELEVATION_DEG
+            and air == self._air
+            and all(k in self._rungs for k in _stencil(elevation_deg))
+        )
+
+    def dome(
+        self, air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg: float = SUN_DIAMETER_DEG
+    ) -> SkyDome:
+        """As `SkySolver.dome`; solved there where the ladder does not serve."""
+        if not self.covers(air, elevation_deg):
+            return self._solver.dome(air, azimuth_deg, elevation_deg, diameter_deg)
+        four = _stencil(elevation_deg)
+        total = np.zeros_like(self._rungs[four[0]])
+        for k in four:
+            # Lagrange's polynomial through the four
+            weight = 1.0
+            for other in four:
+                if other != k:
+                    weight *= (elevation_deg - NODES_DEG[other]) / (NODES_DEG[k] - NODES_DEG[other])
+            total += weight * self._rungs[k]
+        through = sun_transmittance(optical_depths(air), elevation_deg)
+        return self._solver.tabulate(np.exp(total), through, air, azimuth_deg, elevation_deg, diameter_deg)

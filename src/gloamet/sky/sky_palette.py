@@ -1,0 +1,76 @@
+"""The sky's own colours against sun height, for painting a day or a year without solving each moment.
+
+Air enters; a `SkyPalette` leaves: a strip of sky, horizon to zenith, for every sun height on a grid, that
+any series of sun heights can be looked up in.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.sky.air import Air
+from gloamet.sky.atmosphere import aerosol_phase, rayleigh_phase
+from gloamet.sky.dome import BANDS_TO_AP1, NIGHT_CD_M2, VIEW_ROWS, VIEW_TURNS, SkySolver
+
+ELEVATIONS_DEG = np.array([-18, -13, -9, -6, -4, -2, -0.5, 1, 3, 6, 12, 35, 60, 90], float)
+BRIGHT_DAY = -3  # the height whose light is about 1: 35 degrees
+STRIP = 24
+SIDE_DEG = 50.0  # azimuth away from the sun: near enough to catch its colours, far from the glare
+ADAPTATION = 0.82  # how far the eye follows from bright to dark (chosen by eye)
+
+
+@dataclass(frozen=True)
+class SkyPalette:
+    """strips (heights, STRIP, 3): AP1 cd/m2, first entry at the horizon; level_lx (heights,) what sun and sky give
+    level ground."""
+
+    strips: NDArray[np.float64]
+    level_lx: NDArray[np.float64]
+
+    def at(self, heights_deg: NDArray) -> NDArray[np.float64]:
+        """Strips (n, STRIP, 3) for sun heights (n,), interpolated in the logarithm."""
+        x = np.interp(heights_deg, ELEVATIONS_DEG, np.arange(len(ELEVATIONS_DEG)))
+        i = np.minimum(x.astype(int), len(ELEVATIONS_DEG) - 2)
+        f = (x - i)[:, None, None]
+        logs = np.log(np.maximum(self.strips, 1e-9))
+        return np.exp(logs[i] * (1 - f) + logs[i + 1] * f)
+
+    def level_at(self, heights_deg: NDArray) -> NDArray[np.float64]:
+        """Illuminance of level ground in lx for sun heights of any shape."""
+        return np.asarray(
+            np.exp(np.interp(heights_deg, ELEVATIONS_DEG, np.log(np.maximum(self.level_lx, 1e-6))))
+        )
+
+    def adapted(self, heights_deg: NDArray) -> NDArray[np.float64]:
+        """The strips as an eye that partly adapts sees them: scene-linear, about 1 for a bright day."""
+        strips = self.at(heights_deg)
+        level = np.exp(np.log(strips.mean(2) + 1e-9).mean(1))
+        day = np.exp(np.log(self.strips[BRIGHT_DAY].mean(1) + 1e-9).mean())
+        return strips / day * ((day / level) ** ADAPTATION)[:, None, None]
+
+
+def solve_sky_palette(solver: SkySolver, air: Air) -> SkyPalette:
+    """Solve the strip for every sun height of the grid."""
+    u = np.sqrt(np.linspace(0.0, 1.0, STRIP)) * (VIEW_ROWS - 1)
+    i = np.minimum(u.astype(int), VIEW_ROWS - 2)
+    f = (u - i)[:, None, None]
+    x = SIDE_DEG / 180.0 * (VIEW_TURNS - 1)
+    j, g = int(x), x - int(x)
+    elevation = np.linspace(0.0, 1.0, STRIP) * np.pi / 2
+    strips, level = np.zeros((len(ELEVATIONS_DEG), STRIP, 3)), np.zeros(len(ELEVATIONS_DEG))
+    for k, height in enumerate(ELEVATIONS_DEG):
+        tables, _through, ground = solver.spectral(air, float(height))
+        side = tables[:, j] * (1 - g) + tables[:, j + 1] * g
+        rows = (side[i] * (1 - f) + side[i + 1] * f) @ BANDS_TO_AP1
+        sun = np.radians(height)
+        c = np.sin(elevation) * np.sin(sun) + np.cos(elevation) * np.cos(sun) * np.cos(np.radians(SIDE_DEG))
+        rayleigh = np.array([rayleigh_phase(v) for v in c])[:, None]
+        aerosol = np.array([aerosol_phase(v) for v in c])[:, None]
+        level[k] = max(0.0, float(ground @ BANDS_TO_AP1 @ AP1_LUMINANCE)) + math.pi * NIGHT_CD_M2
+        strips[k] = rows[:, 0] * rayleigh + rows[:, 1] * aerosol + rows[:, 2] + NIGHT_CD_M2
+    return SkyPalette(np.maximum(strips, 0.0), level)

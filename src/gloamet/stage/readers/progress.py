@@ -1,0 +1,26 @@
+"""Progress of a reading and the wish to stop it: readers call `step`, which raises Cancelled."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from gloamet.errors import GloametError
+
+
+class Cancelled(GloametError):  # noqa: N818
+    """The reading was stopped by the artist."""
+
+
+@dataclass(frozen=True)
+class ProgressToken:
+    """tell takes the share done (0..1) and a word; stopped says whether to give up."""
+
+    tell: Callable[[float, str], None] = lambda share, word: None
+    stopped: Callable[[], bool] = lambda: False
+
+    def step(self, share: float, word: str) -> None:
+        """Say how far it is. Raises Cancelled."""
+        if self.stopped():
+            raise Cancelled("Opening was stopped: the desk is as it was.")
+        self.tell(share, word)

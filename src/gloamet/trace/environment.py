@@ -1,0 +1,155 @@
+"""Sun and sky as the kernels sample them: a packed sun, a dome table, and where in it light comes from.
+
+A Dome enters; `Environment` leaves. The distribution is a grid of CELL_ROWS x CELL_COLUMNS over the upper
+hemisphere in the dome's own coordinates (square-root elevation, azimuth): `row_cdf` (rows,), `cell_cdf`
+(rows, columns) cumulative inside a row, `density` (rows, columns) probability per unit of the two
+coordinates' unit square.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.jit import KERNEL_OPTIONS
+from gloamet.sky.dome import COLUMNS, ROWS, SkyDome
+
+Floats = NDArray[np.float32]
+CELL_ROWS, CELL_COLUMNS = 64, 128
+LIMB_DARKENING_EXPONENT = 0.5  # exponent of limb darkening at 0.56 um: Hestroffer & Magnan 1998, from memory
+# direction 0-2, irradiance 3-5, cosine of the radius 6, mean disc radiance 7-9, solid angle 10, squared sine
+# of the radius 11
+SUN_WORDS = 12
+F = np.float32
+
+
+class EnvironmentArrays(NamedTuple):
+    """What the kernels take of an `Environment`."""
+
+    table: Floats
+    sun: Floats
+    ground: Floats
+    row_cdf: Floats
+    cell_cdf: Floats
+    density: Floats
+
+
+@dataclass(frozen=True)
+class Environment:
+    """What the kernels take: table (ROWS, COLUMNS, 3), sun (SUN_WORDS,), ground (6,) radiance below the
+    horizon by sun then sky, and the distribution. A panorama is a second sky, without a sun, in a layer of its own."""
+
+    table: Floats
+    sun: Floats
+    ground: Floats
+    row_cdf: Floats
+    cell_cdf: Floats
+    density: Floats
+    panorama: Environment | None = None
+
+    def arrays(self) -> EnvironmentArrays:
+        """What the kernels take."""
+        return EnvironmentArrays(self.table, self.sun, self.ground, self.row_cdf, self.cell_cdf, self.density)
+
+
+@njit(**KERNEL_OPTIONS)
+def _cell_weights(table, luminance, out):
+    """Light of every cell: mean luminance times its solid angle."""
+    for r in range(CELL_ROWS):
+        low, high = r / CELL_ROWS, (r + 1) / CELL_ROWS
+        solid = math.sin(math.pi / 2 * high * high) - math.sin(math.pi / 2 * low * low)
+        i0 = int(low * (ROWS - 1))
+        i1 = min(int(math.ceil(high * (ROWS - 1))), ROWS - 1)
+        for c in range(CELL_COLUMNS):
+            j0 = c * COLUMNS // CELL_COLUMNS
+            j1 = ((c + 1) * COLUMNS // CELL_COLUMNS) % COLUMNS
+            total = 0.0
+            for k in range(3):
+                corners = table[i0, j0, k] + table[i1, j0, k] + table[i0, j1, k] + table[i1, j1, k]
+                total += luminance[k] * corners
+            out[r, c] = max(total, 0.0) * solid
+
+
+def build_environment(dome: SkyDome, ground_tint: Floats | None = None) -> Environment:
+    """Pack a dome for the kernels; ground_tint (3,) AP1 of luminance 1 colours what lies below the horizon."""
+    tint = np.ones(3, np.float32) if ground_tint is None else ground_tint
+    cells = np.zeros((CELL_ROWS, CELL_COLUMNS))
+    _cell_weights(dome.table, AP1_LUMINANCE, cells)
+    cells += 1e-9 * cells.max() + 1e-30
+    rows = cells.sum(1)
+    density = cells / cells.sum() * (CELL_ROWS * CELL_COLUMNS)
+    half = math.radians(dome.sun_diameter_deg / 2.0)
+    solid = 2.0 * math.pi * (1.0 - math.cos(half))
+    sun = np.zeros(SUN_WORDS, np.float32)
+    sun[0:3] = dome.sun_direction
+    sun[3:6] = dome.sun_irradiance
+    sun[6] = math.cos(half)
+    sun[7:10] = dome.sun_irradiance / solid
+    sun[10] = solid
+    sun[11] = math.sin(half) ** 2
+    return Environment(
+        dome.table,
+        sun,
+        np.concatenate([dome.ground_sun * tint, dome.ground_sky * tint]).astype(np.float32),
+        (np.cumsum(rows) / rows.sum()).astype(np.float32),
+        (np.cumsum(cells, 1) / rows[:, None]).astype(np.float32),
+        density.astype(np.float32),
+    )
+
+
+def combine_environments(lights: Environment, sky_gain: float, panorama_gain: float) -> Environment:
+    """Sky and panorama under their gains as one sky: what answers in proportion to light needs no more."""
+    a, b = np.float32(sky_gain), np.float32(panorama_gain)
+    table, ground = lights.table * a, lights.ground.copy()
+    ground[3:] *= a
+    if lights.panorama is not None:
+        table += lights.panorama.table * b
+        ground[3:] += lights.panorama.ground[3:] * b
+    return replace(lights, table=table, ground=ground, panorama=None)
+
+
+def lamps_only(lights: Environment) -> Environment:
+    """A night in which lamps alone shine; no ray asks for sun or sky, which a density of zero says."""
+    none = {name: np.zeros_like(getattr(lights, name)) for name in ("table", "sun", "ground", "density")}
+    return replace(lights, panorama=None, **none)
+
+
+@njit(inline="always", **KERNEL_OPTIONS)
+def pdf_solid_angle(density, u, v, cos_elevation):
+    """Probability per steradian with which `sample_sky` picks the direction (u, v)."""
+    r = min(max(int(u * F(CELL_ROWS)), 0), CELL_ROWS - 1)
+    c = min(max(int(v * F(CELL_COLUMNS)), 0), CELL_COLUMNS - 1)
+    # d(omega) = cos(elevation) * (pi u du) * (2 pi dv)
+    jacobian = F(2 * math.pi * math.pi) * max(u, F(1e-4)) * max(cos_elevation, F(1e-5))
+    return density[r, c] / jacobian
+
+
+@njit(inline="always", **KERNEL_OPTIONS)
+def _search(cdf, n, x):
+    """The first of n (a power of two) whose sum is above x; every step is taken, for which way is chance."""
+    low, step = 0, n >> 1
+    while step > 0:
+        low += step if cdf[low + step - 1] <= x else 0
+        step >>= 1
+    return low
+
+
+@njit(inline="always", **KERNEL_OPTIONS)
+def sample_sky(row_cdf, cell_cdf, x, y):
+    """A direction of the sky by its light from two uniform numbers: (dx, dy, dz, u, v)."""
+    r = _search(row_cdf, CELL_ROWS, x)
+    before = row_cdf[r - 1] if r > 0 else F(0)
+    x = min(F(0.99999), (x - before) / max(row_cdf[r] - before, F(1e-12)))
+    c = _search(cell_cdf[r], CELL_COLUMNS, y)
+    before = cell_cdf[r, c - 1] if c > 0 else F(0)
+    y = min(F(0.99999), (y - before) / max(cell_cdf[r, c] - before, F(1e-12)))
+    u, v = (F(r) + x) / F(CELL_ROWS), (F(c) + y) / F(CELL_COLUMNS)
+    elevation, azimuth = F(math.pi / 2) * u * u, F(2 * math.pi) * v
+    h = math.cos(elevation)
+    return h * math.sin(azimuth), h * math.cos(azimuth), math.sin(elevation), u, v

@@ -1,0 +1,282 @@
+"""The record of a still camera: made in steps, then relit for any sun, sky and gains without tracing paths.
+
+A compiled scene, a camera and a size enter; `relit` gives pictures (H, W, 3) in cd/m2 AP1, without lamps.
+Works on a pool of threads; anything long looks at `cancelled` and leaves the record as usable as it was.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import Executor
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.stage.camera import Camera
+from gloamet.trace.environment import Environment
+from gloamet.trace.rays import empty_packets
+from gloamet.trace.relight.antialias import SUBSAMPLES, find_edge_coverage
+from gloamet.trace.relight.atrous_filter import FILTER_LEVELS, despeckle_guide, make_filter_weights
+from gloamet.trace.relight.cell_light import CellLight
+from gloamet.trace.relight.composite import pack_diffuse, pack_specular
+from gloamet.trace.relight.final_gather import POINT_NORMAL, POINT_POSITION, gather, gather_gloss, sum_lists
+from gloamet.trace.relight.frame import COUNTER_COUNT, relight_frame
+from gloamet.trace.relight.gbuffer import ALBEDO, PIXEL_KIND, SKY_PIXEL, fill_gbuffer, find_upsample_taps
+from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, GBuffer, Layer
+from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS, find_sparse_pixels
+from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interpolable
+from gloamet.trace.relight.worker_pool import WorkerPool
+from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.upsample import Guides
+
+F = np.float32
+FIRST_SAMPLES, FIRST_GLOSS_SAMPLES = 8, 4
+# bounces between cells for a picture of a sun that moves a little, of one that leapt, and of a hand at rest
+BOUNCES_MOVING, BOUNCES_AFTER_JUMP, BOUNCES_AT_REST = 1, 6, 12
+FILTER_TOLERANCE = F(0.08)  # of the guides that evening out respects, in log light
+MOVING_SAMPLES = 16  # of the lists are read while a hand moves
+REFLECTION_LEVELS = 1  # passes of evening out for mirror images, which are sharp
+CACHE_DOWNSCALE = 2  # a record's pixel is so many of the display's wide
+
+
+def _no_outlines() -> tuple[NDArray[np.int32], NDArray[np.int32], Floats]:
+    return np.zeros(0, np.int32), np.zeros((0, SUBSAMPLES), np.int32), np.zeros((0, 3), np.float32)
+
+
+def _never() -> bool:
+    return False
+
+
+class RelightCache:
+    """Two layers of lists for one camera, and the light on the cells they read."""
+
+    def __init__(
+        self, scene: RenderScene, camera: Camera, width: int, height: int, pool: Executor, threads: int,
+        before: RelightCache | None = None,
+    ) -> None:  # fmt: skip
+        """`before` is a record of another view, whose cells are gone on with where they fit."""
+        self.scene, self.camera, self.width, self.height = scene, camera, width, height
+        self.ready = False
+        self.layers = self._empty_layers()
+        self._share, self._packets = WorkerPool(pool, threads), empty_packets(threads)
+        self._handle, self._arrays = scene.rays.handle, scene.arrays()
+        anchor = np.array(camera.packed(width, height)[0], np.float32)
+        self.cells = CellLight(scene, anchor, self._share)
+        if before is not None and before.cells.can_reuse(scene, camera):
+            self.cells = before.cells
+        self._begun = self._fine = False
+        self._sun_asked = False  # at every pixel, at least once
+        self._outlines = _no_outlines()
+
+    @property
+    def samples(self) -> int:
+        """Samples of each pixel's list."""
+        return self.layers[0].samples
+
+    @property
+    def full(self) -> bool:
+        """Whether nothing is left to improve."""
+        return self.ready and self.samples >= MOST_SAMPLES
+
+    # -- making
+
+    def improve(self, lights: Environment, cancelled: Callable[[], bool] = _never) -> bool:
+        """The next step of the record; False when it was cancelled."""
+        if not self._begun and not self._begin(cancelled):
+            return False
+        self._begun = True
+        done = self.samples
+        if done > 0 and not self._fine and not self._refine(cancelled):
+            return False
+        wanted = FIRST_SAMPLES if done == 0 else min(MOST_SAMPLES, 2 * done)
+        for layer in self.layers:
+            if layer.used and not self._gather(layer, done, wanted, cancelled):
+                return False
+        for layer in self.layers:
+            layer.samples = wanted
+        done_well = all(self._guide(layer, lights, cancelled) for layer in self.layers if layer.used)
+        self.ready = self.ready or done_well
+        return done_well
+
+    def _empty_layers(self) -> list[Layer]:
+        small = max(8, self.width // CACHE_DOWNSCALE), max(8, self.height // CACHE_DOWNSCALE)
+        return [Layer(GBuffer(*small), GBuffer(self.width, self.height)) for _ in range(2)]
+
+    def _begin(self, cancelled: Callable[[], bool]) -> bool:
+        """What the camera sees, at both sizes, and the cells of what that sees in turn."""
+        self.layers = self._empty_layers()  # one that showed nothing was made small before a stop
+        a, b = self.layers
+        for screen, aside in ((a.small, b.small), (a.big, b.big)):
+            packed = self.camera.packed(screen.width, screen.height)
+            before = (self._handle, self._arrays, packed, screen.width, screen.height)
+            after = (screen.points, screen.shading, aside.points, aside.shading)
+            if not self._share.run(fill_gbuffer, before, screen.height, after, cancelled, 16):
+                return False
+        for layer in self.layers:
+            layer.allocate()
+            small, big = layer.small, layer.big
+            if not layer.used:
+                continue
+            sizes = (
+                small.points, small.shading, small.width, small.height, big.points, big.shading, big.width,
+                big.height,
+            )  # fmt: skip
+            if not self._share.run(
+                find_upsample_taps, sizes, big.height, (layer.taps, layer.shares), cancelled, 16
+            ):
+                return False
+            flat = (big.points, big.shading, big.width, big.height)
+            self._share.run(mark_interpolable, flat, big.height, (layer.interpolable,))
+            self._share.run(mark_coplanar_neighbours, flat, big.height, (layer.coplanar,))
+            self._shorten(layer)
+        return self.cells.find([layer.small for layer in self.layers], cancelled)
+
+    def _shorten(self, layer: Layer) -> None:
+        """What shading reads of the display's pixels."""
+        big = layer.big
+        self._share.run(pack_diffuse, (big.points, big.shading), len(big.points), (layer.packed_diffuse,))
+        if layer.glossy:
+            self._share.run(
+                pack_specular, (big.points, big.shading), len(big.points), (layer.packed_specular,)
+            )
+
+    def _refine(self, cancelled: Callable[[], bool]) -> bool:
+        """What holds up no first picture: longer lists of cells, outlines, fine textures, narrow things."""
+        shown = [layer.small for layer in self.layers]
+        if not self.cells.refine(shown, cancelled) or not self._find_outlines(cancelled):
+            return False
+        for layer in self.layers:
+            if layer.used:
+                self._find_thin(layer)
+        self._fine = True
+        return True
+
+    def _find_thin(self, layer: Layer) -> None:
+        """The pixels that borrow light, and from which."""
+        small = layer.small
+        marks, lenders = (
+            np.zeros(len(small.points), np.uint8),
+            np.zeros((len(small.points), MAX_NEIGHBOURS), np.int32),
+        )
+        eye = self.camera.packed(small.width, small.height)[0]
+        before = (small.points, small.shading, small.width, small.height, eye)
+        self._share.run(find_sparse_pixels, before, small.height, (marks, lenders))
+        layer.sparse_pixels = np.flatnonzero(marks).astype(np.int32)
+        layer.neighbours = lenders[layer.sparse_pixels]
+
+    def _find_outlines(self, cancelled: Callable[[], bool]) -> bool:
+        """Pixels on outlines and what they are mixed from, and fine textures."""
+        big = self.layers[0].big
+        covers, albedo = (
+            np.empty((len(big.points), SUBSAMPLES), np.int32),
+            np.empty((len(big.points), 3), np.float32),
+        )
+        before = (
+            self._handle, self._arrays, self.camera.packed(big.width, big.height), big.points, big.shading, big.width,
+            big.height,
+        )  # fmt: skip
+        if not self._share.run(find_edge_coverage, before, big.height, (covers, albedo), cancelled, 32):
+            return False
+        big.shading[:, ALBEDO : ALBEDO + 3] = albedo
+        self._shorten(self.layers[0])
+        edges = np.flatnonzero((covers != np.arange(len(covers))[:, None]).any(1)).astype(np.int32)
+        covers = covers[edges]
+        self._outlines = edges, covers, np.empty((len(edges), 3), np.float32)
+        return True
+
+    def _gather(self, layer: Layer, begin: int, end: int, cancelled: Callable[[], bool]) -> bool:
+        before, n = (*self.cells.looking, layer.small.points), len(layer.small.points)
+        done, wanted = layer.gloss_samples, GLOSS_SAMPLES if begin else FIRST_GLOSS_SAMPLES
+        if layer.glossy and done < wanted:
+            gloss = (done, wanted, layer.gloss_index, layer.gloss_weight)
+            if not self._share.run(gather_gloss, before, n, gloss, cancelled, 16):
+                return False
+            layer.gloss_samples = wanted
+        after = (begin, end, 0, layer.index, layer.weight)
+        return self._share.run(gather, before, n, after, cancelled, 32)
+
+    def _guide(self, layer: Layer, lights: Environment, cancelled: Callable[[], bool]) -> bool:
+        """Weights for evening out, by cleaned pictures under the light of now and under an even sky."""
+        guides = []
+        # mirror images are small: their surfaces alone guide them
+        both = (1.0, 0.0) if self.samples == MOST_SAMPLES else (1.0,)  # the light of now is enough until then
+        for sun_gain in both if layer is self.layers[0] else ():
+            self.cells.solve(lights, sun_gain, BOUNCES_AT_REST, even=sun_gain == 0.0)
+            clean = self._cleaned(layer, cancelled)
+            if clean is None:
+                return False
+            guides.append(np.log(clean + (0.02 if sun_gain else 0.1) * max(float(clean.mean()), 1e-9)))
+        small = layer.small
+        guide = np.stack(guides, 1).astype(np.float32) if guides else np.zeros((1, 0), np.float32)
+        calm = np.empty_like(guide)
+        alone = (small.points, small.shading, guide, small.width, small.height)
+        self._share.run(despeckle_guide, alone, small.height, (calm,))
+        before = (small.points, small.shading, calm, FILTER_TOLERANCE, small.width, small.height)
+        after = (layer.filter_weights, layer.filter_norms)
+        return self._share.run(make_filter_weights, before, small.height, after, cancelled, 4)
+
+    def _cleaned(self, layer: Layer, cancelled: Callable[[], bool]) -> NDArray | None:
+        """Luminance (n,) of what the layer's pixels receive, without grain."""
+        from gloamet.trace.denoise import shared_denoiser
+
+        before, received = (
+            (layer.wanted, layer.index, layer.weight, layer.samples, self.cells.table),
+            layer.inner(layer.received),
+        )
+        self._share.run(sum_lists, before, len(layer.wanted), (received,))
+        shape = (layer.small.height, layer.small.width, 3)
+        images = {
+            "color": np.ascontiguousarray(received.T.reshape(shape)),
+            "albedo": np.ones(shape, np.float32),
+            "normal": np.ascontiguousarray(
+                layer.small.points[:, POINT_NORMAL : POINT_NORMAL + 3].reshape(shape)
+            ),
+        }
+        clean = shared_denoiser().run(images, cancelled)
+        return None if clean is None else np.asarray(clean.reshape(-1, 3) @ AP1_LUMINANCE)
+
+    def guides(self) -> Guides:
+        """What the camera sees straight ahead at the display's size, without light."""
+        big = self.layers[0].big
+        away = big.points[:, POINT_POSITION : POINT_POSITION + 3] - np.array(
+            self.camera.packed(big.width, big.height)[0]
+        )
+        sky = big.shading[:, PIXEL_KIND] == SKY_PIXEL
+        depth = np.where(sky, 0.0, np.sqrt((away * away).sum(1)))
+        albedo = np.where(sky[:, None], 1.0, big.shading[:, ALBEDO : ALBEDO + 3])
+        normal = big.points[:, POINT_NORMAL : POINT_NORMAL + 3]
+        planes = [p.astype(np.float32).reshape(big.height, big.width, -1) for p in (albedo, normal, depth)]
+        return Guides(planes[0], planes[1], planes[2][..., 0])
+
+    def with_outlines(self, picture: Floats) -> Floats:
+        """A picture (H, W, 3) of the display's size whose pixels on outlines are mixed from what they border on."""
+        edges, covers, _spare = self._outlines
+        out = picture.reshape(-1, 3).copy()
+        out[edges] = out[covers].mean(1)
+        return out.reshape(picture.shape)
+
+    # -- relighting
+
+    def relit(
+        self, lights: Environment, sun_gain: float = 1.0, sky_gain: float = 1.0, at_rest: bool = False
+    ) -> Floats:
+        """The picture under these lights. `at_rest` lets every bounce die away, as a hand that pauses may."""
+        phase, stride = self.cells.schedule_sun_update(lights, at_rest)
+        # leaves and threads ask for the sun in turns while it moves a little
+        turn = phase & 1 if stride > 1 and self._sun_asked else -1
+        half = phase & 1 if stride > 1 else -1
+        self._sun_asked = True
+        rounds, samples = BOUNCES_AFTER_JUMP if stride == 1 else BOUNCES_MOVING, MOVING_SAMPLES
+        if at_rest:
+            rounds, samples = BOUNCES_AT_REST, MOST_SAMPLES
+        out = np.empty((self.width * self.height, 3), np.float32)
+        words = (
+            np.zeros(COUNTER_COUNT, np.int64), self._packets,
+            (self._handle, self.scene.geometry.pervious, self._arrays),
+            (lights.table, lights.sun, lights.ground), (F(sun_gain), F(sky_gain)),
+            (rounds, samples, phase, stride, turn, half), self.cells.parts(lights, sun_gain),
+            (self.layers[0].parts(FILTER_LEVELS), self.layers[1].parts(REFLECTION_LEVELS)), self._outlines, out,
+        )  # fmt: skip
+        self._share.all_together(relight_frame, words)
+        return out.reshape(self.height, self.width, 3)

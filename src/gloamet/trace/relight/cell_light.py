@@ -1,0 +1,260 @@
+"""The light on cells: which cells a view needs, what they see, and how bright they are under a sun and sky.
+
+Lists of a record's points enter at the start; the light table, ready to be read, leaves after every
+`solve`. Bounces between cells go on from where they stood one picture earlier, so that a moving sun needs
+one round a picture and a sun at rest a few more.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.stage.camera import Camera
+from gloamet.trace.bsdf import AVERAGE_ALBEDO_LUT
+from gloamet.trace.environment import Environment
+from gloamet.trace.rays import LANES, empty_packets
+from gloamet.trace.relight.cell_samples import stratified_subset
+from gloamet.trace.relight.cell_sun_rays import trace_all_cells_sun
+from gloamet.trace.relight.final_gather import (
+    FACE_NORMAL,
+    HIT_WORDS,
+    POINT_ALPHA,
+    POINT_NORMAL,
+    POINT_POSITION,
+    POINT_TRANSLUCENCY,
+    POINT_WORDS,
+    gather,
+    propagate,
+    random_walk,
+)
+from gloamet.trace.relight.layer import GBuffer
+from gloamet.trace.relight.radiance_cells import (
+    FIRST_CELL,
+    GROUND_ROW,
+    empty_slots,
+    insert_hits,
+    resample_members,
+    write_sky_rows,
+)
+from gloamet.trace.relight.worker_pool import WorkerPool
+from gloamet.trace.render_scene import RenderScene
+
+F = np.float32
+Floats = NDArray[np.float32]
+MAX_CELLS = 60_000  # rows of the table are counted in 16 bits
+SAMPLES_PER_CELL = LANES  # places kept of each cell: they send their rays together
+CANDIDATES_PER_CELL = 24  # they are chosen from
+FIRST_SAMPLES, SAMPLES = 4, 8  # of what each place sees: to begin with, and once there was time
+FIRST_WALKS, MORE_WALKS, WALK_BOUNCES = 24_000, 48_000, 4
+_FIRST, _FURTHER = 5, 11  # seeds of walks, apart by more than there are screens
+REUSE_FILL_LIMIT = 0.7  # of the room for cells that other views may have taken
+REUSE_DISTANCE = (
+    0.3  # of the distance to its target that a camera may have moved and still find cells fine enough
+)
+UPDATE_INTERVAL = 4  # pictures until every cell has been asked for a sun that moves a little
+JUMP_COSINE = math.cos(math.radians(12.0))  # a sun that jumped further has all of them asked again
+_OTHER_POINTS = 1 << 40  # numbers drawn for cells are not those drawn for pixels
+
+
+class CellLight:
+    """Cells of one scene round one anchor (the eye), and the table of light their surfaces are read from."""
+
+    def __init__(self, scene: RenderScene, anchor: Floats, sharing: WorkerPool) -> None:
+        self._scene, self._share, self._anchor = scene, sharing, anchor
+        self._handle, self._arrays = scene.rays.handle, scene.arrays()
+        self._packets = empty_packets(sharing.threads)
+        self._keys, self._rows = empty_slots(MAX_CELLS)
+        self._places = np.zeros((0, SAMPLES_PER_CELL, HIT_WORDS), np.float32)
+        self._albedo, self._gloss = np.zeros((0, 3), np.float32), np.zeros(0, np.float32)
+        self._samples = FIRST_SAMPLES
+        self._index = np.zeros((0, SAMPLES_PER_CELL * FIRST_SAMPLES), np.uint16)
+        self._weight = np.zeros((0, SAMPLES_PER_CELL * FIRST_SAMPLES), np.float32)
+        self._received = np.zeros((3, 0), np.float32)
+        self._before = np.zeros(3, np.float32)  # light at first hand when that was received
+        self.table = np.zeros((FIRST_CELL + MAX_CELLS, 3), np.float32)
+        self.count, self.found = 0, False
+        self._sun: Floats | None = None
+        self._phase = 0
+
+    def can_reuse(self, scene: RenderScene, camera: Camera) -> bool:
+        """Whether another view can go on with these cells: the same stage, from about the same place."""
+        if not self.found or scene is not self._scene or self.count > REUSE_FILL_LIMIT * MAX_CELLS:
+            return False
+        moved = math.dist(camera.eye, [float(x) for x in self._anchor])
+        return moved < REUSE_DISTANCE * math.dist(camera.eye, camera.target)
+
+    @property
+    def looking(self) -> tuple[object, ...]:
+        """What `gather` takes before its points."""
+        return (self._handle, self._arrays, self._anchor, self._keys, self._rows)
+
+    def find(self, screens: list[GBuffer], cancelled: Callable[[], bool]) -> bool:
+        """Make the cells that are missing of surfaces met on walks from what screens show; False when cancelled."""
+        met = self._walk(screens, FIRST_WALKS, _FIRST, cancelled)
+        if met is None:
+            return False
+        hits, materials = met
+        room = MAX_CELLS - self.count
+        # a stop half-way must not leave keys that no cell stands behind
+        keys, rows = self._keys.copy(), self._rows.copy()
+        members, filled = np.zeros((room, SAMPLES_PER_CELL), np.int32), np.zeros(room, np.int32)
+        new = -self.count + insert_hits(
+            self._anchor, hits, materials, self.count, MAX_CELLS, keys, rows, members, filled
+        )
+        kept = np.maximum(np.minimum(filled[:new], SAMPLES_PER_CELL), 1)[:, None]
+        chosen = np.take_along_axis(members[:new], np.arange(SAMPLES_PER_CELL)[None] % kept, 1)
+        return self._append_cells(np.ascontiguousarray(hits[chosen]), keys, rows, cancelled)
+
+    def _walk(
+        self, screens: list[GBuffer], walks: int, seed: int, cancelled: Callable[[], bool]
+    ) -> tuple[Floats, NDArray[np.int32]] | None:
+        """Surfaces met on walks, (n, HIT_WORDS), and their materials (n,), -1 for none; None when cancelled."""
+        hits, materials = [np.zeros((0, HIT_WORDS), np.float32)], [np.zeros(0, np.int32)]
+        for k, screen in enumerate(screens):
+            shown = np.flatnonzero(screen.surfaces).astype(np.int32)
+            if not len(shown):
+                continue
+            chosen = np.random.default_rng(seed + k).choice(shown, min(walks, 2 * len(shown)))
+            met = np.zeros((len(chosen), WALK_BOUNCES, HIT_WORDS), np.float32)
+            of = np.full((len(chosen), WALK_BOUNCES), -1, np.int32)
+            before = (self._handle, self._arrays, screen.points, chosen)
+            if not self._share.run(
+                random_walk, before, len(chosen), (WALK_BOUNCES, seed, met, of), cancelled, 16
+            ):
+                return None
+            hits.append(met.reshape(-1, HIT_WORDS))
+            materials.append(of.ravel())
+        return np.concatenate(hits), np.concatenate(materials)
+
+    def _append_cells(
+        self, places: Floats, keys: NDArray[np.int64], rows: NDArray[np.int32], cancelled: Callable[[], bool]
+    ) -> bool:
+        """Take new places (cells, MEMBERS, HIT_WORDS) beside the old ones, and look round from each."""
+        new = len(places)
+        looking = (self._handle, self._arrays, self._anchor, keys, rows)
+        seen = self._gather_samples(looking, places, 0, self._samples, cancelled)
+        if seen is None:
+            return False
+        self._keys, self._rows = keys, rows
+        self._places = np.concatenate([self._places, places])
+        self._paint()
+        self._index = np.concatenate([self._index, seen[0].reshape(new, SAMPLES_PER_CELL * self._samples)])
+        self._weight = np.concatenate([self._weight, seen[1].reshape(new, SAMPLES_PER_CELL * self._samples)])
+        self._received = np.concatenate([self._received, np.zeros((3, new), np.float32)], 1)
+        self.count, self.found, self._sun = len(self._places), True, None
+        self._all = np.ones(self.count, np.uint8)
+        self._lit = np.zeros((self.count, SAMPLES_PER_CELL, 4), np.float32)
+        return True
+
+    def _paint(self) -> None:
+        """What cells throw back, from their places."""
+        mean, grid = self._places.mean(1), np.linspace(0.0, 1.0, len(AVERAGE_ALBEDO_LUT))
+        self._albedo = np.clip(mean[:, 6:9], 0.0, 1.0)
+        returned = np.interp(np.sqrt(mean[:, 10]), grid, AVERAGE_ALBEDO_LUT)
+        self._gloss = (mean[:, 9] * returned).astype(np.float32)
+
+    def refine(self, screens: list[GBuffer], cancelled: Callable[[], bool]) -> bool:
+        """Better places by further walks, and what is left of SAMPLES from there; False when cancelled."""
+        met, done = self._walk(screens, MORE_WALKS, _FURTHER, cancelled), self._samples
+        if met is None:
+            return False
+        places = self._moved(*met)
+        if done < SAMPLES:
+            seen = self._gather_samples(self.looking, places, done, SAMPLES, cancelled)
+            if seen is None:
+                return False
+            index, weight = seen
+            index[:, :done], weight[:, :done] = self._index.reshape(-1, done), self._weight.reshape(-1, done)
+            self._index = index.reshape(self.count, SAMPLES_PER_CELL * SAMPLES)
+            self._weight = weight.reshape(self.count, SAMPLES_PER_CELL * SAMPLES)
+            self._samples = SAMPLES
+        self._places, self._sun = places, None
+        self._paint()
+        return True
+
+    def _moved(self, hits: Floats, materials: NDArray[np.int32]) -> Floats:
+        """The cells' places with further hits in them, spread over each cell where there are many."""
+        members, filled = (
+            np.zeros((self.count, CANDIDATES_PER_CELL), np.int32),
+            np.zeros(self.count, np.int32),
+        )
+        resample_members(self._anchor, hits, materials, self._keys, self._rows, members, filled)
+        # the last places of a cell are repeated ones, if any are
+        moved = np.arange(SAMPLES_PER_CELL)[::-1][None] < filled[:, None]
+        places = np.where(moved[..., None], hits[members[:, SAMPLES_PER_CELL - 1 :: -1]], self._places)
+        rich = np.flatnonzero(filled > SAMPLES_PER_CELL)
+        kept = stratified_subset(
+            hits[members[rich], :3], np.minimum(filled[rich], CANDIDATES_PER_CELL), SAMPLES_PER_CELL
+        )
+        places[rich] = hits[np.take_along_axis(members[rich], kept, 1)]
+        return places
+
+    def _gather_samples(
+        self, looking: tuple[object, ...], places: Floats, begin: int, end: int, cancelled: Callable[[], bool]
+    ) -> tuple[NDArray[np.uint16], Floats] | None:
+        """Samples begin..end of what places see, index and weight (places, end); None when cancelled."""
+        points = np.zeros((places.shape[0] * SAMPLES_PER_CELL, POINT_WORDS), np.float32)
+        flat = places.reshape(-1, HIT_WORDS)
+        points[:, POINT_POSITION : POINT_POSITION + 3], points[:, POINT_NORMAL : POINT_NORMAL + 3] = (
+            flat[:, :3],
+            flat[:, 3:6],
+        )
+        points[:, FACE_NORMAL : FACE_NORMAL + 3], points[:, POINT_ALPHA] = (
+            flat[:, 3:6],
+            1.0,
+        )
+        points[:, POINT_TRANSLUCENCY] = flat[:, 11]
+        index = np.zeros((len(points), end), np.uint16)
+        weight = np.zeros((len(points), end), np.float32)
+        first = 0 if begin else self.count * SAMPLES_PER_CELL  # new ones are numbered on from those there
+        after = (begin, end, _OTHER_POINTS + first, index, weight)
+        if not self._share.run(gather, (*looking, points), len(points), after, cancelled, 32):
+            return None
+        return index, weight
+
+    def solve(self, lights: Environment, sun_gain: float, rounds: int, even: bool) -> None:
+        """Bring the table up to date for a light at rest; `even` puts a uniform sky in the sky's place."""
+        self.schedule_sun_update(lights, True)
+        words = (
+            np.zeros(2, np.int64), self._handle, self._scene.geometry.pervious, self._arrays, lights.sun,
+            self._places, self._packets, self._lit,
+        )  # fmt: skip
+        self._share.all_together(trace_all_cells_sun, words)
+        write_sky_rows(lights.table, lights.ground, F(sun_gain), F(1), self.table)
+        received, before = self._received, self._before
+        if even:
+            self.table[: GROUND_ROW + 1] = 1.0
+            # what goes round of the day's light is thousands of times as bright
+            received, before = np.zeros_like(received), np.zeros(3, np.float32)
+        propagate(
+            self._lit, received, self._albedo, self._gloss, lights.sun[3:6] * F(sun_gain), self._all,
+            self._index, self._weight, np.zeros_like(received), before, rounds, -1, self.table,
+        )  # fmt: skip
+        if even:
+            self._sun = None  # the next picture must not go on from this table
+
+    def parts(self, lights: Environment, sun_gain: float) -> tuple[Any, ...]:
+        """What `frame.relight` takes, with the table it fills."""
+        return (
+            self._places, self._lit, self._received, self._albedo, self._gloss, self._all, self._index,
+            self._weight, lights.sun[3:6] * F(sun_gain), self.table, np.zeros_like(self._received), self._before,
+        )  # fmt: skip
+
+    def schedule_sun_update(self, lights: Environment, at_rest: bool) -> tuple[int, int]:
+        """Which cells ask for the sun now: from `phase` on every `stride`-th, 0 for none.
+
+        All after a jump and at rest, one in STEPS after a small step.
+        """
+        direction = lights.sun[:3].copy()
+        before = self._sun if self._sun is not None else -direction
+        stride = 1 if at_rest or float(direction @ before) < JUMP_COSINE else UPDATE_INTERVAL
+        if stride > 1 and np.array_equal(direction, before) and self._phase == 0:
+            return 0, 0
+        self._phase = (self._phase + 1) % UPDATE_INTERVAL if stride > 1 else 0
+        self._sun = direction
+        return self._phase, stride

@@ -1,0 +1,194 @@
+"""Pieces of surface in world space that share one light: where a look ends, and the table it reads there.
+
+The light table is (rows, 3) float32, radiance in AP1: first SKY_BINS directions of the sky, then GROUND (what
+lies below the horizon), UNKNOWN (the mean of all cells), then the cells. A cell is a cube of space, the axis
+its faces look along and their material; cubes grow with the distance from where the record was made, so that
+near corners are fine and far plains coarse. Keys are int64, found in an open-addressed table.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.jit import KERNEL_OPTIONS
+from gloamet.sky.dome import dome_coordinates, sky_radiance
+
+F = np.float32
+SKY_BIN_ROWS, SKY_BIN_COLUMNS = 24, 48
+SKY_BINS = SKY_BIN_ROWS * SKY_BIN_COLUMNS
+GROUND_ROW, UNKNOWN_ROW, FIRST_CELL = SKY_BINS, SKY_BINS + 1, SKY_BINS + 2
+LOG2_CELLS_PER_DISTANCE = 4  # a cell at a distance between 8 and 16 m is 2 ** -(FINENESS - 3) m wide
+COARSE_LEVELS = 3  # the cube asked when a cell is unknown is 2 ** COARSER as wide
+_COARSE_MATERIAL = 0x3FF
+_EMPTY = np.int64(-1)
+_SUBSAMPLES = 3  # sub-directions along each side of a bin
+
+
+@njit(inline="always", **KERNEL_OPTIONS)
+def sky_bin(dx, dy, dz):
+    """The table row of a direction that left the scene."""
+    if dz < F(0):
+        return GROUND_ROW
+    u, v = dome_coordinates(dx, dy, dz)
+    return min(int(u * F(SKY_BIN_ROWS)), SKY_BIN_ROWS - 1) * SKY_BIN_COLUMNS + min(
+        int(v * F(SKY_BIN_COLUMNS)), SKY_BIN_COLUMNS - 1
+    )
+
+
+@njit(**KERNEL_OPTIONS)
+def write_sky_rows(table, ground, gain_sun, gain_sky, light):
+    """Write the sky's bins and the ground's row of a light table from a dome table and a ground radiance."""
+    for r in range(SKY_BIN_ROWS):
+        for c in range(SKY_BIN_COLUMNS):
+            a = b = d = total = F(0)
+            for i in range(_SUBSAMPLES):
+                u = (F(r) + (F(i) + F(0.5)) / F(_SUBSAMPLES)) / F(SKY_BIN_ROWS)
+                # solid angle goes with u cos(elevation), and light on a surface with the directions drawn
+                w = u * math.cos(F(math.pi / 2) * u * u)
+                for j in range(_SUBSAMPLES):
+                    v = (F(c) + (F(j) + F(0.5)) / F(_SUBSAMPLES)) / F(SKY_BIN_COLUMNS)
+                    x, y, z = sky_radiance(table, u, v)
+                    a, b, d, total = a + w * x, b + w * y, d + w * z, total + w
+            k = r * SKY_BIN_COLUMNS + c
+            light[k, 0], light[k, 1], light[k, 2] = (
+                gain_sky * a / total,
+                gain_sky * b / total,
+                gain_sky * d / total,
+            )
+    for n in range(3):
+        light[GROUND_ROW, n] = gain_sun * ground[n] + gain_sky * ground[3 + n]
+
+
+@njit(inline="always", **KERNEL_OPTIONS)
+def cell_key(anchor, px, py, pz, nx, ny, nz, material, coarser):
+    """The key of a place on a surface, seen from an anchor (3,)."""
+    far = max(abs(px - anchor[0]), max(abs(py - anchor[1]), abs(pz - anchor[2])))
+    level = int(math.floor(math.log2(max(far, F(1e-3))))) + coarser
+    # a hair inside the surface, so that faces in a cube's wall fall to one side together
+    inverse = F(2.0) ** F(LOG2_CELLS_PER_DISTANCE - level)
+    x, y, z = (
+        px * inverse - F(0.03) * nx + F(0.017),
+        py * inverse - F(0.03) * ny + F(0.017),
+        pz * inverse - F(0.03) * nz + F(0.017),
+    )
+    i, j, k = np.int64(math.floor(x)), np.int64(math.floor(y)), np.int64(math.floor(z))
+    a, b, c = abs(nx), abs(ny), abs(nz)
+    if a >= b and a >= c:
+        axis = 0 if nx > F(0) else 1
+    elif b >= c:
+        axis = 2 if ny > F(0) else 3
+    else:
+        axis = 4 if nz > F(0) else 5
+    key = np.int64((level + 16) & 31)
+    key = (key << np.int64(14)) | (i & np.int64(16383))
+    key = (key << np.int64(14)) | (j & np.int64(16383))
+    key = (key << np.int64(14)) | (k & np.int64(16383))
+    key = (key << np.int64(3)) | np.int64(axis)
+    return (key << np.int64(10)) | np.int64(material & 1023)
+
+
+@njit(inline="always", **KERNEL_OPTIONS)
+def _slot(key, mask):
+    z = np.uint64(key) * np.uint64(0xBF58476D1CE4E5B9)
+    z = (z ^ (z >> np.uint64(29))) * np.uint64(0x94D049BB133111EB)
+    return np.int64((z >> np.uint64(32)) & np.uint64(mask))
+
+
+@njit(inline="always", **KERNEL_OPTIONS)
+def find_row(keys, rows, key):
+    """The table row of a key, -1 when it has none."""
+    mask = len(keys) - 1
+    slot = _slot(key, mask)
+    while keys[slot] != _EMPTY:
+        if keys[slot] == key:
+            return np.int64(rows[slot])
+        slot = (slot + 1) & mask
+    return np.int64(-1)
+
+
+@njit(inline="always", **KERNEL_OPTIONS)
+def cell_row(anchor, keys, rows, px, py, pz, nx, ny, nz, material):
+    """The table row of a place on a surface: its cell, the coarse cube round it, or UNKNOWN."""
+    row = find_row(keys, rows, cell_key(anchor, px, py, pz, nx, ny, nz, material, 0))
+    if row < 0:
+        row = find_row(keys, rows, cell_key(anchor, px, py, pz, nx, ny, nz, _COARSE_MATERIAL, COARSE_LEVELS))
+    return row if row >= 0 else np.int64(UNKNOWN_ROW)
+
+
+@njit(inline="always", **KERNEL_OPTIONS)
+def _find_or_add_row(slots, rows, key, count, most):
+    """Row of a key, and how many cells there are: a new one while there are fewer than `most`, else -1."""
+    mask = len(slots) - 1
+    slot = _slot(key, mask)
+    while slots[slot] != _EMPTY and slots[slot] != key:
+        slot = (slot + 1) & mask
+    if slots[slot] == _EMPTY:
+        if count >= most:
+            return np.int64(-1), count
+        slots[slot], rows[slot] = key, FIRST_CELL + count
+        count += 1
+    return np.int64(rows[slot]), count
+
+
+@njit(inline="always", **KERNEL_OPTIONS)
+def _reservoir_add(members, filled, c, h, state):
+    """Let hit h take part in the draw of cell c's places; returns the state of the numbers drawn."""
+    place = np.int64(filled[c])
+    filled[c] += 1
+    if place >= members.shape[1]:
+        state = state * np.uint64(6364136223846793005) + np.uint64(1442695040888963407)
+        place = np.int64((state >> np.uint64(33)) % np.uint64(filled[c]))
+    if place < members.shape[1]:
+        members[c, place] = h
+    return state
+
+
+@njit(**KERNEL_OPTIONS)
+def insert_hits(anchor, hits, materials, begin, most, slots, rows, members, filled):
+    """Give every hit its cell and its coarse cube while there are fewer than `most`; returns how many there are.
+
+    hits (n, ...): place, normal and more, with materials (n,) int32, -1 for none. The first `begin` cells stay as
+    they are. members (most - begin, MEMBERS) int32 keeps a fair draw of each new cell's hits, filled
+    (most - begin,) how many it had.
+    """
+    count, state = begin, np.uint64(1)
+    for h in range(len(hits)):
+        if materials[h] < 0:
+            continue
+        for coarse in range(2):
+            key = cell_key(
+                anchor, hits[h, 0], hits[h, 1], hits[h, 2], hits[h, 3], hits[h, 4], hits[h, 5],
+                _COARSE_MATERIAL if coarse else materials[h], COARSE_LEVELS if coarse else 0,
+            )  # fmt: skip
+            row, count = _find_or_add_row(slots, rows, key, count, most)
+            if row >= FIRST_CELL + begin:
+                state = _reservoir_add(members, filled, row - FIRST_CELL - begin, h, state)
+    return count
+
+
+@njit(**KERNEL_OPTIONS)
+def resample_members(anchor, hits, materials, slots, rows, members, filled):
+    """Draw places, as `insert_hits` does, among further hits for the cells there are, (cells, CANDIDATES) and (cells,).
+
+    A cube stands for what is in no cell: only such hits are its own. Those it had at first lay in cells too, and
+    places that walks often meet are seldom lit like those they miss.
+    """
+    state = np.uint64(1)
+    for h in range(len(hits)):
+        if materials[h] >= 0:
+            row = cell_row(
+                anchor, slots, rows, hits[h, 0], hits[h, 1], hits[h, 2], hits[h, 3], hits[h, 4], hits[h, 5],
+                materials[h],
+            )  # fmt: skip
+            if row >= FIRST_CELL:
+                state = _reservoir_add(members, filled, row - FIRST_CELL, h, state)
+
+
+def empty_slots(most: int) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
+    """Keys and rows of a table for up to `most` cells."""
+    size = 1 << int(math.ceil(math.log2(2 * most + 16)))
+    return np.full(size, _EMPTY, np.int64), np.zeros(size, np.int32)

@@ -1,0 +1,46 @@
+"""Sharing a kernel's work over a pool of threads, range by range."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import Executor
+from typing import Any
+
+from gloamet.thread_barrier import run_on_all_threads
+
+
+def _never() -> bool:
+    return False
+
+
+class WorkerPool:
+    """A pool and how many threads it has."""
+
+    def __init__(self, pool: Executor, threads: int) -> None:
+        self._pool, self.threads = pool, threads
+
+    def run(
+        self,
+        kernel: Callable[..., Any],
+        before: tuple[Any, ...],
+        count: int,
+        after: tuple[Any, ...],
+        cancelled: Callable[[], bool] = _never,
+        parts: int = 1,
+    ) -> bool:
+        """Call kernel(*before, first, last, *after) over 0..count; False when it was cancelled on the way.
+
+        parts is how many ranges each thread gets: one for even work, more for work that looks at `cancelled`.
+        """
+        step = max(1, -(-count // (parts * self.threads)))
+
+        def part(first: int) -> None:
+            if not cancelled():
+                kernel(*before, first, min(count, first + step), *after)
+
+        list(self._pool.map(part, range(0, count, step)))
+        return not cancelled()
+
+    def all_together(self, kernel: Callable[..., Any], words: tuple[Any, ...]) -> None:
+        """Call kernel(*words) on every thread at once, this one included."""
+        run_on_all_threads(self._pool, self.threads, kernel, words)

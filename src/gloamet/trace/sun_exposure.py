@@ -1,0 +1,66 @@
+"""Sunlight on points of the scene under many suns: what a scan of the year asks.
+
+points (P, 3) and normals (P, 3) float32; suns (N, 3) float32 unit vectors towards the sun's middle; shares (N,)
+float32, the part of the points each sun reaches, through clear glass too.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.jit import KERNEL_OPTIONS
+from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.visibility import T_MAX, offset_to_back, shadow_transmittance
+
+F = np.float32
+MIN_TRANSMITTANCE = F(0.02)  # of the sun's light: less is no sun
+SUNS_PER_TASK = 512  # suns between two looks at whether to stop
+Floats = NDArray[np.float32]
+
+
+@njit(**KERNEL_OPTIONS)
+def _sunlit_rows(scene, pervious, arrays, points, normals, both_sides, suns, first, last, shares):
+    for k in range(first, last):
+        dx, dy, dz = suns[k, 0], suns[k, 1], suns[k, 2]
+        lit = 0
+        for i in range(len(points)):
+            nx, ny, nz = normals[i, 0], normals[i, 1], normals[i, 2]
+            x, y, z = points[i, 0], points[i, 1], points[i, 2]
+            if nx * dx + ny * dy + nz * dz <= F(0):
+                if not both_sides:
+                    continue
+                x, y, z = offset_to_back(x, y, z, nx, ny, nz)
+            else:
+                x, y, z = offset_to_back(x, y, z, -nx, -ny, -nz)
+            r, g, b = shadow_transmittance(scene, pervious, arrays, x, y, z, dx, dy, dz, T_MAX)
+            if max(r, max(g, b)) > MIN_TRANSMITTANCE:
+                lit += 1
+        shares[k] = F(lit) / F(len(points))
+
+
+def sunlit_fractions(
+    scene: RenderScene, points: Floats, normals: Floats, both_sides: bool, suns: NDArray[np.floating],
+    cancelled: Callable[[], bool] | None = None,
+) -> Floats:  # fmt: skip
+    """Share of the points each sun reaches; suns below the horizon must be left out by the caller.
+
+    both_sides lets light fall on a thin sheet from behind. A cancelled scan leaves the rest at 0.
+    """
+    shares = np.zeros(len(suns), np.float32)
+    points, normals = np.ascontiguousarray(points, np.float32), np.ascontiguousarray(normals, np.float32)
+    suns, arrays = np.ascontiguousarray(suns, np.float32), scene.arrays()
+    before = (scene.rays.handle, scene.geometry.pervious, arrays, points, normals, both_sides, suns)
+
+    def piece(first: int) -> None:
+        if cancelled is None or not cancelled():
+            _sunlit_rows(*before, first, min(len(suns), first + SUNS_PER_TASK), shares)
+
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        list(pool.map(piece, range(0, len(suns), SUNS_PER_TASK)))
+    return shares

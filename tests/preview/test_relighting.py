@@ -1,0 +1,338 @@
+"""The worker relights: when it does, when it must not, and how the exact picture takes over."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
+
+import numpy as np
+import pytest
+from pytestqt.qtbot import QtBot
+
+from gloamet.desk.session import Session
+from gloamet.document.demo import demo_document
+from gloamet.document.model import Document
+from gloamet.meter.light import read_light
+from gloamet.output.document_to_light import air_from_document, dome_from_document
+from gloamet.output.images import save_light
+from gloamet.preview.events import Busy, Frame, LightSolved
+from gloamet.preview.relighting import (
+    CROSSFADE_BEGIN,
+    CROSSFADE_END,
+    EQUAL_ERROR_SAMPLES,
+    Relighting,
+    crossfade_weight,
+)
+from gloamet.preview.worker import RenderRequest, RenderWorker
+from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.trace.environment import build_environment
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.upsample import Guides
+from tests.desk.test_engine import Listener, done
+
+SIZE = (240, 160)
+
+
+@pytest.fixture
+def recorded(document: Document) -> Iterator[tuple[RenderWorker, Listener, Document]]:
+    """A worker at rest whose record is full."""
+    listener = Listener()
+    engine = RenderWorker(listener)
+    document = document.change("expose", automatic=False, ev=14.0).change("output", samples=16)
+    document = document.change("stage", quality="final")
+    engine.request(document, *SIZE)
+    listener.wait(done)
+    listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
+    assert engine.pipeline.viewport.cache.full
+    assert engine.pipeline.viewport.relight_state == (True, True)
+    yield engine, listener, document
+    engine.close()
+
+
+def relit(event: Any) -> bool:
+    return isinstance(event, Frame) and not event.exact
+
+
+def wait_for(engine: RenderWorker, listener: Listener, document: Document, wanted: Any) -> Frame:
+    listener.forget()
+    engine.request(document, *SIZE)
+    frame: Frame = listener.wait(wanted, 60.0)
+    return frame
+
+
+@pytest.mark.parametrize(
+    ("section", "values"),
+    [
+        ("sun", {"mode": "hand", "azimuth_deg": 100.0, "elevation_deg": 20.0}), ("air", {"turbidity": 6.0}),
+        ("sun", {"north_deg": 40.0}),
+    ],
+)  # fmt: skip
+def test_a_change_of_light_is_shown_relit_at_full_size(
+    recorded: tuple[RenderWorker, Listener, Document], section: str, values: dict[str, Any]
+) -> None:
+    engine, listener, document = recorded
+    record = engine.pipeline.viewport.cache
+    frame = wait_for(engine, listener, document.change(section, **values), relit)
+    assert frame.pixels.shape[:2] == (SIZE[1], SIZE[0])
+    assert engine.pipeline.viewport.cache is record
+
+
+def test_the_exact_picture_takes_over_without_a_jump(
+    recorded: tuple[RenderWorker, Listener, Document],
+) -> None:
+    engine, listener, document = recorded
+    moved = document.change("sun", mode="hand", azimuth_deg=200.0, elevation_deg=35.0)
+    first = wait_for(engine, listener, moved, relit)
+    last = listener.wait(done)
+    shown = [event for event in listener.of(Frame) if event.pixels.shape == last.pixels.shape]
+    levels = [frame.pixels[..., :3].astype(float).mean((0, 1)) for frame in shown]
+    assert len(levels) > 3
+    for before, after in zip(levels[:-1], levels[1:], strict=True):
+        assert after == pytest.approx(before, rel=0.01)
+    assert first.pixels.mean() == pytest.approx(last.pixels.mean(), rel=0.01)
+
+
+def test_another_camera_or_colour_is_not_relit_by_the_old_record(
+    recorded: tuple[RenderWorker, Listener, Document],
+) -> None:
+    engine, listener, document = recorded
+    for section, values in (("stage.view", {"fov_deg": 20.0}), ("air", {"ground_reflectance": 0.7})):
+        record = engine.pipeline.viewport.cache
+        wait_for(engine, listener, document.change(section, **values), done)
+        listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
+        assert engine.pipeline.viewport.cache is not record
+
+
+def test_a_gain_is_relit_first_and_keeps_the_film(recorded: tuple[RenderWorker, Listener, Document]) -> None:
+    engine, listener, document = recorded
+    had = next(frame.samples for frame in listener.of(Frame) if frame.done)
+    frame = wait_for(engine, listener, document.change("fill", sun_stops=-1.0), relit)
+    assert frame.samples == had > 0
+    after = listener.wait(done)
+    assert frame.pixels.mean() == pytest.approx(after.pixels.mean(), rel=0.01)
+
+
+@pytest.mark.parametrize("relightable", [True, False])
+@pytest.mark.parametrize(
+    ("section", "values"), [("expose", {"kelvin": 3500.0}), ("fill", {"sky_stops": 1.0})]
+)
+def test_a_picture_comes_for_every_move_of_a_hand_that_never_rests(
+    recorded: tuple[RenderWorker, Listener, Document], section: str, values: dict[str, Any], relightable: bool
+) -> None:
+    engine, listener, document = recorded
+    pictures = engine.pipeline.viewport
+    if not relightable:
+        pictures._relighting = Relighting()
+    pictures._stale = lambda: True  # the next move is there already
+    listener.forget()
+    moved = document.change(section, **values)
+    engine.pipeline.work(RenderRequest(moved, *SIZE))
+    frames = listener.of(Frame)
+    assert [frame.document for frame in frames] == [moved]
+    assert frames[0].pixels.shape[:2] == (SIZE[1], SIZE[0])
+    assert not frames[0].done
+
+
+def test_the_share_of_the_exact_picture_grows_with_its_samples() -> None:
+    relighting = Relighting()
+    assert relighting.exact_weight("anything", 1) == 1.0  # nothing relit is being shown
+    relighting._rest = ("here", np.zeros((4, 4, 3), np.float32))
+    shares = [relighting.exact_weight("here", n) for n in range(CROSSFADE_END + 2)]
+    assert shares[CROSSFADE_BEGIN] == 0.0
+    assert shares[-1] == 1.0
+    assert shares == sorted(shares)
+    assert 0.5 < crossfade_weight(CROSSFADE_BEGIN + EQUAL_ERROR_SAMPLES) < 0.65  # both err as much there
+    ones = np.ones((4, 4, 3), np.float32)
+    assert relighting.mixed(ones, 0.25, (4, 4)) == pytest.approx(0.25)
+    assert relighting.mixed(None, 0.0, (8, 8)).shape == (8, 8, 3)
+
+
+def test_widgets_follow_a_fast_drag_at_most_so_often_and_end_where_it_ends(
+    session: Session, qtbot: QtBot
+) -> None:
+    qtbot.waitUntil(lambda: session.frame is not None, timeout=60_000)
+    told: list[float] = []
+    session.document_changed.connect(lambda document: told.append(document.sun.elevation_deg))
+    for k in range(200):
+        session.change("sun", "sun.hand", mode="hand", elevation_deg=10.0 + 0.1 * k)
+        assert session.document.sun.elevation_deg == pytest.approx(10.0 + 0.1 * k)
+    qtbot.waitUntil(lambda: bool(told) and told[-1] == pytest.approx(29.9), timeout=5_000)
+    assert len(told) < 100
+
+
+def test_a_camera_at_rest_is_shown_relit_before_the_first_exact_sample(
+    recorded: tuple[RenderWorker, Listener, Document],
+) -> None:
+    engine, listener, document = recorded
+    wait_for(engine, listener, document.change("stage.view", fov_deg=24.0), done)
+    shown = listener.of(Frame)
+    first_exact = next(k for k, frame in enumerate(shown) if frame.exact)
+    full_size = [frame for frame in shown[:first_exact] if frame.pixels.shape[:2] == (SIZE[1], SIZE[0])]
+    assert len(full_size) >= 3  # one for each step of the record
+    last = shown[-1].pixels[..., :3].astype(float)
+    off = [np.abs(frame.pixels[..., :3] - last).mean() for frame in full_size]
+    assert off[-1] < 3.0  # of 255
+    assert off[-1] <= off[0] + 0.2
+
+
+def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some(tracer: Renderer) -> None:
+    relighting, film, pool = Relighting(), Film(32, 16), tracer.pool
+    plain = np.ones((32, 64, 3), np.float32)
+    flat = Guides(plain, 0.0 * plain, 0.0 * plain[..., 0])
+    relighting._key = relighting.cache = SimpleNamespace(
+        width=64, height=32, guides=lambda: flat, with_outlines=lambda p: p
+    )
+    relighting.keep_lamps(relighting._key, film, pool, lambda: False, least=1)
+    assert relighting._lamps is None  # no sample yet
+    film.layers["counts"][:] = film.layers["albedo"][:] = 1.0
+    film.layers["lamps"][:] = 5.0
+    relighting.keep_lamps(relighting._key, film, pool, lambda: False)
+    assert relighting._lamps is None  # one sample is not believed where more will come
+    relighting.keep_lamps("another view", film, pool, lambda: False, least=1)
+    assert relighting._lamps is None
+    relighting.keep_lamps(relighting._key, film, pool, lambda: False, least=1)
+    assert relighting._lamps is not None
+    assert relighting._lamps[1].shape == (32, 64, 3)
+    assert relighting._lamps[1].mean() == pytest.approx(5.0, rel=0.2)
+
+
+def test_a_film_begun_anew_does_not_replace_the_lamps_of_a_longer_one(tracer: Renderer) -> None:
+    relighting = Relighting()
+    relighting._key = relighting.cache = SimpleNamespace(width=64, height=48)
+    for samples, light, kept in ((8.0, 5.0, 5.0), (4.0, 7.0, 5.0), (9.0, 6.0, 6.0)):
+        film = Film(64, 48)
+        film.layers["counts"][:] = film.layers["albedo"][:] = samples
+        film.layers["lamps"][:] = samples * light
+        assert not relighting.keep_lamps(relighting._key, film, tracer.pool, lambda: True)  # a hand moved
+        assert relighting.keep_lamps(relighting._key, film, tracer.pool, lambda: False) == (light == kept)
+        assert relighting._lamps is not None
+        assert relighting._lamps[1].mean() == pytest.approx(kept, rel=0.01)
+
+
+def test_lamps_of_a_few_grainy_samples_keep_their_light(tracer: Renderer) -> None:
+    relighting, film, pool, rng = Relighting(), Film(64, 48), tracer.pool, np.random.default_rng(5)
+    relighting._key = relighting.cache = SimpleNamespace(width=64, height=48)
+    film.layers["counts"][:] = 4.0
+    film.layers["albedo"][:] = 4.0 * 0.8
+    lit = rng.random((48, 64, 1)) < 0.02
+    film.layers["lamps"][:] = 4.0 * np.where(lit, 50.0, 0.1)
+    relighting.keep_lamps(relighting._key, film, pool, lambda: False)
+    assert relighting._lamps is not None
+    assert relighting._lamps[1].mean() == pytest.approx(film.mean("lamps").mean(), rel=0.1)
+
+
+def fade(listener: Listener) -> tuple[np.ndarray, np.ndarray]:
+    """Mean codes (N, 3) of the relit frames and of the exact ones, to the one that is done."""
+    frames = [e for e in listener.events if isinstance(e, Frame)]
+    assert frames[-1].done
+    relit, exact = [
+        np.array([f.pixels[..., :3].mean((0, 1)) for f in frames if f.exact == e]) for e in (False, True)
+    ]
+    return relit, exact
+
+
+@pytest.mark.parametrize(("quality", "automatic"), [("draft", False), ("steady", False), ("steady", True)])
+def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: str, automatic: bool) -> None:
+    listener = Listener()
+    engine = RenderWorker(listener)
+    room = demo_document("interior").change("sun", mode="hand", azimuth_deg=120.0, elevation_deg=-6.0)
+    room = room.change("expose", automatic=automatic, ev=1.0).change("stage", quality=quality)
+    engine.request(room.change("output", samples=33), 480, 320)
+    listener.wait(done)
+    assert engine.pipeline.viewport.relight_state == (True, True)
+    relit, exact = fade(listener)
+    assert exact[0].mean() == pytest.approx(relit[-1].mean(), rel=0.01)
+    # the exact picture of a draft has a quarter of the paths; four bounces instead of twelve are more than ten percent
+    within = 0.015 if quality == "draft" else 0.01
+    assert exact.mean(1) == pytest.approx(np.full(len(exact), relit[-1].mean()), rel=within)
+    hue = relit[-1] / relit[-1].mean()
+    assert exact / exact.mean(1)[:, None] == pytest.approx(np.broadcast_to(hue, exact.shape), rel=0.01)
+    listener.events.clear()
+    engine.request(room.change("output", samples=33).change("sun", elevation_deg=-5.8), 480, 320)
+    listener.wait(done)
+    # the lamps of the next sun are those of the picture that rested
+    relit, exact = fade(listener)
+    assert exact.mean(1) == pytest.approx(np.full(len(exact), relit[-1].mean()), rel=0.01)
+    engine.close()
+
+
+def test_a_turned_panorama_is_relit_as_the_exact_picture_shows_it(
+    recorded: tuple[RenderWorker, Listener, Document], tmp_path: Path
+) -> None:
+    engine, listener, document = recorded
+    picture = np.full((64, 128, 3), 200.0, np.float32)
+    picture[10:20, 80:96] = 4e5
+    save_light(tmp_path / "lit.exr", picture)
+    dusk = document.change("sun", mode="hand", elevation_deg=-8.0).change("expose", automatic=False, ev=10.0)
+    dusk = dusk.change("panorama", file=str(tmp_path / "lit.exr"))
+    for turn in (0.0, 70.0):
+        turned = dusk.change("panorama", turn_deg=turn)
+        first = wait_for(engine, listener, turned, relit).pixels[..., :3].mean()
+        last = listener.wait(done).pixels[..., :3].mean()
+        assert first == pytest.approx(last, rel=0.02)
+    dimmer = wait_for(engine, listener, turned.change("fill", panorama_stops=-2.0), relit)
+    assert dimmer.pixels[..., :3].mean() < 0.9 * last
+
+
+def test_while_a_hand_drags_every_picture_comes_after_its_own_light(
+    recorded: tuple[RenderWorker, Listener, Document],
+) -> None:
+    engine, listener, document = recorded
+    listener.forget()
+    for k in range(40):
+        engine.request(document.change("sun", mode="hand", azimuth_deg=100.0 + k, elevation_deg=40.0), *SIZE)
+        time.sleep(0.01)
+    listener.wait(lambda e: isinstance(e, Frame) and e.exact, 60.0)
+    solved, shown = [], []
+    for event in list(listener.events):
+        if isinstance(event, LightSolved):
+            solved.append(event.sun_azimuth_deg)
+        elif relit(event):
+            assert event.document.sun.azimuth_deg == solved[-1]
+            shown.append(event.document.sun.azimuth_deg)
+    assert shown == sorted(shown) and shown[-1] == 139.0
+    assert len(set(shown)) >= 3
+
+
+def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
+    recorded: tuple[RenderWorker, Listener, Document],
+) -> None:
+    engine, listener, document = recorded
+    moved = document.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=8.7)
+    assert engine.pipeline._ladder.fill(air_from_document(moved), 8.7, lambda: False, 60.0)
+    wait_for(engine, listener, moved, lambda e: isinstance(e, Frame) and e.exact)
+    exact = read_light(dome_from_document(moved, SkySolver()))
+    readings = listener.of(LightSolved)
+    assert len(readings) >= 2  # from the ladder first, then solved
+    assert readings[-1].natural.sky_horizontal_lx == pytest.approx(exact.sky_horizontal_lx, rel=1e-9)
+    assert readings[0].natural.sky_horizontal_lx == pytest.approx(exact.sky_horizontal_lx, rel=0.005)
+
+
+@pytest.mark.parametrize(
+    ("pixels_a_second", "window", "pixels"),
+    [
+        (1e9, (1920, 1080), 1_000_000), (1e3, (1920, 1080), 150_000), (8e6, (960, 540), 200_000),
+        (1e9, (480, 270), 129_600),
+    ],
+)  # fmt: skip
+def test_a_relit_picture_has_as_many_pixels_as_the_machine_relights_in_time(
+    monkeypatch: pytest.MonkeyPatch, pixels_a_second: float, window: tuple[int, int], pixels: int
+) -> None:
+    made: list[tuple[int, int]] = []
+
+    def record(_scene: Any, _camera: Any, width: int, height: int, *_rest: Any) -> Any:
+        made.append((width, height))
+        return SimpleNamespace(full=False, improve=lambda *_: True)
+
+    monkeypatch.setattr("gloamet.trace.relight.cache.RelightCache", record)
+    relighting: Any = Relighting()
+    relighting._speed = pixels_a_second
+    nothing: Any = None
+    lights = build_environment(uniform_dome(1.0))
+    assert relighting.improve("view", nothing, nothing, window, lights, nothing, 1, lambda: False)
+    width, height = made[0]
+    assert width * height == pytest.approx(pixels, rel=0.01)
+    assert width / height == pytest.approx(window[0] / window[1], rel=0.01)

@@ -1,0 +1,164 @@
+"""Panoramas: what is read, what is refused, and that a dome made of one holds its light."""
+
+from __future__ import annotations
+
+import math
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gloamet.colour.spaces import REC709_TO_AP1
+from gloamet.errors import GloametError
+from gloamet.output.environment_export import export_environment_map
+from gloamet.output.images import save_light
+from gloamet.sky.air import Air
+from gloamet.sky.dome import COLUMNS, SkyDome, SkySolver, uniform_dome
+from gloamet.sky.environment_map import (
+    cached_table,
+    environment_dome,
+    read_environment_map,
+    rotate_table,
+    tabulate_environment_map,
+)
+
+
+def level_light(picture: np.ndarray) -> np.ndarray:
+    """Irradiance of level ground by a lat-long picture's upper half: the sum over its pixels."""
+    height, width = picture.shape[:2]
+    elevation = (0.5 - (np.arange(height // 2) + 0.5) / height) * math.pi
+    weight = np.sin(elevation) * np.cos(elevation) * (math.pi / height) * (2.0 * math.pi / width)
+    return np.asarray(np.einsum("y,yxc->c", weight, picture[: height // 2].astype(float)))
+
+
+@pytest.fixture(scope="module")
+def clear() -> SkyDome:
+    return SkySolver().dome(Air(2.6), 140.0, 35.0)
+
+
+def write(path: Path, picture: np.ndarray, **attributes: object) -> Path:
+    """A float picture by the image library itself, without the program's own colour attributes."""
+    import OpenImageIO as oiio
+
+    spec = oiio.ImageSpec(picture.shape[1], picture.shape[0], picture.shape[2], "float")
+    for name, value in attributes.items():
+        spec.attribute(name, value)
+    out = oiio.ImageOutput.create(str(path))
+    assert out.open(str(path), spec) and out.write_image(np.ascontiguousarray(picture, np.float32))
+    out.close()
+    return path
+
+
+def test_a_sky_written_and_read_again_is_the_same_dome(clear: SkyDome, tmp_path: Path) -> None:
+    save_light(tmp_path / "sky.exr", export_environment_map(clear, 1024, with_sun=False))
+    again = environment_dome(cached_table(tmp_path / "sky.exr"), 0.0, 0.2)
+    assert again.sky_horizontal == pytest.approx(clear.sky_horizontal, rel=0.003)
+    off = np.abs(again.table[1:] / clear.table[1:] - 1.0)
+    assert np.median(off) < 0.002
+    assert np.quantile(off, 0.99) < 0.06  # about the sun and on the horizon, where cells are narrow
+
+
+def test_an_even_panorama_is_an_even_dome() -> None:
+    table = tabulate_environment_map(np.full((64, 128, 3), 7.0, np.float32))
+    assert table == pytest.approx(uniform_dome(7.0).table, rel=1e-5)
+
+
+@pytest.mark.parametrize("row", [20, 100, 200, 250])
+@pytest.mark.parametrize("column", [0, 333, 1023])
+def test_a_small_bright_sun_in_it_keeps_its_light(row: int, column: int) -> None:
+    picture = np.full((512, 1024, 3), 1.0, np.float32)
+    picture[row, column] = 1e6
+    dome = environment_dome(tabulate_environment_map(picture), 0.0, 0.2)
+    assert dome.sky_horizontal == pytest.approx(level_light(picture), rel=0.02)
+
+
+def test_its_middle_is_in_the_north_and_turning_goes_clockwise(tmp_path: Path) -> None:
+    picture = np.zeros((256, 512, 3), np.float32)
+    picture[60:70, 252:260] = 100.0
+    table = tabulate_environment_map(picture)
+    assert table.sum((0, 2)).argmax() in (0, COLUMNS - 1)
+    east = rotate_table(table, 90.0)
+    assert abs(int(east.sum((0, 2)).argmax()) - COLUMNS // 4) <= 1
+
+
+@pytest.mark.parametrize("turn", [0.4, -77.7, 180.0])
+def test_turning_keeps_the_light(turn: float) -> None:
+    rng = np.random.default_rng(1)
+    table = tabulate_environment_map(rng.random((64, 128, 3)).astype(np.float32))
+    still, turned = environment_dome(table, 0.0, 0.2), environment_dome(table, turn, 0.2)
+    assert turned.sky_horizontal == pytest.approx(still.sky_horizontal, rel=1e-5)
+
+
+def test_a_level_in_lux_is_what_the_ground_gets() -> None:
+    rng = np.random.default_rng(2)
+    dome = environment_dome(
+        tabulate_environment_map(rng.random((64, 128, 3)).astype(np.float32)), 10.0, 0.5, 12_000.0
+    )
+    from gloamet.colour.spaces import luminance
+
+    assert luminance(dome.sky_horizontal) == pytest.approx(12_000.0, rel=1e-4)
+    assert luminance(dome.ground_sky) == pytest.approx(0.5 * 12_000.0 / math.pi, rel=1e-4)
+
+
+def test_colours_are_those_the_file_names_or_of_bt709(tmp_path: Path) -> None:
+    red = np.zeros((32, 64, 3), np.float32)
+    red[..., 0] = 2.0
+    plain = read_environment_map(write(tmp_path / "plain.exr", red))
+    assert plain[0, 0] == pytest.approx(np.maximum(2.0 * REC709_TO_AP1[:, 0], 0.0), rel=1e-4)
+    save_light(tmp_path / "ours.exr", red, white_cd_m2=3.0)
+    assert read_environment_map(tmp_path / "ours.exr")[0, 0] == pytest.approx([6.0, 0.0, 0.0], abs=1e-3)
+
+
+def test_a_radiance_picture_is_read_too(tmp_path: Path) -> None:
+    grey = np.full((32, 64, 3), 0.5, np.float32)
+    assert read_environment_map(write(tmp_path / "grey.hdr", grey)).mean() == pytest.approx(0.5, rel=0.02)
+
+
+def test_larger_pictures_are_averaged(tmp_path: Path) -> None:
+    picture = np.zeros((2048, 4096, 3), np.float32)
+    picture[::2] = 4.0
+    read = read_environment_map(write(tmp_path / "wide.exr", picture))
+    assert read.shape == (1024, 2048, 3)
+    assert np.ptp(read[..., 1]) < 1e-4
+
+
+def test_values_that_are_no_light_do_no_harm(tmp_path: Path) -> None:
+    picture = np.ones((32, 64, 3), np.float32)
+    picture[3, 4], picture[5, 6] = np.nan, -9.0
+    read = read_environment_map(write(tmp_path / "faulty.exr", picture))
+    assert np.isfinite(read).all() and read.min() >= 0.0
+
+
+@pytest.mark.parametrize(
+    ("name", "shape", "words"),
+    [
+        ("square.exr", (64, 64, 3), "twice as wide as high"), ("grey.exr", (32, 64, 1), "cannot be read"),
+        ("dark.exr", (32, 64, 3), "no light"), ("picture.png", (32, 64, 3), ".exr or .hdr"),
+    ],
+)  # fmt: skip
+def test_what_is_no_panorama_is_refused_in_a_sentence(
+    name: str, shape: tuple[int, ...], words: str, tmp_path: Path
+) -> None:
+    picture = np.zeros(shape, np.float32)
+    if name != "dark.exr":
+        picture += 1.0
+    with pytest.raises(GloametError, match=words):
+        read_environment_map(write(tmp_path / name, picture))
+
+
+def test_a_missing_or_damaged_file_is_told_apart(tmp_path: Path) -> None:
+    with pytest.raises(GloametError, match="is not in"):
+        read_environment_map(tmp_path / "gone.exr")
+    (tmp_path / "half.exr").write_bytes(b"v/1\x01 not really")
+    with pytest.raises(GloametError, match="cannot be read"):
+        read_environment_map(tmp_path / "half.exr")
+
+
+def test_a_file_changed_on_disk_is_read_again(tmp_path: Path) -> None:
+    import os
+
+    path = write(tmp_path / "sky.exr", np.ones((32, 64, 3), np.float32))
+    before = cached_table(path)
+    write(path, np.full((32, 64, 3), 2.0, np.float32))
+    os.utime(path, ns=(1, path.stat().st_mtime_ns + 10_000_000))
+    assert cached_table(path).mean() == pytest.approx(2.0 * before.mean(), rel=1e-5)

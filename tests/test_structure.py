@@ -1,0 +1,138 @@
+"""The plan of the house: floors, import circles, the size of functions and files, and what kernels freeze."""
+
+from __future__ import annotations
+
+import ast
+from functools import lru_cache
+from pathlib import Path
+
+import pytest
+
+from gloamet import kernelcache
+
+SOURCE = Path(__file__).parents[1] / "src" / "gloamet"
+FLOORS = {
+    "errors": 0, "kernelcache": 0, "jit": 0,
+    "colour": 1, "sun": 1, "thread_barrier": 1,
+    "document": 2,
+    "sky": 3, "stage": 3,
+    "trace": 4,
+    "meter": 5, "develop": 5, "aim": 5,
+    "output": 6,
+    "preview": 7,
+    "desk": 8,
+    "bench": 9, "commands": 10, "cli": 11, "__main__": 12, "__init__": 12,
+}  # fmt: skip
+FILES = sorted(SOURCE.rglob("*.py"))
+MOST_LINES, MOST_FUNCTION_LINES, MOST_INTEGRATOR_LINES, MOST_PARAMETERS = 410, 60, 90, 10
+# ray queries: Embree's own arguments, which the kernels' helpers pack and unpack
+INTRINSICS = {"rays.py:intersect", "rays.py:occluded"}
+
+
+@lru_cache
+def tree(path: Path) -> ast.Module:
+    return ast.parse(path.read_text())
+
+
+def module_of(path: Path) -> str:
+    parts = path.relative_to(SOURCE.parent).with_suffix("").parts
+    return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
+
+
+def floor_of(path: Path) -> tuple[str, int]:
+    name = path.relative_to(SOURCE).parts[0].removesuffix(".py")
+    return name, FLOORS[name]
+
+
+def imports(path: Path) -> list[str]:
+    names: list[str] = []
+    for node in ast.walk(tree(path)):
+        if isinstance(node, ast.Import):
+            names += [alias.name for alias in node.names]
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            names += [f"{node.module}.{alias.name}" for alias in node.names]
+    return names
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda p: str(p.relative_to(SOURCE)))
+def test_imports_only_go_down(path: Path) -> None:
+    package, floor = floor_of(path)
+    for name in imports(path):
+        parts = name.split(".")
+        if parts[0] != "gloamet" or len(parts) < 2 or parts[1] == "__version__":
+            continue
+        assert FLOORS[parts[1]] < floor or parts[1] == package, name
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda p: str(p.relative_to(SOURCE)))
+def test_only_the_desk_knows_qt(path: Path) -> None:
+    if floor_of(path)[0] not in ("desk", "bench"):
+        assert not [name for name in imports(path) if name.startswith("PySide6")]
+
+
+def graph() -> dict[str, set[str]]:
+    """Modules and what each imports, inside functions and for type checking too."""
+    known = {module_of(path) for path in FILES}
+    found = {}
+    for path in FILES:
+        edges = set()
+        for name in imports(path):
+            edges |= {part for part in (name, name.rpartition(".")[0]) if part in known}
+        found[module_of(path)] = edges - {module_of(path), "gloamet"}
+    return found
+
+
+def test_no_imports_run_in_a_circle() -> None:
+    edges, done, path = graph(), set(), []
+
+    def visit(name: str) -> None:
+        assert name not in path, " → ".join([*path[path.index(name) :], name])
+        if name in done:
+            return
+        path.append(name)
+        for other in sorted(edges[name]):
+            visit(other)
+        path.pop()
+        done.add(name)
+
+    for name in sorted(edges):
+        visit(name)
+
+
+def functions() -> list[tuple[str, ast.FunctionDef]]:
+    return [
+        (f"{path.name}:{node.name}", node)
+        for path in FILES
+        for node in ast.walk(tree(path))
+        if isinstance(node, ast.FunctionDef)
+    ]
+
+
+def test_every_file_stays_readable() -> None:
+    assert not [str(p) for p in FILES if len(p.read_text().splitlines()) > MOST_LINES]
+
+
+def test_every_function_stays_readable() -> None:
+    limits = {"path_tracer.py:trace_path": MOST_INTEGRATOR_LINES}
+    lines = {name: node.end_lineno - node.lineno + 1 for name, node in functions() if node.end_lineno}
+    assert not {name: n for name, n in lines.items() if n > limits.get(name, MOST_FUNCTION_LINES)}
+
+
+def test_no_function_takes_more_than_ten_parameters() -> None:
+    counts = {name: len(node.args.args) + len(node.args.kwonlyargs) for name, node in functions()}
+    methods = {name for name, node in functions() if node.args.args[:1] and node.args.args[0].arg == "self"}
+    over = {name: n for name, n in counts.items() if n - (name in methods) > MOST_PARAMETERS}
+    assert set(over) <= INTRINSICS, over
+
+
+def test_kernels_are_compiled_anew_when_anything_they_freeze_has_changed() -> None:
+    edges = graph()
+    waiting = [module_of(p) for p in FILES if "@njit" in p.read_text() and floor_of(p)[0] != "bench"]
+    reached: set[str] = set()
+    while waiting:
+        name = waiting.pop()
+        if name not in reached:
+            reached.add(name)
+            waiting += edges[name]
+    counted = {*kernelcache.PACKAGES, *(name.removesuffix(".py") for name in kernelcache.MODULES)}
+    assert {name.split(".")[1] for name in reached} <= counted

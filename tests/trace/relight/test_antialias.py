@@ -1,0 +1,44 @@
+"""Outlines: how much of each pixel the things in it cover, thin ones too, from a few looks where nothing else shows."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import Material
+from gloamet.trace.film import Renderer
+from gloamet.trace.relight.antialias import SUBSAMPLES
+from gloamet.trace.relight.cache import RelightCache
+from gloamet.trace.relight.final_gather import POINT_POSITION
+from gloamet.trace.render_scene import build_render_scene
+from tests.conftest import box, level, make_scene
+
+WIDTH, HEIGHT, AWAY, LONG = 160, 120, 10.0, 4.0
+
+
+@pytest.mark.parametrize("pixels_wide", [0.35, 0.8, 3.3])
+def test_a_bar_covers_as_much_of_the_picture_as_it_is_wide_and_long(
+    pixels_wide: float, tracer: Renderer
+) -> None:
+    """A bar turned by 17 degrees over a plain floor, seen from straight above."""
+    camera = Camera((0.0, 0.0, AWAY), (0.0, 0.001, 0.0), 40.0)
+    pixel_m = 2.0 * AWAY * math.tan(math.radians(20.0)) / HEIGHT
+    wide = pixels_wide * pixel_m
+    bar = box((-LONG / 2, -wide / 2, 0.0), (LONG / 2, wide / 2, 0.01))
+    c, s = math.cos(math.radians(17.0)), math.sin(math.radians(17.0))
+    turned = bar @ np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
+    scene = build_render_scene(
+        make_scene(
+            (level(20.0), Material("floor", (0.5, 0.5, 0.5))), (turned, Material("bar", (0.1, 0.1, 0.8)))
+        )
+    )
+    record = RelightCache(scene, camera, WIDTH, HEIGHT, tracer.pool, tracer.threads)
+    assert record._begin(lambda: False) and record._find_outlines(lambda: False)
+    edges, covers, _spare = record._outlines
+    high = record.layers[0].big.points[:, POINT_POSITION + 2] > 0.005
+    shown = np.repeat(high[:, None], SUBSAMPLES, 1)
+    shown[edges] = high[covers]
+    assert shown.mean(1).sum() == pytest.approx(pixels_wide * LONG / pixel_m, rel=0.05)

@@ -1,0 +1,194 @@
+"""Surfaces by themselves: Fresnel, panes, pictures, and a reflection model that is a proper distribution."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from gloamet.colour.spaces import REC709_TO_AP1, srgb_to_linear
+from gloamet.stage.scene import Material, Part, Scene, Shape, Texture
+from gloamet.trace.bsdf import (
+    directional_albedo,
+    eval_bsdf,
+    eval_textures,
+    fresnel,
+    orthonormal_basis,
+    sample_cosine_hemisphere,
+    sample_ggx_vndf,
+    sample_texture,
+    thin_glass_fresnel,
+)
+from gloamet.trace.materials import KIND, MATT
+from gloamet.trace.render_scene import build_render_scene
+
+F = np.float32
+UP = (F(0), F(0), F(1))
+
+
+def surface(
+    view: np.ndarray, rough: float, metal: float, colour: float = 1.0, share: float = 0.5
+) -> tuple[np.float32, ...]:
+    return (
+        *UP, *(F(c) for c in view), F(colour), F(colour), F(colour), F(rough**2), F(metal), F(1.0), F(share)
+    )  # fmt: skip
+
+
+def hemisphere(rings: int = 160, turns: int = 320) -> tuple[np.ndarray, np.ndarray]:
+    """Directions and their solid angles over the upper hemisphere."""
+    z = (np.arange(rings) + 0.5) / rings
+    phi = (np.arange(turns) + 0.5) / turns * 2 * np.pi
+    zz, pp = np.meshgrid(z, phi, indexing="ij")
+    r = np.sqrt(1 - zz * zz)
+    d = np.stack([r * np.cos(pp), r * np.sin(pp), zz], -1).reshape(-1, 3)
+    return d, np.full(len(d), 2 * np.pi / len(d))
+
+
+def direction(zenith_deg: float, turn_deg: float = 0.0) -> np.ndarray:
+    t, p = math.radians(zenith_deg), math.radians(turn_deg)
+    return np.array([math.sin(t) * math.cos(p), math.sin(t) * math.sin(p), math.cos(t)])
+
+
+def test_fresnel_of_glass() -> None:
+    # n = 1.5: 4 % at normal incidence, everything at grazing; Brewster's angle still reflects half the s part
+    assert fresnel(F(1), F(1.5)) == pytest.approx(0.04, abs=1e-4)
+    assert fresnel(F(0), F(1.5)) == pytest.approx(1.0, abs=1e-4)
+    brewster = math.cos(math.atan(1.5))
+    s = ((1.5**2 - 1) / (1.5**2 + 1)) ** 2
+    assert fresnel(F(brewster), F(1.5)) == pytest.approx(s / 2, abs=1e-4)
+
+
+@pytest.mark.parametrize("thin", [True, False])
+def test_a_clear_pane_loses_nothing(thin: bool) -> None:
+    scene = Scene(None, (_triangle(),), (Material("clear", (1, 1, 1), 0, 0, 1.0, 1.5, thin),))
+    materials = build_render_scene(scene).materials
+    for cosine in (1.0, 0.7, 0.2):
+        mirrored, r, g, b = thin_glass_fresnel(materials, 0, F(cosine))
+        assert mirrored + r == pytest.approx(1.0, abs=1e-5)
+        assert r == g == b
+
+
+def test_two_faces_of_a_solid_body_tint_as_much_as_one_thin_sheet() -> None:
+    for colour in (0.9, 0.5, 0.1):
+        made = [
+            build_render_scene(
+                Scene(None, (_triangle(),), (Material("tinted", (colour,) * 3, 0, 0, 1.0, 1.0001, thin),))
+            ).materials
+            for thin in (True, False)
+        ]
+        thin_sheet, face = (thin_glass_fresnel(m, 0, F(1))[1] for m in made)
+        assert face**2 == pytest.approx(thin_sheet, rel=1e-3)
+
+
+def _triangle(uvs: np.ndarray | None = None) -> Part:
+    points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
+    return Part("t", 0, Shape(points, np.array([[0, 1, 2]], np.uint32), None, uvs))
+
+
+@pytest.mark.parametrize(
+    ("rough", "metal"), [(0.15, 0.0), (0.3, 0.0), (0.6, 0.0), (0.3, 1.0), (0.7, 1.0), (1.0, 1.0)]
+)
+@pytest.mark.parametrize("zenith", [0.0, 45.0, 75.0])
+def test_the_density_of_sampling_is_a_distribution(rough: float, metal: float, zenith: float) -> None:
+    d, solid = hemisphere()
+    s = surface(direction(zenith), rough, metal, share=1.0 if metal else 0.5)
+    total = sum(float(eval_bsdf(s, F(x), F(y), F(z))[3]) * w for (x, y, z), w in zip(d, solid, strict=True))
+    # directions that a visible normal mirrors below the surface are the missing part
+    assert (0.45 if rough > 0.9 else 0.75) < total < 1.01
+
+
+@pytest.mark.parametrize(("rough", "metal"), [(0.3, 0.0), (0.6, 0.0), (0.4, 1.0), (0.9, 1.0)])
+def test_white_surfaces_return_all_light_and_never_more(rough: float, metal: float) -> None:
+    d, solid = hemisphere()
+    for zenith in (0.0, 40.0, 70.0):
+        s = surface(direction(zenith), rough, metal)
+        albedo = sum(
+            float(eval_bsdf(s, F(x), F(y), F(z))[0]) * w for (x, y, z), w in zip(d, solid, strict=True)
+        )
+        assert albedo == pytest.approx(1.0, abs=0.025)
+
+
+@given(st.floats(0, 80), st.floats(0, 80), st.floats(0, 180), st.floats(0.2, 1.0))
+@settings(max_examples=60)
+def test_dielectrics_are_reciprocal(a: float, b: float, turn: float, rough: float) -> None:
+    v, light = direction(a), direction(b, turn)
+    one = eval_bsdf(surface(v, rough, 0.0, 0.6), *(F(c) for c in light))[0] / light[2]
+    other = eval_bsdf(surface(light, rough, 0.0, 0.6), *(F(c) for c in v))[0] / v[2]
+    assert float(one) == pytest.approx(float(other), rel=2e-3, abs=1e-5)
+
+
+def test_light_from_below_or_seen_from_below_is_nothing() -> None:
+    s = surface(direction(30.0), 0.4, 0.0)
+    assert eval_bsdf(s, F(0.6), F(0), F(-0.8)) == (0, 0, 0, 0)
+
+
+@pytest.mark.parametrize("rough", [0.2, 0.5, 0.8])
+def test_sampled_gloss_matches_its_density(rough: float) -> None:
+    # importance sampling of the constant 1: the mean of 1 / density over accepted samples is the hemisphere
+    rng = np.random.default_rng(3)
+    v = direction(35.0)
+    s = surface(v, rough, 1.0, share=1.0)
+    kept, total = 0.0, 4000
+    for u1, u2 in rng.uniform(0, 1, (total, 2)):
+        d = sample_ggx_vndf(*UP, *(F(c) for c in v), F(rough**2), F(u1), F(u2))
+        assert math.sqrt(d[0] ** 2 + d[1] ** 2 + d[2] ** 2) == pytest.approx(1.0, abs=1e-4)
+        if d[2] > 0:
+            f, _, _, p = eval_bsdf(s, *d)
+            kept += float(f) / float(p)
+    assert kept / total == pytest.approx(1.0, abs=0.04)
+
+
+def test_a_mirror_mirrors() -> None:
+    v = direction(50.0, 20.0)
+    d = sample_ggx_vndf(*UP, *(F(c) for c in v), F(0.0), F(0.3), F(0.7))
+    assert d == pytest.approx((-v[0], -v[1], v[2]), abs=1e-6)
+
+
+@given(st.floats(-1, 1), st.floats(0, 360))
+def test_tangents_are_orthonormal(z: float, turn: float) -> None:
+    r, p = math.sqrt(max(0.0, 1 - z * z)), math.radians(turn)
+    n = np.array([r * math.cos(p), r * math.sin(p), z])
+    a, b, c, d, e, f = orthonormal_basis(*(F(v) for v in n))
+    m = np.array([[a, b, c], [d, e, f], n])
+    assert m @ m.T == pytest.approx(np.eye(3), abs=2e-3)
+
+
+def test_cosine_sampling_has_its_mean() -> None:
+    rng = np.random.default_rng(1)
+    z = np.mean([sample_cosine_hemisphere(*UP, F(u), F(v))[2] for u, v in rng.uniform(0, 1, (4000, 2))])
+    assert z == pytest.approx(2 / 3, abs=0.01)
+
+
+def test_pictures_are_filtered_repeated_and_decoded() -> None:
+    pixels = np.zeros((2, 2, 4), np.uint8)
+    pixels[0, 0] = (255, 128, 0, 255)
+    uvs = np.array([[0, 0], [1, 0], [0, 1]], np.float32)
+    material = Material("m", (0.5, 1.0, 1.0), base_texture=0)
+    scene = build_render_scene(Scene(None, (_triangle(uvs),), (material,), (Texture("t", pixels),)))
+    for offset in (0.0, 3.0, -2.0):
+        r, g, b = sample_texture(scene.texels, scene.pictures, 0, F(0.25 + offset), F(0.25 - offset))[:3]
+        assert (r, g, b) == pytest.approx((1.0, float(srgb_to_linear(128 / 255)), 0.0), abs=1e-3)
+    middle = sample_texture(scene.texels, scene.pictures, 0, F(0.5), F(0.5))
+    assert middle[0] == pytest.approx(0.25, abs=1e-3)
+    colour = eval_textures(scene.materials, 0, scene.texels, scene.pictures, F(0.25), F(0.25))[:3]
+    wanted = REC709_TO_AP1 @ [0.5, float(srgb_to_linear(128 / 255)), 0.0]
+    assert colour == pytest.approx(wanted, abs=2e-3)
+
+
+def test_full_roughness_is_matt_and_gloss_appears_steadily() -> None:
+    rows = [
+        build_render_scene(Scene(None, (_triangle(),), (Material("m", roughness=r),))).materials[0]
+        for r in (1.0, 0.95, 0.8, 0.5)
+    ]
+    assert rows[0][KIND] == MATT
+    assert all(row[KIND] != MATT for row in rows[1:])
+
+
+def test_the_table_of_returned_light_has_its_limits() -> None:
+    assert directional_albedo(0, F(0.9), F(0.0)) == pytest.approx(1.0, abs=0.01)
+    assert directional_albedo(1, F(1.0), F(0.01)) == pytest.approx(0.04, abs=0.003)
+    rough = [float(directional_albedo(0, F(0.5), F(a))) for a in (0.05, 0.3, 0.6, 1.0)]
+    assert rough == sorted(rough, reverse=True)
