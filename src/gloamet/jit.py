@@ -9,14 +9,19 @@ given do without Numba's counting of references: threads that count on the same 
 from __future__ import annotations
 
 import numba.np.linalg as _linalg
+import numpy as np
 
 KERNEL_OPTIONS = {"fastmath": True, "nogil": True, "cache": True, "error_model": "numpy", "_nrt": False}
+# for the small helpers of kernels: they vanish in their callers
+INLINE_KERNEL_OPTIONS = {**KERNEL_OPTIONS, "inline": "always"}
 # for kernels that make arrays of their own
 ALLOCATING_KERNEL_OPTIONS = {**KERNEL_OPTIONS, "_nrt": True}
 # for kernels that must see infinities and not-a-number as they are
 IEEE_KERNEL_OPTIONS = {**KERNEL_OPTIONS, "fastmath": {"contract", "arcp", "reassoc"}}
 # for sums over scattered rows: with leave to reorder them they become gathers, which take twice as long
 GATHER_KERNEL_OPTIONS = {**KERNEL_OPTIONS, "fastmath": {"contract", "nsz"}}
+
+F = np.float32  # what kernels compute in
 
 
 def _no_blas() -> None:

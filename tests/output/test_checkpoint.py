@@ -50,7 +50,7 @@ def test_a_stopped_render_taken_up_again_is_the_one_that_was_not_stopped(
     mark = digest_of(stage, LIGHTS, CAMERA, begun, aim.bounces)
     kept = Checkpoint(tmp_path / "night.unfinished", mark)
     assert not kept.fits() and not kept.resume(begun)
-    rendered(stage, begun, aim, passes=1, save=lambda f: kept.save(f, 0.0))
+    rendered(stage, begun, aim, passes=1, keep=lambda f: kept.save(f, 0.0))
     assert 0 < begun.samples_in(None) < 96
     again = Film(32, 24)
     assert kept.fits() and kept.resume(again)

@@ -11,7 +11,7 @@ from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.output.document_to_light import sun_from_document
 from gloamet.output.sequence import drive_sun, easing_curve, sequence_documents
-from tests.stage.test_leading import SCENE
+from tests.stage.test_sun_drivers import SCENE
 
 A, B = datetime(2026, 5, 24, 6, 0), datetime(2026, 5, 24, 18, 0)
 

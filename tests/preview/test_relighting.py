@@ -31,7 +31,7 @@ from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.upsample import Guides
-from tests.desk.test_engine import Listener, done
+from tests.preview.test_worker import Listener, done
 
 SIZE = (240, 160)
 

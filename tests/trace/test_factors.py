@@ -15,7 +15,7 @@ from gloamet.trace.environment import LIMB_DARKENING_EXPONENT, build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box, level, make_scene, quad
-from tests.trace.test_light import expose, matt, sphere, sun_only
+from tests.trace.test_path_tracer import expose, matt, sphere, sun_only
 
 GLOW = Material("glow", (1, 1, 1), emission=(100.0, 100.0, 100.0), emits_back=False)
 WHITE = float(REC709_TO_AP1 @ np.full(3, 100.0) @ AP1_LUMINANCE)

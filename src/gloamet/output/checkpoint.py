@@ -33,16 +33,10 @@ def digest_of(compiled: RenderScene, lights: Environment, camera: Camera, film: 
     size = np.array([film.width, film.height, film.seed, bounces])
     places = np.array([part.matrix for part in compiled.scene.parts])
     panorama = lights.panorama.arrays() if lights.panorama is not None else ()
-    arrays = (
-        *compiled.arrays(),
-        *lights.arrays(),
-        *panorama,
-        camera.packed(film.width, film.height),
-        size,
-        places,
-    )
-    for array in arrays:
-        digest.update(np.ascontiguousarray(array).data)
+    scene = compiled.arrays()._replace(handle=0)  # where Embree keeps it says nothing of what it is
+    for value in (*scene, *lights.arrays(), *panorama, camera.packed(film.width, film.height), size, places):
+        flat = np.concatenate([np.atleast_1d(v) for v in value]) if isinstance(value, tuple) else value
+        digest.update(np.ascontiguousarray(flat).data)
     return digest.hexdigest()
 
 

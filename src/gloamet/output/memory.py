@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
+
 from gloamet.errors import GloametError
 from gloamet.trace.film import BYTES_PER_PIXEL
 from gloamet.trace.render_scene import RenderScene
@@ -20,7 +22,7 @@ CLEANING_BYTES, CLEANING_BYTES_A_PIXEL = 760 * 2**20, 290  # the cleaner works i
 
 def memory_needed(compiled: RenderScene, width: int, height: int, denoise: bool) -> int:
     """Bytes the whole program will have taken when a picture of this size is saved."""
-    scene = sum(array.nbytes for array in compiled.arrays())
+    scene = sum(array.nbytes for array in compiled.arrays() if isinstance(array, np.ndarray))
     rays = RAYS_BYTES_A_TRIANGLE * len(compiled.geometry.triangles)
     cleaning = CLEANING_BYTES + CLEANING_BYTES_A_PIXEL * width * height if denoise else 0
     picture = (BYTES_PER_PIXEL + FINISHING_BYTES_A_PIXEL) * width * height

@@ -10,31 +10,43 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, replace
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.sky.dome import COLUMNS, ROWS, SkyDome
+from gloamet.trace.records import Scalar, Triple
+from gloamet.trace.vec import cross, dot, from_local
 
 Floats = NDArray[np.float32]
 CELL_ROWS, CELL_COLUMNS = 64, 128
 LIMB_DARKENING_EXPONENT = 0.5  # exponent of limb darkening at 0.56 um: Hestroffer & Magnan 1998, from memory
-# direction 0-2, irradiance 3-5, cosine of the radius 6, mean disc radiance 7-9, solid angle 10, squared sine
-# of the radius 11
-SUN_WORDS = 12
-F = np.float32
+BLACK = (F(0), F(0), F(0))
+
+
+class SunDisc(NamedTuple):
+    """The sun for the kernels: unit direction to its middle, normal irradiance (lx), mean radiance of the disc, its
+    solid angle, and cosine and squared sine of its angular radius."""
+
+    direction: Triple
+    irradiance: Triple
+    radiance: Triple
+    solid_angle: Scalar
+    cos_radius: Scalar
+    sin2_radius: Scalar
 
 
 class EnvironmentArrays(NamedTuple):
     """What the kernels take of an `Environment`."""
 
     table: Floats
-    sun: Floats
-    ground: Floats
+    sun: SunDisc
+    ground_sun: Triple
+    ground_sky: Triple
     row_cdf: Floats
     cell_cdf: Floats
     density: Floats
@@ -42,12 +54,13 @@ class EnvironmentArrays(NamedTuple):
 
 @dataclass(frozen=True)
 class Environment:
-    """What the kernels take: table (ROWS, COLUMNS, 3), sun (SUN_WORDS,), ground (6,) radiance below the
-    horizon by sun then sky, and the distribution. A panorama is a second sky, without a sun, in a layer of its own."""
+    """Sun and sky ready to be sampled: table (ROWS, COLUMNS, 3), the sun's disc, radiance below the horizon by sun and
+    by sky, and the distribution. A panorama is a second sky, without a sun, in a layer of its own."""
 
     table: Floats
-    sun: Floats
-    ground: Floats
+    sun: SunDisc
+    ground_sun: Triple
+    ground_sky: Triple
     row_cdf: Floats
     cell_cdf: Floats
     density: Floats
@@ -55,7 +68,9 @@ class Environment:
 
     def arrays(self) -> EnvironmentArrays:
         """What the kernels take."""
-        return EnvironmentArrays(self.table, self.sun, self.ground, self.row_cdf, self.cell_cdf, self.density)
+        return EnvironmentArrays(
+            self.table, self.sun, self.ground_sun, self.ground_sky, self.row_cdf, self.cell_cdf, self.density
+        )
 
 
 @njit(**KERNEL_OPTIONS)
@@ -76,6 +91,10 @@ def _cell_weights(table, luminance, out):
             out[r, c] = max(total, 0.0) * solid
 
 
+def _triple(values: NDArray[Any]) -> Triple:
+    return F(values[0]), F(values[1]), F(values[2])
+
+
 def build_environment(dome: SkyDome, ground_tint: Floats | None = None) -> Environment:
     """Pack a dome for the kernels; ground_tint (3,) AP1 of luminance 1 colours what lies below the horizon."""
     tint = np.ones(3, np.float32) if ground_tint is None else ground_tint
@@ -86,17 +105,15 @@ def build_environment(dome: SkyDome, ground_tint: Floats | None = None) -> Envir
     density = cells / cells.sum() * (CELL_ROWS * CELL_COLUMNS)
     half = math.radians(dome.sun_diameter_deg / 2.0)
     solid = 2.0 * math.pi * (1.0 - math.cos(half))
-    sun = np.zeros(SUN_WORDS, np.float32)
-    sun[0:3] = dome.sun_direction
-    sun[3:6] = dome.sun_irradiance
-    sun[6] = math.cos(half)
-    sun[7:10] = dome.sun_irradiance / solid
-    sun[10] = solid
-    sun[11] = math.sin(half) ** 2
+    sun = SunDisc(
+        _triple(dome.sun_direction), _triple(dome.sun_irradiance), _triple(dome.sun_irradiance / solid),
+        F(solid), F(math.cos(half)), F(math.sin(half) ** 2),
+    )  # fmt: skip
     return Environment(
         dome.table,
         sun,
-        np.concatenate([dome.ground_sun * tint, dome.ground_sky * tint]).astype(np.float32),
+        _triple(dome.ground_sun * tint),
+        _triple(dome.ground_sky * tint),
         (np.cumsum(rows) / rows.sum()).astype(np.float32),
         (np.cumsum(cells, 1) / rows[:, None]).astype(np.float32),
         density.astype(np.float32),
@@ -105,19 +122,18 @@ def build_environment(dome: SkyDome, ground_tint: Floats | None = None) -> Envir
 
 def combine_environments(lights: Environment, sky_gain: float, panorama_gain: float) -> Environment:
     """Sky and panorama under their gains as one sky: what answers in proportion to light needs no more."""
-    a, b = np.float32(sky_gain), np.float32(panorama_gain)
-    table, ground = lights.table * a, lights.ground.copy()
-    ground[3:] *= a
+    table, ground = lights.table * F(sky_gain), sky_gain * np.array(lights.ground_sky)
     if lights.panorama is not None:
-        table += lights.panorama.table * b
-        ground[3:] += lights.panorama.ground[3:] * b
-    return replace(lights, table=table, ground=ground, panorama=None)
+        table += lights.panorama.table * F(panorama_gain)
+        ground = ground + panorama_gain * np.array(lights.panorama.ground_sky)
+    return replace(lights, table=table, ground_sky=_triple(ground), panorama=None)
 
 
 def lamps_only(lights: Environment) -> Environment:
     """A night in which lamps alone shine; no ray asks for sun or sky, which a density of zero says."""
-    none = {name: np.zeros_like(getattr(lights, name)) for name in ("table", "sun", "ground", "density")}
-    return replace(lights, panorama=None, **none)
+    dark = lights.sun._replace(irradiance=BLACK, radiance=BLACK)
+    none = {name: np.zeros_like(getattr(lights, name)) for name in ("table", "density")}
+    return replace(lights, sun=dark, ground_sun=BLACK, ground_sky=BLACK, panorama=None, **none)
 
 
 @njit(inline="always", **KERNEL_OPTIONS)
@@ -140,9 +156,10 @@ def _search(cdf, n, x):
     return low
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def sample_sky(row_cdf, cell_cdf, x, y):
-    """A direction of the sky by its light from two uniform numbers: (dx, dy, dz, u, v)."""
+@njit(**INLINE_KERNEL_OPTIONS)
+def sample_sky(env, x, y):
+    """A direction of the sky by its light from two uniform numbers: (direction, its place (u, v) on the dome)."""
+    row_cdf, cell_cdf = env.row_cdf, env.cell_cdf
     r = _search(row_cdf, CELL_ROWS, x)
     before = row_cdf[r - 1] if r > 0 else F(0)
     x = min(F(0.99999), (x - before) / max(row_cdf[r] - before, F(1e-12)))
@@ -152,4 +169,22 @@ def sample_sky(row_cdf, cell_cdf, x, y):
     u, v = (F(r) + x) / F(CELL_ROWS), (F(c) + y) / F(CELL_COLUMNS)
     elevation, azimuth = F(math.pi / 2) * u * u, F(2 * math.pi) * v
     h = math.cos(elevation)
-    return h * math.sin(azimuth), h * math.cos(azimuth), math.sin(elevation), u, v
+    return (h * math.sin(azimuth), h * math.cos(azimuth), math.sin(elevation)), (u, v)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def sun_direction(sun, u, v):
+    """A direction inside the disc, by the light of its limb-darkened face: no weight is left."""
+    s2 = (F(1) - (F(1) - u) ** F(1 / (1 + LIMB_DARKENING_EXPONENT / 2))) * sun.sin2_radius
+    s, phi = math.sqrt(s2), F(2 * math.pi) * v
+    return from_local(sun.direction, s * math.cos(phi), s * math.sin(phi), math.sqrt(F(1) - s2))
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def sun_disc_radiance(sun, direction):
+    """Radiance of the sun's disc in a direction over its mean, 0 outside it."""
+    off = cross(direction, sun.direction)
+    s2 = dot(off, off)
+    if s2 >= sun.sin2_radius or dot(direction, sun.direction) <= F(0):
+        return F(0)
+    return F(1 + LIMB_DARKENING_EXPONENT / 2) * math.sqrt(math.sqrt(F(1) - s2 / sun.sin2_radius))

@@ -12,7 +12,7 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from typing import Any
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -40,6 +40,19 @@ PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers
 Gains = tuple[float, float, float, float]  # of the lights in their order
 
 
+class FilmArrays(NamedTuple):
+    """The layers of a film that a pass of the integrator adds to."""
+
+    sun: Floats
+    sky: Floats
+    lamps: Floats
+    albedo: Floats
+    normal: Floats
+    depth: Floats
+    squares: Floats
+    counts: Floats
+
+
 @dataclass
 class Film:
     """Sums over samples: sun, sky, lamps, panorama, albedo, normal (H, W, 3); depth, counts (H, W); squares (H, W, 5).
@@ -60,6 +73,10 @@ class Film:
         self.layers = {name: np.zeros(shape, np.float32) for name in RGB_LAYERS}
         self.layers |= {name: np.zeros(shape[:2], np.float32) for name in SCALAR_LAYERS}
         self.layers["squares"] = np.zeros((*shape[:2], len(SECOND_MOMENT_INDEX) + 1), np.float32)
+
+    def arrays(self) -> FilmArrays:
+        """What the integrator adds to: the lights that share their paths, and what is seen first."""
+        return FilmArrays(*(self.layers[name] for name in FilmArrays._fields))
 
     @property
     def samples(self) -> int:
@@ -140,9 +157,9 @@ class _PanoramaTarget:
         counts = film.layers[
             "counts"
         ].copy()  # the film's own are still those before, until the other paths are traced
-        self.buffers = (
-            spare, film.layers["panorama"], spare, spare, spare, depth, self._squares, counts,
-        )  # fmt: skip
+        self.layers = FilmArrays(
+            spare, film.layers["panorama"], spare, spare, spare, depth, self._squares, counts
+        )
 
     def take(self, rows: tuple[int, int]) -> None:
         """Rows that are traced: their squares go to the film."""
@@ -183,31 +200,23 @@ class Renderer:
             wanted[y0:y1, x0:x1] = samples
         else:
             wanted = samples
-        looking = (camera.packed(film.width, film.height), film.width, film.height, wanted)
-        before: tuple[Any, ...] = (scene.rays.handle, scene.geometry.pervious)
-        fixed = (*before, scene.arrays(), lights.arrays(), *looking, np.uint64(film.seed), max_bounces)
-        buffers = tuple(film.layers[n] for n in (*SHARED_PATH_LAYERS, "albedo", "normal", *SCALAR_LAYERS))
+        packed = camera.packed(film.width, film.height)
+        own = (scene.arrays(), lights.arrays(), packed, wanted, np.uint64(film.seed), max_bounces)
+        layers = film.arrays()
         aside = None
         if lights.panorama is not None:
             aside = _PanoramaTarget(film)
-            seed = np.uint64(film.seed + PANORAMA_SEED)
-            alone = (
-                *before,
-                scene.arrays_without_lamps(),
-                lights.panorama.arrays(),
-                *looking,
-                seed,
-                max_bounces,
-            )
+            seed, dark = np.uint64(film.seed + PANORAMA_SEED), scene.arrays_without_lamps()
+            others = (dark, lights.panorama.arrays(), packed, wanted, seed, max_bounces)
 
         def tile(rows: tuple[int, int]) -> int:
             if cancelled():
                 return -1
             count = 0
             if aside is not None:
-                count = int(trace_rows(*alone, *rows, aside.buffers))
+                count = int(trace_rows(*others, *rows, aside.layers))
                 aside.take(rows)
-            count += int(trace_rows(*fixed, *rows, buffers))
+            count += int(trace_rows(*own, *rows, layers))
             if film.pending_samples is not None:
                 film.pending_samples[slice(*rows)] -= wanted[slice(*rows)]
             return count

@@ -6,24 +6,26 @@ compiled scene's parts, GROUND or NOTHING), depth (H, W) and normal (H, W, 3) fl
 
 from __future__ import annotations
 
-import math
 from concurrent.futures import Executor
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import KERNEL_OPTIONS, F
 from gloamet.stage.camera import Camera
-from gloamet.trace.bsdf import transform_vector, triangle_index
+from gloamet.trace.camera_rays import camera_ray
 from gloamet.trace.embree import CAMERA_MASK, NO_SHADOW, OPAQUE, RAY_CLASSES, TRANSMISSIVE
 from gloamet.trace.ground_plane import ground_distance
 from gloamet.trace.rays import intersect
+from gloamet.trace.records import Ray
 from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.texturing import NORMAL_MATRIX, transform_vector, triangle_index
+from gloamet.trace.vec import BLACK, UP, normalize
+from gloamet.trace.visibility import T_MAX
 
-F = np.float32
-FAR = F(1e30)
 GROUND, NOTHING = -2, -1
 ALL_SURFACES = CAMERA_MASK
 SOLID = 1 << OPAQUE | 1 << OPAQUE + NO_SHADOW  # without glass and leaves
@@ -52,59 +54,41 @@ class FirstHits:
     normal: NDArray[np.float32]
 
 
+class PartArrays(NamedTuple):
+    """Which part each triangle and instance belongs to."""
+
+    of_triangle: NDArray[np.int32]
+    of_instance: NDArray[np.int32]
+
+
 @njit(**KERNEL_OPTIONS)
-def _first_hit(
-    scene, first, instance_first, turns, triangle_part, instance_part, plane, mask, ox, oy, oz, dx, dy, dz
-):
+def _first_hit(scene, parts, mask, ray):
     """(distance, part, normal) of the first hit."""
-    t, nx, ny, nz, _u, _v, prim, geometry, instance = intersect(
-        scene, ox, oy, oz, F(0), dx, dy, dz, FAR, mask
-    )
-    s = ground_distance(plane, ox, oy, oz, dx, dy, dz, t)
-    if s > F(0):
-        return s, GROUND, F(0), F(0), F(1)
-    if prim < 0:
-        return F(0), NOTHING, F(0), F(0), F(0)
-    nx, ny, nz = transform_vector(turns, instance, 0, nx, ny, nz)
-    inverse = F(1) / math.sqrt(nx * nx + ny * ny + nz * nz)
-    if instance >= 0:
-        part = instance_part[instance - RAY_CLASSES]
-    else:
-        part = triangle_part[triangle_index(first, instance_first, prim, geometry, instance)]
-    return t, part, nx * inverse, ny * inverse, nz * inverse
+    hit = intersect(scene.handle, ray, F(0), T_MAX, mask)
+    ground = ground_distance(scene.plane, ray, hit.distance)
+    if ground > F(0):
+        return ground, GROUND, UP
+    if hit.primitive < 0:
+        return F(0), NOTHING, BLACK
+    normal = normalize(transform_vector(scene, hit.instance, NORMAL_MATRIX, hit.normal))
+    if hit.instance >= 0:
+        return hit.distance, np.int64(parts.of_instance[hit.instance - RAY_CLASSES]), normal
+    return hit.distance, np.int64(parts.of_triangle[triangle_index(scene, hit)]), normal
 
 
 @njit(**KERNEL_OPTIONS)
-def _first_hit_rows(
-    scene, first, instance_first, turns, triangle_part, instance_part, plane, mask, camera, y0, y1, part,
-    depth, normal,
-):  # fmt: skip
+def _first_hit_rows(scene, parts, mask, camera, y0, y1, part, depth, normal):
     height, width = part.shape
+    middle = (F(0.5), F(0.5))
     for y in range(y0, y1):
-        b = F(1) - F(2) * (F(y) + F(0.5)) / F(height)
         for x in range(width):
-            a = F(2) * (F(x) + F(0.5)) / F(width) - F(1)
-            sx = a * camera[2, 0] + b * camera[3, 0]
-            sy = a * camera[2, 1] + b * camera[3, 1]
-            sz = a * camera[2, 2] + b * camera[3, 2]
-            ox, oy, oz = camera[0, 0], camera[0, 1], camera[0, 2]
-            dx, dy, dz = camera[1, 0], camera[1, 1], camera[1, 2]
-            if camera[4, 2] > F(0):
-                ox, oy, oz = ox + sx, oy + sy, oz + sz
-            else:
-                dx, dy, dz = dx + sx, dy + sy, dz + sz
-            inverse = F(1) / math.sqrt(dx * dx + dy * dy + dz * dz)
-            t, k, nx, ny, nz = _first_hit(
-                scene, first, instance_first, turns, triangle_part, instance_part, plane, mask,
-                ox, oy, oz, dx * inverse, dy * inverse, dz * inverse,
-            )  # fmt: skip
-            part[y, x], depth[y, x] = k, t
-            normal[y, x, 0], normal[y, x, 1], normal[y, x, 2] = nx, ny, nz
+            ray = camera_ray(camera, (x, y), (width, height), middle, (F(0), F(0)))
+            depth[y, x], part[y, x], n = _first_hit(scene, parts, mask, ray)
+            normal[y, x, 0], normal[y, x, 1], normal[y, x, 2] = n
 
 
-def _arrays(scene: RenderScene) -> tuple[NDArray, ...]:
-    g = scene.geometry
-    return (g.first, g.instance_first, g.instance_turns, g.triangle_part, g.instance_part, scene.plane)
+def _parts(scene: RenderScene) -> PartArrays:
+    return PartArrays(scene.geometry.triangle_part, scene.geometry.instance_part)
 
 
 def first_hits(
@@ -114,11 +98,11 @@ def first_hits(
     part = np.empty((height, width), np.int32)
     depth, normal = np.empty((height, width), np.float32), np.empty((height, width, 3), np.float32)
     packed = camera.packed(width, height)
-    arrays = _arrays(scene)
+    arrays, parts = scene.arrays(), _parts(scene)
 
     def rows(y: int) -> None:
         last = min(height, y + TILE_ROWS)
-        _first_hit_rows(scene.rays.handle, *arrays, np.int32(mask), packed, y, last, part, depth, normal)
+        _first_hit_rows(arrays, parts, np.int32(mask), packed, y, last, part, depth, normal)
 
     list(pool.map(rows, range(0, height, TILE_ROWS)))
     return FirstHits(part, depth, normal)
@@ -133,8 +117,8 @@ def probe(
     """The first hit of one ray, None when it leaves the scene."""
     d = np.asarray(direction, float)
     d = d / max(float(np.linalg.norm(d)), 1e-12)
-    o = np.asarray(origin, np.float32)
-    t, part, *n = _first_hit(scene.rays.handle, *_arrays(scene), np.int32(mask), *o, *d.astype(np.float32))
+    ray = Ray(*(tuple(np.asarray(v, np.float32)) for v in (origin, d)))
+    t, part, n = _first_hit(scene.arrays(), _parts(scene), np.int32(mask), ray)
     if part == NOTHING:
         return None
     normal = np.asarray(n, float)

@@ -42,14 +42,15 @@ def pack_ground(ground: GroundPlane | None) -> NDArray[np.float32]:
 
 
 @njit(inline="always", **KERNEL_OPTIONS)
-def ground_distance(plane, ox, oy, oz, dx, dy, dz, t):
+def ground_distance(plane, ray, t):
     """Distance to the ground if it lies before t, else -1."""
-    if plane[ON] == F(0) or dz >= F(0):
+    o, d = ray.origin, ray.direction
+    if plane[ON] == F(0) or d[2] >= F(0):
         return F(-1)
-    s = (plane[HEIGHT] - oz) / dz
+    s = (plane[HEIGHT] - o[2]) / d[2]
     if s <= F(0) or s >= t:
         return F(-1)
-    x, y = ox + s * dx, oy + s * dy
+    x, y = o[0] + s * d[0], o[1] + s * d[1]
     a, b = x - plane[CENTRE], y - plane[CENTRE + 1]
     if a * a + b * b > plane[RADIUS]:
         return F(-1)

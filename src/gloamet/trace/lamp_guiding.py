@@ -1,11 +1,11 @@
-"""Halos of lamps: balls about the shades and ceilings close to them, small and bright, which paths meet only by chance.
+"""Guiding paths to the surroundings of lamps: shades and ceilings close to them, small and bright, met by chance alone.
 
-A scene's lamps and its rays enter; halos (K, HALO_WORDS) float32 leave: CENTRE, RADIUS, and SUM, the share of light
-of this one and those before. At each surface one halo is picked by its light and a direction into its ball is drawn.
-Of these candidates a path keeps one, by what each could carry (a reservoir of one: Chao 1982; resampling: Talbot et
-al. 2005), and when it has ended a second path follows that and gathers lamps alone. The path itself may find the
-ball too: the two are weighted by the density of either (Veach 1997, power heuristic), so that nothing counts twice
-and the light of sun and sky is left as it is.
+A scene's lamps and its rays enter; guides (K, GUIDE_WORDS) float32 leave: CENTRE and RADIUS of a sphere about what
+the lamp lights from close by, and SUM, the share of light of this one and those before. At each surface one guide is
+picked by its light and a direction into its sphere is drawn. Of these candidates a path keeps one, by what each could
+carry (a reservoir of one: Chao 1982; resampling: Talbot et al. 2005), and when it has ended a second path follows
+that and gathers lamps alone. The path itself may find the sphere too: the two are weighted by their densities (Veach
+1997, power heuristic), so that nothing counts twice and the light of sun and sky is left as it is.
 """
 
 from __future__ import annotations
@@ -16,15 +16,16 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
-from gloamet.trace.bsdf import eval_bsdf, orthonormal_basis
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.trace.bsdf import eval_bsdf
 from gloamet.trace.embree import RayScene
 from gloamet.trace.materials import LAMP_EDGE_U, LAMP_EDGE_V, LAMP_ORIGIN, LAMP_PDF
-from gloamet.trace.sampler import GOLDEN, random_pair
+from gloamet.trace.records import Cone, GuidedSample
+from gloamet.trace.sampler import next_pair
+from gloamet.trace.vec import BLACK, UP, dot, from_local, scale, sub, triple
 from gloamet.trace.visibility import hit_distances
 
 Floats = NDArray[np.float32]
-F = np.float32
 CENTRE, RADIUS, SUM, GUIDE_WORDS = 0, 3, 4, 5
 MAX_GUIDES, RAYS = 64, 256
 NEARBY_M = 0.6  # a lamp lights nothing else as brightly as what is so close
@@ -32,8 +33,8 @@ MIN_HIT_FRACTION = 0.1  # of its rays must end there, else it hangs free
 RADIUS_SCALE = 1.12  # than what most rays meet: the lip of a shade, left outside, sent bright paths by chance
 CONTINUE_PROBABILITY = F(
     0.3
-)  # chance that the candidate is followed where sun and sky are asked for too, else it always is
-NO_CONE = (F(0), F(0), F(1), F(2), F(0))
+)  # of following the candidate where sun and sky are sampled too; else it always is
+NO_CONE = Cone(UP, F(2), F(0))
 _MIN_SIN2 = F(1e-5)  # squared sine of a cone
 
 
@@ -79,65 +80,51 @@ def find_guiding_spheres(lamps: list[Floats], rays: RayScene) -> Floats:
 
 
 @njit(**KERNEL_OPTIONS)
-def guiding_cone(halos, pick, x, y, z, nx, ny, nz):
-    """The cone a point of that normal sees of one halo, by a uniform number.
-
-    (axis 0-2, cosine 3, density in the cone 4); density 0 for none: inside of the halo, or when it lies behind the
-    surface.
-    """
+def guiding_cone(guides, pick, point, normal):
+    """The `Cone` in which a point of that normal sees one guide, by a uniform number; none from inside it, or when it
+    lies behind the surface."""
     k = 0
-    while k < len(halos) - 1 and halos[k, SUM] <= pick:
+    while k < len(guides) - 1 and guides[k, SUM] <= pick:
         k += 1
-    ax, ay, az = halos[k, CENTRE] - x, halos[k, CENTRE + 1] - y, halos[k, CENTRE + 2] - z
-    square = ax * ax + ay * ay + az * az
-    s2 = halos[k, RADIUS] * halos[k, RADIUS] / max(square, F(1e-12))
+    offset = sub(triple(guides, k, CENTRE), point)
+    square = dot(offset, offset)
+    s2 = guides[k, RADIUS] * guides[k, RADIUS] / max(square, F(1e-12))
     if s2 >= F(0.8) or s2 < _MIN_SIN2:
         return NO_CONE
-    inverse = F(1) / math.sqrt(square)
-    ax, ay, az = ax * inverse, ay * inverse, az * inverse
-    if ax * nx + ay * ny + az * nz <= -math.sqrt(s2):
+    axis = scale(offset, F(1) / math.sqrt(square))
+    if dot(axis, normal) <= -math.sqrt(s2):
         return NO_CONE
     cosine = math.sqrt(F(1) - s2)
     # 1 - cos without the loss of digits
-    return ax, ay, az, cosine, (F(1) + cosine) / (F(2 * math.pi) * s2)
+    return Cone(axis, cosine, (F(1) + cosine) / (F(2 * math.pi) * s2))
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def sample_cone_uniform(cone, u, v):
     """A direction of the cone, all alike."""
-    ax, ay, az, cosine, _density = cone
-    c = F(1) - u * (F(1) - cosine)
+    c = F(1) - u * (F(1) - cone.cosine)
     s, phi = math.sqrt(max(F(0), F(1) - c * c)), F(2 * math.pi) * v
-    x, y = s * math.cos(phi), s * math.sin(phi)
-    a, b, d, e, g, h = orthonormal_basis(ax, ay, az)
-    return a * x + e * y + ax * c, b * x + g * y + ay * c, d * x + h * y + az * c
+    return from_local(cone.axis, s * math.cos(phi), s * math.sin(phi), c)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def cone_pdf(cone, dx, dy, dz):
+@njit(**INLINE_KERNEL_OPTIONS)
+def cone_pdf(cone, direction):
     """Density with which `sample_cone_uniform` picks a direction."""
-    ax, ay, az, cosine, density = cone
-    return density if ax * dx + ay * dy + az * dz >= cosine else F(0)
+    return cone.pdf if dot(cone.axis, direction) >= cone.cosine else F(0)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def sample_guided_direction(halos, state, surface, sent, ox, oy, oz, nx, ny, nz):
-    """A way into a halo from a surface, that a second path may take, by numbers of `state`.
-
-    Returns the state, the cone; aside, the density with which it would be sent along any of its directions; a
-    uniform number to keep it by; the direction; what it carries per channel, 0 where there is none; and the density
-    with which the surface itself sends paths there.
-    """
-    state += GOLDEN
-    u, coin = random_pair(state)
-    cone = guiding_cone(halos, u, ox, oy, oz, nx, ny, nz)
-    aside = sent * cone[4]
-    fx = fy = fz = r = g = b = p = F(0)
-    if aside > F(0):
-        state += GOLDEN
-        u, v = random_pair(state)
-        fx, fy, fz = sample_cone_uniform(cone, u, v)
-        r, g, b, p = eval_bsdf(surface, fx, fy, fz)
-        k = sent * aside / (aside * aside + p * p) if fx * nx + fy * ny + fz * nz > F(0) else F(0)
-        r, g, b = r * k, g * k, b * k
-    return state, cone, aside, coin, fx, fy, fz, r, g, b, p
+@njit(**INLINE_KERNEL_OPTIONS)
+def sample_guided_direction(guides, state, bsdf, continue_probability, origin, normal):
+    """A direction towards a guide, that a second path may take, by random numbers: (state, `GuidedSample`)."""
+    state, pick, coin = next_pair(state)
+    cone = guiding_cone(guides, pick, origin, normal)
+    pdf = continue_probability * cone.pdf
+    direction, weight, bsdf_pdf = UP, BLACK, F(0)
+    if pdf > F(0):
+        state, u, v = next_pair(state)
+        direction = sample_cone_uniform(cone, u, v)
+        f = eval_bsdf(bsdf, direction)
+        bsdf_pdf = f.pdf
+        if dot(direction, normal) > F(0):
+            weight = scale(f.value, continue_probability * pdf / (pdf * pdf + f.pdf * f.pdf))
+    return state, GuidedSample(cone, pdf, direction, weight, bsdf_pdf, coin)

@@ -54,6 +54,7 @@ LAMP_WORDS = 17
 # then its whole reflectance, as a meter card's is.
 GLOSS_FADES_FROM = 0.7
 GLASS_FROM = 0.05
+COAT_IOR = 1.5  # of a clear coat (glTF 2.0, KHR_materials_clearcoat)
 # Glowing area below which a lamp that a mirror or pane throws onto a diffuse surface is dimmed, in proportion: as if
 # its light came from a globe of 18 cm. Only one path of a hundred thousand finds a bulb so, and leaves a spot.
 SMALL_LAMP_M2 = 0.1

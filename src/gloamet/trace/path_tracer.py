@@ -1,11 +1,11 @@
-"""The fused path-tracing kernel: a tile of rows, every sample from the camera to the sky.
+"""The integrator: path tracing with next-event estimation, MIS, lamp guiding and Russian roulette; a band of rows.
 
-Array layouts. camera as in `camerarays`. The film of one size: sun, sky, lamps, albedo and normal (H, W, 3), depth
-(H, W), squares (H, W, 4), counts (H, W), all float32 sums over samples; squares of the luminance of sun, sky, lamps
-and their sum. wanted (H, W) uint16: samples of each pixel in this pass. Arrays are a `compiled.SceneArrays`, lights
-a `lights.LightArrays`. Light from the sun, the sky and lamps (with all their bounces) never mix, so that a gain is a
-weighted sum afterwards. Stated limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left out, a
-small lamp so mirrored is dimmed (`materials.SMALL_LAMP_M2`); glass is passed straight.
+Array layouts. camera as in `camera_rays`. A film's layers are `film.FilmArrays`, float32 sums over samples: sun,
+sky, lamps, albedo and normal (H, W, 3), depth (H, W), squares (H, W, 5) of the luminance of sun, sky, lamps and their
+sum, counts (H, W). wanted (H, W) uint16: samples of each pixel in this pass. scene is a `render_scene.SceneArrays`,
+env an `environment.EnvironmentArrays`. Light from the sun, the sky and lamps (all bounces) never mix, so that a
+gain is a weighted sum afterwards. Stated limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left
+out, a small lamp so mirrored is dimmed (`materials.SMALL_LAMP_M2`); glass is passed straight.
 """
 
 from __future__ import annotations
@@ -15,21 +15,12 @@ import math
 import numpy as np
 from numba import njit
 
-from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.sky.dome import dome_coordinates, sky_radiance
-from gloamet.trace.bsdf import (
-    MIRROR_ALPHA,
-    alpha_cutout,
-    eval_bsdf,
-    fresnel,
-    sample_cosine_hemisphere,
-    sample_ggx_vndf,
-    schlick_weight,
-    thin_glass_fresnel,
-)
+from gloamet.trace.bsdf import MIRROR_ALPHA, sample_bsdf, sample_thin_glass
 from gloamet.trace.camera_rays import camera_ray, sample_pixel_filter
 from gloamet.trace.direct_lighting import (
+    NO_LIGHT,
     emitted_radiance_mis,
     miss_radiance,
     sample_area_light,
@@ -38,354 +29,256 @@ from gloamet.trace.direct_lighting import (
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
 from gloamet.trace.ground_plane import ground_distance, horizon_fade
 from gloamet.trace.lamp_guiding import CONTINUE_PROBABILITY, NO_CONE, cone_pdf, sample_guided_direction
-from gloamet.trace.materials import (
-    COAT,
-    COAT_ALPHA,
-    CUTOUT,
-    EMISSION,
-    GLASS,
-    KIND,
-    MIRRORED_LAMP_WEIGHT,
-    TRANSLUCENCY,
-    TRANSMISSION,
-)
+from gloamet.trace.materials import EMISSION, GLASS, KIND, MIRRORED_LAMP_WEIGHT, TRANSMISSION
 from gloamet.trace.rays import intersect
+from gloamet.trace.records import GuidedSample, PathResult, PathStart, Ray, Sampler
 from gloamet.trace.sampler import (
     GOLDEN,
     MIX2,
     PAIRS,
     PIXEL_HASH_MULTIPLIER,
+    next_2d,
+    next_pair,
     pixel_id,
-    random_pair,
-    sample_2d,
     sobol_pair,
 )
-from gloamet.trace.shading import evaluate_material, make_bsdf, resolve_hit
+from gloamet.trace.shading import evaluate_material, is_hole, make_bsdf, resolve_hit, select_layer
 from gloamet.trace.sun_portals import bsdf_mis_weight, sample_sun, supports_patch_sampling
+from gloamet.trace.vec import (
+    BLACK,
+    UP,
+    WHITE,
+    accumulate,
+    add,
+    add_product,
+    add_scaled,
+    at_most_one,
+    dot,
+    largest,
+    luminance,
+    mul,
+    power_heuristic,
+    scale,
+    total,
+    triple,
+)
 from gloamet.trace.visibility import MAX_PASSES, T_MAX, ray_epsilon
 
-F = np.float32
 _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
-FIRST_SURFACE_DIMENSION = (
-    2  # of even numbers for surfaces, after the place in the pixel and the one on the lens
-)
-_LUMINANCE = AP1_LUMINANCE.astype(np.float32)
+FIRST_SURFACE_DIMENSION = 2  # pair of even numbers, after the place in the pixel and the one on the lens
+ROULETTE_FROM = F(0.97)  # survival probabilities above this are not worth a random number
+NO_GUIDED = GuidedSample(NO_CONE, F(0), UP, BLACK, F(0), F(0))
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def sample_bsdf(surface, u, v, c):
-    """Where the path goes next: direction, weight per channel, density; density 0 means a mirror, -1 an end.
-
-    c picks the glossy or the diffuse lobe.
-    """
-    sx, sy, sz, vx, vy, vz, r, g, b, alpha, metal, gloss, share = surface
-    if c < share:
-        dx, dy, dz = sample_ggx_vndf(sx, sy, sz, vx, vy, vz, alpha, u, v)
-        if alpha < MIRROR_ALPHA:
-            k = schlick_weight(sx * vx + sy * vy + sz * vz)
-            f0, f90 = F(0.04) * gloss * (F(1) - metal), gloss * (F(1) - metal) + metal
-            r, g, b = f0 + r * metal, f0 + g * metal, f0 + b * metal
-            odds = F(1) / share
-            return (
-                dx,
-                dy,
-                dz,
-                (r + (f90 - r) * k) * odds,
-                (g + (f90 - g) * k) * odds,
-                (b + (f90 - b) * k) * odds,
-                F(0),
-            )
-    else:
-        dx, dy, dz = sample_cosine_hemisphere(sx, sy, sz, u, v)
-    fr, fg, fb, p = eval_bsdf(surface, dx, dy, dz)
-    if p <= F(1e-9):
-        return dx, dy, dz, F(0), F(0), F(0), F(-1)
-    return dx, dy, dz, fr / p, fg / p, fb / p, p
+@njit(**INLINE_KERNEL_OPTIONS)
+def _fades_into_sky(scene, env, state, ray):
+    """Whether the far ground gives way to the sky at the horizon, by a random number: (state, whether, radiance)."""
+    state, u, _unused = next_pair(state)
+    if u < horizon_fade(scene.plane, ray.direction[2]):
+        return state, False, BLACK
+    x, y = dome_coordinates(ray.direction[0], ray.direction[1], F(0))
+    return state, True, sky_radiance(env.table, x, y)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def sample_thin_glass(materials, m, nx, ny, nz, dx, dy, dz, v):
-    """A path at a glass face: new direction, weight per channel, whether it was mirrored.
-
-    `thin_glass_fresnel` holds the odds of mirror and passage, which are just being drawn.
-    """
-    cosine = -(nx * dx + ny * dy + nz * dz)
-    f, r, g, b = thin_glass_fresnel(materials, m, cosine)
-    if v < f:
-        k = F(2) * cosine
-        return dx + k * nx, dy + k * ny, dz + k * nz, F(1), F(1), F(1), True
-    odds = F(1) / ((F(1) - f) * materials[m, TRANSMISSION])
-    return dx, dy, dz, r * odds, g * odds, b * odds, False
-
-
-@njit(inline="always", **KERNEL_OPTIONS)
-def select_layer(materials, m, state, surface, nx, ny, nz):
-    """What answers of a surface: its clear layer, its body or, of a leaf, the other side, by numbers of `state`.
-
-    Returns the state, the surface as `surface.eval_bsdf` takes it, and the face's normal.
-    """
-    sx, sy, sz, vx, vy, vz, r, g, b, _alpha, _metal, _gloss, _share = surface
-    if materials[m, COAT] > F(0):
+@njit(**INLINE_KERNEL_OPTIONS)
+def _sample_sun_and_sky(scene, env, sampler, pair, bsdf, origin, normal, found_weight, goes_on):
+    """Next-event estimation of sun and sky at a surface: (state, `LightSample` of the sun, of the sky)."""
+    state, pixel, sample = sampler
+    sun, sky = NO_LIGHT, NO_LIGHT
+    if total(env.sun.irradiance) > F(0):
+        state, u, v = next_2d(state, pixel, sample, pair)
+        state, sun = sample_sun((u, v), state, scene, env.sun, bsdf, origin, normal, found_weight, goes_on)
+    if env.density[0, 0] > F(0):
+        state, u, v = next_2d(state, pixel, sample, pair + 1)
         state += GOLDEN
-        u, _unused = random_pair(state)
-        if u < materials[m, COAT] * fresnel(sx * vx + sy * vy + sz * vz, F(1.5)):
-            # a full mirror of its own roughness
-            surface = (sx, sy, sz, vx, vy, vz, F(1), F(1), F(1), materials[m, COAT_ALPHA], F(1), F(1), F(1))
-    if materials[m, TRANSLUCENCY] > F(0):
-        state += GOLDEN
-        u, _unused = random_pair(state)
-        if u < materials[m, TRANSLUCENCY]:
-            # light that goes through a leaf leaves its other side as off a matt surface
-            nx, ny, nz, sx, sy, sz = -nx, -ny, -nz, -sx, -sy, -sz
-            surface = (sx, sy, sz, sx, sy, sz, r, g, b, F(1), F(0), F(0), F(0))
-    return state, surface, nx, ny, nz
+        sky = sample_sky_light(u, v, state, scene, env, bsdf, origin, normal)
+    return state, sun, sky
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def trace_path(scene, pervious, arrays, lights, seed, origin, direction, max_bounces):
-    """One path. Returns light of the sun, the sky and lamps, albedo, normal (3 each), depth, rays."""
-    materials, plane, portals, sun = arrays.materials, arrays.plane, arrays.portals, lights.sun
-    state, pixel, sample = seed
-    ox, oy, oz = begun_at = origin
-    dx, dy, dz = direction
-    sun_up, sky_up = sun[3] + sun[4] + sun[5] > F(0), lights.density[0, 0] > F(0)
-    tr = tg = tb = F(1)  # what the path still carries
-    sr = sg = sb = kr = kg = kb = er = eg = eb = F(0)
-    ar = ag = ab = F(1)
-    mx = my = mz = depth = chosen = travelled = F(0)
-    direct, seen, scattered, begun = True, False, False, False
-    bounces, passes, rays, mask = 0, 0, 0, _CAMERA
-    # a second path into the halo of a lamp, which gathers lamps' light alone, waits until this one has ended: one of
-    # the candidates of all surfaces, kept by its share of their sum
-    kept = F(1)  # of the lamps' light that this path meets: the rest is the second one's
-    candidates, sent, aside, cone = F(0), CONTINUE_PROBABILITY if sky_up else F(1), F(0), NO_CONE
-    qx = qy = qz = ex = ey = ez = hr = hg = hb = q_chosen = F(0)
-    q_bounces, began = 0, F(1)
-    for leg in range(2):
-        if leg == 1:
-            if candidates <= F(0):
-                break
-            state += GOLDEN
-            u, v = random_pair(state)
-            if u >= sent:
-                break
-            k = candidates / (max(hr, max(hg, hb)) * sent)
-            hr, hg, hb = hr * k, hg * k, hb * k
-            ox, oy, oz, dx, dy, dz, tr, tg, tb = qx, qy, qz, ex, ey, ez, hr, hg, hb
-            chosen, bounces, kept = q_chosen, q_bounces, F(1)
-            passes, mask, travelled, direct, scattered = 0, _PATH, F(0), False, True
-            began = max(tr, max(tg, tb))
-        while True:
-            hit = intersect(scene, ox, oy, oz, F(0), dx, dy, dz, T_MAX, mask)
-            rays += 1
-            s = ground_distance(plane, ox, oy, oz, dx, dy, dz, hit[0])
-            if s > F(0) and direct and not scattered:
-                # the far ground melts into the sky by a coin
-                state += GOLDEN
-                u, v = random_pair(state)
-                if u >= horizon_fade(plane, dz):
-                    u, v = dome_coordinates(dx, dy, F(0))
-                    a, b, c = sky_radiance(lights.table, u, v)
-                    kr, kg, kb = kr + tr * a, kg + tg * b, kb + tb * c
-                    break
-            if s <= F(0) and hit[6] < 0:
-                if leg == 1:
-                    break
-                a, b, c, d, e, f = miss_radiance(
-                    lights, plane, portals, begun_at, dx, dy, dz, direct, scattered, chosen
-                )
-                sr, sg, sb = sr + tr * a, sg + tg * b, sb + tb * c
-                kr, kg, kb = kr + tr * d, kg + tg * e, kb + tb * f
-                break
-            t, prim, instance, m, nx, ny, nz, front, tu, tv = resolve_hit(arrays, s, hit, dx, dy, dz)
-            px, py, pz = ox + dx * t, oy + dy * t, oz + dz * t
-            step = ray_epsilon(t, px, py, pz)
-            travelled += t
-            if materials[m, CUTOUT] >= F(0) and alpha_cutout(
-                materials, m, arrays.texels, arrays.textures, tu, tv
-            ):
-                passes += 1
-                if passes > MAX_PASSES:
-                    break
-                ox, oy, oz = px + dx * step, py + dy * step, pz + dz * step
-                continue
-            if not begun:
-                begun, depth = True, travelled
-            if materials[m, EMISSION] + materials[m, EMISSION + 1] + materials[m, EMISSION + 2] > F(0):
-                cosine = -(nx * dx + ny * dy + nz * dz)
-                a, b, c = emitted_radiance_mis(
-                    materials,
-                    m,
-                    arrays.texels,
-                    arrays.textures,
-                    tu,
-                    tv,
-                    front,
-                    cosine,
-                    travelled,
-                    direct,
-                    chosen,
-                )
-                k = kept * materials[m, MIRRORED_LAMP_WEIGHT] if direct and scattered else kept
-                er, eg, eb = er + k * tr * a, eg + k * tg * b, eb + k * tb * c
-            state += GOLDEN
-            u, v = random_pair(state)
-            if materials[m, KIND] == F(GLASS) and u < materials[m, TRANSMISSION]:
-                passes += 1
-                if passes > MAX_PASSES:
-                    break
-                dx, dy, dz, a, b, c, mirrored = sample_thin_glass(materials, m, nx, ny, nz, dx, dy, dz, v)
-                tr, tg, tb = tr * a, tg * b, tb * c
-                direct = direct or mirrored
-                step = step if mirrored else -step
-                ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
-                continue
-            looked = evaluate_material(
-                arrays, m, prim, instance, (hit[4], hit[5]), (tu, tv), (px, py, pz), (nx, ny, nz), (dx, dy, dz),
-                travelled,
-            )  # fmt: skip
-            surface = make_bsdf(materials, m, looked, (dx, dy, dz))
-            if not seen and not (looked[7] > F(0.9) and surface[9] < MIRROR_ALPHA):
-                seen = True
-                mx, my, mz, a, b, c, _rough, _metal = looked
-                ar, ag, ab = min(F(1), tr * a), min(F(1), tg * b), min(F(1), tb * c)
-            if bounces == max_bounces:
-                break
-            came = (dx, dy, dz)
-            state, surface, nx, ny, nz = select_layer(materials, m, state, surface, nx, ny, nz)
-            ox, oy, oz = px + nx * step, py + ny * step, pz + nz * step
-            # which candidate is followed depends on the numbers this path has drawn: it draws others
-            pair = FIRST_SURFACE_DIMENSION + 3 * bounces if leg == 0 else PAIRS
-            if sun_up and leg == 0:
-                k, in_room = F(1), len(portals) > 0
-                if (
-                    in_room
-                    and bounces > 0
-                    and not direct
-                    and prim >= 0
-                    and supports_patch_sampling(materials, m)
-                ):
-                    k = bsdf_mis_weight(portals, sun, begun_at, (px, py, pz), (nx, ny, nz), came, chosen)
-                state += GOLDEN
-                u, v = sample_2d(state, pixel, sample, pair)
-                state, a, b, c, n = sample_sun(
-                    u, v, state, scene, pervious, arrays, sun, surface, (ox, oy, oz), (nx, ny, nz), k,
-                    in_room and bounces + 1 < max_bounces,
-                )  # fmt: skip
-                rays += n
-                sr, sg, sb = sr + tr * a, sg + tg * b, sb + tb * c
-            if sky_up and leg == 0:
-                state += GOLDEN
-                u, v = sample_2d(state, pixel, sample, pair + 1)
-                state += GOLDEN
-                a, b, c, n = sample_sky_light(
-                    u, v, state, scene, pervious, arrays, lights, surface, ox, oy, oz, nx, ny, nz
-                )
-                rays += n
-                kr, kg, kb = kr + tr * a, kg + tg * b, kb + tb * c
-            if len(arrays.lamps) > 0:
-                state += GOLDEN
-                a, b, c, n = sample_area_light(
-                    state, scene, pervious, arrays, surface, ox, oy, oz, nx, ny, nz
-                )
-                rays += n
-                er, eg, eb = er + kept * tr * a, eg + kept * tg * b, eb + kept * tb * c
-                state += GOLDEN
-            aside = F(0)
-            if len(arrays.guides) > 0 and leg == 0:
-                state, cone, aside, coin, fx, fy, fz, a, b, c, d = sample_guided_direction(
-                    arrays.guides, state, surface, sent, ox, oy, oz, nx, ny, nz
-                )
-                a, b, c = kept * tr * a, kept * tg * b, kept * tb * c
-                k = max(a, max(b, c))
-                candidates += k
-                if coin * candidates < k:
-                    q_bounces, q_chosen, qx, qy, qz = bounces + 1, d, ox, oy, oz
-                    ex, ey, ez, hr, hg, hb = fx, fy, fz, a, b, c
-            state += GOLDEN
-            u, v = sample_2d(state, pixel, sample, pair + 2)
-            state += GOLDEN
-            c, keep_coin = random_pair(state)
-            dx, dy, dz, a, b, c, chosen = sample_bsdf(surface, u, v, c)
-            if chosen < F(0) or dx * nx + dy * ny + dz * nz <= F(0):
-                break
-            bounces += 1
-            begun_at = (ox, oy, oz)
-            mask, travelled = _PATH, F(0)
-            tr, tg, tb = tr * a, tg * b, tb * c
-            direct = chosen == F(0)
-            if direct:
-                continue
-            if aside > F(0) and cone_pdf(cone, dx, dy, dz) > F(0):
-                kept *= chosen * chosen / (chosen * chosen + aside * aside)
-            scattered = True
-            # Roulette by what is left to carry, gentle and not before the second surface has answered: ended by all
-            # they lose, paths were a fifth quicker and had twice the variance in shade.
-            keep = math.sqrt(max(tr, max(tg, tb)) / began)
-            if bounces > 1 and keep < F(0.97):
-                if keep_coin >= keep:
-                    break
-                tr, tg, tb = tr / keep, tg / keep, tb / keep
-    return sr, sg, sb, kr, kg, kb, er, eg, eb, ar, ag, ab, mx, my, mz, depth, rays
+@njit(**INLINE_KERNEL_OPTIONS)
+def _found_patch_weight(scene, env, vertex, ray, met, pdf):
+    """What the sun counts at a point that a path's BSDF sample, of density pdf above 0, has found from a vertex."""
+    if len(scene.portals) == 0 or met.triangle < 0 or total(env.sun.irradiance) <= F(0):
+        return F(1)
+    if not supports_patch_sampling(scene.materials, met.material):
+        return F(1)
+    return bsdf_mis_weight(scene.portals, env.sun, Ray(vertex, ray.direction), met, pdf)
 
 
 @njit(**KERNEL_OPTIONS)
-def trace_rows(
-    scene, pervious, arrays, lights, camera, width, height, wanted, seed, max_bounces, y0, y1,
-    film,
-):  # fmt: skip
+def trace_path(scene, env, sampler, start, max_bounces):
+    """One path from a `PathStart`: its `PathResult`; the start of a guided path kept among its candidates, and the sum
+    of what these could carry. A guided path gathers lamps alone."""
+    (state, pixel, sample), (ray, throughput, pdf, bounces, guided) = sampler, start
+    sun = sky = lamps = normal = BLACK
+    albedo, depth, travelled, vertex = WHITE, F(0), F(0), ray.origin
+    specular, scattered, seen, begun = not guided, guided, guided, guided
+    passes, rays, mask = 0, 0, _PATH if guided else _CAMERA
+    kept, began = (
+        F(1),
+        largest(throughput),
+    )  # kept: share of lamps' light met here that is not a guided path's
+    follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
+    candidates, candidate = F(0), PathStart(ray, BLACK, F(0), 0, True)
+    while True:
+        hit = intersect(scene.handle, ray, F(0), T_MAX, mask)
+        rays += 1
+        ground = ground_distance(scene.plane, ray, hit.distance)
+        if ground > F(0) and specular and not scattered:
+            state, fades, radiance = _fades_into_sky(scene, env, state, ray)
+            if fades:
+                sky = add_product(sky, throughput, radiance)
+                break
+        if ground <= F(0) and hit.primitive < 0:
+            if not guided:
+                by_sun, by_sky = miss_radiance(
+                    env, scene, Ray(vertex, ray.direction), specular, scattered, pdf
+                )
+                sun, sky = add_product(sun, throughput, by_sun), add_product(sky, throughput, by_sky)
+            break
+        met = resolve_hit(scene, ground, hit, ray)
+        m, step = met.material, ray_epsilon(met.distance, met.position)
+        travelled += met.distance
+        if is_hole(scene, met):
+            passes += 1
+            if passes > MAX_PASSES:
+                break
+            ray = Ray(add_scaled(met.position, ray.direction, step), ray.direction)
+            continue
+        if not begun:
+            begun, depth = True, travelled
+        if total(triple(scene.materials, m, EMISSION)) > F(0):
+            cosine = -dot(met.normal, ray.direction)
+            emitted = emitted_radiance_mis(scene, met, cosine, travelled, specular, pdf)
+            weight = kept * scene.materials[m, MIRRORED_LAMP_WEIGHT] if specular and scattered else kept
+            lamps = add_scaled(lamps, mul(throughput, emitted), weight)
+        state, u, v = next_pair(state)
+        if scene.materials[m, KIND] == F(GLASS) and u < scene.materials[m, TRANSMISSION]:
+            passes += 1
+            if passes > MAX_PASSES:
+                break
+            direction, through, reflected = sample_thin_glass(
+                scene.materials, m, met.normal, ray.direction, v
+            )
+            throughput, specular = mul(throughput, through), specular or reflected
+            ray = Ray(add_scaled(met.position, met.normal, step if reflected else -step), direction)
+            continue
+        surface = evaluate_material(scene, met, ray.direction, travelled)
+        bsdf = make_bsdf(scene.materials, m, surface, ray.direction)
+        if not seen and not (surface.metalness > F(0.9) and bsdf.alpha < MIRROR_ALPHA):
+            seen, normal, albedo = True, surface.normal, at_most_one(mul(throughput, surface.albedo))
+        if bounces == max_bounces:
+            break
+        state, bsdf, face = select_layer(scene.materials, m, state, bsdf, met.normal)
+        origin = add_scaled(met.position, face, step)
+        # which candidate is followed depends on the numbers this path has drawn: a guided path draws others
+        pair = PAIRS if guided else FIRST_SURFACE_DIMENSION + 3 * bounces
+        if not guided:
+            found = (
+                F(1) if bounces == 0 or specular else _found_patch_weight(scene, env, vertex, ray, met, pdf)
+            )
+            state, by_sun, by_sky = _sample_sun_and_sky(
+                scene, env, (state, pixel, sample), pair, bsdf, origin, face, found, bounces + 1 < max_bounces
+            )
+            sun = add_product(sun, throughput, by_sun.radiance)
+            sky = add_product(sky, throughput, by_sky.radiance)
+            rays += by_sun.rays + by_sky.rays
+        if len(scene.lamps) > 0:
+            state += GOLDEN
+            light = sample_area_light(state, scene, bsdf, origin, face)
+            state += GOLDEN
+            lamps, rays = add_scaled(lamps, mul(throughput, light.radiance), kept), rays + light.rays
+        towards_lamp = NO_GUIDED
+        if len(scene.guides) > 0 and not guided:
+            state, towards_lamp = sample_guided_direction(scene.guides, state, bsdf, follow, origin, face)
+            carried = scale(mul(throughput, towards_lamp.weight), kept)
+            candidates += largest(carried)
+            if towards_lamp.coin * candidates < largest(carried):
+                guided_ray = Ray(origin, towards_lamp.direction)
+                candidate = PathStart(guided_ray, carried, towards_lamp.bsdf_pdf, bounces + 1, True)
+        state, u, v = next_2d(state, pixel, sample, pair + 2)
+        state, pick, survival = next_pair(state)
+        scatter = sample_bsdf(bsdf, u, v, pick)
+        if scatter.pdf < F(0) or dot(scatter.direction, face) <= F(0):
+            break
+        ray, vertex, mask, travelled = Ray(origin, scatter.direction), origin, _PATH, F(0)
+        throughput, pdf, bounces = mul(throughput, scatter.weight), scatter.pdf, bounces + 1
+        specular = pdf == F(0)
+        if specular:
+            continue
+        scattered = True
+        if towards_lamp.pdf > F(0) and cone_pdf(towards_lamp.cone, scatter.direction) > F(0):
+            kept *= power_heuristic(pdf, towards_lamp.pdf)
+        # Roulette by what is left to carry, gentle and not before the second surface has answered: ended by all
+        # they lose, paths were a fifth quicker and had twice the variance in shade.
+        keep = math.sqrt(largest(throughput) / began)
+        if bounces > 1 and keep < ROULETTE_FROM:
+            if survival >= keep:
+                break
+            throughput = scale(throughput, F(1) / keep)
+    result = PathResult(sun, sky, lamps, albedo, normal, depth, rays)
+    return state, result, candidate, candidates
+
+
+@njit(**KERNEL_OPTIONS)
+def trace_sample(scene, env, sampler, ray, max_bounces):
+    """One sample of a pixel: a path from the camera and the guided path it may leave, as one `PathResult`."""
+    start = PathStart(ray, WHITE, F(0), 0, False)
+    state, result, candidate, candidates = trace_path(scene, env, sampler, start, max_bounces)
+    if candidates <= F(0):
+        return result
+    follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
+    state, u, _unused = next_pair(state)
+    if u >= follow:
+        return result
+    carried = scale(candidate.throughput, candidates / (largest(candidate.throughput) * follow))
+    start = PathStart(candidate.ray, carried, candidate.pdf, candidate.bounces, True)
+    again = Sampler(state, sampler.pixel, sampler.sample)
+    _state, second, _candidate, _sum = trace_path(scene, env, again, start, max_bounces)
+    return PathResult(
+        result.sun, result.sky, add(result.lamps, second.lamps), result.albedo, result.normal, result.depth,
+        result.rays + second.rays,
+    )  # fmt: skip
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _add_sample(film, y, x, result):
+    """Add what a sample found to a pixel."""
+    accumulate(film.sun, y, x, result.sun)
+    accumulate(film.sky, y, x, result.sky)
+    accumulate(film.lamps, y, x, result.lamps)
+    accumulate(film.albedo, y, x, result.albedo)
+    accumulate(film.normal, y, x, result.normal)
+    film.depth[y, x] += result.depth
+    by_sun, by_sky, by_lamps = luminance(result.sun), luminance(result.sky), luminance(result.lamps)
+    together = by_sun + by_sky + by_lamps
+    film.squares[y, x, 0] += by_sun * by_sun
+    film.squares[y, x, 1] += by_sky * by_sky
+    film.squares[y, x, 2] += by_lamps * by_lamps
+    film.squares[y, x, 3] += together * together
+
+
+@njit(**KERNEL_OPTIONS)
+def trace_rows(scene, env, camera, wanted, seed, max_bounces, y0, y1, film):
     """Add the wanted samples to the pixels of rows y0..y1; returns the number of rays traced.
 
     The same seed and sample number of a pixel give the same result whatever the tiling.
     """
-    film_sun, film_sky, film_lamps, film_albedo, film_normal, film_depth, film_squares, film_counts = film
     rays = 0
+    height, width = wanted.shape
     for y in range(y0, y1):
         for x in range(width):
             if wanted[y, x] == 0:
                 continue
-            done = int(film_counts[y, x])
+            done = int(film.counts[y, x])
             for sample in range(done, done + int(wanted[y, x])):
                 pixel, number = pixel_id(x, y, seed), np.uint64(sample)
                 state = pixel * PIXEL_HASH_MULTIPLIER + number * MIX2 + np.uint64(12345)
                 u, v = sobol_pair(pixel, number, 0)
-                u, v = sample_pixel_filter(u), sample_pixel_filter(v)
-                a, b = sobol_pair(pixel, number, 1)
-                ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, u, v, a, b)
-                p = trace_path(
-                    scene,
-                    pervious,
-                    arrays,
-                    lights,
-                    (state, pixel, number),
-                    (ox, oy, oz),
-                    (dx, dy, dz),
-                    max_bounces,
-                )
-                film_sun[y, x, 0] += p[0]
-                film_sun[y, x, 1] += p[1]
-                film_sun[y, x, 2] += p[2]
-                film_sky[y, x, 0] += p[3]
-                film_sky[y, x, 1] += p[4]
-                film_sky[y, x, 2] += p[5]
-                film_lamps[y, x, 0] += p[6]
-                film_lamps[y, x, 1] += p[7]
-                film_lamps[y, x, 2] += p[8]
-                film_albedo[y, x, 0] += p[9]
-                film_albedo[y, x, 1] += p[10]
-                film_albedo[y, x, 2] += p[11]
-                film_normal[y, x, 0] += p[12]
-                film_normal[y, x, 1] += p[13]
-                film_normal[y, x, 2] += p[14]
-                film_depth[y, x] += p[15]
-                by_sun = _LUMINANCE[0] * p[0] + _LUMINANCE[1] * p[1] + _LUMINANCE[2] * p[2]
-                by_sky = _LUMINANCE[0] * p[3] + _LUMINANCE[1] * p[4] + _LUMINANCE[2] * p[5]
-                by_lamps = _LUMINANCE[0] * p[6] + _LUMINANCE[1] * p[7] + _LUMINANCE[2] * p[8]
-                light = by_sun + by_sky + by_lamps
-                film_squares[y, x, 0] += by_sun * by_sun
-                film_squares[y, x, 1] += by_sky * by_sky
-                film_squares[y, x, 2] += by_lamps * by_lamps
-                film_squares[y, x, 3] += light * light
-                rays += p[16]
-            film_counts[y, x] += F(wanted[y, x])
+                offset = (sample_pixel_filter(u), sample_pixel_filter(v))
+                ray = camera_ray(camera, (x, y), (width, height), offset, sobol_pair(pixel, number, 1))
+                result = trace_sample(scene, env, Sampler(state, pixel, number), ray, max_bounces)
+                _add_sample(film, y, x, result)
+                rays += result.rays
+            film.counts[y, x] += F(wanted[y, x])
     return rays

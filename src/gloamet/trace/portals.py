@@ -13,13 +13,13 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.stage.scene import Part, Scene
 from gloamet.trace.embree import RayScene
 from gloamet.trace.materials import GLASS_FROM
+from gloamet.trace.vec import add_scaled, dot, scale, sub, triple
 from gloamet.trace.visibility import hit_distances
 
-F = np.float32
 Floats = NDArray[np.float32]
 CORNER, EDGE_A, EDGE_B, INWARD, AREA, LOW, HIGH = 0, 3, 6, 9, 12, 13, 16
 PORTAL_WORDS = 19
@@ -110,67 +110,67 @@ def find_portals(scene: Scene, rays: RayScene) -> Floats:
     return np.stack(found) if found else np.zeros((0, PORTAL_WORDS), np.float32)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def portal_visible_from(portals, k, x, y, z):
+@njit(**INLINE_KERNEL_OPTIONS)
+def portal_visible_from(portals, k, point):
     """Whether portal k lights a point."""
-    if x < portals[k, LOW] or x > portals[k, HIGH] or y < portals[k, LOW + 1] or y > portals[k, HIGH + 1]:
-        return False
-    if z < portals[k, LOW + 2] or z > portals[k, HIGH + 2]:
-        return False
-    ahead = (x - portals[k, CORNER]) * portals[k, INWARD]
-    ahead += (y - portals[k, CORNER + 1]) * portals[k, INWARD + 1]
-    ahead += (z - portals[k, CORNER + 2]) * portals[k, INWARD + 2]
-    return ahead > F(1e-3)
+    for axis in range(3):
+        x = point[0] if axis == 0 else (point[1] if axis == 1 else point[2])
+        if x < portals[k, LOW + axis] or x > portals[k, HIGH + axis]:
+            return False
+    return dot(sub(point, triple(portals, k, CORNER)), triple(portals, k, INWARD)) > F(1e-3)
 
 
 @njit(**KERNEL_OPTIONS)
-def count_portals(portals, x, y, z):
+def count_portals(portals, point):
     """How many portals light a point."""
     count = 0
     for k in range(len(portals)):
-        if portal_visible_from(portals, k, x, y, z):
+        if portal_visible_from(portals, k, point):
             count += 1
     return count
 
 
+@njit(**INLINE_KERNEL_OPTIONS)
+def portal_point(portals, k, a, b):
+    """A point of a portal by two uniform numbers."""
+    along = add_scaled(triple(portals, k, CORNER), triple(portals, k, EDGE_A), a)
+    return add_scaled(along, triple(portals, k, EDGE_B), b)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def inside_portal(portals, k, offset):
+    """Whether a point in a portal's plane, given from its corner, lies on it."""
+    edge_a, edge_b = triple(portals, k, EDGE_A), triple(portals, k, EDGE_B)
+    a, b = dot(offset, edge_a), dot(offset, edge_b)
+    return F(0) <= a <= dot(edge_a, edge_a) and F(0) <= b <= dot(edge_b, edge_b)
+
+
 @njit(**KERNEL_OPTIONS)
-def sample_portal(portals, count, pick, a, b, x, y, z):
+def sample_portal(portals, count, pick, a, b, point):
     """A direction from a point through one of its `count` portals, by three uniform numbers."""
     wanted, k = min(int(pick * F(count)), count - 1), 0
     for j in range(len(portals)):
-        if portal_visible_from(portals, j, x, y, z):
+        if portal_visible_from(portals, j, point):
             if wanted == 0:
                 k = j
                 break
             wanted -= 1
-    dx = portals[k, CORNER] + a * portals[k, EDGE_A] + b * portals[k, EDGE_B] - x
-    dy = portals[k, CORNER + 1] + a * portals[k, EDGE_A + 1] + b * portals[k, EDGE_B + 1] - y
-    dz = portals[k, CORNER + 2] + a * portals[k, EDGE_A + 2] + b * portals[k, EDGE_B + 2] - z
-    inverse = F(1) / math.sqrt(max(dx * dx + dy * dy + dz * dz, F(1e-12)))
-    return dx * inverse, dy * inverse, dz * inverse
+    towards = sub(portal_point(portals, k, a, b), point)
+    return scale(towards, F(1) / math.sqrt(max(dot(towards, towards), F(1e-12))))
 
 
 @njit(**KERNEL_OPTIONS)
-def portal_pdf(portals, count, x, y, z, dx, dy, dz):
+def portal_pdf(portals, count, point, direction):
     """Probability per steradian with which `sample_portal` picks a direction."""
-    total = F(0)
+    found = F(0)
     for k in range(len(portals)):
-        if not portal_visible_from(portals, k, x, y, z):
+        if not portal_visible_from(portals, k, point):
             continue
-        cosine = -(dx * portals[k, INWARD] + dy * portals[k, INWARD + 1] + dz * portals[k, INWARD + 2])
+        inward, to_corner = triple(portals, k, INWARD), sub(triple(portals, k, CORNER), point)
+        cosine = -dot(direction, inward)
         if cosine <= F(1e-5):
             continue
-        cx, cy, cz = portals[k, CORNER] - x, portals[k, CORNER + 1] - y, portals[k, CORNER + 2] - z
-        t = -(cx * portals[k, INWARD] + cy * portals[k, INWARD + 1] + cz * portals[k, INWARD + 2]) / cosine
-        px, py, pz = dx * t - cx, dy * t - cy, dz * t - cz
-        aa = pa = pb = bb = F(0)
-        for i in range(3):
-            ea, eb = portals[k, EDGE_A + i], portals[k, EDGE_B + i]
-            p = px if i == 0 else (py if i == 1 else pz)
-            aa += ea * ea
-            bb += eb * eb
-            pa += p * ea
-            pb += p * eb
-        if F(0) <= pa <= aa and F(0) <= pb <= bb:
-            total += t * t / (cosine * portals[k, AREA])
-    return total / F(count)
+        t = -dot(to_corner, inward) / cosine
+        if inside_portal(portals, k, sub(scale(direction, t), to_corner)):
+            found += t * t / (cosine * portals[k, AREA])
+    return found / F(count)

@@ -15,16 +15,19 @@ from typing import Any
 import llvmlite.binding as llvm
 import numpy as np
 from llvmlite import ir
+from numba import njit
 from numba.core import cgutils, types
 from numba.extending import intrinsic
 
+from gloamet.jit import INLINE_KERNEL_OPTIONS, F
 from gloamet.trace.embree import library
+from gloamet.trace.records import Hit
 
 llvm.load_library_permanently(library().path)
 
 _F32, _I32, _I64 = ir.FloatType(), ir.IntType(32), ir.IntType(64)
 _BYTES = ir.IntType(8).as_pointer()
-_WORDS, _NEAR, _TIME, _FAR, _MASK = 24, 3, 7, 8, 9
+_WORDS, _NEAR, _DIRECTION, _TIME, _FAR, _MASK = 24, 3, 4, 7, 8, 9
 
 
 def _word(builder: Any, slot: Any, index: int, kind: Any) -> Any:
@@ -34,30 +37,30 @@ def _word(builder: Any, slot: Any, index: int, kind: Any) -> Any:
 
 def _query(builder: Any, args: Any, name: str) -> Any:
     """Store the ray of the arguments in a stack slot, call Embree, return the slot."""
+    scene, origin, direction, near, far, mask = args
     slot = cgutils.alloca_once(builder, ir.ArrayType(_I32, _WORDS))
     slot.align = 64
-    for index, value in enumerate(args[1:8]):
+    for axis in range(3):
+        builder.store(builder.extract_value(origin, axis), _word(builder, slot, axis, _F32))
+        builder.store(builder.extract_value(direction, axis), _word(builder, slot, _DIRECTION + axis, _F32))
+    for index, value in ((_NEAR, near), (_TIME, _F32(0)), (_FAR, far)):
         builder.store(value, _word(builder, slot, index, _F32))
-    builder.store(_F32(0), _word(builder, slot, _TIME, _F32))
-    builder.store(args[8], _word(builder, slot, _FAR, _F32))
-    builder.store(args[9], _word(builder, slot, _MASK, _I32))
-    for index, value in ((10, 0), (11, 0), (17, -1), (18, -1), (19, -1)):
-        builder.store(_I32(value), _word(builder, slot, index, _I32))
+    builder.store(mask, _word(builder, slot, _MASK, _I32))
+    for index, number in ((10, 0), (11, 0), (17, -1), (18, -1), (19, -1)):
+        builder.store(_I32(number), _word(builder, slot, index, _I32))
     kind = ir.FunctionType(ir.VoidType(), [_I64, _BYTES, _I64])
     function = cgutils.get_or_insert_function(builder.module, kind, name)
-    builder.call(function, [args[0], builder.bitcast(slot, _BYTES), _I64(0)])
+    builder.call(function, [scene, builder.bitcast(slot, _BYTES), _I64(0)])
     return slot
 
 
-_RAY = (types.uint64, *([types.float32] * 8), types.int32)
+_TRIPLE = types.UniTuple(types.float32, 3)  # type: ignore[attr-defined]
+_RAY = (types.uint64, _TRIPLE, _TRIPLE, types.float32, types.float32, types.int32)
 
 
 @intrinsic
-def intersect(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):
-    """Closest hit: (t, nx, ny, nz, u, v, primitive, geometry, instance); primitive is -1 for a miss.
-
-    The normal is geometric, not normalised, and of the instance's own space; instance is -1 outside one.
-    """
+def _intersect1(context, scene, origin, direction, near, far, mask):
+    """(t, nx, ny, nz, u, v, primitive, geometry, instance) of the closest hit."""
     result = types.Tuple(  # type: ignore[attr-defined]
         [types.float32] * 6 + [types.int32] * 3
     )
@@ -72,8 +75,8 @@ def intersect(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):
 
 
 @intrinsic
-def occluded(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):
-    """Whether anything of the mask lies on the ray between near and far."""
+def _occluded1(context, scene, origin, direction, near, far, mask):
+    """Whether anything lies between near and far."""
 
     def generate(ctx, builder, signature, args):
         slot = _query(builder, args, "rtcOccluded1")
@@ -81,6 +84,21 @@ def occluded(context, scene, ox, oy, oz, near, dx, dy, dz, far, mask):
         return builder.fcmp_ordered("<", far, _F32(0))
 
     return types.boolean(*_RAY), generate
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def intersect(handle, ray, near, far, mask):
+    """The closest hit among the classes of the mask, a `Hit`."""
+    t, nx, ny, nz, u, v, primitive, geometry, instance = _intersect1(
+        handle, ray.origin, ray.direction, near, far, mask
+    )
+    return Hit(t, (nx, ny, nz), (u, v), primitive, geometry, instance)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def occluded(handle, ray, far, mask):
+    """Whether anything of the mask lies on the ray before `far`."""
+    return _occluded1(handle, ray.origin, ray.direction, F(0), far, mask)
 
 
 PACKET_WORDS = 128  # of a row; Embree's words come first, FREE and after are the caller's

@@ -43,8 +43,11 @@ Floats = NDArray[np.float32]
 
 
 class SceneArrays(NamedTuple):
-    """What the kernels take of a scene, as laid out above."""
+    """What the kernels take of a scene, as laid out above; handle is Embree's, transmissive says whether anything
+    lets light through."""
 
+    handle: np.uint64 | int
+    transmissive: bool
     vertices: Floats
     normals: Floats
     uvs: Floats
@@ -83,7 +86,7 @@ class Geometry:
     instance_turns: Floats
     triangle_part: NDArray[np.int32]
     instance_part: NDArray[np.int32]
-    pervious: bool
+    transmissive: bool
     rays: RayScene
 
 
@@ -110,10 +113,11 @@ class RenderScene:
     def arrays(self) -> SceneArrays:
         """What the kernels take."""
         g = self.geometry
+        assert g.rays.handle is not None
         return SceneArrays(
-            g.rays.vertices, g.normals, g.uvs, g.colours, g.triangles, g.triangle_material, g.flags, g.first,
-            g.instance_first, g.instance_turns, self.materials, self.texels, self.textures, self.lamps,
-            self.plane, self.portals, self.guides,
+            g.rays.handle, g.transmissive, g.rays.vertices, g.normals, g.uvs, g.colours, g.triangles,
+            g.triangle_material, g.flags, g.first, g.instance_first, g.instance_turns, self.materials,
+            self.texels, self.textures, self.lamps, self.plane, self.portals, self.guides,
         )  # fmt: skip
 
     def arrays_without_lamps(self) -> SceneArrays:

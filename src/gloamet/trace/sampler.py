@@ -1,9 +1,9 @@
-"""Random numbers of a path: even ones for its first bounces, plain ones after that.
+"""The sampler: Owen-scrambled Sobol points for a path's first dimensions, a counter's random numbers after them.
 
-Plain: a counter steps by GOLDEN and is mixed into two uniform numbers. Even: a table of scrambled Sobol points,
-one row for each sample, shifted round for each pixel and pair (Cranley & Patterson 1976); every pixel's samples
-then fill the pair's square evenly, and any one of them alone is still uniform. The shifts of pixels side by side
-are even too (`tools/make_draws.py`).
+Random: a counter steps by GOLDEN and is mixed into two uniform numbers (SplitMix64, Steele et al. 2014). Sobol: a
+table of scrambled points, one row for each sample, shifted round for each pixel and pair of dimensions (Cranley &
+Patterson 1976); every pixel's samples then fill the pair's square evenly, and any one of them alone is still uniform.
+The shifts of neighbouring pixels are even too (`tools/make_draws.py`).
 """
 
 from __future__ import annotations
@@ -14,9 +14,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 
-F = np.float32
 GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 MIX1, MIX2 = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
 PIXEL_HASH_MULTIPLIER = np.uint64(0xD1342543DE82EF95)
@@ -36,7 +35,7 @@ _FROM_UINT16 = F(2.0**-16)
 _LOW, _HIGH, _TILE_BITS = np.uint64(0x3F), np.uint64(0x3F << 6), np.uint64(0xFFFFFFFF_FFC0FFC0)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def random_pair(state):
     """Two uniform numbers in [0, 1) from a counter (SplitMix64, Steele et al. 2014)."""
     z = (state ^ (state >> np.uint64(30))) * MIX1
@@ -45,7 +44,15 @@ def random_pair(state):
     return F(z >> np.uint64(40)) * _TO_UNIT, F((z >> np.uint64(8)) & np.uint64(0xFFFFFF)) * _TO_UNIT
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
+def next_pair(state):
+    """The counter one step on, and the two uniform numbers there."""
+    state += GOLDEN
+    u, v = random_pair(state)
+    return state, u, v
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
 def pixel_id(x, y, seed):
     """The number of a pixel, column x and row y below 65536, that draws are asked by."""
     return np.uint64(x) + (np.uint64(y) << np.uint64(16)) + (np.uint64(seed) << np.uint64(32))
@@ -68,9 +75,9 @@ def sobol_pair(pixel, sample, pair):
     return u - F(int(u)), v - F(int(v))
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def sample_2d(state, pixel, sample, pair):
-    """Even numbers while there are pairs, plain ones of the counter after that."""
-    if pair < PAIRS:
-        return sobol_pair(pixel, sample, pair)
-    return random_pair(state)
+@njit(**INLINE_KERNEL_OPTIONS)
+def next_2d(state, pixel, sample, pair):
+    """The counter one step on, and two numbers: even ones while there are pairs, plain ones of the counter after."""
+    state += GOLDEN
+    u, v = sobol_pair(pixel, sample, pair) if pair < PAIRS else random_pair(state)
+    return state, u, v

@@ -1,98 +1,117 @@
-"""What a ray has met, and what the surface is there: its shading normal, colour, roughness, metalness and lobes.
+"""The surface interaction: what a ray has met, the material there, and its BSDF.
 
-Arrays are a `compiled.SceneArrays`.
+One place for the exact and for the relit path. `scene` is a `render_scene.SceneArrays`, records are those of
+`records`.
 """
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 from numba import njit
 
-from gloamet.jit import KERNEL_OPTIONS
-from gloamet.trace.bsdf import (
+from gloamet.jit import INLINE_KERNEL_OPTIONS, F
+from gloamet.trace.bsdf import fresnel, matt_bsdf, specular_probability
+from gloamet.trace.ground_plane import WATER, water_normal
+from gloamet.trace.materials import (
+    COAT,
+    COAT_ALPHA,
+    COAT_IOR,
+    CUTOUT,
+    KIND,
+    MATT,
+    NORMAL_TEXTURE,
+    SPECULAR,
+    TRANSLUCENCY,
+)
+from gloamet.trace.records import Bsdf, Surface, SurfaceInteraction
+from gloamet.trace.sampler import next_pair
+from gloamet.trace.texturing import (
+    NORMAL_MATRIX,
+    alpha_cutout,
     apply_normal_map,
     eval_textures,
-    interpolate_colour,
     interpolate_uv,
     shading_normal,
-    specular_probability,
     transform_vector,
     triangle_index,
+    vertex_colour,
 )
-from gloamet.trace.ground_plane import WATER, water_normal
-from gloamet.trace.materials import KIND, MATT, NORMAL_TEXTURE, SPECULAR
-
-F = np.float32
+from gloamet.trace.vec import UP, WHITE, add_scaled, dot, mul, neg, normalize
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def resolve_hit(arrays, ground, hit, dx, dy, dz):
-    """What a ray along d meets: the ground plane where its distance is above 0, else the hit of `rays.intersect`.
-
-    Returns distance, triangle (-1 on the plane), instance, material, the face's unit normal turned to the looker,
-    whether the looker sees its front, and the place in its texture.
-    """
-    t, nx, ny, nz, hu, hv, prim, geometry, instance = hit
+@njit(**INLINE_KERNEL_OPTIONS)
+def resolve_hit(scene, ground, hit, ray):
+    """What a ray meets: the ground plane where its distance `ground` is above 0, else the `Hit`."""
     if ground > F(0):
-        return ground, -1, -1, len(arrays.materials) - 1, F(0), F(0), F(1), True, F(0), F(0)
-    prim = triangle_index(arrays.first, arrays.instance_first, prim, geometry, instance)
-    nx, ny, nz = transform_vector(arrays.instance_matrices, instance, 0, nx, ny, nz)
-    inverse = F(1) / math.sqrt(nx * nx + ny * ny + nz * nz)
-    front = nx * dx + ny * dy + nz * dz <= F(0)
+        position = add_scaled(ray.origin, ray.direction, ground)
+        last = len(scene.materials) - 1
+        return SurfaceInteraction(ground, position, UP, True, -1, -1, last, (F(0), F(0)), (F(0), F(0)))
+    triangle = triangle_index(scene, hit)
+    normal = normalize(transform_vector(scene, hit.instance, NORMAL_MATRIX, hit.normal))
+    front = dot(normal, ray.direction) <= F(0)
     if not front:
-        inverse = -inverse
-    tu, tv = interpolate_uv(arrays.triangles, arrays.uvs, prim, hu, hv)
-    m = arrays.triangle_material[prim]
-    return t, prim, instance, m, nx * inverse, ny * inverse, nz * inverse, front, tu, tv
-
-
-@njit(inline="always", **KERNEL_OPTIONS)
-def evaluate_material(arrays, m, prim, instance, barycentric, texture, place, normal, direction, travelled):
-    """Shading normal turned to the looker, base colour, roughness, metalness; prim is -1 on the ground plane.
-
-    barycentric and texture are pairs, place, normal (of the face, turned to the looker) and direction triples;
-    travelled in metres decides how fine ripples are.
-    """
-    flags, triangles, turns, materials = (
-        arrays.flags,
-        arrays.triangles,
-        arrays.instance_matrices,
-        arrays.materials,
+        normal = neg(normal)
+    return SurfaceInteraction(
+        hit.distance,
+        add_scaled(ray.origin, ray.direction, hit.distance),
+        normal,
+        front,
+        triangle,
+        np.int64(hit.instance),
+        np.int64(scene.triangle_material[triangle]),
+        hit.barycentric,
+        interpolate_uv(scene, triangle, hit.barycentric),
     )
-    texels, pictures, plane = arrays.texels, arrays.textures, arrays.plane
-    hu, hv = barycentric
-    tu, tv = texture
-    nx, ny, nz = normal
-    dx, dy, dz = direction
-    r, g, b, rough, metal = eval_textures(materials, m, texels, pictures, tu, tv)
-    sx, sy, sz = nx, ny, nz
-    if prim >= 0:
-        sx, sy, sz = shading_normal(
-            flags, triangles, arrays.normals, turns, instance, prim, hu, hv, nx, ny, nz, dx, dy, dz
-        )
-        if materials[m, NORMAL_TEXTURE] >= 0:
-            sx, sy, sz = apply_normal_map(
-                arrays.vertices, arrays.uvs, triangles, turns, instance, prim, materials, m, texels, pictures,
-                tu, tv, (sx, sy, sz), (dx, dy, dz),
-            )  # fmt: skip
-        a, c, d = interpolate_colour(flags, arrays.colours, triangles, prim, hu, hv)
-        r, g, b = r * a, g * c, b * d
-    elif plane[WATER] > 0:
-        sx, sy, sz = water_normal(plane, place[0], place[1], travelled)
-        if sx * dx + sy * dy + sz * dz > -0.02:
-            sx, sy, sz = nx, ny, nz
-    return sx, sy, sz, r, g, b, rough, metal
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def make_bsdf(materials, m, looked, direction):
-    """The surface as `surface.reflect` takes it, of what `evaluate_material` returned for a ray along a direction."""
-    sx, sy, sz, r, g, b, rough, metal = looked
-    dx, dy, dz = direction
-    gloss, share, alpha = materials[m, SPECULAR], F(0), F(1)
+@njit(**INLINE_KERNEL_OPTIONS)
+def is_hole(scene, met):
+    """Whether a surface has a hole where it was met."""
+    return scene.materials[met.material, CUTOUT] >= F(0) and alpha_cutout(scene, met.material, met.uv)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def evaluate_material(scene, met, direction, travelled):
+    """The `Surface` at a point met along a direction; `travelled` metres decide how fine ripples are."""
+    albedo, roughness, metalness = eval_textures(scene, met.material, met.uv)
+    normal = met.normal
+    if met.triangle >= 0:
+        normal = shading_normal(scene, met, direction)
+        if scene.materials[met.material, NORMAL_TEXTURE] >= 0:
+            normal = apply_normal_map(scene, met, normal, direction)
+        albedo = mul(albedo, vertex_colour(scene, met.triangle, met.barycentric))
+    elif scene.plane[WATER] > 0:
+        ripple = water_normal(scene.plane, met.position[0], met.position[1], travelled)
+        if dot(ripple, direction) <= -0.02:
+            normal = ripple
+    return Surface(normal, albedo, roughness, metalness)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def make_bsdf(materials, m, surface, direction):
+    """The reflection model of a surface seen along a direction."""
+    alpha, probability, specular = F(1), F(0), materials[m, SPECULAR]
     if materials[m, KIND] != F(MATT):
-        alpha = rough * rough
-        share = specular_probability(-(sx * dx + sy * dy + sz * dz), r, g, b, metal, gloss)
-    return sx, sy, sz, -dx, -dy, -dz, r, g, b, alpha, metal, gloss, share
+        alpha = surface.roughness * surface.roughness
+        nv = -dot(surface.normal, direction)
+        probability = specular_probability(nv, surface.albedo, surface.metalness, specular)
+    return Bsdf(
+        surface.normal, neg(direction), surface.albedo, alpha, surface.metalness, specular, probability
+    )
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def select_layer(materials, m, state, bsdf, normal):
+    """The clear coat, the body or, of a leaf, its other side, by random numbers: (state, BSDF, face normal)."""
+    if materials[m, COAT] > F(0):
+        state, u, _unused = next_pair(state)
+        if u < materials[m, COAT] * fresnel(dot(bsdf.normal, bsdf.to_viewer), F(COAT_IOR)):
+            # a full mirror of its own roughness
+            bsdf = Bsdf(bsdf.normal, bsdf.to_viewer, WHITE, materials[m, COAT_ALPHA], F(1), F(1), F(1))
+    if materials[m, TRANSLUCENCY] > F(0):
+        state, u, _unused = next_pair(state)
+        if u < materials[m, TRANSLUCENCY]:
+            # light that goes through a leaf leaves its other side as off a matt surface
+            normal = neg(normal)
+            bsdf = matt_bsdf(neg(bsdf.normal), bsdf.colour)
+    return state, bsdf, normal

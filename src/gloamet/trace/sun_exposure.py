@@ -14,32 +14,29 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import KERNEL_OPTIONS, F
+from gloamet.trace.records import Ray
 from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.vec import dot, largest, neg, triple
 from gloamet.trace.visibility import T_MAX, offset_to_back, shadow_transmittance
 
-F = np.float32
 MIN_TRANSMITTANCE = F(0.02)  # of the sun's light: less is no sun
 SUNS_PER_TASK = 512  # suns between two looks at whether to stop
 Floats = NDArray[np.float32]
 
 
 @njit(**KERNEL_OPTIONS)
-def _sunlit_rows(scene, pervious, arrays, points, normals, both_sides, suns, first, last, shares):
+def _sunlit_rows(scene, points, normals, both_sides, suns, first, last, shares):
     for k in range(first, last):
-        dx, dy, dz = suns[k, 0], suns[k, 1], suns[k, 2]
-        lit = 0
+        towards, lit = triple(suns, k, 0), 0
         for i in range(len(points)):
-            nx, ny, nz = normals[i, 0], normals[i, 1], normals[i, 2]
-            x, y, z = points[i, 0], points[i, 1], points[i, 2]
-            if nx * dx + ny * dy + nz * dz <= F(0):
-                if not both_sides:
-                    continue
-                x, y, z = offset_to_back(x, y, z, nx, ny, nz)
-            else:
-                x, y, z = offset_to_back(x, y, z, -nx, -ny, -nz)
-            r, g, b = shadow_transmittance(scene, pervious, arrays, x, y, z, dx, dy, dz, T_MAX)
-            if max(r, max(g, b)) > MIN_TRANSMITTANCE:
+            point, normal = triple(points, i, 0), triple(normals, i, 0)
+            if dot(normal, towards) > F(0):
+                normal = neg(normal)
+            elif not both_sides:
+                continue
+            through = shadow_transmittance(scene, Ray(offset_to_back(point, normal), towards), T_MAX)
+            if largest(through) > MIN_TRANSMITTANCE:
                 lit += 1
         shares[k] = F(lit) / F(len(points))
 
@@ -55,7 +52,7 @@ def sunlit_fractions(
     shares = np.zeros(len(suns), np.float32)
     points, normals = np.ascontiguousarray(points, np.float32), np.ascontiguousarray(normals, np.float32)
     suns, arrays = np.ascontiguousarray(suns, np.float32), scene.arrays()
-    before = (scene.rays.handle, scene.geometry.pervious, arrays, points, normals, both_sides, suns)
+    before = (arrays, points, normals, both_sides, suns)
 
     def piece(first: int) -> None:
         if cancelled is None or not cancelled():

@@ -1,97 +1,90 @@
-"""How much light comes along a shadow ray: none behind walls, tinted behind panes, some between leaves.
+"""Shadow rays: how much light comes along one; none behind walls, tinted behind panes, some between leaves.
 
-Arrays are those of `compiled`.
+`scene` is a `render_scene.SceneArrays`, a ray a `records.Ray`.
 """
 
 from __future__ import annotations
 
-import math
 from typing import Any
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
-from gloamet.trace.bsdf import (
-    alpha_cutout,
-    interpolate_uv,
-    thin_glass_fresnel,
-    transform_vector,
-    triangle_index,
-)
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.trace.bsdf import thin_glass_fresnel
 from gloamet.trace.embree import OPAQUE_MASK, TRANSMISSIVE_MASK, RayScene
 from gloamet.trace.materials import CUTOUT
 from gloamet.trace.rays import intersect, occluded
+from gloamet.trace.records import Ray
+from gloamet.trace.texturing import (
+    NORMAL_MATRIX,
+    alpha_cutout,
+    interpolate_uv,
+    transform_vector,
+    triangle_index,
+)
+from gloamet.trace.vec import BLACK, WHITE, add_scaled, dot, mul, normalize, total, triple
 
-F = np.float32
 T_MAX = F(1e30)
-MAX_PASSES = 64
+MAX_PASSES = 64  # panes and holes in a row
 OPAQUE_ONLY, _TRANSMISSIVE_ONLY = np.int32(OPAQUE_MASK), np.int32(TRANSMISSIVE_MASK)
 ANY_MASK = np.int32(OPAQUE_MASK | TRANSMISSIVE_MASK)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def ray_epsilon(t, px, py, pz):
-    """How far to leave a surface: enough for the rounding of the distance and of the place."""
-    far = max(abs(px), max(abs(py), abs(pz)))
+@njit(**INLINE_KERNEL_OPTIONS)
+def ray_epsilon(t, position):
+    """How far to leave a surface: enough for the rounding of the distance and of the position."""
+    far = max(abs(position[0]), max(abs(position[1]), abs(position[2])))
     return F(1e-4) + F(1e-6) * t + F(2e-7) * far
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def offset_to_back(x, y, z, nx, ny, nz):
-    """A place off a thin surface, from where it lies off the face of normal n to the other side of the sheet."""
-    off = F(2e-3) + F(4e-6) * max(abs(x), max(abs(y), abs(z)))
-    return x - off * nx, y - off * ny, z - off * nz
+@njit(**INLINE_KERNEL_OPTIONS)
+def offset_to_back(position, normal):
+    """A position off a thin surface, from where it lies off the face to the other side of the sheet."""
+    far = max(abs(position[0]), max(abs(position[1]), abs(position[2])))
+    return add_scaled(position, normal, -(F(2e-3) + F(4e-6) * far))
 
 
 @njit(**KERNEL_OPTIONS)
-def transmittance_along_ray(scene, arrays, ox, oy, oz, dx, dy, dz, far):
+def transmittance_along_ray(scene, ray, far):
     """What panes and leaves along a shadow ray let through, per channel."""
-    materials, triangles = arrays.materials, arrays.triangles
-    r = g = b = F(1)
-    near = F(0)
+    through, near = WHITE, F(0)
     for _ in range(MAX_PASSES):
-        t, nx, ny, nz, hu, hv, prim, geometry, instance = intersect(
-            scene, ox, oy, oz, near, dx, dy, dz, far, _TRANSMISSIVE_ONLY
-        )
-        if prim < 0:
-            return r, g, b
-        prim = triangle_index(arrays.first, arrays.instance_first, prim, geometry, instance)
-        m = arrays.triangle_material[prim]
+        hit = intersect(scene.handle, ray, near, far, _TRANSMISSIVE_ONLY)
+        if hit.primitive < 0:
+            return through
+        triangle = triangle_index(scene, hit)
+        m = scene.triangle_material[triangle]
         hole = False
-        if materials[m, CUTOUT] >= F(0):
-            tu, tv = interpolate_uv(triangles, arrays.uvs, prim, hu, hv)
-            hole = alpha_cutout(materials, m, arrays.texels, arrays.textures, tu, tv)
+        if scene.materials[m, CUTOUT] >= F(0):
+            hole = alpha_cutout(scene, m, interpolate_uv(scene, triangle, hit.barycentric))
         if not hole:
-            nx, ny, nz = transform_vector(arrays.instance_matrices, instance, 0, nx, ny, nz)
-            cosine = abs(nx * dx + ny * dy + nz * dz) / math.sqrt(nx * nx + ny * ny + nz * nz)
-            _f, tr, tg, tb = thin_glass_fresnel(materials, m, cosine)
-            r, g, b = r * tr, g * tg, b * tb
-            if r + g + b <= F(0):
-                return r, g, b
-        near = t + ray_epsilon(t, ox, oy, oz)
-    return F(0), F(0), F(0)
+            normal = normalize(transform_vector(scene, hit.instance, NORMAL_MATRIX, hit.normal))
+            _reflected, passed = thin_glass_fresnel(scene.materials, m, abs(dot(normal, ray.direction)))
+            through = mul(through, passed)
+            if total(through) <= F(0):
+                return BLACK
+        near = hit.distance + ray_epsilon(hit.distance, ray.origin)
+    return BLACK
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def shadow_transmittance(scene, pervious, arrays, ox, oy, oz, dx, dy, dz, far):
+@njit(**INLINE_KERNEL_OPTIONS)
+def shadow_transmittance(scene, ray, far):
     """How much light comes along a shadow ray of length far, per channel."""
-    if not occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, ANY_MASK):
-        return F(1), F(1), F(1)
-    if not pervious or occluded(scene, ox, oy, oz, F(0), dx, dy, dz, far, OPAQUE_ONLY):
-        return F(0), F(0), F(0)
-    return transmittance_along_ray(scene, arrays, ox, oy, oz, dx, dy, dz, far)
+    if not occluded(scene.handle, ray, far, ANY_MASK):
+        return WHITE
+    if not scene.transmissive or occluded(scene.handle, ray, far, OPAQUE_ONLY):
+        return BLACK
+    return transmittance_along_ray(scene, ray, far)
 
 
 @njit(**KERNEL_OPTIONS)
-def _hit_distances(scene, origins, directions, out):
+def _hit_distances(handle, origins, directions, out):
     for k in range(len(directions)):
-        t, _x, _y, _z, _u, _v, prim, _g, _i = intersect(
-            scene, origins[k, 0], origins[k, 1], origins[k, 2], F(0), directions[k, 0], directions[k, 1],
-            directions[k, 2], T_MAX, OPAQUE_ONLY,
-        )  # fmt: skip
-        out[k] = t if prim >= 0 else F(-1)
+        ray = Ray(triple(origins, k, 0), triple(directions, k, 0))
+        hit = intersect(handle, ray, F(0), T_MAX, OPAQUE_ONLY)
+        out[k] = hit.distance if hit.primitive >= 0 else F(-1)
 
 
 def hit_distances(rays: RayScene, origins: NDArray[Any], directions: NDArray[Any]) -> NDArray[np.float32]:

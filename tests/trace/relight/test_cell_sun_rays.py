@@ -19,7 +19,7 @@ from gloamet.trace.visibility import shadow_transmittance
 from tests.conftest import box, level, make_scene
 
 CELLS = 200
-PANE = Material("tinted", (0.9, 0.5, 0.2), 0.0, transmission=1.0, sparse_pixels=True)
+PANE = Material("tinted", (0.9, 0.5, 0.2), 0.0, transmission=1.0, thin=True)
 
 
 @njit(**KERNEL_OPTIONS)

@@ -8,7 +8,8 @@ from numba import njit
 
 from gloamet.jit import KERNEL_OPTIONS
 from gloamet.trace.bsdf import eval_bsdf
-from gloamet.trace.relight import screen, shade
+from gloamet.trace.relight import composite as shade
+from gloamet.trace.relight import gbuffer as screen
 from gloamet.trace.relight.final_gather import (
     FACE_NORMAL,
     POINT_ALPHA,
@@ -48,7 +49,7 @@ def test_matt_and_glossy_pixels_reflect_the_sun_as_paths_do(gloss: float) -> Non
     paint[:, screen.ALBEDO : screen.ALBEDO + 3] = colour
     for i in range(n):
         nv, alpha = points[i, POINT_TO_VIEWER + 2], points[i, POINT_ALPHA]
-        paint[i, screen.DIFFUSE_ALBEDO_SCALE] = F(1) - F(gloss) * shade.returned(1, nv, alpha)
+        paint[i, screen.DIFFUSE_ALBEDO_SCALE] = F(1) - F(gloss) * shade.directional_albedo(1, nv, alpha)
     brief = np.zeros((n, shade.DIFFUSE_WORDS), np.float32)
     gleam = np.zeros((n, shade.SPECULAR_WORDS), np.float32)
     shade.pack_diffuse(points, paint, 0, n, brief)

@@ -14,16 +14,15 @@ import math
 import numpy as np
 from numba import njit
 
-from gloamet.jit import KERNEL_OPTIONS
-from gloamet.trace.relight.final_gather import FACE_NORMAL, POINT_NORMAL, POINT_POSITION
-from gloamet.trace.relight.gbuffer import PIXEL_KIND, SURFACE_PIXEL
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.trace.relight.points import FACE_NORMAL, PIXEL_KIND, POINT_NORMAL, POINT_POSITION, SURFACE_PIXEL
+from gloamet.trace.vec import dot, sub, triple
 
-F = np.float32
 FILTER_LEVELS = 5
 FILTER_REACH = 1 << (FILTER_LEVELS - 1)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _unlike(guide, i, j):
     """Squared difference of two pixels' guides."""
     total = F(0)
@@ -32,34 +31,23 @@ def _unlike(guide, i, j):
     return total
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def edge_stopping_weight(points, i, j):
     """0..1: how much two pixels' surfaces turn the same way and lie in one plane; 0 where they turn apart."""
-    like = (
-        points[i, POINT_NORMAL] * points[j, POINT_NORMAL]
-        + points[i, POINT_NORMAL + 1] * points[j, POINT_NORMAL + 1]
-    )
-    like += points[i, POINT_NORMAL + 2] * points[j, POINT_NORMAL + 2]
-    if like < F(0.9):
+    if dot(triple(points, i, POINT_NORMAL), triple(points, j, POINT_NORMAL)) < F(0.9):
         return F(0)
-    ex, ey = (
-        points[j, POINT_POSITION] - points[i, POINT_POSITION],
-        points[j, POINT_POSITION + 1] - points[i, POINT_POSITION + 1],
-    )
-    ez = points[j, POINT_POSITION + 2] - points[i, POINT_POSITION + 2]
-    apart = abs(
-        ex * points[i, FACE_NORMAL] + ey * points[i, FACE_NORMAL + 1] + ez * points[i, FACE_NORMAL + 2]
-    )
-    far = math.sqrt(ex * ex + ey * ey + ez * ez) + F(1e-6)
-    return math.exp(-F(8) * apart / far)
+    offset = sub(triple(points, j, POINT_POSITION), triple(points, i, POINT_POSITION))
+    apart = abs(dot(offset, triple(points, i, FACE_NORMAL)))
+    return math.exp(-F(8) * apart / (math.sqrt(dot(offset, offset)) + F(1e-6)))
 
 
 @njit(**KERNEL_OPTIONS)
-def despeckle_guide(points, paint, guide, width, height, y0, y1, calm):
+def despeckle_guide(small, guide, y0, y1, calm):
     """Rows y0..y1 of the guide without specks: none further out than the second of its like neighbours.
 
-    A cleaned picture keeps single bright pixels at joints and edges; as a guide they would guard their own grain.
+    A denoised picture keeps single bright pixels at joints and edges; as a guide they would guard their own noise.
     """
+    points, shading, width, height = small
     for y in range(y0, y1):
         for x in range(width):
             i = y * width + x
@@ -72,7 +60,7 @@ def despeckle_guide(points, paint, guide, width, height, y0, y1, calm):
                         j = b * width + a
                         if (
                             j == i
-                            or paint[j, PIXEL_KIND] != F(SURFACE_PIXEL)
+                            or shading[j, PIXEL_KIND] != F(SURFACE_PIXEL)
                             or edge_stopping_weight(points, i, j) < F(0.5)
                         ):
                             continue
@@ -87,8 +75,9 @@ def despeckle_guide(points, paint, guide, width, height, y0, y1, calm):
 
 
 @njit(**KERNEL_OPTIONS)
-def make_filter_weights(points, paint, guide, tolerance, width, height, y0, y1, weights, inverses):
+def make_filter_weights(small, guide, tolerance, y0, y1, weights, inverses):
     """Weights of rows y0..y1; guide (n, guides or 0), tolerance its standard deviation."""
+    points, shading, width, height = small
     sharp = F(0.5) / (tolerance * tolerance)
     for y in range(y0, y1):
         for x in range(width):
@@ -98,7 +87,7 @@ def make_filter_weights(points, paint, guide, tolerance, width, height, y0, y1, 
                     weights[level, k, i] = 0
                 weights[level, 4, i] = 255
                 inverses[level, i] = F(1 / 255)
-            if paint[i, PIXEL_KIND] != F(SURFACE_PIXEL):
+            if shading[i, PIXEL_KIND] != F(SURFACE_PIXEL):
                 continue
             for level in range(weights.shape[0]):
                 step, total = 1 << level, 255
@@ -107,7 +96,7 @@ def make_filter_weights(points, paint, guide, tolerance, width, height, y0, y1, 
                     if k == 4 or a < 0 or b < 0 or a >= width or b >= height:
                         continue
                     j = b * width + a
-                    if paint[j, PIXEL_KIND] != F(SURFACE_PIXEL):
+                    if shading[j, PIXEL_KIND] != F(SURFACE_PIXEL):
                         continue
                     like = edge_stopping_weight(points, i, j)
                     if like == F(0):

@@ -20,10 +20,11 @@ from gloamet.trace.relight.antialias import SUBSAMPLES, find_edge_coverage
 from gloamet.trace.relight.atrous_filter import FILTER_LEVELS, despeckle_guide, make_filter_weights
 from gloamet.trace.relight.cell_light import CellLight
 from gloamet.trace.relight.composite import pack_diffuse, pack_specular
-from gloamet.trace.relight.final_gather import POINT_NORMAL, POINT_POSITION, gather, gather_gloss, sum_lists
-from gloamet.trace.relight.frame import COUNTER_COUNT, relight_frame
-from gloamet.trace.relight.gbuffer import ALBEDO, PIXEL_KIND, SKY_PIXEL, fill_gbuffer, find_upsample_taps
+from gloamet.trace.relight.final_gather import gather, gather_gloss, sum_lists
+from gloamet.trace.relight.frame import COUNTER_COUNT, FrameSettings, OutlineArrays, Team, relight_frame
+from gloamet.trace.relight.gbuffer import fill_gbuffer, find_upsample_taps
 from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, GBuffer, Layer
+from gloamet.trace.relight.points import ALBEDO, PIXEL_KIND, POINT_NORMAL, POINT_POSITION, SKY_PIXEL
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS, find_sparse_pixels
 from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interpolable
 from gloamet.trace.relight.worker_pool import WorkerPool
@@ -40,8 +41,10 @@ REFLECTION_LEVELS = 1  # passes of evening out for mirror images, which are shar
 CACHE_DOWNSCALE = 2  # a record's pixel is so many of the display's wide
 
 
-def _no_outlines() -> tuple[NDArray[np.int32], NDArray[np.int32], Floats]:
-    return np.zeros(0, np.int32), np.zeros((0, SUBSAMPLES), np.int32), np.zeros((0, 3), np.float32)
+def _no_outlines() -> OutlineArrays:
+    return OutlineArrays(
+        np.zeros(0, np.int32), np.zeros((0, SUBSAMPLES), np.int32), np.zeros((0, 3), np.float32)
+    )
 
 
 def _never() -> bool:
@@ -60,7 +63,7 @@ class RelightCache:
         self.ready = False
         self.layers = self._empty_layers()
         self._share, self._packets = WorkerPool(pool, threads), empty_packets(threads)
-        self._handle, self._arrays = scene.rays.handle, scene.arrays()
+        self._arrays = scene.arrays()
         anchor = np.array(camera.packed(width, height)[0], np.float32)
         self.cells = CellLight(scene, anchor, self._share)
         if before is not None and before.cells.can_reuse(scene, camera):
@@ -107,26 +110,20 @@ class RelightCache:
         """What the camera sees, at both sizes, and the cells of what that sees in turn."""
         self.layers = self._empty_layers()  # one that showed nothing was made small before a stop
         a, b = self.layers
-        for screen, aside in ((a.small, b.small), (a.big, b.big)):
-            packed = self.camera.packed(screen.width, screen.height)
-            before = (self._handle, self._arrays, packed, screen.width, screen.height)
-            after = (screen.points, screen.shading, aside.points, aside.shading)
-            if not self._share.run(fill_gbuffer, before, screen.height, after, cancelled, 16):
+        for g, reflected in ((a.small, b.small), (a.big, b.big)):
+            before = (self._arrays, self.camera.packed(g.width, g.height))
+            after = (g.arrays(), reflected.arrays())
+            if not self._share.run(fill_gbuffer, before, g.height, after, cancelled, 16):
                 return False
         for layer in self.layers:
             layer.allocate()
             small, big = layer.small, layer.big
             if not layer.used:
                 continue
-            sizes = (
-                small.points, small.shading, small.width, small.height, big.points, big.shading, big.width,
-                big.height,
-            )  # fmt: skip
-            if not self._share.run(
-                find_upsample_taps, sizes, big.height, (layer.taps, layer.shares), cancelled, 16
-            ):
+            sizes, flat = (small.arrays(), big.arrays()), (big.arrays(),)
+            taps = (layer.taps, layer.shares)
+            if not self._share.run(find_upsample_taps, sizes, big.height, taps, cancelled, 16):
                 return False
-            flat = (big.points, big.shading, big.width, big.height)
             self._share.run(mark_interpolable, flat, big.height, (layer.interpolable,))
             self._share.run(mark_coplanar_neighbours, flat, big.height, (layer.coplanar,))
             self._shorten(layer)
@@ -160,7 +157,7 @@ class RelightCache:
             np.zeros((len(small.points), MAX_NEIGHBOURS), np.int32),
         )
         eye = self.camera.packed(small.width, small.height)[0]
-        before = (small.points, small.shading, small.width, small.height, eye)
+        before = (small.arrays(), eye)
         self._share.run(find_sparse_pixels, before, small.height, (marks, lenders))
         layer.sparse_pixels = np.flatnonzero(marks).astype(np.int32)
         layer.neighbours = lenders[layer.sparse_pixels]
@@ -172,17 +169,14 @@ class RelightCache:
             np.empty((len(big.points), SUBSAMPLES), np.int32),
             np.empty((len(big.points), 3), np.float32),
         )
-        before = (
-            self._handle, self._arrays, self.camera.packed(big.width, big.height), big.points, big.shading, big.width,
-            big.height,
-        )  # fmt: skip
+        before = (self._arrays, self.camera.packed(big.width, big.height), big.arrays())
         if not self._share.run(find_edge_coverage, before, big.height, (covers, albedo), cancelled, 32):
             return False
         big.shading[:, ALBEDO : ALBEDO + 3] = albedo
         self._shorten(self.layers[0])
         edges = np.flatnonzero((covers != np.arange(len(covers))[:, None]).any(1)).astype(np.int32)
         covers = covers[edges]
-        self._outlines = edges, covers, np.empty((len(edges), 3), np.float32)
+        self._outlines = OutlineArrays(edges, covers, np.empty((len(edges), 3), np.float32))
         return True
 
     def _gather(self, layer: Layer, begin: int, end: int, cancelled: Callable[[], bool]) -> bool:
@@ -210,9 +204,9 @@ class RelightCache:
         small = layer.small
         guide = np.stack(guides, 1).astype(np.float32) if guides else np.zeros((1, 0), np.float32)
         calm = np.empty_like(guide)
-        alone = (small.points, small.shading, guide, small.width, small.height)
+        alone = (small.arrays(), guide)
         self._share.run(despeckle_guide, alone, small.height, (calm,))
-        before = (small.points, small.shading, calm, FILTER_TOLERANCE, small.width, small.height)
+        before = (small.arrays(), calm, FILTER_TOLERANCE)
         after = (layer.filter_weights, layer.filter_norms)
         return self._share.run(make_filter_weights, before, small.height, after, cancelled, 4)
 
@@ -272,11 +266,10 @@ class RelightCache:
             rounds, samples = BOUNCES_AT_REST, MOST_SAMPLES
         out = np.empty((self.width * self.height, 3), np.float32)
         words = (
-            np.zeros(COUNTER_COUNT, np.int64), self._packets,
-            (self._handle, self.scene.geometry.pervious, self._arrays),
-            (lights.table, lights.sun, lights.ground), (F(sun_gain), F(sky_gain)),
-            (rounds, samples, phase, stride, turn, half), self.cells.parts(lights, sun_gain),
-            (self.layers[0].parts(FILTER_LEVELS), self.layers[1].parts(REFLECTION_LEVELS)), self._outlines, out,
+            Team(np.zeros(COUNTER_COUNT, np.int64), self._packets), self._arrays, lights.arrays(),
+            (F(sun_gain), F(sky_gain)), FrameSettings(rounds, samples, phase, stride, turn, half),
+            self.cells.arrays(lights, sun_gain),
+            (self.layers[0].arrays(FILTER_LEVELS), self.layers[1].arrays(REFLECTION_LEVELS)), self._outlines, out,
         )  # fmt: skip
         self._share.all_together(relight_frame, words)
         return out.reshape(self.height, self.width, 3)

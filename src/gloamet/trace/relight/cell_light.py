@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,28 +20,32 @@ from gloamet.trace.rays import LANES, empty_packets
 from gloamet.trace.relight.cell_samples import stratified_subset
 from gloamet.trace.relight.cell_sun_rays import trace_all_cells_sun
 from gloamet.trace.relight.final_gather import (
-    FACE_NORMAL,
     HIT_WORDS,
-    POINT_ALPHA,
-    POINT_NORMAL,
-    POINT_POSITION,
-    POINT_TRANSLUCENCY,
-    POINT_WORDS,
+    CellArrays,
     gather,
     propagate,
     random_walk,
 )
 from gloamet.trace.relight.layer import GBuffer
+from gloamet.trace.relight.points import (
+    FACE_NORMAL,
+    POINT_ALPHA,
+    POINT_NORMAL,
+    POINT_POSITION,
+    POINT_TRANSLUCENCY,
+    POINT_WORDS,
+)
 from gloamet.trace.relight.radiance_cells import (
     FIRST_CELL,
     GROUND_ROW,
+    CellLookup,
     empty_slots,
     insert_hits,
     resample_members,
     write_sky_rows,
 )
 from gloamet.trace.relight.worker_pool import WorkerPool
-from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.render_scene import RenderScene, SceneArrays
 
 F = np.float32
 Floats = NDArray[np.float32]
@@ -66,7 +69,7 @@ class CellLight:
 
     def __init__(self, scene: RenderScene, anchor: Floats, sharing: WorkerPool) -> None:
         self._scene, self._share, self._anchor = scene, sharing, anchor
-        self._handle, self._arrays = scene.rays.handle, scene.arrays()
+        self._arrays = scene.arrays()
         self._packets = empty_packets(sharing.threads)
         self._keys, self._rows = empty_slots(MAX_CELLS)
         self._places = np.zeros((0, SAMPLES_PER_CELL, HIT_WORDS), np.float32)
@@ -89,9 +92,9 @@ class CellLight:
         return moved < REUSE_DISTANCE * math.dist(camera.eye, camera.target)
 
     @property
-    def looking(self) -> tuple[object, ...]:
+    def looking(self) -> tuple[SceneArrays, CellLookup]:
         """What `gather` takes before its points."""
-        return (self._handle, self._arrays, self._anchor, self._keys, self._rows)
+        return (self._arrays, CellLookup(self._anchor, self._keys, self._rows))
 
     def find(self, screens: list[GBuffer], cancelled: Callable[[], bool]) -> bool:
         """Make the cells that are missing of surfaces met on walks from what screens show; False when cancelled."""
@@ -103,9 +106,8 @@ class CellLight:
         # a stop half-way must not leave keys that no cell stands behind
         keys, rows = self._keys.copy(), self._rows.copy()
         members, filled = np.zeros((room, SAMPLES_PER_CELL), np.int32), np.zeros(room, np.int32)
-        new = -self.count + insert_hits(
-            self._anchor, hits, materials, self.count, MAX_CELLS, keys, rows, members, filled
-        )
+        lookup = CellLookup(self._anchor, keys, rows)
+        new = insert_hits(lookup, hits, materials, self.count, MAX_CELLS, members, filled) - self.count
         kept = np.maximum(np.minimum(filled[:new], SAMPLES_PER_CELL), 1)[:, None]
         chosen = np.take_along_axis(members[:new], np.arange(SAMPLES_PER_CELL)[None] % kept, 1)
         return self._append_cells(np.ascontiguousarray(hits[chosen]), keys, rows, cancelled)
@@ -122,7 +124,7 @@ class CellLight:
             chosen = np.random.default_rng(seed + k).choice(shown, min(walks, 2 * len(shown)))
             met = np.zeros((len(chosen), WALK_BOUNCES, HIT_WORDS), np.float32)
             of = np.full((len(chosen), WALK_BOUNCES), -1, np.int32)
-            before = (self._handle, self._arrays, screen.points, chosen)
+            before = (self._arrays, screen.points, chosen)
             if not self._share.run(
                 random_walk, before, len(chosen), (WALK_BOUNCES, seed, met, of), cancelled, 16
             ):
@@ -136,7 +138,7 @@ class CellLight:
     ) -> bool:
         """Take new places (cells, MEMBERS, HIT_WORDS) beside the old ones, and look round from each."""
         new = len(places)
-        looking = (self._handle, self._arrays, self._anchor, keys, rows)
+        looking = (self._arrays, CellLookup(self._anchor, keys, rows))
         seen = self._gather_samples(looking, places, 0, self._samples, cancelled)
         if seen is None:
             return False
@@ -183,7 +185,7 @@ class CellLight:
             np.zeros((self.count, CANDIDATES_PER_CELL), np.int32),
             np.zeros(self.count, np.int32),
         )
-        resample_members(self._anchor, hits, materials, self._keys, self._rows, members, filled)
+        resample_members(self.looking[1], hits, materials, members, filled)
         # the last places of a cell are repeated ones, if any are
         moved = np.arange(SAMPLES_PER_CELL)[::-1][None] < filled[:, None]
         places = np.where(moved[..., None], hits[members[:, SAMPLES_PER_CELL - 1 :: -1]], self._places)
@@ -220,29 +222,25 @@ class CellLight:
     def solve(self, lights: Environment, sun_gain: float, rounds: int, even: bool) -> None:
         """Bring the table up to date for a light at rest; `even` puts a uniform sky in the sky's place."""
         self.schedule_sun_update(lights, True)
-        words = (
-            np.zeros(2, np.int64), self._handle, self._scene.geometry.pervious, self._arrays, lights.sun,
-            self._places, self._packets, self._lit,
-        )  # fmt: skip
+        env = lights.arrays()
+        words = (np.zeros(2, np.int64), self._arrays, env.sun, self._places, self._packets, self._lit)
         self._share.all_together(trace_all_cells_sun, words)
-        write_sky_rows(lights.table, lights.ground, F(sun_gain), F(1), self.table)
-        received, before = self._received, self._before
+        write_sky_rows(env, (F(sun_gain), F(1)), self.table)
+        cells = self.arrays(lights, sun_gain)
         if even:
             self.table[: GROUND_ROW + 1] = 1.0
             # what goes round of the day's light is thousands of times as bright
-            received, before = np.zeros_like(received), np.zeros(3, np.float32)
-        propagate(
-            self._lit, received, self._albedo, self._gloss, lights.sun[3:6] * F(sun_gain), self._all,
-            self._index, self._weight, np.zeros_like(received), before, rounds, -1, self.table,
-        )  # fmt: skip
+            cells = cells._replace(received=np.zeros_like(self._received), first_hand=np.zeros(3, np.float32))
+        propagate(cells, rounds, -1)
         if even:
             self._sun = None  # the next picture must not go on from this table
 
-    def parts(self, lights: Environment, sun_gain: float) -> tuple[Any, ...]:
-        """What `frame.relight` takes, with the table it fills."""
-        return (
+    def arrays(self, lights: Environment, sun_gain: float) -> CellArrays:
+        """What the kernels take, with the table they fill."""
+        sun_light = np.asarray(lights.sun.irradiance, np.float32) * F(sun_gain)
+        return CellArrays(
             self._places, self._lit, self._received, self._albedo, self._gloss, self._all, self._index,
-            self._weight, lights.sun[3:6] * F(sun_gain), self.table, np.zeros_like(self._received), self._before,
+            self._weight, sun_light, self.table, np.zeros_like(self._received), self._before,
         )  # fmt: skip
 
     def schedule_sun_update(self, lights: Environment, at_rest: bool) -> tuple[int, int]:
@@ -250,7 +248,7 @@ class CellLight:
 
         All after a jump and at rest, one in STEPS after a small step.
         """
-        direction = lights.sun[:3].copy()
+        direction = np.asarray(lights.sun.direction, np.float32)
         before = self._sun if self._sun is not None else -direction
         stride = 1 if at_rest or float(direction @ before) < JUMP_COSINE else UPDATE_INTERVAL
         if stride > 1 and np.array_equal(direction, before) and self._phase == 0:

@@ -1,11 +1,8 @@
-"""What a camera sees, kept per pixel without light: once per camera, at the record's and at the display's size.
+"""The g-buffer: what a camera sees, kept per pixel without light, at the cache's and at the display's size.
 
-A layer of n = height x width pixels: points (n, POINT_WORDS) as in `gather`; paint (n, PAINT_WORDS): WEIGHT per
-channel of what is seen, ALBEDO, KIND (SURFACE, SKY, or NONE), BENEATH the share of light a matt base sends out
-through its gloss. A pixel of sky has its direction in the point's place, and where the face would be its coordinates
-on the dome and the share of the far ground that the camera sees there. The first layer is what lies straight ahead
-through panes and holes, the second what the first pane, water, varnish or mirror throws aside. taps (n, 4) int32 and
-shares (n, 4) uint8, in 255ths, lead from a display pixel to pixels of the record.
+Rows are laid out in `points`. The first layer is what lies straight ahead through panes and holes, the second what the
+first pane, water, varnish or mirror reflects. taps (n, 4) int32 and shares (n, 4) uint8, in 255ths, lead from a display
+pixel to pixels of the cache (joint bilateral upsampling: Kopf et al. 2007).
 """
 
 from __future__ import annotations
@@ -15,16 +12,21 @@ import math
 import numpy as np
 from numba import njit
 
-from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.sky.dome import dome_coordinates
-from gloamet.trace.bsdf import MIRROR_ALPHA, directional_albedo
+from gloamet.trace.bsdf import DIELECTRIC_LOBE, MIRROR_ALPHA, directional_albedo
 from gloamet.trace.camera_rays import camera_ray
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
 from gloamet.trace.ground_plane import horizon_fade
-from gloamet.trace.materials import KIND as MATERIAL_KIND
-from gloamet.trace.materials import MATT, SPECULAR, TRANSLUCENCY
-from gloamet.trace.relight.final_gather import (
+from gloamet.trace.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
+from gloamet.trace.relight.points import (
+    ALBEDO,
+    DIFFUSE_ALBEDO_SCALE,
+    EMPTY_PIXEL,
     FACE_NORMAL,
+    GROUND_FADE,
+    PATH_WEIGHT,
+    PIXEL_KIND,
     POINT_ALPHA,
     POINT_METALNESS,
     POINT_NORMAL,
@@ -32,116 +34,106 @@ from gloamet.trace.relight.final_gather import (
     POINT_SPECULAR,
     POINT_TO_VIEWER,
     POINT_TRANSLUCENCY,
+    SKY_PIXEL,
+    SKY_U,
+    SKY_V,
+    SURFACE_PIXEL,
 )
-from gloamet.trace.relight.specular_chain import ESCAPED, HIT, trace_specular_chain
+from gloamet.trace.relight.specular_chain import AHEAD, ESCAPED, HIT, trace_specular_chain
+from gloamet.trace.vec import BLACK, dot, neg, put, scale, sub, triple
 
-F = np.float32
-PATH_WEIGHT, ALBEDO, PIXEL_KIND, DIFFUSE_ALBEDO_SCALE = 0, 3, 6, 7
-SHADING_WORDS = 8
-SKY_U, SKY_V, GROUND_FADE = FACE_NORMAL, FACE_NORMAL + 1, FACE_NORMAL + 2
-EMPTY_PIXEL, SURFACE_PIXEL, SKY_PIXEL = 0.0, 1.0, 2.0
-MIN_REFLECTION_WEIGHT = F(2e-3)  # a weaker mirror image is not kept
+MIN_REFLECTION_WEIGHT = F(2e-3)  # a weaker reflection is not kept
 _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
+_MIDDLE, _PINHOLE = (F(0.5), F(0.5)), (F(0), F(0))
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def _write_sky(plane, d, i, points, paint):
+@njit(**INLINE_KERNEL_OPTIONS)
+def _write_sky(scene, direction, i, layer):
     """Make row i of a layer one of sky, and of the far ground where the camera sees that."""
-    paint[i, PIXEL_KIND] = F(SKY_PIXEL)
-    for k in range(3):
-        points[i, POINT_NORMAL + k] = F(0)
-    points[i, POINT_POSITION], points[i, POINT_POSITION + 1], points[i, POINT_POSITION + 2] = d
-    points[i, SKY_U], points[i, SKY_V] = dome_coordinates(d[0], d[1], max(d[2], F(0)))
-    points[i, GROUND_FADE] = horizon_fade(plane, d[2])
+    points = layer.points
+    layer.shading[i, PIXEL_KIND] = F(SKY_PIXEL)
+    put(points, i, POINT_NORMAL, BLACK)
+    put(points, i, POINT_POSITION, direction)
+    points[i, SKY_U], points[i, SKY_V] = dome_coordinates(direction[0], direction[1], max(direction[2], F(0)))
+    points[i, GROUND_FADE] = horizon_fade(scene.plane, direction[2])
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def _write_hit(materials, plane, found, scale, i, points, paint):
-    """Write what a look found into row i of a layer."""
-    kind, p, n, s, d, w, ground, _aside = found
-    for k in range(3):
-        paint[i, PATH_WEIGHT + k] = scale * w[k]
-        points[i, POINT_NORMAL + k] = F(0)
-    paint[i, PIXEL_KIND] = F(EMPTY_PIXEL)
-    if kind == ESCAPED:
-        _write_sky(plane, d, i, points, paint)
-    if kind == HIT:
-        m = ground[0]
-        paint[i, PIXEL_KIND] = F(SURFACE_PIXEL)
-        paint[i, ALBEDO], paint[i, ALBEDO + 1], paint[i, ALBEDO + 2] = ground[4], ground[5], ground[6]
-        points[i, POINT_POSITION], points[i, POINT_POSITION + 1], points[i, POINT_POSITION + 2] = p
-        points[i, POINT_NORMAL], points[i, POINT_NORMAL + 1], points[i, POINT_NORMAL + 2] = s
-        (
-            points[i, FACE_NORMAL],
-            points[i, FACE_NORMAL + 1],
-            points[i, FACE_NORMAL + 2],
-        ) = n
-        points[i, POINT_TO_VIEWER], points[i, POINT_TO_VIEWER + 1], points[i, POINT_TO_VIEWER + 2] = (
-            -d[0],
-            -d[1],
-            -d[2],
-        )
+@njit(**INLINE_KERNEL_OPTIONS)
+def _write_hit(scene, end, weight, i, layer):
+    """Write what a specular chain found, under a weight, into row i of a layer."""
+    points, shading, materials = layer.points, layer.shading, scene.materials
+    put(shading, i, PATH_WEIGHT, scale(end.weight, weight))
+    put(points, i, POINT_NORMAL, BLACK)
+    shading[i, PIXEL_KIND] = F(EMPTY_PIXEL)
+    if end.kind == ESCAPED:
+        _write_sky(scene, end.direction, i, layer)
+    if end.kind == HIT:
+        m, surface = end.material, end.surface
+        shading[i, PIXEL_KIND] = F(SURFACE_PIXEL)
+        put(shading, i, ALBEDO, surface.albedo)
+        put(points, i, POINT_POSITION, end.position)
+        put(points, i, POINT_NORMAL, surface.normal)
+        put(points, i, FACE_NORMAL, end.normal)
+        put(points, i, POINT_TO_VIEWER, neg(end.direction))
         points[i, POINT_ALPHA], points[i, POINT_SPECULAR], points[i, POINT_METALNESS] = F(1), F(0), F(0)
         points[i, POINT_TRANSLUCENCY] = materials[m, TRANSLUCENCY]
-        paint[i, DIFFUSE_ALBEDO_SCALE] = F(1)
-        alpha = ground[7] * ground[7]
-        if materials[m, MATERIAL_KIND] != F(MATT) and alpha >= MIRROR_ALPHA:
-            points[i, POINT_ALPHA], points[i, POINT_METALNESS] = alpha, ground[8]
-            points[i, POINT_SPECULAR] = materials[m, SPECULAR]
-            nv = -(s[0] * d[0] + s[1] * d[1] + s[2] * d[2])
-            paint[i, DIFFUSE_ALBEDO_SCALE] = (F(1) - ground[8]) * (
-                F(1) - points[i, POINT_SPECULAR] * directional_albedo(1, nv, alpha)
-            )
+        shading[i, DIFFUSE_ALBEDO_SCALE] = F(1)
+        alpha = surface.roughness * surface.roughness
+        if materials[m, KIND] != F(MATT) and alpha >= MIRROR_ALPHA:
+            specular, nv = materials[m, SPECULAR], -dot(surface.normal, end.direction)
+            points[i, POINT_ALPHA], points[i, POINT_METALNESS] = alpha, surface.metalness
+            points[i, POINT_SPECULAR] = specular
+            taken = specular * directional_albedo(DIELECTRIC_LOBE, nv, alpha)
+            shading[i, DIFFUSE_ALBEDO_SCALE] = (F(1) - surface.metalness) * (F(1) - taken)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def _fades_into_sky(plane, found):
-    """Whether a look ended on the far edge of the ground, which melts into the sky."""
-    return found[0] == HIT and found[6][1] < 0 and horizon_fade(plane, found[4][2]) < F(1)
+@njit(**INLINE_KERNEL_OPTIONS)
+def _fades_into_sky(scene, end):
+    """Whether a chain ended on the far edge of the ground, which melts into the sky."""
+    return end.kind == HIT and end.triangle < 0 and horizon_fade(scene.plane, end.direction[2]) < F(1)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def _split_with_sky(plane, d, i, points, paint, aside_points, aside_paint):
+@njit(**INLINE_KERNEL_OPTIONS)
+def _split_with_sky(scene, direction, i, layer, reflected):
     """Less of the ground in the first layer, and sky beside it in the second."""
-    share = horizon_fade(plane, d[2])
-    for k in range(3):
-        aside_paint[i, PATH_WEIGHT + k] = paint[i, PATH_WEIGHT + k] * (F(1) - share)
-        paint[i, PATH_WEIGHT + k] *= share
-    _write_sky(plane, d, i, aside_points, aside_paint)
-    aside_points[i, GROUND_FADE] = F(0)
+    share, weight = horizon_fade(scene.plane, direction[2]), triple(layer.shading, i, PATH_WEIGHT)
+    put(reflected.shading, i, PATH_WEIGHT, scale(weight, F(1) - share))
+    put(layer.shading, i, PATH_WEIGHT, scale(weight, share))
+    _write_sky(scene, direction, i, reflected)
+    reflected.points[i, GROUND_FADE] = F(0)
 
 
 @njit(**KERNEL_OPTIONS)
-def fill_gbuffer(scene, arrays, camera, width, height, y0, y1, points, paint, aside_points, aside_paint):
-    """Fill rows y0..y1 of both layers; returns how many pixels have a mirror image."""
-    materials, plane = arrays.materials, arrays.plane
-    count = 0
+def fill_gbuffer(scene, camera, y0, y1, layer, reflected):
+    """Fill rows y0..y1 of both layers, `points.GBufferArrays`; returns how many pixels have a reflection."""
+    size, count = (layer.width, layer.height), 0
     for y in range(y0, y1):
-        for x in range(width):
-            i = y * width + x
-            ox, oy, oz, dx, dy, dz = camera_ray(camera, x, y, width, height, F(0.5), F(0.5), F(0), F(0))
-            away = ax = ay = az = bx = by = bz = F(0)
-            for layer in range(2):
-                if layer == 0:
-                    found = trace_specular_chain(scene, arrays, _CAMERA, np.uint64(0), ox, oy, oz, dx, dy, dz)
-                    away, ax, ay, az, bx, by, bz = found[7]
-                    _write_hit(materials, plane, found, F(1), i, points, paint)
-                    aside_paint[i, PIXEL_KIND] = F(EMPTY_PIXEL)
-                    if _fades_into_sky(plane, found) and away <= MIN_REFLECTION_WEIGHT:
-                        _split_with_sky(plane, found[4], i, points, paint, aside_points, aside_paint)
-                    elif _fades_into_sky(plane, found):
+        for x in range(layer.width):
+            i, ray = y * layer.width + x, camera_ray(camera, (x, y), size, _MIDDLE, _PINHOLE)
+            away = F(0)
+            for step in range(2):
+                if step == 1 and away <= MIN_REFLECTION_WEIGHT:
+                    break
+                end = trace_specular_chain(scene, _CAMERA if step == 0 else _PATH, AHEAD, ray)
+                fades = _fades_into_sky(scene, end)
+                if step == 0:
+                    _write_hit(scene, end, F(1), i, layer)
+                    reflected.shading[i, PIXEL_KIND] = F(EMPTY_PIXEL)
+                    away, ray = end.reflection
+                    if fades and away <= MIN_REFLECTION_WEIGHT:
+                        _split_with_sky(scene, end.direction, i, layer, reflected)
+                    elif fades:
                         # the second layer is taken: shadows so far out are lost
-                        _write_sky(plane, found[4], i, points, paint)
-                elif away > MIN_REFLECTION_WEIGHT:
+                        _write_sky(scene, end.direction, i, layer)
+                else:
                     count += 1
-                    found = trace_specular_chain(scene, arrays, _PATH, np.uint64(0), ax, ay, az, bx, by, bz)
-                    _write_hit(materials, plane, found, away, i, aside_points, aside_paint)
-                    if _fades_into_sky(plane, found):
-                        _write_sky(plane, found[4], i, aside_points, aside_paint)
+                    _write_hit(scene, end, away, i, reflected)
+                    if fades:
+                        _write_sky(scene, end.direction, i, reflected)
     return count
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _share_out(best, total, i, shares):
     """Four weights as shares of 255 that add up to it."""
     most, left = 0, 255
@@ -154,71 +146,60 @@ def _share_out(best, total, i, shares):
         shares[i, most] += np.uint8(left)
 
 
+@njit(**INLINE_KERNEL_OPTIONS)
+def _tap_weight(big, i, small, j, any_surface):
+    """How like the surface of cache pixel j is to that of display pixel i; 0 for no tap."""
+    like = dot(triple(big.points, i, POINT_NORMAL), triple(small.points, j, POINT_NORMAL))
+    if any_surface:
+        like = F(1)
+    if like <= F(0.3):
+        return F(0)
+    offset = sub(triple(small.points, j, POINT_POSITION), triple(big.points, i, POINT_POSITION))
+    apart = abs(dot(offset, triple(big.points, i, FACE_NORMAL)))
+    far = math.sqrt(dot(offset, offset)) + F(1e-6)
+    like *= like
+    like *= like
+    # a plane's pixels may lie far apart at a slant; what is off it may not
+    return like * math.exp(-(F(0) if any_surface else F(6)) * apart / far)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _keep_best(weight, j, i, best, taps):
+    """Let a tap take the place of the weakest of four."""
+    least = 0
+    for q in range(1, 4):
+        if best[q] < best[least]:
+            least = q
+    if weight > best[least]:
+        best[least], taps[i, least] = weight, j
+
+
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def find_upsample_taps(
-    points, paint, width, height, big_points, big_paint, big_width, big_height, y0, y1, taps, shares
-):
-    """For display rows y0..y1 the four record pixels most like each, by place and normal, and their shares."""
-    best = np.zeros(4, np.float32)
+def find_upsample_taps(small, big, y0, y1, taps, shares):
+    """For display rows y0..y1 the four cache pixels most like each, by place and normal, and their shares."""
+    best, width, height = np.zeros(4, np.float32), small.width, small.height
     for y in range(y0, y1):
-        for x in range(big_width):
-            i = y * big_width + x
+        for x in range(big.width):
+            i = y * big.width + x
             for q in range(4):
                 taps[i, q], shares[i, q] = 0, np.uint8(0)
-            if big_paint[i, PIXEL_KIND] != F(SURFACE_PIXEL):
+            if big.shading[i, PIXEL_KIND] != F(SURFACE_PIXEL):
                 continue
-            u = (F(x) + F(0.5)) * F(width) / F(big_width) - F(0.5)
-            v = (F(y) + F(0.5)) * F(height) / F(big_height) - F(0.5)
-            cx, cy = int(math.floor(u + F(0.5))), int(math.floor(v + F(0.5)))
-            px, py, pz = (
-                big_points[i, POINT_POSITION],
-                big_points[i, POINT_POSITION + 1],
-                big_points[i, POINT_POSITION + 2],
-            )
-            nx, ny, nz = (
-                big_points[i, POINT_NORMAL],
-                big_points[i, POINT_NORMAL + 1],
-                big_points[i, POINT_NORMAL + 2],
-            )
-            fx, fy, fz = (
-                big_points[i, FACE_NORMAL],
-                big_points[i, FACE_NORMAL + 1],
-                big_points[i, FACE_NORMAL + 2],
-            )
+            u = (F(x) + F(0.5)) * F(width) / F(big.width) - F(0.5)
+            v = (F(y) + F(0.5)) * F(height) / F(big.height) - F(0.5)
+            cx, cy, total = int(math.floor(u + F(0.5))), int(math.floor(v + F(0.5))), F(0)
             for attempt in range(3):
-                # near, then wide, at last any surface: a thread or leaf may have no like pixel in the record
-                reach, any_surface = 1 if attempt == 0 else 4, attempt == 2
+                # near, then wide, at last any surface: a thread or leaf may have no like pixel in the cache
+                reach, fall_off = (1, F(1.2)) if attempt == 0 else (4, F(0.3))
                 total = F(0)
                 best[:] = F(0)
                 for b in range(max(0, cy - reach), min(height, cy + reach + 1)):
                     for a in range(max(0, cx - reach), min(width, cx + reach + 1)):
                         j = b * width + a
-                        if paint[j, PIXEL_KIND] != F(SURFACE_PIXEL):
-                            continue
-                        like = nx * points[j, POINT_NORMAL] + ny * points[j, POINT_NORMAL + 1]
-                        like += nz * points[j, POINT_NORMAL + 2]
-                        if any_surface:
-                            like = F(1)
-                        if like <= F(0.3):
-                            continue
-                        ex, ey = points[j, POINT_POSITION] - px, points[j, POINT_POSITION + 1] - py
-                        ez = points[j, POINT_POSITION + 2] - pz
-                        apart = abs(ex * fx + ey * fy + ez * fz)
-                        far = math.sqrt(ex * ex + ey * ey + ez * ez) + F(1e-6)
-                        su, sv = F(a) - u, F(b) - v
-                        like *= like
-                        like *= like
-                        # a plane's pixels may lie far apart at a slant; what is off it may not
-                        w = like * math.exp(
-                            -(F(0) if any_surface else F(6)) * apart / far
-                            - (su * su + sv * sv) * (F(1.2) if reach == 1 else F(0.3))
-                        )
-                        least = 0
-                        for q in range(1, 4):
-                            if best[q] < best[least]:
-                                least = q
-                        if w > best[least]:
-                            best[least], taps[i, least] = w, j
+                        if small.shading[j, PIXEL_KIND] == F(SURFACE_PIXEL):
+                            su, sv = F(a) - u, F(b) - v
+                            near = math.exp(-fall_off * (su * su + sv * sv))
+                            _keep_best(near * _tap_weight(big, i, small, j, attempt == 2), j, i, best, taps)
                 for q in range(4):
                     total += best[q]
                 if total > F(0.05):

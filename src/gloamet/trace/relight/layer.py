@@ -1,4 +1,4 @@
-"""One layer of a record: what its pixels see of the light table, and how that reaches the display.
+"""One layer of a relight cache: what its pixels see of the light table, and how that reaches the display.
 
 Made once per camera by rays, evaluated for every light without any. Two sizes: lists are kept for the record's
 pixels, surfaces and sky also for the display's.
@@ -7,20 +7,94 @@ pixels, surfaces and sky also for the display's.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.trace.relight.atrous_filter import FILTER_LEVELS, FILTER_REACH
 from gloamet.trace.relight.composite import DIFFUSE_WORDS, SPECULAR_WORDS
-from gloamet.trace.relight.final_gather import POINT_METALNESS, POINT_SPECULAR, POINT_WORDS
-from gloamet.trace.relight.gbuffer import PIXEL_KIND, SHADING_WORDS, SURFACE_PIXEL
+from gloamet.trace.relight.points import (
+    PIXEL_KIND,
+    POINT_METALNESS,
+    POINT_SPECULAR,
+    POINT_WORDS,
+    SHADING_WORDS,
+    SURFACE_PIXEL,
+    Floats,
+    GBufferArrays,
+)
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS
 
-Floats = NDArray[np.float32]
 MOST_SAMPLES, GLOSS_SAMPLES = 32, 8
 SHINE_LEVELS = 3  # passes of evening out for what rough gloss reflects
+
+
+class ListArrays(NamedTuple):
+    """Lists of the cache's pixels, diffuse and specular, and what their sums are."""
+
+    wanted: NDArray[np.uint8]
+    rows: NDArray[np.uint16]
+    weight: Floats
+    gloss_rows: NDArray[np.uint16]
+    gloss_weight: Floats
+    received: Floats
+    shine: Floats
+    samples: int
+    gloss_samples: int
+
+
+class DisplayArrays(NamedTuple):
+    """The display's pixels: the g-buffer, what compositing reads of it, upsampling taps, visibility of the sun."""
+
+    points: Floats
+    shading: Floats
+    diffuse: Floats
+    specular: Floats
+    width: int
+    height: int
+    kinds: NDArray[np.uint8]
+    interpolable: NDArray[np.bool_]
+    coplanar: NDArray[np.uint8]
+    taps: NDArray[np.int32]
+    shares: NDArray[np.uint8]
+    visible: NDArray[np.uint32]
+
+
+class FilterArrays(NamedTuple):
+    """Pictures (3, n + 2 margins) that the à-trous filter goes to and fro between, and its weights."""
+
+    received: Floats
+    spare: Floats
+    shine: Floats
+    shine_spare: Floats
+    weights: NDArray[np.uint8]
+    norms: Floats
+    width: int
+    height: int
+    levels: int
+    shine_levels: int
+
+
+class SparseArrays(NamedTuple):
+    """Pixels that take the mean of their neighbours, these, and room for the means."""
+
+    pixels: NDArray[np.int32]
+    neighbours: NDArray[np.int32]
+    mixed: Floats
+    shine_mixed: Floats
+
+
+class LayerArrays(NamedTuple):
+    """A layer as the kernels take it; `received` and `shine` are what the filter leaves, without margins."""
+
+    lists: ListArrays
+    display: DisplayArrays
+    filter: FilterArrays
+    received: Floats
+    shine: Floats
+    used: bool
+    sparse: SparseArrays
 
 
 @dataclass
@@ -36,6 +110,10 @@ class GBuffer:
         n = self.width * self.height
         self.points = np.zeros((n, POINT_WORDS), np.float32)
         self.shading = np.zeros((n, SHADING_WORDS), np.float32)
+
+    def arrays(self) -> GBufferArrays:
+        """What the kernels take."""
+        return GBufferArrays(self.points, self.shading, self.width, self.height)
 
     @property
     def surfaces(self) -> NDArray[np.bool_]:
@@ -93,27 +171,26 @@ class Layer:
         """A picture (3, n + 2 margins) of the record's size without its margins, (3, n)."""
         return picture[:, self.margin : picture.shape[1] - self.margin]
 
-    def parts(self, levels: int) -> tuple[tuple[Any, ...], ...]:
-        """What `frame.relight` takes: lists, display, evening out in `levels` (odd) passes, results, thin pixels."""
-        small, big, inner = self.small, self.big, self.inner
-        lists = (
-            self.wanted, self.index, self.weight, self.gloss_index, self.gloss_weight, inner(self.received),
-            inner(self.shine), self.samples, self.gloss_samples,
+    def arrays(self, levels: int) -> LayerArrays:
+        """What `frame.relight_frame` takes; the filter runs in `levels` (odd) passes."""
+        small, big, inner, m = self.small, self.big, self.inner, len(self.sparse_pixels)
+        return LayerArrays(
+            ListArrays(
+                self.wanted, self.index, self.weight, self.gloss_index, self.gloss_weight,
+                inner(self.received), inner(self.shine), self.samples, self.gloss_samples,
+            ),
+            DisplayArrays(
+                big.points, big.shading, self.packed_diffuse, self.packed_specular, big.width, big.height,
+                self.kinds, self.interpolable, self.coplanar, self.taps, self.shares, self.visible,
+            ),
+            FilterArrays(
+                self.received, self.spare, self.shine, self.shine_spare, self.filter_weights,
+                self.filter_norms, small.width, small.height, levels if self.used else 0,
+                min(levels, SHINE_LEVELS) if self.glossy else 0,
+            ),
+            inner(self.spare), inner(self.shine_spare), self.used,
+            SparseArrays(
+                self.sparse_pixels, self.neighbours, np.empty((3, m), np.float32),
+                np.empty((3, m if self.glossy else 0), np.float32),
+            ),
         )  # fmt: skip
-        display = (
-            big.points, big.shading, self.packed_diffuse, self.packed_specular, big.width, big.height,
-            self.kinds, self.interpolable, self.coplanar, self.taps, self.shares, self.visible,
-        )  # fmt: skip
-        shine_levels = min(levels, SHINE_LEVELS) if self.glossy else 0
-        evening = (
-            self.received, self.spare, self.shine, self.shine_spare, self.filter_weights, self.filter_norms,
-            small.width, small.height, levels if self.used else 0, shine_levels,
-        )  # fmt: skip
-        m = len(self.sparse_pixels)
-        thin = (
-            self.sparse_pixels,
-            self.neighbours,
-            np.empty((3, m), np.float32),
-            np.empty((3, m if self.glossy else 0), np.float32),
-        )
-        return lists, display, evening, (inner(self.spare), inner(self.shine_spare), self.used), thin

@@ -9,15 +9,16 @@ near corners are fine and far plains coarse. Keys are int64, found in an open-ad
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.sky.dome import dome_coordinates, sky_radiance
+from gloamet.trace.vec import BLACK, add_scaled, put, scale, triple
 
-F = np.float32
 SKY_BIN_ROWS, SKY_BIN_COLUMNS = 24, 48
 SKY_BINS = SKY_BIN_ROWS * SKY_BIN_COLUMNS
 GROUND_ROW, UNKNOWN_ROW, FIRST_CELL = SKY_BINS, SKY_BINS + 1, SKY_BINS + 2
@@ -28,44 +29,46 @@ _EMPTY = np.int64(-1)
 _SUBSAMPLES = 3  # sub-directions along each side of a bin
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def sky_bin(dx, dy, dz):
+class CellLookup(NamedTuple):
+    """The hash table of cells: keys and rows side by side, and the anchor (3,) their sizes grow from."""
+
+    anchor: NDArray[np.float32]
+    keys: NDArray[np.int64]
+    rows: NDArray[np.int32]
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def sky_bin(direction):
     """The table row of a direction that left the scene."""
-    if dz < F(0):
+    if direction[2] < F(0):
         return GROUND_ROW
-    u, v = dome_coordinates(dx, dy, dz)
+    u, v = dome_coordinates(direction[0], direction[1], direction[2])
     return min(int(u * F(SKY_BIN_ROWS)), SKY_BIN_ROWS - 1) * SKY_BIN_COLUMNS + min(
         int(v * F(SKY_BIN_COLUMNS)), SKY_BIN_COLUMNS - 1
     )
 
 
 @njit(**KERNEL_OPTIONS)
-def write_sky_rows(table, ground, gain_sun, gain_sky, light):
-    """Write the sky's bins and the ground's row of a light table from a dome table and a ground radiance."""
+def write_sky_rows(env, gains, light):
+    """Write the sky's bins and the ground's row of a light table, under the gains of (sun, sky)."""
     for r in range(SKY_BIN_ROWS):
         for c in range(SKY_BIN_COLUMNS):
-            a = b = d = total = F(0)
+            mean, weights = BLACK, F(0)
             for i in range(_SUBSAMPLES):
                 u = (F(r) + (F(i) + F(0.5)) / F(_SUBSAMPLES)) / F(SKY_BIN_ROWS)
                 # solid angle goes with u cos(elevation), and light on a surface with the directions drawn
                 w = u * math.cos(F(math.pi / 2) * u * u)
                 for j in range(_SUBSAMPLES):
                     v = (F(c) + (F(j) + F(0.5)) / F(_SUBSAMPLES)) / F(SKY_BIN_COLUMNS)
-                    x, y, z = sky_radiance(table, u, v)
-                    a, b, d, total = a + w * x, b + w * y, d + w * z, total + w
-            k = r * SKY_BIN_COLUMNS + c
-            light[k, 0], light[k, 1], light[k, 2] = (
-                gain_sky * a / total,
-                gain_sky * b / total,
-                gain_sky * d / total,
-            )
-    for n in range(3):
-        light[GROUND_ROW, n] = gain_sun * ground[n] + gain_sky * ground[3 + n]
+                    mean, weights = add_scaled(mean, sky_radiance(env.table, u, v), w), weights + w
+            put(light, r * SKY_BIN_COLUMNS + c, 0, scale(mean, gains[1] / weights))
+    put(light, GROUND_ROW, 0, add_scaled(scale(env.ground_sun, gains[0]), env.ground_sky, gains[1]))
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def cell_key(anchor, px, py, pz, nx, ny, nz, material, coarser):
+@njit(**INLINE_KERNEL_OPTIONS)
+def cell_key(anchor, position, normal, material, coarser):
     """The key of a place on a surface, seen from an anchor (3,)."""
+    (px, py, pz), (nx, ny, nz) = position, normal
     far = max(abs(px - anchor[0]), max(abs(py - anchor[1]), abs(pz - anchor[2])))
     level = int(math.floor(math.log2(max(far, F(1e-3))))) + coarser
     # a hair inside the surface, so that faces in a cube's wall fall to one side together
@@ -91,14 +94,14 @@ def cell_key(anchor, px, py, pz, nx, ny, nz, material, coarser):
     return (key << np.int64(10)) | np.int64(material & 1023)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _slot(key, mask):
     z = np.uint64(key) * np.uint64(0xBF58476D1CE4E5B9)
     z = (z ^ (z >> np.uint64(29))) * np.uint64(0x94D049BB133111EB)
     return np.int64((z >> np.uint64(32)) & np.uint64(mask))
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def find_row(keys, rows, key):
     """The table row of a key, -1 when it has none."""
     mask = len(keys) - 1
@@ -110,16 +113,17 @@ def find_row(keys, rows, key):
     return np.int64(-1)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def cell_row(anchor, keys, rows, px, py, pz, nx, ny, nz, material):
-    """The table row of a place on a surface: its cell, the coarse cube round it, or UNKNOWN."""
-    row = find_row(keys, rows, cell_key(anchor, px, py, pz, nx, ny, nz, material, 0))
+@njit(**INLINE_KERNEL_OPTIONS)
+def cell_row(lookup, position, normal, material):
+    """The table row of a place on a surface: its cell, the coarse cube round it, or UNKNOWN_ROW."""
+    row = find_row(lookup.keys, lookup.rows, cell_key(lookup.anchor, position, normal, material, 0))
     if row < 0:
-        row = find_row(keys, rows, cell_key(anchor, px, py, pz, nx, ny, nz, _COARSE_MATERIAL, COARSE_LEVELS))
+        coarse = cell_key(lookup.anchor, position, normal, _COARSE_MATERIAL, COARSE_LEVELS)
+        row = find_row(lookup.keys, lookup.rows, coarse)
     return row if row >= 0 else np.int64(UNKNOWN_ROW)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _find_or_add_row(slots, rows, key, count, most):
     """Row of a key, and how many cells there are: a new one while there are fewer than `most`, else -1."""
     mask = len(slots) - 1
@@ -134,7 +138,7 @@ def _find_or_add_row(slots, rows, key, count, most):
     return np.int64(rows[slot]), count
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _reservoir_add(members, filled, c, h, state):
     """Let hit h take part in the draw of cell c's places; returns the state of the numbers drawn."""
     place = np.int64(filled[c])
@@ -148,7 +152,7 @@ def _reservoir_add(members, filled, c, h, state):
 
 
 @njit(**KERNEL_OPTIONS)
-def insert_hits(anchor, hits, materials, begin, most, slots, rows, members, filled):
+def insert_hits(lookup, hits, materials, begin, most, members, filled):
     """Give every hit its cell and its coarse cube while there are fewer than `most`; returns how many there are.
 
     hits (n, ...): place, normal and more, with materials (n,) int32, -1 for none. The first `begin` cells stay as
@@ -160,18 +164,16 @@ def insert_hits(anchor, hits, materials, begin, most, slots, rows, members, fill
         if materials[h] < 0:
             continue
         for coarse in range(2):
-            key = cell_key(
-                anchor, hits[h, 0], hits[h, 1], hits[h, 2], hits[h, 3], hits[h, 4], hits[h, 5],
-                _COARSE_MATERIAL if coarse else materials[h], COARSE_LEVELS if coarse else 0,
-            )  # fmt: skip
-            row, count = _find_or_add_row(slots, rows, key, count, most)
+            material, coarser = (_COARSE_MATERIAL, COARSE_LEVELS) if coarse else (materials[h], 0)
+            key = cell_key(lookup.anchor, triple(hits, h, 0), triple(hits, h, 3), material, coarser)
+            row, count = _find_or_add_row(lookup.keys, lookup.rows, key, count, most)
             if row >= FIRST_CELL + begin:
                 state = _reservoir_add(members, filled, row - FIRST_CELL - begin, h, state)
     return count
 
 
 @njit(**KERNEL_OPTIONS)
-def resample_members(anchor, hits, materials, slots, rows, members, filled):
+def resample_members(lookup, hits, materials, members, filled):
     """Draw places, as `insert_hits` does, among further hits for the cells there are, (cells, CANDIDATES) and (cells,).
 
     A cube stands for what is in no cell: only such hits are its own. Those it had at first lay in cells too, and
@@ -180,10 +182,7 @@ def resample_members(anchor, hits, materials, slots, rows, members, filled):
     state = np.uint64(1)
     for h in range(len(hits)):
         if materials[h] >= 0:
-            row = cell_row(
-                anchor, slots, rows, hits[h, 0], hits[h, 1], hits[h, 2], hits[h, 3], hits[h, 4], hits[h, 5],
-                materials[h],
-            )  # fmt: skip
+            row = cell_row(lookup, triple(hits, h, 0), triple(hits, h, 3), materials[h])
             if row >= FIRST_CELL:
                 state = _reservoir_add(members, filled, row - FIRST_CELL, h, state)
 

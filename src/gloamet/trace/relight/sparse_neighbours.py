@@ -1,30 +1,28 @@
 """Pixels of a record that evening out cannot help: threads, leaves, edges a pixel wide. They borrow from their like.
 
-Found once per camera: pixels (m,) int32 with few like neighbours, and lenders (m, LENDERS) int32, the nearest pixels
+Found once per camera: pixels (m,) int32 with few like neighbours, and neighbours (m, LENDERS) int32, the nearest pixels
 of the same surface, or failing that of the same colour as far away; where there are few they are repeated, with the
-pixel itself. A gathered picture (3, n) then takes at those pixels the mean of the lenders, before it is evened out.
+pixel itself. A gathered picture (3, n) then takes at those pixels the mean of the neighbours, before it is evened out.
 """
 
 from __future__ import annotations
 
-import numpy as np
 from numba import njit
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.trace.relight.atrous_filter import edge_stopping_weight
-from gloamet.trace.relight.final_gather import POINT_POSITION
-from gloamet.trace.relight.gbuffer import ALBEDO, PIXEL_KIND, SURFACE_PIXEL
+from gloamet.trace.relight.points import ALBEDO, PIXEL_KIND, POINT_POSITION, SURFACE_PIXEL
 
-F = np.float32
 MAX_NEIGHBOURS, SEARCH_RADIUS = 16, 6
 MIN_SIMILAR = 13  # like pixels among the 24 around that make evening out possible
 SAME_COLOUR, SAME_PLACE = F(0.1), F(0.1)  # of reflectance; of the distance to the eye
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def _is_similar(points, paint, eye, i, j, strict):
+@njit(**INLINE_KERNEL_OPTIONS)
+def _is_similar(small, eye, i, j, strict):
     """Whether pixel j may lend to pixel i: the same surface, or only a like one near it."""
-    if paint[j, PIXEL_KIND] != F(SURFACE_PIXEL):
+    points, shading = small.points, small.shading
+    if shading[j, PIXEL_KIND] != F(SURFACE_PIXEL):
         return False
     if strict:
         return edge_stopping_weight(points, i, j) >= F(0.5)
@@ -32,59 +30,61 @@ def _is_similar(points, paint, eye, i, j, strict):
     for k in range(3):
         apart += abs(points[j, POINT_POSITION + k] - points[i, POINT_POSITION + k])
         reach += abs(points[i, POINT_POSITION + k] - eye[k])
-        off = max(off, abs(paint[j, ALBEDO + k] - paint[i, ALBEDO + k]))
+        off = max(off, abs(shading[j, ALBEDO + k] - shading[i, ALBEDO + k]))
     return apart < SAME_PLACE * reach and off < SAME_COLOUR
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def _nearest_similar(points, paint, width, height, eye, x, y, strict, lenders):
-    """Write the nearest that serve into a row of lenders; returns how many there are."""
+@njit(**INLINE_KERNEL_OPTIONS)
+def _nearest_similar(small, eye, x, y, strict, neighbours):
+    """Write the nearest that serve into a row of neighbours; returns how many there are."""
+    width, height = small.width, small.height
     i, count = y * width + x, 0
     for ring in range(1, SEARCH_RADIUS + 1):
         for b in range(max(0, y - ring), min(height, y + ring + 1)):
             for a in range(max(0, x - ring), min(width, x + ring + 1)):
                 if max(abs(a - x), abs(b - y)) != ring or count == MAX_NEIGHBOURS:
                     continue
-                if _is_similar(points, paint, eye, i, b * width + a, strict):
-                    lenders[count] = b * width + a
+                if _is_similar(small, eye, i, b * width + a, strict):
+                    neighbours[count] = b * width + a
                     count += 1
     return count
 
 
 @njit(**KERNEL_OPTIONS)
-def find_sparse_pixels(points, paint, width, height, eye, y0, y1, marks, lenders):
-    """Rows y0..y1 of marks (n,) uint8, 1 for a pixel that borrows, and its row of lenders (n, LENDERS) int32."""
+def find_sparse_pixels(small, eye, y0, y1, marks, neighbours):
+    """Rows y0..y1 of marks (n,) uint8, 1 for a pixel that borrows, and its row of neighbours (n, LENDERS) int32."""
+    width, height = small.width, small.height
     for y in range(y0, y1):
         for x in range(width):
             i, like = y * width + x, 0
             marks[i] = 0
-            if paint[i, PIXEL_KIND] != F(SURFACE_PIXEL):
+            if small.shading[i, PIXEL_KIND] != F(SURFACE_PIXEL):
                 continue
             for b in range(max(0, y - 2), min(height, y + 3)):
                 for a in range(max(0, x - 2), min(width, x + 3)):
-                    if (a != x or b != y) and _is_similar(points, paint, eye, i, b * width + a, True):
+                    if (a != x or b != y) and _is_similar(small, eye, i, b * width + a, True):
                         like += 1
             if like >= MIN_SIMILAR:
                 continue
             marks[i] = 1
-            count = _nearest_similar(points, paint, width, height, eye, x, y, True, lenders[i])
+            count = _nearest_similar(small, eye, x, y, True, neighbours[i])
             if count < MAX_NEIGHBOURS // 2:
-                count = _nearest_similar(points, paint, width, height, eye, x, y, False, lenders[i])
+                count = _nearest_similar(small, eye, x, y, False, neighbours[i])
             for q in range(
                 count, MAX_NEIGHBOURS
             ):  # the same once more: each, and the pixel itself, weighs about as much
-                lenders[i, q] = lenders[i, q % (count + 1)] if q % (count + 1) < count else i
+                neighbours[i, q] = neighbours[i, q % (count + 1)] if q % (count + 1) < count else i
 
 
 @njit(**KERNEL_OPTIONS)
-def average_neighbours(pixels, lenders, picture, first, last, mixed):
-    """The mean of pixels first..last (m,) of a picture (3, n) and their lenders, into mixed (3, m)."""
+def average_neighbours(pixels, neighbours, picture, first, last, mixed):
+    """The mean of pixels first..last (m,) of a picture (3, n) and their neighbours, into mixed (3, m)."""
     share = F(1) / F(MAX_NEIGHBOURS + 1)
     for e in range(first, last):
         for k in range(3):
             total = picture[k, pixels[e]]
             for q in range(MAX_NEIGHBOURS):
-                total += picture[k, lenders[e, q]]
+                total += picture[k, neighbours[e, q]]
             mixed[k, e] = total * share
 
 

@@ -1,142 +1,129 @@
-"""A straight look into the scene: through holes and panes and over mirrors to the first surface that scatters.
+"""A specular chain: through holes and panes and over mirrors to the first surface that scatters.
 
-Arrays are those of `compiled`, as one tuple. What a pane or a gloss as sharp as a mirror throws aside is
-handed out as a second ray, so that a caller can follow it too, or drawn by a coin. Stated limits: where no coin
-is thrown, further mirror images are taken to be as bright as what lies straight ahead; rough gloss is no
-business of this module.
+What a pane or a gloss as sharp as a mirror reflects is handed out as a second ray, so that a caller can follow it too,
+or chosen at random. Stated limits: where nothing is chosen at random, further reflections are taken to be as bright as
+what lies straight ahead; rough gloss is no business of this module. `scene` is a `render_scene.SceneArrays`.
 """
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numba import njit
 
-from gloamet.jit import KERNEL_OPTIONS
-from gloamet.trace.bsdf import (
-    MIRROR_ALPHA,
-    alpha_cutout,
-    fresnel,
-    schlick_weight,
-    thin_glass_fresnel,
-)
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.trace.bsdf import DIELECTRIC_F0, MIRROR_ALPHA, fresnel, schlick_weight, thin_glass_fresnel
 from gloamet.trace.ground_plane import ground_distance
-from gloamet.trace.materials import (
-    COAT,
-    CUTOUT,
-    GLASS,
-    KIND,
-    MATT,
-    SPECULAR,
-    TRANSMISSION,
-)
+from gloamet.trace.materials import COAT, COAT_IOR, GLASS, KIND, MATT, SPECULAR, TRANSMISSION
 from gloamet.trace.rays import intersect
-from gloamet.trace.sampler import GOLDEN, random_pair
-from gloamet.trace.shading import evaluate_material, resolve_hit
+from gloamet.trace.records import Ray, Scalar, Surface, Triple
+from gloamet.trace.sampler import next_pair
+from gloamet.trace.shading import evaluate_material, is_hole, resolve_hit
+from gloamet.trace.vec import BLACK, UP, WHITE, add_scaled, dot, largest, mirror, mix, mul, scale
 from gloamet.trace.visibility import MAX_PASSES, T_MAX, ray_epsilon
 
-F = np.float32
-MAX_MIRRORS = 3  # mirrors in a row before a look is given up
+MAX_MIRRORS = 3  # mirrors in a row before a chain is given up
 ESCAPED, HIT, LOST = 0, 1, 2
+AHEAD = np.uint64(0)  # state of a chain that chooses nothing at random
+
+
+class Reflection(NamedTuple):
+    """What is reflected first on the way: its weight, 0 for none, and its ray."""
+
+    weight: Scalar
+    ray: Ray
+
+
+class ChainEnd(NamedTuple):
+    """Where a chain ends: ESCAPED, HIT or LOST; `position` off the surface on the viewer's side, the face's normal
+    turned to the viewer, the direction there, the weight per channel of what is seen; triangle -1 on the ground."""
+
+    kind: int
+    position: Triple
+    normal: Triple
+    direction: Triple
+    weight: Triple
+    material: int
+    triangle: int
+    surface: Surface
+    reflection: Reflection
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _mirror_reflectance(materials, m, sharp, cosine):
+    """Share of light that a sharp dielectric gloss and a clear coat reflect."""
+    reflected = F(0)
+    if sharp:
+        f0 = DIELECTRIC_F0 * materials[m, SPECULAR]
+        reflected = f0 + (materials[m, SPECULAR] - f0) * schlick_weight(cosine)
+    if materials[m, COAT] > F(0):
+        reflected += (F(1) - reflected) * materials[m, COAT] * fresnel(cosine, F(COAT_IOR))
+    return reflected
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _meet_pane(state, reflected, weight, reflection, bounced):
+    """What a pane does to a chain: (state, whether it is reflected, the weight before tint, the first reflection)."""
+    if state != AHEAD:
+        state, u, _unused = next_pair(state)
+        if u < reflected:
+            return state, True, weight, reflection
+        weight = scale(weight, F(1) / (F(1) - reflected))
+    elif reflection.weight == F(0):
+        reflection = Reflection(reflected * largest(weight), bounced)
+    else:
+        weight = scale(weight, F(1) / max(F(1) - reflected, F(0.05)))
+    return state, False, weight, reflection
 
 
 @njit(**KERNEL_OPTIONS)
-def trace_specular_chain(scene, arrays, mask, state, ox, oy, oz, dx, dy, dz):
-    """Follow a ray to the first surface that scatters.
-
-    Returns (kind, place, normal, smooth, direction, weight, paint, aside): place off the surface on the
-    looker's side, the face's and the shading normal turned to the looker, the direction at the end, the
-    weight per channel of what is seen there, paint (material, triangle or -1, u, v of the texture, red,
-    green, blue, roughness, metalness), aside (weight, origin, direction) of the first mirror image.
-    """
-    materials = arrays.materials
-    wr = wg = wb = F(1)
-    away = F(0)
-    ax = ay = az = bx = by = bz = F(0)
-    nx = ny = sx = sy = tu = tv = r = g = b = rough = metal = F(0)
-    nz = sz = F(1)
-    px, py, pz = ox, oy, oz
-    kind, m, prim, mirrors, travelled = LOST, 0, -1, 0, F(0)
+def trace_specular_chain(scene, mask, state, ray):
+    """Follow a ray to the first surface that scatters, a `ChainEnd`."""
+    materials, weight, reflection = scene.materials, WHITE, Reflection(F(0), ray)
+    position, normal, surface = ray.origin, UP, Surface(UP, BLACK, F(0), F(0))
+    kind, m, triangle, mirrors, travelled = LOST, 0, -1, 0, F(0)
     for _ in range(MAX_PASSES):
-        hit = intersect(scene, ox, oy, oz, F(0), dx, dy, dz, T_MAX, mask)
-        s = ground_distance(arrays.plane, ox, oy, oz, dx, dy, dz, hit[0])
-        if s <= F(0) and hit[6] < 0:
-            kind, prim = ESCAPED, -1
+        hit = intersect(scene.handle, ray, F(0), T_MAX, mask)
+        ground = ground_distance(scene.plane, ray, hit.distance)
+        if ground <= F(0) and hit.primitive < 0:
+            kind, triangle = ESCAPED, -1
             break
-        t, prim, instance, m, nx, ny, nz, _front, tu, tv = resolve_hit(arrays, s, hit, dx, dy, dz)
-        hx, hy, hz = ox + dx * t, oy + dy * t, oz + dz * t
-        step = ray_epsilon(t, hx, hy, hz)
-        travelled += t
-        if materials[m, CUTOUT] >= F(0) and alpha_cutout(
-            materials, m, arrays.texels, arrays.textures, tu, tv
-        ):
-            ox, oy, oz = hx + dx * step, hy + dy * step, hz + dz * step
+        met = resolve_hit(scene, ground, hit, ray)
+        m, triangle, normal = met.material, int(met.triangle), met.normal
+        step = ray_epsilon(met.distance, met.position)
+        travelled += met.distance
+        if is_hole(scene, met):
+            ray = Ray(add_scaled(met.position, ray.direction, step), ray.direction)
             continue
-        px, py, pz = hx + nx * step, hy + ny * step, hz + nz * step
+        position = add_scaled(met.position, normal, step)
         if materials[m, KIND] == F(GLASS) and materials[m, TRANSMISSION] >= F(0.5):
-            k = -(nx * dx + ny * dy + nz * dz)
-            f, pr, pg, pb = thin_glass_fresnel(materials, m, k)
-            bounce_x, bounce_y, bounce_z = dx + F(2) * k * nx, dy + F(2) * k * ny, dz + F(2) * k * nz
-            if state != np.uint64(0):
-                state += GOLDEN
-                coin, _unused = random_pair(state)
-                if coin < f:
-                    ox, oy, oz, dx, dy, dz = px, py, pz, bounce_x, bounce_y, bounce_z
-                    continue
-                inverse = F(1) / (F(1) - f)
-                wr, wg, wb = wr * inverse, wg * inverse, wb * inverse
-            elif away == F(0):
-                away = f * max(wr, max(wg, wb))
-                ax, ay, az, bx, by, bz = px, py, pz, bounce_x, bounce_y, bounce_z
-            else:
-                inverse = F(1) / max(F(1) - f, F(0.05))
-                wr, wg, wb = wr * inverse, wg * inverse, wb * inverse
-            wr, wg, wb = wr * pr, wg * pg, wb * pb
-            ox, oy, oz = hx - nx * step, hy - ny * step, hz - nz * step
-            continue
-        sx, sy, sz, r, g, b, rough, metal = evaluate_material(
-            arrays,
-            m,
-            prim,
-            instance,
-            (hit[4], hit[5]),
-            (tu, tv),
-            (hx, hy, hz),
-            (nx, ny, nz),
-            (dx, dy, dz),
-            travelled,
-        )
-        k = -(sx * dx + sy * dy + sz * dz)
-        mirror_x, mirror_y, mirror_z = dx + F(2) * k * sx, dy + F(2) * k * sy, dz + F(2) * k * sz
-        sharp = materials[m, KIND] != F(MATT) and rough * rough < MIRROR_ALPHA
-        if sharp and metal > F(0.5) and mirrors < MAX_MIRRORS:
-            mirrors += 1
-            f = schlick_weight(k)
-            wr, wg, wb = wr * (r + (F(1) - r) * f), wg * (g + (F(1) - g) * f), wb * (b + (F(1) - b) * f)
-            ox, oy, oz, dx, dy, dz = px, py, pz, mirror_x, mirror_y, mirror_z
-            continue
-        f = F(0)
-        if sharp:
-            f = F(0.04) * materials[m, SPECULAR]
-            f += (materials[m, SPECULAR] - f) * schlick_weight(k)
-        if materials[m, COAT] > F(0):
-            f += (F(1) - f) * materials[m, COAT] * fresnel(k, F(1.5))
-        if f > F(0) and state != np.uint64(0):
-            state += GOLDEN
-            coin, _unused = random_pair(state)
-            if coin < f and mirrors < MAX_MIRRORS:
-                mirrors += 1
-                ox, oy, oz, dx, dy, dz = px, py, pz, mirror_x, mirror_y, mirror_z
+            reflected, tint = thin_glass_fresnel(materials, m, -dot(normal, ray.direction))
+            bounced = Ray(position, mirror(ray.direction, normal))
+            state, back, weight, reflection = _meet_pane(state, reflected, weight, reflection, bounced)
+            if back:
+                ray = bounced
                 continue
-            f = F(0)
-        elif f > F(0) and away == F(0):
-            away = f * max(wr, max(wg, wb))
-            ax, ay, az, bx, by, bz = px, py, pz, mirror_x, mirror_y, mirror_z
-        else:
-            f = F(0)
-        wr, wg, wb = wr * (F(1) - f), wg * (F(1) - f), wb * (F(1) - f)
+            weight = mul(weight, tint)
+            ray = Ray(add_scaled(met.position, normal, -step), ray.direction)
+            continue
+        surface = evaluate_material(scene, met, ray.direction, travelled)
+        cosine = -dot(surface.normal, ray.direction)
+        bounced = Ray(position, mirror(ray.direction, surface.normal))
+        sharp = materials[m, KIND] != F(MATT) and surface.roughness * surface.roughness < MIRROR_ALPHA
+        if sharp and surface.metalness > F(0.5) and mirrors < MAX_MIRRORS:
+            mirrors, ray = mirrors + 1, bounced
+            weight = mul(weight, mix(surface.albedo, WHITE, schlick_weight(cosine)))
+            continue
+        reflected = _mirror_reflectance(materials, m, sharp, cosine)
+        if reflected > F(0) and state != AHEAD:
+            state, u, _unused = next_pair(state)
+            if u < reflected and mirrors < MAX_MIRRORS:
+                mirrors, ray = mirrors + 1, bounced
+                continue
+        elif reflected > F(0) and reflection.weight == F(0):
+            reflection = Reflection(reflected * largest(weight), bounced)
+            weight = scale(weight, F(1) - reflected)
         kind = HIT
         break
-    return (
-        kind, (px, py, pz), (nx, ny, nz), (sx, sy, sz), (dx, dy, dz), (wr, wg, wb),
-        (m, prim, tu, tv, r, g, b, rough, metal), (away, ax, ay, az, bx, by, bz),
-    )  # fmt: skip
+    return ChainEnd(kind, position, normal, ray.direction, weight, m, triangle, surface, reflection)

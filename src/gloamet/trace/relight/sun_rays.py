@@ -1,49 +1,52 @@
-"""Exact sun rays of a relit frame, at display size.
+"""Exact sun rays of a relit frame, at display size, eight to a packet.
 
-visible (n,) uint32 is what comes of the sun at each display pixel: red, green and blue in 255ths, a byte each.
-While the hand moves, rays go out from every other pixel of every other row, from half of those at each picture and
+visible (n,) uint32 is what comes of the sun at each display pixel: red, green and blue in 255ths, a byte each. While
+the hand moves, rays go out from every other pixel of every other row (the grid), from half of those at each picture and
 where the others differ; where the four round a pixel agree and lie in its plane, it is like them, else it sends its
-own. All aim at the sun's middle: on surfaces a hundred times as
-bright in the sun as beside it, as in rooms, aims spread over the disc leave grain along every edge of light.
-like (n,) uint8 marks, bit by bit in the order of AROUND, which of the eight pixels beside lie in the same plane.
+own. All aim at the sun's middle: on surfaces a hundred times as bright in the sun as beside it, as in rooms, aims
+spread over the disc leave grain along every edge of light. coplanar (n,) uint8 marks, bit by bit in the order of
+NEIGHBOURS, which of the eight pixels beside lie in the same plane.
 """
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.trace.rays import FAR_AT, FREE, LANES, occluded8
-from gloamet.trace.relight.final_gather import (
+from gloamet.trace.records import Ray
+from gloamet.trace.relight.points import (
     FACE_NORMAL,
+    PIXEL_KIND,
     POINT_NORMAL,
     POINT_POSITION,
     POINT_TRANSLUCENCY,
+    SURFACE_PIXEL,
 )
-from gloamet.trace.relight.gbuffer import PIXEL_KIND, SURFACE_PIXEL
-from gloamet.trace.visibility import ANY_MASK, OPAQUE_ONLY, offset_to_back, transmittance_along_ray
+from gloamet.trace.vec import dot, scale, sub, triple
+from gloamet.trace.visibility import ANY_MASK, OPAQUE_ONLY, T_MAX, offset_to_back, transmittance_along_ray
 
-F = np.float32
 SURFACE_KIND = np.uint8(SURFACE_PIXEL)
 SHADOWED, FULLY_LIT, BYTE_MASK, FROM_BYTE = np.uint32(0), np.uint32(0xFFFFFF), np.uint32(0xFF), F(1 / 255)
 MIN_COPLANAR = 2  # of the four round a pixel lie in its plane: then it may be like them
 NEIGHBOURS = ((-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1))
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+class Packet(NamedTuple):
+    """A thread's row of ray packets, as `rays.occluded8` lays it out; the free words hold pixel numbers."""
+
+    packets: NDArray[np.float32]
+    row: int
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
 def _sun_cosine(points, i, sun):
     """Cosine of the sun on a pixel's point, negative from behind where no light comes through."""
-    cosine = (
-        points[i, POINT_NORMAL] * sun[0]
-        + points[i, POINT_NORMAL + 1] * sun[1]
-        + points[i, POINT_NORMAL + 2] * sun[2]
-    )
-    face = (
-        points[i, FACE_NORMAL] * sun[0]
-        + points[i, FACE_NORMAL + 1] * sun[1]
-        + points[i, FACE_NORMAL + 2] * sun[2]
-    )
+    cosine, face = dot(triple(points, i, POINT_NORMAL), sun), dot(triple(points, i, FACE_NORMAL), sun)
     if cosine > F(0) and face > F(0):
         return cosine
     if points[i, POINT_TRANSLUCENCY] > F(0) and face < F(0):
@@ -51,119 +54,121 @@ def _sun_cosine(points, i, sun):
     return F(-1)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _ray_origin(points, i, sun):
     """Where a pixel's ray to the sun begins: on the side of its surface that the sun is on."""
-    x, y, z = points[i, POINT_POSITION], points[i, POINT_POSITION + 1], points[i, POINT_POSITION + 2]
-    if points[i, FACE_NORMAL] * sun[0] + points[i, FACE_NORMAL + 1] * sun[1] + points[
-        i, FACE_NORMAL + 2
-    ] * sun[2] < F(0):
-        x, y, z = offset_to_back(
-            x,
-            y,
-            z,
-            points[i, FACE_NORMAL],
-            points[i, FACE_NORMAL + 1],
-            points[i, FACE_NORMAL + 2],
-        )
-    return x, y, z
+    position, normal = triple(points, i, POINT_POSITION), triple(points, i, FACE_NORMAL)
+    return offset_to_back(position, normal) if dot(normal, sun) < F(0) else position
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def _fill_packet(points, sun, packets, row, count):
-    """Write the rays of `count` pixels, whose numbers stand in the row's free words."""
+@njit(**INLINE_KERNEL_OPTIONS)
+def write_ray(packet, lane, origin, direction):
+    """Write a ray without end into a lane of a packet."""
+    packets, row = packet
+    packets[row, lane], packets[row, LANES + lane], packets[row, 2 * LANES + lane] = origin
+    packets[row, 4 * LANES + lane], packets[row, 5 * LANES + lane] = direction[0], direction[1]
+    packets[row, 6 * LANES + lane], packets[row, FAR_AT + lane] = direction[2], T_MAX
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def read_ray(packet, lane):
+    """The ray in a lane of a packet."""
+    packets, row = packet
+    return Ray(
+        (packets[row, lane], packets[row, LANES + lane], packets[row, 2 * LANES + lane]),
+        (packets[row, 4 * LANES + lane], packets[row, 5 * LANES + lane], packets[row, 6 * LANES + lane]),
+    )
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _fill_packet(points, sun, packet, count):
+    """Write the rays of `count` pixels, whose numbers stand in the free words."""
     for k in range(count):
-        x, y, z = _ray_origin(points, int(packets[row, FREE + k]), sun)
-        packets[row, k], packets[row, LANES + k], packets[row, 2 * LANES + k] = x, y, z
-        for n in range(3):
-            packets[row, (4 + n) * LANES + k] = sun[n]
-        packets[row, FAR_AT + k] = F(1e30)
+        write_ray(packet, k, _ray_origin(points, int(packet.packets[packet.row, FREE + k]), sun), sun)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _pack_rgb8(r, g, b):
     """Red, green and blue, in 255ths, as one word."""
     return np.uint32(int(r + F(0.5)) | (int(g + F(0.5)) << 8) | (int(b + F(0.5)) << 16))
 
 
 @njit(**KERNEL_OPTIONS)
-def _trace_packet(scene, pervious, arrays, points, sun, packets, row, count, visible):
+def _trace_packet(scene, points, sun, packet, count, visible):
     """Rays of `count` pixels to the sun's middle: all at once, then again those that met a pane or a wall."""
     if count == 0:
         return
-    _fill_packet(points, sun, packets, row, count)
-    occluded8(scene, packets, row, count, ANY_MASK)
+    packets, row = packet
+    _fill_packet(points, sun, packet, count)
+    occluded8(scene.handle, packets, row, count, ANY_MASK)
     left = 0
     for k in range(count):
         free = packets[row, FAR_AT + k] >= F(0)
         visible[int(packets[row, FREE + k])] = FULLY_LIT if free else SHADOWED
-        if pervious and not free:
+        if scene.transmissive and not free:
             packets[row, FREE + left] = packets[row, FREE + k]
             left += 1
     if left == 0:
         return
-    _fill_packet(points, sun, packets, row, left)
-    occluded8(scene, packets, row, left, OPAQUE_ONLY)
+    _fill_packet(points, sun, packet, left)
+    occluded8(scene.handle, packets, row, left, OPAQUE_ONLY)
     for k in range(left):
-        if packets[row, FAR_AT + k] < F(0):
-            continue
-        i = int(packets[row, FREE + k])
-        x, y, z = packets[row, k], packets[row, LANES + k], packets[row, 2 * LANES + k]
-        r, g, b = transmittance_along_ray(scene, arrays, x, y, z, sun[0], sun[1], sun[2], F(1e30))
-        visible[i] = _pack_rgb8(F(255) * r, F(255) * g, F(255) * b)
+        if packets[row, FAR_AT + k] >= F(0):
+            through = scale(transmittance_along_ray(scene, read_ray(packet, k), T_MAX), F(255))
+            visible[int(packets[row, FREE + k])] = _pack_rgb8(through[0], through[1], through[2])
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _queue(scene, display, sun, packet, count, i):
+    """Let pixel i send a ray if the sun is before its face; a full packet is traced. Returns how many wait."""
+    display.visible[i] = SHADOWED
+    if _sun_cosine(display.points, i, sun) > F(0):
+        packet.packets[packet.row, FREE + count] = F(i)  # whole up to 16 million
+        count += 1
+        if count == LANES:
+            _trace_packet(scene, display.points, sun, packet, count, display.visible)
+            count = 0
+    return count
 
 
 @njit(**KERNEL_OPTIONS)
-def trace_sun_grid(
-    scene, pervious, arrays, sun, points, kinds, width, y0, y1, turn, packets, row, visible
-):  # fmt: skip
-    """Rays from every other pixel of every other row among y0..y1 (y0 even); a row of packets is its room.
+def trace_sun_grid(scene, display, sun, y0, y1, turn, packet):
+    """Rays from every other pixel of every other row among y0..y1 (y0 even).
 
     turn 0 or 1: only from one half of them, as on a chessboard, the others stay as they were; -1: from all.
     """
-    count = 0
+    count, width = 0, display.width
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
             if turn >= 0 and (x // 2 + y // 2) & 1 != turn:
                 continue
             i = y * width + x
-            visible[i] = SHADOWED
-            if kinds[i] == SURFACE_KIND and _sun_cosine(points, i, sun) > F(0):
-                packets[row, FREE + count] = F(i)  # whole up to 16 million
-                count += 1
-                if count == LANES:
-                    _trace_packet(scene, pervious, arrays, points, sun, packets, row, count, visible)
-                    count = 0
-    _trace_packet(scene, pervious, arrays, points, sun, packets, row, count, visible)
+            if display.kinds[i] == SURFACE_KIND:
+                count = _queue(scene, display, sun, packet, count, i)
+            else:
+                display.visible[i] = SHADOWED
+    _trace_packet(scene, display.points, sun, packet, count, display.visible)
 
 
 @njit(**KERNEL_OPTIONS)
-def retrace_sun_grid(
-    scene, pervious, arrays, sun, points, kinds, width, height, y0, y1, turn, packets, row, visible
-):  # fmt: skip
-    """The lattice's other half: those ask after all that are not like the four beside, which have just asked."""
-    count = 0
+def retrace_sun_grid(scene, display, sun, y0, y1, turn, packet):
+    """The grid's other half: those ask after all that are not like the four beside, which have just asked."""
+    count, width, height, visible = 0, display.width, display.height, display.visible
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
             i = y * width + x
-            if (x // 2 + y // 2) & 1 == turn or kinds[i] != SURFACE_KIND:
+            if (x // 2 + y // 2) & 1 == turn or display.kinds[i] != SURFACE_KIND:
                 continue
             v = visible[i]
             like = (x < 2 or visible[i - 2] == v) and (x + 2 >= width or visible[i + 2] == v)
             like = like and (y < 2 or visible[i - 2 * width] == v)
             if like and (y + 2 >= height or visible[i + 2 * width] == v):
                 continue
-            visible[i] = SHADOWED
-            if _sun_cosine(points, i, sun) > F(0):
-                packets[row, FREE + count] = F(i)
-                count += 1
-                if count == LANES:
-                    _trace_packet(scene, pervious, arrays, points, sun, packets, row, count, visible)
-                    count = 0
-    _trace_packet(scene, pervious, arrays, points, sun, packets, row, count, visible)
+            count = _queue(scene, display, sun, packet, count, i)
+    _trace_packet(scene, display.points, sun, packet, count, visible)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _grid_corners(x, y, width, height):
     """The rows and columns of the lattice round a pixel: above, below, left, right."""
     above, left = y & ~1, x & ~1
@@ -172,68 +177,54 @@ def _grid_corners(x, y, width, height):
     return above, below, left, right
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def _is_coplanar(points, paint, i, j):
+@njit(**INLINE_KERNEL_OPTIONS)
+def _is_coplanar(g, i, j):
     """Whether pixel j shows a surface that lies in the plane of pixel i's."""
-    like = (
-        points[j, FACE_NORMAL] * points[i, FACE_NORMAL]
-        + points[j, FACE_NORMAL + 1] * points[i, FACE_NORMAL + 1]
-    )
-    like += points[j, FACE_NORMAL + 2] * points[i, FACE_NORMAL + 2]
-    ex, ey = (
-        points[j, POINT_POSITION] - points[i, POINT_POSITION],
-        points[j, POINT_POSITION + 1] - points[i, POINT_POSITION + 1],
-    )
-    ez = points[j, POINT_POSITION + 2] - points[i, POINT_POSITION + 2]
-    apart = abs(
-        ex * points[i, FACE_NORMAL] + ey * points[i, FACE_NORMAL + 1] + ez * points[i, FACE_NORMAL + 2]
-    )
-    far = abs(ex) + abs(ey) + abs(ez)
-    return paint[j, PIXEL_KIND] == F(SURFACE_PIXEL) and like >= F(0.95) and apart <= F(0.1) * far + F(1e-4)
+    normal = triple(g.points, i, FACE_NORMAL)
+    offset = sub(triple(g.points, j, POINT_POSITION), triple(g.points, i, POINT_POSITION))
+    apart, far = abs(dot(offset, normal)), abs(offset[0]) + abs(offset[1]) + abs(offset[2])
+    same_turn = dot(triple(g.points, j, FACE_NORMAL), normal) >= F(0.95)
+    return g.shading[j, PIXEL_KIND] == F(SURFACE_PIXEL) and same_turn and apart <= F(0.1) * far + F(1e-4)
 
 
 @njit(**KERNEL_OPTIONS)
-def mark_interpolable(points, paint, width, height, y0, y1, alike):
-    """Mark, once per camera, the pixels in one plane with the lattice's round them."""
+def mark_interpolable(g, y0, y1, interpolable):
+    """Mark, once per camera, the pixels of a g-buffer in one plane with the grid's round them."""
     for y in range(y0, y1):
-        for x in range(width):
-            i = y * width + x
-            above, below, left, right = _grid_corners(x, y, width, height)
+        for x in range(g.width):
+            i = y * g.width + x
+            above, below, left, right = _grid_corners(x, y, g.width, g.height)
             count = 0
             for corner in range(4):
-                j = (below if corner & 2 else above) * width + (right if corner & 1 else left)
-                if _is_coplanar(points, paint, i, j):
+                j = (below if corner & 2 else above) * g.width + (right if corner & 1 else left)
+                if _is_coplanar(g, i, j):
                     count += 1
-            alike[i] = paint[i, PIXEL_KIND] == F(SURFACE_PIXEL) and count >= MIN_COPLANAR
+            interpolable[i] = g.shading[i, PIXEL_KIND] == F(SURFACE_PIXEL) and count >= MIN_COPLANAR
 
 
 @njit(**KERNEL_OPTIONS)
-def mark_coplanar_neighbours(points, paint, width, height, y0, y1, like):
-    """Mark, once per camera, which of the eight pixels beside each lie in its plane."""
+def mark_coplanar_neighbours(g, y0, y1, coplanar):
+    """Mark, once per camera, which of the eight pixels beside each of a g-buffer lie in its plane."""
     for y in range(y0, y1):
-        for x in range(width):
-            i = y * width + x
-            like[i] = np.uint8(0)
+        for x in range(g.width):
+            i = y * g.width + x
+            coplanar[i] = np.uint8(0)
+            if g.shading[i, PIXEL_KIND] != F(SURFACE_PIXEL):
+                continue
             for k in range(8):
                 a, b = x + NEIGHBOURS[k][0], y + NEIGHBOURS[k][1]
-                inside = a >= 0 and b >= 0 and a < width and b < height
-                if (
-                    inside
-                    and paint[i, PIXEL_KIND] == F(SURFACE_PIXEL)
-                    and _is_coplanar(points, paint, i, b * width + a)
-                ):
-                    like[i] |= np.uint8(1 << k)
+                inside = a >= 0 and b >= 0 and a < g.width and b < g.height
+                if inside and _is_coplanar(g, i, b * g.width + a):
+                    coplanar[i] |= np.uint8(1 << k)
 
 
 @njit(**KERNEL_OPTIONS)
-def trace_sun_gaps(
-    scene, pervious, arrays, sun, points, kinds, alike, width, height, y0, y1, turn, packets, row, visible
-):  # fmt: skip
-    """The pixels between the lattice's, y0 even: like those round them, or by rays of their own.
+def trace_sun_gaps(scene, display, sun, y0, y1, turn, packet):
+    """The pixels between the grid's, y0 even: like those round them, or by rays of their own.
 
     turn 0 or 1: only half of those in no plane (leaves, threads) ask, the others stay as they were; -1: all ask.
     """
-    count = 0
+    count, width, height, visible = 0, display.width, display.height, display.visible
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
             i = y * width + x
@@ -245,27 +236,22 @@ def trace_sun_gaps(
                 if (k & 1 == 1 and x + 1 >= width) or (k & 2 == 2 and y + 1 >= height):
                     continue
                 j = i + (k & 1) + (width if k & 2 else 0)
-                if kinds[j] != SURFACE_KIND:
+                if display.kinds[j] != SURFACE_KIND:
                     continue
-                if same and alike[j]:
+                if same and display.interpolable[j]:
                     visible[j] = a
                     continue
-                if not alike[j] and turn >= 0 and (x // 2 + y // 2 + k) & 1 != turn:
+                if not display.interpolable[j] and turn >= 0 and (x // 2 + y // 2 + k) & 1 != turn:
                     continue
-                visible[j] = SHADOWED
-                if _sun_cosine(points, j, sun) > F(0):
-                    packets[row, FREE + count] = F(j)
-                    count += 1
-                    if count == LANES:
-                        _trace_packet(scene, pervious, arrays, points, sun, packets, row, count, visible)
-                        count = 0
-    _trace_packet(scene, pervious, arrays, points, sun, packets, row, count, visible)
+                count = _queue(scene, display, sun, packet, count, j)
+    _trace_packet(scene, display.points, sun, packet, count, visible)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
-def filtered_visibility(visible, like, width, i):
+@njit(**INLINE_KERNEL_OPTIONS)
+def filtered_visibility(display, i):
     """What comes of the sun at a pixel, per channel: where a shadow ends, mixed with those beside in its plane."""
-    v, bits = visible[i], like[i]
+    visible, width = display.visible, display.width
+    v, bits = visible[i], display.coplanar[i]
     # written out: this is asked of every pixel
     same = bits & np.uint8(1) == 0 or visible[i - 1] == v
     same = same and (bits & np.uint8(2) == 0 or visible[i + 1] == v)

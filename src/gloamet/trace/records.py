@@ -1,0 +1,142 @@
+"""What kernels hand to one another: a ray, a hit, a surface, its BSDF, samples of lights and of the BSDF, a path.
+
+Positions, directions and colours are triples of float32 (`vec`); distances metres, radiances cd/m² in AP1, densities
+per steradian unless their name says otherwise.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+Scalar = float | np.floating
+Triple = tuple[Scalar, Scalar, Scalar]
+Pair = tuple[Scalar, Scalar]
+
+
+class Ray(NamedTuple):
+    """From where, and which way (unit length)."""
+
+    origin: Triple
+    direction: Triple
+
+
+class Hit(NamedTuple):
+    """What Embree finds: `normal` geometric, not normalised, of the instance's own space; primitive −1 for a miss,
+    instance −1 outside one."""
+
+    distance: Scalar
+    normal: Triple
+    barycentric: Pair
+    primitive: int
+    geometry: int
+    instance: int
+
+
+class SurfaceInteraction(NamedTuple):
+    """A point met by a ray: `normal` of the face, unit, turned to the viewer; `front` whether that is its own;
+    triangle −1 on the ground plane."""
+
+    distance: Scalar
+    position: Triple
+    normal: Triple
+    front: bool
+    triangle: int
+    instance: int
+    material: int
+    barycentric: Pair
+    uv: Pair
+
+
+class Surface(NamedTuple):
+    """The material at a point: shading normal turned to the viewer, base colour, roughness, metalness."""
+
+    normal: Triple
+    albedo: Triple
+    roughness: Scalar
+    metalness: Scalar
+
+
+class Bsdf(NamedTuple):
+    """A reflection model at a point, ready to be evaluated; specular_probability 0 for a matt surface."""
+
+    normal: Triple
+    to_viewer: Triple
+    colour: Triple
+    alpha: Scalar
+    metalness: Scalar
+    specular: Scalar
+    specular_probability: Scalar
+
+
+class BsdfValue(NamedTuple):
+    """f · cosine per channel, and the density with which `sample_bsdf` draws that direction."""
+
+    value: Triple
+    pdf: Scalar
+
+
+class BsdfSample(NamedTuple):
+    """Where a path goes on: value over density per channel; pdf 0 for a mirror, −1 for an end."""
+
+    direction: Triple
+    weight: Triple
+    pdf: Scalar
+
+
+class LightSample(NamedTuple):
+    """Light reflected here from a sampled direction, MIS weight and visibility included, and the rays it took."""
+
+    radiance: Triple
+    rays: int
+
+
+class Cone(NamedTuple):
+    """Directions about an axis up to a cosine, and their density; density 0 for none."""
+
+    axis: Triple
+    cosine: Scalar
+    pdf: Scalar
+
+
+class GuidedSample(NamedTuple):
+    """A direction drawn towards a lamp's surroundings: the density with which a second path is sent there, what that
+    carries per channel (0: nothing), the density of the BSDF, and a uniform number to keep it by."""
+
+    cone: Cone
+    pdf: Scalar
+    direction: Triple
+    weight: Triple
+    bsdf_pdf: Scalar
+    coin: Scalar
+
+
+class Sampler(NamedTuple):
+    """Random numbers of a path: the counter of plain ones, and the pixel and sample that even ones are asked by."""
+
+    state: int
+    pixel: int
+    sample: int | np.uint64
+
+
+class PathStart(NamedTuple):
+    """How a path begins: at the camera, or `guided` at a surface towards a lamp, with what it carries."""
+
+    ray: Ray
+    throughput: Triple
+    pdf: Scalar
+    bounces: int
+    guided: bool
+
+
+class PathResult(NamedTuple):
+    """Light of the sun, the sky and the lamps; albedo, normal and depth of what is seen first; rays traced."""
+
+    sun: Triple
+    sky: Triple
+    lamps: Triple
+    albedo: Triple
+    normal: Triple
+    depth: Scalar
+    rays: int
