@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -12,6 +14,7 @@ from hypothesis import settings
 
 import gloamet  # noqa: F401  before any test imports Numba: it says where kernels are kept
 
+pytest_plugins = ["tests.desk_fixtures"]
 settings.register_profile("ours", deadline=None)  # a busy machine is no failure
 settings.load_profile("ours")
 
@@ -38,6 +41,14 @@ def tracer():  # type: ignore[no-untyped-def]
     from gloamet.trace.film import Renderer
 
     return Renderer()
+
+
+@cache
+def called(kernel: Any) -> Any:
+    """A kernel that only other kernels call, to be called from a test."""
+    from numba import njit
+
+    return njit(lambda *words: kernel(*words))
 
 
 def quad(

@@ -11,7 +11,7 @@ import queue, sys
 from gloamet.kernelcache import choose_folder
 choose_folder()
 from gloamet.commands.prepare import STAGES
-for _name, work in STAGES:
+for work in STAGES.values():
     work()
 
 from numba.core.registry import CPUDispatcher

@@ -42,6 +42,8 @@ def test_the_kernel_folder_follows_the_sources(monkeypatch: pytest.MonkeyPatch, 
     assert before == kernelcache._state()
     copy = tmp_path / "gloamet"
     (copy / "sky").mkdir(parents=True)
+    for name in kernelcache.MODULES:
+        (copy / name).write_text("")
     (copy / "sky" / "a.py").write_text("x = 1\n")
     monkeypatch.setattr(kernelcache, "__file__", str(copy / "kernelcache.py"))
     one = kernelcache._state()

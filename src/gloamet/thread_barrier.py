@@ -15,7 +15,7 @@ from numba import njit
 from numba.core import cgutils, types
 from numba.extending import intrinsic
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import INNER_KERNEL_OPTIONS
 
 SPINS_BEFORE_SLEEP, SLEEP_US = 64, 30  # looks at a meeting before a thread sleeps between them, and how long
 
@@ -71,7 +71,7 @@ def _sleep(context, microseconds):
     return types.int32(types.int64), generate
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def barrier_wait(counters, k, threads):
     """Wait until all threads have come to meeting k."""
     next_index(counters, k)

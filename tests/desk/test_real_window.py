@@ -20,7 +20,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 from gloamet.document.demo import demo_document
 from gloamet.desk import theme
-from gloamet.desk.view_conversion import camera_of
+from gloamet.desk.view_conversion import camera_from_document
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow
 from gloamet.output.document_to_light import sun_of
@@ -74,7 +74,7 @@ def press(text):
 
 def place(point):
     box = window.picture.target()
-    x, y = camera_of(session.document).place(np.array(point), box.width() / box.height())
+    x, y = camera_from_document(session.document).place(np.array(point), box.width() / box.height())
     return QPoint(round(box.x() + x * box.width()), round(box.y() + y * box.height()))
 
 def begin(frame):

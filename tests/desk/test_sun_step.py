@@ -175,9 +175,9 @@ def test_a_wall_of_known_bearing_turns_the_compass_and_keeps_the_clock(window: D
     session.wall_picked.emit()
     assert field.edit.text() == "180.0°"  # type: ignore[attr-defined]
     field.edit.setText("200")  # type: ignore[attr-defined]
-    field._take()  # type: ignore[attr-defined]
+    field._on_edited()  # type: ignore[attr-defined]
     assert session.document.sun.north_deg == pytest.approx(-20.0)
     assert session.document.sun.wall_time == wall
     field.edit.setText("southish")  # type: ignore[attr-defined]
-    field._take()  # type: ignore[attr-defined]
+    field._on_edited()  # type: ignore[attr-defined]
     assert "not a bearing" in window.notice.text.text()

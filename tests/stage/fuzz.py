@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 
 from gloamet.errors import GloametError
-from gloamet.stage.readers import apart, read_model
+from gloamet.stage.readers import read_model, sandbox
 from tests.conftest import box
 from tests.stage.glb import pack, triangle_tree
 from tests.stage.test_plain_formats import stl_bytes, stl_text, write_ply
@@ -123,14 +123,14 @@ def mutated(data: bytes, dice: random.Random) -> bytes:
 
 
 def _forked(name: str, task: str, source: Path, target: Path, watch: Any) -> None:
-    """What `apart._run` does, without starting Python anew."""
+    """What `sandbox._run` does, without starting Python anew."""
     child = os.fork()
     if child == 0:
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)
         os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
         signal.alarm(SECONDS)
         try:
-            os._exit(apart.main([task, str(source), str(target)]))
+            os._exit(sandbox.main([task, str(source), str(target)]))
         except BaseException:
             os._exit(1)
     _, status, used = os.wait4(child, 0)
@@ -150,8 +150,8 @@ def own_peak_mb() -> float:
 
 def main(kind: str, count: int, seed: int) -> None:
     """Read `count` damaged files; anything but a scene or one sentence ends with a traceback."""
-    apart._run = _forked
-    os.environ.update(apart.CHILD_ENVIRONMENT)
+    sandbox._run = _forked
+    os.environ.update(sandbox.CHILD_ENVIRONMENT)
     dice, opened, slowest = random.Random(seed), 0, 0.0
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

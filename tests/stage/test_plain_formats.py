@@ -167,7 +167,7 @@ def test_one_box_is_the_same_picture_through_every_format(tmp_path: Path, tracer
     for name in ("box.glb", "box.usda", "box.obj"):
         film = Film(32, 32)
         scene = read_model(tmp_path / name, up="z" if name.endswith("obj") else None)
-        assert tracer.expose(film, build_render_scene(scene), lights, camera, 256)
+        assert tracer.accumulate(film, build_render_scene(scene), lights, camera, 256)
         pictures[name] = film.light()
     for name in ("box.usda", "box.obj"):
         apart = np.abs(pictures[name] - pictures["box.glb"]) / pictures["box.glb"].mean()

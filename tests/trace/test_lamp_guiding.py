@@ -24,7 +24,7 @@ from gloamet.trace.lamp_guiding import (
     sample_cone_uniform,
 )
 from gloamet.trace.render_scene import RenderScene, build_render_scene
-from tests.conftest import box, level, make_scene
+from tests.conftest import box, called, level, make_scene
 
 WHITE = Material("white", (0.8, 0.8, 0.8))
 BULB = Material("bulb", (0.0, 0.0, 0.0), emission=(5000.0, 5000.0, 5000.0), emits_back=False)
@@ -79,26 +79,26 @@ def test_a_cone_holds_its_directions_and_their_density_is_one_over_its_solid_ang
     shaded: RenderScene,
 ) -> None:
     rng = np.random.default_rng(3)
-    place, up = np.float32([0.6, -0.3, 0.2]), np.float32([0.0, 0.0, 1.0])
-    cone = guiding_cone(shaded.guides, np.float32(0.5), *place, *up)
+    place, up = np.float32([0.6, -0.3, 0.2]), tuple(np.float32([0.0, 0.0, 1.0]))
+    cone = called(guiding_cone)(shaded.guides, np.float32(0.5), tuple(place), up)
     away = shaded.guides[0, CENTRE : CENTRE + 3] - place
     sine = float(shaded.guides[0, RADIUS] / np.linalg.norm(away))
     solid = 2.0 * math.pi * (1.0 - math.sqrt(1.0 - sine**2))
-    assert cone[4] == pytest.approx(1.0 / solid, rel=1e-4)
-    sent = np.array([sample_cone_uniform(cone, *rng.random(2, np.float32)) for _ in range(2000)])
+    assert cone.pdf == pytest.approx(1.0 / solid, rel=1e-4)
+    sent = np.array([called(sample_cone_uniform)(cone, *rng.random(2, np.float32)) for _ in range(2000)])
     assert np.linalg.norm(sent, axis=1) == pytest.approx(1.0, abs=1e-5)
-    inside = np.array([cone_pdf(cone, *np.float32(d)) > 0.0 for d in sent])
+    inside = np.array([called(cone_pdf)(cone, tuple(np.float32(d))) > 0.0 for d in sent])
     assert inside.mean() > 0.995  # rounding at the rim
     axis = away / np.linalg.norm(away)
-    assert sent.mean(0) @ axis == pytest.approx((1.0 + cone[3]) / 2.0, abs=1e-3)
-    assert cone_pdf(cone, *np.float32(-axis)) == 0.0
+    assert sent.mean(0) @ axis == pytest.approx((1.0 + cone.cosine) / 2.0, abs=1e-3)
+    assert called(cone_pdf)(cone, tuple(np.float32(-axis))) == 0.0
 
 
 def test_no_path_is_sent_from_within_a_halo_nor_to_one_behind_the_surface(shaded: RenderScene) -> None:
-    up = np.float32([0.0, 0.0, 1.0])
+    up, cone_from = tuple(np.float32([0.0, 0.0, 1.0])), called(guiding_cone)
     for place in ((0.02, 0.0, 1.45), (0.5, 0.5, 2.5)):
-        assert guiding_cone(shaded.guides, np.float32(0.5), *np.float32(place), *up)[4] == 0.0
-    assert guiding_cone(shaded.guides, np.float32(0.5), *np.float32([0.5, 0.5, 0.0]), *up)[4] > 0.0
+        assert cone_from(shaded.guides, np.float32(0.5), tuple(np.float32(place)), up).pdf == 0.0
+    assert cone_from(shaded.guides, np.float32(0.5), tuple(np.float32([0.5, 0.5, 0.0])), up).pdf > 0.0
 
 
 @pytest.mark.parametrize("lights", [NIGHT, lamps_only(NIGHT)])

@@ -26,11 +26,15 @@ from gloamet.trace.portals import (
     sample_portal,
 )  # fmt: skip
 from gloamet.trace.render_scene import RenderScene, build_render_scene
-from tests.conftest import box, level, make_scene, quad
+from tests.conftest import box, called, level, make_scene, quad
 
 WHITE = Material("white", (0.7, 0.7, 0.7))
 GLASS = Material("glass", (1.0, 1.0, 1.0), 0.0, 0.0, 1.0)
 INSIDE = Camera((1.7, 1.5, 1.5), (-1.0, -1.5, 1.2), 60.0)
+
+
+def point(*values: float) -> tuple[np.float32, ...]:
+    return tuple(np.float32(v) for v in values)
 
 
 def room() -> Scene:
@@ -56,9 +60,9 @@ def test_a_window_is_found_with_its_rectangle_its_side_and_its_room() -> None:
     assert p[INWARD : INWARD + 3] == pytest.approx([0, 1, 0], abs=1e-5)
     assert p[LOW : LOW + 3] == pytest.approx([-2, -2, 0], abs=0.35)
     assert p[HIGH : HIGH + 3] == pytest.approx([2, 2, 3], abs=0.35)
-    assert count_portals(portals, *np.float32([1.0, 1.0, 1.0])) == 1
-    assert count_portals(portals, *np.float32([1.0, -3.0, 1.0])) == 0
-    assert count_portals(portals, *np.float32([1.0, 30.0, 1.0])) == 0
+    assert called(count_portals)(portals, point(1.0, 1.0, 1.0)) == 1
+    assert called(count_portals)(portals, point(1.0, -3.0, 1.0)) == 0
+    assert called(count_portals)(portals, point(1.0, 30.0, 1.0)) == 0
 
 
 def test_a_pane_in_the_open_a_roof_of_glass_and_a_ball_are_no_windows() -> None:
@@ -83,17 +87,17 @@ def test_directions_through_a_portal_have_the_density_that_is_said() -> None:
     # the mean of 1 / density over the samples is the solid angle of the rectangle; on its axis that is
     # 4 asin(sin a sin b) with the half angles a and b seen from the point (closed form of a pyramid)
     portals = build_render_scene(room()).portals
-    eye, rng = np.float32([0.0, 0.5, 1.6]), np.random.default_rng(3)
-    inverse = []
+    eye, rng = point(0.0, 0.5, 1.6), np.random.default_rng(3)
+    inverse, density_of = [], called(portal_pdf)
     for u, a, b in rng.random((4000, 3)).astype(np.float32):
-        d = sample_portal(portals, 1, u, a, b, *eye)
-        density = portal_pdf(portals, 1, *eye, *d)
+        d = called(sample_portal)(portals, 1, u, a, b, eye)
+        density = density_of(portals, 1, eye, d)
         assert density > 0
         inverse.append(1.0 / density)
     a, b = math.atan(0.75 / 2.5), math.atan(0.6 / 2.5)
     assert np.mean(inverse) == pytest.approx(4 * math.asin(math.sin(a) * math.sin(b)), rel=0.01)
-    assert portal_pdf(portals, 1, *eye, *np.float32([0, 1, 0])) == 0.0
-    assert portal_pdf(portals, 1, *eye, *np.float32([1, 0, 0])) == 0.0
+    assert density_of(portals, 1, eye, point(0, 1, 0)) == 0.0
+    assert density_of(portals, 1, eye, point(1, 0, 0)) == 0.0
 
 
 def exposed(  # type: ignore[no-untyped-def]

@@ -6,7 +6,6 @@ import math
 
 import numpy as np
 import pytest
-from numba import njit
 
 from gloamet.errors import GloametError
 from gloamet.sky.dome import uniform_dome
@@ -15,22 +14,12 @@ from gloamet.stage.scene import Material, Scene
 from gloamet.trace import embree
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
-from gloamet.trace.rays import intersect as _intersect
-from gloamet.trace.rays import occluded as _occluded
+from gloamet.trace.rays import intersect, occluded
+from gloamet.trace.records import Ray
 from gloamet.trace.render_scene import build_render_scene
-from tests.conftest import box, level, make_scene, quad
+from tests.conftest import box, called, level, make_scene, quad
 
 F, ANY = np.float32, np.int32(-1)
-
-
-@njit
-def intersect(scene, ox, oy, oz, near, dx, dy, dz, far, mask):
-    return _intersect(scene, ox, oy, oz, near, dx, dy, dz, far, mask)
-
-
-@njit
-def occluded(scene, ox, oy, oz, near, dx, dy, dz, far, mask):
-    return _occluded(scene, ox, oy, oz, near, dx, dy, dz, far, mask)
 
 
 BLACK = Material("black", (0.0, 0.0, 0.0))
@@ -77,18 +66,18 @@ def test_closest_hits_and_masks() -> None:
     scene = build_render_scene(make_scene((level(5.0, 2.0), glass), (level(5.0, 0.0), CARD)))
     assert scene.geometry.first.tolist() == [0, 2, 4, 4, 4, 4]
     handle = scene.rays.handle
-    ray = (F(0.3), F(0.2), F(5.0), F(0), F(0), F(0), F(-1), F(1e30))
-    t, nx, ny, nz, u, v, prim, geometry, instance = intersect(handle, *ray, ANY)
-    assert (t, geometry, instance) == (3.0, embree.TRANSMISSIVE, -1)
-    assert abs(nz) > 0
-    assert nx == ny == 0
-    assert 0 <= u <= 1
-    assert 0 <= v <= 1
-    assert intersect(handle, *ray, np.int32(embree.OPAQUE_MASK))[0] == 5.0
-    assert prim in (0, 1)
-    assert occluded(handle, *ray, np.int32(embree.TRANSMISSIVE_MASK))
-    assert not occluded(handle, *ray[:7], F(2.5), ANY)
-    assert intersect(handle, *ray[:6], F(1), F(1e30), ANY)[6] == -1
+    ray = Ray((F(0.3), F(0.2), F(5.0)), (F(0), F(0), F(-1)))
+    find, blocked = called(intersect), called(occluded)
+    hit = find(handle, ray, F(0), F(1e30), ANY)
+    assert (hit.distance, hit.geometry, hit.instance) == (3.0, embree.TRANSMISSIVE, -1)
+    assert abs(hit.normal[2]) > 0
+    assert hit.normal[:2] == (0, 0)
+    assert all(0 <= x <= 1 for x in hit.barycentric)
+    assert hit.primitive in (0, 1)
+    assert find(handle, ray, F(0), F(1e30), np.int32(embree.OPAQUE_MASK)).distance == 5.0
+    assert blocked(handle, ray, F(1e30), np.int32(embree.TRANSMISSIVE_MASK))
+    assert not blocked(handle, ray, F(2.5), ANY)
+    assert find(handle, ray, F(0), F(1), ANY).primitive == -1
 
 
 def test_the_library_is_found_and_every_call_is_there() -> None:

@@ -5,20 +5,21 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.trace.sampler import PAIRS, pixel_id, random_pair, sample_2d, sobol_pair
+from gloamet.trace.sampler import PAIRS, next_2d, pixel_id, random_pair, sobol_pair
+from tests.conftest import called
 
 U = np.uint64
 
 
 def points(pixel: int, count: int, pair: int = 0, first: int = 0) -> np.ndarray:
     """The first samples of a pixel's pair."""
-    return np.array([sobol_pair(U(pixel), U(first + k), pair) for k in range(count)])
+    return np.array([called(sobol_pair)(U(pixel), U(first + k), pair) for k in range(count)])
 
 
 def test_one_sample_over_many_pixels_is_uniform_and_its_pairs_are_apart() -> None:
     # unbiasedness needs just this: every sample of a pixel is uniform over the shifts
-    a = np.array([sobol_pair(U(p), U(5), 0) for p in range(4000)])
-    b = np.array([sobol_pair(U(p), U(5), 1) for p in range(4000)])
+    a = np.array([called(sobol_pair)(U(p), U(5), 0) for p in range(4000)])
+    b = np.array([called(sobol_pair)(U(p), U(5), 1) for p in range(4000)])
     assert a.min() >= 0.0
     assert a.max() < 1.0
     for column in (*a.T, *b.T):
@@ -34,7 +35,7 @@ def test_samples_of_a_pixel_fill_the_square_evenly(pair: int) -> None:
     even, plain = [], []
     for pixel in range(200):
         p = points(pixel, 64, pair)
-        q = np.array([random_pair(U(1_000_003 * pixel + 7919 * k + 17)) for k in range(64)])
+        q = np.array([called(random_pair)(U(1_000_003 * pixel + 7919 * k + 17)) for k in range(64)])
         for rows, out in ((p, even), (q, plain)):
             smooth = (np.cos(2.0 * rows[:, 0]) * rows[:, 1]).mean()
             inside = ((rows - 0.5) ** 2).sum(1) < 0.16
@@ -52,8 +53,10 @@ def test_more_samples_than_the_table_has_rows_are_new_ones() -> None:
 
 
 def test_pairs_beyond_the_table_are_plain_numbers() -> None:
-    assert sample_2d(U(99), U(1), U(2), PAIRS) == random_pair(U(99))
-    assert sample_2d(U(99), U(1), U(2), PAIRS - 1) == sobol_pair(U(1), U(2), PAIRS - 1)
+    draw = called(next_2d)
+    state, *numbers = draw(U(99), U(1), U(2), PAIRS)
+    assert tuple(numbers) == called(random_pair)(state)
+    assert draw(U(99), U(1), U(2), PAIRS - 1)[1:] == called(sobol_pair)(U(1), U(2), PAIRS - 1)
 
 
 def test_pixels_side_by_side_fill_the_square_evenly_between_them() -> None:
@@ -61,8 +64,10 @@ def test_pixels_side_by_side_fill_the_square_evenly_between_them() -> None:
     even, plain = [], []
     for square in range(40):
         x0, y0 = 16 * (square % 4), 16 * (square // 4)
-        p = np.array([sobol_pair(pixel_id(x0 + k % 16, y0 + k // 16, 0), U(3), 2) for k in range(256)])
-        q = np.array([random_pair(U(1_000_003 * square + 7919 * k + 17)) for k in range(256)])
+        p = np.array(
+            [called(sobol_pair)(called(pixel_id)(x0 + k % 16, y0 + k // 16, 0), U(3), 2) for k in range(256)]
+        )
+        q = np.array([called(random_pair)(U(1_000_003 * square + 7919 * k + 17)) for k in range(256)])
         for rows, out in ((p, even), (q, plain)):
             out.append((((rows - 0.5) ** 2).sum(1) < 0.16).mean() - np.pi * 0.16)
     assert np.std(even) < 0.5 * np.std(plain)
@@ -71,5 +76,5 @@ def test_pixels_side_by_side_fill_the_square_evenly_between_them() -> None:
 
 def test_pixels_of_other_columns_rows_and_seeds_have_numbers_of_their_own() -> None:
     asked = [(0, 0, 0), (1, 0, 0), (0, 1, 0), (64, 0, 0), (0, 64, 0), (0, 0, 1), (65_535, 65_535, 0)]
-    numbers = {tuple(sobol_pair(pixel_id(*a), U(0), 0)) for a in asked}
+    numbers = {tuple(called(sobol_pair)(called(pixel_id)(*a), U(0), 0)) for a in asked}
     assert len(numbers) == len(asked)

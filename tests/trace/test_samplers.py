@@ -9,18 +9,19 @@ import math
 
 import numpy as np
 import pytest
+from numba import njit
 
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_coordinates, sky_radiance
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.bsdf import eval_bsdf, specular_probability
+from gloamet.trace.bsdf import eval_bsdf, sample_bsdf, specular_probability
 from gloamet.trace.environment import Environment, build_environment, pdf_solid_angle, sample_sky
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.materials import SPECULAR
-from gloamet.trace.path_tracer import sample_bsdf
+from gloamet.trace.records import Bsdf
 from gloamet.trace.render_scene import build_render_scene
-from tests.conftest import level, make_scene
+from tests.conftest import called, level, make_scene
 
 F = np.float32
 DRAWS = 20_000
@@ -33,31 +34,30 @@ def lights(solver: SkySolver) -> Environment:
     return build_environment(solver.dome(Air(4.0), 0.0, 25.0))
 
 
-def varnish(rough: float, gloss: np.float32) -> tuple[np.float32, ...]:
+def varnish(rough: float, gloss: np.float32) -> Bsdf:
     """A level grey dielectric seen from the south, 60 degrees off its normal."""
     t = math.radians(ZENITH_DEG)
-    grey = F(0.5)
-    share = specular_probability(F(math.cos(t)), grey, grey, grey, F(0), gloss)
+    grey = (F(0.5), F(0.5), F(0.5))
+    share = called(specular_probability)(F(math.cos(t)), grey, F(0), gloss)
     view = (F(0), F(-math.sin(t)), F(math.cos(t)))
-    return (F(0), F(0), F(1), *view, grey, grey, grey, F(rough**2), F(0), gloss, share)
+    return Bsdf((F(0), F(0), F(1)), view, grey, F(rough**2), F(0), gloss, F(share))
 
 
-def by_the_sky(surface: tuple[np.float32, ...], lights: Environment, numbers: np.ndarray) -> np.ndarray:
-    out = []
-    for a, b in numbers[:, :2]:
-        x, y, z, u, v = sample_sky(lights.row_cdf, lights.cell_cdf, a, b)
-        q = pdf_solid_angle(lights.density, u, v, F(math.sqrt(max(0.0, 1.0 - z * z))))
-        out.append(eval_bsdf(surface, F(x), F(y), F(z))[1] * sky_radiance(lights.table, u, v)[1] / q)
-    return np.array(out)
+@njit
+def by_the_sky(bsdf, env, numbers, out):  # type: ignore[no-untyped-def]
+    for k in range(len(numbers)):
+        d, place = sample_sky(env, numbers[k, 0], numbers[k, 1])
+        q = pdf_solid_angle(env.density, place[0], place[1], math.sqrt(max(F(0), F(1) - d[2] * d[2])))
+        out[k] = eval_bsdf(bsdf, d).value[1] * sky_radiance(env.table, place[0], place[1])[1] / q
 
 
-def by_the_surface(surface: tuple[np.float32, ...], lights: Environment, numbers: np.ndarray) -> np.ndarray:
-    out = []
-    for a, b, c in numbers:
-        x, y, z, _r, weight, _b, density = sample_bsdf(surface, a, b, c)
-        up = density > 0.0 and z > 0.0
-        out.append(weight * sky_radiance(lights.table, *dome_coordinates(x, y, z))[1] if up else 0.0)
-    return np.array(out)
+@njit
+def by_the_surface(bsdf, env, numbers, out):  # type: ignore[no-untyped-def]
+    for k in range(len(numbers)):
+        s, out[k] = sample_bsdf(bsdf, numbers[k, 0], numbers[k, 1], numbers[k, 2]), 0.0
+        if s.pdf > F(0) and s.direction[2] > F(0):
+            u, v = dome_coordinates(s.direction[0], s.direction[1], s.direction[2])
+            out[k] = s.weight[1] * sky_radiance(env.table, u, v)[1]
 
 
 @pytest.mark.parametrize("rough", [0.3, 0.5, 0.8])
@@ -73,7 +73,8 @@ def test_either_way_of_asking_the_sky_alone_gives_the_light_of_both_together(
     both = film.mean("sky")[..., 1]
     numbers = np.random.default_rng(8).random((DRAWS, 3)).astype(np.float32)
     for alone in (by_the_sky, by_the_surface):
-        values = alone(varnish(rough, stage.materials[0, SPECULAR]), lights, numbers)
+        values = np.empty(DRAWS)
+        alone(varnish(rough, stage.materials[0, SPECULAR]), lights.arrays(), numbers, values)
         error = values.std() / math.sqrt(DRAWS) + both.std() / 16.0
         assert abs(values.mean() - both.mean()) < 3.0 * error
         assert error < 0.02 * both.mean()  # tight enough to tell

@@ -146,7 +146,7 @@ def frame(f):
 session.frame_ready.connect(frame)
 
 def look():
-    ready, full = session.recorded
+    ready, full = session.relight_state
     now = time.perf_counter()
     if session.frame is None:
         return

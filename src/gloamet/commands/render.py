@@ -281,14 +281,11 @@ def run(options: argparse.Namespace) -> None:
         dome_from_document,
         environment_from_document,
         finished_light,
-        gains_from_document,
         panorama_from_document,
         save_picture,
         with_contours,
     )
     from gloamet.output.memory import check_memory, memory_needed
-    from gloamet.trace.film import LIGHT_LAYERS
-    from gloamet.trace.noise import error_quantile, tile_relative_error
 
     compiled = build_stage(job.document, job.scene)
     need = memory_needed(compiled, job.width, job.height, options.denoise)
@@ -309,28 +306,31 @@ def run(options: argparse.Namespace) -> None:
     ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)
     for note in job.scene.notes:
         _say(f"note: {note}")
-    shining = [name for name in LIGHT_LAYERS if film.layers[name].any()]
+    report = {"memory_mb": need / 2**20, "seconds": seconds, "ev": ev}
+    sun = {"sun_azimuth_deg": dome.sun_azimuth_deg, "sun_elevation_deg": dome.sun_elevation_deg}
+    show(_measured(options, job, film, seconds) | report | sun, options.json)
+
+
+def _measured(options: argparse.Namespace, job: _Job, film: Film, seconds: float) -> dict[str, object]:
+    """What the finished film is: its size, samples, noise of each light, and the speed it was made at."""
+    from gloamet.output.document_to_light import gains_from_document
+    from gloamet.trace.film import LIGHT_LAYERS
+    from gloamet.trace.noise import error_quantile, tile_relative_error
+
     noises = {
         f"noise_{name}_percent": 100.0 * error_quantile(tile_relative_error(film, only=name))
-        for name in shining
+        for name in LIGHT_LAYERS
+        if film.layers[name].any()
     }
-    show(
-        {
-            "file": str(options.output),
-            "width": job.width,
-            "height": job.height,
-            "samples": film.samples,
-            "samples_mean": film.mean_samples(),
-            "noise_percent": 100.0
-            * error_quantile(tile_relative_error(film, gains_from_document(job.document))),
-            **{name: value for name, value in noises.items() if math.isfinite(value)},
-            "memory_mb": need / 2**20,
-            "seconds": seconds,
-            "rays_per_second": film.rays / max(seconds, 1e-9),
-            "samples_per_second": job.width * job.height * film.mean_samples() / max(seconds, 1e-9),
-            "ev": ev,
-            "sun_azimuth_deg": dome.sun_azimuth_deg,
-            "sun_elevation_deg": dome.sun_elevation_deg,
-        },
-        options.json,
-    )
+    whole = error_quantile(tile_relative_error(film, gains_from_document(job.document)))
+    return {
+        "file": str(options.output),
+        "width": job.width,
+        "height": job.height,
+        "samples": film.samples,
+        "samples_mean": film.mean_samples(),
+        "noise_percent": 100.0 * whole,
+        **{name: value for name, value in noises.items() if math.isfinite(value)},
+        "rays_per_second": film.rays / max(seconds, 1e-9),
+        "samples_per_second": job.width * job.height * film.mean_samples() / max(seconds, 1e-9),
+    }

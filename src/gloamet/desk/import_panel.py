@@ -41,7 +41,7 @@ class Elevation(QWidget):
         self._fitted: QPixmap | None = None
         self._serial = 0
         self._worker = ThreadPoolExecutor(1, thread_name_prefix="elevation")
-        self._traced.connect(self._take)
+        self._traced.connect(self._on_traced)
 
     def draw(self, scene: Scene) -> None:
         """Have the silhouette of what is compiled now traced."""
@@ -59,7 +59,7 @@ class Elevation(QWidget):
 
         self._worker.submit(trace)
 
-    def _take(self, pixels: NDArray[np.uint8], serial: int) -> None:
+    def _on_traced(self, pixels: NDArray[np.uint8], serial: int) -> None:
         if serial == self._serial:
             h, w = pixels.shape[:2]
             self._image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
@@ -122,7 +122,7 @@ class ImportPanel(QWidget):
         column.addWidget(self.done)
         column.addStretch(1)
         session.model_opened.connect(self.open)
-        session.scene_loaded.connect(self._take)
+        session.scene_loaded.connect(self._on_scene_loaded)
         session.stage_changed.connect(self._on_document_changed)
         self.hide()
 
@@ -133,9 +133,9 @@ class ImportPanel(QWidget):
         self.setGeometry(parent.rect())
         self.show()
         self.raise_()
-        self._take(scene)
+        self._on_scene_loaded(scene)
 
-    def _take(self, scene: Scene) -> None:
+    def _on_scene_loaded(self, scene: Scene) -> None:
         if not self.isVisible():
             return
         self.title.setText(scene.path.name if scene.path else "")

@@ -25,6 +25,8 @@ from gloamet.develop.display_kernels import (
     CURVE_SIZE,
     LOG_LOW,
     LOG_RANGE,
+    EnlargedArrays,
+    ViewArrays,
     develop_rows,
 )
 from gloamet.errors import GloametError
@@ -166,9 +168,10 @@ def develop_screen(
     out, large = np.empty((height, width), np.uint32), np.empty((high, wide), np.uint32)
     threads = os.cpu_count() or 1
     words = (
-        np.zeros(COUNTER_COUNT, np.int64), threads, np.ascontiguousarray(picture, np.float32), matrix, cube, curve, out,
-        _resample_axis(height, high), _resample_axis(width, wide), np.empty((threads, 3, width), np.float32),
-        np.empty((threads, width + 1), np.uint32), large,
+        np.zeros(COUNTER_COUNT, np.int64), threads, np.ascontiguousarray(picture, np.float32),
+        ViewArrays(matrix, cube, curve), out, np.empty((threads, 3, width), np.float32),
+        np.empty((threads, width + 1), np.uint32),
+        EnlargedArrays(_resample_axis(height, high), _resample_axis(width, wide), large),
     )  # fmt: skip
     run_on_all_threads(_pool(), threads, develop_rows, words)
     done = large if high else out

@@ -9,10 +9,13 @@ one after it in 256ths.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
-from gloamet.jit import IEEE_KERNEL_OPTIONS as JIT
+from gloamet.jit import IEEE_INLINE_KERNEL_OPTIONS, IEEE_KERNEL_OPTIONS
 from gloamet.thread_barrier import barrier_wait, next_index
 
 CUBE_SIZE = 65
@@ -32,7 +35,7 @@ _LOWEST = F(2.0**LOG_LOW)
 _STEPS = F((CUBE_SIZE - 1) / LOG_RANGE)
 
 
-@njit(inline="always", **JIT)
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def log2(value):
     """Base-2 logarithm of a positive float32 to 2e-5: exponent bits and a polynomial of the mantissa."""
     bits = F(value).view(np.int32)
@@ -42,13 +45,13 @@ def log2(value):
     return F((bits >> np.int32(23)) - np.int32(127)) + p
 
 
-@njit(inline="always", **JIT)
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _finite(value):
     """The value itself; infinity becomes very bright and not-a-number black."""
     return value if value < F(1e12) else (F(1e12) if value > F(0) else F(0))
 
 
-@njit(**JIT)
+@njit(**IEEE_KERNEL_OPTIONS)
 def _expose(pixels, matrix, row):
     """A row of the picture, (W, 3), through the matrix."""
     a, b, c = matrix[0, 0], matrix[0, 1], matrix[0, 2]
@@ -60,7 +63,7 @@ def _expose(pixels, matrix, row):
         red[x], green[x], blue[x] = a * p + b * q + c * s, d * p + e * q + f * s, g * p + h * q + i * s
 
 
-@njit(**JIT)
+@njit(**IEEE_KERNEL_OPTIONS)
 def _to_cube_positions(values):
     """Linear values (W,) become positions on the cube's axis; the tests send not-a-number to the dark end."""
     for x in range(len(values)):
@@ -70,13 +73,13 @@ def _to_cube_positions(values):
         values[x] = place if place < F(CUBE_SIZE - 1.001) else F(CUBE_SIZE - 1.001)
 
 
-@njit(inline="always", **JIT)
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _pack_rgbx(r, g, b):
     """Red, green and blue, 0..255, as one word."""
     return np.uint32(int(r) | (int(g) << 8) | (int(b) << 16) | 0xFF000000)
 
 
-@njit(**JIT)
+@njit(**IEEE_KERNEL_OPTIONS)
 def _tetrahedral_lookup(row, cube, out):
     """A row of places (3, W) through a baked cube: without a branch, for which of six tetrahedra it is is chance."""
     red, green, blue = row[0], row[1], row[2]
@@ -98,13 +101,13 @@ def _tetrahedral_lookup(row, cube, out):
         )
 
 
-@njit(inline="always", **JIT)
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _curve_value(value, curve):
     value = value if value > F(0) else F(0)
     return curve[np.int32(min(value, F(1)) * F(CURVE_SIZE) + F(0.5))]
 
 
-@njit(**JIT)
+@njit(**IEEE_KERNEL_OPTIONS)
 def _apply_curve(row, curve, out):
     """A row of linear display light (3, W) through a curve."""
     for x in range(row.shape[1]):
@@ -113,7 +116,7 @@ def _apply_curve(row, curve, out):
         )
 
 
-@njit(inline="always", **JIT)
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _lerp_rgbx(a, b, share):
     """Four bytes part of the way from a to b, share in 256ths."""
     rest = np.uint32(256) - share
@@ -126,7 +129,7 @@ def _lerp_rgbx(a, b, share):
     return np.uint32(((np.uint32(even) >> np.uint32(8)) & _EVEN_BYTES) | (np.uint32(odd) & _ODD_BYTES))
 
 
-@njit(**JIT)
+@njit(**IEEE_KERNEL_OPTIONS)
 def enlarge_rows(small, down, across, y0, y1, room, out):
     """Rows y0..y1 of out (H, W) uint32, four bytes a pixel, between the pixels of small (h, w).
 
@@ -145,31 +148,47 @@ def enlarge_rows(small, down, across, y0, y1, room, out):
             row[x] = _lerp_rgbx(room[i], room[i + 1], np.uint32(across[x, 1]))
 
 
-@njit(**JIT)
-def develop_rows(team, threads, picture, matrix, cube, curve, out, down, across, row, room, large):
-    """Develop a picture through a baked cube, or by a curve where that is empty, all threads together.
+class ViewArrays(NamedTuple):
+    """Exposure and white balance as one matrix, and the view: a baked cube, or a curve where that is empty."""
 
-    Where down has places, large becomes the picture at another size. row (threads, 3, W) and room (threads, W + 1)
-    are a thread's own.
+    matrix: NDArray[np.float32]
+    cube: NDArray[np.float32]
+    curve: NDArray[np.uint8]
+
+
+class EnlargedArrays(NamedTuple):
+    """The picture at another size, with the axes that lead there; no rows where it is not wanted."""
+
+    down: NDArray[np.int32]
+    across: NDArray[np.int32]
+    out: NDArray[np.uint32]
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def develop_rows(counters, threads, picture, view, out, row, room, large):
+    """Develop a picture by its `ViewArrays`, and enlarge it by `EnlargedArrays`, all threads together.
+
+    row (threads, 3, W) and room (threads, W + 1) are a thread's own.
     """
-    own = next_index(team, 0)
+    own = next_index(counters, 0)
     while True:
-        y = next_index(team, 1) * ROWS_PER_TASK
+        y = next_index(counters, 1) * ROWS_PER_TASK
         if y >= len(picture):
             break
         for n in range(y, min(len(picture), y + ROWS_PER_TASK)):
-            _expose(picture[n], matrix, row[own])
-            if len(cube) == 0:
-                _apply_curve(row[own], curve, out[n])
+            _expose(picture[n], view.matrix, row[own])
+            if len(view.cube) == 0:
+                _apply_curve(row[own], view.curve, out[n])
                 continue
             for channel in range(3):
                 _to_cube_positions(row[own, channel])
-            _tetrahedral_lookup(row[own], cube, out[n])
+            _tetrahedral_lookup(row[own], view.cube, out[n])
+    down = large.down
     if len(down) == 0:
         return
-    barrier_wait(team, 2, threads)
+    barrier_wait(counters, 2, threads)
     while True:
-        y = next_index(team, 3) * ROWS_PER_TASK
+        y = next_index(counters, 3) * ROWS_PER_TASK
         if y >= len(down):
             break
-        enlarge_rows(out, down, across, y, min(len(down), y + ROWS_PER_TASK), room[own], large)
+        enlarge_rows(out, down, large.across, y, min(len(down), y + ROWS_PER_TASK), room[own], large.out)

@@ -40,7 +40,7 @@ def limit_night_exposure(ev: float) -> float:
     """The exposure an automatic one takes where the meter says `ev`: dusk and night stay dim, for an eye does not
     make day of them.
 
-    >>> keeping_night(12.0), keeping_night(-5.0)
+    >>> limit_night_exposure(12.0), limit_night_exposure(-5.0)
     (12.0, -2.2)
     """
     return ev if ev >= NIGHT_EV else NIGHT_EV + NIGHT_SHARE * (ev - NIGHT_EV)

@@ -20,7 +20,7 @@ from gloamet.sun.place import read_clock, resolve_zone
 def easing_curve(count: int, easing: str) -> NDArray[np.float64]:
     """Shares 0..1 of the way, one for each of `count` pictures.
 
-    >>> eased(3, "gentle").tolist()
+    >>> easing_curve(3, "gentle").tolist()
     [0.0, 0.5, 1.0]
     """
     t = np.linspace(0.0, 1.0, count)

@@ -16,7 +16,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.air import AEROSOL_HEIGHT_KM, HAZE_HEIGHT_KM
 
 Array = NDArray[np.float64]
@@ -77,7 +77,7 @@ def profiles() -> Array:
     return np.ascontiguousarray(np.stack([row / np.trapezoid(row, h) for row in rows], 1))
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def profile_index(height_km):
     """Row and fraction for linear interpolation in a profile."""
     x = max(0.0, height_km) * STEPS_PER_KM
@@ -160,7 +160,7 @@ def rayleigh_phase(c):
     return RAYLEIGH_SCALE * (RAYLEIGH_FLAT + RAYLEIGH_SQUARE * c * c)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def henyey_greenstein(c, g):
     """Henyey-Greenstein phase function (per steradian)."""
     d = 1.0 + g * g - 2.0 * g * c

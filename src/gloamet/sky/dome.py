@@ -21,7 +21,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import XYZ_TO_AP1
-from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.air import Air, OpticalDepths, optical_depths
 from gloamet.sky.atmosphere import (
     DELTA_FORWARD,
@@ -33,7 +33,7 @@ from gloamet.sky.atmosphere import (
     profiles,
     rayleigh_phase,
 )
-from gloamet.sky.scatter import ALTITUDES, SUN_COSINES, multiple_rows, sun_paths, view_tables
+from gloamet.sky.scatter import ALTITUDES, SUN_COSINES, ScatteringAir, multiple_rows, sun_paths, view_tables
 from gloamet.sky.spectrum import SOLAR_XYZ_LX
 
 Array = NDArray[np.float64]
@@ -197,16 +197,10 @@ class SkySolver:
         view_mu = np.sin(np.linspace(0.0, 1.0, VIEW_ROWS) ** 2 * np.pi / 2)
         cosines = np.cos(np.linspace(0.0, np.pi, VIEW_TURNS))
         half = VIEW_ROWS // 2
-        fixed: tuple[Any, ...] = (
-            profiles(),
-            columns(),
-            depth,
-            scatter,
-            scatter_ms,
-            self._psi,
-            self._psi_ground,
+        marched = ScatteringAir(
+            profiles(), columns(), depth, scatter, scatter_ms, self._psi, self._psi_ground
         )
-        calls = [(*fixed, mus, mu, cosines, steps) for mu in (view_mu[:half], view_mu[half:])]
+        calls = [(marched, mus, mu, cosines, steps) for mu in (view_mu[:half], view_mu[half:])]
         tables, ground = (np.concatenate(p) for p in zip(*self._share(view_tables, calls), strict=True))
         through = sun_transmittance(tau, sun_elevation_deg)
         direct = through * visible_disc_fraction(sun_elevation_deg, SUN_DIAMETER_DEG) * max(0.0, mus)
@@ -323,7 +317,7 @@ def uniform_dome(radiance: float) -> SkyDome:
     return assemble_dome(table, 0.0, -90.0, SUN_DIAMETER_DEG, np.zeros(3), 1.0)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def dome_coordinates(dx, dy, dz):
     """Square-root elevation and azimuth of a direction above the horizon, both in 0..1.
 
@@ -350,7 +344,7 @@ def dome_coordinates(dx, dy, dz):
     return u, t if t < F(1) else F(0)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def sky_radiance(table, u, v):
     """Bilinear radiance of the dome at (u, v)."""
     y = min(u * F(ROWS - 1), F(ROWS - 1.001))

@@ -12,12 +12,13 @@ from __future__ import annotations
 
 import math
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.atmosphere import (
     GROUND_KM,
     NSPECIES,
@@ -36,22 +37,24 @@ PATH_STEPS = 14
 COSINE_LOW = -0.6  # signed square root of the lowest sun cosine, -0.36
 ISOTROPIC = 1.0 / (4.0 * math.pi)
 
+Array = NDArray[np.float64]
 
-@njit(inline="always", **KERNEL_OPTIONS)
+
+@njit(**INLINE_KERNEL_OPTIONS)
 def altitude_km(i):
     """Height of row i of the multiple-scattering table: denser towards the ground."""
     f = i / (ALTITUDES - 1)
     return 100.0 * f * f * f * 0.999 + 0.001
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def sun_cosine(j):
     """Sun cosine of column j: signed squares, so that the steps are finest at the horizon."""
     v = COSINE_LOW + (1.0 - COSINE_LOW) * j / (SUN_COSINES - 1)
     return v * abs(v)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def sun_column(mu):
     """The inverse of sun_cosine, clamped inside the table."""
     v = math.copysign(math.sqrt(abs(mu)), mu)
@@ -71,7 +74,7 @@ def _gather(profile, height, depth, scatter, extinction, scattering):
         scattering[n] = scatter[0, n] * a + scatter[1, n] * b + scatter[3, n] * d
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _ray(i, a):
     """Direction a from altitude row i: radius, cosine, solid-angle share, length, whether it ends below."""
     r = GROUND_KM + altitude_km(i)
@@ -84,7 +87,7 @@ def _ray(i, a):
     return r, mu, 0.5 * (m1 - m0), -r * mu + math.sqrt(r * r * (mu * mu - 1.0) + TOP_KM * TOP_KM), False
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _step(r, mu, far, s):
     """Step s along a ray: its length, the distance and the radius of its middle."""
     u0, u1 = s / PATH_STEPS, (s + 1) / PATH_STEPS
@@ -210,15 +213,26 @@ def _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geome
             ground[n] += scattering[n] * seen * (psi_ground[i, n] * (1 - fy) + psi_ground[i + 1, n] * fy)
 
 
-@njit(**ALLOCATING_KERNEL_OPTIONS)
-def view_tables(
-    profile, table, depth, scatter, scatter_ms, psi, psi_ground, mus, view_mu, cos_azimuth, steps
-):
-    """The view tables (elevations, azimuths, 3, bands) and the ground's part (elevations, bands).
+class ScatteringAir(NamedTuple):
+    """An atmosphere to be marched through: species' profiles and columns, optical depths, full and delta-scaled
+    scattering of each species and band, and the multiple scattering of air and ground."""
 
-    mus: cosine of the sun's zenith angle; view_mu: sines of the view elevations; scatter: full scattering,
-    scatter_ms: delta-scaled.
+    profile: Array
+    table: Array
+    depth: Array
+    scatter: Array
+    scatter_ms: Array
+    psi: Array
+    psi_ground: Array
+
+
+@njit(**ALLOCATING_KERNEL_OPTIONS)
+def view_tables(air, mus, view_mu, cos_azimuth, steps):
+    """The view tables (elevations, azimuths, 3, bands) and the ground's part (elevations, bands) of a `ScatteringAir`.
+
+    mus: cosine of the sun's zenith angle; view_mu: sines of the view elevations.
     """
+    profile, table, depth, scatter, scatter_ms, psi, psi_ground = air
     bands = depth.shape[1]
     rows, turns = view_mu.shape[0], cos_azimuth.shape[0]
     tables, ground = np.zeros((rows, turns, 3, bands)), np.zeros((rows, bands))

@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 from numba import njit
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
 from gloamet.trace.materials import BASE_COLOUR, IOR, THIN, TRANSMISSION
 from gloamet.trace.records import Bsdf, BsdfSample, BsdfValue
 from gloamet.trace.vec import (
@@ -133,7 +133,7 @@ def eval_diffuse(bsdf, nl, nv):
     return passed * (F(1) - bsdf.metalness) * nl / PI
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def eval_bsdf(bsdf, to_light):
     """Reflection towards the viewer of light from a direction, a `BsdfValue`.
 
@@ -163,7 +163,7 @@ def eval_bsdf(bsdf, to_light):
     return BsdfValue(value, pdf)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def sample_ggx_vndf(normal, to_viewer, alpha, u, v):
     """Mirror the viewer about a visible GGX normal; a plain mirror below MIRROR_ALPHA."""
     if alpha < MIRROR_ALPHA:

@@ -11,7 +11,7 @@ import math
 
 from numba import njit
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
 from gloamet.sky.dome import dome_coordinates, sky_radiance
 from gloamet.trace.bsdf import eval_bsdf
 from gloamet.trace.environment import pdf_solid_angle, sample_sky, sun_direction, sun_disc_radiance
@@ -138,7 +138,7 @@ def sample_sky_light(u, v, state, scene, env, bsdf, origin, normal):
     return LightSample(scale(radiance, weight), 1)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def _pick_lamp(lamps, pick):
     """The lamp whose share of all light a uniform number falls on."""
     low, high = 0, len(lamps) - 1
@@ -174,7 +174,7 @@ def _point_weight(lamps, k, to_light, squared):
     return x * x / (squared * lamps[k, LAMP_PDF])
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def sample_area_light(state, scene, bsdf, origin, normal):
     """Light of one lamp, picked by its power, reflected here."""
     lamps = scene.lamps
@@ -209,7 +209,7 @@ def sample_area_light(state, scene, bsdf, origin, normal):
     return LightSample(scale(radiance, weight), 1)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def emitted_radiance_mis(scene, met, cosine, distance, specular, bsdf_pdf):
     """Light a surface gives of its own (AP1), weighted against having sampled its lamp."""
     materials, m = scene.materials, met.material
@@ -217,7 +217,9 @@ def emitted_radiance_mis(scene, met, cosine, distance, specular, bsdf_pdf):
         return BLACK
     radiance = triple(materials, m, EMISSION)
     if materials[m, EMISSION_TEXTURE] >= F(0):
-        texture, _raw, _alpha = sample_texture(scene, int(materials[m, EMISSION_TEXTURE]), met.uv)
+        texture, _raw, _alpha = sample_texture(
+            scene.texels, scene.textures, int(materials[m, EMISSION_TEXTURE]), met.uv
+        )
         radiance = mul(radiance, texture_to_ap1(texture))
     if specular:
         return radiance

@@ -136,7 +136,7 @@ def lamps_only(lights: Environment) -> Environment:
     return replace(lights, sun=dark, ground_sun=BLACK, ground_sky=BLACK, panorama=None, **none)
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def pdf_solid_angle(density, u, v, cos_elevation):
     """Probability per steradian with which `sample_sky` picks the direction (u, v)."""
     r = min(max(int(u * F(CELL_ROWS)), 0), CELL_ROWS - 1)
@@ -146,7 +146,7 @@ def pdf_solid_angle(density, u, v, cos_elevation):
     return density[r, c] / jacobian
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def _search(cdf, n, x):
     """The first of n (a power of two) whose sum is above x; every step is taken, for which way is chance."""
     low, step = 0, n >> 1

@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS
 from gloamet.stage.ground import GroundPlane
 
 F = np.float32
@@ -41,7 +41,7 @@ def pack_ground(ground: GroundPlane | None) -> NDArray[np.float32]:
     return plane
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def ground_distance(plane, ray, t):
     """Distance to the ground if it lies before t, else -1."""
     o, d = ray.origin, ray.direction
@@ -59,14 +59,14 @@ def ground_distance(plane, ray, t):
     return s
 
 
-@njit(inline="always", **KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def horizon_fade(plane, dz):
     """Share of the ground in what the camera sees at the sine of an elevation."""
     x = min(F(1), max(F(0), (plane[HIGH] - dz) / (plane[HIGH] - plane[LOW])))
     return x * x * (F(3) - F(2) * x)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def water_normal(plane, x, y, t):
     """A water normal at a place; waves too small to be seen from t away are flat."""
     sx = sy = F(0)

@@ -16,7 +16,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
 from gloamet.trace.bsdf import eval_bsdf
 from gloamet.trace.embree import RayScene
 from gloamet.trace.materials import LAMP_EDGE_U, LAMP_EDGE_V, LAMP_ORIGIN, LAMP_PDF
@@ -79,7 +79,7 @@ def find_guiding_spheres(lamps: list[Floats], rays: RayScene) -> Floats:
     return out
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def guiding_cone(guides, pick, point, normal):
     """The `Cone` in which a point of that normal sees one guide, by a uniform number; none from inside it, or when it
     lies behind the surface."""

@@ -81,18 +81,58 @@ def _fades_into_sky(scene, env, state, ray):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _sample_sun_and_sky(scene, env, sampler, pair, bsdf, origin, normal, found_weight, goes_on):
-    """Next-event estimation of sun and sky at a surface: (state, `LightSample` of the sun, of the sky)."""
+def _emission(scene, met, ray, travelled, specular, scattered, pdf):
+    """Light that a surface met sends back along a path's ray; a small lamp found by way of a mirror is dimmed."""
+    if total(triple(scene.materials, met.material, EMISSION)) <= F(0):
+        return BLACK
+    cosine = -dot(met.normal, ray.direction)
+    emitted = emitted_radiance_mis(scene, met, cosine, travelled, specular, pdf)
+    if specular and scattered:
+        emitted = scale(emitted, scene.materials[met.material, MIRRORED_LAMP_WEIGHT])
+    return emitted
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _reservoir_of_one(towards_lamp, new, kept, candidate, candidates):
+    """One of the candidates so far and a new one, by what each could carry: (the one kept, the sum of all)."""
+    carried = scale(mul(new.throughput, towards_lamp.weight), kept)
+    candidates += largest(carried)
+    if towards_lamp.coin * candidates < largest(carried):
+        candidate = PathStart(new.ray, carried, towards_lamp.bsdf_pdf, new.bounces, True)
+    return candidate, candidates
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _roulette(throughput, began, bounces, u):
+    """Russian roulette by what is left to carry: the throughput of a path that goes on, BLACK for one that ends.
+
+    Gentle, and not before the second surface has answered: ended by all they lose, paths were a fifth quicker and had
+    twice the variance in shade.
+    """
+    survival = math.sqrt(largest(throughput) / began)
+    if bounces < 2 or survival >= ROULETTE_FROM:
+        return throughput
+    return scale(throughput, F(1) / survival) if u < survival else BLACK
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _next_event_estimation(scene, env, sampler, pair, bsdf, origin, normal, found_weight, goes_on, guided):
+    """Light sampled at a surface: (state, `LightSample` of the sun, of the sky, of a lamp); a guided path asks lamps
+    alone."""
     state, pixel, sample = sampler
-    sun, sky = NO_LIGHT, NO_LIGHT
-    if total(env.sun.irradiance) > F(0):
+    sun, sky, lamp = NO_LIGHT, NO_LIGHT, NO_LIGHT
+    if total(env.sun.irradiance) > F(0) and not guided:
         state, u, v = next_2d(state, pixel, sample, pair)
         state, sun = sample_sun((u, v), state, scene, env.sun, bsdf, origin, normal, found_weight, goes_on)
-    if env.density[0, 0] > F(0):
+    if env.density[0, 0] > F(0) and not guided:
         state, u, v = next_2d(state, pixel, sample, pair + 1)
         state += GOLDEN
         sky = sample_sky_light(u, v, state, scene, env, bsdf, origin, normal)
-    return state, sun, sky
+    if len(scene.lamps) > 0:
+        state += GOLDEN
+        lamp = sample_area_light(state, scene, bsdf, origin, normal)
+        state += GOLDEN
+    return state, sun, sky, lamp
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -105,19 +145,16 @@ def _found_patch_weight(scene, env, vertex, ray, met, pdf):
     return bsdf_mis_weight(scene.portals, env.sun, Ray(vertex, ray.direction), met, pdf)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def trace_path(scene, env, sampler, start, max_bounces):
-    """One path from a `PathStart`: its `PathResult`; the start of a guided path kept among its candidates, and the sum
-    of what these could carry. A guided path gathers lamps alone."""
+    """One path from a `PathStart`: (state, `PathResult`, the start of a guided path, what all such could carry)."""
     (state, pixel, sample), (ray, throughput, pdf, bounces, guided) = sampler, start
     sun = sky = lamps = normal = BLACK
     albedo, depth, travelled, vertex = WHITE, F(0), F(0), ray.origin
     specular, scattered, seen, begun = not guided, guided, guided, guided
     passes, rays, mask = 0, 0, _PATH if guided else _CAMERA
-    kept, began = (
-        F(1),
-        largest(throughput),
-    )  # kept: share of lamps' light met here that is not a guided path's
+    # kept: share of the lamps' light met on the way that is not a guided path's
+    materials, kept, began = scene.materials, F(1), largest(throughput)
     follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
     candidates, candidate = F(0), PathStart(ray, BLACK, F(0), 0, True)
     while True:
@@ -125,77 +162,60 @@ def trace_path(scene, env, sampler, start, max_bounces):
         rays += 1
         ground = ground_distance(scene.plane, ray, hit.distance)
         if ground > F(0) and specular and not scattered:
-            state, fades, radiance = _fades_into_sky(scene, env, state, ray)
+            state, fades, horizon = _fades_into_sky(scene, env, state, ray)
+            sky = add_product(sky, throughput, horizon)
             if fades:
-                sky = add_product(sky, throughput, radiance)
                 break
         if ground <= F(0) and hit.primitive < 0:
             if not guided:
-                by_sun, by_sky = miss_radiance(
-                    env, scene, Ray(vertex, ray.direction), specular, scattered, pdf
-                )
+                last = Ray(vertex, ray.direction)
+                by_sun, by_sky = miss_radiance(env, scene, last, specular, scattered, pdf)
                 sun, sky = add_product(sun, throughput, by_sun), add_product(sky, throughput, by_sky)
             break
         met = resolve_hit(scene, ground, hit, ray)
         m, step = met.material, ray_epsilon(met.distance, met.position)
         travelled += met.distance
-        if is_hole(scene, met):
+        if is_hole(scene, met) and passes < MAX_PASSES:
             passes += 1
-            if passes > MAX_PASSES:
-                break
             ray = Ray(add_scaled(met.position, ray.direction, step), ray.direction)
             continue
         if not begun:
             begun, depth = True, travelled
-        if total(triple(scene.materials, m, EMISSION)) > F(0):
-            cosine = -dot(met.normal, ray.direction)
-            emitted = emitted_radiance_mis(scene, met, cosine, travelled, specular, pdf)
-            weight = kept * scene.materials[m, MIRRORED_LAMP_WEIGHT] if specular and scattered else kept
-            lamps = add_scaled(lamps, mul(throughput, emitted), weight)
+        emitted = _emission(scene, met, ray, travelled, specular, scattered, pdf)
+        lamps = add_scaled(lamps, mul(throughput, emitted), kept)
         state, u, v = next_pair(state)
-        if scene.materials[m, KIND] == F(GLASS) and u < scene.materials[m, TRANSMISSION]:
-            passes += 1
-            if passes > MAX_PASSES:
+        if materials[m, KIND] == F(GLASS) and u < materials[m, TRANSMISSION]:
+            if passes == MAX_PASSES:
                 break
-            direction, through, reflected = sample_thin_glass(
-                scene.materials, m, met.normal, ray.direction, v
-            )
+            passes += 1
+            direction, through, reflected = sample_thin_glass(materials, m, met.normal, ray.direction, v)
             throughput, specular = mul(throughput, through), specular or reflected
             ray = Ray(add_scaled(met.position, met.normal, step if reflected else -step), direction)
             continue
         surface = evaluate_material(scene, met, ray.direction, travelled)
-        bsdf = make_bsdf(scene.materials, m, surface, ray.direction)
+        bsdf = make_bsdf(materials, m, surface, ray.direction)
         if not seen and not (surface.metalness > F(0.9) and bsdf.alpha < MIRROR_ALPHA):
             seen, normal, albedo = True, surface.normal, at_most_one(mul(throughput, surface.albedo))
         if bounces == max_bounces:
             break
-        state, bsdf, face = select_layer(scene.materials, m, state, bsdf, met.normal)
+        state, bsdf, face = select_layer(materials, m, state, bsdf, met.normal)
         origin = add_scaled(met.position, face, step)
         # which candidate is followed depends on the numbers this path has drawn: a guided path draws others
         pair = PAIRS if guided else FIRST_SURFACE_DIMENSION + 3 * bounces
-        if not guided:
-            found = (
-                F(1) if bounces == 0 or specular else _found_patch_weight(scene, env, vertex, ray, met, pdf)
-            )
-            state, by_sun, by_sky = _sample_sun_and_sky(
-                scene, env, (state, pixel, sample), pair, bsdf, origin, face, found, bounces + 1 < max_bounces
-            )
-            sun = add_product(sun, throughput, by_sun.radiance)
-            sky = add_product(sky, throughput, by_sky.radiance)
-            rays += by_sun.rays + by_sky.rays
-        if len(scene.lamps) > 0:
-            state += GOLDEN
-            light = sample_area_light(state, scene, bsdf, origin, face)
-            state += GOLDEN
-            lamps, rays = add_scaled(lamps, mul(throughput, light.radiance), kept), rays + light.rays
+        found = F(1) if bounces == 0 or specular else _found_patch_weight(scene, env, vertex, ray, met, pdf)
+        numbers, goes_on = (state, pixel, sample), bounces + 1 < max_bounces
+        state, by_sun, by_sky, by_lamp = _next_event_estimation(
+            scene, env, numbers, pair, bsdf, origin, face, found, goes_on, guided
+        )
+        sun = add_product(sun, throughput, by_sun.radiance)
+        sky = add_product(sky, throughput, by_sky.radiance)
+        lamps = add_scaled(lamps, mul(throughput, by_lamp.radiance), kept)
+        rays += by_sun.rays + by_sky.rays + by_lamp.rays
         towards_lamp = NO_GUIDED
         if len(scene.guides) > 0 and not guided:
             state, towards_lamp = sample_guided_direction(scene.guides, state, bsdf, follow, origin, face)
-            carried = scale(mul(throughput, towards_lamp.weight), kept)
-            candidates += largest(carried)
-            if towards_lamp.coin * candidates < largest(carried):
-                guided_ray = Ray(origin, towards_lamp.direction)
-                candidate = PathStart(guided_ray, carried, towards_lamp.bsdf_pdf, bounces + 1, True)
+            new = PathStart(Ray(origin, towards_lamp.direction), throughput, F(0), bounces + 1, True)
+            candidate, candidates = _reservoir_of_one(towards_lamp, new, kept, candidate, candidates)
         state, u, v = next_2d(state, pixel, sample, pair + 2)
         state, pick, survival = next_pair(state)
         scatter = sample_bsdf(bsdf, u, v, pick)
@@ -203,42 +223,38 @@ def trace_path(scene, env, sampler, start, max_bounces):
             break
         ray, vertex, mask, travelled = Ray(origin, scatter.direction), origin, _PATH, F(0)
         throughput, pdf, bounces = mul(throughput, scatter.weight), scatter.pdf, bounces + 1
-        specular = pdf == F(0)
+        specular, scattered = pdf == F(0), scattered or pdf > F(0)
         if specular:
             continue
-        scattered = True
         if towards_lamp.pdf > F(0) and cone_pdf(towards_lamp.cone, scatter.direction) > F(0):
             kept *= power_heuristic(pdf, towards_lamp.pdf)
-        # Roulette by what is left to carry, gentle and not before the second surface has answered: ended by all
-        # they lose, paths were a fifth quicker and had twice the variance in shade.
-        keep = math.sqrt(largest(throughput) / began)
-        if bounces > 1 and keep < ROULETTE_FROM:
-            if survival >= keep:
-                break
-            throughput = scale(throughput, F(1) / keep)
+        throughput = _roulette(throughput, began, bounces, survival)
+        if largest(throughput) <= F(0):
+            break
     result = PathResult(sun, sky, lamps, albedo, normal, depth, rays)
     return state, result, candidate, candidates
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def trace_sample(scene, env, sampler, ray, max_bounces):
     """One sample of a pixel: a path from the camera and the guided path it may leave, as one `PathResult`."""
-    start = PathStart(ray, WHITE, F(0), 0, False)
-    state, result, candidate, candidates = trace_path(scene, env, sampler, start, max_bounces)
-    if candidates <= F(0):
-        return result
+    state, start = sampler.state, PathStart(ray, WHITE, F(0), 0, False)
     follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
-    state, u, _unused = next_pair(state)
-    if u >= follow:
-        return result
-    carried = scale(candidate.throughput, candidates / (largest(candidate.throughput) * follow))
-    start = PathStart(candidate.ray, carried, candidate.pdf, candidate.bounces, True)
-    again = Sampler(state, sampler.pixel, sampler.sample)
-    _state, second, _candidate, _sum = trace_path(scene, env, again, start, max_bounces)
-    return PathResult(
-        result.sun, result.sky, add(result.lamps, second.lamps), result.albedo, result.normal, result.depth,
-        result.rays + second.rays,
-    )  # fmt: skip
+    whole, lamps, rays = PathResult(BLACK, BLACK, BLACK, WHITE, BLACK, F(0), 0), BLACK, 0
+    for leg in range(2):  # one place for the integrator, which is long
+        numbers = Sampler(state, sampler.pixel, sampler.sample)
+        state, found, candidate, candidates = trace_path(scene, env, numbers, start, max_bounces)
+        lamps, rays = add(lamps, found.lamps), rays + found.rays
+        if leg == 0:
+            whole = found
+        if leg == 1 or candidates <= F(0):
+            break
+        state, u, _unused = next_pair(state)
+        if u >= follow:
+            break
+        carried = scale(candidate.throughput, candidates / (largest(candidate.throughput) * follow))
+        start = PathStart(candidate.ray, carried, candidate.pdf, candidate.bounces, True)
+    return PathResult(whole.sun, whole.sky, lamps, whole.albedo, whole.normal, whole.depth, rays)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)

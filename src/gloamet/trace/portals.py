@@ -13,7 +13,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
 from gloamet.stage.scene import Part, Scene
 from gloamet.trace.embree import RayScene
 from gloamet.trace.materials import GLASS_FROM
@@ -120,7 +120,7 @@ def portal_visible_from(portals, k, point):
     return dot(sub(point, triple(portals, k, CORNER)), triple(portals, k, INWARD)) > F(1e-3)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def count_portals(portals, point):
     """How many portals light a point."""
     count = 0
@@ -145,7 +145,7 @@ def inside_portal(portals, k, offset):
     return F(0) <= a <= dot(edge_a, edge_a) and F(0) <= b <= dot(edge_b, edge_b)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def sample_portal(portals, count, pick, a, b, point):
     """A direction from a point through one of its `count` portals, by three uniform numbers."""
     wanted, k = min(int(pick * F(count)), count - 1), 0
@@ -159,7 +159,7 @@ def sample_portal(portals, count, pick, a, b, point):
     return scale(towards, F(1) / math.sqrt(max(dot(towards, towards), F(1e-12))))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def portal_pdf(portals, count, point, direction):
     """Probability per steradian with which `sample_portal` picks a direction."""
     found = F(0)

@@ -42,9 +42,9 @@ class SurfaceInteraction(NamedTuple):
     position: Triple
     normal: Triple
     front: bool
-    triangle: int
-    instance: int
-    material: int
+    triangle: int | np.integer
+    instance: int | np.integer
+    material: int | np.integer
     barycentric: Pair
     uv: Pair
 

@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
 
 GOLDEN = np.uint64(0x9E3779B97F4A7C15)
 MIX1, MIX2 = np.uint64(0xBF58476D1CE4E5B9), np.uint64(0x94D049BB133111EB)
@@ -58,7 +58,7 @@ def pixel_id(x, y, seed):
     return np.uint64(x) + (np.uint64(y) << np.uint64(16)) + (np.uint64(seed) << np.uint64(32))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def sobol_pair(pixel, sample, pair):
     """Two numbers in [0, 1) of a sample of a pixel; pair below PAIRS, other pairs are independent."""
     place = (pixel & _LOW) | ((pixel >> np.uint64(10)) & _HIGH)

@@ -12,7 +12,7 @@ import math
 
 from numba import njit
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
 from gloamet.trace.bsdf import eval_bsdf
 from gloamet.trace.direct_lighting import BLOCKED, NO_LIGHT, sample_sun_light
 from gloamet.trace.materials import COAT, GLASS, KIND, TRANSLUCENCY
@@ -51,7 +51,7 @@ def _is_sunlit(portals, k, sun, point):
     return _portal_cosine(portals, k, sun) > LEAST_COSINE and portal_visible_from(portals, k, point)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def count_sunlit_portals(portals, sun, point):
     """How many windows of a point's room the sun comes in by."""
     count = 0
@@ -69,7 +69,7 @@ def supports_patch_sampling(materials, m):
     )
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def patch_pdf_area(portals, sun, point, patch, cosine):
     """Per m², how densely `sample_sun_patch` draws a patch, where the sun falls by a cosine, from a point."""
     count, found = 0, F(0)
@@ -109,7 +109,7 @@ def _nth_sunlit_portal(portals, wanted, sun, point):
     return -1
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def sample_sun_patch(numbers, count, scene, sun, bsdf, origin, normal):
     """Light of the sun that a sunlit patch inside sends here, by three uniform numbers; count is that of
     `count_sunlit_portals`."""

@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numba import njit
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
 from gloamet.trace.embree import HAS_VERTEX_COLOUR, HAS_VERTEX_NORMALS, RAY_CLASSES
 from gloamet.trace.materials import (
     BASE_COLOUR,
@@ -34,10 +34,9 @@ NORMAL_MATRIX, DIRECTION_MATRIX = 0, 9  # columns of an instance's row
 _STEEPEST = F(-0.02)  # a mapped normal may not face away from the viewer
 
 
-@njit(**KERNEL_OPTIONS)
-def sample_texture(scene, index, uv):
+@njit(**INNER_KERNEL_OPTIONS)
+def sample_texture(texels, textures, index, uv):
     """Bilinear, repeating lookup: (linear Rec.709, raw red, green, blue in 0..1, alpha)."""
-    texels, textures = scene.texels, scene.textures
     first, width, height = textures[index, 0], textures[index, 1], textures[index, 2]
     x = (uv[0] - F(math.floor(uv[0]))) * F(width) - F(0.5)
     y = (uv[1] - F(math.floor(uv[1]))) * F(height) - F(0.5)
@@ -83,22 +82,28 @@ def eval_textures(scene, m, uv):
         materials[m, METALNESS],
     )
     if materials[m, BASE_TEXTURE] >= F(0):
-        texture, _raw, _alpha = sample_texture(scene, int(materials[m, BASE_TEXTURE]), uv)
+        texture, _raw, _alpha = sample_texture(
+            scene.texels, scene.textures, int(materials[m, BASE_TEXTURE]), uv
+        )
         mean = triple(materials, m, TEXTURE_MEAN)
         shown = add_scaled(mean, sub(texture, mean), materials[m, TEXTURE_STRENGTH])
         albedo = texture_to_ap1(mul(shown, triple(materials, m, TEXTURE_FACTOR)))
     if materials[m, ROUGHNESS_TEXTURE] >= F(0):
-        _linear, raw, _alpha = sample_texture(scene, int(materials[m, ROUGHNESS_TEXTURE]), uv)
+        _linear, raw, _alpha = sample_texture(
+            scene.texels, scene.textures, int(materials[m, ROUGHNESS_TEXTURE]), uv
+        )
         roughness, metalness = roughness * raw[1], metalness * raw[2]
     return albedo, roughness, metalness
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def alpha_cutout(scene, m, uv):
     """Whether a cut-out surface has a hole at texture coordinates."""
     if scene.materials[m, BASE_TEXTURE] < F(0):
         return False
-    _linear, _raw, alpha = sample_texture(scene, int(scene.materials[m, BASE_TEXTURE]), uv)
+    _linear, _raw, alpha = sample_texture(
+        scene.texels, scene.textures, int(scene.materials[m, BASE_TEXTURE]), uv
+    )
     return alpha < scene.materials[m, CUTOUT]
 
 
@@ -143,7 +148,7 @@ def interpolate_row(scene, rows, triangle, barycentric):
     return add_scaled(second, triple(rows, corners[triangle, 2], 0), v)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def vertex_colour(scene, triangle, barycentric):
     """Vertex colour inside a triangle (AP1), white where there is none."""
     if not scene.flags[triangle] & HAS_VERTEX_COLOUR:
@@ -168,7 +173,7 @@ def shading_normal(scene, hit, direction):
     return hit.normal if dot(smooth, direction) > F(-1e-3) else smooth
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INLINE_KERNEL_OPTIONS)
 def texture_tangent(scene, triangle):
     """The direction in which u grows on a triangle, in its own space, not normalised, and the sign of its area in the
     texture: 0 where it has none."""
@@ -183,7 +188,7 @@ def texture_tangent(scene, triangle):
     return scale(add_scaled(scale(first, dv2), second, -dv1), sign), sign
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def apply_normal_map(scene, hit, normal, direction):
     """The unit normal as its normal map tilts it, towards the viewer of a ray along a direction."""
     tangent, sign = texture_tangent(scene, hit.triangle)
@@ -197,7 +202,9 @@ def apply_normal_map(scene, hit, normal, direction):
     # runs up the picture, against v
     bitangent = scale(cross(normal, tangent), -sign)
     m = hit.material
-    _linear, raw, _alpha = sample_texture(scene, int(scene.materials[m, NORMAL_TEXTURE]), hit.uv)
+    _linear, raw, _alpha = sample_texture(
+        scene.texels, scene.textures, int(scene.materials[m, NORMAL_TEXTURE]), hit.uv
+    )
     p = (F(2) * raw[0] - F(1)) * scene.materials[m, NORMAL_STRENGTH]
     q = (F(2) * raw[1] - F(1)) * scene.materials[m, NORMAL_STRENGTH]
     mapped = scale(normal, max(F(2) * raw[2] - F(1), F(0.05)))

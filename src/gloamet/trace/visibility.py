@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.trace.bsdf import thin_glass_fresnel
 from gloamet.trace.embree import OPAQUE_MASK, TRANSMISSIVE_MASK, RayScene
 from gloamet.trace.materials import CUTOUT
@@ -46,7 +46,7 @@ def offset_to_back(position, normal):
     return add_scaled(position, normal, -(F(2e-3) + F(4e-6) * far))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def transmittance_along_ray(scene, ray, far):
     """What panes and leaves along a shadow ray let through, per channel."""
     through, near = WHITE, F(0)

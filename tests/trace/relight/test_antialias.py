@@ -12,7 +12,7 @@ from gloamet.stage.scene import Material
 from gloamet.trace.film import Renderer
 from gloamet.trace.relight.antialias import SUBSAMPLES
 from gloamet.trace.relight.cache import RelightCache
-from gloamet.trace.relight.final_gather import POINT_POSITION
+from gloamet.trace.relight.points import POINT_POSITION
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box, level, make_scene
 

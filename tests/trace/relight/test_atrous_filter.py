@@ -12,20 +12,24 @@ from gloamet.trace.relight.atrous_filter import (
     despeckle_guide,
     make_filter_weights,
 )
-from gloamet.trace.relight.final_gather import (
+from gloamet.trace.relight.points import (
     FACE_NORMAL,
+    PIXEL_KIND,
     POINT_NORMAL,
     POINT_POSITION,
     POINT_WORDS,
+    SHADING_WORDS,
+    SURFACE_PIXEL,
+    GBufferArrays,
 )
-from gloamet.trace.relight.gbuffer import PIXEL_KIND, SHADING_WORDS, SURFACE_PIXEL
+from tests.conftest import called
 
 WIDTH, HEIGHT = 48, 32
 N, MARGIN = WIDTH * HEIGHT, FILTER_REACH * (WIDTH + 1)
 F = np.float32
 
 
-def seen() -> tuple[np.ndarray, np.ndarray]:
+def seen() -> GBufferArrays:
     """Points and paint of a floor (lower half) that meets a wall (upper half) in the middle row."""
     points, paint = np.zeros((N, POINT_WORDS), np.float32), np.zeros((N, SHADING_WORDS), np.float32)
     y, x = np.divmod(np.arange(N), WIDTH)
@@ -38,15 +42,14 @@ def seen() -> tuple[np.ndarray, np.ndarray]:
     for at in (POINT_NORMAL, FACE_NORMAL):
         points[:, at + 1], points[:, at + 2] = np.where(wall, -1.0, 0.0), np.where(wall, 0.0, 1.0)
     paint[:, PIXEL_KIND] = SURFACE_PIXEL
-    return points, paint
+    return GBufferArrays(points, paint, WIDTH, HEIGHT)
 
 
 def corner(guide: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
     """Their weights."""
-    points, paint = seen()
     weights, inverses = np.zeros((FILTER_LEVELS, 9, N), np.uint8), np.zeros((FILTER_LEVELS, N), np.float32)
     guide = np.zeros((N, 1), np.float32) if guide is None else guide
-    make_filter_weights(points, paint, guide, F(0.08), WIDTH, HEIGHT, 0, HEIGHT, weights, inverses)
+    make_filter_weights(seen(), guide, F(0.08), 0, HEIGHT, weights, inverses)
     return weights, inverses
 
 
@@ -57,7 +60,7 @@ def evened(
     room[:, MARGIN : MARGIN + N] = picture
     spare = np.zeros_like(room)
     for level in range(levels):
-        atrous_pass(room, weights, inverses, level, WIDTH, 0, HEIGHT, spare)
+        called(atrous_pass)(room, weights, inverses, level, WIDTH, 0, HEIGHT, spare)
         room, spare = spare, room
     return room[:, MARGIN : MARGIN + N]
 
@@ -98,7 +101,7 @@ def test_it_is_linear_in_the_light() -> None:
 
 def calmed(guide: np.ndarray) -> np.ndarray:
     calm = np.empty_like(guide)
-    despeckle_guide(*seen(), guide, WIDTH, HEIGHT, 0, HEIGHT, calm)
+    despeckle_guide(seen(), guide, 0, HEIGHT, calm)
     return calm
 
 

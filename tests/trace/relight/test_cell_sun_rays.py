@@ -12,9 +12,11 @@ from gloamet.sky.dome import SkySolver
 from gloamet.stage.scene import Material
 from gloamet.trace.environment import Environment, build_environment
 from gloamet.trace.rays import LANES, empty_packets
+from gloamet.trace.records import Ray
 from gloamet.trace.relight.cell_sun_rays import trace_all_cells_sun
 from gloamet.trace.relight.final_gather import HIT_WORDS
 from gloamet.trace.render_scene import RenderScene, build_render_scene
+from gloamet.trace.vec import triple
 from gloamet.trace.visibility import shadow_transmittance
 from tests.conftest import box, level, make_scene
 
@@ -23,12 +25,10 @@ PANE = Material("tinted", (0.9, 0.5, 0.2), 0.0, transmission=1.0, thin=True)
 
 
 @njit(**KERNEL_OPTIONS)
-def _alone(scene, pervious, arrays, places, towards, out):  # type: ignore[no-untyped-def]
+def _alone(scene, places, towards, out):  # type: ignore[no-untyped-def]
     for i in range(len(places)):
-        out[i, 0], out[i, 1], out[i, 2] = shadow_transmittance(
-            scene, pervious, arrays, places[i, 0], places[i, 1], places[i, 2],
-            towards[0], towards[1], towards[2], np.float32(1e30),
-        )  # fmt: skip
+        ray = Ray(triple(places, i, 0), towards)
+        out[i, 0], out[i, 1], out[i, 2] = shadow_transmittance(scene, ray, np.float32(1e30))
 
 
 @pytest.fixture(scope="module")
@@ -56,8 +56,7 @@ def spots(normal: tuple[float, float, float]) -> np.ndarray:
 def lit_by(shed: RenderScene, lights: Environment, places: np.ndarray) -> np.ndarray:
     lit = np.full((CELLS, LANES, 4), -1.0, np.float32)
     team, packets = np.zeros(2, np.int64), empty_packets(1)
-    arrays, handle = shed.arrays(), shed.rays.handle
-    trace_all_cells_sun(team, handle, shed.geometry.pervious, arrays, lights.sun, places, packets, lit)
+    trace_all_cells_sun(team, shed.arrays(), lights.sun, places, packets, lit)
     return lit
 
 
@@ -71,8 +70,8 @@ def test_places_together_are_as_lit_as_each_alone(shed: RenderScene, lights: Env
     lit = lit_by(shed, lights, places)
     alone = np.empty((CELLS * LANES, 3), np.float32)
     flat = places.reshape(-1, HIT_WORDS)
-    _alone(shed.rays.handle, shed.geometry.pervious, shed.arrays(), flat, lights.sun[:3], alone)
-    wanted = (alone * lights.sun[2]).reshape(CELLS, LANES, 3)
+    _alone(shed.arrays(), flat, lights.sun.direction, alone)
+    wanted = (alone * lights.sun.direction[2]).reshape(CELLS, LANES, 3)
     # the disc's half degree lets a few at an edge see another part of it
     differ = (np.abs(lit[..., :3] - wanted) > 0.02).any(-1)
     assert differ.mean() < 0.02

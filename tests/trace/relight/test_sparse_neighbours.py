@@ -5,13 +5,17 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.trace.relight.final_gather import (
+from gloamet.trace.relight.points import (
+    ALBEDO,
     FACE_NORMAL,
+    PIXEL_KIND,
     POINT_NORMAL,
     POINT_POSITION,
     POINT_WORDS,
+    SHADING_WORDS,
+    SURFACE_PIXEL,
+    GBufferArrays,
 )
-from gloamet.trace.relight.gbuffer import ALBEDO, PIXEL_KIND, SHADING_WORDS, SURFACE_PIXEL
 from gloamet.trace.relight.sparse_neighbours import (
     MAX_NEIGHBOURS,
     SEARCH_RADIUS,
@@ -19,6 +23,7 @@ from gloamet.trace.relight.sparse_neighbours import (
     find_sparse_pixels,
     scatter_results,
 )
+from tests.conftest import called
 
 WIDTH, HEIGHT = 40, 30
 N = WIDTH * HEIGHT
@@ -41,7 +46,7 @@ def found() -> Found:
     paint[:, PIXEL_KIND] = SURFACE_PIXEL
     paint[:, ALBEDO : ALBEDO + 3] = np.where(thread, 0.1, 0.7)[:, None]
     marks, lenders = np.zeros(N, np.uint8), np.zeros((N, MAX_NEIGHBOURS), np.int32)
-    find_sparse_pixels(points, paint, WIDTH, HEIGHT, EYE, 0, HEIGHT, marks, lenders)
+    find_sparse_pixels(GBufferArrays(points, paint, WIDTH, HEIGHT), EYE, 0, HEIGHT, marks, lenders)
     return marks, lenders
 
 
@@ -68,11 +73,11 @@ def test_grain_on_a_thread_becomes_less_and_even_light_stays(found: Found) -> No
     mixed = np.empty((3, len(pixels)), np.float32)
     grain = np.random.default_rng(2).uniform(0.0, 2.0, (3, N)).astype(np.float32)
     after = grain.copy()
-    average_neighbours(pixels, lenders[pixels], after, 0, len(pixels), mixed)
-    scatter_results(pixels, mixed, 0, len(pixels), after)
+    called(average_neighbours)(pixels, lenders[pixels], after, 0, len(pixels), mixed)
+    called(scatter_results)(pixels, mixed, 0, len(pixels), after)
     thread = np.arange(N) % WIDTH == COLUMN
     assert after[:, thread].std() < 0.5 * grain[:, thread].std()
     assert np.array_equal(after[:, marks == 0], grain[:, marks == 0])
     even = np.full((3, N), 3.0, np.float32)
-    average_neighbours(pixels, lenders[pixels], even, 0, len(pixels), mixed)
+    called(average_neighbours)(pixels, lenders[pixels], even, 0, len(pixels), mixed)
     assert mixed == pytest.approx(np.full_like(mixed, 3.0), rel=1e-5)

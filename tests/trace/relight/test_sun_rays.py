@@ -2,13 +2,22 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 import pytest
 from numba import njit
 
 from gloamet.jit import KERNEL_OPTIONS
-from gloamet.trace.relight.final_gather import FACE_NORMAL, POINT_POSITION, POINT_WORDS
-from gloamet.trace.relight.gbuffer import PIXEL_KIND, SHADING_WORDS, SURFACE_PIXEL
+from gloamet.trace.relight.points import (
+    FACE_NORMAL,
+    PIXEL_KIND,
+    POINT_POSITION,
+    POINT_WORDS,
+    SHADING_WORDS,
+    SURFACE_PIXEL,
+    GBufferArrays,
+)
 from gloamet.trace.relight.sun_rays import FULLY_LIT, filtered_visibility, mark_coplanar_neighbours
 
 WIDTH, HEIGHT = 24, 16
@@ -16,15 +25,23 @@ N = WIDTH * HEIGHT
 Y, X = np.divmod(np.arange(N), WIDTH)
 
 
+class Display(NamedTuple):
+    """What the kernel reads of a `layer.DisplayArrays`."""
+
+    visible: np.ndarray
+    coplanar: np.ndarray
+    width: int
+
+
 @njit(**KERNEL_OPTIONS)
-def _every(visible, like, width, out):  # type: ignore[no-untyped-def]
-    for i in range(len(visible)):
-        out[i, 0], out[i, 1], out[i, 2] = filtered_visibility(visible, like, width, i)
+def _every(display, out):  # type: ignore[no-untyped-def]
+    for i in range(len(display.visible)):
+        out[i, 0], out[i, 1], out[i, 2] = filtered_visibility(display, i)
 
 
 def soft(visible: np.ndarray, like: np.ndarray) -> np.ndarray:
     out = np.empty((N, 3), np.float32)
-    _every(visible.astype(np.uint32), like, WIDTH, out)
+    _every(Display(visible.astype(np.uint32), like, WIDTH), out)
     return out
 
 
@@ -38,7 +55,7 @@ def beside(step: float = 0.0) -> np.ndarray:
     )
     paint[:, PIXEL_KIND] = SURFACE_PIXEL
     like = np.zeros(N, np.uint8)
-    mark_coplanar_neighbours(points, paint, WIDTH, HEIGHT, 0, HEIGHT, like)
+    mark_coplanar_neighbours(GBufferArrays(points, paint, WIDTH, HEIGHT), 0, HEIGHT, like)
     return like
 
 

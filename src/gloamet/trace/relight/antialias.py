@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numba import njit
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.trace.camera_rays import camera_ray
 from gloamet.trace.embree import CAMERA_MASK
 from gloamet.trace.records import Scalar, Triple
@@ -183,7 +183,7 @@ def find_edge_coverage(scene, camera, g, y0, y1, covers, albedo):
             put(albedo, i, 0, scale(mean, F(1) / count))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def average_coverage(covers, first, last, picture, mixed):
     """The colours of edges first..last, for `write_edges` to write once all are read."""
     for e in range(first, last):
@@ -194,7 +194,7 @@ def average_coverage(covers, first, last, picture, mixed):
             mixed[e, k] = total / F(SUBSAMPLES)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def write_edges(edges, first, last, mixed, picture):
     """Write mixed colours where they belong."""
     for e in range(first, last):

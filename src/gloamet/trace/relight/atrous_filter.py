@@ -14,7 +14,7 @@ import math
 import numpy as np
 from numba import njit
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.trace.relight.points import FACE_NORMAL, PIXEL_KIND, POINT_NORMAL, POINT_POSITION, SURFACE_PIXEL
 from gloamet.trace.vec import dot, sub, triple
 
@@ -108,7 +108,7 @@ def make_filter_weights(small, guide, tolerance, y0, y1, weights, inverses):
                 inverses[level, i] = F(1) / F(total)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def atrous_pass(picture, weights, inverses, level, width, y0, y1, out):
     """One pass of a picture (3, n + 2 margins) over rows y0..y1."""
     step = 1 << level

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.thread_barrier import next_index
 from gloamet.trace.bsdf import DIELECTRIC_LOBE, directional_albedo
 from gloamet.trace.environment import sun_direction
@@ -65,7 +65,7 @@ def _attenuate(lit, c, k, through):
     lit[c, k, 2], lit[c, k, 3] = lit[c, k, 2] * through[2], lit[c, k, 3] * luminance(through)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def trace_cell_sun(scene, sun, places, c, packet, lit):
     """Fill lit[c]."""
     packets, row = packet
@@ -95,7 +95,7 @@ def trace_cell_sun(scene, sun, places, c, packet, lit):
         _attenuate(lit, c, int(packets[row, FREE + lane]), through)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def trace_cells_sun(counters, k, scene, sun, places, phase, stride, packet, lit):
     """Pieces of list k: from `phase` on every `stride`-th cell."""
     while True:

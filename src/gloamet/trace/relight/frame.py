@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.thread_barrier import barrier_wait, next_index
 from gloamet.trace.relight.antialias import average_coverage, write_edges
 from gloamet.trace.relight.atrous_filter import atrous_pass
@@ -61,7 +61,7 @@ def _task_count(count, size):
     return (count + size - 1) // size
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def _trace_cell_sun_rays(team, k, scene, env, settings, cells, packet):
     """Rays from the cells to the sun."""
     if settings.stride > 0:
@@ -71,7 +71,7 @@ def _trace_cell_sun_rays(team, k, scene, env, settings, cells, packet):
     barrier_wait(team.counters, k + 1, len(team.packets))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def _trace_sun_grid(team, k, scene, env, gains, settings, cells, layers, packet):
     """Rays to the sun from every other pixel; the first piece is the light table, one thread's work beside them."""
     bands = _task_count(layers[0].display.height, ROWS_PER_TASK)
@@ -91,7 +91,7 @@ def _trace_sun_grid(team, k, scene, env, gains, settings, cells, layers, packet)
     barrier_wait(team.counters, k + 1, len(team.packets))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def _retrace_changed(team, k, scene, env, settings, layers, packet):
     """Rays from those that were to be left out, where the others show that something has changed."""
     bands = _task_count(layers[0].display.height, ROWS_PER_TASK)
@@ -107,7 +107,7 @@ def _retrace_changed(team, k, scene, env, settings, layers, packet):
     barrier_wait(team.counters, k + 1, len(team.packets))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def _sum_pixel_lists(team, k, scene, env, settings, table, layers, packet):
     """The lists under the table, and rays from the pixels between those that have theirs."""
     bands = _task_count(layers[0].display.height, ROWS_PER_TASK)
@@ -136,7 +136,7 @@ def _sum_pixel_lists(team, k, scene, env, settings, table, layers, packet):
     barrier_wait(team.counters, k + 1, len(team.packets))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def _filter_sparse_pixels(team, k, layers):
     """Pixels with few like neighbours borrow, in the four pictures of the layers; written once all are read."""
     blocks = _task_count(max(len(layers[0].sparse.pixels), len(layers[1].sparse.pixels)), SPARSE_PER_TASK)
@@ -159,7 +159,7 @@ def _filter_sparse_pixels(team, k, layers):
         barrier_wait(team.counters, k + 1 + 2 * step, len(team.packets))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def _filter_level(team, k, level, layers):
     """One pass of the filter over all pictures that have so many."""
     bands = _task_count(layers[0].filter.height, FILTER_ROWS_PER_TASK)
@@ -180,7 +180,7 @@ def _filter_level(team, k, level, layers):
     barrier_wait(team.counters, k + 1, len(team.packets))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def _composite(team, k, env, gains, layers, out):
     """Every pixel from its layers."""
     while True:
@@ -194,7 +194,7 @@ def _composite(team, k, env, gains, layers, out):
     barrier_wait(team.counters, k + 1, len(team.packets))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def _antialias(team, k, outlines, out):
     """Outlines of the scene, mixed from the pixels round them."""
     edges, covers, mixed = outlines

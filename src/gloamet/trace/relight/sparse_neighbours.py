@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from numba import njit
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.trace.relight.atrous_filter import edge_stopping_weight
 from gloamet.trace.relight.points import ALBEDO, PIXEL_KIND, POINT_POSITION, SURFACE_PIXEL
 
@@ -76,7 +76,7 @@ def find_sparse_pixels(small, eye, y0, y1, marks, neighbours):
                 neighbours[i, q] = neighbours[i, q % (count + 1)] if q % (count + 1) < count else i
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def average_neighbours(pixels, neighbours, picture, first, last, mixed):
     """The mean of pixels first..last (m,) of a picture (3, n) and their neighbours, into mixed (3, m)."""
     share = F(1) / F(MAX_NEIGHBOURS + 1)
@@ -88,7 +88,7 @@ def average_neighbours(pixels, neighbours, picture, first, last, mixed):
             mixed[k, e] = total * share
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def scatter_results(pixels, mixed, first, last, picture):
     """Write what was borrowed where it belongs."""
     for e in range(first, last):

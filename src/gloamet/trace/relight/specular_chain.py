@@ -12,7 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numba import njit
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
 from gloamet.trace.bsdf import DIELECTRIC_F0, MIRROR_ALPHA, fresnel, schlick_weight, thin_glass_fresnel
 from gloamet.trace.ground_plane import ground_distance
 from gloamet.trace.materials import COAT, COAT_IOR, GLASS, KIND, MATT, SPECULAR, TRANSMISSION
@@ -77,7 +77,7 @@ def _meet_pane(state, reflected, weight, reflection, bounced):
     return state, False, weight, reflection
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def trace_specular_chain(scene, mask, state, ray):
     """Follow a ray to the first surface that scatters, a `ChainEnd`."""
     materials, weight, reflection = scene.materials, WHITE, Reflection(F(0), ray)

@@ -16,7 +16,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.trace.rays import FAR_AT, FREE, LANES, occluded8
 from gloamet.trace.records import Ray
 from gloamet.trace.relight.points import (
@@ -93,7 +93,7 @@ def _pack_rgb8(r, g, b):
     return np.uint32(int(r + F(0.5)) | (int(g + F(0.5)) << 8) | (int(b + F(0.5)) << 16))
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def _trace_packet(scene, points, sun, packet, count, visible):
     """Rays of `count` pixels to the sun's middle: all at once, then again those that met a pane or a wall."""
     if count == 0:
@@ -131,7 +131,7 @@ def _queue(scene, display, sun, packet, count, i):
     return count
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def trace_sun_grid(scene, display, sun, y0, y1, turn, packet):
     """Rays from every other pixel of every other row among y0..y1 (y0 even).
 
@@ -150,7 +150,7 @@ def trace_sun_grid(scene, display, sun, y0, y1, turn, packet):
     _trace_packet(scene, display.points, sun, packet, count, display.visible)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def retrace_sun_grid(scene, display, sun, y0, y1, turn, packet):
     """The grid's other half: those ask after all that are not like the four beside, which have just asked."""
     count, width, height, visible = 0, display.width, display.height, display.visible
@@ -218,7 +218,7 @@ def mark_coplanar_neighbours(g, y0, y1, coplanar):
                     coplanar[i] |= np.uint8(1 << k)
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**INNER_KERNEL_OPTIONS)
 def trace_sun_gaps(scene, display, sun, y0, y1, turn, packet):
     """The pixels between the grid's, y0 even: like those round them, or by rays of their own.
 
