@@ -63,7 +63,8 @@ def _rays(relit: bool = False) -> None:
 
 
 def _develop() -> None:
-    from gloamet.develop.display import VIEWS, DevelopSettings, develop_screen
+    from gloamet.colour.views import VIEWS
+    from gloamet.develop.display import DevelopSettings, develop_screen
 
     for view in VIEWS:
         develop_screen(np.ones((4, 4, 3), np.float32), DevelopSettings(0.0, view=view))

@@ -7,18 +7,19 @@ values in 0..1 or 8 bit leave.
 
 from __future__ import annotations
 
+import math
 import os
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_TO_REC709, linear_to_srgb
 from gloamet.colour.temperature import balance_matrix
+from gloamet.colour.views import DEFAULT_VIEW, VIEWS
 from gloamet.develop.display_kernels import (
     COUNTER_COUNT,
     CUBE_SIZE,
@@ -29,23 +30,12 @@ from gloamet.develop.display_kernels import (
     ViewArrays,
     develop_rows,
 )
-from gloamet.errors import GloametError
 from gloamet.thread_barrier import run_on_all_threads
 
 Floats = NDArray[np.float32]
 
 SATURATION = 1.2  # ISO 12232: Lmax = 1.2 * 2**EV100 fills a sensor
-MIDDLE_GREY = 0.18 / 0.125  # the luminance a K = 12.5 meter reads stands at 0.18 of the scene-linear views
-# Full names are pinned: "latest" aliases would change pictures with an update. (config, display, view)
-OCIO_VIEWS = {
-    "ACES 2.0": (
-        "ocio://cg-config-v4.0.0_aces-v2.0_ocio-v2.5",
-        "sRGB - Display",
-        "ACES 2.0 - SDR 100 nits (Rec.709)",
-    ),
-    "ACES 1.3": ("ocio://cg-config-v2.2.0_aces-v1.3_ocio-v2.4", "sRGB - Display", "ACES 1.0 - SDR Video"),
-}
-VIEWS = (*OCIO_VIEWS, "plain sRGB")
+INCIDENT_LUX = 2.5  # ISO 2720, C = 250: E = 2.5 * 2**EV100
 
 
 @dataclass(frozen=True)
@@ -55,55 +45,30 @@ class DevelopSettings:
     ev: float
     kelvin: float = 6000.0
     tint: float = 0.0
-    view: str = "ACES 2.0"
+    view: str = DEFAULT_VIEW
 
     def matrix(self) -> Floats:
         """Exposure and white balance as one AP1 matrix."""
-        scale = exposure_scale(self.ev, self.view)
+        scale = exposure_scale(self.ev)
         return (balance_matrix(self.kelvin, self.tint) * scale).astype(np.float32)
 
 
-def exposure_scale(ev: float, view: str) -> float:
-    """Factor from cd/m2 to what the view transform takes.
-
-    Plain sRGB: 1.0 is the saturation luminance 1.2 * 2**EV. Scene-linear views: the luminance that a
-    reflected meter reads as EV stands at 0.18; both show it at nearly the same code value.
-    """
-    return (1.0 / SATURATION if view == "plain sRGB" else MIDDLE_GREY) / 2.0**ev
-
-
-@lru_cache(maxsize=4)
-def _processor(view: str) -> Any:
-    import PyOpenColorIO as ocio
-
-    config_name, display, name = OCIO_VIEWS[view]
-    try:
-        config = ocio.Config.CreateFromFile(config_name)
-        transform = ocio.DisplayViewTransform("ACEScg", display, name)
-        return config.getProcessor(transform).getDefaultCPUProcessor()
-    except ocio.Exception as error:
-        raise GloametError(f"The view “{view}” is not available ({error}): choose plain sRGB.") from None
-
-
-def _view_exact(picture: Floats, view: str) -> Floats:
-    if view == "plain sRGB":
-        return linear_to_srgb(picture @ AP1_TO_REC709.T.astype(np.float32)).astype(np.float32)
-    out = np.ascontiguousarray(picture, np.float32).copy()
-    _processor(view).applyRGB(out)
-    return out
+def exposure_scale(ev: float) -> float:
+    """Factor from cd/m2 to reflectances under the light that an incident meter reads as EV: L = reflectance · E / π."""
+    return math.pi / (INCIDENT_LUX * 2.0**ev)
 
 
 def develop_exact(picture: Floats, recipe: DevelopSettings) -> Floats:
     """Display code values in 0..1, (H, W, 3) float32, by the exact transform: for files."""
     clean = np.nan_to_num(picture, nan=0.0, posinf=1e9, neginf=0.0)
     exposed = np.ascontiguousarray(clean @ recipe.matrix().T, np.float32)
-    return np.clip(_view_exact(exposed, recipe.view), 0.0, 1.0)
+    return np.clip(VIEWS[recipe.view].apply(exposed), 0.0, 1.0)
 
 
 def _cache_file(view: str) -> Path:
     from platformdirs import user_cache_path
 
-    return user_cache_path("gloamet") / f"view-{view.replace(' ', '-')}-{CUBE_SIZE}-1.npy"
+    return user_cache_path("gloamet") / f"view-{view.replace(' ', '-')}-{CUBE_SIZE}-2.npy"
 
 
 @lru_cache(maxsize=4)
@@ -124,7 +89,7 @@ def screen_cube(view: str) -> Floats:
     blue, green, red = np.meshgrid(axis, axis, axis, indexing="ij")
     grid = np.stack([red, green, blue], -1).reshape(1, -1, 3)
     cube = np.zeros((CUBE_SIZE**3, 4), np.float32)
-    cube[:, :3] = np.clip(_view_exact(np.ascontiguousarray(grid), view)[0], 0.0, 1.0) * 255.0
+    cube[:, :3] = np.clip(VIEWS[view].apply(np.ascontiguousarray(grid))[0], 0.0, 1.0) * 255.0
     try:
         file.parent.mkdir(parents=True, exist_ok=True)
         np.save(file, cube)
@@ -159,7 +124,7 @@ def develop_screen(
     """
     height, width = picture.shape[:2]
     matrix, curve = recipe.matrix(), _srgb_curve()
-    if recipe.view == "plain sRGB":
+    if VIEWS[recipe.view].curve_alone:
         matrix = np.ascontiguousarray(AP1_TO_REC709 @ matrix, np.float32)
         cube = np.zeros((0, 4), np.float32)
     else:

@@ -11,6 +11,7 @@ from typing import Any, Literal, cast
 
 from pydantic import BaseModel, Field, field_validator
 
+from gloamet.colour.views import DEFAULT_VIEW, VIEWS
 from gloamet.document.fields import Model, number
 from gloamet.document.stage import Stage
 from gloamet.document.targets import AimTargets, Sequence
@@ -140,7 +141,6 @@ class FillState(Model):
 
 
 FieldPath = tuple[str | int, ...]
-ViewTransform = Literal["ACES 2.0", "ACES 1.3", "plain sRGB"]
 
 
 class ExposeState(Model):
@@ -155,7 +155,18 @@ class ExposeState(Model):
     tint: float = number(
         0.0, -30, 30, "White balance across green and magenta; positive takes green out.", "", 0.5, 1
     )
-    view: ViewTransform = Field("ACES 2.0", description="How scene light becomes screen colour.")
+    view: str = Field(
+        DEFAULT_VIEW,
+        description="How scene light becomes screen colour.",
+        json_schema_extra={"enum": list(VIEWS)},
+    )
+
+    @field_validator("view")
+    @classmethod
+    def _view_exists(cls, value: str) -> str:
+        if value not in VIEWS:
+            raise ValueError(f"there is no view “{value}”: there are {', '.join(VIEWS)}")
+        return value
 
 
 class OutputState(Model):

@@ -1,46 +1,89 @@
-"""Metering the picture itself: the exposure it asks for."""
+"""The scene meter: the exposure a picture asks for, by the light that falls on the surfaces in it.
+
+Each pixel of a matt surface is a light meter: E = π L / albedo. The exposure follows the bright half of these readings,
+as a photographer's incident meter held in the light does, and not how bright the sky or a window is.
+"""
 
 from __future__ import annotations
+
+import math
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.meter.light import luminance_ev
+from gloamet.meter.light import illuminance_ev
 
-DARKEST = 1e-6
-BRIGHTEST = (0.965, 0.995)  # shares of the sorted picture about its brightest 2 %
-MOST_HELD_STOPS = 1.5  # a window or the sun's disc may darken the rest by so much, not more (common practice)
+Floats = NDArray[np.float32]
 LOWEST_EV, HIGHEST_EV = -8.0, 22.0
-NIGHT_EV, NIGHT_SHARE = 3.0, 0.65  # below a lit street, a third of the darkness is kept (chosen by eye)
+READINGS = 40_000  # pixels read, at most
+FEWEST_READINGS = 50  # with fewer surfaces in view the whole picture is read as if it were grey
+DARKEST_ALBEDO, DARKEST_CD_M2 = 0.04, 1e-6  # what is darker reflects more of its gloss than of its colour
+FARTHEST_M = 1e5
+# The readings between these quantiles make the key; where they lie far apart there is sun and shade, and the key is
+# nearer to the sun by a share of their spread, but no more than so many stops above the middle (chosen by eye).
+KEY_QUANTILES, KEY_TOWARDS_LIGHT, KEY_ABOVE_MIDDLE = (0.5, 0.95), 0.25, 2.2
+# Highlights may clip softly but not swamp the picture: held back where so much of it would be brighter than a white
+# card, by so many stops at most (chosen by eye).
+HIGHLIGHT_QUANTILE, MOST_HELD_STOPS = 0.92, 1.6
+# Night stays night: below a dull day the eye follows only part of the way, below a lit street less (chosen by eye).
+DUSK_EV, DUSK_SHARE, NIGHT_EV, NIGHT_SHARE = 9.0, 0.76, 3.0, 0.75
 
 
-def automatic_ev(picture: NDArray[np.float32]) -> float:
-    """EV100 that renders a picture in AP1 cd/m2 (H, W, 3) well: log-average of the middle four fifths of
-    its luminances, held so that the brightest 2 % do not go far beyond white.
+class SeenSurfaces(NamedTuple):
+    """What a picture shows, of any size: albedo (H, W, 3) and depth (H, W) in metres, 0 where only sky is seen."""
 
-    How bright those are is the log-average of what lies about them: one luminance out of the sorted row leaps when it
-    falls on the edge of a lamp.
-    """
-    some = picture.reshape(-1, 3)[:: max(1, picture.size // 40_000) | 1]
-    y = np.sort(some @ AP1_LUMINANCE.astype(np.float32))
-    y = y[np.searchsorted(y, DARKEST, "right") : np.searchsorted(y, np.inf)]
-    if not len(y):
-        return LOWEST_EV
-    low, high, first, last = (round(share * (len(y) - 1)) for share in (0.1, 0.9, *BRIGHTEST))
-    logs = np.log(y)
-    middle = np.exp(np.clip(logs, logs[low], logs[high]).mean(dtype=float))
-    bright = np.exp(logs[first : last + 1].mean(dtype=float))
-    by_middle, by_bright = luminance_ev(float(middle)) - 0.7, luminance_ev(float(bright)) - 3.0
-    ev = max(by_middle, min(by_bright, by_middle + MOST_HELD_STOPS))
-    return float(np.clip(ev, LOWEST_EV, HIGHEST_EV))
+    albedo: Floats
+    depth: Floats
+
+
+def _every(plane: Floats, rows: int, columns: int) -> Floats:
+    """A grid of pixels of a plane (H, W, ...), so many rows and columns."""
+    down = np.arange(rows) * plane.shape[0] // rows
+    across = np.arange(columns) * plane.shape[1] // columns
+    return np.asarray(plane[down[:, None], across[None]])
+
+
+def light_on_surfaces(picture: Floats, seen: SeenSurfaces) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Illuminances (n,) in lx read off the surfaces in a picture (H, W, 3) of AP1 cd/m2, and luminances (m,) of a grid
+    over all of it."""
+    height, width = picture.shape[:2]
+    shrink = max(1.0, math.sqrt(height * width / READINGS))
+    rows, columns = max(1, int(height / shrink)), max(1, int(width / shrink))
+    light = _every(picture, rows, columns).astype(float) @ AP1_LUMINANCE
+    albedo = _every(seen.albedo, rows, columns).astype(float) @ AP1_LUMINANCE
+    depth = _every(seen.depth, rows, columns)
+    light = np.where(np.isfinite(light), light, 0.0)
+    on = (depth > 0.0) & (depth < FARTHEST_M) & (albedo > DARKEST_ALBEDO) & (light > DARKEST_CD_M2)
+    return np.pi * light[on] / albedo[on], light.ravel()
+
+
+def automatic_ev(picture: Floats, seen: SeenSurfaces) -> float:
+    """EV100 by which the light on the surfaces in a picture (AP1 cd/m2) is the light it is exposed for."""
+    lux, light = light_on_surfaces(picture, seen)
+    if lux.size < FEWEST_READINGS:
+        lit = light[light > DARKEST_CD_M2]
+        if not lit.size:
+            return LOWEST_EV
+        lux = np.full(1, np.exp(np.log(lit).mean()) * np.pi / 0.18)
+    stops = np.log2(np.quantile(lux, np.linspace(*KEY_QUANTILES, 24)))
+    spread = stops[-1] - stops[0]
+    key = np.clip(stops.mean() + KEY_TOWARDS_LIGHT * spread, stops[0], stops[0] + KEY_ABOVE_MIDDLE)
+    ev = illuminance_ev(float(2.0**key))
+    white = 2.5 * 2.0**ev / np.pi  # a white card in this light, cd/m2
+    over = math.log2(max(float(np.quantile(light, HIGHLIGHT_QUANTILE)), DARKEST_CD_M2) / white)
+    return float(np.clip(ev + min(max(over, 0.0), MOST_HELD_STOPS), LOWEST_EV, HIGHEST_EV))
 
 
 def limit_night_exposure(ev: float) -> float:
     """The exposure an automatic one takes where the meter says `ev`: dusk and night stay dim, for an eye does not
     make day of them.
 
-    >>> limit_night_exposure(12.0), limit_night_exposure(-5.0)
-    (12.0, -2.2)
+    >>> [round(limit_night_exposure(ev), 2) for ev in (12.0, 6.0, -2.0)]
+    [12.0, 6.72, 0.69]
     """
-    return ev if ev >= NIGHT_EV else NIGHT_EV + NIGHT_SHARE * (ev - NIGHT_EV)
+    if ev >= DUSK_EV:
+        return ev
+    dim = DUSK_EV + DUSK_SHARE * (max(ev, NIGHT_EV) - DUSK_EV)
+    return dim + NIGHT_SHARE * min(0.0, ev - NIGHT_EV)

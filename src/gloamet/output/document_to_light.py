@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from gloamet.develop.display import SATURATION, DevelopSettings, develop_exact
 from gloamet.document.model import Document
-from gloamet.meter.picture import automatic_ev, limit_night_exposure
+from gloamet.meter.picture import SeenSurfaces, automatic_ev, limit_night_exposure
 from gloamet.output.final import StopCriterion
 from gloamet.output.images import check_ending, save_display, save_light
 from gloamet.sky.air import Air
@@ -176,10 +176,15 @@ def with_contours(
     return replace(light, whole=composite_lines(light.whole, cover))
 
 
-def exposure_from_document(document: Document, picture: Floats) -> float:
-    """EV100 by the meter or by hand."""
+def surfaces_of_film(film: Film) -> SeenSurfaces:
+    """What the scene meter reads beside a film's light."""
+    return SeenSurfaces(film.mean("albedo"), film.mean("depth"))
+
+
+def exposure_from_document(document: Document, picture: Floats, seen: SeenSurfaces) -> float:
+    """EV100 by the scene meter or by hand."""
     e = document.expose
-    return limit_night_exposure(automatic_ev(picture)) - e.compensation if e.automatic else e.ev
+    return limit_night_exposure(automatic_ev(picture, seen)) - e.compensation if e.automatic else e.ev
 
 
 def develop_settings(document: Document, ev: float) -> DevelopSettings:
@@ -200,7 +205,7 @@ def save_picture(
 
     .exr holds linear light with its layers, others the developed picture.
     """
-    ev = exposure_from_document(document, light.whole)
+    ev = exposure_from_document(document, light.whole, surfaces_of_film(film))
     if check_ending(path) == ".exr":
         white = SATURATION * 2.0**ev if exposed else 1.0
         scale = np.float32(1.0 / white)

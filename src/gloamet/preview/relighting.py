@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 if TYPE_CHECKING:
+    from gloamet.meter.picture import SeenSurfaces
     from gloamet.stage.camera import Camera
     from gloamet.trace.environment import Environment
     from gloamet.trace.film import Gains
@@ -27,6 +28,7 @@ Floats = NDArray[np.float32]
 RELIGHT_BUDGET_S = 0.025
 INITIAL_SPEED = 9e6  # pixels a second until it is measured
 MIN_PIXELS, MAX_PIXELS = 150_000, 1_000_000
+SEEN_PIXELS = 40_000  # that the meter reads
 MIN_LAMP_SAMPLES = 4  # samples of a film before its lamps are believed
 CROSSFADE_BEGIN, CROSSFADE_END = (
     2,
@@ -54,6 +56,7 @@ class Relighting:
         self.cache: Any = None
         self._rest: tuple[Any, Floats] | None = None
         self._lamps: tuple[Any, Floats, float] | None = None  # of what, their light, by how many paths
+        self._seen: tuple[Any, SeenSurfaces] | None = None
         self._speed = INITIAL_SPEED
 
     def ready(self, key: Any) -> bool:
@@ -129,6 +132,18 @@ class Relighting:
         light = upsample(dim, film, self.cache.guides(), pool) + resize_bilinear(bright, size)
         self._lamps = (key, self.cache.with_outlines(light), paths)
         return True
+
+    def seen(self) -> SeenSurfaces:
+        """What the scene meter reads beside a relit picture: few pixels, worked out once for each step of the cache."""
+        from gloamet.meter.picture import SeenSurfaces
+
+        key = (self.cache, self.cache.samples)
+        if self._seen is None or self._seen[0] != key:
+            guides = self.cache.guides()
+            step = max(1, round(math.sqrt(guides.depth.size / SEEN_PIXELS)))
+            few = SeenSurfaces(guides.albedo[::step, ::step], guides.depth[::step, ::step])
+            self._seen = (key, few)
+        return self._seen[1]
 
     def exact_weight(self, rest: Any, samples: float) -> float:
         """`crossfade_weight` where a relit picture of that light is being shown, else all of it."""

@@ -89,10 +89,11 @@ class SecondaryViews:
         """A small film cleaned and developed by its own meter."""
         from gloamet.develop.display import develop_screen
         from gloamet.meter.picture import automatic_ev, limit_night_exposure
-        from gloamet.output.document_to_light import develop_settings, gains_from_document
+        from gloamet.output.document_to_light import develop_settings, gains_from_document, surfaces_of_film
         from gloamet.trace.denoise import denoise
 
         clean = denoise(film.light(*gains_from_document(document)), film, cancelled=self._superseded)
         if clean is None:
             return None
-        return develop_screen(clean, develop_settings(document, limit_night_exposure(automatic_ev(clean))))
+        ev = automatic_ev(clean, surfaces_of_film(film))
+        return develop_screen(clean, develop_settings(document, limit_night_exposure(ev)))

@@ -32,5 +32,5 @@ def paint_disc(dome: Any, north_deg: float) -> NDArray[np.uint8]:
     light = dome_radiance(dome, _directions(north_deg))
     middle = float(np.exp(np.log(light[::4, ::4] @ AP1_LUMINANCE + 1e-9).mean()))
     # dusk may look darker than day: the eye adapts only partly
-    ev = luminance_ev(middle) * 0.82 + 0.18 * 13.0 - 1.2
+    ev = luminance_ev(middle) * 0.82 + 0.18 * 13.0 - 0.7
     return develop_screen(light, DevelopSettings(ev, 6000.0))

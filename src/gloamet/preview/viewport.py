@@ -377,11 +377,11 @@ class ViewportRenderer:
         """Turn light into pixels and report them; film is None for a relit picture."""
         from gloamet.develop.display import develop_screen
         from gloamet.meter.picture import automatic_ev, limit_night_exposure
-        from gloamet.output.document_to_light import develop_settings
+        from gloamet.output.document_to_light import develop_settings, surfaces_of_film
 
         document = wish.document
         self._last = (film, picture, step)
-        meter_ev = automatic_ev(picture)
+        meter_ev = automatic_ev(picture, self._relighting.seen() if film is None else surfaces_of_film(film))
         expose = document.expose
         ev = limit_night_exposure(meter_ev) - expose.compensation if expose.automatic else expose.ev
         compiled, camera = self._view[:2]

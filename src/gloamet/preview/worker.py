@@ -119,8 +119,9 @@ def _warm_up() -> None:
     import pyoidn  # noqa: F401
 
     import gloamet.trace.path_tracer  # noqa: F401
+    from gloamet.colour.views import DEFAULT_VIEW
     from gloamet.develop.display import screen_cube
     from gloamet.sky.scatter import sun_paths
 
     sun_paths()
-    screen_cube("ACES 2.0")
+    screen_cube(DEFAULT_VIEW)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from gloamet.colour.views import VIEWS
 from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link, pair
@@ -16,15 +17,17 @@ class ExposeStep(FormPanel):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.group("Exposure")
-        self.add(Switch(session, "expose", "automatic", "By the picture’s meter"))
-        self.compensation = NumberRow(session, "expose", "compensation", "Correction", from_zero=True)
+        self.add(Switch(session, "expose", "automatic", "Automatic, by the light on the scene"))
+        self.compensation = NumberRow(
+            session, "expose", "compensation", "Exposure compensation", from_zero=True
+        )
         self.ev = NumberRow(session, "expose", "ev", "Exposure value")
         self.add(self.compensation)
         self.add(self.ev)
         self.reading = label("", "note")
         self.add(pair(self.reading, link("hold this", "Keeps the exposure shown now.", self._hold)))
         self.group("White balance")
-        self.add(NumberRow(session, "expose", "kelvin", "White is", theme.DIM, logarithmic=True))
+        self.add(NumberRow(session, "expose", "kelvin", "Colour temperature", theme.DIM, logarithmic=True))
         self.add(NumberRow(session, "expose", "tint", "Tint", from_zero=True))
         self.whites = pair(
             link("sunlight", "White balance on the sun’s own colour.", lambda: self._white("sun_cct_k")),
@@ -32,11 +35,7 @@ class ExposeStep(FormPanel):
         )
         self.add(self.whites)
         self.group("View")
-        self.add(
-            SegmentedControl(
-                session, "expose", "view", [(v, v) for v in ("ACES 2.0", "ACES 1.3", "plain sRGB")]
-            )
-        )
+        self.add(SegmentedControl(session, "expose", "view", [(name, name) for name in VIEWS]))
         self.finish()
         session.document_changed.connect(self._on_document_changed)
         session.frame_ready.connect(lambda _: self._on_document_changed(session.document))
