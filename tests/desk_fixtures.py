@@ -53,5 +53,5 @@ def window(session: Session, qtbot: QtBot) -> Iterator[DeskWindow]:
     window.show()
     yield window
     session.preview_document(None)
-    session.history.current = session._saved
+    session.store.mark_saved()
     window.close()

@@ -77,8 +77,8 @@ def graph() -> dict[str, set[str]]:
     for path in FILES:
         edges = set()
         for name in imports(path):
-            edges |= {part for part in (name, name.rpartition(".")[0]) if part in known}
-        found[module_of(path)] = edges - {module_of(path), "gloamet"}
+            edges.add(name if name in known else name.rpartition(".")[0])
+        found[module_of(path)] = (edges & known) - {module_of(path), "gloamet"}
     return found
 
 

@@ -61,7 +61,7 @@ def test_a_dragged_shadow_pin_finds_the_sun_and_its_real_moments(aiming: DeskWin
     press(aiming.sun_step.aim, "shadow")
     with qtbot.waitSignal(aiming.aimer.answered, timeout=20_000):
         drag(aiming.picture, on(aiming, TOP), on(aiming, FLOOR))
-    assert session.tool == ""
+    assert session.state.tool == ""
     pin = session.document.aim.pins[0]
     assert np.allclose(pin.caster, TOP, atol=0.15)
     assert np.allclose(pin.receiver, FLOOR, atol=0.15)
@@ -193,9 +193,9 @@ def test_a_wall_is_picked_and_a_level_surface_is_refused(aiming: DeskWindow) -> 
     session = aiming.session
     session.use_tool("wall")
     QTest.mouseClick(aiming.picture, LEFT, pos=on(aiming, TOP))
-    assert session.wall is None and "faces no bearing" in aiming.notice.text.text()
+    assert session.state.wall is None and "faces no bearing" in aiming.notice.text.text()
     QTest.mouseClick(aiming.picture, LEFT, pos=on(aiming, np.array([-1.0, 0.1, 1.6])))
-    assert session.wall == pytest.approx([-1.0, 0.0, 0.0], abs=1e-5)
+    assert session.state.wall == pytest.approx([-1.0, 0.0, 0.0], abs=1e-5)
 
 
 def test_the_compass_ring_turns_north_and_keeps_time_and_sun_height(aiming: DeskWindow) -> None:

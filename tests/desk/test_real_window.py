@@ -104,7 +104,7 @@ def answered():
     out = {"when": session.document.sun.wall_time.isoformat(), "mode": session.document.sun.mode, "miss_m": miss,
            "step_m": pin.receiver[2]}
     print(json.dumps(out), flush=True)
-    session._saved = session.history.current
+    session.store.mark_saved()
     window.close()
     app.quit()
 

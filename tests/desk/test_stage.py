@@ -72,19 +72,19 @@ def test_a_click_in_the_picture_selects_the_part_and_shows_its_material(
     window: DeskWindow, stage: StageStep
 ) -> None:
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, 1.0, -1.0, 2.9))
-    assert window.session.selection == "box"
+    assert window.session.state.selection == "box"
     assert row(stage, "box").isSelected()
     assert stage.stack.currentIndex() == 1
     window.picture.setFocus()
     QTest.keyClick(window.picture, Qt.Key.Key_Escape)
-    assert window.session.selection == ""
+    assert window.session.state.selection == ""
 
 
 def test_clicks_pass_over_locked_parts(window: DeskWindow, stage: StageStep) -> None:
     stage_actions.lock(window.session, {"box"}, True)
     assert "locked" in row(stage, "box").text(0)
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, 1.0, -1.0, 0.5))
-    assert window.session.selection == "ground"
+    assert window.session.state.selection == "ground"
 
 
 def test_muting_takes_the_part_out_of_the_picture_and_is_kept(
@@ -212,10 +212,10 @@ def test_a_shade_maker_is_added_placed_by_a_click_and_removed(
     settled(session, qtbot)
     assert any(part.group == ("shade makers",) for part in session.compiled.scene.parts)
     press(stage.around, "place")
-    assert session.tool == "place 0"
+    assert session.state.tool == "place 0"
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, -6.0, -3.0, 0.0))
     assert session.document.stage.props[0].place == pytest.approx((-6.0, -3.0, 0.0), abs=0.3)
-    assert session.tool == ""
+    assert session.state.tool == ""
     press(stage.around, "remove")
     assert session.document.stage.props == ()
 
@@ -396,10 +396,10 @@ def test_a_rectangle_is_drawn_moved_pulled_and_left(window: DeskWindow, qtbot: Q
         return QPoint(round(box.x() + u * box.width()), round(box.y() + v * box.height()))
 
     window.strip.words["rectangle"].click()
-    assert session.tool == "rectangle"
+    assert session.state.tool == "rectangle"
     drag(picture, at(0.2, 0.2), at(0.4, 0.4), at(0.6, 0.6))
     assert session.document.stage.rectangle == pytest.approx((0.2, 0.2, 0.6, 0.6), abs=0.01)
-    assert session.tool == ""
+    assert session.state.tool == ""
     camera = session.document.stage.view
     drag(picture, at(0.4, 0.2), at(0.45, 0.3), at(0.5, 0.3))
     assert session.document.stage.rectangle == pytest.approx((0.3, 0.3, 0.7, 0.7), abs=0.01)

@@ -171,7 +171,7 @@ def test_what_is_usual_here_is_taken_with_one_click(window: DeskWindow) -> None:
 def test_a_wall_of_known_bearing_turns_the_compass_and_keeps_the_clock(window: DeskWindow) -> None:
     session, field = window.session, step(window, BearingField)
     wall = session.document.sun.wall_time
-    session.wall = np.array([0.0, -1.0, 0.0])  # looks along -Y: south while north is not turned
+    session.state.wall = np.array([0.0, -1.0, 0.0])  # looks along -Y: south while north is not turned
     session.wall_picked.emit()
     assert field.edit.text() == "180.0°"  # type: ignore[attr-defined]
     field.edit.setText("200")  # type: ignore[attr-defined]

@@ -9,10 +9,9 @@ from __future__ import annotations
 import threading
 import traceback
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,12 +23,14 @@ from gloamet.desk.sun_mask_worker import SunMaskWorker
 from gloamet.desk.view_conversion import camera_from_document
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
+from gloamet.preview.latest import LatestWorker
 from gloamet.sun.nearest import RealMoment, nearest_moments
 from gloamet.sun.position import direction
 
 if TYPE_CHECKING:
     from gloamet.aim.pins import AimedSun
     from gloamet.aim.sun_windows import SunlitSpan, YearScan
+    from gloamet.trace.render_scene import RenderScene
 
 SETTLED_MS = 120
 RESTED_MS = 600  # outlines that stay so long leave the rays to the picture again
@@ -60,6 +61,48 @@ class SunReachResult:
     gap: str
 
 
+class Question(NamedTuple):
+    """Something to work out off the interface: of which kind, under which key, and how; all it needs it has."""
+
+    kind: str
+    key: Any
+    work: Callable[[], Any]
+
+
+def _solve(document: Document, compiled: RenderScene | None) -> AimResult:
+    """Where the pins of a document put the sun of a stage, and when it is there."""
+    from gloamet.aim.moments import moments_for_pins
+    from gloamet.aim.pins import Pin, aim_frame, aim_glint, aim_shadows
+
+    camera = camera_from_document(document)
+    aspect = document.output.width / document.output.height
+    lines, remarks = [], []
+    try:
+        for pin in document.aim.pins:
+            if not pin.on:
+                continue
+            if pin.kind == "shadow":
+                lines.append(Pin(pin.caster, pin.receiver))
+                continue
+            if pin.kind == "frame":
+                aimed = aim_frame(camera, *pin.spot, aspect, compiled)
+            elif compiled is not None:
+                aimed = aim_glint(camera, *pin.spot, aspect, compiled)
+            else:
+                continue
+            lines.append(Pin(sun_actions.to_tuple(aimed.towards), (0.0, 0.0, 0.0)))
+            remarks += list(aimed.remarks)
+        shadows = all(pin.kind == "shadow" for pin in document.aim.pins if pin.on)
+        aimed = aim_shadows(lines, compiled if shadows else None)
+    except GloametError as error:
+        return AimResult(None, (), str(error))
+    moments = moments_for_pins(
+        lines, sun_actions.site_from_document(document), sun_actions.time_window_from_document(document)
+    )
+    words = tuple(dict.fromkeys((*aimed.remarks, *remarks)))
+    return AimResult(type(aimed)(aimed.towards, aimed.misses_deg, words), tuple(moments))
+
+
 class AimController(QObject):
     """Questions and answers of one session."""
 
@@ -81,7 +124,9 @@ class AimController(QObject):
         self.previews = False  # whether a new answer is drawn by itself
         self._keys: dict[str, Any] = {}
         self._stop_scan = threading.Event()
-        self._pool = ThreadPoolExecutor(1, thread_name_prefix="aimer")
+        self._workers: dict[str, LatestWorker[Question]] = {
+            kind: LatestWorker(kind, self._work) for kind in ("answer", "nearest", "scan")
+        }
         self._done.connect(self._on_answer)
         self._soon = QTimer(self, interval=SETTLED_MS, singleShot=True)
         self._soon.timeout.connect(self._ask_all)
@@ -110,7 +155,8 @@ class AimController(QObject):
         self._soon.stop()
         self._rest.stop()
         self._stop_scan.set()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        for worker in self._workers.values():
+            worker.close()
         self._keys.clear()  # they hold the stage
         self._stage = self.answer = self.reach = None
         self.outlines.close()
@@ -137,21 +183,17 @@ class AimController(QObject):
     # -- questions
 
     def _ask(self, kind: str, key: Any, work: Callable[[], Any]) -> None:
-        if self._keys.get(kind) == key:
-            return
-        self._keys[kind] = key
+        if self._keys.get(kind) != key:
+            self._keys[kind] = key
+            self._workers[kind].request(Question(kind, key, work))
 
-        def run() -> None:
-            if self._keys.get(kind) != key:
-                return
-            try:
-                result = work()
-            except Exception as error:  # the desk must live on; the details go to the terminal
-                traceback.print_exc()
-                result = error
-            self._done.emit(kind, key, result)
-
-        self._pool.submit(run)
+    def _work(self, question: Question) -> None:
+        try:
+            result = question.work()
+        except Exception as error:  # the desk must live on; the details go to the terminal
+            traceback.print_exc()
+            result = error
+        self._done.emit(question.kind, question.key, result)
 
     def _ask_all(self) -> None:
         document = self.session.document
@@ -162,8 +204,9 @@ class AimController(QObject):
         pins = tuple(pin for pin in document.aim.pins if pin.on)
         looks = document.stage.view if any(pin.kind != "shadow" for pin in pins) else None
         if pins:
-            key: Any = (pins, site, window, looks, self.session.compiled)
-            self._ask("answer", key, lambda: self._solve(document))
+            compiled = self.session.compiled
+            key: Any = (pins, site, window, looks, compiled)
+            self._ask("answer", key, lambda: _solve(document, compiled))
         elif self.answer is not None:
             self.answer, self._keys["answer"] = None, None
             self.answered.emit()
@@ -179,38 +222,6 @@ class AimController(QObject):
         elif self.reach is not None:
             self.reach, self._keys["scan"] = None, None
             self.scanned.emit()
-
-    def _solve(self, document: Document) -> AimResult:
-        from gloamet.aim.moments import moments_for_pins
-        from gloamet.aim.pins import Pin, aim_frame, aim_glint, aim_shadows
-
-        compiled, camera = self.session.compiled, camera_from_document(document)
-        aspect = document.output.width / document.output.height
-        lines, remarks = [], []
-        try:
-            for pin in document.aim.pins:
-                if not pin.on:
-                    continue
-                if pin.kind == "shadow":
-                    lines.append(Pin(pin.caster, pin.receiver))
-                    continue
-                if pin.kind == "frame":
-                    aimed = aim_frame(camera, *pin.spot, aspect, compiled)
-                elif compiled is not None:
-                    aimed = aim_glint(camera, *pin.spot, aspect, compiled)
-                else:
-                    continue
-                lines.append(Pin(sun_actions.to_tuple(aimed.towards), (0.0, 0.0, 0.0)))
-                remarks += list(aimed.remarks)
-            shadows = all(pin.kind == "shadow" for pin in document.aim.pins if pin.on)
-            aimed = aim_shadows(lines, compiled if shadows else None)
-        except GloametError as error:
-            return AimResult(None, (), str(error))
-        moments = moments_for_pins(
-            lines, sun_actions.site_from_document(document), sun_actions.time_window_from_document(document)
-        )
-        words = tuple(dict.fromkeys((*aimed.remarks, *remarks)))
-        return AimResult(type(aimed)(aimed.towards, aimed.misses_deg, words), tuple(moments))
 
     # -- sun windows
 

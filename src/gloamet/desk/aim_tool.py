@@ -55,7 +55,7 @@ class AimTool:
 
     def press(self, at: QPointF) -> bool:
         """A press of the left button."""
-        tool = self.session.tool
+        tool = self.session.state.tool
         if tool not in TOOLS:
             return self._grab(at)
         if tool in ("shadow pin", "beam"):
@@ -157,7 +157,7 @@ class AimTool:
             self.session.noticed.emit("That surface lies level and faces no bearing: click a wall.", "note")
             return
         else:
-            self.session.wall = outward
+            self.session.state.wall = outward
             self.session.wall_picked.emit()
         self.session.use_tool("")
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +17,7 @@ from gloamet.desk.widgets.basic import SegmentedControl, label
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
+from gloamet.preview.latest import LatestWorker
 from gloamet.stage.assembly import placement_from_stage
 from gloamet.stage.placing import PERSON_M, size_warning
 from gloamet.stage.scene import Scene
@@ -31,7 +32,7 @@ class Elevation(QWidget):
     The silhouette is traced off the window's thread; the newest wish wins.
     """
 
-    _traced = Signal(object, int)
+    _traced = Signal(object, object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -39,28 +40,31 @@ class Elevation(QWidget):
         self.setFixedSize(*SIZE)
         self._image: QImage | None = None
         self._fitted: QPixmap | None = None
-        self._serial = 0
-        self._worker = ThreadPoolExecutor(1, thread_name_prefix="elevation")
+        self._wanted: Any = None
+        self._worker: LatestWorker[Any] = LatestWorker("elevation", self._trace)
         self._traced.connect(self._on_traced)
 
     def draw(self, scene: Scene) -> None:
-        """Have the silhouette of what is compiled now traced."""
+        """Have the silhouette of what is built now traced."""
+        compiled = self.session.compiled
+        if compiled is not None:
+            self._wanted = (compiled, scene.subject_bounds())
+            self._worker.request(self._wanted)
+
+    def _trace(self, wanted: Any) -> None:
         from gloamet.desk.silhouette import silhouette
 
-        compiled, bounds = self.session.compiled, scene.subject_bounds()
-        if compiled is None:
-            return
-        self._serial += 1
-        serial = self._serial
         width, rows = FINE * SIZE[0], FINE * SIZE[1]
+        self._traced.emit(wanted, silhouette(wanted[0], wanted[1], width, rows, GROUND_LINE))
 
-        def trace() -> None:
-            self._traced.emit(silhouette(compiled, bounds, width, rows, GROUND_LINE), serial)
+    def close_worker(self) -> None:
+        """End the thread."""
+        self._wanted = None
+        self._worker.close()
 
-        self._worker.submit(trace)
-
-    def _on_traced(self, pixels: NDArray[np.uint8], serial: int) -> None:
-        if serial == self._serial:
+    def _on_traced(self, wanted: Any, pixels: NDArray[np.uint8]) -> None:
+        if wanted is self._wanted:
+            self._wanted = None  # it holds the stage
             h, w = pixels.shape[:2]
             self._image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBA8888).copy()
             self._fitted = None

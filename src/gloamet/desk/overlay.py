@@ -40,7 +40,7 @@ def on_screen(box: QRectF, spot: tuple[float, float] | None) -> QPointF | None:
 
 def draw_selection(p: QPainter, box: QRectF, session: Session) -> None:
     """The edges of the box round the selected part, and its name."""
-    part = part_named(session, session.selection) if session.selection else None
+    part = part_named(session, session.state.selection) if session.state.selection else None
     if part is None:
         return
     low, high = part.shape.bounds

@@ -29,7 +29,8 @@ from gloamet.desk.aim_tool import TOOLS, AimTool, ViewAdapter
 from gloamet.desk.session import Session
 from gloamet.desk.sun_overlay import draw_shadow_pins
 from gloamet.desk.view_conversion import camera_from_document
-from gloamet.preview.events import PlanFrame, PlanRequest
+from gloamet.preview.events import PlanFrame
+from gloamet.preview.requests import PlanRequest
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
 
@@ -217,7 +218,7 @@ class PlanView(QWidget):
         left = event.button() == Qt.MouseButton.LeftButton
         if (
             left
-            and (self.session.tool in TOOLS or self.session.document.aim.pins)
+            and (self.session.state.tool in TOOLS or self.session.document.aim.pins)
             and self.aim.press(event.position())
         ):
             return
@@ -249,7 +250,7 @@ class PlanView(QWidget):
             self.update()
             return
         if self._press is not None and not self._moved and self._button == Qt.MouseButton.LeftButton:
-            tool = self.session.tool
+            tool = self.session.state.tool
             if tool.startswith("place "):
                 x, y = self.to_world(event.position())
                 z = stage_actions.surface_height(self.session, x, y, self.camera().eye[2])

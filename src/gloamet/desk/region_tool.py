@@ -26,7 +26,7 @@ class RegionTool:
         self._part = self._grabbed(box, at)
         if self._part:
             return True
-        if self.session.tool == "rectangle" and box.contains(at):
+        if self.session.state.tool == "rectangle" and box.contains(at):
             self._part = "new"
             return True
         self._anchor = None
@@ -76,7 +76,7 @@ class RegionTool:
         held, self._anchor = self._anchor is not None, None
         if held:
             self.session.end_undo_group()
-            if self.session.tool == "rectangle":
+            if self.session.state.tool == "rectangle":
                 self.session.use_tool("")
         return held
 

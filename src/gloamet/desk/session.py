@@ -1,4 +1,4 @@
-"""One open document on the desk: history, file, and the worker that renders it, as Qt signals.
+"""One open document on the desk, as Qt signals: the store, the model loader, the worker, and the interface's state.
 
 Widgets read `document`, ask for changes through `change`, and listen. Nothing here paints.
 """
@@ -13,13 +13,14 @@ from typing import Any
 from pydantic import ValidationError
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
+from gloamet.desk.document_store import DocumentStore, open_store
+from gloamet.desk.interface_state import InterfaceState
+from gloamet.desk.model_loader import ModelLoader
 from gloamet.desk.recent import remember
-from gloamet.desk.view_conversion import view_from_camera, views_from_scene
-from gloamet.document.file import load_document, save_document
+from gloamet.desk.render_client import RenderClient
 from gloamet.document.history import History
-from gloamet.document.model import Document
-from gloamet.document.model import FieldPath as Reach
-from gloamet.document.stage import Stage, View
+from gloamet.document.model import Document, FieldPath
+from gloamet.document.stage import View
 from gloamet.errors import GloametError
 from gloamet.output.sequence import drive_sun
 from gloamet.preview.events import (
@@ -31,23 +32,19 @@ from gloamet.preview.events import (
     Loading,
     PaletteSolved,
     PlanFrame,
-    PlanRequest,
     SceneLoaded,
+    StageBuilt,
     Thumbnail,
 )
-from gloamet.preview.worker import RenderWorker
-from gloamet.stage.camera import look_over
+from gloamet.preview.requests import PlanRequest
 from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.place import resolve_zone
 
 UPDATE_INTERVAL_S = 0.06  # while the sun or the time is dragged, widgets follow at most so often
 THROTTLED_KEYS = (
-    "sun.time",
-    "sun.hand",
-    "sun.date",
-)  # these drags say where the pointer is, not how far to go on
-SAME_MODEL = 0.5  # a file with this share of the names before is a newer version of it
+    "sun.time", "sun.hand", "sun.date",
+)  # fmt: skip  # these drags say where the pointer is, not how far to go on
 
 
 class Session(QObject):
@@ -71,42 +68,25 @@ class Session(QObject):
     noticed = Signal(str, str)  # sentence, kind: "warning" or "note"
     busy = Signal(str)
     file_changed = Signal()
-    _reported = Signal(object)
 
     def __init__(self, document: Document | None = None) -> None:
         super().__init__()
-        self.history = History(document or Document())
-        self.path: Path | None = None
+        self.store = DocumentStore(document or Document())
+        self.state = InterfaceState()
         self.scene: Scene | None = None
         self.file_scene: Scene | None = None
-        self.selection = ""
-        self.tool = ""
-        self.keep_height = False  # whether another date keeps the sun's height instead of the clock
-        self.wall: Any = None  # outward normal of the wall whose bearing is being told
+        self.compiled: Any = None  # the stage as rays see it, None before there is one
         self.thumbnails: dict[View, Any] = {}
-        self.plan: PlanRequest | None = None
         self.light: LightSolved | None = None
         self.frame: Frame | None = None
         self.colours: Any = None
-        self.stopped = False
-        self._held = False
-        self._title = "Untitled"
-        self._saved = self.history.current
-        self._real: Document | None = None  # what is worked on while another document is only shown
-        self._size = (640, 400)
-        self._frame_camera = False
-        self._remember_model = False
-        self._import_views = False
-        self._reload_count = 0
         self._ground_m = 0.0
-        self._fallback: tuple[History, Document, Path | None, str] | None = None
-        self._good_stage = self._told_stage = self.document.stage
-        self._reported.connect(self._receive)
+        self._loader = ModelLoader(self.document.stage)
+        self._told_stage = self.document.stage
         self._watcher = QFileSystemWatcher(self)
-        self._watcher.fileChanged.connect(self._file_touched)
-        self._engine = RenderWorker(self._reported.emit)
-        self._soon = QTimer(self, interval=0, singleShot=True)
-        self._soon.timeout.connect(self._ask)
+        self._watcher.fileChanged.connect(self._on_file_touched)
+        self._render = RenderClient(lambda: self.document)
+        self._render.reported.connect(self._on_reported)
         self._later = QTimer(self, singleShot=True)
         self._later.timeout.connect(self._announce)
         self._last_emit = -UPDATE_INTERVAL_S
@@ -114,42 +94,47 @@ class Session(QObject):
     # -- the document
 
     @property
+    def history(self) -> History:
+        """The steps of the document."""
+        return self.store.history
+
+    @property
     def document(self) -> Document:
         """The current document."""
-        return self.history.current
+        return self.store.current
 
     @property
     def dirty(self) -> bool:
         """Whether there is something to save."""
-        return (self._real or self.document) != self._saved
+        return self.store.dirty
+
+    @property
+    def path(self) -> Path | None:
+        """The project's file, None before it is saved."""
+        return self.store.path
+
+    @property
+    def title(self) -> str:
+        """What the project is called."""
+        return self.store.title
 
     @property
     def showing_only(self) -> bool:
         """Whether the current document is shown and not worked on."""
-        return self._real is not None
+        return self.store.showing_only
 
     def preview_document(self, document: Document | None) -> None:
         """Show a document without making it a step; None goes back to the one that is worked on."""
-        real = self._real or self.document
-        self._real = None if document is None else real
-        self.history.current = real if document is None else document
+        self.store.show_only(document)
         self._announce()
 
-    def _end_showing(self, document: Document) -> Document:
-        """An edit made while something is only shown, as an edit of what is worked on: its own sun stays."""
-        real, shown = self._real, self.document
-        if real is None:
-            return document
-        self._real, self.history.current = None, real
-        return document if document.sun != shown.sun else document.model_copy(update={"sun": real.sun})
-
-    def change(self, section: str | Reach, key: str | None = None, **values: Any) -> bool:
+    def change(self, section: str | FieldPath, key: str | None = None, **values: Any) -> bool:
         """Replace fields of a section; `key` joins the changes of one drag into one undo step.
 
         Out-of-range values are refused with a sentence; returns whether the change was taken.
         """
         try:
-            document = self.document.change(section, **values)
+            document = self.store.changed(section, **values)
         except ValidationError as error:
             first = error.errors()[0]
             place, said = first["loc"], first["msg"].removeprefix("Value error, ")
@@ -162,12 +147,12 @@ class Session(QObject):
 
     def commit(self, document: Document, key: str | None = None) -> None:
         """Make a whole document current, as one step."""
-        self.history.push(self._apply_sun_driver(self._end_showing(document)), key)
+        self.store.commit(document, key, self._apply_sun_driver)
         wait = self._last_emit + UPDATE_INTERVAL_S - time.monotonic()
         if key in THROTTLED_KEYS and wait > 0.0:
             # a hand may send a hundred moves a second; drawing each would leave no time for the picture
             self._later.start(int(1000 * wait) + 1)
-            self._soon.start()
+            self._render.ask()
         else:
             self._announce()
 
@@ -186,25 +171,23 @@ class Session(QObject):
 
     def undo(self) -> None:
         """Take the last step back."""
-        self._end_showing(self.document)
-        self.history.undo()
+        self.store.undo()
         self._announce()
 
     def redo(self) -> None:
         """Do the step again."""
-        self._end_showing(self.document)
-        self.history.redo()
+        self.store.redo()
         self._announce()
 
     def _announce(self) -> None:
-        self.stopped = False
+        self._render.stopped = False
         self._later.stop()
         self.document_changed.emit(self.document)
         if self.document.stage is not self._told_stage:
             self._told_stage = self.document.stage
             self.stage_changed.emit(self.document)
         self._last_emit = time.monotonic()
-        self._soon.start()
+        self._render.ask()
 
     @property
     def ground_m(self) -> float:
@@ -228,74 +211,71 @@ class Session(QObject):
 
     def resize(self, width: int, height: int) -> None:
         """The picture's size on screen, device pixels."""
-        if (width, height) != self._size:
-            self._size = (width, height)
-            self._soon.start()
+        self._render.resize(width, height)
 
     @property
     def picture_size(self) -> tuple[int, int]:
         """The picture's size on screen, device pixels."""
-        return self._size
+        return self._render.size
 
     @property
     def relight_state(self) -> tuple[bool, bool]:
-        """Whether pictures can be relit, and whether nothing of that is left to improve."""
-        return self._engine.pipeline.viewport.relight_state
+        """Whether the picture shown can be relit, and whether nothing of that is left to improve."""
+        return self.frame.relight_state if self.frame is not None else (False, False)
+
+    @property
+    def stopped(self) -> bool:
+        """Whether refining was stopped by hand."""
+        return self._render.stopped
 
     def stop(self) -> None:
         """Stop refining and keep the picture as it is."""
-        self.stopped = True
-        self._ask()
+        self._render.stop(True)
 
     def resume(self) -> None:
         """Go on refining."""
-        self.stopped = False
-        self._ask()
+        self._render.stop(False)
 
     def pause_rendering(self, on: bool) -> None:
         """Leave the picture unrefined while something else needs all the rays, such as outlines under the hand."""
-        if on != self._held:
-            self._held = on
-            self._soon.start()
-
-    def _ask(self) -> None:
-        self._engine.request(
-            self.document, *self._size, self.stopped or self._held, self.plan, self._reload_count
-        )
-
-    def show_plan(self, wish: PlanRequest | None) -> None:
-        """Draw a plan beside the picture from now on, or no longer."""
-        if wish != self.plan:
-            self.plan = wish
-            self._soon.start()
+        self._render.pause(on)
 
     @property
-    def compiled(self) -> Any:
-        """The stage as rays see it, None before there is one."""
-        return self._engine.pipeline.compiled
+    def plan(self) -> PlanRequest | None:
+        """The plan that is drawn beside the picture."""
+        return self._render.plan
 
-    def select(self, name: str) -> None:
-        """Mark a part, or none."""
-        if name != self.selection:
-            self.selection = name
-            self.selected.emit(name)
-
-    def use_tool(self, tool: str) -> None:
-        """What the next press in the picture or plan does: "focus", "place 3", a tool of `aimhand`, "" to look."""
-        self.tool = tool
-        self.tool_changed.emit(tool)
+    def show_plan(self, plan: PlanRequest | None) -> None:
+        """Draw a plan beside the picture from now on, or no longer."""
+        self._render.show_plan(plan)
 
     def stop_loading(self) -> None:
         """Give up the model that is being opened."""
-        self._engine.stop_loading()
+        self._render.stop_loading()
 
     def close(self) -> None:
-        """End the worker."""
-        self._soon.stop()
+        """End the worker and let go of the stage."""
         self._later.stop()
-        self._engine.close()
+        self._render.close()
+        self.scene = self.file_scene = self.compiled = self.frame = None
+        self.thumbnails.clear()
 
-    def _receive(self, event: Any) -> None:
+    # -- the interface's state
+
+    def select(self, name: str) -> None:
+        """Mark a part, or none."""
+        if name != self.state.selection:
+            self.state.selection = name
+            self.selected.emit(name)
+
+    def use_tool(self, tool: str) -> None:
+        """What the next press in the picture or plan does: "focus", "place 3", a tool of `aim_tool`, "" to look."""
+        self.state.tool = tool
+        self.tool_changed.emit(tool)
+
+    # -- what the worker says
+
+    def _on_reported(self, event: Any) -> None:
         if isinstance(event, Frame):
             self.frame = event
             self.frame_ready.emit(event)
@@ -307,6 +287,8 @@ class Session(QObject):
         elif isinstance(event, PaletteSolved):
             self.colours = event.colours
             self.colours_solved.emit(event.colours)
+        elif isinstance(event, StageBuilt):
+            self.compiled = event.compiled
         elif isinstance(event, SceneLoaded):
             self._on_scene_loaded(event)
         elif isinstance(event, PlanFrame):
@@ -321,54 +303,29 @@ class Session(QObject):
         elif isinstance(event, Failed):
             self._on_failed(event)
 
+    def _amend(self, document: Document) -> None:
+        """Take a document as part of what was just done, not as a step of its own."""
+        if document is not self.document and document != self.document:
+            self.store.amend(document)
+            self._announce()
+
     def _on_scene_loaded(self, event: SceneLoaded) -> None:
         before, self.scene, self.file_scene = self.scene, event.scene, event.file_scene
         self._ground_m = min(0.0, float(event.scene.bounds()[0][2]))
-        opened = self._frame_camera
-        if self._import_views and not opened:
-            self._import_views = False
-            views, was_saved = views_from_scene(event.scene, self.document.stage.view), not self.dirty
-            document = self.document.change("stage", views=(*self.document.stage.views, *views))
-            self.history.current = document  # part of starting, nothing to save
-            if was_saved:
-                self._saved = document
-            self._announce()
-        if opened:
-            self._frame_camera = False
-            was_saved = not self.dirty
-            document = self.document.model_copy(update={"stage": self._first_stage(event.scene, before)})
-            self.history.current = document  # part of opening, not a step of its own
-            if was_saved:
-                self._saved = document
-            self._announce()
-        led = self._apply_sun_driver(self.document)
-        if led is not self.document and led != self.document:
-            was_saved = not self.dirty
-            self.history.current = led  # the model was turned: its leader with it
-            self._saved = led if was_saved else self._saved
-            self._announce()
-        self._good_stage, self._fallback = self.document.stage, None
-        if self._remember_model:
-            self._remember_model = False
+        if self._loader.remembers:
             remember(Path(event.document_model))
+        opened = self._loader.finish(event.scene, before, self.document)
+        if opened.note:
+            self.noticed.emit(opened.note, "note")
+        self._amend(opened.document)
+        self._amend(
+            self._apply_sun_driver(self.document)
+        )  # the model was turned: what drives the sun with it
+        self._loader.keep(self.document.stage)
         self._watch(event.document_model)
         self.scene_loaded.emit(self.scene)
-        if opened:
+        if opened.fresh:
             self.model_opened.emit(self.scene)
-
-    def _first_stage(self, scene: Scene, before: Scene | None) -> Stage:
-        """The stage of a model just opened: a newer version keeps what was decided, others begin afresh."""
-        stage = self.document.stage
-        names = {part.name for part in before.parts} if before is not None else set()
-        same = sum(part.name in names for part in scene.parts)
-        if names and same >= SAME_MODEL * len(scene.parts):
-            self.noticed.emit(f"{same} of {len(scene.parts)} parts keep what you decided for them.", "note")
-            return stage
-        camera = next(iter(scene.views.values()), None) or look_over(*scene.subject_bounds())
-        return Stage(
-            model=stage.model, outside=stage.outside, quality=stage.quality, view=view_from_camera(camera),
-            views=views_from_scene(scene),
-        )  # fmt: skip
 
     def _watch(self, model: str) -> None:
         for old in self._watcher.files():
@@ -376,25 +333,23 @@ class Session(QObject):
         if Path(model).exists():
             self._watcher.addPath(model)
 
-    def _file_touched(self, name: str) -> None:
+    def _on_file_touched(self, name: str) -> None:
         if name == self.document.stage.model and Path(name).exists():
             self.model_changed.emit()
 
     def reload(self) -> None:
         """Read the model's file again; every decision is kept by name."""
-        self._reload_count += 1
-        self._ask()
+        self._render.reload()
 
     def _on_failed(self, event: Failed) -> None:
         if event.model is not None and event.model == self.document.stage.model:
             # the window stays as it was
-            if self._fallback is not None:
-                self.history, self._saved, self.path, self._title = self._fallback
-                self._fallback = None
+            back = self._loader.fail(self.document)
+            if isinstance(back, DocumentStore):
+                self.store = back
                 self.file_changed.emit()
-            elif self._good_stage.model:
-                self.history.push(self.document.model_copy(update={"stage": self._good_stage}))
-            self._frame_camera = self._remember_model = False
+            elif back is not None:
+                self.history.push(back)
             self._announce()
         self.noticed.emit(event.sentence, "warning")
 
@@ -402,48 +357,38 @@ class Session(QObject):
 
     def open_model(self, path: Path) -> None:
         """Show another model in this document; its first camera, or a view over it, becomes the view."""
-        self._frame_camera, self._remember_model, self._fallback = True, True, None
-        model = str(Path(path).resolve())
-        keep = self.document.stage.model_copy(update={"model": model, "units": "file", "up": "file"})
-        self.history.push(self.document.model_copy(update={"stage": keep}))
+        self.history.push(self._loader.begin(self.document, Path(path)))
         self._announce()
 
     def open_project(self, path: Path) -> bool:
         """Replace everything by a project; on failure the desk stays as it was."""
         try:
-            document = load_document(Path(path))
+            store = open_store(Path(path))
         except GloametError as error:
             self.noticed.emit(str(error), "warning")
             return False
-        self._fallback = (self.history, self._saved, self.path, self._title)
-        self.history, self._real = History(document), None
-        self._saved, self.path = document, Path(path).resolve()
-        remember(self.path)
+        self._loader.begin_project(self.store)
+        self.store = store
+        assert store.path is not None
+        remember(store.path)
         self._announce()
         self.file_changed.emit()
         return True
 
-    @property
-    def title(self) -> str:
-        """What the project is called: its file's name, or the name it was started with."""
-        return self.path.stem if self.path else self._title
-
     def start_with(self, document: Document, title: str = "Untitled") -> None:
         """Begin with a ready document (the demo): nothing to save yet."""
-        self.history, self._real = History(document), None
-        self._saved, self.path, self._title = document, None, title
-        self._import_views = True
+        self._loader.begin_project(None)
+        self.store = DocumentStore(document, title)
         self._announce()
         self.file_changed.emit()
 
     def save(self, path: Path) -> bool:
         """Write the project; on failure nothing is lost."""
         try:
-            save_document(self._real or self.document, path)
+            self.store.save(path)
         except GloametError as error:
             self.noticed.emit(str(error), "warning")
             return False
-        self._saved, self.path = self._real or self.document, path.resolve()
-        remember(self.path)
+        remember(path.resolve())
         self.file_changed.emit()
         return True

@@ -12,13 +12,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.desk.session import Session
-from gloamet.desk.view_conversion import camera_from_document, set_camera
+from gloamet.desk.view_conversion import camera_from_document
 from gloamet.document.stage import MaterialEdit, NamedView, Prop, PropKind, View
 from gloamet.stage.camera import EYE_HEIGHT_M, Camera, look_over
 from gloamet.stage.props import LIFT_M
 from gloamet.stage.scene import Material, Part, bounds_of
 
 # -- parts
+
+
+def set_camera(session: Session, camera: Camera, key: str | None = None) -> None:
+    """Look through another camera; lens settings stay."""
+    session.change("stage.view", key, eye=camera.eye, target=camera.target, fov_deg=camera.fov_deg)
 
 
 def part_named(session: Session, name: str) -> Part | None:

@@ -118,7 +118,7 @@ def go_now(session: Session) -> None:
 def go_date(session: Session, day: date) -> None:
     """Another date at the same clock time, or at the time when the sun stands as high as now."""
     document = session.document
-    if session.keep_height:
+    if session.state.keep_height:
         moment = session.moment()
         site, height = document.site, moment.elevation_deg
         zone = resolve_zone(site.timezone)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 
 from gloamet.document.model import Document
@@ -11,9 +9,6 @@ from gloamet.document.stage import NamedView, View
 from gloamet.stage.assembly import camera_from_view
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
-
-if TYPE_CHECKING:
-    from gloamet.desk.session import Session
 
 
 def view_from_camera(camera: Camera) -> View:
@@ -46,8 +41,3 @@ def _same_view(a: Camera, b: Camera) -> bool:
 def camera_from_document(document: Document) -> Camera:
     """The document's camera."""
     return camera_from_view(document.stage.view)
-
-
-def set_camera(session: Session, camera: Camera, key: str | None = None) -> None:
-    """Look through another camera; lens settings stay."""
-    session.change("stage.view", key, eye=camera.eye, target=camera.target, fov_deg=camera.fov_deg)

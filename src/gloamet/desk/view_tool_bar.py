@@ -92,7 +92,7 @@ class ViewToolBar(QWidget):
 
     def _rectangle(self) -> None:
         stage = self.session.document.stage
-        if stage.rectangle is not None or self.session.tool == "rectangle":
+        if stage.rectangle is not None or self.session.state.tool == "rectangle":
             self.picture.hand.leave()
         else:
             self.session.use_tool("rectangle")
@@ -116,7 +116,7 @@ class ViewToolBar(QWidget):
         states = {
             "plan": self.plan.isVisible(), "alone": self.picture.isHidden(), "cut": self.plan.cut,
             "plaster": document.stage.plaster.on,
-            "rectangle": document.stage.rectangle is not None or self.session.tool == "rectangle",
+            "rectangle": document.stage.rectangle is not None or self.session.state.tool == "rectangle",
             "lines": self.picture.safe_lines,
         }  # fmt: skip
         for tool, on in states.items():

@@ -34,7 +34,7 @@ from gloamet.desk.overlay import draw_rectangle, draw_safe_lines, draw_selection
 from gloamet.desk.region_tool import RegionTool
 from gloamet.desk.session import Session
 from gloamet.desk.sun_overlay import PathLayer, draw_aim
-from gloamet.desk.view_conversion import camera_from_document, set_camera
+from gloamet.desk.view_conversion import camera_from_document
 from gloamet.desk.widgets.basic import label
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.document.demo import FOLDER, TITLES
@@ -187,7 +187,7 @@ class Viewport(QWidget):
     def show_sun_tools(self, on: bool) -> None:
         """Draw the path of the day and the pins, or not."""
         self.sun_tools = on
-        if self.session.tool in TOOLS:
+        if self.session.state.tool in TOOLS:
             self.session.use_tool("")
         if not on:
             self.aimer.show(None)
@@ -263,7 +263,7 @@ class Viewport(QWidget):
         else:
             turn, lift = d.x() * TURN_DEG_PER_PIXEL, d.y() * TURN_DEG_PER_PIXEL
             camera = orbit(camera, turn, lift, self.session.ground_m)
-        set_camera(self.session, camera, "camera")
+        stage_actions.set_camera(self.session, camera, "camera")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if self.hand.release() or self.aim.release(event.position()):
@@ -281,19 +281,19 @@ class Viewport(QWidget):
         x, y, aspect = self._share(at)
         if not (0.0 <= x <= 1.0 and 0.0 <= y <= 1.0) or session.scene is None:
             return
-        if session.tool in ("", "rectangle"):
+        if session.state.tool in ("", "rectangle"):
             session.select(stage_actions.pick(session, x, y, aspect))
             return
         point = stage_actions.point_at(session, x, y, aspect)
         if point is None:
             session.noticed.emit("There is only sky at that point: click on something.", "note")
             return
-        if session.tool == "focus":
+        if session.state.tool == "focus":
             camera = camera_from_document(session.document)
             ahead = float((point - np.asarray(camera.eye)) @ camera.frame()[0])
             session.change("stage.view", focus_m=min(max(ahead, 0.05), 10000.0), depth_of_field=True)
-        elif session.tool.startswith("place "):
-            stage_actions.place_prop(session, int(session.tool.split()[1]), point)
+        elif session.state.tool.startswith("place "):
+            stage_actions.place_prop(session, int(session.state.tool.split()[1]), point)
         session.use_tool("")
 
     def _on_tool_changed(self, tool: str) -> None:
@@ -304,7 +304,7 @@ class Viewport(QWidget):
         camera = dolly(
             camera_from_document(self.session.document), math.pow(0.9, turns), self.session.ground_m
         )
-        set_camera(self.session, camera, "camera")
+        stage_actions.set_camera(self.session, camera, "camera")
         self._wheel_rest.start()
         event.accept()
 
@@ -318,14 +318,14 @@ class Viewport(QWidget):
         if event.key() == Qt.Key.Key_Escape:
             self.hand.leave()
             self.aimer.show(None)
-            if self.session.tool in TOOLS:
+            if self.session.state.tool in TOOLS:
                 self.session.use_tool("")
             self.session.select("")
         elif event.key() in moves:
             ahead, turn, lift = moves[event.key()]
             camera = camera_from_document(self.session.document)
             camera = walk(camera, ahead * STEP_M, turn * TURN_STEP_DEG, lift * LIFT_M, self.session.ground_m)
-            set_camera(self.session, camera, "walk")
+            stage_actions.set_camera(self.session, camera, "walk")
             self._wheel_rest.start()
         else:
             super().keyPressEvent(event)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,9 @@ from gloamet.document.model import Document
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
 
+if TYPE_CHECKING:
+    from gloamet.trace.render_scene import RenderScene
+
 
 @dataclass(frozen=True)
 class Frame:
@@ -19,7 +22,8 @@ class Frame:
 
     samples of target paths are there on average; noise is the relative error that four of five places stay below,
     goal where it may stop; done says that nothing more will come. `document` is what it shows, which may no
-    longer be the newest.
+    longer be the newest. relight_state says whether pictures of this view can be relit, and whether nothing of that is
+    left to improve.
     """
 
     pixels: NDArray[np.uint8]
@@ -34,6 +38,7 @@ class Frame:
     goal: float = 0.0
     done: bool = False
     document: Document | None = None
+    relight_state: tuple[bool, bool] = (False, False)
 
 
 @dataclass(frozen=True)
@@ -43,6 +48,13 @@ class SceneLoaded:
     scene: Scene
     document_model: str
     file_scene: Scene
+
+
+@dataclass(frozen=True)
+class StageBuilt:
+    """The stage as rays see it, for questions beside the picture: None while there is no model."""
+
+    compiled: RenderScene | None
 
 
 @dataclass(frozen=True)
@@ -109,12 +121,3 @@ class Busy:
     """What the worker does right now, '' when it rests."""
 
     text: str
-
-
-@dataclass(frozen=True)
-class PlanRequest:
-    """A plan to draw: its parallel camera and size in pixels."""
-
-    camera: Camera
-    width: int
-    height: int

@@ -21,14 +21,16 @@ from gloamet.preview.events import (
     Loading,
     PaletteSolved,
     SceneLoaded,
+    StageBuilt,
 )
+from gloamet.preview.latest import Numbered
+from gloamet.preview.requests import RenderRequest
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.viewport import LightProvider, ViewportRenderer
 from gloamet.stage.readers.progress import Cancelled, ProgressToken
 from gloamet.stage.scene import Scene
 
 if TYPE_CHECKING:
-    from gloamet.preview.worker import RenderRequest
     from gloamet.trace.render_scene import RenderScene
 
 # decisions that do not change what is rendered, only from where and how far
@@ -43,9 +45,8 @@ class RenderPipeline:
 
     def __init__(
         self, report: Callable[[Any], None], stale: Callable[[], bool], give_up: Callable[[], bool],
-        newest: Callable[[], tuple[RenderRequest, int] | None],
+        newest: Callable[[], Numbered[RenderRequest] | None],
     ) -> None:  # fmt: skip
-        self.serial = 0
         self.compiled: RenderScene | None = None
         self._report, self._superseded, self._give_up, self._newest = report, stale, give_up, newest
         self._file: tuple[Any, Scene] | None = None
@@ -56,7 +57,7 @@ class RenderPipeline:
         self._ladder: Any = None
         self._sky: tuple[Any, Any] | None = None
         self._prepared: tuple[Document, tuple[Any, Any], LightSolved] | None = None
-        self._next: tuple[RenderRequest, int] | None = None  # whose sky that is
+        self._next: Numbered[RenderRequest] | None = None  # whose sky that is
         self._sky_is_interpolated = False  # whether that sky is from the ladder
         self._lights: tuple[Any, Any] | None = None
         self._panorama_dome: tuple[Any, Any] | None = None  # the panorama
@@ -91,7 +92,7 @@ class RenderPipeline:
     def _stage(self, wish: RenderRequest) -> RenderScene | None:
         stage = wish.document.stage
         if not stage.model:
-            self.compiled = None
+            self._set_compiled(None)
             return None
         key = (stage.model, stage.outside, wish.reload_count)
         if key == self._refused:
@@ -110,6 +111,11 @@ class RenderPipeline:
             self._report(Loading(1.0, ""))
             self._report(Failed(str(error), stage.model if opening else None))
             return self.compiled
+
+    def _set_compiled(self, compiled: RenderScene | None) -> None:
+        if compiled is not self.compiled:
+            self.compiled = compiled
+            self._report(StageBuilt(compiled))
 
     def _built(self, document: Document, key: Any) -> RenderScene:
         from gloamet.output.document_to_light import build_stage
@@ -134,7 +140,9 @@ class RenderPipeline:
         stage_key = (place, decisions, document.air.ground_reflectance)
         if self.compiled is None or stage_key != self._stage_key:
             compiled = build_stage(document, placed[1], self.compiled)
-            self._stage_key, self.compiled = stage_key, compiled
+            self._stage_key = stage_key
+            self._set_compiled(compiled)
+        assert self.compiled is not None
         fresh = placed is not self._placed
         self._file, self._placed, self._refused = opened, placed, None
         if fresh:
@@ -208,6 +216,17 @@ class RenderPipeline:
                     self._report(Failed(str(error)))
         return self._panorama_dome[1]
 
+    def forget(self) -> None:
+        """Let go of everything that takes memory: the document is closed."""
+        self.viewport.forget()
+        self.compiled = self._file = self._placed = self._sky = self._lights = self._prepared = None
+        self._next = self._panorama_dome = None
+        self._report = self._nothing
+
+    @staticmethod
+    def _nothing(_event: Any) -> None:
+        """Events of a document that is closed go nowhere."""
+
     def _prepare_next(self) -> None:
         """The sky of the next wish, if it is quickly made.
 
@@ -221,11 +240,11 @@ class RenderPipeline:
         newest = self._newest()
         if newest is None:
             return
-        document = newest[0].document
+        document = newest.request.document
         if self._ladder.covers(air_from_document(document), sun_from_document(document)[1]):
             self._prepared, self._next = (document, *self._light(document, quick=True)), newest
 
-    def pop_prepared(self) -> tuple[RenderRequest, int] | None:
+    def pop_prepared(self) -> Numbered[RenderRequest] | None:
         """The wish whose sky is ready, once: it goes before newer ones, which would find the window painting."""
         following, self._next = self._next, None
         return following

@@ -18,7 +18,7 @@ from gloamet.preview.events import PlanFrame, Thumbnail
 from gloamet.stage.assembly import camera_from_view
 
 if TYPE_CHECKING:
-    from gloamet.preview.worker import RenderRequest
+    from gloamet.preview.requests import RenderRequest
     from gloamet.trace.film import Film
     from gloamet.trace.render_scene import RenderScene
 

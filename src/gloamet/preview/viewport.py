@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from gloamet.document.model import Document
 from gloamet.preview.events import Busy, Frame
+from gloamet.preview.lamp_film import LampFilm
 from gloamet.preview.relighting import Relighting
 from gloamet.preview.secondary_views import SecondaryViews, small_film
 from gloamet.stage.assembly import camera_from_view
@@ -25,7 +26,7 @@ from gloamet.trace.quality import QUALITIES
 
 if TYPE_CHECKING:
     from gloamet.output.final import NextPass
-    from gloamet.preview.worker import RenderRequest
+    from gloamet.preview.requests import RenderRequest
     from gloamet.trace.film import Gains, Region
     from gloamet.trace.render_scene import RenderScene
 
@@ -35,8 +36,6 @@ SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture
 PASS_SECONDS = 0.25  # of rays between two looks at what the picture still wants
 GUIDED_AT = (1, 4, 16)  # samples at which the edges for enlarging previews are taken anew
 PLAN_SAMPLES = 12
-LAMP_PIXELS = 40_000  # of the lamps' own film
-LAMP_SAMPLES = (3, 7)  # of its pixels, with the first step of a record and with the last
 THUMBS_AFTER = 8  # samples of the picture before the views get theirs
 Floats = NDArray[np.float32]
 _NOT_DONE = np.ones(
@@ -74,7 +73,7 @@ class ViewportRenderer:
         self._ink: tuple[Any, Floats] | None = None
         self._beside = SecondaryViews(report, stale)
         self._relighting = Relighting()
-        self._lamps: tuple[Any, Any] | None = None  # the film of a record's lamps
+        self._lamps = LampFilm(self._superseded, self._relighting)
         self._gains: Any = None
         self._view: Any = None  # stage, camera and size of what is shown
         self._started = 0.0
@@ -175,44 +174,21 @@ class ViewportRenderer:
                 )
                 self._previewed = None
             self._relight(wish, lights, gains, view, rest, film)
-            if self._update_lamps(view, lights, bounces):
+            if self._lamps.update(self._tracer, view, lights, bounces):
                 self._relight(wish, lights, gains, view, rest, film)
             if first:
                 idle()
             first = False
-        if not wish.stopped and self._update_lamps(view, lights, bounces):
+        if not wish.stopped and self._lamps.update(self._tracer, view, lights, bounces):
             self._relight(wish, lights, gains, view, rest, film)
         idle()
-
-    def _missing_lamp_samples(self, view: Any) -> int:
-        """Samples that the lamps' own film of a view still lacks, by how far its record is."""
-        if len(view[0].lamps) == 0 or not self._relighting.ready(view):
-            return 0
-        has = self._lamps[1].samples_in(None) if self._lamps is not None and self._lamps[0] == view else 0
-        return max(0, LAMP_SAMPLES[self._relighting.cache.full] - int(has))
-
-    def _update_lamps(self, view: Any, lights: Any, bounces: int) -> bool:
-        """Samples of the lamps' light in a small film of its own; whether the record has got more of it."""
-        from gloamet.trace.environment import lamps_only
-
-        wanted, (compiled, camera, width, height) = self._missing_lamp_samples(view), view
-        if wanted and (self._lamps is None or self._lamps[0] != view):
-            self._lamps = (view, small_film((width, height), LAMP_PIXELS))
-        if self._lamps is None or self._lamps[0] != view:
-            return False
-        film, dark = self._lamps[1], lamps_only(lights)
-        if wanted and not self._tracer.accumulate(
-            film, compiled, dark, camera, wanted, bounces, self._superseded
-        ):
-            return False
-        # samples that a hand did not let be cleaned are cleaned now
-        return self._relighting.keep_lamps(view, film, self._tracer.pool, self._superseded)
 
     def forget(self) -> None:
         """Let go of everything that takes memory: the document is closed."""
         self._relighting = Relighting()
         self._film = self._previewed = self._clean = self._last = None
-        self._guides = self._ink = self._view = self._lamps = None
+        self._guides = self._ink = self._view = None
+        self._lamps = LampFilm(self._superseded, self._relighting)
 
     @property
     def cache(self) -> Any:
@@ -225,7 +201,7 @@ class ViewportRenderer:
         view = self._view
         if view is None or not self._relighting.ready(view):
             return False, False
-        return True, bool(self.cache.full) and not self._missing_lamp_samples(view)
+        return True, bool(self.cache.full) and not self._lamps.missing(view)
 
     # -- the picture
 
@@ -394,7 +370,19 @@ class ViewportRenderer:
         if film is None:
             target, goal = document.output.samples, QUALITIES[document.stage.quality].noise
             self._report(
-                Frame(pixels, 0, target, ev, meter_ev, False, 0.0, 0.0, goal=goal, document=document)
+                Frame(
+                    pixels,
+                    0,
+                    target,
+                    ev,
+                    meter_ev,
+                    False,
+                    0.0,
+                    0.0,
+                    goal=goal,
+                    document=document,
+                    relight_state=self.relight_state,
+                )
             )
         else:
             self._report(self._frame(document, film, pixels, (ev, meter_ev), step))
@@ -404,22 +392,15 @@ class ViewportRenderer:
     ) -> Frame:  # fmt: skip
         aim = self._aim(document, film)
         samples = round(film.mean_samples(aim.region))
+        state = self.relight_state
         if step is None:
             return Frame(
-                pixels, samples, aim.samples, *evs, False, 0.0, 0.0, goal=aim.noise, document=document
-            )
+                pixels, samples, aim.samples, *evs, False, 0.0, 0.0, goal=aim.noise, document=document,
+                relight_state=state,
+            )  # fmt: skip
         seconds = time.monotonic() - self._started
         left = 0.0 if step.done else step.paths_left / self._speed
         return Frame(
-            pixels,
-            samples,
-            aim.samples,
-            *evs,
-            True,
-            seconds,
-            left,
-            step.noise,
-            aim.noise,
-            step.done,
-            document,
-        )
+            pixels, samples, aim.samples, *evs, True, seconds, left, step.noise, aim.noise, step.done, document,
+            state,
+        )  # fmt: skip

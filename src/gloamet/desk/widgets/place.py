@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import threading
-
 from PySide6.QtCore import QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from gloamet.desk.session import Session
 from gloamet.errors import GloametError
+from gloamet.preview.latest import LatestWorker
 from gloamet.sun.climate import altitude_m
 from gloamet.sun.place import City, parse_coordinates, search_cities, zone_name_at
 
@@ -42,6 +41,12 @@ class PlaceField(QWidget):
         self.edit.textEdited.connect(lambda _: self._pause.start())
         self.edit.returnPressed.connect(self._enter)
         self.edit.editingFinished.connect(lambda: QTimer.singleShot(150, self.results.hide))
+        self._searcher: LatestWorker[str] = LatestWorker(
+            "place search", lambda text: self._found.emit(text, search_cities(text, MOST))
+        )
+        self._zones: LatestWorker[tuple[float, float]] = LatestWorker(
+            "time zone", lambda place: self._zoned.emit(*place, zone_name_at(*place))
+        )
         self._found.connect(self._show)
         self._zoned.connect(self._on_coordinates_found)
         session.document_changed.connect(self._on_document_changed)
@@ -64,9 +69,7 @@ class PlaceField(QWidget):
         if any(c.isdigit() for c in text) or len(text.strip()) < 2:
             self.results.hide()
             return
-        threading.Thread(
-            target=lambda: self._found.emit(text, search_cities(text, MOST)), daemon=True
-        ).start()
+        self._searcher.request(text)
 
     def _show(self, text: str, cities: list[City]) -> None:
         if text != self.edit.text() or not self.edit.hasFocus():
@@ -115,9 +118,7 @@ class PlaceField(QWidget):
     def go(self, lat: float, lon: float) -> None:
         """Move the site to coordinates; its clock is looked up beside the interface."""
         self.session.busy.emit("looking up the time zone")
-        threading.Thread(
-            target=lambda: self._zoned.emit(lat, lon, zone_name_at(lat, lon)), daemon=True
-        ).start()
+        self._zones.request((lat, lon))
 
     def _on_coordinates_found(self, lat: float, lon: float, zone: str) -> None:
         self.session.busy.emit("")

@@ -53,7 +53,7 @@ class MaterialBlock(QWidget):
         self._build()
 
     def _file(self) -> Material:
-        return stage_actions.material_of(self.session, self.session.selection) or PLAIN
+        return stage_actions.material_of(self.session, self.session.state.selection) or PLAIN
 
     def _now(self) -> Material:
         edit = self.session.document.stage.materials.get(self.name, MaterialEdit())

@@ -142,7 +142,9 @@ class AimPage(FormPanel):
             button.setProperty("role", "piece")
             button.setCheckable(True)
             button.setToolTip(TOOL_HINTS[tool])
-            button.clicked.connect(lambda _=False, t=tool: session.use_tool("" if session.tool == t else t))
+            button.clicked.connect(
+                lambda _=False, t=tool: session.use_tool("" if session.state.tool == t else t)
+            )
             row.addWidget(button, 1)
             self.buttons[tool] = button
         self.add(row)
@@ -271,10 +273,10 @@ class AimPage(FormPanel):
     # -- sun windows
 
     def _measure_part(self) -> None:
-        if not self.session.selection:
+        if not self.session.state.selection:
             self.session.noticed.emit("No part is selected: click one in the picture first.", "note")
             return
-        self.session.change("aim", measured=self.session.selection, side=None, near=None)
+        self.session.change("aim", measured=self.session.state.selection, side=None, near=None)
 
     def _scanned(self) -> None:
         reach, measured = self.aimer.reach, self.session.document.aim.measured

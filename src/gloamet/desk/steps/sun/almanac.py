@@ -158,8 +158,8 @@ class BearingField(QWidget):
         self.edit.selectAll()
 
     def _show(self) -> None:
-        if self.session.wall is not None and not self.edit.hasFocus():
-            self.edit.setText(f"{sun_actions.wall_bearing(self.session, self.session.wall):.1f}°")
+        if self.session.state.wall is not None and not self.edit.hasFocus():
+            self.edit.setText(f"{sun_actions.wall_bearing(self.session, self.session.state.wall):.1f}°")
 
     def _on_edited(self) -> None:
         text = self.edit.text().strip().rstrip("°").replace(",", ".")
@@ -172,10 +172,10 @@ class BearingField(QWidget):
             return
         self.edit.clearFocus()
         if (
-            self.session.wall is not None
-            and abs(bearing - sun_actions.wall_bearing(self.session, self.session.wall)) > 0.04
+            self.session.state.wall is not None
+            and abs(bearing - sun_actions.wall_bearing(self.session, self.session.state.wall)) > 0.04
         ):
-            sun_actions.set_north_from_wall(self.session, self.session.wall, bearing % 360.0)
+            sun_actions.set_north_from_wall(self.session, self.session.state.wall, bearing % 360.0)
         self._show()
 
 
@@ -267,7 +267,7 @@ class AlmanacPage(FormPanel):
             self.show_measure("sky")
 
     def _keep_height(self, on: bool) -> None:
-        self.session.keep_height = on
+        self.session.state.keep_height = on
 
     def _season(self, name: str) -> None:
         sun_actions.go_date(self.session, sun_actions.season_day(self.session, name))

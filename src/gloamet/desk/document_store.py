@@ -1,0 +1,98 @@
+"""The document that is worked on: its history, what is saved of it, where, and a document that is only shown.
+
+Plain state without signals: `session` tells the widgets. Only this module moves the history.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from gloamet.document.file import load_document, save_document
+from gloamet.document.history import History
+from gloamet.document.model import Document, FieldPath
+
+
+class DocumentStore:
+    """One project: current document, undo steps, file and title."""
+
+    def __init__(self, document: Document, title: str = "Untitled", path: Path | None = None) -> None:
+        self.history = History(document)
+        self.path, self._title = path, title
+        self._saved = document
+        self._worked_on: Document | None = None  # while another document is only shown
+
+    @property
+    def current(self) -> Document:
+        """The document as it is shown."""
+        return self.history.current
+
+    @property
+    def dirty(self) -> bool:
+        """Whether there is something to save."""
+        return (self._worked_on or self.current) != self._saved
+
+    @property
+    def showing_only(self) -> bool:
+        """Whether the current document is shown and not worked on."""
+        return self._worked_on is not None
+
+    @property
+    def title(self) -> str:
+        """What the project is called: its file's name, or the name it was started with."""
+        return self.path.stem if self.path else self._title
+
+    def show_only(self, document: Document | None) -> None:
+        """Show a document without making it a step; None goes back to the one that is worked on."""
+        worked_on = self._worked_on or self.current
+        self._worked_on = None if document is None else worked_on
+        self.history.current = worked_on if document is None else document
+
+    def _end_showing(self, document: Document) -> Document:
+        """An edit made while something is only shown, as an edit of what is worked on: its own sun stays."""
+        worked_on, shown = self._worked_on, self.current
+        if worked_on is None:
+            return document
+        self._worked_on, self.history.current = None, worked_on
+        return document if document.sun != shown.sun else document.model_copy(update={"sun": worked_on.sun})
+
+    def changed(self, section: str | FieldPath, **values: Any) -> Document:
+        """The current document with fields of a section replaced. Raises ValidationError for values out of range."""
+        return self.current.change(section, **values)
+
+    def commit(self, document: Document, key: str | None, finish: Callable[[Document], Document]) -> None:
+        """Make a document current as one step, after a last touch; `key` joins the changes of one drag."""
+        self.history.push(finish(self._end_showing(document)), key)
+
+    def amend(self, document: Document) -> None:
+        """Make a document current as part of the step before: what is saved stays saved."""
+        was_saved = not self.dirty
+        self.history.current = document
+        if was_saved:
+            self._saved = document
+
+    def undo(self) -> None:
+        """Take the last step back."""
+        self._end_showing(self.current)
+        self.history.undo()
+
+    def redo(self) -> None:
+        """Do the step again."""
+        self._end_showing(self.current)
+        self.history.redo()
+
+    def save(self, path: Path) -> None:
+        """Write the project. Raises GloametError; nothing is lost then."""
+        document = self._worked_on or self.current
+        save_document(document, path)
+        self._saved, self.path = document, path.resolve()
+
+    def mark_saved(self) -> None:
+        """Take the current document as saved."""
+        self._saved = self.current
+
+
+def open_store(path: Path) -> DocumentStore:
+    """The store of a project file. Raises GloametError when it cannot be read."""
+    return DocumentStore(load_document(path), path=path.resolve())

@@ -1,0 +1,16 @@
+"""What the interface is doing, beside the document: selection, tool, and choices that are not saved."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass
+class InterfaceState:
+    """Kept by the session; widgets learn of changes by its signals."""
+
+    selection: str = ""  # name of the marked part
+    tool: str = ""  # what the next click in the picture does, "" for looking round
+    keep_height: bool = False  # whether another date keeps the sun's height instead of the clock
+    wall: Any = None  # outward normal of the wall whose bearing is being told

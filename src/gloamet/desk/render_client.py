@@ -1,0 +1,75 @@
+"""The desk's side of the worker: what is asked of it, and its answers as Qt signals on the interface's thread."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from gloamet.document.model import Document
+from gloamet.preview.requests import PlanRequest
+from gloamet.preview.worker import RenderWorker
+
+
+class RenderClient(QObject):
+    """One worker, asked at most once in a turn of the event loop."""
+
+    reported = Signal(object)  # an event of `preview.events`
+
+    def __init__(self, document: Callable[[], Document]) -> None:
+        super().__init__()
+        self._document = document
+        self.size = (640, 400)
+        self.stopped = False
+        self.plan: PlanRequest | None = None
+        self._paused = False
+        self._reload_count = 0
+        self._worker = RenderWorker(self.reported.emit)
+        self._soon = QTimer(self, interval=0, singleShot=True)
+        self._soon.timeout.connect(self.ask_now)
+
+    def ask(self) -> None:
+        """Ask for the document as soon as the interface has a moment."""
+        self._soon.start()
+
+    def ask_now(self) -> None:
+        """Ask for the document."""
+        stopped = self.stopped or self._paused
+        self._worker.request(self._document(), *self.size, stopped, self.plan, self._reload_count)
+
+    def resize(self, width: int, height: int) -> None:
+        """The picture's size on screen, device pixels."""
+        if (width, height) != self.size:
+            self.size = (width, height)
+            self.ask()
+
+    def stop(self, on: bool) -> None:
+        """Stop refining and keep the picture as it is, or go on."""
+        self.stopped = on
+        self.ask_now()
+
+    def pause(self, on: bool) -> None:
+        """Leave the picture unrefined while something else needs all the rays."""
+        if on != self._paused:
+            self._paused = on
+            self.ask()
+
+    def show_plan(self, plan: PlanRequest | None) -> None:
+        """Draw a plan beside the picture from now on, or no longer."""
+        if plan != self.plan:
+            self.plan = plan
+            self.ask()
+
+    def reload(self) -> None:
+        """Read the model's file again."""
+        self._reload_count += 1
+        self.ask_now()
+
+    def stop_loading(self) -> None:
+        """Give up the model that is being opened."""
+        self._worker.stop_loading()
+
+    def close(self) -> None:
+        """End the worker."""
+        self._soon.stop()
+        self._worker.close()

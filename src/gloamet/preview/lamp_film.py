@@ -1,0 +1,50 @@
+"""The film of the lamps alone, small, beside a relight cache: their light does not change with the sun.
+
+A view (stage, camera, width, height) and its lights enter; the lamps' light goes to the `Relighting` of that view.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from gloamet.preview.relighting import Relighting
+from gloamet.preview.secondary_views import small_film
+
+if TYPE_CHECKING:
+    from gloamet.trace.film import Film, Renderer
+
+LAMP_PIXELS = 40_000
+LAMP_SAMPLES = (3, 7)  # of its pixels, with the first step of a cache and with the last
+
+
+class LampFilm:
+    """One small film, of one view."""
+
+    def __init__(self, superseded: Callable[[], bool], relighting: Relighting) -> None:
+        self._superseded, self._relighting = superseded, relighting
+        self._film: tuple[Any, Film] | None = None
+
+    def missing(self, view: Any) -> int:
+        """Samples that the film of a view still lacks, by how far its cache is."""
+        if len(view[0].lamps) == 0 or not self._relighting.ready(view):
+            return 0
+        has = self._film[1].samples_in(None) if self._film is not None and self._film[0] == view else 0
+        return max(0, LAMP_SAMPLES[self._relighting.cache.full] - int(has))
+
+    def update(self, renderer: Renderer, view: Any, lights: Any, bounces: int) -> bool:
+        """Trace what is missing; whether the cache has got more of the lamps' light."""
+        from gloamet.trace.environment import lamps_only
+
+        wanted, (compiled, camera, width, height) = self.missing(view), view
+        if wanted and (self._film is None or self._film[0] != view):
+            self._film = (view, small_film((width, height), LAMP_PIXELS))
+        if self._film is None or self._film[0] != view:
+            return False
+        film, dark = self._film[1], lamps_only(lights)
+        if wanted and not renderer.accumulate(
+            film, compiled, dark, camera, wanted, bounces, self._superseded
+        ):
+            return False
+        # samples that a hand did not let be cleaned are cleaned now
+        return self._relighting.keep_lamps(view, film, renderer.pool, self._superseded)

@@ -1,0 +1,97 @@
+"""A thread that always works on the newest request: what waits is replaced, what runs can ask whether it was.
+
+Requests enter through `request`; `work` is called with each on the thread, one at a time, and hands its results on by
+itself. It knows nothing of Qt. Used by the renderer, the sun mask, the aim, the import panel and the place search.
+"""
+
+from __future__ import annotations
+
+import threading
+import traceback
+from collections.abc import Callable
+from typing import Generic, NamedTuple, TypeVar
+
+Request = TypeVar("Request")
+
+
+class Numbered(NamedTuple, Generic[Request]):
+    """A request and its number among all."""
+
+    request: Request
+    number: int
+
+
+class LatestWorker(Generic[Request]):
+    """One thread, started by its first request; the newest request wins."""
+
+    def __init__(
+        self,
+        name: str,
+        work: Callable[[Request], None],
+        begin: Callable[[], None] = lambda: None,
+        prefer: Callable[[], Numbered[Request] | None] = lambda: None,
+        end: Callable[[], None] = lambda: None,
+    ) -> None:
+        """`begin` and `end` are called on the thread when it starts and ends; `prefer` may name an earlier request that
+        is to be worked on before the newest."""
+        self._name, self._work, self._begin, self._prefer, self._end = name, work, begin, prefer, end
+        self._lock = threading.Condition()
+        self._newest: Numbered[Request] | None = None
+        self._current = 0  # the number worked on
+        self._closing = False
+        self._thread: threading.Thread | None = None
+
+    def start(self) -> None:
+        """Start the thread before its first request."""
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._run, name=self._name, daemon=True)
+            self._thread.start()
+
+    def request(self, request: Request) -> None:
+        """Ask for this; it replaces what waits."""
+        with self._lock:
+            number = 1 if self._newest is None else self._newest.number + 1
+            self._newest = Numbered(request, number)
+            self._lock.notify()
+        self.start()
+
+    def superseded(self) -> bool:
+        """Whether the request being worked on has been replaced, or the thread is to end."""
+        return self._closing or (self._newest is not None and self._newest.number != self._current)
+
+    def newer(self) -> Numbered[Request] | None:
+        """The newest request, if it is not the one being worked on."""
+        with self._lock:
+            return self._newest if self.superseded() else None
+
+    def close(self, timeout_s: float = 10.0) -> bool:
+        """End the thread and wait for it; whether it has ended."""
+        with self._lock:
+            self._closing = True
+            self._lock.notify()
+        if self._thread is not None:
+            self._thread.join(timeout_s)
+            return not self._thread.is_alive()
+        return True
+
+    def _take(self) -> Numbered[Request] | None:
+        """The request to work on next, None when the thread is to end."""
+        with self._lock:
+            while not self._closing and not self.superseded():
+                self._lock.wait()
+            if self._closing:
+                return None
+            taken = self._prefer() or self._newest
+            assert taken is not None
+            self._current = taken.number
+            return taken
+
+    def _run(self) -> None:
+        self._begin()
+        while (taken := self._take()) is not None:
+            try:
+                self._work(taken.request)
+            except Exception:  # the worker must live on; the details go to the terminal
+                traceback.print_exc()
+            del taken  # what was asked for may hold a whole scene
+        self._end()

@@ -1,0 +1,31 @@
+"""What the desk asks the worker for: plain records, no Qt."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass, field
+
+from gloamet.document.model import Document
+from gloamet.stage.camera import Camera
+
+
+@dataclass(frozen=True)
+class PlanRequest:
+    """A plan to draw: its parallel camera and size in pixels."""
+
+    camera: Camera
+    width: int
+    height: int
+
+
+@dataclass
+class RenderRequest:
+    """What the desk wants to see."""
+
+    document: Document
+    width: int
+    height: int
+    stopped: bool = False
+    plan: PlanRequest | None = None
+    reload_count: int = 0
+    requested_at: float = field(default_factory=time.monotonic)
