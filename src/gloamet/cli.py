@@ -10,10 +10,13 @@ import argparse
 import re
 import sys
 from collections.abc import Sequence
+from importlib import import_module
 
 from gloamet import __version__
-from gloamet.commands import aim, bench, demo, desk, inspect, prepare, render, sky, sun
 from gloamet.errors import GloametError
+
+# a module of `gloamet.commands` each, with add_parser(subparsers)
+COMMANDS = ("desk", "demo", "inspect", "sun", "sky", "aim", "render", "bench", "prepare")
 
 
 class _Parser(argparse.ArgumentParser):
@@ -21,13 +24,13 @@ class _Parser(argparse.ArgumentParser):
         raise GloametError(f"{message[:1].upper()}{message[1:]}. Try: {self.prog} --help")
 
 
-def build_parser() -> argparse.ArgumentParser:
-    """The whole command line."""
+def build_parser(only: str | None = None) -> argparse.ArgumentParser:
+    """The whole command line, or the part of one command: the others are not even imported."""
     parser = _Parser(prog="gloamet", description="A desk for daylight.")
     parser.add_argument("--version", action="version", version=f"gloamet {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
-    for module in (desk, demo, inspect, sun, sky, aim, render, bench, prepare):
-        module.add_parser(commands)
+    for name in COMMANDS if only is None else (only,):
+        import_module(f"gloamet.commands.{name}").add_parser(commands)
     return parser
 
 
@@ -50,7 +53,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     argv = list(sys.argv[1:] if arguments is None else arguments)
     try:
-        options = build_parser().parse_args(joined(argv) or ["desk"])
+        words = joined(argv) or ["desk"]
+        options = build_parser(words[0] if words[0] in COMMANDS else None).parse_args(words)
         if options.command is None:
             raise GloametError("Name a command: gloamet --help lists them.")
         return int(options.run(options) or 0)

@@ -234,7 +234,14 @@ def test_times_that_are_none_get_a_sentence(text: str) -> None:
 
 @pytest.mark.parametrize(
     ("text", "value"),
-    [("5600 K", 5600.0), ("5600", 5600.0), ("5 600", None), ("5600 kelvin", 5600.0), ("1e4", 10000.0)],
+    [
+        ("5600 K", 5600.0),
+        ("5600", 5600.0),
+        ("5 600", 5600.0),
+        ("5 60", None),
+        ("5600 kelvin", 5600.0),
+        ("1e4", 10000.0),
+    ],
 )
 def test_numbers_are_read_with_their_unit(text: str, value: float | None) -> None:
     field = number_field("expose", "kelvin")

@@ -318,6 +318,23 @@ def test_nodes_that_contain_themselves_are_refused(tmp_path: Path, build: Builde
         build.read(tmp_path)
 
 
+def test_children_shared_thirty_deep_are_refused_at_once(tmp_path: Path, build: Builder) -> None:
+    # glTF 2.0, 3.5.2: the node hierarchy is a set of strict trees; 2^30 visits would never end
+    first = len(build.tree["nodes"])
+    build.tree["nodes"] += [{"children": [first + k + 1, first + k + 1]} for k in range(30)] + [{"mesh": 0}]
+    build.tree["scenes"][0]["nodes"].append(first)
+    with pytest.raises(GloametError, match="has more than one parent"):
+        build.read(tmp_path)
+
+
+def test_a_chain_of_five_thousand_nodes_is_refused_for_its_depth(tmp_path: Path, build: Builder) -> None:
+    first = len(build.tree["nodes"])
+    build.tree["nodes"] += [{"children": [first + k + 1]} for k in range(5000)] + [{"mesh": 0}]
+    build.tree["scenes"][0]["nodes"].append(first)
+    with pytest.raises(GloametError, match="nested more than 256 deep"):
+        build.read(tmp_path)
+
+
 def test_parts_squeezed_to_nothing_are_left_out_and_counted(tmp_path: Path, build: Builder) -> None:
     build.tree["nodes"].append({"mesh": 0, "scale": [0, 1, 1]})
     build.tree["scenes"][0]["nodes"].append(2)

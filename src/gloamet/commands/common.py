@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from gloamet.document.file import ENDING, load_document
+from gloamet.document.metadata import field_range
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.scene import UNIT_METRES
@@ -32,6 +33,20 @@ def number(low: float, high: float, what: str) -> Callable[[str], float]:
         return value
 
     return read
+
+
+def of_field(section: str, name: str, what: str) -> Callable[[str], float]:
+    """An argparse type: a number in the range of a document's field."""
+    field = field_range(section, name)
+    return number(field.low, field.high, what)
+
+
+def add_field(parser: argparse.ArgumentParser, option: str, section: str, name: str, what: str) -> None:
+    """An option for a field of the document, with its range and its own words."""
+    field = field_range(section, name)
+    unit = f" ({field.unit})" if field.unit else ""
+    words = f"{field.description[:1].lower()}{field.description[1:]}{unit}".replace("%", "%%")
+    parser.add_argument(option, type=of_field(section, name, what), help=words)
 
 
 def whole(low: int, high: int, what: str) -> Callable[[str], int]:
@@ -81,6 +96,13 @@ def size(text: str) -> tuple[int, int]:
     if not (1 <= width <= 16384 and 1 <= height <= 16384):
         raise GloametError(f"Size {text} is out of range: each side from 1 to 16384.")
     return width, height
+
+
+def add_air(parser: argparse.ArgumentParser) -> None:
+    """The air, as the document has it."""
+    add_field(parser, "--turbidity", "air", "turbidity", "Turbidity")
+    add_field(parser, "--haze-km", "air", "haze_km", "Haze")
+    add_field(parser, "--albedo", "air", "ground_reflectance", "Ground reflectance")
 
 
 def add_json(parser: argparse.ArgumentParser) -> None:

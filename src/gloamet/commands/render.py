@@ -13,7 +13,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from gloamet.commands.common import (
+    add_air,
     add_axes,
+    add_field,
     add_json,
     add_place,
     number,
@@ -64,14 +66,10 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     add_place(parser, required=False)
     parser.add_argument("--sun-azimuth", type=number(-360, 720, "Sun azimuth"))
     parser.add_argument("--sun-elevation", type=number(-90, 90, "Sun elevation"))
-    parser.add_argument("--turbidity", type=number(1, 15, "Turbidity"))
-    parser.add_argument("--haze-km", type=number(0.5, 1000, "Haze"))
-    parser.add_argument("--albedo", type=number(0, 1, "Ground reflectance"))
+    add_air(parser)
     parser.add_argument("--panorama", type=Path, help="lat-long .exr or .hdr whose light is added")
-    parser.add_argument("--panorama-turn", type=number(-180, 180, "Turn"), help="clockwise, degrees")
-    parser.add_argument(
-        "--panorama-lux", type=number(0, 120_000, "Panorama"), help="what it gives level ground; 0: cd/m2"
-    )
+    add_field(parser, "--panorama-turn", "panorama", "turn_deg", "Turn")
+    add_field(parser, "--panorama-lux", "panorama", "level_lx", "Panorama")
     parser.add_argument("--ev", help="auto or an exposure value at ISO 100")
     parser.add_argument("--exposed", action="store_true", help="scale .exr so that 1.0 is 1.2 x 2^EV cd/m2")
     parser.add_argument("--sixteen-bit", action="store_true", help="16-bit .png")
@@ -109,7 +107,7 @@ def _document(options: argparse.Namespace) -> Document:
         if value is not None:
             document = document.change("air", **{name: value})
     if options.haze_km is not None:
-        document = document.change("air", haze_on=True, haze_km=min(options.haze_km, 100.0))
+        document = document.change("air", haze_on=True, haze_km=options.haze_km)
     document = _with_panorama(document, options)
     return _with_stage(_with_exposure(_with_sun(document, options), options), options)
 

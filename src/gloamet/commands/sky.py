@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from gloamet.commands.common import add_json, number, show, whole
+from gloamet.commands.common import add_air, add_json, number, show, whole
 from gloamet.errors import GloametError
 
 
@@ -18,11 +18,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument(
         "--azimuth", type=number(-360, 720, "Azimuth"), default=180.0, help="from north, degrees"
     )
-    parser.add_argument("--turbidity", type=number(1, 15, "Turbidity"), default=2.6)
-    parser.add_argument(
-        "--haze-km", type=number(0.5, 1000, "Haze"), help="visibility inside a low haze layer"
-    )
-    parser.add_argument("--albedo", type=number(0, 1, "Ground reflectance"), default=0.2)
+    add_air(parser)
     parser.add_argument("--panorama", type=Path, help="write a lat-long .exr in cd/m2, north in the centre")
     parser.add_argument("--width", type=whole(16, 16384, "Width"), default=2048)
     parser.add_argument("--no-sun", action="store_true", help="leave the disc out of the panorama")
@@ -32,6 +28,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
 
 def run(options: argparse.Namespace) -> None:
     """Print the light meter's numbers; write the panorama when asked."""
+    from gloamet.document.model import AirState
     from gloamet.meter.light import read_light
     from gloamet.output.environment_export import export_environment_map
     from gloamet.output.images import save_light
@@ -40,7 +37,10 @@ def run(options: argparse.Namespace) -> None:
 
     if options.panorama is not None and options.panorama.suffix.lower() != ".exr":
         raise GloametError(f"{options.panorama.name}: the panorama is written as .exr.")
-    air = Air(options.turbidity, options.haze_km, options.albedo)
+    usual = AirState()
+    turbidity = usual.turbidity if options.turbidity is None else options.turbidity
+    albedo = usual.ground_reflectance if options.albedo is None else options.albedo
+    air = Air(turbidity, options.haze_km, albedo)
     dome = SkySolver().dome(air, options.azimuth % 360.0, options.elevation)
     reading = read_light(dome)
     if options.panorama is not None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from gloamet.document.model import Document
@@ -16,7 +14,7 @@ class RenderClient(QObject):
 
     reported = Signal(object)  # an event of `preview.events`
 
-    def __init__(self, document: Callable[[], Document]) -> None:
+    def __init__(self, document: Document) -> None:
         super().__init__()
         self._document = document
         self.size = (640, 400)
@@ -28,14 +26,19 @@ class RenderClient(QObject):
         self._soon = QTimer(self, interval=0, singleShot=True)
         self._soon.timeout.connect(self.ask_now)
 
+    def show(self, document: Document) -> None:
+        """Ask for a document as soon as the interface has a moment."""
+        self._document = document
+        self._soon.start()
+
     def ask(self) -> None:
-        """Ask for the document as soon as the interface has a moment."""
+        """Ask for the same document anew, as soon as the interface has a moment."""
         self._soon.start()
 
     def ask_now(self) -> None:
         """Ask for the document."""
         stopped = self.stopped or self._paused
-        self._worker.request(self._document(), *self.size, stopped, self.plan, self._reload_count)
+        self._worker.request(self._document, *self.size, stopped, self.plan, self._reload_count)
 
     def resize(self, width: int, height: int) -> None:
         """The picture's size on screen, device pixels."""

@@ -85,7 +85,7 @@ class Session(QObject):
         self._told_stage = self.document.stage
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(self._on_file_touched)
-        self._render = RenderClient(lambda: self.document)
+        self._render = RenderClient(self.document)
         self._render.reported.connect(self._on_reported)
         self._later = QTimer(self, singleShot=True)
         self._later.timeout.connect(self._announce)
@@ -152,7 +152,7 @@ class Session(QObject):
         if key in THROTTLED_KEYS and wait > 0.0:
             # a hand may send a hundred moves a second; drawing each would leave no time for the picture
             self._later.start(int(1000 * wait) + 1)
-            self._render.ask()
+            self._render.show(self.document)
         else:
             self._announce()
 
@@ -187,7 +187,7 @@ class Session(QObject):
             self._told_stage = self.document.stage
             self.stage_changed.emit(self.document)
         self._last_emit = time.monotonic()
-        self._render.ask()
+        self._render.show(self.document)
 
     @property
     def ground_m(self) -> float:

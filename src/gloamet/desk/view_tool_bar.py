@@ -13,7 +13,7 @@ from gloamet.desk.plan_view import PlanView
 from gloamet.desk.session import Session
 from gloamet.desk.viewport import Viewport
 from gloamet.desk.widgets.basic import SegmentedControl, label, link
-from gloamet.desk.widgets.fields import description
+from gloamet.document.metadata import description
 from gloamet.document.model import Document
 
 

@@ -146,9 +146,11 @@ FieldPath = tuple[str | int, ...]
 class ExposeState(Model):
     """Developing the picture like a photograph."""
 
-    automatic: bool = Field(True, description="Exposure follows the meter.")
+    automatic: bool = Field(True, description="Exposure follows the light on the surfaces in view.")
     ev: float = number(14.0, -8, 22, "Exposure value at ISO 100; bright daylight is about 15.", "EV", 0.1, 2)
-    compensation: float = number(0.0, -5, 5, "Correction added to the automatic exposure.", "EV", 0.1, 2)
+    compensation: float = number(
+        0.0, -5, 5, "Exposure compensation: stops brighter than the meter asks for.", "EV", 0.1, 2
+    )
     kelvin: float = number(
         5600.0, 2000, 15000, "Colour temperature of the light that shall look white.", "K", 50, 0
     )
@@ -174,20 +176,18 @@ class OutputState(Model):
 
     width: int = number(1920, 16, 16384, "Width of the saved picture.", "px", 10, 0)
     height: int = number(1080, 16, 16384, "Height of the saved picture.", "px", 10, 0)
-    samples: int = number(256, 1, 65536, "Light paths per pixel of the saved picture.", "", 16, 0)
+    samples: int = number(256, 1, 65536, "Samples (light paths) per pixel of the saved picture.", "", 16, 0)
     noise: float = number(
         1.0,
         0,
         20,
-        "Places whose grain is below this are done early; 0 traces all paths everywhere.",
+        "Noise limit: places with less relative noise are done early; 0 traces all samples everywhere.",
         "%",
         0.1,
         1,
     )
-    denoise: bool = Field(True, description="Clean the last grain from the saved picture.")
-    denoise_desk: bool = Field(
-        True, description="Clean grain from the picture on the desk while it is refined."
-    )
+    denoise: bool = Field(True, description="Denoise the saved picture.")
+    denoise_desk: bool = Field(True, description="Denoise the picture on the desk while it is refined.")
 
 
 class Document(Model):

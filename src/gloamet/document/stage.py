@@ -30,8 +30,8 @@ class View(Model):
     )
     level: bool = Field(False, description="Keeps verticals vertical: the lens shifts instead of tilting.")
     depth_of_field: bool = Field(False, description="What is nearer or farther than the focus turns soft.")
-    f_number: float = number(5.6, 0.7, 64, "Opening of the lens; smaller numbers blur more.", "", 0.1, 1)
-    focus_m: float = number(10.0, 0.05, 10000, "Distance that is sharp.", "m", 0.1, 2)
+    f_number: float = number(5.6, 0.7, 64, "Aperture as f-number; smaller numbers blur more.", "", 0.1, 1)
+    focus_m: float = number(10.0, 0.05, 10000, "Focus distance: what is sharp.", "m", 0.1, 2)
 
 
 class NamedView(Model):

@@ -6,12 +6,20 @@ itself. It knows nothing of Qt. Used by the renderer, the sun mask, the aim, the
 
 from __future__ import annotations
 
+import inspect
 import threading
 import traceback
 from collections.abc import Callable
-from typing import Generic, NamedTuple, TypeVar
+from typing import Any, Generic, NamedTuple, TypeVar
+from weakref import WeakMethod
 
 Request = TypeVar("Request")
+
+
+def _weak(function: Callable[..., Any]) -> Callable[[], Callable[..., Any] | None]:
+    """A way to a function that does not keep the object alive whose method it is: a cycle by way of a thread would have
+    that object deleted on whatever thread the garbage collector runs."""
+    return WeakMethod(function) if inspect.ismethod(function) else lambda: function
 
 
 class Numbered(NamedTuple, Generic[Request]):
@@ -33,8 +41,9 @@ class LatestWorker(Generic[Request]):
         end: Callable[[], None] = lambda: None,
     ) -> None:
         """`begin` and `end` are called on the thread when it starts and ends; `prefer` may name an earlier request that
-        is to be worked on before the newest."""
-        self._name, self._work, self._begin, self._prefer, self._end = name, work, begin, prefer, end
+        is to be worked on before the newest. Methods are held weakly: the thread ends with their object."""
+        self._name = name
+        self._work, self._begin, self._prefer, self._end = (_weak(f) for f in (work, begin, prefer, end))
         self._lock = threading.Condition()
         self._newest: Numbered[Request] | None = None
         self._current = 0  # the number worked on
@@ -81,17 +90,28 @@ class LatestWorker(Generic[Request]):
                 self._lock.wait()
             if self._closing:
                 return None
-            taken = self._prefer() or self._newest
+            prefer = self._prefer()
+            taken = (prefer and prefer()) or self._newest
             assert taken is not None
             self._current = taken.number
             return taken
 
     def _run(self) -> None:
-        self._begin()
+        self._call(self._begin)
         while (taken := self._take()) is not None:
             try:
-                self._work(taken.request)
+                if not self._call(self._work, taken.request):
+                    break
             except Exception:  # the worker must live on; the details go to the terminal
                 traceback.print_exc()
             del taken  # what was asked for may hold a whole scene
-        self._end()
+        self._call(self._end)
+
+    @staticmethod
+    def _call(way: Callable[[], Callable[..., Any] | None], *words: Any) -> bool:
+        """Call what a weak way leads to; False when its object is gone."""
+        function = way()
+        if function is None:
+            return False
+        function(*words)
+        return True

@@ -220,7 +220,7 @@ class RenderPipeline:
         """Let go of everything that takes memory: the document is closed."""
         self.viewport.forget()
         self.compiled = self._file = self._placed = self._sky = self._lights = self._prepared = None
-        self._next = self._panorama_dome = None
+        self._next = self._panorama_dome = self._ladder = self._solver = None
         self._report = self._nothing
 
     @staticmethod

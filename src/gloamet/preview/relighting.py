@@ -27,7 +27,10 @@ Floats = NDArray[np.float32]
 # window at twenty pictures a second; on a larger screen it is stretched until the exact one is there.
 RELIGHT_BUDGET_S = 0.025
 INITIAL_SPEED = 9e6  # pixels a second until it is measured
-MIN_PIXELS, MAX_PIXELS = 150_000, 1_000_000
+MIN_PIXELS, MAX_PIXELS = (
+    150_000,
+    400_000,
+)  # more would keep a dense screen waiting for its first relit picture
 SEEN_PIXELS = 40_000  # that the meter reads
 MIN_LAMP_SAMPLES = 4  # samples of a film before its lamps are believed
 CROSSFADE_BEGIN, CROSSFADE_END = (

@@ -184,11 +184,15 @@ class ViewportRenderer:
         idle()
 
     def forget(self) -> None:
-        """Let go of everything that takes memory: the document is closed."""
+        """Let go of everything that takes memory, the threads too: the document is closed."""
         self._relighting = Relighting()
         self._film = self._previewed = self._clean = self._last = None
         self._guides = self._ink = self._view = None
         self._lamps = LampFilm(self._superseded, self._relighting)
+        self._beside = SecondaryViews(self._report, self._superseded)
+        if self._tracer is not None:
+            self._tracer.pool.shutdown(wait=False)
+            self._tracer = None
 
     @property
     def cache(self) -> Any:

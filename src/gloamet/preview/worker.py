@@ -14,7 +14,7 @@ from typing import Any
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.preview.events import Busy, Failed
-from gloamet.preview.latest import LatestWorker
+from gloamet.preview.latest import LatestWorker, Numbered
 from gloamet.preview.pipeline import RenderPipeline
 from gloamet.preview.requests import PlanRequest, RenderRequest
 from gloamet.stage.readers.progress import Cancelled
@@ -26,9 +26,7 @@ class RenderWorker:
     def __init__(self, report: Callable[[Any], None]) -> None:
         self._report = report
         self._give_up = threading.Event()
-        self._worker: LatestWorker[RenderRequest] = LatestWorker(
-            "render", self._work, _warm_up, lambda: self.pipeline.pop_prepared()
-        )
+        self._worker: LatestWorker[RenderRequest] = LatestWorker("render", self._work, _warm_up, self._prefer)
         self.pipeline = RenderPipeline(
             report, self._worker.superseded, self._give_up.is_set, self._worker.newer
         )
@@ -57,6 +55,9 @@ class RenderWorker:
         self._give_up.set()
         if self._worker.close():
             self.pipeline.forget()
+
+    def _prefer(self) -> Numbered[RenderRequest] | None:
+        return self.pipeline.pop_prepared()
 
     def _work(self, request: RenderRequest) -> None:
         try:

@@ -12,7 +12,7 @@ from __future__ import annotations
 import math
 import os
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -165,7 +165,7 @@ class SkySolver:
 
     def __init__(self) -> None:
         self._pool = ThreadPoolExecutor(os.cpu_count())
-        self._key: tuple[float, float | None, float] | None = None
+        self._key: Air | None = None
         self._psi: Array = np.zeros(0)
         self._psi_ground: Array = np.zeros(0)
 
@@ -176,7 +176,7 @@ class SkySolver:
         return [*(job.result() for job in jobs), own]
 
     def _multiple(self, air: Air, depth: Array, scatter_ms: Array) -> None:
-        key = (air.turbidity, air.haze_km, air.altitude_m)
+        key = replace(air, ground_reflectance=0.0)  # the ground is added afterwards; all else counts
         if key == self._key:
             return
         bands = depth.shape[1]

@@ -7,6 +7,8 @@ zone map ship with their packages and are read on first use only: they cost most
 from __future__ import annotations
 
 import re
+import sys
+import threading
 import unicodedata
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta, timezone, tzinfo
@@ -163,8 +165,14 @@ def check_coordinates(latitude_deg: float, longitude_deg: float) -> tuple[float,
 
 @lru_cache(maxsize=1)
 def _zone_finder() -> Any:
-    from timezonefinder import TimezoneFinder
-
+    alone = "numba" not in sys.modules and threading.active_count() == 1
+    if alone:  # the package would compile kernels for a second, which one look-up does not need
+        sys.modules["numba"] = None  # type: ignore[assignment]
+    try:
+        from timezonefinder import TimezoneFinder
+    finally:
+        if alone:
+            del sys.modules["numba"]
     return TimezoneFinder()
 
 

@@ -64,7 +64,7 @@ class LightMeter(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        self._text(p, 0, "Light on the ground", "", head=True)
+        self._text(p, 0, "Horizontal illuminance", "", head=True)
         light = self.session.light
         if light is None:
             self._text(p, 26, "measuring …", "", quiet=True)
@@ -83,7 +83,7 @@ class LightMeter(QWidget):
         y += 106
         self._text(p, y, "Exposure", f"EV {frame.ev:.1f}" if frame else "–")
         if frame is not None:
-            self._text(p, y + 20, "", f"the picture’s meter says {frame.meter_ev:.1f}", note=True)
+            self._text(p, y + 20, "", f"scene meter {frame.meter_ev:.1f}", note=True)
         if math.isfinite(r.incident_ev):
             self._text(p, y + 40, "Incident, level", f"EV {r.incident_ev:.1f}", note=True)
         self._text(p, y + 66, "Visibility", f"{light.visibility_km:.0f} km", note=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog
@@ -10,8 +11,9 @@ from PySide6.QtWidgets import QFileDialog
 from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link, pair
-from gloamet.desk.widgets.fields import description
+from gloamet.desk.widgets.fields import number_field
 from gloamet.desk.widgets.number import NumberRow
+from gloamet.document.metadata import description
 from gloamet.document.model import Document
 
 
@@ -48,8 +50,8 @@ class FillStep(FormPanel):
         self.named.setToolTip(description("panorama", "file"))
         self.turn = NumberRow(self.session, "panorama", "turn_deg", "Turn", theme.PANORAMA, from_zero=True)
         self.level = NumberRow(
-            self.session, "panorama", "level_lx", "Level", theme.PANORAMA,
-            show=lambda lux: f"{lux:,.0f} lx".replace(",", "\u2009") if lux else "as in the file",
+            self.session, "panorama", "level_lx", "Illuminance level", theme.PANORAMA,
+            field=replace(number_field("panorama", "level_lx"), words=(("as in the file", 0.0),)),
         )  # fmt: skip
         self.words = LinkRow(
             (

@@ -16,7 +16,8 @@ from PySide6.QtWidgets import (
 )
 
 from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import Section, description, reach
+from gloamet.desk.widgets.fields import reach
+from gloamet.document.metadata import Section, description
 from gloamet.document.model import Document
 
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from gloamet.desk import sun_actions, theme
 from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import description
+from gloamet.document.metadata import description
 from gloamet.errors import GloametError
 
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")

@@ -16,7 +16,8 @@ from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import NumberField, Section, number_field
+from gloamet.desk.widgets.fields import NumberField, number_field
+from gloamet.document.metadata import Section
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 
@@ -38,7 +39,6 @@ class NumberRow(QWidget):
         colour: str = theme.DIM,
         logarithmic: bool = False,
         from_zero: bool = False,
-        show: Callable[[float], str] | None = None,
         field: NumberField | None = None,
         write: Callable[[float, str | None], None] | None = None,
     ) -> None:
@@ -47,7 +47,7 @@ class NumberRow(QWidget):
         self.field: NumberField = field or number_field(section, name)
         self._write = write
         self.label, self.colour = label, QColor(colour)
-        self.logarithmic, self.from_zero, self.show_value = logarithmic, from_zero, show
+        self.logarithmic, self.from_zero = logarithmic, from_zero
         self._drag: str | None = None
         self._start = (0.0, 0.0)
         self._edit: QLineEdit | None = None
@@ -113,7 +113,7 @@ class NumberRow(QWidget):
         p.setPen(QColor(theme.INK if on else theme.QUIET))
         row = QRectF(0, 0, self.width(), 24)
         p.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.label)
-        text = self.show_value(self._value) if self.show_value else self.field.text(self._value)
+        text = self.field.text(self._value)
         p.setFont(theme.font(bold=True))
         p.drawText(row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
         p.setPen(Qt.PenStyle.NoPen)

@@ -41,12 +41,8 @@ class PlaceField(QWidget):
         self.edit.textEdited.connect(lambda _: self._pause.start())
         self.edit.returnPressed.connect(self._enter)
         self.edit.editingFinished.connect(lambda: QTimer.singleShot(150, self.results.hide))
-        self._searcher: LatestWorker[str] = LatestWorker(
-            "place search", lambda text: self._found.emit(text, search_cities(text, MOST))
-        )
-        self._zones: LatestWorker[tuple[float, float]] = LatestWorker(
-            "time zone", lambda place: self._zoned.emit(*place, zone_name_at(*place))
-        )
+        self._searcher: LatestWorker[str] = LatestWorker("place search", self._find_cities)
+        self._zones: LatestWorker[tuple[float, float]] = LatestWorker("time zone", self._find_zone)
         self._found.connect(self._show)
         self._zoned.connect(self._on_coordinates_found)
         session.document_changed.connect(self._on_document_changed)
@@ -70,6 +66,12 @@ class PlaceField(QWidget):
             self.results.hide()
             return
         self._searcher.request(text)
+
+    def _find_cities(self, text: str) -> None:
+        self._found.emit(text, search_cities(text, MOST))
+
+    def _find_zone(self, place: tuple[float, float]) -> None:
+        self._zoned.emit(*place, zone_name_at(*place))
 
     def _show(self, text: str, cities: list[City]) -> None:
         if text != self.edit.text() or not self.edit.hasFocus():

@@ -5,7 +5,8 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox
 
 from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import Section, description, reach
+from gloamet.desk.widgets.fields import reach
+from gloamet.document.metadata import Section, description
 from gloamet.document.model import Document
 
 

@@ -6,6 +6,7 @@ A file enters; a Scene in the file's own metres with Y up leaves, with a note fo
 from __future__ import annotations
 
 import math
+from collections import Counter
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -212,15 +213,26 @@ class _Walk:
             mapping(mapping(file.tree.get("extensions")).get("KHR_lights_punctual")), "lights"
         )
 
+    def _check_parents(self) -> None:
+        """A node has one parent by the standard: shared ones could be met without end."""
+        children = [c for node in self.file.items("nodes") for c in node.get("children", [])]
+        counted = Counter(c for c in children if isinstance(c, int))
+        shared = next((c for c, times in counted.items() if times > 1), None)
+        if shared is not None:
+            raise self.file.bad(f"its node {shared} has more than one parent")
+
     def run(self) -> _Content:
+        self._check_parents()
         stack: list[tuple[Any, NDArray, Trail, tuple[str, ...]]] = [
             (i, np.eye(4), (), ()) for i in reversed(_roots(self.file))
         ]
         while stack:
             index, parent, trail, group = stack.pop()
             node = self.file.item("nodes", index)
-            if index in trail or len(trail) > MAX_DEPTH:
+            if index in trail:
                 raise self.file.bad("its nodes contain themselves")
+            if len(trail) > MAX_DEPTH:
+                raise self.file.bad(f"its nodes are nested more than {MAX_DEPTH} deep")
             matrix = parent @ node_matrix(self.file, node)
             name = str(node.get("name") or f"part {index}")
             if "mesh" in node:

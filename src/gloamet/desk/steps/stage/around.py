@@ -10,9 +10,9 @@ from gloamet.desk import stage_actions, theme
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link
 from gloamet.desk.widgets.colour import ColourRow
-from gloamet.desk.widgets.fields import description
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
+from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.document.stage import Prop
 
@@ -74,9 +74,9 @@ class AroundPage(FormPanel):
         self.radius = NumberRow(session, "stage.ground", "radius_m", "Radius", logarithmic=True)
         self.add(self.level)
         self.add(self.radius)
-        self.group("Horizon line")
+        self.group("Horizon")
         self.add(NumberRow(session, "stage.ground", "horizon_deg", "Height", from_zero=True))
-        self.add(NumberRow(session, "stage.ground", "softness_deg", "Melts into the sky over"))
+        self.add(NumberRow(session, "stage.ground", "softness_deg", "Horizon softness"))
         self.group("Shade makers and references")
         for kinds in (("tree", "screen", "figure"), ("mirror ball", "grey ball", "grey card")):
             self.add(

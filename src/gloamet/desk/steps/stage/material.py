@@ -10,8 +10,9 @@ from gloamet.desk import stage_actions, theme
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import label, link, pair
 from gloamet.desk.widgets.colour import ColourRow, Linear
-from gloamet.desk.widgets.fields import description, number_field
+from gloamet.desk.widgets.fields import number_field
 from gloamet.desk.widgets.number import NumberRow
+from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.document.stage import MaterialEdit
 from gloamet.stage.assembly import edit_material_values

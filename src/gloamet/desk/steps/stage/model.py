@@ -84,7 +84,7 @@ class ModelPage(FormPanel):
 
     def _offset(self, axis: int, text: str) -> NumberRow:
         session = self.session
-        field = _Axis(("stage",), "offset", -1000.0, 1000.0, 0.0, "m", 0.1, 2, "Moves the model.", None, axis)
+        field = _Axis(("stage",), "offset", -1000.0, 1000.0, 0.0, "m", 0.1, 2, "Moves the model.", axis=axis)
 
         def write(value: float, key: str | None) -> None:
             offset = list(session.document.stage.offset)

@@ -21,6 +21,7 @@ from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.year_cloth import YearCloth
 from gloamet.document.model import Document
 from gloamet.document.targets import AimPin
+from gloamet.document.typed import read_day_of_year, read_hours
 from gloamet.sun.nearest import RealMoment
 
 ROW, MOST_ROWS, MOST_SPANS = 22, 7, 5
@@ -35,6 +36,9 @@ class DayField(NumberField):
         day = date(2025, 1, 1) + timedelta(days=round(value) - 1)
         return f"{day.day} {day:%b}"
 
+    def parse(self, text: str) -> float:
+        return read_day_of_year(text)
+
 
 @dataclass(frozen=True)
 class ClockField(NumberField):
@@ -43,6 +47,9 @@ class ClockField(NumberField):
     def text(self, value: float, unit: bool = True) -> str:
         minutes = round(value * 60.0)
         return f"{minutes // 60}:{minutes % 60:02d}"
+
+    def parse(self, text: str) -> float:
+        return read_hours(text)
 
 
 def _field(kind: type[NumberField], name: str) -> NumberField:

@@ -14,12 +14,13 @@ from gloamet.desk.aim_controller import AimController
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link
 from gloamet.desk.widgets.date_time import DateTimeFields
-from gloamet.desk.widgets.fields import description
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.place import PlaceField
 from gloamet.desk.widgets.world_map import WorldMap
 from gloamet.desk.widgets.year_cloth import MEASURES, YearCloth
+from gloamet.document.metadata import description
 from gloamet.document.model import Document, SiteState
+from gloamet.document.typed import read_bearing
 from gloamet.errors import GloametError
 from gloamet.sky.air import turbidity_of_linke
 from gloamet.sun.climate import altitude_m, linke_turbidity
@@ -162,12 +163,12 @@ class BearingField(QWidget):
             self.edit.setText(f"{sun_actions.wall_bearing(self.session, self.session.state.wall):.1f}°")
 
     def _on_edited(self) -> None:
-        text = self.edit.text().strip().rstrip("°").replace(",", ".")
         try:
-            bearing = float(text)
-        except ValueError:
+            bearing = read_bearing(self.edit.text())
+        except GloametError:
+            said = self.edit.text().strip()
             self.session.noticed.emit(
-                f"“{text}” is not a bearing: write degrees from north, like 95.", "warning"
+                f"“{said}” is not a bearing: write degrees from north, like 95.", "warning"
             )
             return
         self.edit.clearFocus()
@@ -175,7 +176,7 @@ class BearingField(QWidget):
             self.session.state.wall is not None
             and abs(bearing - sun_actions.wall_bearing(self.session, self.session.state.wall)) > 0.04
         ):
-            sun_actions.set_north_from_wall(self.session, self.session.state.wall, bearing % 360.0)
+            sun_actions.set_north_from_wall(self.session, self.session.state.wall, bearing)
         self._show()
 
 

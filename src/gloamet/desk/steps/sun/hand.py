@@ -13,9 +13,10 @@ from gloamet.desk import sun_actions, theme
 from gloamet.desk.aim_controller import AimController
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link
-from gloamet.desk.widgets.fields import NumberField, description, number_field
+from gloamet.desk.widgets.fields import NumberField, number_field
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
+from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.stage.sun_drivers import motion_span_s, sun_drivers
 from gloamet.sun.moon import moon_at

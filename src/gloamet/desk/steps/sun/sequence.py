@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QLineEdit, QListView, QListWidget, QListWidgetItem
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, pair
 from gloamet.desk.widgets.date_time import date_text, parse_date, parse_time
-from gloamet.desk.widgets.fields import description
 from gloamet.desk.widgets.number import NumberRow
+from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.output.sequence import sequence_documents

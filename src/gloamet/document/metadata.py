@@ -1,0 +1,75 @@
+"""What a numeric field of the document says of itself: range, unit, decimals, description; the one source of truth.
+
+Sliders, tooltips and command-line options are made from it.
+"""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple, get_args, get_origin
+
+from annotated_types import Ge, Le
+
+from gloamet.document.model import Document, FieldPath
+
+Section = str | FieldPath  # a dotted name such as "stage.view", or a path into lists
+
+
+class FieldRange(NamedTuple):
+    """A numeric field's range, default, unit, step of the arrow keys, decimals shown and description."""
+
+    low: float
+    high: float
+    default: float
+    unit: str
+    step: float
+    digits: int
+    description: str
+
+
+def steps(section: Section) -> FieldPath:
+    """A dotted name or a path as a path."""
+    return tuple(section.split(".")) if isinstance(section, str) else section
+
+
+def _model(section: Section) -> Any:
+    model: Any = Document
+    for part in steps(section):
+        kind = get_origin(model)
+        if kind is tuple:
+            model = get_args(model)[0]
+        elif kind is dict:
+            model = get_args(model)[1]
+        else:
+            model = model.model_fields[str(part)].annotation
+    return model
+
+
+def field_range(section: Section, name: str) -> FieldRange:
+    """The metadata of one numeric field."""
+    info = _model(section).model_fields[name]
+    low = next(float(m.ge) for m in info.metadata if isinstance(m, Ge))  # type: ignore[arg-type]
+    high = next(float(m.le) for m in info.metadata if isinstance(m, Le))  # type: ignore[arg-type]
+    extra: dict[str, Any] = dict(info.json_schema_extra or {})
+    default = low if info.default is None else float(info.default)
+    words = info.description or ""
+    return FieldRange(low, high, default, extra["unit"], extra["step"], extra["digits"], words)
+
+
+def description(section: Section, name: str) -> str:
+    """A field's own sentence, for a tooltip."""
+    return str(_model(section).model_fields[name].description or "")
+
+
+def numeric_fields() -> list[tuple[str, str]]:
+    """Section and name of every numeric field of the document outside lists and dictionaries."""
+    found = []
+
+    def visit(model: Any, path: str) -> None:
+        for name, info in model.model_fields.items():
+            if any(isinstance(m, Ge) for m in info.metadata) and info.json_schema_extra:
+                found.append((path, name))
+            elif isinstance(info.annotation, type) and hasattr(info.annotation, "model_fields"):
+                visit(info.annotation, f"{path}.{name}" if path else name)
+
+    visit(Document, "")
+    return found
