@@ -23,7 +23,7 @@ from gloamet.desk import theme
 from gloamet.desk.view_conversion import camera_from_document
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow
-from gloamet.output.document_to_light import sun_of
+from gloamet.output.document_to_light import sun_from_document
 from gloamet.sun.position import direction
 
 app = QApplication(sys.argv[:1])
@@ -99,7 +99,7 @@ def answered():
     QTest.mouseClick(moments.viewport(), Qt.MouseButton.LeftButton, pos=box.center())
     pin = session.document.aim.pins[0]
     line = np.subtract(pin.caster, pin.receiver)
-    sun = direction(*sun_of(session.document))
+    sun = direction(*sun_from_document(session.document))
     miss = float(np.linalg.norm(np.cross(line, sun)))
     out = {"when": session.document.sun.wall_time.isoformat(), "mode": session.document.sun.mode, "miss_m": miss,
            "step_m": pin.receiver[2]}

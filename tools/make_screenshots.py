@@ -1,0 +1,160 @@
+"""Take the pictures of docs/screenshots anew: the real window with the demos, view by view.
+
+Run it under a virtual screen after a screen has changed, for all views or those named:
+`xvfb-run -a -s "-screen 0 1400x900x24" python tools/make_screenshots.py [NAME …]`.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
+
+from PySide6.QtWidgets import QApplication
+
+from gloamet.desk import sun_actions, theme
+from gloamet.desk.session import Session
+from gloamet.desk.window import DeskWindow
+from gloamet.document.demo import TITLES, demo_document
+from gloamet.document.targets import AimPin
+
+FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
+STAGE, SUN, AIR, FILL, EXPOSE, OUTPUT = range(6)
+LONGEST_S, SETTLE_S, SAMPLES = 90.0, 1.5, 12
+HEAD, STEP = (3.4, -6.95, 2.046), (0.8, -6.69, 0.45)  # of the bather in white; the third step from the water
+
+
+def _start(window: DeskWindow) -> None:
+    """Nothing is open."""
+
+
+def _sun(page: str, prepare: Callable[[DeskWindow], None] = _start) -> Callable[[DeskWindow], None]:
+    def show(window: DeskWindow) -> None:
+        window.choose_step(SUN)
+        window.sun_step.show_page(page)
+        prepare(window)
+
+    return show
+
+
+def _stage(page: str, prepare: Callable[[DeskWindow], None] = _start) -> Callable[[DeskWindow], None]:
+    def show(window: DeskWindow) -> None:
+        window.choose_step(STAGE)
+        window.stack.widget(STAGE).show_page(page)
+        prepare(window)
+
+    return show
+
+
+def _step(index: int) -> Callable[[DeskWindow], None]:
+    return lambda window: window.choose_step(index)
+
+
+def _pin(**values: object) -> Callable[[DeskWindow], None]:
+    return lambda window: sun_actions.add_pin(window.session, AimPin(**values))
+
+
+def _by_hand(window: DeskWindow) -> None:
+    window.session.change("sun", mode="hand", azimuth_deg=250.0, elevation_deg=14.0)
+
+
+def _plaster(window: DeskWindow) -> None:
+    window.session.change("stage.plaster", on=True, ink=True)
+
+
+def _plan(window: DeskWindow) -> None:
+    window.plan.show()
+
+
+def _floor(window: DeskWindow) -> None:
+    window.session.change("aim", measured="floor")
+
+
+def _sequence(window: DeskWindow) -> None:
+    window.session.change(
+        "sequence", begin=datetime(2026, 5, 24, 6), end=datetime(2026, 5, 24, 21), frames=24
+    )
+
+
+def _open_file(window: DeskWindow) -> None:
+    window.open_file(Path(str(demo_document("product").stage.model)))
+
+
+VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
+    "start": ("", _start),
+    "sun-morning": ("house", _sun("Almanac")),
+    "sun-hand": ("house", _sun("By hand", _by_hand)),
+    "sun-shadow-pin": ("house", _sun("Aim", _pin(kind="shadow", caster=HEAD, receiver=STEP))),
+    "sun-frame-pin": ("house", _sun("Aim", _pin(kind="frame", spot=(0.3, 0.2)))),
+    "sun-glint-pin": ("house", _sun("Aim", _pin(kind="glint", spot=(0.5, 0.56)))),
+    "sun-reach": ("interior", _sun("Aim", _floor)),
+    "sun-sequence": ("house", _sun("Sequence", _sequence)),
+    "stage": ("house", _stage("Model")),
+    "stage-import": ("", _open_file),
+    "stage-parts": ("house", _stage("Parts")),
+    "stage-plaster": ("house", _stage("Views", _plaster)),
+    "stage-plan": ("house", _stage("Around", _plan)),
+    "air": ("house", _step(AIR)),
+    "fill": ("house", _step(FILL)),
+    "expose": ("product", _step(EXPOSE)),
+    "output": ("product", _step(OUTPUT)),
+    "demo-interior": ("interior", _sun("Almanac")),
+}
+
+
+def _is_shown(session: Session) -> bool:
+    """Whether the picture is of the document of now, with some samples."""
+    frame = session.frame
+    return frame is not None and frame.samples >= SAMPLES and frame.document is session.document
+
+
+def take(app: QApplication, name: str) -> None:
+    """One picture of a window of its own, once its exact picture has some samples."""
+    demo, prepare = VIEWS[name]
+    session = Session()
+    window = DeskWindow(session)
+    window.resize(1280, 800)
+    window.show()
+    begin = time.monotonic()
+
+    def wait(until: Callable[[], bool]) -> None:
+        while not until() and time.monotonic() - begin < LONGEST_S:
+            app.processEvents()
+            time.sleep(0.01)
+
+    if demo:
+        session.start_with(demo_document(demo), TITLES[demo])
+        wait(lambda: session.frame is not None and session.frame.exact)
+        prepare(window)
+        wait(
+            lambda: bool(
+                session.frame
+                and session.frame.samples >= SAMPLES
+                and session.frame.document is session.document
+            )
+        )
+    settled = time.monotonic() + SETTLE_S
+    while time.monotonic() < settled:
+        app.processEvents()
+        time.sleep(0.01)
+    window.grab().save(str(FOLDER / f"{name}.png"))
+    print(f"{name}: {time.monotonic() - begin:.0f} s", flush=True)
+    session.store.mark_saved()
+    window.close()
+
+
+def main() -> None:
+    """Take the pictures that are named, or all."""
+    app = QApplication(sys.argv[:1])
+    theme.apply(app)
+    for name in sys.argv[1:] or VIEWS:
+        take(app, name)
+
+
+if __name__ == "__main__":
+    main()
