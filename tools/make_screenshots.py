@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from datetime import datetime
@@ -25,7 +26,7 @@ from gloamet.document.targets import AimPin
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 STAGE, SUN, AIR, FILL, EXPOSE, OUTPUT = range(6)
-LONGEST_S, SETTLE_S, SAMPLES = 90.0, 1.5, 12
+LONGEST_S, SETTLE_S, SAMPLES = 300.0, 1.5, 12
 HEAD, STEP = (3.4, -6.95, 2.046), (0.8, -6.69, 0.45)  # of the bather in white; the third step from the water
 
 
@@ -81,8 +82,34 @@ def _sequence(window: DeskWindow) -> None:
     )
 
 
-def _open_file(window: DeskWindow) -> None:
-    window.open_file(Path(str(demo_document("product").stage.model)))
+def _box(low: tuple[float, ...], high: tuple[float, ...], first: int) -> list[str]:
+    """Lines of an OBJ for a box whose corners are numbered from `first`."""
+    corners = [
+        (low, high)[i & 1][0:1] + (low, high)[i >> 1 & 1][1:2] + (low, high)[i >> 2][2:] for i in range(8)
+    ]
+    faces = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (2, 6, 7, 3), (0, 4, 6, 2), (1, 3, 7, 5)]
+    lines = ["v {} {} {}".format(*corner) for corner in corners]
+    return lines + ["f " + " ".join(str(first + c) for c in face) for face in faces]
+
+
+def _open_kiosk(window: DeskWindow) -> None:
+    """A kiosk in millimetres, Z up, whose file says neither and names a picture that is not there."""
+    posts = [((x, y, 120), (x + 120, y + 120, 2700)) for x in (150, 4330) for y in (150, 3330)]
+    groups = {
+        "planks": [((0, 0, 0), (4600, 3600, 120)), *posts, ((700, 400, 120), (3900, 900, 1100))],
+        "roof": [((-400, -400, 2700), (5000, 4000, 2850))],
+    }
+    lines, count = ["mtllib kiosk.mtl"], 0
+    for name, boxes in groups.items():
+        lines += [f"g {name}", f"usemtl {name}"]
+        for box in boxes:
+            lines += _box(*box, count + 1)
+            count += 8
+    folder = Path(tempfile.mkdtemp())
+    colours = "newmtl planks\nKd 0.35 0.22 0.12\nmap_Kd missing_planks.png\nnewmtl roof\nKd 0.7 0.7 0.7\n"
+    (folder / "kiosk.mtl").write_text(colours)
+    (folder / "kiosk.obj").write_text("\n".join(lines) + "\n")
+    window.open_file(folder / "kiosk.obj")
 
 
 VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
@@ -95,7 +122,7 @@ VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "sun-reach": ("interior", _sun("Aim", _floor)),
     "sun-sequence": ("house", _sun("Sequence", _sequence)),
     "stage": ("house", _stage("Model")),
-    "stage-import": ("", _open_file),
+    "stage-import": ("house", _open_kiosk),
     "stage-parts": ("house", _stage("Parts")),
     "stage-plaster": ("house", _stage("Views", _plaster)),
     "stage-plan": ("house", _stage("Around", _plan)),
@@ -130,14 +157,10 @@ def take(app: QApplication, name: str) -> None:
     if demo:
         session.start_with(demo_document(demo), TITLES[demo])
         wait(lambda: session.frame is not None and session.frame.exact)
+        before = session.document
         prepare(window)
-        wait(
-            lambda: bool(
-                session.frame
-                and session.frame.samples >= SAMPLES
-                and session.frame.document is session.document
-            )
-        )
+        wait(lambda: name != "stage-import" or session.document is not before)
+        wait(lambda: _is_shown(session))
     settled = time.monotonic() + SETTLE_S
     while time.monotonic() < settled:
         app.processEvents()

@@ -47,17 +47,18 @@ def step(window: DeskWindow, kind: type) -> QWidget:
     return found
 
 
-def test_the_bar_names_paths_grain_and_time_and_no_grain_beyond_all_light() -> None:
+def test_the_bar_names_samples_grain_and_time_and_no_grain_beyond_all_light() -> None:
     pixels = np.zeros((1, 1, 4), np.uint8)
     frame = Frame(pixels, 9, 1024, 0.0, 0.0, True, 12.0, 300.0, noise=0.123, goal=0.02)
-    assert status_text(frame, False) == "9 paths   noise 12.3 %   12 s   5 min left"
+    assert status_text(frame, False) == "9 samples   noise 12.3 %   12 s   5 min left"
     assert share_done(frame) == pytest.approx((0.02 / 0.123) ** 2)
     dim = replace(frame, noise=2.12, seconds_left=0.0)
-    assert status_text(dim, True) == "9 paths   noise over 100 %   12 s   stopped"
-    assert status_text(replace(frame, samples=1), False).startswith("1 path  ")
+    assert status_text(dim, True) == "9 samples   noise over 100 %   12 s   stopped"
+    assert status_text(replace(frame, samples=1), False).startswith("1 sample  ")
     ended, preview = replace(frame, done=True), replace(frame, exact=False)
     assert status_text(ended, False).endswith("done") and share_done(ended) == 1.0
     assert status_text(preview, False) == "preview" and share_done(preview) == 0.0
+    assert status_text(preview, False, depth_of_field=True) == "preview, all in focus"
 
 
 def test_haze_is_switched_and_only_then_dialled(window: DeskWindow, qtbot: QtBot) -> None:

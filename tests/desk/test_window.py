@@ -242,7 +242,7 @@ def test_a_stopped_save_keeps_the_passes_that_are_done(
     window.save_picture(tmp_path / "out.png")
     qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
     said = window.notice.text.text()  # some pixels had a pass more than others when it was stopped
-    assert said.endswith("paths per pixel.") and done <= int(said.split(": ")[1].split(" ")[0]) <= done + 64
+    assert said.endswith("samples per pixel.") and done <= int(said.split(": ")[1].split(" ")[0]) <= done + 64
     assert not (tmp_path / "out.png.unfinished").exists()
     window.session.change("output", samples=4)
 

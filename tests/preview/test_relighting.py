@@ -67,6 +67,7 @@ def wait_for(engine: RenderWorker, listener: Listener, document: Document, wante
     ("section", "values"),
     [
         ("sun", {"mode": "hand", "azimuth_deg": 100.0, "elevation_deg": 20.0}), ("air", {"turbidity": 6.0}),
+        ("air", {"ground_reflectance": 0.7}),
         ("sun", {"north_deg": 40.0}),
     ],
 )  # fmt: skip
@@ -99,7 +100,7 @@ def test_another_camera_or_colour_is_not_relit_by_the_old_record(
     recorded: tuple[RenderWorker, Listener, Document],
 ) -> None:
     engine, listener, document = recorded
-    for section, values in (("stage.view", {"fov_deg": 20.0}), ("air", {"ground_reflectance": 0.7})):
+    for section, values in (("stage.view", {"fov_deg": 20.0}), ("stage.ground", {"colour": (0.7, 0.5, 0.3)})):
         record = engine.pipeline.viewport.cache
         wait_for(engine, listener, document.change(section, **values), done)
         listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
@@ -126,7 +127,7 @@ def test_a_picture_comes_for_every_move_of_a_hand_that_never_rests(
     pictures = engine.pipeline.viewport
     if not relightable:
         pictures._relighting = Relighting()
-    pictures._stale = lambda: True  # the next move is there already
+    pictures._superseded = lambda: True  # the next move is there already
     listener.forget()
     moved = document.change(section, **values)
     engine.pipeline.work(RenderRequest(moved, *SIZE))
@@ -246,7 +247,8 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: s
     relit, exact = fade(listener)
     assert exact[0].mean() == pytest.approx(relit[-1].mean(), rel=0.01)
     # the exact picture of a draft has a quarter of the paths; four bounces instead of twelve are more than ten percent
-    within = 0.015 if quality == "draft" else 0.01
+    # automatic exposure reads each picture anew, the relit one with other albedos beside it: 0.04 EV apart at most
+    within = 0.015 if quality == "draft" or automatic else 0.01
     assert exact.mean(1) == pytest.approx(np.full(len(exact), relit[-1].mean()), rel=within)
     hue = relit[-1] / relit[-1].mean()
     assert exact / exact.mean(1)[:, None] == pytest.approx(np.broadcast_to(hue, exact.shape), rel=0.01)
@@ -255,7 +257,7 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: s
     listener.wait(done)
     # the lamps of the next sun are those of the picture that rested
     relit, exact = fade(listener)
-    assert exact.mean(1) == pytest.approx(np.full(len(exact), relit[-1].mean()), rel=0.01)
+    assert exact.mean(1) == pytest.approx(np.full(len(exact), relit[-1].mean()), rel=within)
     engine.close()
 
 
@@ -302,7 +304,7 @@ def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
 ) -> None:
     engine, listener, document = recorded
     moved = document.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=8.7)
-    assert engine.pipeline._ladder.fill(air_from_document(moved), 8.7, lambda: False, 60.0)
+    assert engine.pipeline._ladder.precompute(air_from_document(moved), 8.7, lambda: False, 60.0)
     wait_for(engine, listener, moved, lambda e: isinstance(e, Frame) and e.exact)
     exact = read_light(dome_from_document(moved, SkySolver()))
     readings = listener.of(LightSolved)
@@ -314,7 +316,7 @@ def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
 @pytest.mark.parametrize(
     ("pixels_a_second", "window", "pixels"),
     [
-        (1e9, (1920, 1080), 1_000_000), (1e3, (1920, 1080), 150_000), (8e6, (960, 540), 200_000),
+        (1e9, (1920, 1080), 400_000), (1e3, (1920, 1080), 150_000), (8e6, (960, 540), 200_000),
         (1e9, (480, 270), 129_600),
     ],
 )  # fmt: skip

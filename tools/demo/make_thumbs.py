@@ -17,10 +17,13 @@ from gloamet.output.document_to_light import (
     environment_from_document,
     exposure_from_document,
     finished_light,
+    gains_from_document,
+    surfaces_of_film,
 )
-from gloamet.output.final import render
+from gloamet.output.final import StopCriterion, render
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
+from gloamet.trace.film import Film
 
 SIZE, SAMPLES = (384, 256), 160
 
@@ -30,14 +33,13 @@ def main() -> None:
     for name in TITLES:
         document = demo_document(name)
         scene = place_in_world(read_file(str(document.stage.model)), document.stage)
-        film = render(
-            build_stage(document, scene), environment_from_document(document, dome_from_document(document), None),
-            camera_from_view(document.stage.view), *SIZE, SAMPLES, max_bounces=8,
-        )  # fmt: skip
+        lights = environment_from_document(document, dome_from_document(document), None)
+        film = Film(*SIZE)
+        aim = StopCriterion(SAMPLES, None, gains=gains_from_document(document))
+        render(film, build_stage(document, scene), lights, camera_from_view(document.stage.view), aim)
         light = finished_light(document, film, clean=True)
-        codes = develop_exact(
-            light.whole, develop_settings(document, exposure_from_document(document, light.whole))
-        )
+        ev = exposure_from_document(document, light.whole, surfaces_of_film(film))
+        codes = develop_exact(light.whole, develop_settings(document, ev))
         pixels = np.round(255 * np.clip(codes, 0, 1)).astype(np.uint8)
         Image.fromarray(pixels).save(FOLDER / f"{name}.jpg", quality=90)
 

@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from gloamet.trace.render_scene import RenderScene
 
 DEFAULT_FOV_DEG = 40.0
-MOST_FOR_NOISE = 4096  # paths per pixel where only --noise says when to stop
+MOST_FOR_NOISE = 4096  # samples per pixel where only --noise says when to stop
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
@@ -51,7 +51,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     )
     parser.add_argument("-o", "--output", type=Path, required=True)
     parser.add_argument("--size", type=size, help="like 1280x720")
-    parser.add_argument("--samples", type=whole(1, 65536, "Samples"), help="paths per pixel")
+    parser.add_argument("--samples", type=whole(1, 65536, "Samples"), help="samples per pixel")
     parser.add_argument(
         "--noise", type=number(0.1, 50, "Noise"), help="stop where grain is below this, percent"
     )
@@ -242,14 +242,14 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights
     if options.checkpoint is not None:
         kept = Checkpoint(options.checkpoint, digest_of(compiled, lights, job.camera, film, aim.bounces))
         if kept.resume(film):
-            _say(f"going on from {film.mean_samples():.0f} paths per pixel")
+            _say(f"going on from {film.mean_samples():.0f} samples per pixel")
     stop = threading.Event()
     before = signal.signal(signal.SIGINT, lambda *_: stop.set())
 
     def progress(p: Progress) -> None:
         if sys.stderr.isatty():
             bar = "█" * int(30 * p.share) + "░" * (30 - int(30 * p.share))
-            line = f"{p.samples:.0f} paths  noise {100 * p.noise:.1f} %  {p.seconds_left:.0f} s left"
+            line = f"{p.samples:.0f} samples  noise {100 * p.noise:.1f} %  {p.seconds_left:.0f} s left"
             print(f"\r{bar} {line} ", end="", file=sys.stderr)
 
     try:
@@ -286,17 +286,13 @@ def run(options: argparse.Namespace) -> None:
     from gloamet.output.memory import check_memory, memory_needed
 
     compiled = build_stage(job.document, job.scene)
+    dome = dome_from_document(job.document)
+    environment = environment_from_document(job.document, dome, panorama_from_document(job.document))
     need = memory_needed(compiled, job.width, job.height, options.denoise)
     check_memory(need)
     _say(f"needs about {need / 2**20:.0f} MB of memory")
-    dome = dome_from_document(job.document)
     start = time.perf_counter()
-    film = _trace(
-        options,
-        job,
-        compiled,
-        environment_from_document(job.document, dome, panorama_from_document(job.document)),
-    )
+    film = _trace(options, job, compiled, environment)
     seconds = time.perf_counter() - start
     light = with_contours(
         job.document, compiled, job.camera, finished_light(job.document, film, options.denoise)

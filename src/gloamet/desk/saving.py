@@ -85,10 +85,10 @@ class SaveJob(QObject):
             return f"{self.path.name} was not saved: stopped before the first pass.", False
         light = with_contours(document, compiled, camera, finished_light(document, film, out.denoise))
         save_picture(self.path, document, film, light)
-        paths = f"{film.mean_samples():.0f} paths per pixel"
+        samples = f"{film.mean_samples():.0f} samples per pixel"
         if self._stop.is_set() and not plan_next_pass(film, aim, 1.0).done:
             kept.save(film, 0.0)
             rest = kept.problem or "save it again under this name to go on."
-            return f"Saved {self.path.name} at {paths}: {rest}", True
+            return f"Saved {self.path.name} at {samples}: {rest}", True
         kept.remove()
-        return f"Saved {self.path.name}: {paths}.", True
+        return f"Saved {self.path.name}: {samples}.", True

@@ -119,7 +119,8 @@ class TopBar(QWidget):
         if self._saving:
             return
         self._share = share_done(frame)
-        self.status.setText(status_text(frame, self.session.stopped))
+        blurred = self.session.document.stage.view.depth_of_field
+        self.status.setText(status_text(frame, self.session.stopped, blurred))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
@@ -140,11 +141,11 @@ def share_done(frame: Frame) -> float:
     return 1.0 if frame.done else min(1.0, max(frame.samples / frame.target, by_noise))
 
 
-def status_text(frame: Frame, stopped: bool) -> str:
-    """Paths, noise, time so far and to go."""
+def status_text(frame: Frame, stopped: bool, depth_of_field: bool = False) -> str:
+    """Samples, noise, time so far and to go; of a preview that it keeps all in focus where the view asks for blur."""
     if not frame.exact:
-        return "preview"
-    parts = [f"{frame.samples} paths" if frame.samples != 1 else "1 path"]
+        return "preview, all in focus" if depth_of_field else "preview"
+    parts = [f"{frame.samples} samples" if frame.samples != 1 else "1 sample"]
     if frame.noise < float("inf"):
         parts.append(f"noise {100 * frame.noise:.1f} %" if frame.noise <= 1.0 else "noise over 100 %")
     parts.append(_duration(frame.seconds))

@@ -59,7 +59,7 @@ def _interior() -> Document:
         "stage.view", eye=(3.55, 0.45, 4.7), target=(1.55, 5.2, 4.42), fov_deg=54.0, level=True
     )
     document = document.change("stage.ground", automatic=False, height_m=0.0)
-    document = document.change("expose", compensation=1.2)  # for the room, not for its windows
+    document = document.change("expose", compensation=0.4)  # for the room, not for its windows
     return document.change("output", width=1920, height=1280)
 
 

@@ -66,6 +66,18 @@ class Relighting:
         """Whether pictures of this stage, camera and size can be relit."""
         return self.cache is not None and self._key == key and bool(self.cache.ready)
 
+    def follow_ground(self, key: Any) -> None:
+        """Go on with the cache for a stage whose ground reflects more or less, which is a matter of light alone."""
+        from gloamet.trace.render_scene import differs_by_ground_reflectance
+
+        if self.cache is None or not self.cache.ready or self._key[0] is key[0] or self._key[1:] != key[1:]:
+            return
+        if differs_by_ground_reflectance(self._key[0], key[0]):
+            self.cache.recolour_ground(key[0])
+            if self._lamps is not None and self._lamps[0] == self._key:
+                self._lamps = (key, self._lamps[1], 0.0)  # good enough until a film has its own
+            self._key, self._rest, self._seen = key, None, None
+
     def improve(
         self, key: Any, compiled: RenderScene, camera: Camera, size: tuple[int, int], lights: Environment,
         pool: Executor, threads: int, cancelled: Callable[[], bool],

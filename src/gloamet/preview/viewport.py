@@ -38,9 +38,7 @@ GUIDED_AT = (1, 4, 16)  # samples at which the edges for enlarging previews are 
 PLAN_SAMPLES = 12
 THUMBS_AFTER = 8  # samples of the picture before the views get theirs
 Floats = NDArray[np.float32]
-_NOT_DONE = np.ones(
-    (1, 1), np.uint16
-)  # wanted of a picture shown again before it is known whether it is done
+_NOT_DONE = np.ones((1, 1), np.uint16)  # wanted of a picture shown again, when it is not known to be done
 
 
 @dataclass(frozen=True)
@@ -98,6 +96,7 @@ class ViewportRenderer:
         moved = fresh or gains != self._gains
         if fresh:
             self._film = self._clean = self._last = None
+        self._relighting.follow_ground(view)
         self._show_first_image(wish, lights, gains, view, sky.ahead)
         self._gains = gains
         plan = partial(self._beside.draw_plan, wish, self._tracer, compiled, lights, sky.key)

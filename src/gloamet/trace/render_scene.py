@@ -125,6 +125,18 @@ class RenderScene:
         return replace(self, lamps=self.lamps[:0], guides=self.guides[:0]).arrays()
 
 
+def differs_by_ground_reflectance(a: RenderScene, b: RenderScene) -> bool:
+    """Whether two stages show the same but for how much their dry ground reflects."""
+    if a.ground is None or b.ground is None or a.ground.water:
+        return False
+    if a.geometry is not b.geometry or a.texels is not b.texels or a.portals is not b.portals:
+        return False
+    same = replace(a.ground, reflectance=b.ground.reflectance) == b.ground and np.array_equal(
+        a.lamps, b.lamps
+    )
+    return bool(same and np.array_equal(a.materials[:-1], b.materials[:-1]))
+
+
 def _ray_class(scene: Scene, part: Part) -> int:
     kind = TRANSMISSIVE if is_transmissive(scene.materials[part.material]) else OPAQUE
     if not part.visible:

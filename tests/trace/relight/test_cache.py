@@ -5,6 +5,7 @@ Both come from this program; the exact one is checked against closed forms elsew
 
 from __future__ import annotations
 
+from dataclasses import replace
 from itertools import count
 
 import numpy as np
@@ -21,7 +22,7 @@ from gloamet.trace.relight.antialias import FAR_REACH
 from gloamet.trace.relight.cache import RelightCache, _no_outlines
 from gloamet.trace.relight.cell_light import SAMPLES_PER_CELL
 from gloamet.trace.relight.radiance_cells import GROUND_ROW, UNKNOWN_ROW
-from gloamet.trace.render_scene import RenderScene, build_render_scene
+from gloamet.trace.render_scene import RenderScene, build_render_scene, differs_by_ground_reflectance
 from tests.conftest import box, level, make_scene
 from tests.trace.test_bodies import textured
 from tests.trace.test_portals import room
@@ -247,6 +248,33 @@ def test_the_far_ground_melts_into_the_sky_as_in_the_exact_picture(
     rows = (slice(50, 74), slice(4, 36))  # from below the horizon to where no sky is left
     assert other[rows][..., 1].mean(1).max() > 1.5 * other[rows][..., 1].mean(1).min()
     assert relit[rows].mean(1) == pytest.approx(other[rows].mean(1), rel=0.03)
+
+
+def test_a_recoloured_ground_is_that_of_a_new_cache(solver: SkySolver, tracer: Renderer) -> None:
+    """A wall over the ground shows the light it sends up as well as the ground itself."""
+    model, camera = (
+        make_scene((box((-3, 0, 0.5), (3, 1, 3)), PLAIN)),
+        Camera((4.0, -9.0, 3.0), (0.0, 0.0, 1.0)),
+    )
+    dark = build_render_scene(model, GroundPlane(radius_m=np.inf, reflectance=0.1, colour=(1.0, 0.8, 0.6)))
+    pale = replace(dark.ground, reflectance=0.7)  # type: ignore[type-var]
+    light = build_render_scene(model, pale, dark)
+    assert differs_by_ground_reflectance(dark, light)
+    lights = build_environment(solver.dome(Air(3.0, ground_reflectance=0.7), 200.0, 35.0))
+    record = made(dark, camera, lights, tracer)
+    before = record.relit(lights, at_rest=True)
+    record.recolour_ground(light)
+    after, fresh = (r.relit(lights, at_rest=True) for r in (record, made(light, camera, lights, tracer)))
+    assert (after / before)[-8:].mean() == pytest.approx(7.0, rel=0.02)  # the foreground is all ground
+    assert np.median(apart(after, fresh)) < 0.005 and apart(after, fresh).max() < 0.05
+
+
+@pytest.mark.parametrize("other", [{"colour": (1.0, 0.5, 0.5)}, {"height_m": -1.0}, {"water": True}])
+def test_a_ground_that_differs_otherwise_is_not_recoloured(other: dict[str, object]) -> None:
+    model, ground = make_scene((box((-3, 0, 0.5), (3, 1, 3)), PLAIN)), GroundPlane(radius_m=np.inf)
+    first = build_render_scene(model, ground)
+    changed = build_render_scene(model, replace(ground, reflectance=0.5, **other), first)  # type: ignore[arg-type]
+    assert not differs_by_ground_reflectance(first, changed)
 
 
 def test_what_lies_far_out_on_the_plane_has_the_ground_s_light(solver: SkySolver, tracer: Renderer) -> None:

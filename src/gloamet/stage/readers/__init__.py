@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
+
 from gloamet.errors import GloametError
 from gloamet.stage.placing import Placement, to_world_scene
 from gloamet.stage.readers.progress import ProgressToken
@@ -62,7 +64,8 @@ def read_file(path: Path | str, watch: ProgressToken | None = None, outside: boo
     path = Path(path)
     _check(path)
     try:
-        scene = _reader(path.suffix.lower())(path, watch or ProgressToken(), outside)
+        with np.errstate(all="ignore"):  # what is not finite is refused by sentence, not warned of
+            scene = _reader(path.suffix.lower())(path, watch or ProgressToken(), outside)
     except GloametError:
         raise
     except (OSError, MemoryError) as error:

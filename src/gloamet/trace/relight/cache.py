@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.stage.camera import Camera
 from gloamet.trace.environment import Environment
+from gloamet.trace.materials import BASE_COLOUR
 from gloamet.trace.rays import empty_packets
 from gloamet.trace.relight.antialias import SUBSAMPLES, find_edge_coverage
 from gloamet.trace.relight.atrous_filter import FILTER_LEVELS, despeckle_guide, make_filter_weights
@@ -24,7 +25,14 @@ from gloamet.trace.relight.final_gather import gather, gather_gloss, sum_lists
 from gloamet.trace.relight.frame import COUNTER_COUNT, FrameSettings, OutlineArrays, Team, relight_frame
 from gloamet.trace.relight.gbuffer import fill_gbuffer, find_upsample_taps
 from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, GBuffer, Layer
-from gloamet.trace.relight.points import ALBEDO, PIXEL_KIND, POINT_NORMAL, POINT_POSITION, SKY_PIXEL
+from gloamet.trace.relight.points import (
+    ALBEDO,
+    ON_GROUND,
+    PIXEL_KIND,
+    POINT_NORMAL,
+    POINT_POSITION,
+    SKY_PIXEL,
+)
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS, find_sparse_pixels
 from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interpolable
 from gloamet.trace.relight.worker_pool import WorkerPool
@@ -251,6 +259,18 @@ class RelightCache:
         return out.reshape(picture.shape)
 
     # -- relighting
+
+    def recolour_ground(self, scene: RenderScene) -> None:
+        """Go on with a stage that `differs_by_ground_reflectance` alone: the ground gets its new albedo, what the
+        camera and the cells see stays. The albedo of water is no matter of its reflectance."""
+        colour = scene.materials[-1, BASE_COLOUR : BASE_COLOUR + 3]
+        for layer in self.layers:
+            for g in (layer.small, layer.big):
+                g.shading[g.shading[:, ON_GROUND] > 0.0, ALBEDO : ALBEDO + 3] = colour
+            if layer.used:
+                self._shorten(layer)
+        self.cells.recolour_ground(scene, colour)
+        self.scene, self._arrays = scene, scene.arrays()
 
     def relit(
         self, lights: Environment, sun_gain: float = 1.0, sky_gain: float = 1.0, at_rest: bool = False

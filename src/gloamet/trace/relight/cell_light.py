@@ -20,6 +20,8 @@ from gloamet.trace.rays import LANES, empty_packets
 from gloamet.trace.relight.cell_samples import stratified_subset
 from gloamet.trace.relight.cell_sun_rays import trace_all_cells_sun
 from gloamet.trace.relight.final_gather import (
+    HIT_ALBEDO,
+    HIT_ON_GROUND,
     HIT_WORDS,
     CellArrays,
     gather,
@@ -156,9 +158,16 @@ class CellLight:
     def _paint(self) -> None:
         """What cells throw back, from their places."""
         mean, grid = self._places.mean(1), np.linspace(0.0, 1.0, len(AVERAGE_ALBEDO_LUT))
-        self._albedo = np.clip(mean[:, 6:9], 0.0, 1.0)
+        self._albedo = np.clip(mean[:, HIT_ALBEDO : HIT_ALBEDO + 3], 0.0, 1.0)
         returned = np.interp(np.sqrt(mean[:, 10]), grid, AVERAGE_ALBEDO_LUT)
         self._gloss = (mean[:, 9] * returned).astype(np.float32)
+
+    def recolour_ground(self, scene: RenderScene, colour: Floats) -> None:
+        """Go on with a stage that differs by its ground's reflectance alone; colour (3,) is the ground's AP1 albedo."""
+        on_ground = self._places[..., HIT_ON_GROUND] > 0.0
+        self._places[on_ground, HIT_ALBEDO : HIT_ALBEDO + 3] = colour
+        self._paint()
+        self._scene, self._arrays, self._sun = scene, scene.arrays(), None
 
     def refine(self, screens: list[GBuffer], cancelled: Callable[[], bool]) -> bool:
         """Better places by further walks, and what is left of SAMPLES from there; False when cancelled."""

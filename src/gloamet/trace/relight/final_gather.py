@@ -49,7 +49,8 @@ from gloamet.trace.visibility import offset_to_back
 Floats = NDArray[np.float32]
 # of a surface met on a walk, (n, HIT_WORDS)
 HIT_POSITION, HIT_NORMAL, HIT_ALBEDO, HIT_SPECULAR, HIT_ALPHA, HIT_TRANSLUCENCY = 0, 3, 6, 9, 10, 11
-HIT_WORDS = 12
+HIT_ON_GROUND = 12  # 1 on the ground plane
+HIT_WORDS = 13
 PORTAL_WALKS = F(0.3)  # of the steps of a walk that go through a portal
 _PATH = np.int32(PATH_MASK)
 _PAIR = 2  # of even numbers
@@ -207,6 +208,7 @@ def _write_surface(materials, end, hits, j, k):
         row[k, HIT_SPECULAR] = materials[m, SPECULAR] * (F(1) - end.surface.metalness)
     row[k, HIT_ALPHA] = end.surface.roughness * end.surface.roughness
     row[k, HIT_TRANSLUCENCY] = materials[m, TRANSLUCENCY]
+    row[k, HIT_ON_GROUND] = F(1) if end.triangle < 0 else F(0)
 
 
 @njit(**KERNEL_OPTIONS)

@@ -25,6 +25,7 @@ from gloamet.trace.relight.points import (
     EMPTY_PIXEL,
     FACE_NORMAL,
     GROUND_FADE,
+    ON_GROUND,
     PATH_WEIGHT,
     PIXEL_KIND,
     POINT_ALPHA,
@@ -71,6 +72,7 @@ def _write_hit(scene, end, weight, i, layer):
         m, surface = end.material, end.surface
         shading[i, PIXEL_KIND] = F(SURFACE_PIXEL)
         put(shading, i, ALBEDO, surface.albedo)
+        shading[i, ON_GROUND] = F(1) if end.triangle < 0 else F(0)
         put(points, i, POINT_POSITION, end.position)
         put(points, i, POINT_NORMAL, surface.normal)
         put(points, i, FACE_NORMAL, end.normal)
