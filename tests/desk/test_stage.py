@@ -432,7 +432,7 @@ def test_a_stopped_picture_stays_and_goes_on(window: DeskWindow, qtbot: QtBot) -
     assert session.frame is frame
     bar.stop.click()
     qtbot.waitUntil(lambda: session.frame is not frame and session.frame.exact, timeout=60_000)
-    assert "path" in bar.status.text()
+    assert "sample" in bar.status.text()
 
 
 # -- the model's file

@@ -21,7 +21,12 @@ from gloamet.trace.relight.cell_samples import stratified_subset
 from gloamet.trace.relight.cell_sun_rays import trace_all_cells_sun
 from gloamet.trace.relight.final_gather import (
     HIT_ALBEDO,
+    HIT_ALPHA,
+    HIT_NORMAL,
     HIT_ON_GROUND,
+    HIT_POSITION,
+    HIT_SPECULAR,
+    HIT_TRANSLUCENCY,
     HIT_WORDS,
     CellArrays,
     gather,
@@ -159,8 +164,8 @@ class CellLight:
         """What cells throw back, from their places."""
         mean, grid = self._places.mean(1), np.linspace(0.0, 1.0, len(AVERAGE_ALBEDO_LUT))
         self._albedo = np.clip(mean[:, HIT_ALBEDO : HIT_ALBEDO + 3], 0.0, 1.0)
-        returned = np.interp(np.sqrt(mean[:, 10]), grid, AVERAGE_ALBEDO_LUT)
-        self._gloss = (mean[:, 9] * returned).astype(np.float32)
+        returned = np.interp(np.sqrt(mean[:, HIT_ALPHA]), grid, AVERAGE_ALBEDO_LUT)
+        self._gloss = (mean[:, HIT_SPECULAR] * returned).astype(np.float32)
 
     def recolour_ground(self, scene: RenderScene, colour: Floats) -> None:
         """Go on with a stage that differs by its ground's reflectance alone; colour (3,) is the ground's AP1 albedo."""
@@ -211,15 +216,11 @@ class CellLight:
         """Samples begin..end of what places see, index and weight (places, end); None when cancelled."""
         points = np.zeros((places.shape[0] * SAMPLES_PER_CELL, POINT_WORDS), np.float32)
         flat = places.reshape(-1, HIT_WORDS)
-        points[:, POINT_POSITION : POINT_POSITION + 3], points[:, POINT_NORMAL : POINT_NORMAL + 3] = (
-            flat[:, :3],
-            flat[:, 3:6],
-        )
-        points[:, FACE_NORMAL : FACE_NORMAL + 3], points[:, POINT_ALPHA] = (
-            flat[:, 3:6],
-            1.0,
-        )
-        points[:, POINT_TRANSLUCENCY] = flat[:, 11]
+        points[:, POINT_POSITION : POINT_POSITION + 3] = flat[:, HIT_POSITION : HIT_POSITION + 3]
+        for column in (POINT_NORMAL, FACE_NORMAL):
+            points[:, column : column + 3] = flat[:, HIT_NORMAL : HIT_NORMAL + 3]
+        points[:, POINT_ALPHA] = 1.0
+        points[:, POINT_TRANSLUCENCY] = flat[:, HIT_TRANSLUCENCY]
         index = np.zeros((len(points), end), np.uint16)
         weight = np.zeros((len(points), end), np.float32)
         first = 0 if begin else self.count * SAMPLES_PER_CELL  # new ones are numbered on from those there
