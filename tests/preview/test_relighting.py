@@ -78,6 +78,7 @@ def test_a_change_of_light_is_shown_relit_at_full_size(
     record = engine.pipeline.viewport.cache
     frame = wait_for(engine, listener, document.change(section, **values), relit)
     assert frame.pixels.shape[:2] == (SIZE[1], SIZE[0])
+    listener.wait(done)  # a preview looks the same; a new cache would have been made by now
     assert engine.pipeline.viewport.cache is record
 
 
@@ -247,7 +248,7 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: s
     relit, exact = fade(listener)
     assert exact[0].mean() == pytest.approx(relit[-1].mean(), rel=0.01)
     # the exact picture of a draft has a quarter of the paths; four bounces instead of twelve are more than ten percent
-    # automatic exposure reads each picture anew, the relit one with other albedos beside it: 0.04 EV apart at most
+    # automatic exposure is metered anew for every picture and moves a little too: 1.25 % was measured
     within = 0.015 if quality == "draft" or automatic else 0.01
     assert exact.mean(1) == pytest.approx(np.full(len(exact), relit[-1].mean()), rel=within)
     hue = relit[-1] / relit[-1].mean()
@@ -257,6 +258,7 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: s
     listener.wait(done)
     # the lamps of the next sun are those of the picture that rested
     relit, exact = fade(listener)
+    within = 0.015 if automatic else 0.01
     assert exact.mean(1) == pytest.approx(np.full(len(exact), relit[-1].mean()), rel=within)
     engine.close()
 

@@ -261,8 +261,8 @@ class RelightCache:
     # -- relighting
 
     def recolour_ground(self, scene: RenderScene) -> None:
-        """Go on with a stage that `differs_by_ground_reflectance` alone: the ground gets its new albedo, what the
-        camera and the cells see stays. The albedo of water is no matter of its reflectance."""
+        """Go on with a stage for which `differs_by_ground_reflectance` holds: the ground gets its new albedo, what the
+        camera and the cells see stays."""
         colour = scene.materials[-1, BASE_COLOUR : BASE_COLOUR + 3]
         for layer in self.layers:
             for g in (layer.small, layer.big):
