@@ -11,6 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.steps import STEPS
 from gloamet.desk.window import DeskWindow
 from gloamet.document.model import Document
 
@@ -48,8 +49,10 @@ def session(qapp: QApplication, qtbot: QtBot, document: Document) -> Iterator[Se
 
 @pytest.fixture
 def window(session: Session, qtbot: QtBot) -> Iterator[DeskWindow]:
-    """The whole window, shown."""
+    """The whole window, shown, with all panels built."""
     window = DeskWindow(session)
+    for k in range(len(STEPS)):
+        window.stack.panel(k)
     window.show()
     yield window
     session.preview_document(None)

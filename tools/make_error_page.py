@@ -22,7 +22,9 @@ from gloamet.bench.relight import (
     shaded,
     sky_at,
 )
-from gloamet.develop.display import DevelopSettings, develop_screen
+from gloamet.develop.display import develop_screen
+from gloamet.develop.exact import DevelopSettings
+from gloamet.document.lights import Gains
 from gloamet.meter.picture import automatic_ev
 from gloamet.output.final import StopCriterion, render
 from gloamet.trace.denoise import denoise_prefiltered
@@ -37,7 +39,9 @@ def exact_picture(bench: Bench, lights: object) -> NDArray[np.float32]:
     """The picture of many paths, cleaned so that its own grain is not taken for an error, at half the size."""
     film = Film(WIDTH, HEIGHT)
     render(film, bench.scene, lights, bench.camera, StopCriterion(SAMPLES, bounces=16), bench.tracer)  # type: ignore[arg-type]
-    clean = denoise_prefiltered([film.light(1.0, 0.0, 0.0), film.light(0.0, 1.0, 0.0)], film)
+    clean = denoise_prefiltered(
+        [film.light(Gains(sky=0.0, lamps=0.0)), film.light(Gains(sun=0.0, lamps=0.0))], film
+    )
     assert clean is not None
     return halved(clean[0] + clean[1])
 

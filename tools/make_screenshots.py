@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QApplication
 
 from gloamet.desk import sun_actions, theme
 from gloamet.desk.session import Session
+from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import TITLES, demo_document
 from gloamet.document.targets import AimPin
@@ -37,7 +38,7 @@ def _start(window: DeskWindow) -> None:
 def _sun(page: str, prepare: Callable[[DeskWindow], None] = _start) -> Callable[[DeskWindow], None]:
     def show(window: DeskWindow) -> None:
         window.choose_step(SUN)
-        window.sun_step.show_page(page)
+        window.stack.panel(FIRST_STEP).show_page(page)
         prepare(window)
 
     return show
@@ -46,7 +47,7 @@ def _sun(page: str, prepare: Callable[[DeskWindow], None] = _start) -> Callable[
 def _stage(page: str, prepare: Callable[[DeskWindow], None] = _start) -> Callable[[DeskWindow], None]:
     def show(window: DeskWindow) -> None:
         window.choose_step(STAGE)
-        window.stack.widget(STAGE).show_page(page)
+        window.stack.panel(STAGE).show_page(page)
         prepare(window)
 
     return show

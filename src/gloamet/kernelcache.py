@@ -2,6 +2,7 @@
 
 Numba looks only at the file of a kernel itself, so a helper that changed in another file would leave stale
 machine code behind. A folder per state of the sources cannot be stale; folders of other states are removed.
+`gloamet prepare` compiles in stages and leaves a mark for each; the desk reads them.
 """
 
 from __future__ import annotations
@@ -15,7 +16,9 @@ from pathlib import Path
 
 # every package whose constants and functions kernels freeze into machine code; a test follows their imports
 PACKAGES = ("colour", "data", "develop", "meter", "sky", "stage", "sun", "trace")
-MODULES = ("errors.py", "jit.py", "thread_barrier.py")
+MODULES = ("errors.py", "jit.py", "thread_barrier.py", "document/__init__.py", "document/lights.py")
+# seconds that the stages of `gloamet prepare` take one by one (2 cores, 2026-11-29); the last runs beside the others
+STAGE_SECONDS = {"sky": 16.0, "rays": 41.0, "screen colours": 5.0, "grain cleaner": 1.0, "relighting": 95.0}
 
 
 def _state() -> str:
@@ -42,3 +45,18 @@ def choose_folder() -> None:
             if old != folder:
                 shutil.rmtree(old, ignore_errors=True)
     os.environ["NUMBA_CACHE_DIR"] = str(folder)
+
+
+def _mark(stage: str) -> Path:
+    return Path(os.environ.get("NUMBA_CACHE_DIR", "")) / f"ready-{stage.replace(' ', '-')}-{_state()}"
+
+
+def mark_ready(stage: str) -> None:
+    """Say that all kernels of a stage are compiled."""
+    with contextlib.suppress(OSError):  # a read-only cache: everything is compiled at every start
+        _mark(stage).touch()
+
+
+def is_ready(stage: str) -> bool:
+    """Whether all kernels of a stage are compiled."""
+    return _mark(stage).exists()

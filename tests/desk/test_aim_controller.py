@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk import sun_actions
+from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.steps.sun.aim import AimPage
 from gloamet.desk.steps.sun.hand import HandPage, length_text, penumbra_m
 from gloamet.desk.steps.sun.sequence import SequencePage
@@ -32,7 +33,7 @@ LEFT = Qt.MouseButton.LeftButton
 def aiming(window: DeskWindow) -> DeskWindow:
     """The desk looking down on the box, the Aim page in front, nothing refined."""
     window.session.change("stage.view", eye=(-9.0, -9.0, 12.0), target=(0.0, 0.0, 1.0), fov_deg=40.0)
-    window.sun_step.show_page("Aim")
+    window.stack.panel(FIRST_STEP).show_page("Aim")
     window.session.stop()
     return window
 
@@ -58,7 +59,7 @@ def now(window: DeskWindow) -> np.ndarray:
 
 def test_a_dragged_shadow_pin_finds_the_sun_and_its_real_moments(aiming: DeskWindow, qtbot: QtBot) -> None:
     session = aiming.session
-    press(aiming.sun_step.aim, "shadow")
+    press(aiming.stack.panel(FIRST_STEP).aim, "shadow")
     with qtbot.waitSignal(aiming.aimer.answered, timeout=20_000):
         drag(aiming.picture, on(aiming, TOP), on(aiming, FLOOR))
     assert session.state.tool == ""
@@ -70,7 +71,7 @@ def test_a_dragged_shadow_pin_finds_the_sun_and_its_real_moments(aiming: DeskWin
     assert answer is not None and answer.aimed is not None
     assert angle_deg(answer.aimed.towards, line / np.linalg.norm(line)) < 0.05
     assert answer.moments
-    page = aiming.sun_step.aim
+    page = aiming.stack.panel(FIRST_STEP).aim
     page.moments.itemClicked.emit(page.moments.item(0))
     assert session.document.sun.mode == "almanac"
     assert angle_deg(now(aiming), answer.aimed.towards) == pytest.approx(
@@ -93,7 +94,7 @@ def test_a_pin_is_moved_by_its_end_switched_off_and_removed(aiming: DeskWindow, 
     assert np.allclose(session.document.aim.pins[0].receiver, other, atol=0.15)
     assert np.allclose(session.document.aim.pins[0].caster, TOP)
     assert len(session.history._before) == steps + 1  # one drag is one step
-    page = aiming.sun_step.aim
+    page = aiming.stack.panel(FIRST_STEP).aim
     qtbot.waitUntil(lambda: aiming.aimer.answer is not None, timeout=20_000)
     found = [b for b in page.findChildren(type(page.commit)) if b.text().startswith("shadow over")]
     found[0].click()
@@ -106,22 +107,22 @@ def test_a_pin_is_moved_by_its_end_switched_off_and_removed(aiming: DeskWindow, 
 def test_a_frame_pin_puts_the_sun_at_its_pixel(aiming: DeskWindow, qtbot: QtBot) -> None:
     session = aiming.session
     session.change("stage.view", eye=(-9.0, -9.0, 1.6), target=(0.0, 0.0, 3.0))
-    press(aiming.sun_step.aim, "frame")
+    press(aiming.stack.panel(FIRST_STEP).aim, "frame")
     box = aiming.picture.target()
     at = QPointF(box.x() + 0.3 * box.width(), box.y() + 0.2 * box.height()).toPoint()
     with qtbot.waitSignal(aiming.aimer.answered, timeout=20_000):
         QTest.mouseClick(aiming.picture, LEFT, pos=at)
-    press(aiming.sun_step.aim, "put the sun there")
+    press(aiming.stack.panel(FIRST_STEP).aim, "put the sun there")
     spot = camera_from_document(session.document).project(now(aiming), box.width() / box.height())
     assert spot == pytest.approx((0.3, 0.2), abs=0.01)
 
 
 def test_a_glint_pin_mirrors_the_sun_into_the_camera(aiming: DeskWindow, qtbot: QtBot) -> None:
     session = aiming.session
-    press(aiming.sun_step.aim, "glint")
+    press(aiming.stack.panel(FIRST_STEP).aim, "glint")
     with qtbot.waitSignal(aiming.aimer.answered, timeout=20_000):
         QTest.mouseClick(aiming.picture, LEFT, pos=on(aiming, TOP))
-    press(aiming.sun_step.aim, "put the sun there")
+    press(aiming.stack.panel(FIRST_STEP).aim, "put the sun there")
     back = np.subtract(camera_from_document(session.document).eye, TOP)
     back /= np.linalg.norm(back)
     assert angle_deg(now(aiming), back * [-1, -1, 1]) < 1.0
@@ -237,7 +238,7 @@ def test_a_wider_disc_has_a_wider_penumbra() -> None:
 
 def test_a_sequence_plays_live_and_leaves_everything_as_it_was(aiming: DeskWindow, qtbot: QtBot) -> None:
     session, page = aiming.session, step(aiming, SequencePage)
-    aiming.sun_step.show_page("Sequence")
+    aiming.stack.panel(FIRST_STEP).show_page("Sequence")
     session.change("sun", wall_time=datetime(2026, 5, 24, 8, 0))
     press(page, "from now")
     session.change("sun", wall_time=datetime(2026, 5, 24, 16, 0))
@@ -262,7 +263,7 @@ def test_an_edit_while_a_sequence_plays_is_kept_and_the_moment_comes_back(
     aiming: DeskWindow, qtbot: QtBot
 ) -> None:
     session, page = aiming.session, step(aiming, SequencePage)
-    aiming.sun_step.show_page("Sequence")
+    aiming.stack.panel(FIRST_STEP).show_page("Sequence")
     wall = session.document.sun.wall_time
     session.change("sequence", begin=wall + timedelta(hours=1), end=wall + timedelta(hours=4), frames=4)
     press(page, "Play")
@@ -304,7 +305,7 @@ def test_an_aim_that_breaks_is_said_and_the_desk_lives_on(
 
 
 def test_an_hour_takes_the_other_along_and_a_wrong_pair_gets_one_sentence(aiming: DeskWindow) -> None:
-    session, page = aiming.session, aiming.sun_step.aim
+    session, page = aiming.session, aiming.stack.panel(FIRST_STEP).aim
     session.change("aim", from_hour=8.0, to_hour=10.0)
     page._set_hour("from_hour", 12.0, None)
     assert (session.document.aim.from_hour, session.document.aim.to_hour) == (12.0, 12.0)

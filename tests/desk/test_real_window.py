@@ -20,6 +20,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 from gloamet.document.demo import demo_document
 from gloamet.desk import theme
+from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.view_conversion import camera_from_document
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow
@@ -69,7 +70,7 @@ HEAD, STEP = (3.4, -6.95, 2.046), (0.8, -6.69, 0.45)
 done = []
 
 def press(text):
-    found = [b for b in window.sun_step.findChildren(QPushButton) if b.text() == text and b.isVisible()]
+    found = [b for b in window.stack.panel(FIRST_STEP).findChildren(QPushButton) if b.text() == text and b.isVisible()]
     QTest.mouseClick(found[0], Qt.MouseButton.LeftButton)
 
 def place(point):
@@ -91,7 +92,7 @@ def begin(frame):
     QTest.mouseRelease(window.picture, Qt.MouseButton.LeftButton, pos=b)
 
 def answered():
-    moments = window.sun_step.aim.moments
+    moments = window.stack.panel(FIRST_STEP).aim.moments
     if not moments.count() or "gone" in done:
         return
     done.append("gone")

@@ -78,7 +78,7 @@ def test_a_panorama_is_chosen_turned_and_taken_away(
     window: DeskWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     fill, session = step(window, FillStep), window.session
-    rows = (fill.panorama, fill.turn, fill.level)  # type: ignore[attr-defined]
+    rows = (fill.rows["panorama"], fill.turn, fill.level)  # type: ignore[attr-defined]
     assert not any(row.isVisibleTo(fill) for row in rows)
     path = tmp_path / "evening.exr"
     save_light(path, np.full((32, 64, 3), 5e4, np.float32))

@@ -10,6 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.steps.sun.almanac import AlmanacPage, BearingField, Jumps, Steps
 from gloamet.desk.steps.sun.hand import HandPage
 from gloamet.desk.widgets.world_map import WorldMap
@@ -63,7 +64,7 @@ def test_taking_the_sun_by_hand_leaves_it_where_it_stands(window: DeskWindow) ->
 
 def test_a_free_sun_is_told_its_real_moment_or_never(window: DeskWindow, qtbot: QtBot) -> None:
     page, session = step(window, HandPage), window.session
-    window.sun_step.show_page("By hand")
+    window.stack.panel(FIRST_STEP).show_page("By hand")
     for height, azimuth, words in ((30.0, 150.0, "stands so on"), (40.0, 2.0, "Never at this latitude")):
         session.change("sun", mode="hand", azimuth_deg=azimuth, elevation_deg=height)
         qtbot.waitUntil(lambda w=words: w in page.truth.text(), timeout=10_000)  # type: ignore[attr-defined]
@@ -91,7 +92,7 @@ def test_a_skipped_hour_is_said_on_the_step(window: DeskWindow) -> None:
 
 
 def test_the_year_cloth_is_clicked_and_stepped(window: DeskWindow) -> None:
-    cloth, session = window.sun_step.almanac.cloth, window.session
+    cloth, session = window.stack.panel(FIRST_STEP).almanac.cloth, window.session
     at = cloth.place(datetime(2026, 10, 3, 15, 30))  # type: ignore[attr-defined]
     QTest.mouseClick(cloth, Qt.MouseButton.LeftButton, pos=at.toPoint())
     wall = session.document.sun.wall_time
@@ -105,7 +106,7 @@ def test_the_year_cloth_is_clicked_and_stepped(window: DeskWindow) -> None:
 def test_the_cloth_shows_night_outside_the_suns_hours_whatever_it_measures(
     window: DeskWindow, qtbot: QtBot
 ) -> None:
-    cloth = window.sun_step.almanac.cloth
+    cloth = window.stack.panel(FIRST_STEP).almanac.cloth
     qtbot.waitUntil(lambda: window.session.colours is not None, timeout=60_000)
     for measure in ("sky", "height", "light"):
         cloth.show_measure(measure)  # type: ignore[attr-defined]

@@ -18,7 +18,8 @@ from gloamet.colour.spaces import (
 )
 from gloamet.colour.temperature import correlated_temperature, planckian_uv, white_xy
 from gloamet.colour.views import VIEWS, film, film_curve
-from gloamet.develop.display import DevelopSettings, develop_exact, develop_screen, exposure_scale
+from gloamet.develop.display import develop_screen
+from gloamet.develop.exact import DevelopSettings, develop_exact, exposure_scale
 from gloamet.meter.light import illuminance_ev, luminance_ev
 from gloamet.meter.picture import DUSK_EV, SeenSurfaces, automatic_ev, limit_night_exposure
 

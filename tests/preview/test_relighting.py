@@ -24,10 +24,11 @@ from gloamet.preview.relighting import (
     CROSSFADE_END,
     EQUAL_ERROR_SAMPLES,
     Relighting,
+    View,
     crossfade_weight,
 )
 from gloamet.preview.worker import RenderRequest, RenderWorker
-from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.sky.dome import uniform_dome
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.upsample import Guides
@@ -184,18 +185,18 @@ def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some(tracer: Ren
     relighting, film, pool = Relighting(), Film(32, 16), tracer.pool
     plain = np.ones((32, 64, 3), np.float32)
     flat = Guides(plain, 0.0 * plain, 0.0 * plain[..., 0])
-    relighting._key = relighting.cache = SimpleNamespace(
+    relighting._view = relighting.cache = SimpleNamespace(
         width=64, height=32, guides=lambda: flat, with_outlines=lambda p: p
     )
-    relighting.keep_lamps(relighting._key, film, pool, lambda: False, least=1)
+    relighting.keep_lamps(relighting._view, film, pool, lambda: False, least=1)
     assert relighting._lamps is None  # no sample yet
     film.layers["counts"][:] = film.layers["albedo"][:] = 1.0
     film.layers["lamps"][:] = 5.0
-    relighting.keep_lamps(relighting._key, film, pool, lambda: False)
+    relighting.keep_lamps(relighting._view, film, pool, lambda: False)
     assert relighting._lamps is None  # one sample is not believed where more will come
     relighting.keep_lamps("another view", film, pool, lambda: False, least=1)
     assert relighting._lamps is None
-    relighting.keep_lamps(relighting._key, film, pool, lambda: False, least=1)
+    relighting.keep_lamps(relighting._view, film, pool, lambda: False, least=1)
     assert relighting._lamps is not None
     assert relighting._lamps[1].shape == (32, 64, 3)
     assert relighting._lamps[1].mean() == pytest.approx(5.0, rel=0.2)
@@ -203,25 +204,25 @@ def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some(tracer: Ren
 
 def test_a_film_begun_anew_does_not_replace_the_lamps_of_a_longer_one(tracer: Renderer) -> None:
     relighting = Relighting()
-    relighting._key = relighting.cache = SimpleNamespace(width=64, height=48)
+    relighting._view = relighting.cache = SimpleNamespace(width=64, height=48)
     for samples, light, kept in ((8.0, 5.0, 5.0), (4.0, 7.0, 5.0), (9.0, 6.0, 6.0)):
         film = Film(64, 48)
         film.layers["counts"][:] = film.layers["albedo"][:] = samples
         film.layers["lamps"][:] = samples * light
-        assert not relighting.keep_lamps(relighting._key, film, tracer.pool, lambda: True)  # a hand moved
-        assert relighting.keep_lamps(relighting._key, film, tracer.pool, lambda: False) == (light == kept)
+        assert not relighting.keep_lamps(relighting._view, film, tracer.pool, lambda: True)  # a hand moved
+        assert relighting.keep_lamps(relighting._view, film, tracer.pool, lambda: False) == (light == kept)
         assert relighting._lamps is not None
         assert relighting._lamps[1].mean() == pytest.approx(kept, rel=0.01)
 
 
 def test_lamps_of_a_few_grainy_samples_keep_their_light(tracer: Renderer) -> None:
     relighting, film, pool, rng = Relighting(), Film(64, 48), tracer.pool, np.random.default_rng(5)
-    relighting._key = relighting.cache = SimpleNamespace(width=64, height=48)
+    relighting._view = relighting.cache = SimpleNamespace(width=64, height=48)
     film.layers["counts"][:] = 4.0
     film.layers["albedo"][:] = 4.0 * 0.8
     lit = rng.random((48, 64, 1)) < 0.02
     film.layers["lamps"][:] = 4.0 * np.where(lit, 50.0, 0.1)
-    relighting.keep_lamps(relighting._key, film, pool, lambda: False)
+    relighting.keep_lamps(relighting._view, film, pool, lambda: False)
     assert relighting._lamps is not None
     assert relighting._lamps[1].mean() == pytest.approx(film.mean("lamps").mean(), rel=0.1)
 
@@ -306,9 +307,9 @@ def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
 ) -> None:
     engine, listener, document = recorded
     moved = document.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=8.7)
-    assert engine.pipeline._ladder.precompute(air_from_document(moved), 8.7, lambda: False, 60.0)
+    assert engine.pipeline._interpolator.precompute(air_from_document(moved), 8.7, lambda: False, 60.0)
     wait_for(engine, listener, moved, lambda e: isinstance(e, Frame) and e.exact)
-    exact = read_light(dome_from_document(moved, SkySolver()))
+    exact = read_light(dome_from_document(moved))
     readings = listener.of(LightSolved)
     assert len(readings) >= 2  # from the ladder first, then solved
     assert readings[-1].natural.sky_horizontal_lx == pytest.approx(exact.sky_horizontal_lx, rel=1e-9)
@@ -336,7 +337,8 @@ def test_a_relit_picture_has_as_many_pixels_as_the_machine_relights_in_time(
     relighting._speed = pixels_a_second
     nothing: Any = None
     lights = build_environment(uniform_dome(1.0))
-    assert relighting.improve("view", nothing, nothing, window, lights, nothing, 1, lambda: False)
+    view, renderer = View(nothing, nothing, *window), SimpleNamespace(pool=None, threads=1)
+    assert relighting.improve(view, lights, renderer, lambda: False)
     width, height = made[0]
     assert width * height == pytest.approx(pixels, rel=0.01)
     assert width / height == pytest.approx(window[0] / window[1], rel=0.01)

@@ -14,6 +14,7 @@ from gloamet.document.model import Document
 from gloamet.document.stage import LampEdit, MaterialEdit, Prop, View
 from gloamet.errors import GloametError
 from gloamet.stage.assembly import (
+    StageEdits,
     apply_edits,
     camera_from_view,
     edit_material_values,
@@ -161,7 +162,7 @@ def test_lumens_of_points_and_spots_are_their_candela_over_the_cone() -> None:
     assert lumens(spot) == pytest.approx(2 * math.pi * (1 - math.cos(math.radians(30))) * 100)
     scene = replace(HOUSE, lamps=(point,))
     stage = Document().change("stage", lamps={"bulb": LampEdit(lumens=800.0)}).stage
-    assert lumens(apply_edits(scene, stage).lamps[0]) == pytest.approx(800.0)
+    assert lumens(apply_edits(scene, StageEdits.of(stage)).lamps[0]) == pytest.approx(800.0)
 
 
 def test_plaster_replaces_opaque_keeps_glass_lamps_and_holes() -> None:
@@ -178,10 +179,10 @@ def test_plaster_replaces_opaque_keeps_glass_lamps_and_holes() -> None:
 def test_muted_parts_are_gone_and_the_ground_does_not_move() -> None:
     stage = Document().change("stage", up="z", muted=("part 1",)).stage
     scene = place_in_world(HOUSE, stage)
-    assert [p.name for p in apply_edits(scene, stage).parts] == ["part 0"]
+    assert [p.name for p in apply_edits(scene, StageEdits.of(stage)).parts] == ["part 0"]
     assert (
-        ground_from_stage(stage, 0.2, scene).height_m
-        == ground_from_stage(Document().stage, 0.2, scene).height_m
+        ground_from_stage(stage.ground, stage.muted, 0.2, scene).height_m
+        == ground_from_stage(Document().stage.ground, (), 0.2, scene).height_m
     )
 
 
@@ -201,7 +202,7 @@ def test_focal_lengths_and_openings_follow_from_film_of_36_by_24() -> None:
 
 def _grown(**values: object) -> Scene:
     prop = Prop(**{"name": "one", **values})  # type: ignore[arg-type]
-    return apply_edits(Scene(None, (), ()), Document().change("stage", props=(prop,)).stage)
+    return apply_edits(Scene(None, (), ()), StageEdits.of(Document().change("stage", props=(prop,)).stage))
 
 
 def test_a_tree_has_its_height_and_crown_and_stands_where_it_is_put() -> None:
@@ -249,5 +250,7 @@ def test_references_are_what_they_say() -> None:
 def test_a_tree_in_a_plastered_scene_keeps_its_shade() -> None:
     prop = Prop(name="one")
     stage = Document().change("stage", props=(prop,)).change("stage.plaster", on=True).stage
-    scene = apply_edits(Scene(None, (), (), (Texture("t", np.zeros((1, 1, 4), np.uint8)),)), stage)
+    scene = apply_edits(
+        Scene(None, (), (), (Texture("t", np.zeros((1, 1, 4), np.uint8)),)), StageEdits.of(stage)
+    )
     assert {m.base_colour for m in scene.materials} == {(0.6, 0.6, 0.6)}

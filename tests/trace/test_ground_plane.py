@@ -151,9 +151,9 @@ def test_a_flat_roof_or_a_table_top_is_no_ground() -> None:
 def test_a_muted_ground_of_the_models_own_leaves_no_hole() -> None:
     scene = _scene(level(30.0, 0.0), box((-2, -2, 0), (2, 2, 5.0)))
     stage = Document().stage
-    assert ground_from_stage(stage, 0.2, scene).hole is not None
+    assert ground_from_stage(stage.ground, stage.muted, 0.2, scene).hole is not None
     muted = stage.model_copy(update={"muted": (scene.parts[0].name,)})
-    assert ground_from_stage(muted, 0.2, scene).hole is None
+    assert ground_from_stage(muted.ground, muted.muted, 0.2, scene).hole is None
 
 
 def test_a_ground_of_the_models_own_and_the_endless_one_meet_without_a_seam_of_light(
@@ -178,7 +178,7 @@ def test_a_ground_of_the_models_own_and_the_endless_one_meet_without_a_seam_of_l
 def test_the_ground_follows_a_height_by_hand() -> None:
     scene = _scene(box((0, 0, 7.0), (2, 3, 9.0)))
     stage = Document().change("stage.ground", automatic=False, height_m=1.5, kind="disc", radius_m=20.0).stage
-    ground = ground_from_stage(stage, 0.3, scene)
+    ground = ground_from_stage(stage.ground, stage.muted, 0.3, scene)
     assert (ground.height_m, ground.radius_m, ground.reflectance) == (1.5, 20.0, 0.3)
     assert ground.centre == pytest.approx((1.0, 1.5))
 

@@ -126,7 +126,8 @@ def sun() -> Result:
 
 def develop() -> Result:
     """Milliseconds to develop 1280 x 800 for the screen through the baked view."""
-    from gloamet.develop.display import DevelopSettings, develop_screen
+    from gloamet.develop.display import develop_screen
+    from gloamet.develop.exact import DevelopSettings
 
     y, x = np.mgrid[0:800, 0:1280].astype(np.float32)
     picture = np.stack([100 + x, 300 + y, 200 + 0.5 * (x + y)], -1)

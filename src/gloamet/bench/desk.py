@@ -24,9 +24,11 @@ from gloamet.document.demo import demo_document
 from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow
+from gloamet.preview.preparation import KernelPreparation
 app = QApplication(sys.argv[:1])
 theme.apply(app)
-session = Session()
+preparation = KernelPreparation()
+session = Session(preparation=preparation)
 window = DeskWindow(session)
 session.start_with(demo_document())
 window.show()
@@ -35,6 +37,7 @@ window.grab()
 out = {"window": time.time() - START}
 
 def finish():
+    preparation.close()
     print(json.dumps(out), flush=True)
     os._exit(0)
 """

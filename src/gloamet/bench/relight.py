@@ -14,6 +14,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.document.lights import Gains
+
 Result = dict[str, float]
 Chosen = tuple[NDArray[np.int64], NDArray[np.int64]]  # rows and columns of squares
 WIDTH, HEIGHT, BLOCK = 960, 540, 4
@@ -49,7 +51,7 @@ class Bench:
         each = np.repeat(np.repeat(wanted, BLOCK, 0), BLOCK, 1)
         for _ in range(samples // AT_ONCE):
             self.tracer.accumulate(film, self.scene, lights, self.camera, each, BOUNCES)
-        return squares(film.light(1.0, 1.0, 0.0))[chosen]
+        return squares(film.light(Gains(lamps=0.0)))[chosen]
 
 
 def bench_of(demo: str) -> Bench:
@@ -128,7 +130,7 @@ def at_rest(bench: Bench, relit: NDArray[np.float32], lights: Any) -> NDArray[np
     bench.tracer.accumulate(
         film, bench.scene, lights, bench.camera, REST_SAMPLES, QUALITIES["steady"].bounces
     )
-    clean = denoise(film.light(1.0, 1.0, 0.0), film)
+    clean = denoise(film.light(Gains(lamps=0.0)), film)
     assert clean is not None
     return np.asarray(relit + np.float32(crossfade_weight(REST_SAMPLES)) * (clean - relit))
 
@@ -193,7 +195,9 @@ def _seconds_to(bench: Bench, lights: Any, chosen: Chosen, exact: NDArray[np.flo
         if seconds < 1.1 * looked:
             continue
         begin, looked = time.perf_counter(), seconds
-        cleaned = denoise_prefiltered([film.light(1.0, 0.0, 0.0), film.light(0.0, 1.0, 0.0)], film)
+        cleaned = denoise_prefiltered(
+            [film.light(Gains(sky=0.0, lamps=0.0)), film.light(Gains(sun=0.0, lamps=0.0))], film
+        )
         cleaning = time.perf_counter() - begin
         if cleaned and float(np.median(apart(cleaned[0] + cleaned[1], chosen, exact))) <= goal:
             return seconds + cleaning

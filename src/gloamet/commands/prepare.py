@@ -12,6 +12,7 @@ from functools import partial
 import numpy as np
 
 from gloamet.errors import GloametError
+from gloamet.kernelcache import mark_ready
 
 
 def _sky() -> None:
@@ -64,7 +65,8 @@ def _rays(relit: bool = False) -> None:
 
 def _develop() -> None:
     from gloamet.colour.views import VIEWS
-    from gloamet.develop.display import DevelopSettings, develop_screen
+    from gloamet.develop.display import develop_screen
+    from gloamet.develop.exact import DevelopSettings
 
     for view in VIEWS:
         develop_screen(np.ones((4, 4, 3), np.float32), DevelopSettings(0.0, view=view))
@@ -94,17 +96,22 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.set_defaults(run=run)
 
 
+def _prepare(stage: str) -> None:
+    STAGES[stage]()
+    mark_ready(stage)
+
+
 def run(options: argparse.Namespace) -> None:
     """Compile, saying what is being done; the two large stages in processes side by side."""
     if options.stage:
-        STAGES[options.stage]()
+        _prepare(options.stage)
         return
     start = time.perf_counter()
     print(f"  preparing: {', '.join(STAGES)} …", file=sys.stderr, flush=True)
     beside = subprocess.Popen([sys.executable, "-m", "gloamet", "prepare", "--stage", "relighting"])
-    for name, work in STAGES.items():
+    for name in STAGES:
         if name != "relighting":
-            work()
+            _prepare(name)
             print(f"  {name}: ready after {time.perf_counter() - start:.0f} s", file=sys.stderr, flush=True)
     if beside.wait() != 0:
         raise GloametError("The kernels could not be compiled: the lines above say why.")

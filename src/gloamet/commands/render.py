@@ -229,7 +229,7 @@ def _say(sentence: str) -> None:
 def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights: Environment) -> Film:
     """The film, taken up from a checkpoint when there is one; Ctrl-C keeps what is done."""
     from gloamet.output.checkpoint import Checkpoint, digest_of
-    from gloamet.output.document_to_light import gains_from_document
+    from gloamet.output.document_to_picture import gains_from_document
     from gloamet.output.final import MOST_BOUNCES, Progress, StopCriterion, render
     from gloamet.trace.film import Film, pixel_region
 
@@ -307,8 +307,8 @@ def run(options: argparse.Namespace) -> None:
 
 def _measured(options: argparse.Namespace, job: _Job, film: Film, seconds: float) -> dict[str, object]:
     """What the finished film is: its size, samples, noise of each light, and the speed it was made at."""
-    from gloamet.output.document_to_light import gains_from_document
-    from gloamet.trace.film import LIGHT_LAYERS
+    from gloamet.document.lights import LIGHT_LAYERS
+    from gloamet.output.document_to_picture import gains_from_document
     from gloamet.trace.noise import error_quantile, tile_relative_error
 
     noises = {

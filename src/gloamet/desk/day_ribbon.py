@@ -74,7 +74,8 @@ class DayRibbon(QWidget):
         colours: Any = self.session.colours
         if colours is None or self._path is None:
             return
-        from gloamet.develop.display import DevelopSettings, develop_screen
+        from gloamet.develop.display import develop_screen
+        from gloamet.develop.exact import DevelopSettings
 
         strips = colours.adapted(self._path.elevation_deg)
         picture = np.ascontiguousarray(strips.transpose(1, 0, 2)[::-1], np.float32)

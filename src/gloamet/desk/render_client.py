@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from gloamet.document.model import Document
+from gloamet.preview.preparation import KernelPreparation
 from gloamet.preview.requests import PlanRequest
 from gloamet.preview.worker import RenderWorker
 
@@ -14,7 +15,7 @@ class RenderClient(QObject):
 
     reported = Signal(object)  # an event of `preview.events`
 
-    def __init__(self, document: Document) -> None:
+    def __init__(self, document: Document, preparation: KernelPreparation | None = None) -> None:
         super().__init__()
         self._document = document
         self.size = (640, 400)
@@ -22,7 +23,7 @@ class RenderClient(QObject):
         self.plan: PlanRequest | None = None
         self._paused = False
         self._reload_count = 0
-        self._worker = RenderWorker(self.reported.emit)
+        self._worker = RenderWorker(self.reported.emit, preparation)
         self._soon = QTimer(self, interval=0, singleShot=True)
         self._soon.timeout.connect(self.ask_now)
 

@@ -32,10 +32,12 @@ from gloamet.preview.events import (
     Loading,
     PaletteSolved,
     PlanFrame,
+    Preparing,
     SceneLoaded,
     StageBuilt,
     Thumbnail,
 )
+from gloamet.preview.preparation import KernelPreparation
 from gloamet.preview.requests import PlanRequest
 from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
@@ -67,10 +69,14 @@ class Session(QObject):
     model_changed = Signal()  # the model's file is not what it was
     noticed = Signal(str, str)  # sentence, kind: "warning" or "note"
     busy = Signal(str)
+    preparing = Signal(float, float)  # share done and seconds left until rays can be traced
     file_changed = Signal()
 
-    def __init__(self, document: Document | None = None) -> None:
+    def __init__(
+        self, document: Document | None = None, preparation: KernelPreparation | None = None
+    ) -> None:
         super().__init__()
+        self.prepared = True  # whether rays can be traced
         self.store = DocumentStore(document or Document())
         self.state = InterfaceState()
         self.scene: Scene | None = None
@@ -85,7 +91,7 @@ class Session(QObject):
         self._told_stage = self.document.stage
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(self._on_file_touched)
-        self._render = RenderClient(self.document)
+        self._render = RenderClient(self.document, preparation)
         self._render.reported.connect(self._on_reported)
         self._later = QTimer(self, singleShot=True)
         self._later.timeout.connect(self._announce)
@@ -298,6 +304,9 @@ class Session(QObject):
             self.thumbnail_ready.emit(event)
         elif isinstance(event, Loading):
             self.loading.emit(event.share, event.word)
+        elif isinstance(event, Preparing):
+            self.prepared = event.share >= 1.0
+            self.preparing.emit(event.share, event.seconds_left)
         elif isinstance(event, Busy):
             self.busy.emit(event.text)
         elif isinstance(event, Failed):

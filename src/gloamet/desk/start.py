@@ -26,13 +26,15 @@ def run_desk(
     from gloamet.desk import theme
     from gloamet.desk.session import Session
     from gloamet.desk.window import DeskWindow
+    from gloamet.preview.preparation import KernelPreparation
 
     app = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(app, QApplication)
     app.setOrganizationName("gloamet")
     app.setApplicationName("gloamet")
     theme.apply(app)
-    session = Session()
+    preparation = KernelPreparation()
+    session = Session(preparation=preparation)
     window = DeskWindow(session)
     if document is not None:
         session.start_with(document, title)
@@ -41,4 +43,6 @@ def run_desk(
     if model is not None:
         session.open_model(model)
     window.show()
-    return int(app.exec())
+    code = int(app.exec())
+    preparation.close()
+    return code

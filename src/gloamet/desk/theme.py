@@ -8,11 +8,13 @@ from importlib.resources import files
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication
 
+from gloamet.document.lights import HUES
+
 GROUND, WELL, SURROUND, LINE = "#2b2b2b", "#262626", "#3a3a3a", "#414141"
 RAISED = "#474747"
 INK, DIM, QUIET = "#e4e4e4", "#a8a8a8", "#949494"
-SUN, SKY, LAMPS, WARNING = "#f0a45c", "#7fa3c7", "#d9c77a", "#c96a52"
-PANORAMA = "#a58bc2"
+SUN, SKY, LAMPS, PANORAMA = (HUES[name] for name in ("sun", "sky", "lamps", "panorama"))
+WARNING = "#c96a52"
 SMALL, NOTE, BODY, LARGE, HUGE = 11, 12, 13, 15, 22
 LEFT_WIDTH, RIGHT_WIDTH, RIBBON_HEIGHT, BAR_HEIGHT = 224, 292, 108, 44
 

@@ -71,6 +71,7 @@ class TopBar(QWidget):
         session.frame_ready.connect(self._on_frame_ready)
         session.busy.connect(self._on_busy)
         session.loading.connect(self._on_loading)
+        session.preparing.connect(self._on_preparing)
         self.refresh()
 
     def refresh(self) -> None:
@@ -100,6 +101,13 @@ class TopBar(QWidget):
         elif self.session.frame is None:
             self.status.setText("")
 
+    def _on_preparing(self, share: float, seconds_left: float) -> None:
+        """Kernels are being compiled, once for this machine."""
+        self._share = share
+        if share < 1.0:
+            self.status.setText(f"preparing light, {max(1.0, seconds_left):.0f} s left")
+        self.update()
+
     def _on_loading(self, share: float, word: str) -> None:
         """A model is being opened; stop gives it up."""
         self._loading, self._share = share < 1.0, share
@@ -116,7 +124,7 @@ class TopBar(QWidget):
         self.update()
 
     def _on_frame_ready(self, frame: Frame) -> None:
-        if self._saving:
+        if self._saving or not self.session.prepared:
             return
         self._share = share_done(frame)
         blurred = self.session.document.stage.view.depth_of_field

@@ -6,15 +6,13 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
     QMenu,
     QMessageBox,
-    QScrollArea,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -31,24 +29,18 @@ from gloamet.desk.plan_view import PlanView
 from gloamet.desk.recent import recent
 from gloamet.desk.saving import SaveJob
 from gloamet.desk.session import Session
-from gloamet.desk.steps.air import AirStep
-from gloamet.desk.steps.expose import ExposeStep
-from gloamet.desk.steps.fill import FillStep
-from gloamet.desk.steps.output import OutputStep
-from gloamet.desk.steps.stage import StageStep
-from gloamet.desk.steps.sun import SunStep
+from gloamet.desk.step_stack import StepStack
+from gloamet.desk.steps import FIRST_STEP, STEP_TITLES, STEPS, StepContext
 from gloamet.desk.top_bar import TopBar
 from gloamet.desk.view_tool_bar import ViewToolBar
 from gloamet.desk.viewport import INSET, Viewport
-from gloamet.desk.widgets.basic import label
-from gloamet.desk.widgets.pages import Pages
+from gloamet.desk.widgets.basic import label, wake
 from gloamet.document.demo import TITLES, demo_document
 from gloamet.document.file import ENDING
 from gloamet.errors import GloametError
 from gloamet.stage.readers import ENDINGS
 
-STEP_TITLES = ("Stage", "Sun", "Air", "Fill", "Expose", "Output")
-SUN_STEP = 1
+ASLEEP_TEXT = "Light is being prepared for this machine, once: Fill and Expose work now, all else soon."
 MODE_WORDS = {"almanac": "", "hand": "by hand", "follow": "led"}
 
 
@@ -59,14 +51,15 @@ class DeskWindow(QMainWindow):
         super().__init__()
         self.session = session
         self.job: SaveJob | None = None
+        self._awake = True
         self.setWindowTitle("Gloamet")
         self.resize(1280, 800)
         self.setMinimumSize(960, 620)
         self.menu = QMenu(self)
         self.menu.aboutToShow.connect(self._fill_menu)
-        self.stack = QStackedWidget()
         self.bar = TopBar(session, STEP_TITLES, self.choose_step, self.menu)
         self.aimer = AimController(session)
+        self.stack = StepStack(StepContext(session, self.aimer, self.ask_open, self.ask_picture))
         self.picture = Viewport(session, self.aimer)
         self.picture.dropped.connect(lambda name: self.open_file(Path(name)))
         self.picture.open_asked.connect(self.ask_open)
@@ -79,28 +72,12 @@ class DeskWindow(QMainWindow):
         session.model_changed.connect(self._offer_again)
         session.noticed.connect(self.notice.show_sentence)
         self.disc, self.meter, self.ribbon = SkyDisc(session), LightMeter(session), DayRibbon(session)
-        self.sun_step = SunStep(session, self.aimer)
-        for step in (
-            StageStep(session, self.ask_open),
-            self.sun_step,
-            AirStep(session),
-            FillStep(session),
-            ExposeStep(session),
-            OutputStep(session, lambda: self.ask_picture(False), lambda: self.ask_picture(True)),
-        ):
-            if isinstance(step, Pages):  # they scroll by themselves
-                self.stack.addWidget(step)
-                continue
-            area = QScrollArea()
-            area.setWidgetResizable(True)
-            area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-            area.setWidget(step)
-            self.stack.addWidget(area)
         self._lay_out()
         self._shortcuts()
-        self.choose_step(SUN_STEP)
+        self.choose_step(FIRST_STEP)
         session.document_changed.connect(lambda _: self._show_sun())
         session.file_changed.connect(self._show_title)
+        session.preparing.connect(self._on_preparing)
         self._show_sun()
         self.picture.setFocus()
 
@@ -175,6 +152,9 @@ class DeskWindow(QMainWindow):
         self.height_word.setText(f"{below}, {how}" if how else below)
         self.heading_word.setText(bearing_words(azimuth))
 
+    def showEvent(self, event: QShowEvent) -> None:  # noqa: N802
+        self.stack.build_others()
+
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
         QTimer.singleShot(0, self._place_cards)
 
@@ -188,15 +168,29 @@ class DeskWindow(QMainWindow):
         name = Path(str(self.session.document.stage.model)).name
         self.notice.offer(f"{name} has changed on disk.", "read it again", self.session.reload)
 
+    def _on_preparing(self, share: float, _seconds_left: float) -> None:
+        """Until rays can be traced, only what works on the finished picture is awake."""
+        awake = share >= 1.0
+        if awake == self._awake:
+            return
+        self._awake = awake
+        self.stack.wake(awake)
+        for widget in (self.disc, self.ribbon, self.strip):
+            wake(widget, awake)
+        if awake:
+            self.notice.hide()
+        else:
+            self.notice.show_sentence(ASLEEP_TEXT, "note")
+
     def _show_title(self) -> None:
         self.setWindowTitle(f"{self.session.title} – Gloamet")
 
     def choose_step(self, index: int) -> None:
         """Show the controls of a step."""
         self.sheet.hide()
-        self.stack.setCurrentIndex(index)
+        self.stack.show_step(index)
         self.bar.buttons[index].setChecked(True)
-        self.picture.show_sun_tools(index == SUN_STEP)
+        self.picture.show_sun_tools(STEPS[index].sun_tools)
 
     def _shortcuts(self) -> None:
         for keys, action in (

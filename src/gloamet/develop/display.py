@@ -1,16 +1,13 @@
-"""Developing: linear light in AP1 cd/m2 to screen colour through exposure, white balance and a view.
+"""Developing for the screen: linear light in AP1 cd/m2 to 8-bit colour, quickly.
 
-The exact transform (OpenColorIO) serves files; for the screen it is baked once into a 65-cube behind a
-log2 allocation and applied by a kernel, rows in parallel. A `DevelopSettings` enters with the picture; display code
-values in 0..1 or 8 bit leave.
+A view's exact transform is baked once into a 65-cube behind a log2 allocation and applied by a kernel, rows in
+parallel. A `DevelopSettings` enters with the picture; RGBX leaves.
 """
 
 from __future__ import annotations
 
-import math
 import os
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 
@@ -18,8 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_TO_REC709, linear_to_srgb
-from gloamet.colour.temperature import balance_matrix
-from gloamet.colour.views import DEFAULT_VIEW, VIEWS
+from gloamet.colour.views import VIEWS
 from gloamet.develop.display_kernels import (
     COUNTER_COUNT,
     CUBE_SIZE,
@@ -30,39 +26,10 @@ from gloamet.develop.display_kernels import (
     ViewArrays,
     develop_rows,
 )
+from gloamet.develop.exact import DevelopSettings
 from gloamet.thread_barrier import run_on_all_threads
 
 Floats = NDArray[np.float32]
-
-SATURATION = 1.2  # ISO 12232: Lmax = 1.2 * 2**EV100 fills a sensor
-INCIDENT_LUX = 2.5  # ISO 2720, C = 250: E = 2.5 * 2**EV100
-
-
-@dataclass(frozen=True)
-class DevelopSettings:
-    """EV100, the light that is white (kelvin, tint) and the name of the view transform."""
-
-    ev: float
-    kelvin: float = 6000.0
-    tint: float = 0.0
-    view: str = DEFAULT_VIEW
-
-    def matrix(self) -> Floats:
-        """Exposure and white balance as one AP1 matrix."""
-        scale = exposure_scale(self.ev)
-        return (balance_matrix(self.kelvin, self.tint) * scale).astype(np.float32)
-
-
-def exposure_scale(ev: float) -> float:
-    """Factor from cd/m2 to reflectances under the light that an incident meter reads as EV: L = reflectance · E / π."""
-    return math.pi / (INCIDENT_LUX * 2.0**ev)
-
-
-def develop_exact(picture: Floats, recipe: DevelopSettings) -> Floats:
-    """Display code values in 0..1, (H, W, 3) float32, by the exact transform: for files."""
-    clean = np.nan_to_num(picture, nan=0.0, posinf=1e9, neginf=0.0)
-    exposed = np.ascontiguousarray(clean @ recipe.matrix().T, np.float32)
-    return np.clip(VIEWS[recipe.view].apply(exposed), 0.0, 1.0)
 
 
 def _cache_file(view: str) -> Path:

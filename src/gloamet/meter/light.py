@@ -7,10 +7,13 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.colour.temperature import correlated_temperature
-from gloamet.sky.dome import SkyDome
+
+if TYPE_CHECKING:
+    from gloamet.sky.dome import SkyDome
 
 INCIDENT_C = 250.0  # ISO 2720 incident-light constant (flat receptor)
 REFLECTED_K = 12.5  # ISO 2720 reflected-light constant

@@ -9,13 +9,16 @@ import os
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.develop.display import SATURATION, DevelopSettings, develop_exact
+from gloamet.develop.exact import SATURATION, develop_exact
+from gloamet.document.lights import LIGHT_LAYERS
 from gloamet.document.model import Document
-from gloamet.meter.picture import SeenSurfaces, automatic_ev, limit_night_exposure
+from gloamet.meter.picture import SeenSurfaces
+from gloamet.output.document_to_picture import develop_settings, exposure_from_document, gains_from_document
 from gloamet.output.final import StopCriterion
 from gloamet.output.images import check_ending, save_display, save_light
 from gloamet.sky.air import Air
@@ -23,7 +26,7 @@ from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.environment_map import cached_table, environment_dome, mtime_ns
 from gloamet.sky.moonlight import with_moon
 from gloamet.sky.sky_cache import SkyInterpolator
-from gloamet.stage.assembly import apply_edits, ground_from_stage
+from gloamet.stage.assembly import StageEdits, apply_edits, ground_from_stage
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Scene
@@ -33,11 +36,12 @@ from gloamet.sun.place import resolve_zone
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
 from gloamet.trace.denoise import denoise_prefiltered, match_mean_luminance
 from gloamet.trace.environment import Environment, build_environment
-from gloamet.trace.film import LIGHT_LAYERS, Film, Gains
+from gloamet.trace.film import Film
 from gloamet.trace.first_hits import SOLID, first_hits
 from gloamet.trace.materials import ground_tint
 from gloamet.trace.render_scene import RenderScene, build_render_scene
 
+ALWAYS_SAVED = ("sun", "sky")  # dark or not: what composites a picture counts on them
 Floats = NDArray[np.float32]
 
 
@@ -69,59 +73,94 @@ def moon_from_document(document: Document) -> Moon:
     return moon_at(_moment(document).instant.timestamp(), site.latitude_deg, site.longitude_deg)
 
 
-def sky_key(document: Document) -> tuple[object, ...]:
-    """What the light of the document's moment depends on."""
-    moon = moon_from_document(document) if document.sun.moon else None
-    return (
-        air_from_document(document),
-        *sun_from_document(document),
-        document.sun.diameter_deg,
-        moon,
-        document.sun.north_deg if moon else 0,
-    )
+class SkyInputs(NamedTuple):
+    """What the sky of a moment is made of: degrees in the scene, north turned in; the moon if it shines."""
+
+    air: Air
+    azimuth_deg: float
+    elevation_deg: float
+    diameter_deg: float
+    moon: Moon | None
+    moon_azimuth_deg: float
+
+    @classmethod
+    def of(cls, document: Document) -> SkyInputs:
+        """Those of a document."""
+        moon = moon_from_document(document) if document.sun.moon else None
+        turned = moon.azimuth_deg + document.sun.north_deg if moon else 0.0
+        sun = sun_from_document(document)
+        return cls(air_from_document(document), *sun, document.sun.diameter_deg, moon, turned)
 
 
-def dome_from_document(document: Document, solver: SkySolver | SkyInterpolator | None = None) -> SkyDome:
-    """The light of the document's moment."""
-    solver, air = solver or SkySolver(), air_from_document(document)
-    dome = solver.dome(air, *sun_from_document(document), document.sun.diameter_deg)
-    if not document.sun.moon:
+def solve_sky(inputs: SkyInputs, solver: SkySolver | SkyInterpolator) -> SkyDome:
+    """The light of a moment."""
+    dome = solver.dome(inputs.air, inputs.azimuth_deg, inputs.elevation_deg, inputs.diameter_deg)
+    if inputs.moon is None:
         return dome
-    moon = moon_from_document(document)
-    return with_moon(dome, solver, air, moon, moon.azimuth_deg + document.sun.north_deg)
+    return with_moon(dome, solver, inputs.air, inputs.moon, inputs.moon_azimuth_deg)
 
 
-def build_stage(document: Document, scene: Scene, before: RenderScene | None = None) -> RenderScene:
-    """The document's stage ready for rays, from its placed scene; keeps what `before` has in common."""
+def dome_from_document(document: Document) -> SkyDome:
+    """The light of the document's moment."""
+    return solve_sky(SkyInputs.of(document), SkySolver())
+
+
+def build_stage(document: Document, scene: Scene) -> RenderScene:
+    """The document's stage ready for rays, from its placed scene."""
     stage = document.stage
-    ground = ground_from_stage(stage, document.air.ground_reflectance, scene)
-    return build_render_scene(apply_edits(scene, stage), ground, before)
+    ground = ground_from_stage(stage.ground, stage.muted, document.air.ground_reflectance, scene)
+    return build_render_scene(apply_edits(scene, StageEdits.of(stage)), ground)
 
 
-def lights_key(document: Document) -> tuple[object, ...]:
-    """What the document's lights depend on beside its sky."""
-    ground, panorama = document.stage.ground, document.panorama
-    if not panorama.file:
-        return ground.colour, ground.water, None
-    stamp, north = mtime_ns(Path(panorama.file)), document.sun.north_deg
-    return ground.colour, ground.water, (panorama, stamp, north, document.air.ground_reflectance)
+class PanoramaInputs(NamedTuple):
+    """What the dome of a panorama is made of; the file's time stamp stands for what it holds."""
+
+    path: Path
+    stamp_ns: int
+    turn_deg: float
+    ground_reflectance: float
+    level_lx: float
+
+    @classmethod
+    def of(cls, document: Document) -> PanoramaInputs | None:
+        """Those of a document, None without a panorama."""
+        panorama, path = document.panorama, Path(document.panorama.file)
+        if not panorama.file:
+            return None
+        turn = panorama.turn_deg + document.sun.north_deg
+        return cls(path, mtime_ns(path), turn, document.air.ground_reflectance, panorama.level_lx)
+
+
+def read_panorama(inputs: PanoramaInputs) -> SkyDome:
+    """A panorama as a second dome. Raises GloametError when it cannot be read."""
+    return environment_dome(
+        cached_table(inputs.path), inputs.turn_deg, inputs.ground_reflectance, inputs.level_lx
+    )
 
 
 def panorama_from_document(document: Document) -> SkyDome | None:
     """The document's panorama as a second dome, None without one. Raises GloametError when it cannot be read."""
-    panorama = document.panorama
-    if not panorama.file:
-        return None
-    turn, table = panorama.turn_deg + document.sun.north_deg, cached_table(Path(panorama.file))
-    return environment_dome(table, turn, document.air.ground_reflectance, panorama.level_lx)
+    inputs = PanoramaInputs.of(document)
+    return None if inputs is None else read_panorama(inputs)
+
+
+def tint_from_document(document: Document) -> tuple[float, ...]:
+    """The hue of the document's ground below the horizon, of reflectance 1, AP1."""
+    ground = document.stage.ground
+    tint = ground_tint(GroundPlane(reflectance=1.0, colour=ground.colour, water=ground.water))
+    return tuple(float(value) for value in tint)
+
+
+def join_lights(dome: SkyDome, panorama: SkyDome | None, tint: tuple[float, ...]) -> Environment:
+    """Sky and panorama for the kernels, with the hue of the ground below the horizon."""
+    below = np.asarray(tint, np.float32)
+    second = None if panorama is None else build_environment(panorama, below)
+    return replace(build_environment(dome, below), panorama=second)
 
 
 def environment_from_document(document: Document, dome: SkyDome, panorama: SkyDome | None) -> Environment:
-    """Sky and panorama for the kernels, with the hue of the document's ground below the horizon."""
-    ground = document.stage.ground
-    tint = ground_tint(GroundPlane(reflectance=1.0, colour=ground.colour, water=ground.water))
-    second = None if panorama is None else build_environment(panorama, tint)
-    return replace(build_environment(dome, tint), panorama=second)
+    """Sky and panorama for the kernels, as the document has them."""
+    return join_lights(dome, panorama, tint_from_document(document))
 
 
 @dataclass(frozen=True)
@@ -133,12 +172,6 @@ class FinishedLight:
     sky: Floats
     lamps: Floats
     panorama: Floats
-
-
-def gains_from_document(document: Document) -> Gains:
-    """Factors of the lights."""
-    fill = document.fill
-    return 2.0**fill.sun_stops, 2.0**fill.sky_stops, 2.0**fill.lamps_stops, 2.0**fill.panorama_stops
 
 
 def stop_criterion(document: Document) -> StopCriterion:
@@ -181,18 +214,6 @@ def surfaces_of_film(film: Film) -> SeenSurfaces:
     return SeenSurfaces(film.mean("albedo"), film.mean("depth"))
 
 
-def exposure_from_document(document: Document, picture: Floats, seen: SeenSurfaces) -> float:
-    """EV100 by the scene meter or by hand."""
-    e = document.expose
-    return limit_night_exposure(automatic_ev(picture, seen)) - e.compensation if e.automatic else e.ev
-
-
-def develop_settings(document: Document, ev: float) -> DevelopSettings:
-    """How the document develops."""
-    e = document.expose
-    return DevelopSettings(ev, e.kelvin, e.tint, e.view)
-
-
 def save_picture(
     path: Path,
     document: Document,
@@ -205,14 +226,14 @@ def save_picture(
 
     .exr holds linear light with its layers, others the developed picture.
     """
-    ev = exposure_from_document(document, light.whole, surfaces_of_film(film))
+    ev = exposure_from_document(document, light.whole, surfaces_of_film(film)).ev
     if check_ending(path) == ".exr":
         white = SATURATION * 2.0**ev if exposed else 1.0
         scale = np.float32(1.0 / white)
         planes = {
             name: getattr(light, name) * scale
             for name in LIGHT_LAYERS
-            if name in ("sun", "sky") or getattr(light, name).any()
+            if name in ALWAYS_SAVED or getattr(light, name).any()
         }
         planes |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
         save_light(path, light.whole * scale, planes, white)

@@ -14,12 +14,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.document.lights import Gains
 from gloamet.stage.camera import Camera
 from gloamet.trace.environment import Environment
-from gloamet.trace.film import Film, Gains, Region, Renderer
+from gloamet.trace.film import UNIT_GAINS, Film, Region, Renderer
 from gloamet.trace.noise import (
     MAX_SAMPLES_PER_PASS,
-    UNIT_GAINS,
     error_quantile,
     remaining_samples,
     samples_wanted,

@@ -31,9 +31,10 @@ def check_ending(path: Path) -> str:
     return ending
 
 
-def _write(
+def write_picture(
     path: Path, pixels: NDArray[Any], file_format: str, attributes: dict[str, Any], names: list[str]
 ) -> None:
+    """Write pixels (H, W, channels) by the path's ending. Raises GloametError, and then an old file stays whole."""
     import OpenImageIO as oiio
 
     spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], pixels.shape[2], file_format)
@@ -86,7 +87,17 @@ def save_display(path: Path, codes: NDArray[np.float32], sixteen_bit: bool = Fal
     attributes: dict[str, Any] = {"oiio:ColorSpace": "sRGB", "Software": "Gloamet"}
     if ending != ".png":
         attributes["Compression"] = f"jpeg:{JPEG_QUALITY}"
-    _write(path, pixels, "uint16" if wide else "uint8", attributes, [])
+    write_picture(path, pixels, "uint16" if wide else "uint8", attributes, [])
+
+
+def layer_channels(layers: dict[str, NDArray[np.float32]]) -> tuple[NDArray[np.float32], list[str]]:
+    """Layers, (H, W, 3) or (H, W), side by side as (H, W, channels), and their names; "" is the picture."""
+    planes, names = [], []
+    for name, layer in layers.items():
+        planes.append(np.asarray(layer if layer.ndim == 3 else layer[..., None], np.float32))
+        letters = "Z" if layer.ndim == 2 else "XYZ" if name == "normal" else "RGB"
+        names += [f"{name}.{letter}" if name else letter for letter in letters]
+    return np.concatenate(planes, axis=2), names
 
 
 def save_light(
@@ -102,12 +113,7 @@ def save_light(
     """
     if check_ending(path) != ".exr":
         raise GloametError(f"{path.name}: light is saved as .exr.")
-    planes, names = [picture], ["R", "G", "B"]
-    for name, layer in (layers or {}).items():
-        planes.append(layer if layer.ndim == 3 else layer[..., None])
-        letters = "Z" if layer.ndim == 2 else "XYZ" if name == "normal" else "RGB"
-        names += [f"{name}.{letter}" for letter in letters]
-    pixels = np.concatenate([np.asarray(p, np.float32) for p in planes], axis=2)
+    pixels, names = layer_channels({"": picture, **(layers or {})})
     attributes: dict[str, Any] = {
         "compression": "zip",
         "chromaticities": CHROMATICITIES,
@@ -115,4 +121,4 @@ def save_light(
         "oiio:ColorSpace": "ACEScg",
         "Software": "Gloamet",
     }
-    _write(path, pixels, "float", attributes, names)
+    write_picture(path, pixels, "float", attributes, names)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,9 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
 
 if TYPE_CHECKING:
+    from gloamet.document.stage import View
+    from gloamet.meter.light import LightReading
+    from gloamet.sky.sky_palette import SkyPalette
     from gloamet.trace.render_scene import RenderScene
 
 
@@ -61,8 +64,8 @@ class StageBuilt:
 class LightSolved:
     """The sky of the moment: the meter with gains, and what nature gives."""
 
-    reading: Any
-    natural: Any
+    reading: LightReading
+    natural: LightReading
     sun_azimuth_deg: float
     sun_elevation_deg: float
     visibility_km: float
@@ -81,7 +84,7 @@ class DiscPainted:
 class PaletteSolved:
     """Sky colours against sun height, for the ribbon."""
 
-    colours: Any
+    colours: SkyPalette
 
 
 @dataclass(frozen=True)
@@ -96,7 +99,7 @@ class PlanFrame:
 class Thumbnail:
     """A small picture of a named view, (H, W, 4) uint8 RGBX; `view` is the camera it shows."""
 
-    view: Any
+    view: View
     pixels: NDArray[np.uint8]
 
 
@@ -106,6 +109,14 @@ class Loading:
 
     share: float
     word: str
+
+
+@dataclass(frozen=True)
+class Preparing:
+    """How far the compiling of the kernels is, 0..1, and about how many seconds are left; 1 when it is over."""
+
+    share: float
+    seconds_left: float
 
 
 @dataclass(frozen=True)
@@ -121,3 +132,19 @@ class Busy:
     """What the worker does right now, '' when it rests."""
 
     text: str
+
+
+Event = (
+    Frame
+    | SceneLoaded
+    | StageBuilt
+    | LightSolved
+    | DiscPainted
+    | PaletteSolved
+    | PlanFrame
+    | Thumbnail
+    | Loading
+    | Preparing
+    | Failed
+    | Busy
+)

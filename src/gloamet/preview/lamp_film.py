@@ -6,12 +6,13 @@ A view (stage, camera, width, height) and its lights enter; the lamps' light goe
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-from gloamet.preview.relighting import Relighting
+from gloamet.preview.relighting import Relighting, View
 from gloamet.preview.secondary_views import small_film
 
 if TYPE_CHECKING:
+    from gloamet.trace.environment import Environment
     from gloamet.trace.film import Film, Renderer
 
 LAMP_PIXELS = 40_000
@@ -23,27 +24,32 @@ class LampFilm:
 
     def __init__(self, superseded: Callable[[], bool], relighting: Relighting) -> None:
         self._superseded, self._relighting = superseded, relighting
-        self._film: tuple[Any, Film] | None = None
+        self._film: tuple[View, Film] | None = None
 
-    def missing(self, view: Any) -> int:
+    def forget(self) -> None:
+        """Let go of the film."""
+        self._film = None
+
+    def missing(self, view: View) -> int:
         """Samples that the film of a view still lacks, by how far its cache is."""
-        if len(view[0].lamps) == 0 or not self._relighting.ready(view):
+        cache = self._relighting.cache
+        if cache is None or len(view.compiled.lamps) == 0 or not self._relighting.ready(view):
             return 0
         has = self._film[1].samples_in(None) if self._film is not None and self._film[0] == view else 0
-        return max(0, LAMP_SAMPLES[self._relighting.cache.full] - int(has))
+        return max(0, LAMP_SAMPLES[cache.full] - int(has))
 
-    def update(self, renderer: Renderer, view: Any, lights: Any, bounces: int) -> bool:
+    def update(self, renderer: Renderer, view: View, lights: Environment, bounces: int) -> bool:
         """Trace what is missing; whether the cache has got more of the lamps' light."""
         from gloamet.trace.environment import lamps_only
 
-        wanted, (compiled, camera, width, height) = self.missing(view), view
+        wanted = self.missing(view)
         if wanted and (self._film is None or self._film[0] != view):
-            self._film = (view, small_film((width, height), LAMP_PIXELS))
+            self._film = (view, small_film((view.width, view.height), LAMP_PIXELS))
         if self._film is None or self._film[0] != view:
             return False
         film, dark = self._film[1], lamps_only(lights)
         if wanted and not renderer.accumulate(
-            film, compiled, dark, camera, wanted, bounces, self._superseded
+            film, view.compiled, dark, view.camera, wanted, bounces, self._superseded
         ):
             return False
         # samples that a hand did not let be cleaned are cleaned now

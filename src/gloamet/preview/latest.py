@@ -36,22 +36,20 @@ class LatestWorker(Generic[Request]):
         self,
         name: str,
         work: Callable[[Request], None],
-        begin: Callable[[], None] = lambda: None,
         prefer: Callable[[], Numbered[Request] | None] = lambda: None,
         end: Callable[[], None] = lambda: None,
     ) -> None:
-        """`begin` and `end` are called on the thread when it starts and ends; `prefer` may name an earlier request that
-        is to be worked on before the newest. Methods are held weakly: the thread ends with their object."""
+        """`end` is called on the thread when it ends; `prefer` may name an earlier request that is to be worked on
+        before the newest. Methods are held weakly: the thread ends with their object."""
         self._name = name
-        self._work, self._begin, self._prefer, self._end = (_weak(f) for f in (work, begin, prefer, end))
+        self._work, self._prefer, self._end = (_weak(f) for f in (work, prefer, end))
         self._lock = threading.Condition()
         self._newest: Numbered[Request] | None = None
         self._current = 0  # the number worked on
         self._closing = False
         self._thread: threading.Thread | None = None
 
-    def start(self) -> None:
-        """Start the thread before its first request."""
+    def _start(self) -> None:
         if self._thread is None:
             self._thread = threading.Thread(target=self._run, name=self._name, daemon=True)
             self._thread.start()
@@ -62,7 +60,7 @@ class LatestWorker(Generic[Request]):
             number = 1 if self._newest is None else self._newest.number + 1
             self._newest = Numbered(request, number)
             self._lock.notify()
-        self.start()
+        self._start()
 
     def superseded(self) -> bool:
         """Whether the request being worked on has been replaced, or the thread is to end."""
@@ -97,7 +95,6 @@ class LatestWorker(Generic[Request]):
             return taken
 
     def _run(self) -> None:
-        self._call(self._begin)
         while (taken := self._take()) is not None:
             try:
                 if not self._call(self._work, taken.request):

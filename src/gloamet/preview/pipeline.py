@@ -1,7 +1,12 @@
-"""What the worker has computed, each with the key it was computed for: nothing above a change is redone.
+"""The pipeline of one document: nodes that each remember what they made of their last inputs.
 
-A wish enters `work`; model, stage, sky, pictures, plan and thumbnails leave as events, cheapest first, until
-the wish is stale.
+    file ▸ placed scene ▸ edited scene ▸ render scene ┐
+    sky inputs ▸ dome ┬ environment ──────────────────┼▸ viewport (film, relight cache) ▸ developed picture
+    panorama ▸ dome ──┘                               ┘      plan, thumbnails beside it
+    dome ▸ sky disc; air ▸ sky palette
+
+A request enters `work`; events leave, cheapest first, until the request is superseded. What is stale follows from the
+nodes' inputs alone: nothing above a change is made again, and going back to the setting before costs nothing.
 """
 
 from __future__ import annotations
@@ -9,13 +14,26 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, NamedTuple
 
 from gloamet.document.model import Document
+from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
+from gloamet.output.document_to_light import (
+    PanoramaInputs,
+    SkyInputs,
+    air_from_document,
+    join_lights,
+    read_panorama,
+    solve_sky,
+    sun_from_document,
+    tint_from_document,
+)
+from gloamet.output.document_to_picture import gains_from_document
 from gloamet.preview.events import (
     Busy,
     DiscPainted,
+    Event,
     Failed,
     LightSolved,
     Loading,
@@ -24,90 +42,141 @@ from gloamet.preview.events import (
     StageBuilt,
 )
 from gloamet.preview.latest import Numbered
+from gloamet.preview.memo import Memo
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.viewport import LightProvider, ViewportRenderer
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.sky_cache import SkyInterpolator
+from gloamet.sky.sky_palette import solve_sky_palette
+from gloamet.stage.assembly import StageEdits, apply_edits, ground_from_stage, placement_from_stage
+from gloamet.stage.placing import to_world_scene
+from gloamet.stage.readers import read_file
 from gloamet.stage.readers.progress import Cancelled, ProgressToken
 from gloamet.stage.scene import Scene
 
 if TYPE_CHECKING:
+    from gloamet.stage.ground import GroundPlane
+    from gloamet.trace.environment import Environment
     from gloamet.trace.render_scene import RenderScene
 
-# decisions that do not change what is rendered, only from where and how far
-VIEW_ONLY_FIELDS = {"view", "views", "quality", "rectangle", "locked"}
-
-SKY_CACHE_SECONDS = 0.25  # for skies beforehand, between two steps of a record and when a hand rests
+SKY_CACHE_SECONDS = 0.25  # for skies beforehand, between two steps of a relight cache and when a hand rests
 DISC_SECONDS = 0.25  # between two pictures of the sky while the hand moves
+KEPT_SCENES, KEPT_SKIES = 2, 4  # results that a node remembers
+
+
+class FileInputs(NamedTuple):
+    """What is read: the model, parts of it in other files, and how often it was asked for anew."""
+
+    model: str
+    outside: bool
+    reload_count: int
+
+
+class LightInputs(NamedTuple):
+    """What the lights of a document are made of."""
+
+    sky: SkyInputs
+    panorama: PanoramaInputs | None
+    tint: tuple[float, ...]
+
+    @classmethod
+    def of(cls, document: Document) -> LightInputs:
+        """Those of a document."""
+        return cls(SkyInputs.of(document), PanoramaInputs.of(document), tint_from_document(document))
+
+
+class PreparedLight(NamedTuple):
+    """The light of a document, made before its request is worked on."""
+
+    document: Document
+    inputs: LightInputs
+    lights: Environment
+    solved: LightSolved
 
 
 class RenderPipeline:
     """Everything computed for one open document; only the worker calls `work`."""
 
     def __init__(
-        self, report: Callable[[Any], None], stale: Callable[[], bool], give_up: Callable[[], bool],
+        self,
+        report: Callable[[Event], None],
+        stale: Callable[[], bool],
+        give_up: Callable[[], bool],
         newest: Callable[[], Numbered[RenderRequest] | None],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.compiled: RenderScene | None = None
         self._report, self._superseded, self._give_up, self._newest = report, stale, give_up, newest
-        self._file: tuple[Any, Scene] | None = None
-        self._placed: tuple[Any, Scene] | None = None
-        self._stage_key: Any = None
-        self._refused: Any = None
-        self._solver: Any = None
-        self._ladder: Any = None
-        self._sky: tuple[Any, Any] | None = None
-        self._prepared: tuple[Document, tuple[Any, Any], LightSolved] | None = None
-        self._next: Numbered[RenderRequest] | None = None  # whose sky that is
-        self._sky_is_interpolated = False  # whether that sky is from the ladder
-        self._lights: tuple[Any, Any] | None = None
-        self._panorama_dome: tuple[Any, Any] | None = None  # the panorama
-        self._last_error_text = ""  # what was said of one that cannot be read
-        self._colours_key: Any = None
-        self._disc: tuple[Any, float] = (None, 0.0)
+        self._solver = SkySolver()
+        self._interpolator = SkyInterpolator(self._solver)
+        self._file = Memo(self._read, KEPT_SCENES)  # the one before is gone back to when this cannot be shown
+        self._placed = Memo(to_world_scene, KEPT_SCENES)
+        self._edited = Memo(apply_edits, KEPT_SCENES)
+        self._ground = Memo(ground_from_stage)
+        self._render_scene = Memo(self._build, KEPT_SCENES)
+        self._dome = Memo(lambda inputs: solve_sky(inputs, self._solver), KEPT_SKIES)
+        self._quick_dome = Memo(lambda inputs: solve_sky(inputs, self._interpolator))
+        self._panorama_dome = Memo(self._read_panorama, KEPT_SKIES)
+        self._environment = Memo(join_lights, KEPT_SKIES)
+        self._disc = Memo(self._paint)
+        self._palette = Memo(self._solve_palette)
+        self._refused: FileInputs | None = None
+        self._loaded: Scene | None = None  # the placed scene that was reported
+        self._prepared: PreparedLight | None = None
+        self._next: Numbered[RenderRequest] | None = None  # whose light that is
+        self._last_error_text = ""  # what was said of a panorama that cannot be read
+        self._disc_painted_at = 0.0
         self.viewport = ViewportRenderer(report, stale)
 
-    def work(self, wish: RenderRequest) -> None:
-        """Bring everything the wish needs up to date, then refine until it is stale."""
-        compiled = self._stage(wish)
+    def work(self, request: RenderRequest, has_picture: bool = False) -> None:
+        """Bring everything the request needs up to date, then refine until it is superseded.
+
+        With `has_picture` something better than a preview is shown already.
+        """
+        document, compiled = request.document, self._stage(request)
         # a hand that moves the sun gets a sky between two solved ones; one that rests the sky itself
-        prepared, self._prepared = self._prepared, None
-        if prepared is None or prepared[0] is not wish.document or compiled is None:
-            prepared = (wish.document, *self._light(wish.document, quick=compiled is not None))
-        _document, (key, lights), solved = prepared
-        self._report(solved)
-        if compiled is None or time.monotonic() - self._disc[1] > DISC_SECONDS:
-            self._paint_disc(wish.document)
+        light, self._prepared = self._prepared, None
+        if light is None or light.document is not document or compiled is None:
+            light = self._light(document, quick=compiled is not None)
+        self._report(light.solved)
+        if compiled is None or time.monotonic() - self._disc_painted_at > DISC_SECONDS:
+            self._paint_disc(document)
         if compiled is not None:
-            document = wish.document
             sky = LightProvider(
-                key, lights, lambda: self._exact_light(document) if self._sky_is_interpolated else lights,
-                lambda: self._prepare_skies(document), self._prepare_next,
+                light.inputs, light.lights, lambda: self._exact_light(document), lambda: self._prepare_skies(document),
+                self._prepare_next,
             )  # fmt: skip
-            self.viewport.show(wish, compiled, sky)
+            self.viewport.show(request, compiled, sky, has_picture)
         if not self._superseded():
-            self._paint_skies(wish.document)
+            self._paint_skies(document)
+
+    def show_light(self, document: Document) -> None:
+        """Report the meter's reading and the sky's picture alone: no ray can be traced yet."""
+        self._report(self._light(document).solved)
+        self._paint_skies(document)
 
     # -- the stage
 
-    def _stage(self, wish: RenderRequest) -> RenderScene | None:
-        stage = wish.document.stage
+    def _stage(self, request: RenderRequest) -> RenderScene | None:
+        stage = request.document.stage
         if not stage.model:
             self._set_compiled(None)
             return None
-        key = (stage.model, stage.outside, wish.reload_count)
-        if key == self._refused:
+        source = FileInputs(stage.model, stage.outside, request.reload_count)
+        if source == self._refused:
             return self.compiled
-        opening = self._file is None or self._file[0] != key
+        opening = (source,) not in self._file
         try:
-            return self._built(wish.document, key)
+            return self._built(request.document, source, opening)
         except Cancelled as stopped:
-            self._refused = key
+            self._refused = source
             self._report(Loading(1.0, ""))
             self._report(Failed(str(stopped), stage.model))
             raise
         except GloametError as error:
             if opening:
-                self._refused = key
+                self._refused = source
             self._report(Loading(1.0, ""))
             self._report(Failed(str(error), stage.model if opening else None))
             return self.compiled
@@ -117,170 +186,141 @@ class RenderPipeline:
             self.compiled = compiled
             self._report(StageBuilt(compiled))
 
-    def _built(self, document: Document, key: Any) -> RenderScene:
-        from gloamet.output.document_to_light import build_stage
-        from gloamet.stage.assembly import place_in_world, placement_from_stage
-        from gloamet.stage.readers import read_file
+    def _read(self, source: FileInputs) -> Scene:
+        name = Path(source.model).name
+        self._report(Busy(f"opening {name}"))
+        watch = ProgressToken(
+            lambda share, word: self._report(Loading(share, f"{word} {name}")), self._give_up
+        )
+        scene = read_file(Path(source.model), watch, source.outside)
+        self._report(Loading(0.95, f"preparing {name}"))
+        return scene
 
-        stage, opened = document.stage, self._file
-        if opened is None or opened[0] != key:
-            name = Path(key[0]).name
-            self._report(Busy(f"opening {name}"))
-            watch = ProgressToken(
-                lambda share, word: self._report(Loading(share, f"{word} {name}")), self._give_up
-            )
-            opened = (key, read_file(Path(key[0]), watch, stage.outside))
-            self._report(Loading(0.95, f"preparing {name}"))
-        place = (key, placement_from_stage(stage, opened[1].origin))
-        placed = self._placed
-        if placed is None or placed[0] != place:
-            placed = (place, place_in_world(opened[1], stage))
-            placed[1].subject_bounds()  # worked out here, not where the window would wait for it
-        decisions = stage.model_dump(exclude=VIEW_ONLY_FIELDS)
-        stage_key = (place, decisions, document.air.ground_reflectance)
-        if self.compiled is None or stage_key != self._stage_key:
-            compiled = build_stage(document, placed[1], self.compiled)
-            self._stage_key = stage_key
-            self._set_compiled(compiled)
-        assert self.compiled is not None
-        fresh = placed is not self._placed
-        self._file, self._placed, self._refused = opened, placed, None
-        if fresh:
-            self._report(SceneLoaded(placed[1], key[0], opened[1]))
+    def _build(self, scene: Scene, ground: GroundPlane) -> RenderScene:
+        from gloamet.trace.render_scene import build_render_scene
+
+        return build_render_scene(scene, ground, self.compiled)
+
+    def _built(self, document: Document, source: FileInputs, opening: bool) -> RenderScene:
+        """The document's stage for rays; a model that is opened is taken only once all of it could be made."""
+        stage: Stage = document.stage
+        file = self._file(source)
+        try:
+            placed = self._placed(file, placement_from_stage(stage, file.origin))
+            placed.subject_bounds()  # worked out here, not where the window would wait for it
+            edited = self._edited(placed, StageEdits.of(stage))
+            ground = self._ground(stage.ground, stage.muted, document.air.ground_reflectance, placed)
+            compiled = self._render_scene(edited, ground)
+        except GloametError:
+            if opening:
+                self._file.drop(source)
+            raise
+        self._set_compiled(compiled)
+        self._refused = None
+        if opening:
+            for node in (self._file, self._placed, self._edited, self._ground, self._render_scene):
+                node.keep_newest()  # the model before may be large
+        if placed is not self._loaded:
+            self._loaded = placed
+            self._report(SceneLoaded(placed, source.model, file))
             self._report(Loading(1.0, ""))
-        return self.compiled
+        return compiled
 
     # -- the sky
 
-    def _exact_light(self, document: Document) -> Any:
-        """The lights of a document after all, and what the meter says of them."""
-        (_key, lights), solved = self._light(document)
-        self._report(solved)
-        return lights
+    def _exact_light(self, document: Document) -> Environment:
+        """The lights of a document whose hand rests, and what the meter says of them."""
+        light = self._light(document)
+        self._report(light.solved)
+        return light.lights
 
-    def _light(self, document: Document, quick: bool = False) -> tuple[tuple[Any, Any], LightSolved]:
-        """The lights of a document under the key of its sky, and the meter's reading; `quick` may take them from the
-        ladder."""
+    def _light(self, document: Document, quick: bool = False) -> PreparedLight:
+        """The lights of a document and the meter's reading; `quick` may take a sky between two solved ones."""
         from gloamet.meter.light import read_light
-        from gloamet.output.document_to_light import (
-            air_from_document,
-            dome_from_document,
-            environment_from_document,
-            gains_from_document,
-            lights_key,
-            sky_key,
-            sun_from_document,
-        )
-        from gloamet.sky.dome import SkySolver
-        from gloamet.sky.sky_cache import SkyInterpolator
 
-        air, (azimuth, elevation) = air_from_document(document), sun_from_document(document)
-        key = sky_key(document)
-        if self._sky is None or self._sky[0] != key or (self._sky_is_interpolated and not quick):
-            if self._solver is None:
-                self._report(Busy("preparing the sky"))
-                self._solver = SkySolver()
-                self._ladder = SkyInterpolator(self._solver)
-            self._sky_is_interpolated = quick and self._ladder.covers(air, elevation)
-            self._sky = (
-                key,
-                dome_from_document(document, self._ladder if self._sky_is_interpolated else self._solver),
-            )
-            self._lights = None
-        dome = self._sky[1]
-        panorama = self._panorama(document)
+        inputs = LightInputs.of(document)
+        sky = inputs.sky
+        quick = quick and (sky,) not in self._dome and self._interpolator.covers(sky.air, sky.elevation_deg)
+        dome = (self._quick_dome if quick else self._dome)(sky)
+        panorama = self._panorama_dome(inputs.panorama)
         gains, plain = gains_from_document(document), read_light(dome)
-        gained = gains[0] != 1.0 or gains[1] != 1.0 or panorama is not None
-        reading = read_light(dome, gains[0], gains[1], panorama, gains[3]) if gained else plain
-        linke = float(air.linke_turbidity)
-        moonlit = document.sun.moon and abs(dome.sun_elevation_deg - elevation) > 0.01 and elevation < 0.0
-        moonlit = moonlit and dome.sun_elevation_deg > -1.0
-        solved = LightSolved(reading, plain, azimuth, elevation, air.visibility_km, linke, moonlit)
-        whole = (key, lights_key(document))
-        if self._lights is None or self._lights[0] != whole:
-            self._lights = (whole, environment_from_document(document, dome, panorama))
-        return self._lights, solved
+        gained = gains.sun != 1.0 or gains.sky != 1.0 or panorama is not None
+        reading = read_light(dome, gains.sun, gains.sky, panorama, gains.panorama) if gained else plain
+        moonlit = sky.moon is not None and abs(dome.sun_elevation_deg - sky.elevation_deg) > 0.01
+        moonlit = moonlit and sky.elevation_deg < 0.0 and dome.sun_elevation_deg > -1.0
+        air = sky.air
+        solved = LightSolved(
+            reading, plain, sky.azimuth_deg, sky.elevation_deg, air.visibility_km, float(air.linke_turbidity), moonlit
+        )  # fmt: skip
+        return PreparedLight(document, inputs, self._environment(dome, panorama, inputs.tint), solved)
 
-    def _panorama(self, document: Document) -> Any:
-        """The document's panorama as a dome; one that cannot be read is told once, and the rest goes on without."""
-        from gloamet.output.document_to_light import lights_key, panorama_from_document
-
-        key = lights_key(document)
-        if self._panorama_dome is None or self._panorama_dome[0] != key:
-            try:
-                self._panorama_dome = (key, panorama_from_document(document))
-            except GloametError as error:
-                self._panorama_dome = (key, None)
-                if self._last_error_text != str(error):
-                    self._last_error_text = str(error)
-                    self._report(Failed(str(error)))
-        return self._panorama_dome[1]
+    def _read_panorama(self, inputs: PanoramaInputs | None) -> SkyDome | None:
+        """A panorama as a dome; one that cannot be read is told once, and the rest goes on without."""
+        if inputs is None:
+            return None
+        try:
+            return read_panorama(inputs)
+        except GloametError as error:
+            if self._last_error_text != str(error):
+                self._last_error_text = str(error)
+                self._report(Failed(str(error)))
+            return None
 
     def forget(self) -> None:
         """Let go of everything that takes memory: the document is closed."""
         self.viewport.forget()
-        self.compiled = self._file = self._placed = self._sky = self._lights = self._prepared = None
-        self._next = self._panorama_dome = self._ladder = self._solver = None
+        for node in (
+            self._file, self._placed, self._edited, self._ground, self._render_scene, self._dome,
+            self._quick_dome, self._panorama_dome, self._environment, self._disc, self._palette,
+        ):  # fmt: skip
+            node.forget()
+        self.compiled = self._loaded = self._prepared = self._next = None
+        self._interpolator = SkyInterpolator(self._solver)
         self._report = self._nothing
 
     @staticmethod
-    def _nothing(_event: Any) -> None:
+    def _nothing(_event: Event) -> None:
         """Events of a document that is closed go nowhere."""
 
     def _prepare_next(self) -> None:
-        """The sky of the next wish, if it is quickly made.
+        """The light of the next request, if it is quickly made.
 
         Called with a relit picture in hand that the window has not got yet: once it has, it paints, and Python
         belongs to it for longer than the sky takes.
         """
-        from gloamet.output.document_to_light import air_from_document, sun_from_document
-
-        if self._ladder is None:
-            return
         newest = self._newest()
         if newest is None:
             return
         document = newest.request.document
-        if self._ladder.covers(air_from_document(document), sun_from_document(document)[1]):
-            self._prepared, self._next = (document, *self._light(document, quick=True)), newest
+        if self._interpolator.covers(air_from_document(document), sun_from_document(document)[1]):
+            self._prepared, self._next = self._light(document, quick=True), newest
 
     def pop_prepared(self) -> Numbered[RenderRequest] | None:
-        """The wish whose sky is ready, once: it goes before newer ones, which would find the window painting."""
+        """The request whose light is ready, once: it goes before newer ones, which would find the window painting."""
         following, self._next = self._next, None
         return following
 
     def _prepare_skies(self, document: Document) -> None:
         """The sky's picture and colours, and skies beforehand for a hand that will move the sun."""
-        from gloamet.output.document_to_light import air_from_document, sun_from_document
-
         if not self._superseded():
             self._paint_skies(document)
-            self._ladder.precompute(
-                air_from_document(document),
-                sun_from_document(document)[1],
-                self._superseded,
-                SKY_CACHE_SECONDS,
-            )
+            air, (_azimuth, elevation) = air_from_document(document), sun_from_document(document)
+            self._interpolator.precompute(air, elevation, self._superseded, SKY_CACHE_SECONDS)
+
+    def _paint(self, dome: SkyDome, north_deg: float) -> None:
+        self._report(DiscPainted(paint_disc(dome, north_deg)))
+        self._disc_painted_at = time.monotonic()
 
     def _paint_disc(self, document: Document) -> None:
         """The sky of now as a round picture, when it is not what was painted last."""
-        if self._sky is None:
-            return
-        key = (self._sky[0], document.sun.north_deg)
-        if key != self._disc[0]:
-            self._report(DiscPainted(paint_disc(self._sky[1], document.sun.north_deg)))
-            self._disc = (key, time.monotonic())
+        sky = SkyInputs.of(document)
+        dome = self._dome(sky) if (sky,) in self._dome else self._quick_dome.newest()
+        if dome is not None:
+            self._disc(dome, document.sun.north_deg)
+
+    def _solve_palette(self, air: Air) -> None:
+        self._report(PaletteSolved(solve_sky_palette(self._solver, air)))
 
     def _paint_skies(self, document: Document) -> None:
         self._paint_disc(document)
-        self._solve_colours(document)
-
-    def _solve_colours(self, document: Document) -> None:
-        from gloamet.output.document_to_light import air_from_document
-        from gloamet.sky.sky_palette import solve_sky_palette
-
-        key = air_from_document(document)
-        if key != self._colours_key:
-            colours = solve_sky_palette(self._solver, key)
-            self._colours_key = key
-            self._report(PaletteSolved(colours))
+        self._palette(air_from_document(document))

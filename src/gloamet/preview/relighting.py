@@ -10,16 +10,19 @@ import math
 import time
 from collections.abc import Callable
 from concurrent.futures import Executor
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
+
+from gloamet.document.lights import Gains
 
 if TYPE_CHECKING:
     from gloamet.meter.picture import SeenSurfaces
     from gloamet.stage.camera import Camera
     from gloamet.trace.environment import Environment
-    from gloamet.trace.film import Gains
+    from gloamet.trace.film import Film, Renderer
+    from gloamet.trace.relight.cache import RelightCache
     from gloamet.trace.render_scene import RenderScene
 
 Floats = NDArray[np.float32]
@@ -42,6 +45,15 @@ EQUAL_ERROR_SAMPLES = (
 )
 
 
+class View(NamedTuple):
+    """What a picture shows: the stage, the camera on it, and the size in pixels."""
+
+    compiled: RenderScene
+    camera: Camera
+    width: int
+    height: int
+
+
 def crossfade_weight(samples: float) -> float:
     """Share of the exact picture of so many samples in what is shown, 0..1.
 
@@ -55,70 +67,78 @@ class Relighting:
     """One record, the picture it last gave at rest, and the light of lamps for it."""
 
     def __init__(self) -> None:
-        self._key: Any = None
-        self.cache: Any = None
-        self._rest: tuple[Any, Floats] | None = None
-        self._lamps: tuple[Any, Floats, float] | None = None  # of what, their light, by how many paths
-        self._seen: tuple[Any, SeenSurfaces] | None = None
+        self._view: View | None = None
+        self.cache: RelightCache | None = None
+        self._rest: tuple[object, Floats] | None = None
+        self._lamps: tuple[View, Floats, float] | None = None  # of what, their light, by how many paths
+        self._seen: tuple[object, SeenSurfaces] | None = None
         self._speed = INITIAL_SPEED
 
-    def ready(self, key: Any) -> bool:
-        """Whether pictures of this stage, camera and size can be relit."""
-        return self.cache is not None and self._key == key and bool(self.cache.ready)
+    def forget(self) -> None:
+        """Let go of everything."""
+        self._view = self.cache = self._rest = self._lamps = self._seen = None
 
-    def follow_ground(self, key: Any) -> None:
+    def ready(self, view: View) -> bool:
+        """Whether pictures of this stage, camera and size can be relit."""
+        return self.cache is not None and self._view == view and bool(self.cache.ready)
+
+    def follow_ground(self, view: View) -> None:
         """Go on with the cache for a stage whose ground reflects more or less, which is a matter of light alone."""
         from gloamet.trace.render_scene import differs_by_ground_reflectance
 
-        if self.cache is None or not self.cache.ready or self._key[0] is key[0] or self._key[1:] != key[1:]:
+        before = self._view
+        if self.cache is None or before is None or not self.cache.ready:
             return
-        if differs_by_ground_reflectance(self._key[0], key[0]):
-            self.cache.recolour_ground(key[0])
-            if self._lamps is not None and self._lamps[0] == self._key:
-                self._lamps = (key, self._lamps[1], 0.0)  # good enough until a film has its own
-            self._key, self._rest, self._seen = key, None, None
+        if before.compiled is view.compiled or before[1:] != view[1:]:
+            return
+        if differs_by_ground_reflectance(before.compiled, view.compiled):
+            self.cache.recolour_ground(view.compiled)
+            if self._lamps is not None and self._lamps[0] == self._view:
+                self._lamps = (view, self._lamps[1], 0.0)  # good enough until a film has its own
+            self._view, self._rest, self._seen = view, None, None
 
     def improve(
-        self, key: Any, compiled: RenderScene, camera: Camera, size: tuple[int, int], lights: Environment,
-        pool: Executor, threads: int, cancelled: Callable[[], bool],
-    ) -> bool:  # fmt: skip
+        self, view: View, lights: Environment, renderer: Renderer, cancelled: Callable[[], bool]
+    ) -> bool:
         """One more step of the record, a new one when it is of something else; False when it is full."""
         from gloamet.trace.environment import combine_environments
         from gloamet.trace.relight.cache import RelightCache
 
-        if self._key != key:
+        if self._view != view:
             pixels = min(max(RELIGHT_BUDGET_S * self._speed, MIN_PIXELS), MAX_PIXELS)
-            shrink = max(1.0, math.sqrt(size[0] * size[1] / pixels))
-            width, height = (max(16, round(side / shrink)) for side in size)
-            self._key, self.cache = (
-                key,
-                RelightCache(compiled, camera, width, height, pool, threads, self.cache),
+            shrink = max(1.0, math.sqrt(view.width * view.height / pixels))
+            width, height = (max(16, round(side / shrink)) for side in (view.width, view.height))
+            made = RelightCache(
+                view.compiled, view.camera, width, height, renderer.pool, renderer.threads, self.cache
             )
+            self._view, self.cache = view, made
+        assert self.cache is not None
         if self.cache.full:
             return False
         return bool(self.cache.improve(combine_environments(lights, 1.0, 1.0), cancelled))
 
-    def relit(self, lights: Environment, gains: Gains, rest: Any = None) -> Floats:
-        """The picture under these lights; with `rest`, all bounces, and kept under that key for the hand-over."""
+    def relit(self, lights: Environment, gains: Gains, rest: object = None) -> Floats:
+        """The picture under these lights; with `rest`, all bounces, and kept under that view for the hand-over."""
         from gloamet.trace.environment import combine_environments
 
-        begin, sky_gain = time.perf_counter(), gains[1]
+        assert self.cache is not None
+        begin, sky_gain = time.perf_counter(), gains.sky
         if lights.panorama is not None:
-            lights, sky_gain = combine_environments(lights, gains[1], gains[3]), 1.0
-        picture: Floats = self.cache.relit(lights, gains[0], sky_gain, at_rest=rest is not None)
+            lights, sky_gain = combine_environments(lights, gains.sky, gains.panorama), 1.0
+        picture: Floats = self.cache.relit(lights, gains.sun, sky_gain, at_rest=rest is not None)
         if rest is None:
             self._speed += 0.1 * (
                 picture.shape[0] * picture.shape[1] / (time.perf_counter() - begin) - self._speed
             )
-        if self._lamps is not None and self._lamps[0] == self._key and gains[2] > 0.0:
-            picture += np.float32(gains[2]) * self._lamps[1]
+        if self._lamps is not None and self._lamps[0] == self._view and gains.lamps > 0.0:
+            picture += np.float32(gains.lamps) * self._lamps[1]
         self._rest = None if rest is None else (rest, picture)
         return picture
 
     def keep_lamps(
         self,
-        key: Any,
-        film: Any,
+        view: View,
+        film: Film,
         pool: Executor,
         cancelled: Callable[[], bool],
         least: int = MIN_LAMP_SAMPLES,
@@ -129,10 +149,11 @@ class Relighting:
         from gloamet.trace.denoise import denoise, match_mean_luminance, split_highlights
         from gloamet.trace.upsample import resize_bilinear, upsample
 
-        if self._key != key or film.samples_in(None) < least or not film.layers["lamps"].any():
+        if self._view != view or film.samples_in(None) < least or not film.layers["lamps"].any():
             return False
+        assert self.cache is not None
         paths = film.mean_samples() * film.width * film.height
-        if self._lamps is not None and self._lamps[0] == key and self._lamps[2] >= paths:
+        if self._lamps is not None and self._lamps[0] == view and self._lamps[2] >= paths:
             return False
         noisy = film.mean("lamps")
         clean = denoise(noisy, film, cancelled=cancelled)
@@ -140,27 +161,29 @@ class Relighting:
             return False
         clean, size = match_mean_luminance(clean, noisy), (self.cache.height, self.cache.width)
         if film.width >= self.cache.width:
-            self._lamps = (key, resize_bilinear(clean, size), paths)
+            self._lamps = (view, resize_bilinear(clean, size), paths)
             return True
         # what glows itself has nothing to do with how much its surface reflects
         dim, bright = split_highlights(clean)
         light = upsample(dim, film, self.cache.guides(), pool) + resize_bilinear(bright, size)
-        self._lamps = (key, self.cache.with_outlines(light), paths)
+        self._lamps = (view, self.cache.with_outlines(light), paths)
         return True
 
     def seen(self) -> SeenSurfaces:
         """What the scene meter reads beside a relit picture: few pixels, worked out once for each step of the cache."""
         from gloamet.meter.picture import SeenSurfaces
 
-        key = (self.cache, self.cache.samples)
+        cache = self.cache
+        assert cache is not None
+        key = (cache, cache.samples)
         if self._seen is None or self._seen[0] != key:
-            guides = self.cache.guides()
+            guides = cache.guides()
             step = max(1, round(math.sqrt(guides.depth.size / SEEN_PIXELS)))
             few = SeenSurfaces(guides.albedo[::step, ::step], guides.depth[::step, ::step])
             self._seen = (key, few)
         return self._seen[1]
 
-    def exact_weight(self, rest: Any, samples: float) -> float:
+    def exact_weight(self, rest: object, samples: float) -> float:
         """`crossfade_weight` where a relit picture of that light is being shown, else all of it."""
         return crossfade_weight(samples) if self._rest is not None and self._rest[0] == rest else 1.0
 

@@ -1,6 +1,6 @@
 """The small pictures beside the large one: the plan, and a thumbnail of every kept view.
 
-A wish, the stage and its light enter; `PlanFrame` and `Thumbnail` leave through the worker's callback. Each is
+A request, the stage and its light enter; `PlanFrame` and `Thumbnail` leave through the worker's callback. Each is
 made again only when what it shows has changed.
 """
 
@@ -8,18 +8,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.document.model import Document
-from gloamet.preview.events import PlanFrame, Thumbnail
+from gloamet.preview.events import Event, PlanFrame, Thumbnail
 from gloamet.stage.assembly import camera_from_view
 
 if TYPE_CHECKING:
-    from gloamet.preview.requests import RenderRequest
-    from gloamet.trace.film import Film
+    from gloamet.document.stage import View
+    from gloamet.preview.requests import PlanRequest, RenderRequest
+    from gloamet.trace.environment import Environment
+    from gloamet.trace.film import Film, Renderer
     from gloamet.trace.render_scene import RenderScene
 
 THUMB, THUMB_SAMPLES = (120, 80), 12
@@ -37,33 +39,44 @@ def small_film(size: tuple[int, int], pixels: float) -> Film:
 class SecondaryViews:
     """What was drawn, and of what."""
 
-    def __init__(self, report: Callable[[Any], None], stale: Callable[[], bool]) -> None:
+    def __init__(self, report: Callable[[Event], None], stale: Callable[[], bool]) -> None:
         self._report, self._superseded = report, stale
-        self._plan: tuple[Any, Any, int] | None = None
-        self._thumbs: dict[Any, Any] = {}
+        self._plan: tuple[object, PlanRequest, int] | None = None
+        self._thumbs: dict[View, tuple[RenderScene, Environment]] = {}
 
     def draw_plan(
-        self, wish: RenderRequest, tracer: Any, compiled: RenderScene, lights: Any, sky_key: Any, samples: int,
+        self,
+        request: RenderRequest,
+        renderer: Renderer,
+        compiled: RenderScene,
+        lights: Environment,
+        light_inputs: object,
+        samples: int,
         pixels: float = math.inf,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """The plan at a few samples, again when anything it shows has changed; the first sample is never given up."""
-        plan = wish.plan
+        plan = request.plan
         if plan is None or (samples > 1 and self._superseded()):
             return
-        key = ((compiled, sky_key), plan, samples)
+        key = ((compiled, light_inputs), plan, samples)
         if self._plan is not None and self._plan[:2] == key[:2] and self._plan[2] >= samples:
             return
         film = small_film((plan.width, plan.height), pixels)
         stop = self._superseded if samples > 1 else lambda: False
-        if not tracer.accumulate(film, compiled, lights, plan.camera, samples, cancelled=stop):
+        if not renderer.accumulate(film, compiled, lights, plan.camera, samples, cancelled=stop):
             return
-        picture = self._developed(wish.document, film)
+        picture = self._developed(request.document, film)
         if picture is not None:
             self._plan = key
             self._report(PlanFrame(picture, plan.camera))
 
     def draw_thumbs(
-        self, document: Document, tracer: Any, compiled: RenderScene, lights: Any, in_this_light: bool = False
+        self,
+        document: Document,
+        renderer: Renderer,
+        compiled: RenderScene,
+        lights: Environment,
+        in_this_light: bool = False,
     ) -> None:
         """Small pictures of the views that have none of this stage, or of this stage in this light."""
         from gloamet.trace.film import Film
@@ -75,7 +88,7 @@ class SecondaryViews:
             if made is not None and made[0] is compiled and (made[1] is lights or not in_this_light):
                 continue
             film, camera = Film(*THUMB), camera_from_view(view)
-            if not tracer.accumulate(
+            if not renderer.accumulate(
                 film, compiled, lights, camera, THUMB_SAMPLES, cancelled=self._superseded
             ):
                 return
@@ -89,10 +102,11 @@ class SecondaryViews:
         """A small film cleaned and developed by its own meter."""
         from gloamet.develop.display import develop_screen
         from gloamet.meter.picture import automatic_ev, limit_night_exposure
-        from gloamet.output.document_to_light import develop_settings, gains_from_document, surfaces_of_film
+        from gloamet.output.document_to_light import surfaces_of_film
+        from gloamet.output.document_to_picture import develop_settings, gains_from_document
         from gloamet.trace.denoise import denoise
 
-        clean = denoise(film.light(*gains_from_document(document)), film, cancelled=self._superseded)
+        clean = denoise(film.light(gains_from_document(document)), film, cancelled=self._superseded)
         if clean is None:
             return None
         ev = automatic_ev(clean, surfaces_of_film(film))

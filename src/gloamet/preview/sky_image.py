@@ -25,7 +25,8 @@ def _directions(north_deg: float) -> NDArray[np.float32]:
 def paint_disc(dome: Any, north_deg: float) -> NDArray[np.uint8]:
     """The whole sky seen from below as a round picture, north up and east right, RGBX."""
     from gloamet.colour.spaces import AP1_LUMINANCE
-    from gloamet.develop.display import DevelopSettings, develop_screen
+    from gloamet.develop.display import develop_screen
+    from gloamet.develop.exact import DevelopSettings
     from gloamet.meter.light import luminance_ev
     from gloamet.sky.dome import dome_radiance
 

@@ -1,36 +1,55 @@
 """The worker behind a document: one thread that always works on the newest request.
 
 A `RenderRequest` enters; events leave through one callback, called on the worker's thread. It knows nothing of Qt.
-What it computes and keeps is in `pipeline`.
+What it computes and keeps is in `pipeline`, which is imported on the thread: the window does not wait for it.
 """
 
 from __future__ import annotations
 
 import threading
+import time
 import traceback
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING
 
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.preview.events import Busy, Failed
+from gloamet.preview.events import Busy, Event, Failed, Frame, Preparing
 from gloamet.preview.latest import LatestWorker, Numbered
-from gloamet.preview.pipeline import RenderPipeline
+from gloamet.preview.preparation import KernelPreparation
 from gloamet.preview.requests import PlanRequest, RenderRequest
 from gloamet.stage.readers.progress import Cancelled
 
+if TYPE_CHECKING:
+    from gloamet.preview.pipeline import RenderPipeline
+    from gloamet.preview.shipped_picture import ShippedPicture
+
+PREPARING_LOOK_S = 0.2  # between two looks at whether the kernels are compiled
+
 
 class RenderWorker:
-    """One worker thread for one open document."""
+    """One worker thread for one open document; `preparation` compiles kernels beside it."""
 
-    def __init__(self, report: Callable[[Any], None]) -> None:
+    def __init__(self, report: Callable[[Event], None], preparation: KernelPreparation | None = None) -> None:
         self._report = report
+        self._preparation = preparation
         self._give_up = threading.Event()
-        self._worker: LatestWorker[RenderRequest] = LatestWorker("render", self._work, _warm_up, self._prefer)
-        self.pipeline = RenderPipeline(
-            report, self._worker.superseded, self._give_up.is_set, self._worker.newer
-        )
-        self._worker.start()
+        self._worker: LatestWorker[RenderRequest] = LatestWorker("render", self._work, prefer=self._prefer)
+        self._pipeline: RenderPipeline | None = None
+        self._shipped: ShippedPicture | None = None
+        self._refined_model: str | None = None  # the model of which something better than a preview was shown
+
+    @property
+    def pipeline(self) -> RenderPipeline:
+        """What was computed; made with the first request that is worked on."""
+        if self._pipeline is None:
+            from gloamet.preview.pipeline import RenderPipeline
+
+            _warm_up()
+            self._pipeline = RenderPipeline(
+                self._pass_on, self._worker.superseded, self._give_up.is_set, self._worker.newer
+            )
+        return self._pipeline
 
     def request(
         self,
@@ -53,15 +72,58 @@ class RenderWorker:
     def close(self) -> None:
         """Stop the worker and wait for it."""
         self._give_up.set()
-        if self._worker.close():
-            self.pipeline.forget()
+        if self._worker.close() and self._pipeline is not None:
+            self._pipeline.forget()
 
     def _prefer(self) -> Numbered[RenderRequest] | None:
-        return self.pipeline.pop_prepared()
+        return self._pipeline.pop_prepared() if self._pipeline is not None else None
+
+    def _pass_on(self, event: Event) -> None:
+        if (
+            isinstance(event, Frame)
+            and event.document is not None
+            and (event.exact or event.relight_state[0])
+        ):
+            self._refined_model, self._shipped = event.document.stage.model, None
+        self._report(event)
+
+    def _show_shipped(self, request: RenderRequest) -> bool:
+        """Show the picture that ships with a demo until there is one of this machine; whether that is so."""
+        from gloamet.preview.shipped_picture import ShippedPicture
+
+        if self._refined_model == request.document.stage.model:
+            return False
+        self._shipped = self._shipped or ShippedPicture()
+        frame = self._shipped.frame(request)
+        if frame is not None:
+            self._report(frame)
+        return frame is not None
+
+    def _await_kernels(self, document: Document) -> bool:
+        """Wait until every kernel is compiled, with the meter's reading as soon as that can be; False when a newer
+        request came first."""
+        preparation, measured = self._preparation, False
+        if preparation is not None:
+            preparation.start()  # not before the first picture: it takes all of a machine
+        while preparation is not None and not preparation.ready():
+            self._report(Preparing(*preparation.state()))
+            if not measured and preparation.ready("sky"):
+                self.pipeline.show_light(document)
+                measured = True
+            if self._worker.superseded():
+                return False
+            time.sleep(PREPARING_LOOK_S)
+        if preparation is not None:
+            self._preparation = None
+            self._report(Preparing(1.0, 0.0))
+        return True
 
     def _work(self, request: RenderRequest) -> None:
         try:
-            self.pipeline.work(request)
+            shown = self._show_shipped(request)
+            if not self._await_kernels(request.document):
+                return
+            self.pipeline.work(request, shown)
         except Cancelled:
             self._give_up.clear()
         except GloametError as error:
@@ -78,7 +140,7 @@ class RenderWorker:
 
 
 def _warm_up() -> None:
-    """Load what every picture needs while the window is still being laid out."""
+    """Load what every picture needs, on the worker's thread."""
     import pyoidn  # noqa: F401
 
     import gloamet.trace.path_tracer  # noqa: F401

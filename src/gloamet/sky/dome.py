@@ -48,7 +48,7 @@ NIGHT_CD_M2 = 0.0006 / math.pi
 BANDS_TO_AP1 = SOLAR_XYZ_LX @ XYZ_TO_AP1.T
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class SkyDome:
     """Light from every direction at one moment; colours are AP1, radiance cd/m2, irradiance lx.
 

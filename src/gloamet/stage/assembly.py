@@ -7,13 +7,14 @@ shade makers and plaster, and the ground it stands on, leave.
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.stage import LampEdit, MaterialEdit, Prop, Stage, View
+from gloamet.document.stage import Ground, LampEdit, MaterialEdit, Prop, Stage, View
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane, own_ground, rest_height
 from gloamet.stage.placing import Placement, to_world_scene
@@ -124,23 +125,38 @@ def place_in_world(file_scene: Scene, stage: Stage) -> Scene:
     return to_world_scene(file_scene, placement_from_stage(stage, file_scene.origin))
 
 
-def apply_edits(scene: Scene, stage: Stage) -> Scene:
+class StageEdits(NamedTuple):
+    """The decisions of a stage that change its scene: those about parts, materials, lamps, shade makers and plaster."""
+
+    muted: tuple[str, ...]
+    materials: Mapping[str, MaterialEdit]
+    lamps: Mapping[str, LampEdit]
+    props: tuple[Prop, ...]
+    plaster: tuple[float, bool] | None  # reflectance, and whether glass stays clear
+
+    @classmethod
+    def of(cls, stage: Stage) -> StageEdits:
+        """Those of a stage."""
+        plaster = (stage.plaster.reflectance, stage.plaster.keep_glass) if stage.plaster.on else None
+        return cls(stage.muted, stage.materials, stage.lamps, stage.props, plaster)
+
+
+def apply_edits(scene: Scene, edits: StageEdits) -> Scene:
     """The scene as it is rendered, from the one that `place_in_world` gave."""
-    if stage.muted:
-        muted = set(stage.muted)
+    if edits.muted:
+        muted = set(edits.muted)
         scene = replace(scene, parts=tuple(part for part in scene.parts if part.name not in muted))
-    if stage.materials:
+    if edits.materials:
         materials = tuple(
-            edit_material_values(m, stage.materials[m.name]) if m.name in stage.materials else m
+            edit_material_values(m, edits.materials[m.name]) if m.name in edits.materials else m
             for m in scene.materials
         )
         scene = replace(scene, materials=materials)
-    if stage.lamps:
-        scene = replace(scene, lamps=tuple(_lamp(lamp, stage.lamps.get(lamp.name)) for lamp in scene.lamps))
-    scene = with_props(scene, stage.props)
-    if stage.plaster.on:
-        p = stage.plaster
-        dressed = tuple(plaster_material(m, p.reflectance, p.keep_glass) for m in scene.materials)
+    if edits.lamps:
+        scene = replace(scene, lamps=tuple(_lamp(lamp, edits.lamps.get(lamp.name)) for lamp in scene.lamps))
+    scene = with_props(scene, edits.props)
+    if edits.plaster is not None:
+        dressed = tuple(plaster_material(m, *edits.plaster) for m in scene.materials)
         scene = replace(scene, materials=dressed)
     return scene
 
@@ -160,11 +176,13 @@ def plaster_material(m: Material, reflectance: float, keep_glass: bool) -> Mater
     )  # fmt: skip
 
 
-def ground_from_stage(stage: Stage, reflectance: float, scene: Scene) -> GroundPlane:
+def ground_from_stage(
+    ground: Ground, muted: tuple[str, ...], reflectance: float, scene: Scene
+) -> GroundPlane:
     """The ground under a placed scene; `scene` is the whole model, muted parts and all."""
-    ground, own = stage.ground, own_ground(scene)
+    own = own_ground(scene)
     height, hole = rest_height(scene, own)
-    if own is not None and own.name in stage.muted:
+    if own is not None and own.name in muted:
         hole = None
     if not ground.automatic:
         height, hole = ground.height_m, None

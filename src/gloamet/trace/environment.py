@@ -52,7 +52,7 @@ class EnvironmentArrays(NamedTuple):
     density: Floats
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Environment:
     """Sun and sky ready to be sampled: table (ROWS, COLUMNS, 3), the sun's disc, radiance below the horizon by sun and
     by sky, and the distribution. A panorama is a second sky, without a sun, in a layer of its own."""

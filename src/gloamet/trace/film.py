@@ -17,27 +17,26 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.document.lights import LIGHT_LAYERS, SHARED_PATH_LAYERS, Gains
 from gloamet.stage.camera import Camera
 from gloamet.trace.environment import Environment
 from gloamet.trace.render_scene import RenderScene
 
 Floats = NDArray[np.float32]
+UNIT_GAINS = Gains()
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 TILE_ROWS, TILE_PATHS = 8, 16_000  # paths between two looks at whether to stop: some 25 ms of one thread
 DEFAULT_BOUNCES = 4
-LIGHT_LAYERS = ("sun", "sky", "lamps", "panorama")
-SHARED_PATH_LAYERS = LIGHT_LAYERS[:3]  # met by the same paths; a panorama has paths of its own
+# planes of `squares`: lights that share paths, those together, lights with paths of their own
+COMBINED_MOMENT_INDEX = len(SHARED_PATH_LAYERS)
 SECOND_MOMENT_INDEX = {
-    "sun": 0,
-    "sky": 1,
-    "lamps": 2,
-    "panorama": 4,
-}  # planes of `squares`; 3 is of those together
+    name: k + (name not in SHARED_PATH_LAYERS)
+    for k, name in enumerate(sorted(LIGHT_LAYERS, key=lambda name: name not in SHARED_PATH_LAYERS))
+}
 RGB_LAYERS = (*LIGHT_LAYERS, "albedo", "normal")
 SCALAR_LAYERS = ("depth", "squares", "counts")
 BYTES_PER_PIXEL = 4 * (3 * len(RGB_LAYERS) + 1 + len(SECOND_MOMENT_INDEX) + 1 + 1)
 PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers would share their grain
-Gains = tuple[float, float, float, float]  # of the lights in their order
 
 
 class FilmArrays(NamedTuple):
@@ -97,17 +96,10 @@ class Film:
         layer, share = self.layers[name], self._share()
         return layer * (share[..., None] if layer.ndim == 3 else share)
 
-    def light(
-        self,
-        sun_gain: float = 1.0,
-        sky_gain: float = 1.0,
-        lamps_gain: float = 1.0,
-        panorama_gain: float = 1.0,
-    ) -> Floats:
+    def light(self, gains: Gains = UNIT_GAINS) -> Floats:
         """The picture: the weighted sum of the layers, cd/m2 in AP1."""
-        out = self.layers["sun"] * np.float32(sun_gain)
-        out += self.layers["sky"] * np.float32(sky_gain)
-        for name, gain in (("lamps", lamps_gain), ("panorama", panorama_gain)):
+        out = np.zeros((self.height, self.width, 3), np.float32)
+        for name, gain in gains._asdict().items():
             if gain and self.layers[name].any():
                 out += self.layers[name] * np.float32(gain)
         out *= self._share()[..., None]

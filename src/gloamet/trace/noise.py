@@ -11,20 +11,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.document.lights import LIGHT_LAYERS, SHARED_PATH_LAYERS, Gains
 from gloamet.trace.film import (
-    LIGHT_LAYERS,
+    COMBINED_MOMENT_INDEX,
     SECOND_MOMENT_INDEX,
-    SHARED_PATH_LAYERS,
+    UNIT_GAINS,
     Film,
     Floats,
-    Gains,
     Region,
 )
 
 TILE = 8  # pixels: enough for a variance that can be believed after 16 samples
 QUANTILE = 0.8  # of the squares are at the goal when a film is done; the rest are hairs, leaves and glints
 DARK_FLOOR = 0.02  # of the film's mean light is added to a square's own: black may stay grainy
-UNIT_GAINS: Gains = (1.0, 1.0, 1.0, 1.0)
 MAX_SAMPLES_PER_PASS = 16  # samples of a pixel in one pass: a row of them must not hold up a cancel
 
 
@@ -54,9 +53,7 @@ def _light_and_variance(
     colours = np.add.reduce([film.layers[name][cut] for name in names])
     light = colours @ AP1_LUMINANCE.astype(np.float32) / n
     spread = (
-        film.layers["squares"][cut][
-            ..., len(SHARED_PATH_LAYERS) if only is None else SECOND_MOMENT_INDEX[only]
-        ]
+        film.layers["squares"][cut][..., COMBINED_MOMENT_INDEX if only is None else SECOND_MOMENT_INDEX[only]]
         / n
         - light**2
     )

@@ -11,6 +11,7 @@ from itertools import count
 import numpy as np
 import pytest
 
+from gloamet.document.lights import Gains
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.stage.camera import Camera
@@ -52,7 +53,7 @@ def exact(
 ) -> np.ndarray:
     film = Film(WIDTH, HEIGHT)
     tracer.accumulate(film, scene, lights, camera, samples, 16)
-    return film.light(1.0, 1.0, 0.0)
+    return film.light(Gains(lamps=0.0))
 
 
 def apart(relit: np.ndarray, other: np.ndarray) -> np.ndarray:

@@ -1,1 +1,41 @@
-"""The steps of the desk, in the artist's order; a step that does nothing yet is not listed."""
+"""The steps of the desk, in the artist's order. To add one, write its module with `build` and give it a row here."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, NamedTuple
+
+if TYPE_CHECKING:
+    from gloamet.desk.aim_controller import AimController
+    from gloamet.desk.session import Session
+
+
+class StepContext(NamedTuple):
+    """What a step may use: the session, the aim, and the window's dialogs for a model and a picture (its layers)."""
+
+    session: Session
+    aimer: AimController
+    ask_open: Callable[[], None]
+    ask_picture: Callable[[bool], None]
+
+
+class Step(NamedTuple):
+    """A step: its word in the bar, the module here whose `build` makes its panel, whether the sun's tools lie over the
+    picture, and whether it works on a finished picture alone, before any ray can be traced."""
+
+    title: str
+    module: str
+    sun_tools: bool = False
+    after_rendering: bool = False
+
+
+STEPS = (
+    Step("Stage", "stage"),
+    Step("Sun", "sun", sun_tools=True),
+    Step("Air", "air"),
+    Step("Fill", "fill", after_rendering=True),
+    Step("Expose", "expose", after_rendering=True),
+    Step("Output", "output"),
+)
+STEP_TITLES = tuple(step.title for step in STEPS)
+FIRST_STEP = STEP_TITLES.index("Sun")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.steps import StepContext
 from gloamet.desk.widgets.basic import FormPanel, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -60,3 +61,8 @@ class AirStep(FormPanel):
         if light is not None:
             text += f", one sees {light.visibility_km:.0f} km\nLinke turbidity {light.linke_turbidity:.1f}"
         self.reading.setText(text)
+
+
+def build(context: StepContext) -> AirStep:
+    """The panel, for the window."""
+    return AirStep(context.session)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from gloamet.colour.views import VIEWS
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.steps import StepContext
 from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -59,3 +60,8 @@ class ExposeStep(FormPanel):
             self.session.change("expose", kelvin=min(max(kelvin, 2000.0), 15000.0))
         else:
             self.session.noticed.emit("There is no sunlight to balance on: the sun is down.", "note")
+
+
+def build(context: StepContext) -> ExposeStep:
+    """The panel, for the window."""
+    return ExposeStep(context.session)

@@ -10,9 +10,11 @@ from PySide6.QtWidgets import QFileDialog
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.steps import StepContext
 from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link, pair
 from gloamet.desk.widgets.fields import number_field
 from gloamet.desk.widgets.number import NumberRow
+from gloamet.document.lights import LIGHTS
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 
@@ -23,13 +25,11 @@ class FillStep(FormPanel):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.group("Balance")
-        self.add(NumberRow(session, "fill", "sun_stops", "Sun", theme.SUN, from_zero=True))
-        self.add(NumberRow(session, "fill", "sky_stops", "Sky fill", theme.SKY, from_zero=True))
-        self.lamps = NumberRow(session, "fill", "lamps_stops", "Lamps", theme.LAMPS, from_zero=True)
-        self.panorama = NumberRow(
-            session, "fill", "panorama_stops", "Panorama", theme.PANORAMA, from_zero=True
-        )
-        for row in (self.lamps, self.panorama):
+        self.rows = {
+            light.name: NumberRow(session, "fill", light.gain_field, light.title, light.hue, from_zero=True)
+            for light in LIGHTS
+        }
+        for row in self.rows.values():
             self.add(row)
         self.add(pair(label(""), link("as nature gives", "All gains back to 0 stops.", self._reset)))
         self.group("Key to fill")
@@ -43,6 +43,8 @@ class FillStep(FormPanel):
         session.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
         session.document_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
+        if session.light is not None:
+            self._on_light_solved(session.light)
 
     def _add_panorama(self) -> None:
         self.group("Light from a panorama")
@@ -84,15 +86,15 @@ class FillStep(FormPanel):
 
     def _on_document_changed(self, document: Document) -> None:
         compiled, file = self.session.compiled, document.panorama.file
-        self.lamps.setVisible(compiled is not None and len(compiled.lamps) > 0)
-        for widget in (self.panorama, self.turn, self.level, self.words.links[1]):
+        self.rows["lamps"].setVisible(compiled is not None and len(compiled.lamps) > 0)
+        for widget in (self.rows["panorama"], self.turn, self.level, self.words.links[1]):
             widget.setVisible(bool(file))
         self.named.setText(Path(file).name if file else "None; it adds its light to sun and sky.")
         self.named.setProperty("role", "" if file else "note")
         self.named.style().polish(self.named)
 
     def _reset(self) -> None:
-        self.session.change("fill", sun_stops=0.0, sky_stops=0.0, lamps_stops=0.0, panorama_stops=0.0)
+        self.session.change("fill", None, **{light.gain_field: 0.0 for light in LIGHTS})
 
     def _on_light_solved(self, light) -> None:  # type: ignore[no-untyped-def]
         stops, natural = light.reading.sun_sky_stops, light.natural.sun_sky_stops
@@ -106,3 +108,8 @@ class FillStep(FormPanel):
         if stops < 0:
             text = f"{fill.capitalize()} outweigh{'s' if fill == 'sky' else ''} the sun."
         self.nature.setText(f"{text}\nIn this air nature gives {natural:+.1f} stops.".replace("-", "−"))
+
+
+def build(context: StepContext) -> FillStep:
+    """The panel, for the window."""
+    return FillStep(context.session)

@@ -9,6 +9,7 @@ from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QPushButton
 
 from gloamet.desk.session import Session
+from gloamet.desk.steps import StepContext
 from gloamet.desk.widgets.basic import FormPanel, label, link
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -70,3 +71,8 @@ class OutputStep(FormPanel):
 
     def _size(self, width: int, height: int) -> None:
         self.session.change("output", width=width, height=height)
+
+
+def build(context: StepContext) -> OutputStep:
+    """The panel, for the window."""
+    return OutputStep(context.session, lambda: context.ask_picture(False), lambda: context.ask_picture(True))

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QBoxLayout,
     QButtonGroup,
+    QGraphicsOpacityEffect,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -20,6 +21,8 @@ from gloamet.desk.widgets.fields import reach
 from gloamet.document.metadata import Section, description
 from gloamet.document.model import Document
 
+ASLEEP_OPACITY = 0.35
+
 
 def label(text: str, role: str = "", wrap: bool = False) -> QLabel:
     """A label; role is one of the style sheet's: head, note, big, title."""
@@ -28,6 +31,16 @@ def label(text: str, role: str = "", wrap: bool = False) -> QLabel:
     widget.setWordWrap(wrap)
     widget.setTextFormat(Qt.TextFormat.PlainText)
     return widget
+
+
+def wake(widget: QWidget, awake: bool) -> None:
+    """Let a widget act and look so, or neither."""
+    widget.setEnabled(awake)
+    effect = None
+    if not awake:
+        effect = QGraphicsOpacityEffect(widget)
+        effect.setOpacity(ASLEEP_OPACITY)
+    widget.setGraphicsEffect(effect)  # type: ignore[arg-type]
 
 
 def pair(left: QWidget, right: QWidget) -> QHBoxLayout:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from gloamet.desk.session import Session
+from gloamet.desk.steps import StepContext
 from gloamet.desk.steps.stage.around import AroundPage
 from gloamet.desk.steps.stage.model import ModelPage
 from gloamet.desk.steps.stage.parts import PartsPage
@@ -28,7 +29,13 @@ class StageStep(Pages):
             )
         )
         session.selected.connect(self._on_part_selected)
+        self._on_part_selected(session.state.selection)
 
     def _on_part_selected(self, selected: str) -> None:
         if selected:
             self.show_page("Parts")
+
+
+def build(context: StepContext) -> StageStep:
+    """The panel, for the window."""
+    return StageStep(context.session, context.ask_open)

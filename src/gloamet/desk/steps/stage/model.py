@@ -81,6 +81,8 @@ class ModelPage(FormPanel):
         session.scene_loaded.connect(self._on_scene_loaded)
         session.stage_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
+        if session.scene is not None:
+            self._on_scene_loaded(session.scene)
 
     def _offset(self, axis: int, text: str) -> NumberRow:
         session = self.session

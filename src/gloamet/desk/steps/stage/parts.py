@@ -48,6 +48,7 @@ class PartsTree(QTreeWidget):
         session.selected.connect(self._show_selected)
         if session.scene is not None:
             self.fill(session.scene)
+            self._show_selected(session.state.selection)
 
     def fill(self, scene: Scene) -> None:
         """Show the parts of a scene; thousands come a few at a time, so that the window never waits."""

@@ -50,6 +50,7 @@ class ViewList(QListWidget):
         self.itemClicked.connect(lambda item: stage_actions.look_through(session, self.row(item)))
         session.stage_changed.connect(self.follow)
         session.thumbnail_ready.connect(lambda _: self.follow(session.document))
+        self.follow(session.document)
 
     def follow(self, document: Document) -> None:
         """Show the document's views."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from gloamet.desk.aim_controller import AimController
 from gloamet.desk.session import Session
+from gloamet.desk.steps import StepContext
 from gloamet.desk.steps.sun.aim import AimPage
 from gloamet.desk.steps.sun.almanac import AlmanacPage
 from gloamet.desk.steps.sun.hand import HandPage
@@ -25,3 +26,8 @@ class SunStep(Pages):
                 ("Sequence", "From one moment to another in steps.", self.sequence),
             )
         )
+
+
+def build(context: StepContext) -> SunStep:
+    """The panel, for the window."""
+    return SunStep(context.session, context.aimer)

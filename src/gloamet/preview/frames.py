@@ -1,0 +1,128 @@
+"""From light to frames: metered, inked, developed, enlarged to the window, reported with how far the picture is.
+
+Light (AP1 cd/m2, (H, W, 3)) enters with the film it is of, or none for a relit one; a `Frame` is reported.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.output.document_to_picture import (
+    Exposure,
+    develop_settings,
+    exposure_from_document,
+    gains_from_document,
+)
+from gloamet.preview.events import Event, Frame
+from gloamet.preview.relighting import Relighting, View
+from gloamet.trace.quality import QUALITIES
+
+if TYPE_CHECKING:
+    from gloamet.document.model import Document
+    from gloamet.output.final import NextPass, StopCriterion
+    from gloamet.preview.requests import RenderRequest
+    from gloamet.trace.film import Film, Renderer
+
+Floats = NDArray[np.float32]
+FIRST_SPEED = 800_000.0  # paths a second until it is measured
+
+
+def stop_criterion_of(document: Document, film: Film) -> StopCriterion:
+    """When the picture on the desk is done."""
+    from gloamet.output.final import StopCriterion
+    from gloamet.trace.film import pixel_region
+
+    quality = QUALITIES[document.stage.quality]
+    region = pixel_region(document.stage.rectangle, film.width, film.height)
+    return StopCriterion(
+        document.output.samples, quality.noise, quality.bounces, region, gains_from_document(document)
+    )
+
+
+class FrameMaker:
+    """Develops what the viewport has. The viewport sets `view`, `renderer`, `speed` (paths a second) and `started`."""
+
+    def __init__(
+        self,
+        report: Callable[[Event], None],
+        relighting: Relighting,
+        relight_state: Callable[[], tuple[bool, bool]],
+    ) -> None:
+        self._report, self._relighting, self._relight_state = report, relighting, relight_state
+        self._ink: tuple[object, Floats] | None = None
+        self.view: View | None = None
+        self.renderer: Renderer | None = None
+        self.speed = FIRST_SPEED
+        self.started = 0.0  # when the film that is shown was begun
+
+    def show(
+        self,
+        request: RenderRequest,
+        film: Film | None,
+        picture: Floats,
+        step: NextPass | None,
+        ahead: Callable[[], None] = lambda: None,
+    ) -> None:
+        """Turn light into pixels and report them; film is None for a relit picture, step for all that is not exact.
+
+        `ahead` is called before the window gets the picture.
+        """
+        from gloamet.develop.display import develop_screen
+        from gloamet.output.document_to_light import surfaces_of_film
+
+        document = request.document
+        seen = self._relighting.seen() if film is None else surfaces_of_film(film)
+        exposure = exposure_from_document(document, picture, seen)
+        picture = self._inked(document, picture, step is not None)
+        # a relit picture is small: made large here, it does not hold up the window
+        size = (request.width, request.height) if step is None else None
+        pixels = develop_screen(picture, develop_settings(document, exposure.ev), size)
+        ahead()
+        self._report(self._frame(document, film, pixels, exposure, step))
+
+    def _inked(self, document: Document, picture: Floats, exact: bool) -> Floats:
+        from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
+        from gloamet.trace.first_hits import SOLID, first_hits
+        from gloamet.trace.upsample import resize_bilinear
+
+        plaster, view = document.stage.plaster, self.view
+        if not (plaster.on and plaster.ink) or view is None or self.renderer is None:
+            return picture
+        h, w = picture.shape[:2]
+        key = (view.compiled.geometry, *view[1:], plaster.ink_px)
+        if self._ink is None or self._ink[0] != key:
+            if not exact:
+                return picture
+            pool = self.renderer.pool
+            maps = first_hits(view.compiled, view.camera, MAP_SCALE * w, MAP_SCALE * h, pool, SOLID)
+            self._ink = (key, contours(maps, plaster.ink_px, MAP_SCALE))
+        return composite_lines(picture, resize_bilinear(self._ink[1][..., None], (h, w))[..., 0])
+
+    def _frame(
+        self,
+        document: Document,
+        film: Film | None,
+        pixels: NDArray[np.uint8],
+        exposure: Exposure,
+        step: NextPass | None,
+    ) -> Frame:
+        goal, samples = QUALITIES[document.stage.quality].noise, 0
+        if film is not None:
+            samples = round(film.mean_samples(stop_criterion_of(document, film).region))
+        frame = Frame(
+            pixels, samples, document.output.samples, *exposure, False, 0.0, 0.0, goal=goal, document=document,
+            relight_state=self._relight_state(),
+        )  # fmt: skip
+        if step is None:
+            return frame
+        left = 0.0 if step.done else step.paths_left / self.speed
+        seconds = time.monotonic() - self.started
+        return replace(
+            frame, exact=True, seconds=seconds, seconds_left=left, noise=step.noise, done=step.done
+        )

@@ -1,0 +1,93 @@
+"""Kernels compiled beside an open desk: what is said while it goes on, and when rays may be traced."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from gloamet import kernelcache
+from gloamet.preview import preparation as preparation_module
+from gloamet.preview.preparation import KernelPreparation
+
+
+class Process:
+    """A compiler that never ends by itself."""
+
+    def __init__(self, *_words: Any, **_options: Any) -> None:
+        self.code: int | None = None
+
+    def poll(self) -> int | None:
+        return self.code
+
+    def terminate(self) -> None:
+        self.code = -15
+
+    def wait(self, _seconds: float) -> None:
+        assert self.code is not None
+
+
+@pytest.fixture
+def empty_cache(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path))
+    monkeypatch.setattr(preparation_module.subprocess, "Popen", Process)
+
+
+def test_stages_that_are_marked_are_ready(empty_cache: None) -> None:
+    preparation = KernelPreparation()
+    preparation.start()
+    assert not preparation.ready() and not preparation.ready("sky")
+    kernelcache.mark_ready("sky")
+    assert preparation.ready("sky") and not preparation.ready()
+    for stage in kernelcache.STAGE_SECONDS:
+        kernelcache.mark_ready(stage)
+    assert preparation.ready()
+    assert preparation.state() == (1.0, 0.0)
+
+
+def test_nothing_is_started_where_all_is_compiled(empty_cache: None) -> None:
+    for stage in kernelcache.STAGE_SECONDS:
+        kernelcache.mark_ready(stage)
+    preparation = KernelPreparation()
+    preparation.start()
+    assert preparation._process is None and preparation.ready()
+
+
+def test_marks_of_other_sources_do_not_count(empty_cache: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    for stage in kernelcache.STAGE_SECONDS:
+        kernelcache.mark_ready(stage)
+    monkeypatch.setattr(kernelcache, "_state", lambda: "another")
+    assert not KernelPreparation().ready("sky")
+
+
+def test_the_time_left_follows_the_machine(empty_cache: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    now = [100.0]
+    monkeypatch.setattr(time, "monotonic", lambda: now[0])
+    preparation = KernelPreparation()
+    preparation.start()
+    longest = max(kernelcache.STAGE_SECONDS.values())
+    assert preparation.state().seconds_left == pytest.approx(longest)
+    now[0] += 2.0 * kernelcache.STAGE_SECONDS["sky"]
+    kernelcache.mark_ready("sky")  # at half the speed
+    slow = preparation.state()
+    assert slow.seconds_left == pytest.approx(2.0 * longest - 2.0 * kernelcache.STAGE_SECONDS["sky"])
+    shares = []
+    for _ in range(300):
+        now[0] += 3.0
+        shares.append(round(preparation.state().share, 9))
+    assert shares == sorted(shares) and shares[-1] < 1.0  # never done before it is
+
+
+def test_a_compiler_that_ended_early_leaves_the_rest_to_use(empty_cache: None) -> None:
+    preparation = KernelPreparation()
+    preparation.start()
+    process: Any = preparation._process
+    process.code = 1
+    assert preparation.ready()
+    preparation = KernelPreparation()
+    preparation.start()
+    preparation.close()
+    process = preparation._process
+    assert process.code == -15
