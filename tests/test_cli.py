@@ -23,14 +23,35 @@ from gloamet.trace.quality import FEWEST_SAMPLES
 from tests.conftest import box
 
 SUN_NAMES = {
-    "azimuth_deg", "elevation_deg", "elevation_true_deg", "declination_deg", "equation_of_time_min", "sunrise",
-    "sunset", "solar_noon", "civil_dawn", "civil_dusk", "nautical_dawn", "nautical_dusk", "astronomical_dawn",
-    "astronomical_dusk", "utc", "tz",
-}  # fmt: skip
+    "azimuth_deg",
+    "elevation_deg",
+    "elevation_true_deg",
+    "declination_deg",
+    "equation_of_time_min",
+    "sunrise",
+    "sunset",
+    "solar_noon",
+    "civil_dawn",
+    "civil_dusk",
+    "nautical_dawn",
+    "nautical_dusk",
+    "astronomical_dawn",
+    "astronomical_dusk",
+    "utc",
+    "tz",
+}
 SKY_NAMES = {
-    "sun_normal_lx", "sun_horizontal_lx", "sky_horizontal_lx", "zenith_cd_m2", "zenith_xy", "sun_cct_k",
-    "sun_sky_stops", "aod550", "linke_turbidity", "visibility_km",
-}  # fmt: skip
+    "sun_normal_lx",
+    "sun_horizontal_lx",
+    "sky_horizontal_lx",
+    "zenith_cd_m2",
+    "zenith_xy",
+    "sun_cct_k",
+    "sun_sky_stops",
+    "aod550",
+    "linke_turbidity",
+    "visibility_km",
+}
 
 
 def ask(capsys: pytest.CaptureFixture[str], *words: str) -> dict:
@@ -76,10 +97,30 @@ def test_rendered_plane_reads_what_the_meter_says(
     sky = ask(capsys, "sky", "--elevation", "35", "--azimuth", "200", "--turbidity", "3")
     out = tmp_path / "plane.exr"
     ask(
-        capsys, "render", str(obj_file), "-o", str(out), "--up", "z", "--size", "32x32", "--samples", "128",
-        "--eye", "0,0,10", "--target", "0,0,0", "--fov", "20", "--sun-azimuth", "200", "--sun-elevation", "35",
-        "--turbidity", "3",
-    )  # fmt: skip
+        capsys,
+        "render",
+        str(obj_file),
+        "-o",
+        str(out),
+        "--up",
+        "z",
+        "--size",
+        "32x32",
+        "--samples",
+        "128",
+        "--eye",
+        "0,0,10",
+        "--target",
+        "0,0,0",
+        "--fov",
+        "20",
+        "--sun-azimuth",
+        "200",
+        "--sun-elevation",
+        "35",
+        "--turbidity",
+        "3",
+    )
     planes = read(out)
     y = 0.2722287 * planes["R"] + 0.6740818 * planes["G"] + 0.0536895 * planes["B"]
     wanted = 0.8 * (sky["sun_horizontal_lx"] + sky["sky_horizontal_lx"]) / math.pi
@@ -134,8 +175,17 @@ def test_a_project_renders_with_its_own_decisions(
 
 
 INSPECTED = {
-    "triangles", "instances", "parts", "materials", "cameras", "lights", "size_m", "up_axis", "units", "warnings",
-}  # fmt: skip
+    "triangles",
+    "instances",
+    "parts",
+    "materials",
+    "cameras",
+    "lights",
+    "size_m",
+    "up_axis",
+    "units",
+    "warnings",
+}
 
 
 @pytest.mark.parametrize("name", ["bathing_house", "pail", "net_loft"])
@@ -177,9 +227,21 @@ def pair(tmp_path: Path) -> Path:
 
 
 FROM_ABOVE = (
-    "--up", "z", "--size", "24x16", "--samples", "8", "--eye", "0,0,20", "--target", "0,0,0", "--fov", "40",
-    "--sun-elevation", "50",
-)  # fmt: skip
+    "--up",
+    "z",
+    "--size",
+    "24x16",
+    "--samples",
+    "8",
+    "--eye",
+    "0,0,20",
+    "--target",
+    "0,0,0",
+    "--fov",
+    "40",
+    "--sun-elevation",
+    "50",
+)
 
 
 def test_render_leaves_muted_parts_out(

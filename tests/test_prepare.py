@@ -10,7 +10,7 @@ _SCRIPT = """
 import queue, sys
 from gloamet.kernelcache import choose_folder
 choose_folder()
-from gloamet.commands.prepare import STAGES
+from gloamet.commands.kernel_stages import STAGES
 for work in STAGES.values():
     work()
 

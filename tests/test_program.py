@@ -19,10 +19,25 @@ from gloamet.document.demo import demo_document
 
 SOURCE = Path(gloamet.__file__).parent
 PROMISED = (
-    "rays_closest_mps", "rays_any_mps", "embreex_closest_mps", "embreex_any_mps", "samples_per_s", "sky_aerosol_ms",
-    "sky_sun_ms", "sky_twilight_ms", "sun_500k_s", "develop_1280x800_ms", "first_change_ms", "gui_gap_ms", "cancel_ms",
-    "window_first_s", "compile_cold_s", "window_warm_s", "first_picture_warm_s", "peak_rss_mb",
-)  # fmt: skip
+    "rays_closest_mps",
+    "rays_any_mps",
+    "embreex_closest_mps",
+    "embreex_any_mps",
+    "samples_per_s",
+    "sky_aerosol_ms",
+    "sky_sun_ms",
+    "sky_twilight_ms",
+    "sun_500k_s",
+    "develop_1280x800_ms",
+    "first_change_ms",
+    "gui_gap_ms",
+    "cancel_ms",
+    "window_first_s",
+    "compile_cold_s",
+    "window_warm_s",
+    "first_picture_warm_s",
+    "peak_rss_mb",
+)
 WITH_EXAMPLES = [
     ".".join(("gloamet", *path.relative_to(SOURCE).with_suffix("").parts))
     for path in sorted(SOURCE.rglob("*.py"))

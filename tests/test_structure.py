@@ -12,17 +12,28 @@ from gloamet import kernelcache
 
 SOURCE = Path(__file__).parents[1] / "src" / "gloamet"
 FLOORS = {
-    "errors": 0, "kernelcache": 0, "jit": 0,
-    "colour": 1, "sun": 1, "thread_barrier": 1,
+    "errors": 0,
+    "kernelcache": 0,
+    "jit": 0,
+    "colour": 1,
+    "sun": 1,
+    "thread_barrier": 1,
     "document": 2,
-    "sky": 3, "stage": 3,
+    "sky": 3,
+    "stage": 3,
     "trace": 4,
-    "meter": 5, "develop": 5, "aim": 5,
+    "meter": 5,
+    "develop": 5,
+    "aim": 5,
     "output": 6,
     "preview": 7,
     "desk": 8,
-    "bench": 9, "commands": 10, "cli": 11, "__main__": 12, "__init__": 12,
-}  # fmt: skip
+    "bench": 9,
+    "commands": 10,
+    "cli": 11,
+    "__main__": 12,
+    "__init__": 12,
+}
 FILES = sorted(SOURCE.rglob("*.py"))
 MOST_LINES, MOST_FUNCTION_LINES, MOST_INTEGRATOR_LINES, MOST_PARAMETERS = 410, 60, 90, 10
 # ray queries: Embree's own arguments, which the kernels' helpers pack and unpack

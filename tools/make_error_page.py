@@ -68,9 +68,11 @@ def strip(bench: Bench, record: Any, sun: tuple[float, float]) -> tuple[NDArray[
     small, wanted = halved(relit)[..., 1], halved(exact)[..., 1]
     off = np.abs(small - wanted) / np.maximum(wanted, 1e-3 * wanted.mean())
     figures = (
-        float(np.median(off)), float(np.median(off[shaded(record)])), float(np.quantile(off, 0.95)),
+        float(np.median(off)),
+        float(np.median(off[shaded(record)])),
+        float(np.quantile(off, 0.95)),
         float(small.mean() / wanted.mean()) - 1.0,
-    )  # fmt: skip
+    )
     return np.concatenate([*shown, difference(small, wanted)], 1), figures
 
 

@@ -30,7 +30,7 @@ def yard() -> RenderScene:
             (level(50.0), GREY),
             (box((-0.05, -0.05, 0), (0.05, 0.05, 3)), GREY),
             (box((-4, -6, 0), (4, -5.8, 2)), GREY),
-        )  # fmt: skip
+        )
     )
 
 

@@ -66,8 +66,10 @@ def test_the_sun_comes_through_a_slot_when_trigonometry_says_so(slotted: RenderS
 
 def test_a_scan_is_what_ray_after_ray_says() -> None:
     dice = np.random.default_rng(2)
-    blocks = [(box(tuple(low), tuple(low + dice.uniform(0.3, 2.0, 3))), GREY)
-              for low in dice.uniform(-4, 4, (14, 3)) + [0, 0, 4.5]]  # fmt: skip
+    blocks = [
+        (box(tuple(low), tuple(low + dice.uniform(0.3, 2.0, 3))), GREY)
+        for low in dice.uniform(-4, 4, (14, 3)) + [0, 0, 4.5]
+    ]
     scene = build_render_scene(make_scene((level(3.0), GREY), *blocks))
     target = target_from_part(scene, "part 0", np.array([0.0, 0.0, 1.0]))
     suns = direction(dice.uniform(0, 360, 25), dice.uniform(3, 88, 25))

@@ -122,8 +122,12 @@ def on_a_screen(script: str, *words: str) -> subprocess.CompletedProcess[str]:
     assert xvfb, "xvfb is missing: ./run test installs it"
     done = subprocess.run(
         [xvfb, "-a", "-s", "-screen 0 1400x900x24", sys.executable, "-c", script, *words],
-        capture_output=True, text=True, timeout=240, env={**os.environ, "QT_QPA_PLATFORM": "xcb"}, check=False,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        timeout=240,
+        env={**os.environ, "QT_QPA_PLATFORM": "xcb"},
+        check=False,
+    )
     assert done.returncode == 0, done.stderr[-3000:]
     assert "Traceback" not in done.stderr
     return done

@@ -19,9 +19,13 @@ def mean_green(frame) -> float:  # type: ignore[no-untyped-def]
 
 def test_every_kind_of_change_shows_a_new_picture(session: Session, qtbot: QtBot) -> None:
     for section, values in (
-        ("air", {"turbidity": 6.0}), ("sun", {"mode": "hand", "elevation_deg": 8.0}), ("fill", {"sky_stops": 1.0}),
-        ("expose", {"kelvin": 3500.0}), ("expose", {"view": "plain sRGB"}), ("stage.view", {"fov_deg": 20.0}),
-    ):  # fmt: skip
+        ("air", {"turbidity": 6.0}),
+        ("sun", {"mode": "hand", "elevation_deg": 8.0}),
+        ("fill", {"sky_stops": 1.0}),
+        ("expose", {"kelvin": 3500.0}),
+        ("expose", {"view": "plain sRGB"}),
+        ("stage.view", {"fov_deg": 20.0}),
+    ):
         before = session.frame
         with qtbot.waitSignal(session.frame_ready, timeout=60_000):
             session.change(section, **values)

@@ -368,9 +368,15 @@ def test_the_plan_is_moved_enlarged_cut_and_shown_alone(window: DeskWindow, plan
     span = plan.span_m
     at = QPointF(plan.width() / 2, plan.height() / 2)
     wheel = QWheelEvent(
-        at, QPointF(plan.mapToGlobal(at.toPoint())), QPoint(0, 120), QPoint(0, 120), Qt.MouseButton.NoButton, NONE,
-        Qt.ScrollPhase.NoScrollPhase, False,
-    )  # fmt: skip
+        at,
+        QPointF(plan.mapToGlobal(at.toPoint())),
+        QPoint(0, 120),
+        QPoint(0, 120),
+        Qt.MouseButton.NoButton,
+        NONE,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     QApplication.sendEvent(plan, wheel)
     assert plan.span_m < span
     window.strip.words["cut"].click()

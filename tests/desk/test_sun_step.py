@@ -120,10 +120,12 @@ def test_time_is_stepped_by_every_unit(window: DeskWindow) -> None:
     session, steps = window.session, step(window, Steps)
     session.change("sun", wall_time=datetime(2026, 1, 31, 10, 0))
     for unit, wanted in (
-        ("month", datetime(2026, 2, 28, 10, 0)), ("week", datetime(2026, 3, 7, 10, 0)),
-        ("day", datetime(2026, 3, 8, 10, 0)), ("hour", datetime(2026, 3, 8, 11, 0)),
+        ("month", datetime(2026, 2, 28, 10, 0)),
+        ("week", datetime(2026, 3, 7, 10, 0)),
+        ("day", datetime(2026, 3, 8, 10, 0)),
+        ("hour", datetime(2026, 3, 8, 11, 0)),
         ("minute", datetime(2026, 3, 8, 11, 1)),
-    ):  # fmt: skip
+    ):
         steps.links[unit, 1].click()  # type: ignore[attr-defined]
         assert session.document.sun.wall_time == wanted
     for unit in ("minute", "hour", "day", "week"):

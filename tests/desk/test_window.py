@@ -132,9 +132,15 @@ def test_the_wheel_over_a_number_changes_nothing(window: DeskWindow) -> None:
     before = window.session.document
     at = QPointF(row.width() / 2, 31)
     event = QWheelEvent(
-        at, QPointF(row.mapToGlobal(at.toPoint())), QPoint(0, 120), QPoint(0, 120), Qt.MouseButton.NoButton, NONE,
-        Qt.ScrollPhase.NoScrollPhase, False,
-    )  # fmt: skip
+        at,
+        QPointF(row.mapToGlobal(at.toPoint())),
+        QPoint(0, 120),
+        QPoint(0, 120),
+        Qt.MouseButton.NoButton,
+        NONE,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     QApplication.sendEvent(row, event)
     assert window.session.document is before
 

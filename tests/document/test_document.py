@@ -39,9 +39,13 @@ def test_every_field_says_what_it_is(name: str, info: object) -> None:
 
 def test_values_outside_their_range_are_refused() -> None:
     for section, values in (
-        ("air", {"turbidity": 0.5}), ("site", {"latitude_deg": 91}), ("expose", {"ev": float("nan")}),
-        ("site", {"timezone": "Nowhere/At_all"}), ("stage.view", {"fov_deg": 0}), ("air", {"typo": 1}),
-    ):  # fmt: skip
+        ("air", {"turbidity": 0.5}),
+        ("site", {"latitude_deg": 91}),
+        ("expose", {"ev": float("nan")}),
+        ("site", {"timezone": "Nowhere/At_all"}),
+        ("stage.view", {"fov_deg": 0}),
+        ("air", {"typo": 1}),
+    ):
         with pytest.raises(ValidationError):
             Document().change(section, **values)
 

@@ -30,22 +30,32 @@ def test_every_field_takes_back_what_it_shows(which: tuple[str, str], share: flo
     shown = field.text(value)
     quantum = 10.0**-field.digits
     for text in (
-        shown, f"  {shown} ", shown.replace(".", ","), field.text(value, unit=False), shown.replace("−", "-"),
+        shown,
+        f"  {shown} ",
+        shown.replace(".", ","),
+        field.text(value, unit=False),
+        shown.replace("−", "-"),
         shown.replace(" ", "\u00a0"),
-    ):  # fmt: skip
+    ):
         assert field.read(text) == pytest.approx(value, abs=0.51 * quantum + 1e-9)
 
 
 @pytest.mark.parametrize(
     ("section", "name", "text", "value"),
     [
-        ("air", "haze_km", "12.0 km", 12.0), ("air", "haze_km", "800 m", 0.8), ("stage.view", "f_number", "f/8", 8.0),
-        ("stage.view", "focus_m", "350 cm", 3.5), ("expose", "kelvin", "5 600 K", 5600.0),
-        ("panorama", "level_lx", "9\u2009000 lx", 9000.0), ("panorama", "level_lx", "9 klx", 9000.0),
-        ("sun", "azimuth_deg", "S 35° W", 215.0), ("sun", "azimuth_deg", "NE", 45.0),
-        ("fill", "sky_stops", "−0,5 stops", -0.5), ("output", "noise", "2 %", 2.0),
+        ("air", "haze_km", "12.0 km", 12.0),
+        ("air", "haze_km", "800 m", 0.8),
+        ("stage.view", "f_number", "f/8", 8.0),
+        ("stage.view", "focus_m", "350 cm", 3.5),
+        ("expose", "kelvin", "5 600 K", 5600.0),
+        ("panorama", "level_lx", "9\u2009000 lx", 9000.0),
+        ("panorama", "level_lx", "9 klx", 9000.0),
+        ("sun", "azimuth_deg", "S 35° W", 215.0),
+        ("sun", "azimuth_deg", "NE", 45.0),
+        ("fill", "sky_stops", "−0,5 stops", -0.5),
+        ("output", "noise", "2 %", 2.0),
     ],
-)  # fmt: skip
+)
 def test_usual_writings_are_read(section: str, name: str, text: str, value: float) -> None:
     assert number_field(section, name).read(text) == pytest.approx(value)
 

@@ -34,9 +34,7 @@ def rendered(
 ) -> Film:  # type: ignore[no-untyped-def]
     """Render, stopped after some passes."""
     seen: list[Progress] = []
-    render(
-        film, stage, LIGHTS, CAMERA, aim, Renderer(2), seen.append, lambda: len(seen) >= passes, keep
-    )  # fmt: skip
+    render(film, stage, LIGHTS, CAMERA, aim, Renderer(2), seen.append, lambda: len(seen) >= passes, keep)
     assert [p.share for p in seen] == sorted(p.share for p in seen)
     return film
 
@@ -78,8 +76,14 @@ def test_a_goal_of_noise_ends_in_the_same_picture_whatever_the_pace_the_threads_
         Checkpoint(path, mark).resume(film)
         asked = iter(range(70))
         render(
-            film, stage, LIGHTS, CAMERA, aim, Renderer(1), stopped=lambda asked=asked: next(asked, None) is None
-        )  # fmt: skip
+            film,
+            stage,
+            LIGHTS,
+            CAMERA,
+            aim,
+            Renderer(1),
+            stopped=lambda asked=asked: next(asked, None) is None,
+        )
         halves += film.pending_samples is not None and bool(film.pending_samples.any())
         Checkpoint(path, mark).save(film, 0.0)
     assert halves > 3  # stopped in the middle of a pass

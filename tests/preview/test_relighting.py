@@ -67,11 +67,12 @@ def wait_for(engine: RenderWorker, listener: Listener, document: Document, wante
 @pytest.mark.parametrize(
     ("section", "values"),
     [
-        ("sun", {"mode": "hand", "azimuth_deg": 100.0, "elevation_deg": 20.0}), ("air", {"turbidity": 6.0}),
+        ("sun", {"mode": "hand", "azimuth_deg": 100.0, "elevation_deg": 20.0}),
+        ("air", {"turbidity": 6.0}),
         ("air", {"ground_reflectance": 0.7}),
         ("sun", {"north_deg": 40.0}),
     ],
-)  # fmt: skip
+)
 def test_a_change_of_light_is_shown_relit_at_full_size(
     recorded: tuple[RenderWorker, Listener, Document], section: str, values: dict[str, Any]
 ) -> None:
@@ -319,10 +320,12 @@ def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
 @pytest.mark.parametrize(
     ("pixels_a_second", "window", "pixels"),
     [
-        (1e9, (1920, 1080), 400_000), (1e3, (1920, 1080), 150_000), (8e6, (960, 540), 200_000),
+        (1e9, (1920, 1080), 400_000),
+        (1e3, (1920, 1080), 150_000),
+        (8e6, (960, 540), 200_000),
         (1e9, (480, 270), 129_600),
     ],
-)  # fmt: skip
+)
 def test_a_relit_picture_has_as_many_pixels_as_the_machine_relights_in_time(
     monkeypatch: pytest.MonkeyPatch, pixels_a_second: float, window: tuple[int, int], pixels: int
 ) -> None:
@@ -332,7 +335,7 @@ def test_a_relit_picture_has_as_many_pixels_as_the_machine_relights_in_time(
         made.append((width, height))
         return SimpleNamespace(full=False, improve=lambda *_: True)
 
-    monkeypatch.setattr("gloamet.trace.relight.cache.RelightCache", record)
+    monkeypatch.setattr("gloamet.preview.relighting.RelightCache", record)
     relighting: Any = Relighting()
     relighting._speed = pixels_a_second
     nothing: Any = None

@@ -132,10 +132,12 @@ def test_values_that_are_no_light_do_no_harm(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("name", "shape", "words"),
     [
-        ("square.exr", (64, 64, 3), "twice as wide as high"), ("grey.exr", (32, 64, 1), "cannot be read"),
-        ("dark.exr", (32, 64, 3), "no light"), ("picture.png", (32, 64, 3), ".exr or .hdr"),
+        ("square.exr", (64, 64, 3), "twice as wide as high"),
+        ("grey.exr", (32, 64, 1), "cannot be read"),
+        ("dark.exr", (32, 64, 3), "no light"),
+        ("picture.png", (32, 64, 3), ".exr or .hdr"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_panorama_is_refused_in_a_sentence(
     name: str, shape: tuple[int, ...], words: str, tmp_path: Path
 ) -> None:

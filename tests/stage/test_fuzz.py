@@ -20,7 +20,11 @@ ROOT = Path(__file__).parents[2]
 def test_damaged_files_end_as_a_scene_or_a_sentence(kind: str) -> None:
     done = subprocess.run(
         [sys.executable, "-m", "tests.stage.fuzz", kind, str(COUNT), "7"],
-        capture_output=True, text=True, timeout=60 + 3 * COUNT, cwd=ROOT, check=False,
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        timeout=60 + 3 * COUNT,
+        cwd=ROOT,
+        check=False,
+    )
     assert done.returncode == 0, done.stderr[-2500:]
     assert f"{COUNT} files" in done.stdout

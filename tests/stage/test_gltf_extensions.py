@@ -44,9 +44,12 @@ class Builder:
     def accessor(self, values: Any, code: int, kind: str, dtype: str, **more: Any) -> int:
         array = np.asarray(values, dtype)
         row = {
-            "bufferView": self.view(array.tobytes()), "componentType": code, "count": len(array),
-            "type": kind, **more,
-        }  # fmt: skip
+            "bufferView": self.view(array.tobytes()),
+            "componentType": code,
+            "count": len(array),
+            "type": kind,
+            **more,
+        }
         self.tree["accessors"].append(row)
         return len(self.tree["accessors"]) - 1
 
@@ -176,8 +179,9 @@ def test_texture_transforms_turn_scale_and_shift(
     uvs = build.accessor([[0, 0], [1, 0], [0, 1]], 5126, "VEC2", "<f4")
     build.primitive["attributes"]["TEXCOORD_0"] = uvs
     build.material["pbrMetallicRoughness"]["baseColorTexture"] = {
-        "index": build.picture(), "extensions": {"KHR_texture_transform": turn},
-    }  # fmt: skip
+        "index": build.picture(),
+        "extensions": {"KHR_texture_transform": turn},
+    }
     found = build.read(tmp_path).parts[0].shape.uvs
     assert found is not None
     assert found[1] == pytest.approx(place, abs=1e-6)
@@ -223,10 +227,12 @@ def test_lights_keep_their_candela_place_and_cone(tmp_path: Path) -> None:
     for k, name in enumerate(("bulb", "spot", "far")):
         build.tree["nodes"].append(
             {
-                "name": name, "translation": [1, 2, 3], "rotation": [-half, 0, 0, half],
+                "name": name,
+                "translation": [1, 2, 3],
+                "rotation": [-half, 0, 0, half],
                 "extensions": {"KHR_lights_punctual": {"light": k}},
             }
-        )  # fmt: skip
+        )
         build.tree["scenes"][0]["nodes"].append(2 + k)
     scene = build.read(tmp_path)
     bulb, spot, far = scene.lamps

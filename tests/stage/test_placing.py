@@ -24,7 +24,7 @@ from gloamet.stage.assembly import (
     lumens,
     place_in_world,
     plaster_material,
-)  # fmt: skip
+)
 from gloamet.stage.camera import Camera
 from gloamet.stage.placing import Placement, guess_units, guess_up, size_warning, to_world, to_world_scene
 from gloamet.stage.scene import Lamp, Material, Motion, Scene, Texture, make_shape, unique_name, usable
@@ -111,9 +111,13 @@ def test_the_up_axis_is_guessed_from_level_faces() -> None:
 
 @pytest.mark.parametrize(
     ("size", "word"),
-    [((12_000.0, 3.0, 3.0), "km"), ((0.01, 0.01, 0.005), "mm"), ((50.0, 50.0, 900.0), "people"),
-     ((9.0, 9.0, 4.0), None)],
-)  # fmt: skip
+    [
+        ((12_000.0, 3.0, 3.0), "km"),
+        ((0.01, 0.01, 0.005), "mm"),
+        ((50.0, 50.0, 900.0), "people"),
+        ((9.0, 9.0, 4.0), None),
+    ],
+)
 def test_implausible_sizes_are_said(size: tuple[float, float, float], word: str | None) -> None:
     warning = size_warning(np.array(size))
     assert (warning is None) == (word is None)

@@ -61,11 +61,12 @@ def test_ply_in_every_form_reads_alike_with_its_colours(tmp_path: Path, form: st
 
 def test_ply_faces_of_mixed_sizes_and_further_records(tmp_path: Path) -> None:
     text = (
-        "ply\nformat ascii 1.0\nelement vertex 4\n" + XYZ
+        "ply\nformat ascii 1.0\nelement vertex 4\n"
+        + XYZ
         + "element face 2\nproperty list uchar int vertex_index\nproperty float quality\n"
         "element edge 1\nproperty int a\nproperty int b\nend_header\n"
         "0 0 0\n2 0 0\n2 3 0\n0 3 0\n3 0 1 2 0.5\n4 0 1 2 3 0.1\n0 1\n"
-    )  # fmt: skip
+    )
     (tmp_path / "t.ply").write_text(text)
     assert read_file(tmp_path / "t.ply").triangle_count == 3
 
@@ -138,15 +139,23 @@ def test_one_box_is_the_same_picture_through_every_format(tmp_path: Path, tracer
     turned = points[:, [0, 2, 1]] * [1, 1, -1]  # world to Y up
     data = turned.astype("<f4").tobytes()
     tree = {
-        "asset": {"version": "2.0"}, "scenes": [{"nodes": [0]}], "nodes": [{"mesh": 0}],
+        "asset": {"version": "2.0"},
+        "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0}],
         "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "material": 0}]}],
         "materials": [
-            {"pbrMetallicRoughness": {"baseColorFactor": [*rgb, 1], "metallicFactor": 0, "roughnessFactor": 1}}
+            {
+                "pbrMetallicRoughness": {
+                    "baseColorFactor": [*rgb, 1],
+                    "metallicFactor": 0,
+                    "roughnessFactor": 1,
+                }
+            }
         ],
         "buffers": [{"byteLength": len(data)}],
         "bufferViews": [{"buffer": 0, "byteLength": len(data)}],
         "accessors": [{"bufferView": 0, "componentType": 5126, "count": len(points), "type": "VEC3"}],
-    }  # fmt: skip
+    }
     (tmp_path / "box.glb").write_bytes(pack(tree, data))
     stage = new_stage(tmp_path / "box.usda")
     mesh = UsdGeom.Mesh.Define(stage, "/box")

@@ -138,10 +138,19 @@ def _damage(name: str) -> tuple[dict[str, Any], bytes]:
 @pytest.mark.parametrize(
     "name",
     [
-        "index out of range", "huge count", "view past the buffer", "cyclic nodes", "no such mesh", "climbing uri",
-        "unknown requirement", "wrong version", "lists for objects", "text for numbers", "all nan",
+        "index out of range",
+        "huge count",
+        "view past the buffer",
+        "cyclic nodes",
+        "no such mesh",
+        "climbing uri",
+        "unknown requirement",
+        "wrong version",
+        "lists for objects",
+        "text for numbers",
+        "all nan",
     ],
-)  # fmt: skip
+)
 def test_damaged_gltf_gets_one_sentence(tmp_path: Path, name: str) -> None:
     path = tmp_path / "bad.glb"
     path.write_bytes(pack(*_damage(name)))

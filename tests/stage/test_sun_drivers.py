@@ -28,19 +28,25 @@ def pose(towards: np.ndarray) -> np.ndarray:
 
 DOWN = -direction(140.0, 35.0)
 SCENE = Scene(
-    None, (), (), views={"eye": Camera((0, 0, 0), (0, 10, 0))},
+    None,
+    (),
+    (),
+    views={"eye": Camera((0, 0, 0), (0, 10, 0))},
     lamps=(Lamp("key", "distant", direction=tuple(DOWN)), Lamp("bulb", "point")),
     motions={
         "swing": Motion(np.array([1.0, 3.0]), np.array([pose(-direction(a, 10.0)) for a in (90.0, 180.0)]))
     },
     empties={"swing": np.eye(4), "mark": pose(direction(200.0, 50.0))},
-)  # fmt: skip
+)
 
 
 def test_lights_cameras_and_empties_can_lead_and_lamps_with_a_place_cannot() -> None:
     assert sun_drivers(SCENE) == {
-        "key": "distant light", "eye": "camera", "swing": "moving empty", "mark": "empty",
-    }  # fmt: skip
+        "key": "distant light",
+        "eye": "camera",
+        "swing": "moving empty",
+        "mark": "empty",
+    }
 
 
 def test_the_sun_shines_along_a_light_and_stands_where_an_empty_points() -> None:
@@ -74,12 +80,16 @@ def test_an_empty_of_a_gltf_file_leads_in_the_worlds_axes(tmp_path: Path) -> Non
     # turned about X by 90 degrees, its -Z looks along the file's +Y, which is up
     half = np.sqrt(0.5)
     tree = {
-        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0, 1, 2]}],
+        "asset": {"version": "2.0"},
+        "scene": 0,
+        "scenes": [{"nodes": [0, 1, 2]}],
         "nodes": [
-            {"name": "pointer", "rotation": [half, 0, 0, half]}, {"name": "holder", "children": []}, {"name": "finger"},
+            {"name": "pointer", "rotation": [half, 0, 0, half]},
+            {"name": "holder", "children": []},
+            {"name": "finger"},
         ],
         "skins": [{"joints": [2]}],
-    }  # fmt: skip
+    }
     path = tmp_path / "marks.gltf"
     path.write_text(json.dumps(tree))
     scene = read_gltf(path, ProgressToken(), False)

@@ -252,8 +252,10 @@ def test_pictures_of_roughness_metalness_and_holes_are_packed(tmp_path: Path) ->
     stage = Usd.Stage.Open(str(plain))
     surface = UsdShade.Shader.Get(stage, "/Looks/paint/surface")
     for name, file, channel in (
-        ("roughness", "rough.png", "g"), ("metallic", "rough.png", "b"), ("opacity", "hole.png", "r"),
-    ):  # fmt: skip
+        ("roughness", "rough.png", "g"),
+        ("metallic", "rough.png", "b"),
+        ("opacity", "hole.png", "r"),
+    ):
         picture = UsdShade.Shader.Define(stage, f"/Looks/paint/{name}")
         picture.CreateIdAttr("UsdUVTexture")
         picture.CreateInput("file", Sdf.ValueTypeNames.Asset).Set(file)

@@ -37,8 +37,12 @@ def test_the_moon_stands_where_astropy_has_it_from_1950_to_2045() -> None:
 def test_phases_are_those_of_the_calendar() -> None:
     # full moon 3 Jan 2026 10:03, last quarter 10 Jan 15:48, new moon 18 Jan 19:52, first quarter 26 Jan 04:47 UT
     # (USNO, Phases of the Moon 2026, from memory)
-    for day, hour, phase, lit in ((3, 10, "full moon", 1.0), (10, 16, "last quarter", 0.5),
-                                  (18, 20, "new moon", 0.0), (26, 5, "first quarter", 0.5)):  # fmt: skip
+    for day, hour, phase, lit in (
+        (3, 10, "full moon", 1.0),
+        (10, 16, "last quarter", 0.5),
+        (18, 20, "new moon", 0.0),
+        (26, 5, "first quarter", 0.5),
+    ):
         moon = moon_at(datetime(2026, 1, day, hour, tzinfo=UTC).timestamp(), 0.0, 0.0)
         assert moon.phase == phase
         assert moon.lit == pytest.approx(lit, abs=0.02)

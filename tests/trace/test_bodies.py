@@ -105,9 +105,7 @@ def test_a_glowing_ball_met_by_chance_and_by_aim_gives_one_answer(tracer: Render
     matrix = np.eye(4)
     matrix[2, 3] = 4.0
     scene = make_scene((level(0.3), GREY))
-    scene = replace(
-        scene, parts=(*scene.parts, replace(ball, matrix=matrix)), materials=(GREY, glow)
-    )  # fmt: skip
+    scene = replace(scene, parts=(*scene.parts, replace(ball, matrix=matrix)), materials=(GREY, glow))
     below = Camera((0.0, -0.6, 0.5), (0.0, 0.0, 0.0), 1.0)
     film = expose(tracer, scene, build_environment(NIGHT), below, 512)
     white = luminance(REC709_TO_AP1 @ np.full(3, 500.0))
@@ -152,9 +150,11 @@ def test_the_sun_comes_through_the_open_share_of_a_cut_out_sheet(tracer: Rendere
     matrix[2, 3] = 2.0
     floor = make_scene((level(20.0), GREY))
     scene = Scene(
-        None, (replace(cover.parts[0], matrix=matrix), replace(floor.parts[0], material=1)),
-        (leaf, GREY), cover.textures,
-    )  # fmt: skip
+        None,
+        (replace(cover.parts[0], matrix=matrix), replace(floor.parts[0], material=1)),
+        (leaf, GREY),
+        cover.textures,
+    )
     sun = assemble_dome(np.zeros_like(NIGHT.table), 180.0, 89.0, SUN_DIAMETER_DEG, np.full(3, 1000.0), 0.0)
     below = Camera((0.0, -1.0, 1.0), (0.0, 0.0, 0.0), 30.0)
     film = expose(tracer, scene, build_environment(sun), below, 64, 1)

@@ -187,9 +187,13 @@ def test_no_ground_is_still_no_black_void(tracer: Renderer, solver: SkySolver) -
     dome = solver.dome(Air(ground_reflectance=RHO), 180.0, 40.0)
     part = make_scene((box((-1, -1, 5), (1, 1, 6)), GREY))
     film = expose(
-        tracer, part, GroundPlane(radius_m=0.0, reflectance=RHO), build_environment(dome),
-        Camera((0, -8, 8.0), (0, 0, -5.0), 20.0), 32,
-    )  # fmt: skip
+        tracer,
+        part,
+        GroundPlane(radius_m=0.0, reflectance=RHO),
+        build_environment(dome),
+        Camera((0, -8, 8.0), (0, 0, -5.0), 20.0),
+        32,
+    )
     assert film.light().min() > 0.0
 
 
@@ -198,7 +202,11 @@ def test_a_mirror_on_the_ground_shows_the_sky(tracer: Renderer) -> None:
     mirror = Material("mirror", (1, 1, 1), 0.0, 1.0)
     scene = make_scene((level(1.0, 0.01), mirror))
     film = expose(
-        tracer, scene, GroundPlane(0.0, math.inf, reflectance=0.1),
-        build_environment(uniform_dome(100.0)), Camera((0, 0, 5.0), (0, 0, 0), 5.0), 16,
-    )  # fmt: skip
+        tracer,
+        scene,
+        GroundPlane(0.0, math.inf, reflectance=0.1),
+        build_environment(uniform_dome(100.0)),
+        Camera((0, 0, 5.0), (0, 0, 0), 5.0),
+        16,
+    )
     assert luminance(film.light().mean((0, 1))) == pytest.approx(100.0, rel=0.01)

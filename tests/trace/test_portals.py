@@ -24,7 +24,7 @@ from gloamet.trace.portals import (
     count_portals,
     portal_pdf,
     sample_portal,
-)  # fmt: skip
+)
 from gloamet.trace.render_scene import RenderScene, build_render_scene
 from tests.conftest import box, called, level, make_scene, quad
 
@@ -41,10 +41,11 @@ def room() -> Scene:
     """4 x 4 x 3 m about the origin, a window of 1.5 x 1.2 m in the south wall, its sill at 1 m."""
     x0, x1, z0, z1, y = -0.75, 0.75, 1.0, 2.2, -2.0
     south = [
-        quad((-2, y, 0), (2, y, 0), (2, y, z0), (-2, y, z0)), quad((-2, y, z1), (2, y, z1), (2, y, 3), (-2, y, 3)),
+        quad((-2, y, 0), (2, y, 0), (2, y, z0), (-2, y, z0)),
+        quad((-2, y, z1), (2, y, z1), (2, y, 3), (-2, y, 3)),
         quad((-2, y, z0), (x0, y, z0), (x0, y, z1), (-2, y, z1)),
         quad((x1, y, z0), (2, y, z0), (2, y, z1), (x1, y, z1)),
-    ]  # fmt: skip
+    ]
     rest = box((-2, -2, 0), (2, 2, 3)).reshape(6, 2, 3, 3)
     others = [face for face in rest if not np.allclose(face[..., 1], y)]
     walls = np.concatenate([*others, *south])

@@ -114,10 +114,20 @@ def jar(height: float, radius: float) -> tuple[NDArray, NDArray, NDArray]:
     """A glass jar with real walls, open at the top."""
     t = 0.0035
     profile = np.array(
-        [(0.001, 0.0), (0.97 * radius, 0.0), (radius, 0.006), (radius, 0.8 * height), (0.82 * radius, 0.9 * height),
-         (0.82 * radius, height), (0.82 * radius - t, height), (0.82 * radius - t, 0.9 * height),
-         (radius - t, 0.79 * height), (radius - t, 0.009), (0.001, 0.007)]
-    )  # fmt: skip
+        [
+            (0.001, 0.0),
+            (0.97 * radius, 0.0),
+            (radius, 0.006),
+            (radius, 0.8 * height),
+            (0.82 * radius, 0.9 * height),
+            (0.82 * radius, height),
+            (0.82 * radius - t, height),
+            (0.82 * radius - t, 0.9 * height),
+            (radius - t, 0.79 * height),
+            (radius - t, 0.009),
+            (0.001, 0.007),
+        ]
+    )
     rows = np.repeat(profile, 2, 0)[1:-1]
     t_rows = np.linspace(0, len(profile) - 1, 6 * len(profile))
     rows = np.stack([np.interp(t_rows, np.arange(len(profile)), profile[:, k]) for k in range(2)], 1)
@@ -173,9 +183,11 @@ def main() -> None:
     lamp = w.material("lamp shade", (0.75, 0.72, 0.66), 0.9)
     bulb = w.material("lamp bulb", (0.9, 0.9, 0.9), 1.0, emission=((1.0, 0.72, 0.42), 6000.0))
     for name, boxes, material, size in (
-        ("floor", floor(rng), planks, 1.4), ("walls", walls(), lime, 1.0), ("frames and bench", frames(), timber, 1.4),
+        ("floor", floor(rng), planks, 1.4),
+        ("walls", walls(), lime, 1.0),
+        ("frames and bench", frames(), timber, 1.4),
         ("table and shelf", table(), timber, 1.2),
-    ):  # fmt: skip
+    ):
         p, t, uv = boxes.mesh(size)
         w.place(name, w.mesh(name, material, p, t, uv))
     p, t = slopes()

@@ -148,8 +148,10 @@ def main() -> None:
         w.mesh("salt flat", ground, corners, np.array([[0, 1, 2], [0, 2, 3]]), corners[:, :2] / 5),
     )
     for name, boxes, material, size in (
-        ("bench", bench(), slate, 1.2), ("bench feet", feet(), stone, 1.0), ("boarding", wall(), boarding, 1.6),
-    ):  # fmt: skip
+        ("bench", bench(), slate, 1.2),
+        ("bench feet", feet(), stone, 1.0),
+        ("boarding", wall(), boarding, 1.6),
+    ):
         p, t, uv = boxes.mesh(size)
         w.place(name, w.mesh(name, material, p, t, uv))
     for name, (p, t, n) in pail():

@@ -113,9 +113,13 @@ def target_from_part(
 
 
 def scan_year(
-    scene: RenderScene, target: SunTarget, site: AlmanacSite, window: TimeWindow = ALL_YEAR, minutes: int = MINUTES,
+    scene: RenderScene,
+    target: SunTarget,
+    site: AlmanacSite,
+    window: TimeWindow = ALL_YEAR,
+    minutes: int = MINUTES,
     cancelled: Callable[[], bool] | None = None,
-) -> YearScan:  # fmt: skip
+) -> YearScan:
     """The sunlit share of a target at every moment of the year that counts."""
     grid = year_grid(site.year, site.latitude_deg, site.longitude_deg, site.tz, minutes)
     hours = np.arange(grid.times_s.shape[1]) * grid.minutes / 60.0

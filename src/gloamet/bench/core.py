@@ -12,8 +12,23 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
+from embreex import rtcore_scene
+from embreex.mesh_construction import TriangleMesh
 
+from gloamet.bench.raw import raw_closest
+from gloamet.bench.rays import any_hits, bounce_rays, closest_hits
 from gloamet.bench.scenes import CAMERA, grove
+from gloamet.develop.display import develop_screen
+from gloamet.develop.exact import DevelopSettings
+from gloamet.document.demo import demo_document
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkySolver
+from gloamet.stage.camera import Camera
+from gloamet.stage.readers import read_model
+from gloamet.sun.position import sun_position
+from gloamet.trace.environment import build_environment
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.render_scene import build_render_scene
 
 Result = dict[str, float]
 WIDTH, HEIGHT = 960, 540
@@ -33,12 +48,6 @@ def best(work: Callable[[], Any], runs: int = 7) -> float:
 
 def rays() -> Result:
     """Million bounce rays a second, closest and any hit, all threads; ours and the batch interface."""
-    from embreex import rtcore_scene
-    from embreex.mesh_construction import TriangleMesh
-
-    from gloamet.bench.raw import raw_closest
-    from gloamet.bench.rays import any_hits, bounce_rays, closest_hits
-    from gloamet.trace.render_scene import build_render_scene
 
     scene = grove()
     compiled = build_render_scene(scene)
@@ -74,14 +83,6 @@ def rays() -> Result:
 
 def paths() -> Result:
     """Path samples a second on the procedural scene and on the demo, 960 x 540, 4 bounces."""
-    from gloamet.document.demo import demo_document
-    from gloamet.sky.air import Air
-    from gloamet.sky.dome import SkySolver
-    from gloamet.stage.camera import Camera
-    from gloamet.stage.readers import read_model
-    from gloamet.trace.environment import build_environment
-    from gloamet.trace.film import Film, Renderer
-    from gloamet.trace.render_scene import build_render_scene
 
     lights, tracer = build_environment(SkySolver().dome(Air(2.5), 150.0, 35.0)), Renderer()
     document = demo_document()
@@ -102,8 +103,6 @@ def paths() -> Result:
 
 def sky() -> Result:
     """Milliseconds for a whole sky: new air, a moved sun, and new air at dusk."""
-    from gloamet.sky.air import Air
-    from gloamet.sky.dome import SkySolver
 
     solver, tick = SkySolver(), iter(range(10**6))
     return {
@@ -115,7 +114,6 @@ def sky() -> Result:
 
 def sun() -> Result:
     """Seconds for 500 000 sun positions, milliseconds for one."""
-    from gloamet.sun.position import sun_position
 
     times = np.linspace(0.0, 1e9, 500_000)
     return {
@@ -126,8 +124,6 @@ def sun() -> Result:
 
 def develop() -> Result:
     """Milliseconds to develop 1280 x 800 for the screen through the baked view."""
-    from gloamet.develop.display import develop_screen
-    from gloamet.develop.exact import DevelopSettings
 
     y, x = np.mgrid[0:800, 0:1280].astype(np.float32)
     picture = np.stack([100 + x, 300 + y, 200 + 0.5 * (x + y)], -1)

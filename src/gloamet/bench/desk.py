@@ -274,10 +274,16 @@ def cancel() -> Result:
 
 
 RELIGHT_NAMES = (
-    "relight_fps_960x540", "relight_worst_fps_960x540", "record_usable_s", "record_full_s",
-    "relight_fps_960x540_interior", "relight_worst_fps_960x540_interior", "record_usable_s_interior",
-    "record_full_s_interior", "relight_fps_480x270",
-)  # fmt: skip
+    "relight_fps_960x540",
+    "relight_worst_fps_960x540",
+    "record_usable_s",
+    "record_full_s",
+    "relight_fps_960x540_interior",
+    "relight_worst_fps_960x540_interior",
+    "record_usable_s_interior",
+    "record_full_s_interior",
+    "relight_fps_480x270",
+)
 
 
 def relight() -> Result:

@@ -88,8 +88,11 @@ def _save(path: Path, meshes: list[tuple[NDArray, NDArray, NDArray]], nodes: lis
             views.append({"buffer": 0, "byteOffset": len(blob), "byteLength": flat.nbytes})
             count = flat.size if shape == "SCALAR" else len(flat)
             entry: dict[str, Any] = {
-                "bufferView": len(views) - 1, "componentType": kind, "count": count, "type": shape,
-            }  # fmt: skip
+                "bufferView": len(views) - 1,
+                "componentType": kind,
+                "count": count,
+                "type": shape,
+            }
             if kind == 5126:
                 entry |= {"min": flat.min(0).tolist(), "max": flat.max(0).tolist()}
             accessors.append(entry)
@@ -97,10 +100,15 @@ def _save(path: Path, meshes: list[tuple[NDArray, NDArray, NDArray]], nodes: lis
         attributes = {"POSITION": first, "NORMAL": first + 1}
         listed.append({"primitives": [{"attributes": attributes, "indices": first + 2}]})
     tree = {
-        "asset": {"version": "2.0"}, "buffers": [{"byteLength": len(blob)}], "bufferViews": views,
-        "accessors": accessors, "meshes": listed, "nodes": nodes,
-        "scenes": [{"nodes": list(range(len(nodes)))}], "scene": 0,
-    }  # fmt: skip
+        "asset": {"version": "2.0"},
+        "buffers": [{"byteLength": len(blob)}],
+        "bufferViews": views,
+        "accessors": accessors,
+        "meshes": listed,
+        "nodes": nodes,
+        "scenes": [{"nodes": list(range(len(nodes)))}],
+        "scene": 0,
+    }
     text = json.dumps(tree).encode()
     text += b" " * (-len(text) % 4)
     head = struct.pack("<4sIIII", b"glTF", 2, 12 + 8 + len(text) + 8 + len(blob), len(text), 0x4E4F534A)

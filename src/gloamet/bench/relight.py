@@ -14,7 +14,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.document.demo import demo_document
 from gloamet.document.lights import Gains
+from gloamet.output.document_to_light import build_stage
+from gloamet.output.final import StopCriterion, pass_paths, plan_next_pass
+from gloamet.preview.relighting import crossfade_weight
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkySolver
+from gloamet.stage.assembly import camera_from_view, place_in_world
+from gloamet.stage.readers import read_file
+from gloamet.trace.denoise import denoise, denoise_prefiltered
+from gloamet.trace.environment import build_environment
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.quality import QUALITIES
+from gloamet.trace.relight.cache import RelightCache
+from gloamet.trace.relight.gbuffer import SURFACE_PIXEL
 
 Result = dict[str, float]
 Chosen = tuple[NDArray[np.int64], NDArray[np.int64]]  # rows and columns of squares
@@ -22,9 +36,15 @@ WIDTH, HEIGHT, BLOCK = 960, 540, 4
 BOUNCES = 16
 SUNS = ((160.0, 60.0), (110.0, 30.0), (80.0, 10.0))  # azimuth, elevation
 ERROR_NAMES = (
-    "relight_error_median", "relight_error_shade", "rest_error_median", "rest_error_shade", "relight_jump",
-    "relight_error_median_interior", "rest_error_median_interior", "relight_jump_interior",
-)  # fmt: skip
+    "relight_error_median",
+    "relight_error_shade",
+    "rest_error_median",
+    "rest_error_shade",
+    "relight_jump",
+    "relight_error_median_interior",
+    "rest_error_median_interior",
+    "relight_jump_interior",
+)
 MOST_SECONDS = 150.0  # of tracing before a goal is given up
 SQUARES = 800  # in which the exact picture is traced
 SAMPLES = 1024  # of each of their sixteen pixels
@@ -44,7 +64,6 @@ class Bench:
 
     def exact(self, lights: Any, chosen: Chosen, samples: int) -> NDArray[np.float32]:
         """Green of chosen squares, without lamps."""
-        from gloamet.trace.film import Film
 
         film, wanted = Film(WIDTH, HEIGHT, seed=1), np.zeros((HEIGHT // BLOCK, WIDTH // BLOCK), np.uint16)
         wanted[chosen] = AT_ONCE
@@ -56,11 +75,6 @@ class Bench:
 
 def bench_of(demo: str) -> Bench:
     """A shipped demo ready to be traced."""
-    from gloamet.document.demo import demo_document
-    from gloamet.output.document_to_light import build_stage
-    from gloamet.stage.assembly import camera_from_view, place_in_world
-    from gloamet.stage.readers import read_file
-    from gloamet.trace.film import Renderer
 
     document = demo_document(demo)
     scene = place_in_world(read_file(str(document.stage.model)), document.stage)
@@ -69,16 +83,12 @@ def bench_of(demo: str) -> Bench:
 
 def sky_at(azimuth_deg: float, elevation_deg: float) -> Any:
     """Lights of a clear sky."""
-    from gloamet.sky.air import Air
-    from gloamet.sky.dome import SkySolver
-    from gloamet.trace.environment import build_environment
 
     return build_environment(SkySolver().dome(Air(2.5), azimuth_deg, elevation_deg))
 
 
 def full_record(bench: Bench, lights: Any) -> Any:
     """The record of a demo's view with nothing left to improve."""
-    from gloamet.trace.relight.cache import RelightCache
 
     record = RelightCache(bench.scene, bench.camera, WIDTH, HEIGHT, bench.tracer.pool, bench.tracer.threads)
     while not record.full:
@@ -105,7 +115,6 @@ def some_of(where: NDArray[np.bool_]) -> Chosen:
 
 def shaded(record: Any) -> NDArray[np.bool_]:
     """Squares that lie wholly on surfaces without sun, in the light last relit."""
-    from gloamet.trace.relight.gbuffer import SURFACE_PIXEL
 
     layer = record.layers[0]
     dark = (layer.kinds == SURFACE_PIXEL) & (layer.visible == 0)
@@ -121,10 +130,6 @@ def dragged_to(record: Any, azimuth_deg: float, elevation_deg: float) -> NDArray
 
 def at_rest(bench: Bench, relit: NDArray[np.float32], lights: Any) -> NDArray[np.float32]:
     """What the desk shows once the exact picture has REST_SAMPLES: that one, cleaned, fading in over the relit one."""
-    from gloamet.preview.relighting import crossfade_weight
-    from gloamet.trace.denoise import denoise
-    from gloamet.trace.film import Film
-    from gloamet.trace.quality import QUALITIES
 
     film = Film(WIDTH, HEIGHT)
     bench.tracer.accumulate(
@@ -179,9 +184,6 @@ def clean() -> Result:
 
 def _seconds_to(bench: Bench, lights: Any, chosen: Chosen, exact: NDArray[np.float32], goal: float) -> float:
     """Tracing as a saved picture is traced, looked at now and then; only the last cleaning is counted."""
-    from gloamet.output.final import StopCriterion, pass_paths, plan_next_pass
-    from gloamet.trace.denoise import denoise_prefiltered
-    from gloamet.trace.film import Film
 
     film, seconds, looked = Film(WIDTH, HEIGHT), 0.0, 0.0
     aim = StopCriterion(

@@ -5,7 +5,15 @@ from __future__ import annotations
 import time
 from zoneinfo import ZoneInfo
 
+from gloamet.aim.moments import AlmanacSite
+from gloamet.aim.sun_windows import scan_year, target_from_part
 from gloamet.bench.desk import COMMON, run_apart
+from gloamet.bench.relight import bench_of
+from gloamet.desk.widgets.year_cloth import MINUTES, sky_cloth
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkySolver
+from gloamet.sky.sky_palette import solve_sky_palette
+from gloamet.sun.year import year_grid
 
 Result = dict[str, float]
 BEST_OF = 3
@@ -49,9 +57,6 @@ app.exec()
 
 def scan() -> Result:
     """Seconds to scan a year (52 560 moments, 96 points) for the deck of the demo."""
-    from gloamet.aim.moments import AlmanacSite
-    from gloamet.aim.sun_windows import scan_year, target_from_part
-    from gloamet.bench.relight import bench_of
 
     scene = bench_of("house").scene
     target, site = (
@@ -68,11 +73,6 @@ def scan() -> Result:
 
 def cloth() -> Result:
     """Milliseconds from another place, and from another turbidity, to the painted year."""
-    from gloamet.desk.widgets.year_cloth import MINUTES, sky_cloth
-    from gloamet.sky.air import Air
-    from gloamet.sky.dome import SkySolver
-    from gloamet.sky.sky_palette import solve_sky_palette
-    from gloamet.sun.year import year_grid
 
     solver, zone = SkySolver(), ZoneInfo("Europe/Riga")
     colours, grid = solve_sky_palette(solver, Air()), year_grid(2026, 50.0, 21.5, zone, MINUTES)

@@ -28,8 +28,10 @@ _FILM_SPEED = GREY_CARD**FILM_SLOPE * (FILM_WHITE / GREY_CARD - 1.0)
 FILM_INSET, FILM_OUTSET = 0.13, 0.07
 # Full names are pinned: "latest" aliases would change pictures with an update. (config, display, view)
 _ACES_2 = (
-    "ocio://cg-config-v4.0.0_aces-v2.0_ocio-v2.5", "sRGB - Display", "ACES 2.0 - SDR 100 nits (Rec.709)",
-)  # fmt: skip
+    "ocio://cg-config-v4.0.0_aces-v2.0_ocio-v2.5",
+    "sRGB - Display",
+    "ACES 2.0 - SDR 100 nits (Rec.709)",
+)
 _ACES_1 = ("ocio://cg-config-v2.2.0_aces-v1.3_ocio-v2.4", "sRGB - Display", "ACES 1.0 - SDR Video")
 
 

@@ -168,10 +168,12 @@ def _answer(
     options: argparse.Namespace, aimed: AimedSun, site: AlmanacSite | None, moments: list[RealMoment]
 ) -> None:
     result: dict[str, Any] = {
-        "azimuth_deg": (aimed.azimuth_deg - options.north) % 360.0, "elevation_deg": aimed.elevation_deg,
-        "misses_deg": list(aimed.misses_deg), "remarks": list(aimed.remarks),
+        "azimuth_deg": (aimed.azimuth_deg - options.north) % 360.0,
+        "elevation_deg": aimed.elevation_deg,
+        "misses_deg": list(aimed.misses_deg),
+        "remarks": list(aimed.remarks),
         "candidates": _candidates(moments) if site else None,
-    }  # fmt: skip
+    }
     if options.json:
         show(result, True)
         return
@@ -240,11 +242,14 @@ def _run_windows(options: argparse.Namespace) -> None:
         result["candidates"] = [{"when": best, "error_deg": 0.0}]
     result["spans"] = [
         {
-            "from": span.first.isoformat(), "to": span.last.isoformat(), "clock_from": f"{span.begins:%H:%M}",
-            "clock_to": f"{span.ends:%H:%M}", "share": round(span.share, 4),
+            "from": span.first.isoformat(),
+            "to": span.last.isoformat(),
+            "clock_from": f"{span.begins:%H:%M}",
+            "clock_to": f"{span.ends:%H:%M}",
+            "share": round(span.share, 4),
         }
         for span in spans
-    ]  # fmt: skip
+    ]
     if options.json:
         show(result, True)
         return

@@ -6,97 +6,21 @@ import argparse
 import subprocess
 import sys
 import time
-from collections.abc import Callable
-from functools import partial
-
-import numpy as np
 
 from gloamet.errors import GloametError
-from gloamet.kernelcache import mark_ready
-
-
-def _sky() -> None:
-    from gloamet.sky.air import Air
-    from gloamet.sky.dome import SkySolver, dome_radiance
-    from gloamet.sky.sky_palette import solve_sky_palette
-    from gloamet.trace.environment import build_environment
-
-    solver = SkySolver()
-    dome = solver.dome(Air(3.0, 10.0, 0.2), 180.0, 30.0)
-    build_environment(dome)
-    dome_radiance(dome, np.array([[0.0, 0.0, 1.0]]))
-    solve_sky_palette(solver, Air())
-
-
-def _rays(relit: bool = False) -> None:
-    from gloamet.sky.dome import uniform_dome
-    from gloamet.stage.camera import Camera
-    from gloamet.stage.scene import Material, Part, Scene, Shape
-    from gloamet.trace.environment import build_environment
-    from gloamet.trace.film import Film, Renderer
-    from gloamet.trace.first_hits import first_hits
-    from gloamet.trace.relight.cache import RelightCache
-    from gloamet.trace.render_scene import build_render_scene
-    from gloamet.trace.sun_exposure import sunlit_fractions
-    from gloamet.trace.sun_mask import SunMask
-    from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
-
-    corners = np.array([[-1, -1, 0], [1, -1, 0], [0, 1, 0]], np.float32)
-    shape = Shape(corners, np.array([[0, 1, 2]], np.uint32))
-    parts = (Part("triangle", 0, shape), Part("pane", 1, shape))
-    materials = (Material("satin", (0.5, 0.5, 0.5), 0.5), Material("glass", transmission=1.0))
-    scene = build_render_scene(Scene(None, parts, materials))
-    camera = Camera((0.0, -3.0, 2.0), (0.0, 0.0, 0.0))
-    tracer, lights = Renderer(), build_environment(uniform_dome(1.0))
-    if relit:
-        record = RelightCache(scene, camera, 32, 24, tracer.pool, tracer.threads)
-        while not record.full:
-            record.improve(lights)
-        record.relit(lights)
-        record.relit(lights, at_rest=True)
-        SunMask(scene, camera, 32, 24).outlines(np.array([0.0, 0.0, 1.0]), (255, 255, 255))
-        sunlit_fractions(scene, corners, np.array([[0, 0, 1]] * 3, np.float32), True, corners)
-    else:
-        film = Film(8, 8)
-        tracer.accumulate(film, scene, lights, camera)
-        first_hits(scene, camera, 8, 8, tracer.pool)
-        upsample(resize_bilinear(film.light(), (4, 4)), Film(4, 4), guides_from_film(film), tracer.pool)
-
-
-def _develop() -> None:
-    from gloamet.colour.views import VIEWS
-    from gloamet.develop.display import develop_screen
-    from gloamet.develop.exact import DevelopSettings
-
-    for view in VIEWS:
-        develop_screen(np.ones((4, 4, 3), np.float32), DevelopSettings(0.0, view=view))
-
-
-def _denoise() -> None:
-    from gloamet.trace.denoise import denoise
-    from gloamet.trace.film import Film
-
-    film = Film(16, 16)
-    denoise(np.ones((16, 16, 3), np.float32), film)
-
-
-STAGES: dict[str, Callable[[], None]] = {
-    "relighting": partial(_rays, True),  # in a process beside the others: it takes as long as all of them
-    "sky": _sky,
-    "rays": _rays,
-    "screen colours": _develop,
-    "grain cleaner": _denoise,
-}
+from gloamet.kernelcache import STAGE_SECONDS, mark_ready
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
     parser = commands.add_parser("prepare", help="compile the kernels once")
-    parser.add_argument("--stage", choices=list(STAGES), help="only this one")
+    parser.add_argument("--stage", choices=list(STAGE_SECONDS), help="only this one")
     parser.set_defaults(run=run)
 
 
 def _prepare(stage: str) -> None:
+    from gloamet.commands.kernel_stages import STAGES
+
     STAGES[stage]()
     mark_ready(stage)
 
@@ -107,9 +31,9 @@ def run(options: argparse.Namespace) -> None:
         _prepare(options.stage)
         return
     start = time.perf_counter()
-    print(f"  preparing: {', '.join(STAGES)} …", file=sys.stderr, flush=True)
+    print(f"  preparing: {', '.join(STAGE_SECONDS)} …", file=sys.stderr, flush=True)
     beside = subprocess.Popen([sys.executable, "-m", "gloamet", "prepare", "--stage", "relighting"])
-    for name in STAGES:
+    for name in STAGE_SECONDS:
         if name != "relighting":
             _prepare(name)
             print(f"  {name}: ready after {time.perf_counter() - start:.0f} s", file=sys.stderr, flush=True)

@@ -254,9 +254,15 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights
 
     try:
         render(
-            film, compiled, lights, job.camera, aim, progress=progress, stopped=stop.is_set,
+            film,
+            compiled,
+            lights,
+            job.camera,
+            aim,
+            progress=progress,
+            stopped=stop.is_set,
             keep=kept.save if kept else lambda f: None,
-        )  # fmt: skip
+        )
     finally:
         signal.signal(signal.SIGINT, before)
     if sys.stderr.isatty():

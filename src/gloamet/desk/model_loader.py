@@ -96,7 +96,10 @@ def _first_stage(stage: Stage, scene: Scene, before: Scene | None) -> tuple[Stag
         return stage, f"{same} of {len(scene.parts)} parts keep what you decided for them."
     camera = next(iter(scene.views.values()), None) or look_over(*scene.subject_bounds())
     fresh = Stage(
-        model=stage.model, outside=stage.outside, quality=stage.quality, view=view_from_camera(camera),
+        model=stage.model,
+        outside=stage.outside,
+        quality=stage.quality,
+        view=view_from_camera(camera),
         views=views_from_scene(scene),
-    )  # fmt: skip
+    )
     return fresh, ""

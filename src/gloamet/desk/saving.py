@@ -78,9 +78,15 @@ class SaveJob(QObject):
         if kept.fits():
             kept.resume(film)
         render(
-            film, compiled, lights, camera, aim, progress=self.progressed.emit, stopped=self._stop.is_set,
+            film,
+            compiled,
+            lights,
+            camera,
+            aim,
+            progress=self.progressed.emit,
+            stopped=self._stop.is_set,
             keep=kept.save,
-        )  # fmt: skip
+        )
         if film.samples_in(None) == 0:
             return f"{self.path.name} was not saved: stopped before the first pass.", False
         light = with_contours(document, compiled, camera, finished_light(document, film, out.denoise))

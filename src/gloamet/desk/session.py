@@ -45,8 +45,10 @@ from gloamet.sun.place import resolve_zone
 
 UPDATE_INTERVAL_S = 0.06  # while the sun or the time is dragged, widgets follow at most so often
 THROTTLED_KEYS = (
-    "sun.time", "sun.hand", "sun.date",
-)  # fmt: skip  # these drags say where the pointer is, not how far to go on
+    "sun.time",
+    "sun.hand",
+    "sun.date",
+)  # these drags say where the pointer is, not how far to go on
 
 
 class Session(QObject):

@@ -148,9 +148,12 @@ def add_prop(session: Session, kind: PropKind) -> int:
     ground = surface_height(session, target[0], target[1], target[2] + 1.0)
     heights = {"screen": 4.0}
     prop = Prop(
-        name=free_name(kind, {p.name for p in props}), kind=kind, place=(target[0], target[1], ground + lift),
-        seed=len(props) + 1, height_m=heights.get(kind, 8.0),
-    )  # fmt: skip
+        name=free_name(kind, {p.name for p in props}),
+        kind=kind,
+        place=(target[0], target[1], ground + lift),
+        seed=len(props) + 1,
+        height_m=heights.get(kind, 8.0),
+    )
     session.change("stage", props=(*props, prop))
     return len(props)
 

@@ -24,9 +24,11 @@ from gloamet.sun.place import resolve_zone
 from gloamet.sun.year import season_instants
 
 STEPS = {
-    "minute": timedelta(minutes=1), "hour": timedelta(hours=1), "day": timedelta(days=1),
+    "minute": timedelta(minutes=1),
+    "hour": timedelta(hours=1),
+    "day": timedelta(days=1),
     "week": timedelta(days=7),
-}  # fmt: skip
+}
 Array = NDArray[np.float64]
 
 

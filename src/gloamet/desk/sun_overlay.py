@@ -227,8 +227,13 @@ def draw_spot_pins(p: QPainter, box: QRectF, session: Session) -> None:
 
 
 def draw_aim(
-    p: QPainter, box: QRectF, session: Session, aimer: AimController, path: PathLayer, draft: tuple[Array, Array] | None
-) -> None:  # fmt: skip
+    p: QPainter,
+    box: QRectF,
+    session: Session,
+    aimer: AimController,
+    path: PathLayer,
+    draft: tuple[Array, Array] | None,
+) -> None:
     """Everything of the Sun step over the picture."""
     camera, aspect = camera_from_document(session.document), box.width() / box.height()
     if aimer.outlines.image is not None and aimer.preview is not None:

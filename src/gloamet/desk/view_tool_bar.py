@@ -114,11 +114,13 @@ class ViewToolBar(QWidget):
         for tool in ("alone", "cut"):
             self.words[tool].setVisible(scene is not None and self.plan.isVisible())
         states = {
-            "plan": self.plan.isVisible(), "alone": self.picture.isHidden(), "cut": self.plan.cut,
+            "plan": self.plan.isVisible(),
+            "alone": self.picture.isHidden(),
+            "cut": self.plan.cut,
             "plaster": document.stage.plaster.on,
             "rectangle": document.stage.rectangle is not None or self.session.state.tool == "rectangle",
             "lines": self.picture.safe_lines,
-        }  # fmt: skip
+        }
         for tool, on in states.items():
             self.words[tool].setChecked(on)
         count = len(self.tray.notes)

@@ -327,10 +327,13 @@ class Viewport(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         far = 4.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
         moves: dict[int, tuple[float, float, float]] = {
-            Qt.Key.Key_Up: (far, 0.0, 0.0), Qt.Key.Key_Down: (-far, 0.0, 0.0),
-            Qt.Key.Key_Left: (0.0, -far, 0.0), Qt.Key.Key_Right: (0.0, far, 0.0),
-            Qt.Key.Key_PageUp: (0.0, 0.0, far), Qt.Key.Key_PageDown: (0.0, 0.0, -far),
-        }  # fmt: skip
+            Qt.Key.Key_Up: (far, 0.0, 0.0),
+            Qt.Key.Key_Down: (-far, 0.0, 0.0),
+            Qt.Key.Key_Left: (0.0, -far, 0.0),
+            Qt.Key.Key_Right: (0.0, far, 0.0),
+            Qt.Key.Key_PageUp: (0.0, 0.0, far),
+            Qt.Key.Key_PageDown: (0.0, 0.0, -far),
+        }
         if event.key() == Qt.Key.Key_Escape:
             self.hand.leave()
             self.aimer.show(None)

@@ -100,11 +100,15 @@ def develop_screen(
     out, large = np.empty((height, width), np.uint32), np.empty((high, wide), np.uint32)
     threads = os.cpu_count() or 1
     words = (
-        np.zeros(COUNTER_COUNT, np.int64), threads, np.ascontiguousarray(picture, np.float32),
-        ViewArrays(matrix, cube, curve), out, np.empty((threads, 3, width), np.float32),
+        np.zeros(COUNTER_COUNT, np.int64),
+        threads,
+        np.ascontiguousarray(picture, np.float32),
+        ViewArrays(matrix, cube, curve),
+        out,
+        np.empty((threads, 3, width), np.float32),
         np.empty((threads, width + 1), np.uint32),
         EnlargedArrays(_resample_axis(height, high), _resample_axis(width, wide), large),
-    )  # fmt: skip
+    )
     run_on_all_threads(_pool(), threads, develop_rows, words)
     done = large if high else out
     return done.view(np.uint8).reshape(*done.shape, 4)

@@ -37,19 +37,30 @@ def _product() -> Document:
     document = _at("pail.glb", datetime(2026, 5, 24, 10, 10), 2.4, 0.5)
     trees = tuple(
         Prop(
-            name=name, place=place, height_m=height, crown_m=crown, density=density, leaf_m=0.07, seed=seed,
+            name=name,
+            place=place,
+            height_m=height,
+            crown_m=crown,
+            density=density,
+            leaf_m=0.07,
+            seed=seed,
             visible=False,
         )
         for name, place, height, crown, density, seed in (
             ("shade tree", (4.9, -3.2, 0.0), 5.6, 3.6, 0.3, 5),
             ("shade tree 2", (3.2, -1.0, 0.0), 4.2, 2.4, 0.15, 8),
         )
-    )  # fmt: skip
+    )
     document = document.change("stage", props=trees)
     document = document.change(
-        "stage.view", eye=(0.85, -2.10, 0.98), target=(0.05, -0.02, 0.565), fov_deg=16.1, depth_of_field=True,
-        f_number=8.0, focus_m=2.2,
-    )  # fmt: skip
+        "stage.view",
+        eye=(0.85, -2.10, 0.98),
+        target=(0.05, -0.02, 0.565),
+        fov_deg=16.1,
+        depth_of_field=True,
+        f_number=8.0,
+        focus_m=2.2,
+    )
     return document.change("output", width=1920, height=1280)
 
 

@@ -122,9 +122,14 @@ class PanoramaState(Model):
     )
     turn_deg: float = number(0.0, -180, 180, "Turns the panorama clockwise, seen from above.", "°", 1, 1)
     level_lx: float = number(
-        0.0, 0, 120_000,
-        "Light its upper half gives level ground; 0 takes its values as they are, in cd/m².", "lx", 100, 0,
-    )  # fmt: skip
+        0.0,
+        0,
+        120_000,
+        "Light its upper half gives level ground; 0 takes its values as they are, in cd/m².",
+        "lx",
+        100,
+        0,
+    )
 
 
 class FillState(Model):

@@ -8,26 +8,28 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.develop.display import develop_screen
+from gloamet.document.model import Document
+from gloamet.output.document_to_light import surfaces_of_film
 from gloamet.output.document_to_picture import (
     Exposure,
     develop_settings,
     exposure_from_document,
     gains_from_document,
 )
+from gloamet.output.final import NextPass, StopCriterion
 from gloamet.preview.events import Event, Frame
 from gloamet.preview.relighting import Relighting, View
+from gloamet.preview.requests import RenderRequest
+from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
+from gloamet.trace.film import Film, Renderer, pixel_region
+from gloamet.trace.first_hits import SOLID, first_hits
 from gloamet.trace.quality import QUALITIES
-
-if TYPE_CHECKING:
-    from gloamet.document.model import Document
-    from gloamet.output.final import NextPass, StopCriterion
-    from gloamet.preview.requests import RenderRequest
-    from gloamet.trace.film import Film, Renderer
+from gloamet.trace.upsample import resize_bilinear
 
 Floats = NDArray[np.float32]
 FIRST_SPEED = 800_000.0  # paths a second until it is measured
@@ -35,8 +37,6 @@ FIRST_SPEED = 800_000.0  # paths a second until it is measured
 
 def stop_criterion_of(document: Document, film: Film) -> StopCriterion:
     """When the picture on the desk is done."""
-    from gloamet.output.final import StopCriterion
-    from gloamet.trace.film import pixel_region
 
     quality = QUALITIES[document.stage.quality]
     region = pixel_region(document.stage.rectangle, film.width, film.height)
@@ -73,8 +73,6 @@ class FrameMaker:
 
         `ahead` is called before the window gets the picture.
         """
-        from gloamet.develop.display import develop_screen
-        from gloamet.output.document_to_light import surfaces_of_film
 
         document = request.document
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
@@ -87,9 +85,6 @@ class FrameMaker:
         self._report(self._frame(document, film, pixels, exposure, step))
 
     def _inked(self, document: Document, picture: Floats, exact: bool) -> Floats:
-        from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
-        from gloamet.trace.first_hits import SOLID, first_hits
-        from gloamet.trace.upsample import resize_bilinear
 
         plaster, view = document.stage.plaster, self.view
         if not (plaster.on and plaster.ink) or view is None or self.renderer is None:
@@ -116,9 +111,17 @@ class FrameMaker:
         if film is not None:
             samples = round(film.mean_samples(stop_criterion_of(document, film).region))
         frame = Frame(
-            pixels, samples, document.output.samples, *exposure, False, 0.0, 0.0, goal=goal, document=document,
+            pixels,
+            samples,
+            document.output.samples,
+            *exposure,
+            False,
+            0.0,
+            0.0,
+            goal=goal,
+            document=document,
             relight_state=self._relight_state(),
-        )  # fmt: skip
+        )
         if step is None:
             return frame
         left = 0.0 if step.done else step.paths_left / self.speed

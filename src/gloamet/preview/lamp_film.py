@@ -6,14 +6,11 @@ A view (stage, camera, width, height) and its lights enter; the lamps' light goe
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 from gloamet.preview.relighting import Relighting, View
 from gloamet.preview.secondary_views import small_film
-
-if TYPE_CHECKING:
-    from gloamet.trace.environment import Environment
-    from gloamet.trace.film import Film, Renderer
+from gloamet.trace.environment import Environment, lamps_only
+from gloamet.trace.film import Film, Renderer
 
 LAMP_PIXELS = 40_000
 LAMP_SAMPLES = (3, 7)  # of its pixels, with the first step of a cache and with the last
@@ -40,7 +37,6 @@ class LampFilm:
 
     def update(self, renderer: Renderer, view: View, lights: Environment, bounces: int) -> bool:
         """Trace what is missing; whether the cache has got more of the lamps' light."""
-        from gloamet.trace.environment import lamps_only
 
         wanted = self.missing(view)
         if wanted and (self._film is None or self._film[0] != view):

@@ -14,11 +14,12 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
+from gloamet.meter.light import read_light
 from gloamet.output.document_to_light import (
     PanoramaInputs,
     SkyInputs,
@@ -51,15 +52,13 @@ from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.stage.assembly import StageEdits, apply_edits, ground_from_stage, placement_from_stage
+from gloamet.stage.ground import GroundPlane
 from gloamet.stage.placing import to_world_scene
 from gloamet.stage.readers import read_file
 from gloamet.stage.readers.progress import Cancelled, ProgressToken
 from gloamet.stage.scene import Scene
-
-if TYPE_CHECKING:
-    from gloamet.stage.ground import GroundPlane
-    from gloamet.trace.environment import Environment
-    from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.environment import Environment
+from gloamet.trace.render_scene import RenderScene, build_render_scene
 
 SKY_CACHE_SECONDS = 0.25  # for skies beforehand, between two steps of a relight cache and when a hand rests
 DISC_SECONDS = 0.25  # between two pictures of the sky while the hand moves
@@ -144,9 +143,12 @@ class RenderPipeline:
             self._paint_disc(document)
         if compiled is not None:
             sky = LightProvider(
-                light.inputs, light.lights, lambda: self._exact_light(document), lambda: self._prepare_skies(document),
+                light.inputs,
+                light.lights,
+                lambda: self._exact_light(document),
+                lambda: self._prepare_skies(document),
                 self._prepare_next,
-            )  # fmt: skip
+            )
             self.viewport.show(request, compiled, sky, has_picture)
         if not self._superseded():
             self._paint_skies(document)
@@ -197,7 +199,6 @@ class RenderPipeline:
         return scene
 
     def _build(self, scene: Scene, ground: GroundPlane) -> RenderScene:
-        from gloamet.trace.render_scene import build_render_scene
 
         return build_render_scene(scene, ground, self.compiled)
 
@@ -236,7 +237,6 @@ class RenderPipeline:
 
     def _light(self, document: Document, quick: bool = False) -> PreparedLight:
         """The lights of a document and the meter's reading; `quick` may take a sky between two solved ones."""
-        from gloamet.meter.light import read_light
 
         inputs = LightInputs.of(document)
         sky = inputs.sky
@@ -250,8 +250,14 @@ class RenderPipeline:
         moonlit = moonlit and sky.elevation_deg < 0.0 and dome.sun_elevation_deg > -1.0
         air = sky.air
         solved = LightSolved(
-            reading, plain, sky.azimuth_deg, sky.elevation_deg, air.visibility_km, float(air.linke_turbidity), moonlit
-        )  # fmt: skip
+            reading,
+            plain,
+            sky.azimuth_deg,
+            sky.elevation_deg,
+            air.visibility_km,
+            float(air.linke_turbidity),
+            moonlit,
+        )
         return PreparedLight(document, inputs, self._environment(dome, panorama, inputs.tint), solved)
 
     def _read_panorama(self, inputs: PanoramaInputs | None) -> SkyDome | None:
@@ -270,9 +276,18 @@ class RenderPipeline:
         """Let go of everything that takes memory: the document is closed."""
         self.viewport.forget()
         for node in (
-            self._file, self._placed, self._edited, self._ground, self._render_scene, self._dome,
-            self._quick_dome, self._panorama_dome, self._environment, self._disc, self._palette,
-        ):  # fmt: skip
+            self._file,
+            self._placed,
+            self._edited,
+            self._ground,
+            self._render_scene,
+            self._dome,
+            self._quick_dome,
+            self._panorama_dome,
+            self._environment,
+            self._disc,
+            self._palette,
+        ):
             node.forget()
         self.compiled = self._loaded = self._prepared = self._next = None
         self._interpolator = SkyInterpolator(self._solver)

@@ -10,20 +10,20 @@ import math
 import time
 from collections.abc import Callable
 from concurrent.futures import Executor
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.document.lights import Gains
-
-if TYPE_CHECKING:
-    from gloamet.meter.picture import SeenSurfaces
-    from gloamet.stage.camera import Camera
-    from gloamet.trace.environment import Environment
-    from gloamet.trace.film import Film, Renderer
-    from gloamet.trace.relight.cache import RelightCache
-    from gloamet.trace.render_scene import RenderScene
+from gloamet.meter.picture import SeenSurfaces
+from gloamet.stage.camera import Camera
+from gloamet.trace.denoise import denoise, match_mean_luminance, split_highlights
+from gloamet.trace.environment import Environment, combine_environments
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.relight.cache import RelightCache
+from gloamet.trace.render_scene import RenderScene, differs_by_ground_reflectance
+from gloamet.trace.upsample import resize_bilinear, upsample
 
 Floats = NDArray[np.float32]
 # Pixels of a relit picture: as many as this machine relights in RELIT_S, which leaves time for sky, developing and
@@ -84,7 +84,6 @@ class Relighting:
 
     def follow_ground(self, view: View) -> None:
         """Go on with the cache for a stage whose ground reflects more or less, which is a matter of light alone."""
-        from gloamet.trace.render_scene import differs_by_ground_reflectance
 
         before = self._view
         if self.cache is None or before is None or not self.cache.ready:
@@ -101,8 +100,6 @@ class Relighting:
         self, view: View, lights: Environment, renderer: Renderer, cancelled: Callable[[], bool]
     ) -> bool:
         """One more step of the record, a new one when it is of something else; False when it is full."""
-        from gloamet.trace.environment import combine_environments
-        from gloamet.trace.relight.cache import RelightCache
 
         if self._view != view:
             pixels = min(max(RELIGHT_BUDGET_S * self._speed, MIN_PIXELS), MAX_PIXELS)
@@ -119,7 +116,6 @@ class Relighting:
 
     def relit(self, lights: Environment, gains: Gains, rest: object = None) -> Floats:
         """The picture under these lights; with `rest`, all bounces, and kept under that view for the hand-over."""
-        from gloamet.trace.environment import combine_environments
 
         assert self.cache is not None
         begin, sky_gain = time.perf_counter(), gains.sky
@@ -146,8 +142,6 @@ class Relighting:
         """Take the lamps' light of a film of `least` samples, which a sun that moves later does not change; whether it
         was taken. That of more paths stays: the film begins anew with every sun, the lamps do not.
         """
-        from gloamet.trace.denoise import denoise, match_mean_luminance, split_highlights
-        from gloamet.trace.upsample import resize_bilinear, upsample
 
         if self._view != view or film.samples_in(None) < least or not film.layers["lamps"].any():
             return False
@@ -171,7 +165,6 @@ class Relighting:
 
     def seen(self) -> SeenSurfaces:
         """What the scene meter reads beside a relit picture: few pixels, worked out once for each step of the cache."""
-        from gloamet.meter.picture import SeenSurfaces
 
         cache = self.cache
         assert cache is not None
@@ -189,7 +182,6 @@ class Relighting:
 
     def mixed(self, exact: Floats | None, share: float, shape: tuple[int, int]) -> Floats:
         """The picture at rest with its share of the exact one."""
-        from gloamet.trace.upsample import resize_bilinear
 
         assert self._rest is not None
         relit = resize_bilinear(self._rest[1], shape)

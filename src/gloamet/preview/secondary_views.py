@@ -8,21 +8,23 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.develop.display import develop_screen
 from gloamet.document.model import Document
+from gloamet.document.stage import View
+from gloamet.meter.picture import automatic_ev, limit_night_exposure
+from gloamet.output.document_to_light import surfaces_of_film
+from gloamet.output.document_to_picture import develop_settings, gains_from_document
 from gloamet.preview.events import Event, PlanFrame, Thumbnail
+from gloamet.preview.requests import PlanRequest, RenderRequest
 from gloamet.stage.assembly import camera_from_view
-
-if TYPE_CHECKING:
-    from gloamet.document.stage import View
-    from gloamet.preview.requests import PlanRequest, RenderRequest
-    from gloamet.trace.environment import Environment
-    from gloamet.trace.film import Film, Renderer
-    from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.denoise import denoise
+from gloamet.trace.environment import Environment
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.render_scene import RenderScene
 
 THUMB, THUMB_SAMPLES = (120, 80), 12
 FEWEST_PIXELS = 20_000.0  # of a preview
@@ -30,7 +32,6 @@ FEWEST_PIXELS = 20_000.0  # of a preview
 
 def small_film(size: tuple[int, int], pixels: float) -> Film:
     """An empty film of the shape of `size`, with about so many pixels and no more than that has."""
-    from gloamet.trace.film import Film
 
     shrink = max(1.0, math.sqrt(size[0] * size[1] / max(FEWEST_PIXELS, pixels)))
     return Film(max(16, int(size[0] / shrink)), max(16, int(size[1] / shrink)))
@@ -79,7 +80,6 @@ class SecondaryViews:
         in_this_light: bool = False,
     ) -> None:
         """Small pictures of the views that have none of this stage, or of this stage in this light."""
-        from gloamet.trace.film import Film
 
         views = [named.view for named in document.stage.views]
         self._thumbs = {view: made for view, made in self._thumbs.items() if view in views}
@@ -100,11 +100,6 @@ class SecondaryViews:
 
     def _developed(self, document: Document, film: Film) -> NDArray[np.uint8] | None:
         """A small film cleaned and developed by its own meter."""
-        from gloamet.develop.display import develop_screen
-        from gloamet.meter.picture import automatic_ev, limit_night_exposure
-        from gloamet.output.document_to_light import surfaces_of_film
-        from gloamet.output.document_to_picture import develop_settings, gains_from_document
-        from gloamet.trace.denoise import denoise
 
         clean = denoise(film.light(gains_from_document(document)), film, cancelled=self._superseded)
         if clean is None:

@@ -8,6 +8,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.develop.display import develop_screen
+from gloamet.develop.exact import DevelopSettings
+from gloamet.meter.light import luminance_ev
+from gloamet.sky.dome import dome_radiance
+
 DISC_PIXELS = 128
 
 
@@ -24,11 +30,6 @@ def _directions(north_deg: float) -> NDArray[np.float32]:
 
 def paint_disc(dome: Any, north_deg: float) -> NDArray[np.uint8]:
     """The whole sky seen from below as a round picture, north up and east right, RGBX."""
-    from gloamet.colour.spaces import AP1_LUMINANCE
-    from gloamet.develop.display import develop_screen
-    from gloamet.develop.exact import DevelopSettings
-    from gloamet.meter.light import luminance_ev
-    from gloamet.sky.dome import dome_radiance
 
     light = dome_radiance(dome, _directions(north_deg))
     middle = float(np.exp(np.log(light[::4, ::4] @ AP1_LUMINANCE + 1e-9).mean()))

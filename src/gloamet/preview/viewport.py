@@ -10,30 +10,28 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.document.lights import Gains
 from gloamet.output.document_to_picture import gains_from_document
+from gloamet.output.final import NextPass, plan_next_pass
 from gloamet.preview.events import Busy, Event
 from gloamet.preview.frames import FrameMaker, stop_criterion_of
 from gloamet.preview.lamp_film import LampFilm
 from gloamet.preview.memo import Memo
 from gloamet.preview.relighting import CROSSFADE_END, Relighting, View
+from gloamet.preview.requests import RenderRequest
 from gloamet.preview.secondary_views import SecondaryViews, small_film
 from gloamet.stage.assembly import camera_from_view
+from gloamet.trace.denoise import denoise, match_mean_luminance
+from gloamet.trace.environment import Environment
+from gloamet.trace.film import Film, Renderer
 from gloamet.trace.quality import QUALITIES
-
-if TYPE_CHECKING:
-    from gloamet.output.final import NextPass
-    from gloamet.preview.requests import RenderRequest
-    from gloamet.trace.environment import Environment
-    from gloamet.trace.film import Film, Renderer
-    from gloamet.trace.relight.cache import RelightCache
-    from gloamet.trace.render_scene import RenderScene
-    from gloamet.trace.upsample import Guides
+from gloamet.trace.relight.cache import RelightCache
+from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.upsample import Guides, guides_from_film, upsample
 
 PREVIEW_SECONDS = 0.035  # rays of the first picture after a change; cleaning it costs about as much again
 SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture begin
@@ -91,7 +89,6 @@ class ViewportRenderer:
     @property
     def renderer(self) -> Renderer:
         """The threads that trace, started when they are first needed."""
-        from gloamet.trace.film import Renderer
 
         if self._renderer is None:
             self._report(Busy("preparing the rays"))
@@ -256,7 +253,6 @@ class ViewportRenderer:
     # -- the picture
 
     def _refine(self, request: RenderRequest, lights: Environment) -> None:
-        from gloamet.output.final import plan_next_pass
 
         assert self._exposed is not None and self._view is not None
         film, view = self._exposed.film, self._view
@@ -289,7 +285,6 @@ class ViewportRenderer:
 
     def _renew_guides(self, film: Film) -> None:
         """Edges for enlarging previews, from the film at its first, fourth and sixteenth sample."""
-        from gloamet.trace.upsample import guides_from_film
 
         level, view = sum(film.samples_in(None) >= samples for samples in GUIDED_AT), self._guided_view()
         if level and (self._guides is None or (self._guides[0], self._guides[2]) != (view, level)):
@@ -303,8 +298,6 @@ class ViewportRenderer:
 
     def _preview(self, request: RenderRequest, lights: Environment) -> None:
         """A picture small enough to be there at once."""
-        from gloamet.trace.denoise import denoise
-        from gloamet.trace.upsample import upsample
 
         assert self._view is not None
         view, speed = self._view, self._frames.speed
@@ -337,7 +330,6 @@ class ViewportRenderer:
 
     def _cleaned(self, request: RenderRequest, exposed: Exposed, gains: Gains) -> Floats | None:
         """The light of a film, denoised when the document asks for it; None when a newer request came."""
-        from gloamet.trace.denoise import denoise, match_mean_luminance
 
         film, wanted = exposed.film, request.document.output.denoise_desk
         key = (gains, wanted, float(film.layers["counts"].sum()))
@@ -354,6 +346,5 @@ class ViewportRenderer:
 
 
 def _begin_film(inputs: object, width: int, height: int) -> Exposed:
-    from gloamet.trace.film import Film
 
     return Exposed(inputs, Film(width, height))

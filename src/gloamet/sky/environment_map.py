@@ -137,9 +137,11 @@ def environment_dome(
         return dome
     scale = level_lx / float(dome.sky_horizontal @ AP1_LUMINANCE)
     return replace(
-        dome, table=turned * np.float32(scale), sky_horizontal=dome.sky_horizontal * scale,
+        dome,
+        table=turned * np.float32(scale),
+        sky_horizontal=dome.sky_horizontal * scale,
         ground_sky=dome.ground_sky * scale,
-    )  # fmt: skip
+    )
 
 
 @lru_cache(maxsize=2)

@@ -30,16 +30,22 @@ def with_moon(
     gain = share * MOON_TINT
     table = (dome.table + gain * lit.table).astype(np.float32)
     whole = replace(
-        dome, table=table, sky_horizontal=dome.sky_horizontal + gain * lit.sky_horizontal,
+        dome,
+        table=table,
+        sky_horizontal=dome.sky_horizontal + gain * lit.sky_horizontal,
         ground_sky=dome.ground_sky + gain * lit.ground_sky,
-    )  # fmt: skip
+    )
     if (
         float(dome.sun_irradiance[1]) * dome.sun_visible
         >= gain[1] * float(lit.sun_irradiance[1]) * lit.sun_visible
     ):
         return whole
     return replace(
-        whole, sun_azimuth_deg=lit.sun_azimuth_deg, sun_elevation_deg=lit.sun_elevation_deg,
-        sun_diameter_deg=lit.sun_diameter_deg, sun_irradiance=gain * lit.sun_irradiance,
-        sun_visible=lit.sun_visible, ground_sun=gain * lit.ground_sun,
-    )  # fmt: skip
+        whole,
+        sun_azimuth_deg=lit.sun_azimuth_deg,
+        sun_elevation_deg=lit.sun_elevation_deg,
+        sun_diameter_deg=lit.sun_diameter_deg,
+        sun_irradiance=gain * lit.sun_irradiance,
+        sun_visible=lit.sun_visible,
+        ground_sun=gain * lit.ground_sun,
+    )

@@ -171,9 +171,15 @@ def plaster_material(m: Material, reflectance: float, keep_glass: bool) -> Mater
             else Material(m.name, grey)
         )
     return Material(
-        m.name, grey, base_texture=m.base_texture if m.cutout is not None else None, texture_strength=0.0,
-        emission=m.emission, emission_texture=m.emission_texture, emits_back=m.emits_back, cutout=m.cutout,
-    )  # fmt: skip
+        m.name,
+        grey,
+        base_texture=m.base_texture if m.cutout is not None else None,
+        texture_strength=0.0,
+        emission=m.emission,
+        emission_texture=m.emission_texture,
+        emits_back=m.emits_back,
+        cutout=m.cutout,
+    )
 
 
 def ground_from_stage(
@@ -189,6 +195,14 @@ def ground_from_stage(
     low, high = scene.bounds()
     radius = {"endless": math.inf, "disc": ground.radius_m, "none": 0.0}[ground.kind]
     return GroundPlane(
-        height, radius, (0.5 * float(low[0] + high[0]), 0.5 * float(low[1] + high[1])), reflectance,
-        ground.colour, ground.water, ground.ripple, hole, ground.horizon_deg, ground.softness_deg,
-    )  # fmt: skip
+        height,
+        radius,
+        (0.5 * float(low[0] + high[0]), 0.5 * float(low[1] + high[1])),
+        reflectance,
+        ground.colour,
+        ground.water,
+        ground.ripple,
+        hole,
+        ground.horizon_deg,
+        ground.softness_deg,
+    )

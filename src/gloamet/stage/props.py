@@ -32,9 +32,10 @@ def merged(pieces: list[tuple[Points, NDArray]], normals: list[Points] | None = 
     offsets = np.cumsum([0, *(len(p) for p, _ in pieces)])
     triangles = [t + o for (_, t), o in zip(pieces, offsets[:-1], strict=True)]
     made = make_shape(
-        np.concatenate([p for p, _ in pieces]), np.concatenate(triangles),
+        np.concatenate([p for p, _ in pieces]),
+        np.concatenate(triangles),
         None if normals is None else np.concatenate(normals),
-    )  # fmt: skip
+    )
     assert made is not None
     return made
 
@@ -185,12 +186,37 @@ def person() -> Shape:
         normals.append(n)
 
     for s in (-1.0, 1.0):
-        limb([(0.09 * s, -0.10, 0.03, 0.03), (0.09 * s, 0.0, 0.05, 0.045), (0.09 * s, 0.01, 0.1, 0.045),
-              (0.09 * s, 0.0, 0.46, 0.058), (0.085 * s, 0.0, 0.86, 0.088)])  # fmt: skip
-        limb([(0.19 * s, 0.0, 1.42, 0.045), (0.235 * s, 0.01, 1.33, 0.05), (0.255 * s, 0.02, 1.10, 0.042),
-              (0.265 * s, -0.03, 0.86, 0.034), (0.265 * s, -0.05, 0.77, 0.03)])  # fmt: skip
-    limb([(0, 0, 0.80, 0.05), (0, 0, 0.86, 0.165), (0, 0, 0.98, 0.165), (0, 0, 1.12, 0.145), (0, 0, 1.30, 0.185),
-          (0, 0, 1.42, 0.175), (0, 0, 1.47, 0.07), (0, 0, 1.53, 0.055)], 0.62)  # fmt: skip
+        limb(
+            [
+                (0.09 * s, -0.10, 0.03, 0.03),
+                (0.09 * s, 0.0, 0.05, 0.045),
+                (0.09 * s, 0.01, 0.1, 0.045),
+                (0.09 * s, 0.0, 0.46, 0.058),
+                (0.085 * s, 0.0, 0.86, 0.088),
+            ]
+        )
+        limb(
+            [
+                (0.19 * s, 0.0, 1.42, 0.045),
+                (0.235 * s, 0.01, 1.33, 0.05),
+                (0.255 * s, 0.02, 1.10, 0.042),
+                (0.265 * s, -0.03, 0.86, 0.034),
+                (0.265 * s, -0.05, 0.77, 0.03),
+            ]
+        )
+    limb(
+        [
+            (0, 0, 0.80, 0.05),
+            (0, 0, 0.86, 0.165),
+            (0, 0, 0.98, 0.165),
+            (0, 0, 1.12, 0.145),
+            (0, 0, 1.30, 0.185),
+            (0, 0, 1.42, 0.175),
+            (0, 0, 1.47, 0.07),
+            (0, 0, 1.53, 0.055),
+        ],
+        0.62,
+    )
     head = sphere(1.0, 24)
     ball = head.positions.astype(float) * [0.078, 0.097, 0.118] + [0.0, -0.01, PERSON_M - 0.118]
     pieces.append((ball, head.triangles.astype(int)))
@@ -226,9 +252,13 @@ def grow(
 
 
 def prop_parts(
-    name: str, shapes: list[tuple[Shape, Material]], first_material: int, matrix: NDArray[np.float64],
-    casts: bool, visible: bool,
-) -> list[Part]:  # fmt: skip
+    name: str,
+    shapes: list[tuple[Shape, Material]],
+    first_material: int,
+    matrix: NDArray[np.float64],
+    casts: bool,
+    visible: bool,
+) -> list[Part]:
     """The parts of one prop at a place; its materials begin at first_material."""
     return [
         Part(

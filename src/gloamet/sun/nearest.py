@@ -72,9 +72,14 @@ def angle_deg(a: Array, b: Array) -> Array:
 
 
 def _refine_moment(
-    start_s: Array, step_s: float, low_s: Array, high_s: Array, latitude_deg: float, longitude_deg: float,
+    start_s: Array,
+    step_s: float,
+    low_s: Array,
+    high_s: Array,
+    latitude_deg: float,
+    longitude_deg: float,
     off: Callable[[Array], Array],
-) -> tuple[Array, Array]:  # fmt: skip
+) -> tuple[Array, Array]:
     """Times of least `off` within a step of each start and between low and high, and what is left there."""
     best = start_s.copy()
     while step_s > FINE_S:
@@ -90,8 +95,13 @@ def _refine_moment(
 
 def nearest_by(
     off: Callable[[Array], Array],
-    year: int, latitude_deg: float, longitude_deg: float, tz: tzinfo, window: TimeWindow = ALL_YEAR, most: int = 12,
-) -> list[RealMoment]:  # fmt: skip
+    year: int,
+    latitude_deg: float,
+    longitude_deg: float,
+    tz: tzinfo,
+    window: TimeWindow = ALL_YEAR,
+    most: int = 12,
+) -> list[RealMoment]:
     """Moments of a year at which off(unit vectors (..., 3)) in degrees is least, one a day, best first.
 
     Days whose neighbours are both better are left out, so that the list tells different days; among equally good
@@ -124,17 +134,25 @@ def nearest_by(
     sun = sun_position(times[order], latitude_deg, longitude_deg)
     return [
         RealMoment(
-            datetime.fromtimestamp(round(times[k]), UTC).astimezone(tz), float(fine[k]),
-            float(sun.azimuth_deg[n]), float(sun.elevation_deg[n]),
+            datetime.fromtimestamp(round(times[k]), UTC).astimezone(tz),
+            float(fine[k]),
+            float(sun.azimuth_deg[n]),
+            float(sun.elevation_deg[n]),
         )
         for n, k in enumerate(order)
-    ]  # fmt: skip
+    ]
 
 
 def nearest_moments(
-    azimuth_deg: float, elevation_deg: float,
-    year: int, latitude_deg: float, longitude_deg: float, tz: tzinfo, window: TimeWindow = ALL_YEAR, most: int = 12,
-) -> list[RealMoment]:  # fmt: skip
+    azimuth_deg: float,
+    elevation_deg: float,
+    year: int,
+    latitude_deg: float,
+    longitude_deg: float,
+    tz: tzinfo,
+    window: TimeWindow = ALL_YEAR,
+    most: int = 12,
+) -> list[RealMoment]:
     """Moments of a year at which the sun comes nearest to a direction, best first."""
     wanted = direction(azimuth_deg, elevation_deg)
     return nearest_by(lambda d: angle_deg(d, wanted), year, latitude_deg, longitude_deg, tz, window, most)

@@ -106,9 +106,13 @@ def build_environment(dome: SkyDome, ground_tint: Floats | None = None) -> Envir
     half = math.radians(dome.sun_diameter_deg / 2.0)
     solid = 2.0 * math.pi * (1.0 - math.cos(half))
     sun = SunDisc(
-        _triple(dome.sun_direction), _triple(dome.sun_irradiance), _triple(dome.sun_irradiance / solid),
-        F(solid), F(math.cos(half)), F(math.sin(half) ** 2),
-    )  # fmt: skip
+        _triple(dome.sun_direction),
+        _triple(dome.sun_irradiance),
+        _triple(dome.sun_irradiance / solid),
+        F(solid),
+        F(math.cos(half)),
+        F(math.sin(half) ** 2),
+    )
     return Environment(
         dome.table,
         sun,

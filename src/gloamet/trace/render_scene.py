@@ -115,10 +115,26 @@ class RenderScene:
         g = self.geometry
         assert g.rays.handle is not None
         return SceneArrays(
-            g.rays.handle, g.transmissive, g.rays.vertices, g.normals, g.uvs, g.colours, g.triangles,
-            g.triangle_material, g.flags, g.first, g.instance_first, g.instance_turns, self.materials,
-            self.texels, self.textures, self.lamps, self.plane, self.portals, self.guides,
-        )  # fmt: skip
+            g.rays.handle,
+            g.transmissive,
+            g.rays.vertices,
+            g.normals,
+            g.uvs,
+            g.colours,
+            g.triangles,
+            g.triangle_material,
+            g.flags,
+            g.first,
+            g.instance_first,
+            g.instance_turns,
+            self.materials,
+            self.texels,
+            self.textures,
+            self.lamps,
+            self.plane,
+            self.portals,
+            self.guides,
+        )
 
     def arrays_without_lamps(self) -> SceneArrays:
         """The same of the scene with its lamps unasked, for a source that has its paths to itself."""

@@ -42,9 +42,13 @@ def _sunlit_rows(scene, points, normals, both_sides, suns, first, last, shares):
 
 
 def sunlit_fractions(
-    scene: RenderScene, points: Floats, normals: Floats, both_sides: bool, suns: NDArray[np.floating],
+    scene: RenderScene,
+    points: Floats,
+    normals: Floats,
+    both_sides: bool,
+    suns: NDArray[np.floating],
     cancelled: Callable[[], bool] | None = None,
-) -> Floats:  # fmt: skip
+) -> Floats:
     """Share of the points each sun reaches; suns below the horizon must be left out by the caller.
 
     both_sides lets light fall on a thin sheet from behind. A cancelled scan leaves the rest at 0.

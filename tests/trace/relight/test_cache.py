@@ -36,9 +36,10 @@ COURT = Camera((5.5, -7.5, 3.2), (0.0, 0.0, 0.6), 40.0)
 def court() -> Scene:
     """A block and a slab on a plain: open shade, contact, coloured bounce."""
     return make_scene(
-        (level(40.0), PLAIN), (box((-1, -1, 0), (1, 1, 2)), Material("red", (0.6, 0.15, 0.1))),
+        (level(40.0), PLAIN),
+        (box((-1, -1, 0), (1, 1, 2)), Material("red", (0.6, 0.15, 0.1))),
         (box((-3, 0.6, 1.4), (-1.2, 2.4, 1.5)), Material("pale", (0.8, 0.8, 0.8))),
-    )  # fmt: skip
+    )
 
 
 def made(scene: RenderScene, camera: Camera, lights: Environment, tracer: Renderer) -> RelightCache:

@@ -52,9 +52,13 @@ class FillStep(FormPanel):
         self.named.setToolTip(description("panorama", "file"))
         self.turn = NumberRow(self.session, "panorama", "turn_deg", "Turn", theme.PANORAMA, from_zero=True)
         self.level = NumberRow(
-            self.session, "panorama", "level_lx", "Illuminance level", theme.PANORAMA,
+            self.session,
+            "panorama",
+            "level_lx",
+            "Illuminance level",
+            theme.PANORAMA,
             field=replace(number_field("panorama", "level_lx"), words=(("as in the file", 0.0),)),
-        )  # fmt: skip
+        )
         self.words = LinkRow(
             (
                 ("choose …", description("panorama", "file"), self.ask_panorama),

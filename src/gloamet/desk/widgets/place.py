@@ -126,9 +126,13 @@ class PlaceField(QWidget):
         self.session.busy.emit("")
         self.edit.clearFocus()
         self.session.change(
-            "site", name="", latitude_deg=round(lat, 6), longitude_deg=round(lon, 6), timezone=zone,
+            "site",
+            name="",
+            latitude_deg=round(lat, 6),
+            longitude_deg=round(lon, 6),
+            timezone=zone,
             altitude_m=round(altitude_m(lat, lon)),
-        )  # fmt: skip
+        )
         self._on_document_changed()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802

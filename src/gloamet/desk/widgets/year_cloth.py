@@ -26,10 +26,11 @@ if TYPE_CHECKING:
 
 HEIGHT, LEFT, BOTTOM, MINUTES = 142, 18, 16, 20
 MEASURES = {
-    "sky": "The sky's own colours.", "height": "The sun's height, a line each 10°.",
+    "sky": "The sky's own colours.",
+    "height": "The sun's height, a line each 10°.",
     "light": "Light on level ground, from moonless night to full sun.",
     "reach": "The sunlit share of the surface chosen under Aim.",
-}  # fmt: skip
+}
 HEIGHTS = np.linspace(-18.0, 90.0, 217)
 SKY_ROW = 8  # of the strip from horizon to zenith: the colour that stands for the whole sky
 Pixels = NDArray[np.uint8]
@@ -226,9 +227,11 @@ class YearCloth(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         steps = {
-            Qt.Key.Key_Left: timedelta(days=-1), Qt.Key.Key_Right: timedelta(days=1),
-            Qt.Key.Key_Up: timedelta(minutes=-10), Qt.Key.Key_Down: timedelta(minutes=10),
-        }  # fmt: skip
+            Qt.Key.Key_Left: timedelta(days=-1),
+            Qt.Key.Key_Right: timedelta(days=1),
+            Qt.Key.Key_Up: timedelta(minutes=-10),
+            Qt.Key.Key_Down: timedelta(minutes=10),
+        }
         move = steps.get(Qt.Key(event.key()))
         if move is None:
             super().keyPressEvent(event)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from importlib import import_module
 from pathlib import Path
 
 import numpy as np
@@ -12,32 +13,27 @@ from gloamet.stage.placing import Placement, to_world_scene
 from gloamet.stage.readers.progress import ProgressToken
 from gloamet.stage.scene import Origin, Scene, UpAxis
 
-GLTF, USD = (".glb", ".gltf"), (".usd", ".usda", ".usdc", ".usdz")
-ENDINGS = (*GLTF, *USD, ".obj", ".ply", ".stl")
 MAX_FILE_BYTES = 4 * 1024**3
 Reader = Callable[[Path, ProgressToken, bool], Scene]
+# a module of this package for each ending, with read_MODULE(path, watch, outside); imported when such a file is read
+READERS = {
+    ".glb": "gltf",
+    ".gltf": "gltf",
+    ".usd": "usd",
+    ".usda": "usd",
+    ".usdc": "usd",
+    ".usdz": "usd",
+    ".obj": "obj",
+    ".ply": "ply",
+    ".stl": "stl",
+}
+ENDINGS = tuple(READERS)
 
 
 def _reader(ending: str) -> Reader:
-    if ending in GLTF:
-        from gloamet.stage.readers.gltf import read_gltf
-
-        return read_gltf
-    if ending in USD:
-        from gloamet.stage.readers.usd import read_usd
-
-        return read_usd
-    if ending == ".obj":
-        from gloamet.stage.readers.obj import read_obj
-
-        return read_obj
-    if ending == ".ply":
-        from gloamet.stage.readers.ply import read_ply
-
-        return read_ply
-    from gloamet.stage.readers.stl import read_stl
-
-    return read_stl
+    name = READERS[ending]
+    reader: Reader = getattr(import_module(f"gloamet.stage.readers.{name}"), f"read_{name}")
+    return reader
 
 
 def _check(path: Path) -> None:

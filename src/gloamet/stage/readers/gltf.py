@@ -299,6 +299,14 @@ def read_gltf(path: Path, watch: ProgressToken, outside: bool) -> Scene:
             file.notes.append(f"The light {lamp.name} shines from far away: the desk’s sun stands for it.")
     watch.step(0.9, "reading")
     return Scene(
-        path, tuple(found.parts), tuple(materials), tuple(file.textures), found.views,
-        tuple(dict.fromkeys(file.notes)), tuple(found.lamps), found.motions, ORIGIN, found.empties,
-    )  # fmt: skip
+        path,
+        tuple(found.parts),
+        tuple(materials),
+        tuple(file.textures),
+        found.views,
+        tuple(dict.fromkeys(file.notes)),
+        tuple(found.lamps),
+        found.motions,
+        ORIGIN,
+        found.empties,
+    )

@@ -19,10 +19,23 @@ from gloamet.stage.readers.progress import ProgressToken
 from gloamet.stage.scene import Scene
 
 KINDS = {
-    "char": "i1", "uchar": "u1", "short": "i2", "ushort": "u2", "int": "i4", "uint": "u4", "float": "f4",
-    "double": "f8", "int8": "i1", "uint8": "u1", "int16": "i2", "uint16": "u2", "int32": "i4",
-    "uint32": "u4", "float32": "f4", "float64": "f8",
-}  # fmt: skip
+    "char": "i1",
+    "uchar": "u1",
+    "short": "i2",
+    "ushort": "u2",
+    "int": "i4",
+    "uint": "u4",
+    "float": "f4",
+    "double": "f8",
+    "int8": "i1",
+    "uint8": "u1",
+    "int16": "i2",
+    "uint16": "u2",
+    "int32": "i4",
+    "uint32": "u4",
+    "float32": "f4",
+    "float64": "f8",
+}
 MAX_COUNT, MAX_CORNERS = 200_000_000, 255
 
 

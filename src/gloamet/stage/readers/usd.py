@@ -193,9 +193,17 @@ def read_usd(path: Path, watch: ProgressToken, outside: bool) -> Scene:
     }
     empties = {str(row["name"]): np.asarray(row["matrix"], float) for row in rows["empties"]}
     scene = Scene(
-        path, tuple(parts), tuple(materials), tuple(textures), views, tuple(dict.fromkeys(notes)),
-        tuple(lights.lamps), motions, origin, empties,
-    )  # fmt: skip
+        path,
+        tuple(parts),
+        tuple(materials),
+        tuple(textures),
+        views,
+        tuple(dict.fromkeys(notes)),
+        tuple(lights.lamps),
+        motions,
+        origin,
+        empties,
+    )
     return scene if abs(rest - 1.0) < 1e-6 else _scaled(scene, rest)
 
 

@@ -139,11 +139,12 @@ def solid(prim: Any, note: Note) -> Made | None:
         k = (j + 1) % SIDES
         triangles = np.concatenate(
             [
-                np.stack([j, k, SIDES + k], 1), np.stack([j, SIDES + k, SIDES + j], 1),
+                np.stack([j, k, SIDES + k], 1),
+                np.stack([j, SIDES + k, SIDES + j], 1),
                 np.stack([k, j, np.full(SIDES, 2 * SIDES)], 1),
                 np.stack([SIDES + j, SIDES + k, np.full(SIDES, 2 * SIDES + 1)], 1),
             ]
-        )  # fmt: skip
+        )
         turn = {"X": [2, 0, 1], "Y": [1, 2, 0], "Z": [0, 1, 2]}[str(source.GetAxisAttr().Get())]
         points = points[:, turn]
     else:

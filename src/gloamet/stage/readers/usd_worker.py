@@ -39,9 +39,15 @@ class _Walk:
             "metres_said": bool(stage.HasAuthoredMetadata("metersPerUnit")),
             "up": str(UsdGeom.GetStageUpAxis(stage)).lower(),
             "up_said": bool(stage.HasAuthoredMetadata("upAxis")),
-            "parts": [], "materials": [], "pictures": [], "views": [], "lamps": [], "motions": [], "empties": [],
+            "parts": [],
+            "materials": [],
+            "pictures": [],
+            "views": [],
+            "lamps": [],
+            "motions": [],
+            "empties": [],
             "notes": [],
-        }  # fmt: skip
+        }
         self._shape_of: dict[Any, list[tuple[int, int]]] = {}
         self._material_of: dict[str, int] = {}
         self._picture_of: dict[str, int] = {}
@@ -178,9 +184,17 @@ class _Walk:
             self.note(f"Material {row['name']} is not of the kind that is read: it is plain grey.")
             return self.material(row, key)
         for name in (
-            "diffuseColor", "roughness", "metallic", "opacity", "opacityThreshold", "ior", "emissiveColor",
-            "clearcoat", "clearcoatRoughness", "normal",
-        ):  # fmt: skip
+            "diffuseColor",
+            "roughness",
+            "metallic",
+            "opacity",
+            "opacityThreshold",
+            "ior",
+            "emissiveColor",
+            "clearcoat",
+            "clearcoatRoughness",
+            "normal",
+        ):
             given = shader.GetInput(name)
             if given:
                 self._input(row, name, given)
@@ -264,11 +278,13 @@ class _Walk:
         power = value(light.GetIntensityAttr(), 1.0) * 2.0 ** value(light.GetExposureAttr(), 0.0)
         colour = light.GetColorAttr().Get(self.time)
         row: Row = {
-            "name": prim.GetName(), "kind": str(prim.GetTypeName()), "power": power,
+            "name": prim.GetName(),
+            "kind": str(prim.GetTypeName()),
+            "power": power,
             "colour": [float(v) for v in colour] if colour is not None else [1.0, 1.0, 1.0],
             "normalize": bool(light.GetNormalizeAttr().Get(self.time)),
             "matrix": _matrix(self.cache.GetLocalToWorldTransform(prim)),
-        }  # fmt: skip
+        }
         if prim.IsA(UsdLux.SphereLight):
             row["radius"] = value(UsdLux.SphereLight(prim).GetRadiusAttr(), 0.5)
         elif prim.IsA(UsdLux.RectLight):

@@ -124,9 +124,12 @@ def _is_calm(g, x, y):
     i = y * g.width + x
     shading, points = g.shading, g.points
     own = Seen(
-        shading[i, PIXEL_KIND], triple(points, i, POINT_POSITION), triple(points, i, FACE_NORMAL),
-        triple(shading, i, ALBEDO), triple(shading, i, PATH_WEIGHT),
-    )  # fmt: skip
+        shading[i, PIXEL_KIND],
+        triple(points, i, POINT_POSITION),
+        triple(points, i, FACE_NORMAL),
+        triple(shading, i, ALBEDO),
+        triple(shading, i, PATH_WEIGHT),
+    )
     for b in range(max(0, y - 1), min(g.height, y + 2)):
         for a in range(max(0, x - 1), min(g.width, x + 2)):
             j = b * g.width + a

@@ -63,9 +63,15 @@ class RelightCache:
     """Two layers of lists for one camera, and the light on the cells they read."""
 
     def __init__(
-        self, scene: RenderScene, camera: Camera, width: int, height: int, pool: Executor, threads: int,
+        self,
+        scene: RenderScene,
+        camera: Camera,
+        width: int,
+        height: int,
+        pool: Executor,
+        threads: int,
         before: RelightCache | None = None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         """`before` is a record of another view, whose cells are gone on with where they fit."""
         self.scene, self.camera, self.width, self.height = scene, camera, width, height
         self.ready = False
@@ -286,10 +292,15 @@ class RelightCache:
             rounds, samples = BOUNCES_AT_REST, MOST_SAMPLES
         out = np.empty((self.width * self.height, 3), np.float32)
         words = (
-            Team(np.zeros(COUNTER_COUNT, np.int64), self._packets), self._arrays, lights.arrays(),
-            (F(sun_gain), F(sky_gain)), FrameSettings(rounds, samples, phase, stride, turn, half),
+            Team(np.zeros(COUNTER_COUNT, np.int64), self._packets),
+            self._arrays,
+            lights.arrays(),
+            (F(sun_gain), F(sky_gain)),
+            FrameSettings(rounds, samples, phase, stride, turn, half),
             self.cells.arrays(lights, sun_gain),
-            (self.layers[0].arrays(FILTER_LEVELS), self.layers[1].arrays(REFLECTION_LEVELS)), self._outlines, out,
-        )  # fmt: skip
+            (self.layers[0].arrays(FILTER_LEVELS), self.layers[1].arrays(REFLECTION_LEVELS)),
+            self._outlines,
+            out,
+        )
         self._share.all_together(relight_frame, words)
         return out.reshape(self.height, self.width, 3)

@@ -249,9 +249,19 @@ class CellLight:
         """What the kernels take, with the table they fill."""
         sun_light = np.asarray(lights.sun.irradiance, np.float32) * F(sun_gain)
         return CellArrays(
-            self._places, self._lit, self._received, self._albedo, self._gloss, self._all, self._index,
-            self._weight, sun_light, self.table, np.zeros_like(self._received), self._before,
-        )  # fmt: skip
+            self._places,
+            self._lit,
+            self._received,
+            self._albedo,
+            self._gloss,
+            self._all,
+            self._index,
+            self._weight,
+            sun_light,
+            self.table,
+            np.zeros_like(self._received),
+            self._before,
+        )
 
     def schedule_sun_update(self, lights: Environment, at_rest: bool) -> tuple[int, int]:
         """Which cells ask for the sun now: from `phase` on every `stride`-th, 0 for none.

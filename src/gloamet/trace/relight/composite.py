@@ -113,8 +113,11 @@ def _sky_seen(env, gains, diffuse, i):
 def _dielectric_lit(points, specular, i, sun, nl):
     """How a rough dielectric reflects the sun: the base's factor beside its colour, and its lobe, as `eval_bsdf`."""
     nv, root_v, alpha, strength = (
-        specular[i, _NV], specular[i, _ROOT], specular[i, _ALPHA], specular[i, _STRENGTH],
-    )  # fmt: skip
+        specular[i, _NV],
+        specular[i, _ROOT],
+        specular[i, _ALPHA],
+        specular[i, _STRENGTH],
+    )
     if nv <= F(0):
         return F(0), F(0)
     base = specular[i, _COUPLING] * (F(1) - strength * directional_albedo(DIELECTRIC_LOBE, nl, alpha)) * nl

@@ -130,9 +130,15 @@ def _sum_pixel_lists(team, k, scene, env, settings, table, layers, packet):
             sum_lists(lists.wanted, lists.rows, lists.weight, samples, table, first, last, lists.received)
             if lists.gloss_samples > 0:
                 sum_lists(
-                    lists.wanted, lists.gloss_rows, lists.gloss_weight, lists.gloss_samples, table, first,
-                    last, lists.shine,
-                )  # fmt: skip
+                    lists.wanted,
+                    lists.gloss_rows,
+                    lists.gloss_weight,
+                    lists.gloss_samples,
+                    table,
+                    first,
+                    last,
+                    lists.shine,
+                )
     barrier_wait(team.counters, k + 1, len(team.packets))
 
 

@@ -40,9 +40,13 @@ class PropBlock(QWidget):
         rows = [("turn_deg", "Turned by", False)]
         if prop.kind in GROWS:
             rows = [
-                ("height_m", "Height", True), ("crown_m", "Crown" if prop.kind == "tree" else "Width", True),
-                ("density", "Density", False), ("leaf_m", "Leaf", True), ("seed", "Another one", False), *rows,
-            ]  # fmt: skip
+                ("height_m", "Height", True),
+                ("crown_m", "Crown" if prop.kind == "tree" else "Width", True),
+                ("density", "Density", False),
+                ("leaf_m", "Leaf", True),
+                ("seed", "Another one", False),
+                *rows,
+            ]
         for name, text, logarithmic in rows:
             column.addWidget(NumberRow(session, path, name, text, logarithmic=logarithmic))
         if prop.kind in GROWS:
@@ -64,9 +68,11 @@ class AroundPage(FormPanel):
         self.ripple = NumberRow(session, "stage.ground", "ripple", "Ripple")
         self.add(self.ripple)
         self.colour = ColourRow(
-            "Hue", description("stage.ground", "colour"), lambda: session.document.stage.ground.colour,
+            "Hue",
+            description("stage.ground", "colour"),
+            lambda: session.document.stage.ground.colour,
             lambda c: session.change("stage.ground", colour=c),
-        )  # fmt: skip
+        )
         self.add(self.colour)
         self.add(NumberRow(session, "air", "ground_reflectance", "Reflectance", theme.SKY))
         self.add(Switch(session, "stage.ground", "automatic", "Right under the model"))

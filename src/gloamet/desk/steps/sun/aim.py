@@ -173,9 +173,11 @@ class AimPage(FormPanel):
     def _window(self, session: Session) -> None:
         self.group("Moments that count")
         for kind, name, text in (
-            (ClockField, "from_hour", "From"), (ClockField, "to_hour", "To"),
-            (DayField, "first_day", "Season from"), (DayField, "last_day", "Season to"),
-        ):  # fmt: skip
+            (ClockField, "from_hour", "From"),
+            (ClockField, "to_hour", "To"),
+            (DayField, "first_day", "Season from"),
+            (DayField, "last_day", "Season to"),
+        ):
             write = partial(self._set_hour, name) if kind is ClockField else None
             self.add(NumberRow(session, "aim", name, text, field=_field(kind, name), write=write))
 

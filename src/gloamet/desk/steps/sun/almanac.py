@@ -53,11 +53,13 @@ JUMPS: tuple[tuple[str, str, Find], ...] = (
     ("civil dusk", "The sun 6° below the horizon.", lambda e, _: e.civil_dusk),
     ("nautical dusk", "The sun 12° below the horizon.", lambda e, _: e.nautical_dusk),
     ("night begins", "Astronomical dusk: the sun 18° below the horizon.", lambda e, _: e.astronomical_dusk),
-)  # fmt: skip
+)
 SEASON_WORDS = {
-    "spring": "March equinox", "midsummer": "June solstice", "autumn": "September equinox",
+    "spring": "March equinox",
+    "midsummer": "June solstice",
+    "autumn": "September equinox",
     "midwinter": "December solstice",
-}  # fmt: skip
+}
 
 
 class Jumps(QWidget):

@@ -41,9 +41,10 @@ class Mode(SegmentedControl):
 
     def choose(self, value: str) -> None:
         actions = {
-            "almanac": sun_actions.back_to_almanac, "hand": sun_actions.take_by_hand,
+            "almanac": sun_actions.back_to_almanac,
+            "hand": sun_actions.take_by_hand,
             "follow": sun_actions.follow_driver,
-        }  # fmt: skip
+        }
         actions[value](self.session)
         self._on_document_changed(self.session.document)
 

@@ -1,0 +1,80 @@
+"""What `gloamet prepare` runs in its stages: every kernel once, as the desk calls it, on as little as will do."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+
+from gloamet.colour.views import VIEWS
+from gloamet.develop.display import develop_screen
+from gloamet.develop.exact import DevelopSettings
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkySolver, dome_radiance, uniform_dome
+from gloamet.sky.sky_palette import solve_sky_palette
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import Material, Part, Scene, Shape
+from gloamet.trace.denoise import denoise
+from gloamet.trace.environment import build_environment
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.first_hits import first_hits
+from gloamet.trace.relight.cache import RelightCache
+from gloamet.trace.render_scene import build_render_scene
+from gloamet.trace.sun_exposure import sunlit_fractions
+from gloamet.trace.sun_mask import SunMask
+from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
+
+
+def _sky() -> None:
+
+    solver = SkySolver()
+    dome = solver.dome(Air(3.0, 10.0, 0.2), 180.0, 30.0)
+    build_environment(dome)
+    dome_radiance(dome, np.array([[0.0, 0.0, 1.0]]))
+    solve_sky_palette(solver, Air())
+
+
+def _rays(relit: bool = False) -> None:
+
+    corners = np.array([[-1, -1, 0], [1, -1, 0], [0, 1, 0]], np.float32)
+    shape = Shape(corners, np.array([[0, 1, 2]], np.uint32))
+    parts = (Part("triangle", 0, shape), Part("pane", 1, shape))
+    materials = (Material("satin", (0.5, 0.5, 0.5), 0.5), Material("glass", transmission=1.0))
+    scene = build_render_scene(Scene(None, parts, materials))
+    camera = Camera((0.0, -3.0, 2.0), (0.0, 0.0, 0.0))
+    tracer, lights = Renderer(), build_environment(uniform_dome(1.0))
+    if relit:
+        record = RelightCache(scene, camera, 32, 24, tracer.pool, tracer.threads)
+        while not record.full:
+            record.improve(lights)
+        record.relit(lights)
+        record.relit(lights, at_rest=True)
+        SunMask(scene, camera, 32, 24).outlines(np.array([0.0, 0.0, 1.0]), (255, 255, 255))
+        sunlit_fractions(scene, corners, np.array([[0, 0, 1]] * 3, np.float32), True, corners)
+    else:
+        film = Film(8, 8)
+        tracer.accumulate(film, scene, lights, camera)
+        first_hits(scene, camera, 8, 8, tracer.pool)
+        upsample(resize_bilinear(film.light(), (4, 4)), Film(4, 4), guides_from_film(film), tracer.pool)
+
+
+def _develop() -> None:
+
+    for view in VIEWS:
+        develop_screen(np.ones((4, 4, 3), np.float32), DevelopSettings(0.0, view=view))
+
+
+def _denoise() -> None:
+
+    film = Film(16, 16)
+    denoise(np.ones((16, 16, 3), np.float32), film)
+
+
+STAGES: dict[str, Callable[[], None]] = {
+    "relighting": partial(_rays, True),  # in a process beside the others: it takes as long as all of them
+    "sky": _sky,
+    "rays": _rays,
+    "screen colours": _develop,
+    "grain cleaner": _denoise,
+}
