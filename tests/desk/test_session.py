@@ -2,15 +2,22 @@
 
 from __future__ import annotations
 
+import gc
 import time
+import weakref
 from pathlib import Path
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QEvent
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk.recent import recent
 from gloamet.desk.session import Session
+from gloamet.desk.steps import STEPS
+from gloamet.desk.window import DeskWindow
+from gloamet.document.model import Document
 
 
 def mean_green(frame) -> float:  # type: ignore[no-untyped-def]
@@ -154,3 +161,21 @@ def test_switching_to_the_hand_does_not_move_the_almanac(session: Session, mode:
     before = session.moment()
     session.change("sun", mode=mode)
     assert session.moment().azimuth_deg == before.azimuth_deg
+
+
+def test_nothing_holds_a_window_and_its_session_that_are_closed(qtbot: QtBot, document: Document) -> None:
+    session = Session()
+    session.resize(120, 80)
+    window = DeskWindow(session)
+    with qtbot.waitSignal(session.frame_ready, timeout=120_000, check_params_cb=lambda f: f.exact):
+        session.start_with(document)
+    for k in range(len(STEPS)):
+        window.choose_step(k)
+    held = [weakref.ref(session), weakref.ref(window), weakref.ref(session.compiled)]
+    window.close()
+    session.close()  # twice is once
+    del session, window
+    qtbot.wait(20)  # the window asks for its end from the event loop
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)  # type: ignore[call-overload]
+    gc.collect()
+    assert [ref() for ref in held] == [None, None, None]

@@ -70,8 +70,8 @@ def test_a_saved_picture_keeps_the_light_of_lamps_met_by_few_paths() -> None:
     f.layers["albedo"][:] = 4.0 * 0.8
     f.layers["lamps"][:] = 4.0 * np.where(rng.random((48, 64, 1)) < 0.02, 50.0, 0.1)
     light = finished_light(Document(), f, True)
-    assert light.lamps.mean() == pytest.approx(f.mean("lamps").mean(), rel=0.03)
-    assert light.whole.mean() == pytest.approx(light.lamps.mean(), rel=1e-5)
+    assert light.parts["lamps"].mean() == pytest.approx(f.mean("lamps").mean(), rel=0.03)
+    assert light.whole.mean() == pytest.approx(light.parts["lamps"].mean(), rel=1e-5)
 
 
 def test_png_of_8_and_16_bit_and_jpeg(tmp_path: Path) -> None:

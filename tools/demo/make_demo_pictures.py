@@ -13,7 +13,6 @@ from PIL import Image
 
 from gloamet.develop.exact import develop_exact
 from gloamet.document.demo import FOLDER, TITLES, demo_document
-from gloamet.document.lights import LIGHT_LAYERS
 from gloamet.document.model import Document
 from gloamet.output.document_to_light import (
     build_stage,
@@ -58,7 +57,7 @@ def main() -> None:
         film = rendered(document, LAYER_WIDTH, round(LAYER_WIDTH * out.height / out.width), LAYER_SAMPLES)
         light = finished_light(document, film, clean=True)
         gains = gains_from_document(document)._asdict()
-        lights = {layer: getattr(light, layer) / np.float32(gains[layer]) for layer in LIGHT_LAYERS}
+        lights = {name: part / np.float32(gains[name]) for name, part in light.parts.items()}
         surfaces = (film.mean(layer) for layer in ("albedo", "normal", "depth"))
         save_layers(FOLDER / f"{name}.exr", StoredLayers(lights, *surfaces))
         print(name, (FOLDER / f"{name}.exr").stat().st_size)

@@ -44,11 +44,8 @@ from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.place import resolve_zone
 
 UPDATE_INTERVAL_S = 0.06  # while the sun or the time is dragged, widgets follow at most so often
-THROTTLED_KEYS = (
-    "sun.time",
-    "sun.hand",
-    "sun.date",
-)  # these drags say where the pointer is, not how far to go on
+# these drags say where the pointer is, not how far to go on
+THROTTLED_KEYS = ("sun.time", "sun.hand", "sun.date")
 
 
 class Session(QObject):
@@ -78,6 +75,7 @@ class Session(QObject):
         self, document: Document | None = None, preparation: KernelPreparation | None = None
     ) -> None:
         super().__init__()
+        self._closed = False
         self.prepared = True  # whether rays can be traced
         self.store = DocumentStore(document or Document())
         self.state = InterfaceState()
@@ -262,11 +260,17 @@ class Session(QObject):
         self._render.stop_loading()
 
     def close(self) -> None:
-        """End the worker and let go of the stage."""
+        """End the worker, let go of the stage, and of the session itself at the end of this turn of the event loop."""
+        if self._closed:
+            return
+        self._closed = True
         self._later.stop()
         self._render.close()
         self.scene = self.file_scene = self.compiled = self.frame = None
         self.thumbnails.clear()
+        # connections hold what they call, closures with whole windows in them, as long as their sender lives
+        self._render.deleteLater()
+        self.deleteLater()
 
     # -- the interface's state
 
@@ -290,8 +294,6 @@ class Session(QObject):
         elif isinstance(event, LightSolved):
             self.light = event
             self.light_solved.emit(event)
-        elif isinstance(event, DiscPainted):
-            self.disc_painted.emit(event)
         elif isinstance(event, PaletteSolved):
             self.colours = event.colours
             self.colours_solved.emit(event.colours)
@@ -299,8 +301,6 @@ class Session(QObject):
             self.compiled = event.compiled
         elif isinstance(event, SceneLoaded):
             self._on_scene_loaded(event)
-        elif isinstance(event, PlanFrame):
-            self.plan_ready.emit(event)
         elif isinstance(event, Thumbnail):
             self.thumbnails[event.view] = event.pixels
             self.thumbnail_ready.emit(event)
@@ -311,6 +311,8 @@ class Session(QObject):
             self.preparing.emit(event.share, event.seconds_left)
         elif isinstance(event, Busy):
             self.busy.emit(event.text)
+        elif isinstance(event, DiscPainted | PlanFrame):
+            (self.disc_painted if isinstance(event, DiscPainted) else self.plan_ready).emit(event)
         elif isinstance(event, Failed):
             self._on_failed(event)
 

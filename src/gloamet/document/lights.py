@@ -20,19 +20,21 @@ class Gains(NamedTuple):
 
 class LightLayer(NamedTuple):
     """A light: its name in films and files, the artist's word, its field of `FillState` in stops, the hue of its
-    controls, and whether it is traced by paths of its own, apart from those that the others share."""
+    controls, whether it is traced by paths of its own, apart from those that the others share, and whether few paths
+    carry most of its light, so that denoising must not lose it."""
 
     name: str
     title: str
     gain_field: str
     hue: str
     own_paths: bool = False
+    sparse: bool = False
 
 
 LIGHTS = (
     LightLayer("sun", "Sun", "sun_stops", "#f0a45c"),
     LightLayer("sky", "Sky fill", "sky_stops", "#7fa3c7"),
-    LightLayer("lamps", "Lamps", "lamps_stops", "#d9c77a"),
+    LightLayer("lamps", "Lamps", "lamps_stops", "#d9c77a", sparse=True),
     LightLayer("panorama", "Panorama", "panorama_stops", "#a58bc2", own_paths=True),
 )
 LIGHT_LAYERS = tuple(light.name for light in LIGHTS)

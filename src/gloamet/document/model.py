@@ -109,6 +109,16 @@ class AirState(Model):
     haze_km: float = number(
         12.0, 0.5, 100.0, "How far one sees inside the haze layer; it reddens and dims a low sun.", "km", 1, 1
     )
+    ozone_du: float = number(
+        300.0,
+        100.0,
+        600.0,
+        "Column of ozone, Dobson units: more deepens the blue of the zenith at a low sun and in twilight. "
+        "250 in the tropics, 300 on average, 450 in a northern spring.",
+        "DU",
+        10,
+        0,
+    )
     ground_reflectance: float = number(
         0.2, 0.0, 1.0, "Share of light the ground around sends back up; it brightens the sky.", "", 0.01, 2
     )

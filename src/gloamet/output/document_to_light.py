@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.develop.exact import SATURATION, develop_exact
-from gloamet.document.lights import LIGHT_LAYERS
+from gloamet.document.lights import LIGHTS
 from gloamet.document.model import Document
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.output.document_to_picture import develop_settings, exposure_from_document, gains_from_document
@@ -48,7 +48,8 @@ Floats = NDArray[np.float32]
 def air_from_document(document: Document) -> Air:
     """The air the document describes."""
     a = document.air
-    return Air(a.turbidity, a.haze_km if a.haze_on else None, a.ground_reflectance, document.site.altitude_m)
+    haze_km = a.haze_km if a.haze_on else None
+    return Air(a.turbidity, haze_km, a.ground_reflectance, document.site.altitude_m, a.ozone_du)
 
 
 def sun_from_document(document: Document) -> tuple[float, float]:
@@ -165,13 +166,10 @@ def environment_from_document(document: Document, dome: SkyDome, panorama: SkyDo
 
 @dataclass(frozen=True)
 class FinishedLight:
-    """The finished light of a film, AP1 cd/m2 (H, W, 3): the whole, and its parts, which add up to it."""
+    """The finished light of a film, AP1 cd/m2 (H, W, 3): the whole, and its parts by name, which add up to it."""
 
     whole: Floats
-    sun: Floats
-    sky: Floats
-    lamps: Floats
-    panorama: Floats
+    parts: dict[str, Floats]
 
 
 def stop_criterion(document: Document) -> StopCriterion:
@@ -182,16 +180,14 @@ def stop_criterion(document: Document) -> StopCriterion:
 
 def finished_light(document: Document, film: Film, clean: bool) -> FinishedLight:
     """The film under the document's gains, each part without grain when asked."""
-    pairs = zip(LIGHT_LAYERS, gains_from_document(document), strict=True)
-    parts = [film.mean(layer) * np.float32(gain) for layer, gain in pairs]
-    shining = [k for k, part in enumerate(parts) if part.any()]
-    cleaned = denoise_prefiltered([parts[k] for k in shining], film) if clean else None
-    for k, part in zip(shining, cleaned or (), strict=False):
-        parts[k] = match_mean_luminance(part, parts[k]) if LIGHT_LAYERS[k] == "lamps" else part
-    whole = parts[0] + parts[1]
-    for part in parts[2:]:
-        whole += part
-    return FinishedLight(whole, *parts)
+    gains = gains_from_document(document)._asdict()
+    parts = {name: film.mean(name) * np.float32(gain) for name, gain in gains.items()}
+    shining = [light for light in LIGHTS if parts[light.name].any()]
+    cleaned = denoise_prefiltered([parts[light.name] for light in shining], film) if clean else None
+    for light, part in zip(shining, cleaned or (), strict=False):
+        noisy = parts[light.name]
+        parts[light.name] = match_mean_luminance(part, noisy) if light.sparse else part
+    return FinishedLight(np.asarray(np.add.reduce([*parts.values()]), np.float32), parts)
 
 
 def with_contours(
@@ -231,9 +227,7 @@ def save_picture(
         white = SATURATION * 2.0**ev if exposed else 1.0
         scale = np.float32(1.0 / white)
         planes = {
-            name: getattr(light, name) * scale
-            for name in LIGHT_LAYERS
-            if name in ALWAYS_SAVED or getattr(light, name).any()
+            name: part * scale for name, part in light.parts.items() if name in ALWAYS_SAVED or part.any()
         }
         planes |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
         save_light(path, light.whole * scale, planes, white)

@@ -73,7 +73,10 @@ class RenderWorker:
         """Stop the worker and wait for it."""
         self._give_up.set()
         if self._worker.close() and self._pipeline is not None:
+            from gloamet.output.memory import give_back
+
             self._pipeline.forget()
+            give_back()
 
     def _prefer(self) -> Numbered[RenderRequest] | None:
         return self._pipeline.pop_prepared() if self._pipeline is not None else None

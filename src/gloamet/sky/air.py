@@ -22,7 +22,7 @@ AEROSOL_EXPONENT = 1.3  # Angstrom exponent of continental aerosol (practice)
 HAZE_EXPONENT = 0.7  # larger particles: greyer (practice)
 AEROSOL_ALBEDO = 0.95
 HAZE_ALBEDO = 0.95
-OZONE_ATM_CM = 0.30
+DOBSON_PER_ATM_CM = 1000.0
 KOSCHMIEDER = 3.912  # ln 50: 2 % contrast (Koschmieder 1924)
 RAYLEIGH_PER_KM_550 = 0.0116  # extinction of clean air at sea level, 550 nm
 PRECIPITABLE_WATER_CM = 1.5
@@ -31,12 +31,14 @@ PRECIPITABLE_WATER_CM = 1.5
 @dataclass(frozen=True)
 class Air:
     """What the artist sets: turbidity >= 1 (1 is perfectly clean), haze_km the visibility inside the haze
-    layer (None: no haze), ground_reflectance 0..1, altitude_m of the site above the sea."""
+    layer (None: no haze), ground_reflectance 0..1, altitude_m of the site above the sea, ozone_du the column of ozone
+    in Dobson units."""
 
     turbidity: float = 2.5
     haze_km: float | None = None
     ground_reflectance: float = 0.2
     altitude_m: float = 0.0
+    ozone_du: float = 300.0
 
     @property
     def pressure_ratio(self) -> float:
@@ -108,6 +110,6 @@ def optical_depths(air: Air, wavelength_nm: Array = WAVELENGTH_NM) -> OpticalDep
     relative = wavelength_nm / 550.0
     aerosol = air.aod550 * relative**-AEROSOL_EXPONENT
     haze = air.haze_per_km * HAZE_HEIGHT_KM * relative**-HAZE_EXPONENT
-    ozone = np.interp(wavelength_nm, WAVELENGTH_NM, OZONE_PER_ATM_CM) * OZONE_ATM_CM
+    ozone = np.interp(wavelength_nm, WAVELENGTH_NM, OZONE_PER_ATM_CM) * air.ozone_du / DOBSON_PER_ATM_CM
     rayleigh = rayleigh_optical_depth(wavelength_nm) * air.pressure_ratio
     return OpticalDepths(rayleigh, aerosol, ozone, haze, AEROSOL_ALBEDO * aerosol, HAZE_ALBEDO * haze)

@@ -146,12 +146,14 @@ class _PanoramaTarget:
         shape = (film.height, film.width)
         spare, depth = np.zeros((*shape, 3), np.float32), np.zeros(shape, np.float32)
         self._film, self._squares = film, np.zeros_like(film.layers["squares"])
-        counts = film.layers[
-            "counts"
-        ].copy()  # the film's own are still those before, until the other paths are traced
-        self.layers = FilmArrays(
-            spare, film.layers["panorama"], spare, spare, spare, depth, self._squares, counts
-        )
+        # counts: the film's own are still those before, until the other paths are traced
+        layers = dict.fromkeys(FilmArrays._fields, spare) | {
+            "sky": film.layers["panorama"],
+            "depth": depth,
+            "squares": self._squares,
+            "counts": film.layers["counts"].copy(),
+        }
+        self.layers = FilmArrays(**layers)
 
     def take(self, rows: tuple[int, int]) -> None:
         """Rows that are traced: their squares go to the film."""
