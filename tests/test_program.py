@@ -58,6 +58,7 @@ def test_the_kernel_folder_follows_the_sources(monkeypatch: pytest.MonkeyPatch, 
     copy = tmp_path / "gloamet"
     (copy / "sky").mkdir(parents=True)
     for name in kernelcache.MODULES:
+        (copy / name).parent.mkdir(exist_ok=True)
         (copy / name).write_text("")
     (copy / "sky" / "a.py").write_text("x = 1\n")
     monkeypatch.setattr(kernelcache, "__file__", str(copy / "kernelcache.py"))

@@ -47,7 +47,7 @@ def step(window: DeskWindow, kind: type) -> QWidget:
     return found
 
 
-def test_the_bar_names_samples_grain_and_time_and_no_grain_beyond_all_light() -> None:
+def test_the_bar_names_samples_noise_and_time_and_no_noise_beyond_all_light() -> None:
     pixels = np.zeros((1, 1, 4), np.uint8)
     frame = Frame(pixels, 9, 1024, 0.0, 0.0, True, 12.0, 300.0, noise=0.123, goal=0.02)
     assert status_text(frame, False) == "9 samples   noise 12.3 %   12 s   5 min left"

@@ -216,7 +216,7 @@ def test_a_film_begun_anew_does_not_replace_the_lamps_of_a_longer_one(tracer: Re
         assert relighting._lamps[1].mean() == pytest.approx(kept, rel=0.01)
 
 
-def test_lamps_of_a_few_grainy_samples_keep_their_light(tracer: Renderer) -> None:
+def test_lamps_of_a_few_noisy_samples_keep_their_light(tracer: Renderer) -> None:
     relighting, film, pool, rng = Relighting(), Film(64, 48), tracer.pool, np.random.default_rng(5)
     relighting._view = relighting.cache = SimpleNamespace(width=64, height=48)
     film.layers["counts"][:] = 4.0

@@ -1,4 +1,4 @@
-"""Cleaning grain keeps the light that a few samples hold."""
+"""Denoising keeps the light that a few samples hold."""
 
 from __future__ import annotations
 

@@ -102,7 +102,7 @@ def test_no_path_is_sent_from_within_a_halo_nor_to_one_behind_the_surface(shaded
 
 
 @pytest.mark.parametrize("lights", [NIGHT, lamps_only(NIGHT)])
-def test_a_second_path_leaves_the_light_as_it_is_and_takes_most_of_its_grain(
+def test_a_second_path_leaves_the_light_as_it_is_and_takes_most_of_its_noise(
     tracer: Renderer, shaded: RenderScene, lights: Environment
 ) -> None:
     plain = replace(shaded, guides=np.zeros((0, GUIDE_WORDS), np.float32))

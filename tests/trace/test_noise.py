@@ -117,7 +117,7 @@ def test_no_band_of_rows_holds_up_a_cancel_for_long() -> None:
     assert _row_bands(np.zeros((8, 8), np.uint16)) == []
 
 
-def test_another_seed_is_other_grain_of_the_same_picture(
+def test_another_seed_is_other_noise_of_the_same_picture(
     tracer: Renderer, stage: RenderScene, even_sky: Environment
 ) -> None:
     a, b = (exposed(tracer, stage, even_sky, 8, seed=seed).light() for seed in (0, 1))

@@ -54,7 +54,7 @@ def test_a_panorama_of_the_sky_gives_the_light_of_the_sky(tracer: Renderer, stag
     assert b.mean() == pytest.approx(a.mean(), rel=0.003)
     blocks = [p.reshape(12, 4, 16, 4, 3).mean((1, 3)) for p in (a, b)]
     assert np.abs(blocks[1] / blocks[0] - 1.0).max() < 0.08
-    assert not np.array_equal(a, b)  # its grain is its own
+    assert not np.array_equal(a, b)  # its noise is its own
     noise = [error_quantile(tile_relative_error(film, only=name)) for name in ("sky", "panorama")]
     assert noise[1] == pytest.approx(noise[0], rel=0.15)
 

@@ -48,7 +48,7 @@ def test_enlarging_is_close_to_the_large_picture_and_sharper_than_stretching(
     assert np.abs(out - wanted).mean() < 0.65 * np.abs(stretched - wanted).mean()
 
 
-def test_cleaning_keeps_the_mean_and_lessens_the_grain(films: tuple[Film, Film]) -> None:
+def test_cleaning_keeps_the_mean_and_lessens_the_noise(films: tuple[Film, Film]) -> None:
     _, large = films
     rng = np.random.default_rng(0)
     noisy = (large.light() * rng.uniform(0.5, 1.5, large.light().shape)).astype(np.float32)
@@ -64,29 +64,29 @@ def test_a_cancelled_cleaning_gives_nothing_and_the_next_one_works(films: tuple[
     assert denoise(large.light(), large) is not None
 
 
-def test_the_best_cleaning_is_nearer_even_with_grainy_guides_and_leaves_the_film_alone(
+def test_the_best_cleaning_is_nearer_even_with_noisy_guides_and_leaves_the_film_alone(
     films: tuple[Film, Film],
 ) -> None:
     _, large = films
     rng = np.random.default_rng(0)
-    grainy = Film(large.width, large.height)
+    noisy_guides = Film(large.width, large.height)
     for name, layer in large.layers.items():
-        grainy.layers[name] = layer.copy()
-    grainy.layers["albedo"] *= rng.uniform(0.6, 1.4, layer.shape[:2])[..., None].astype(np.float32)
-    kept = {name: layer.copy() for name, layer in grainy.layers.items()}
+        noisy_guides.layers[name] = layer.copy()
+    noisy_guides.layers["albedo"] *= rng.uniform(0.6, 1.4, layer.shape[:2])[..., None].astype(np.float32)
+    kept = {name: layer.copy() for name, layer in noisy_guides.layers.items()}
     noisy = [
         (share * large.light() * rng.uniform(0.3, 1.7, large.light().shape)).astype(np.float32)
         for share in (0.25, 0.75)
     ]
-    quick, best = denoise(noisy[0] + noisy[1], grainy), denoise_prefiltered(noisy, grainy)
+    quick, best = denoise(noisy[0] + noisy[1], noisy_guides), denoise_prefiltered(noisy, noisy_guides)
     assert quick is not None
     assert best is not None
     off = [np.abs(clean - large.light()).mean() for clean in (quick, best[0] + best[1])]
     assert off[1] < off[0]
     for part, light in zip(best, noisy, strict=True):
         assert part.mean() == pytest.approx(light.mean(), rel=0.03)
-    assert all(np.array_equal(kept[name], layer) for name, layer in grainy.layers.items())
-    assert denoise_prefiltered(noisy, grainy, cancelled=lambda: True) is None
+    assert all(np.array_equal(kept[name], layer) for name, layer in noisy_guides.layers.items())
+    assert denoise_prefiltered(noisy, noisy_guides, cancelled=lambda: True) is None
 
 
 def test_a_broken_pixel_does_not_spoil_the_cleaning(films: tuple[Film, Film]) -> None:

@@ -111,7 +111,7 @@ app.exec()
 """
 )
 
-# A hand drags the time of a demo whose record is full, with the picture at a given size on screen.
+# A hand drags the time of a demo whose cache is full, with the picture at a given size on screen.
 _RELIGHT = (
     COMMON.replace(
         "demo_document()",  # whose picture fills the size asked for
@@ -276,23 +276,23 @@ def cancel() -> Result:
 RELIGHT_NAMES = (
     "relight_fps_960x540",
     "relight_worst_fps_960x540",
-    "record_usable_s",
-    "record_full_s",
+    "cache_usable_s",
+    "cache_full_s",
     "relight_fps_960x540_interior",
     "relight_worst_fps_960x540_interior",
-    "record_usable_s_interior",
-    "record_full_s_interior",
+    "cache_usable_s_interior",
+    "cache_full_s_interior",
     "relight_fps_480x270",
 )
 
 
 def relight() -> Result:
-    """Pictures a second while time is dragged, painting included, and seconds until a record can be used."""
+    """Pictures a second while time is dragged, painting included, and seconds until a cache can be used."""
     out: Result = {}
     for demo, end in (("house", ""), ("interior", "_interior")):
         run = run_apart(_RELIGHT, demo, "960", "540")
         out[f"relight_fps_960x540{end}"] = run["fps"]
         out[f"relight_worst_fps_960x540{end}"] = run["worst_fps"]
-        out[f"record_usable_s{end}"], out[f"record_full_s{end}"] = run["usable"], run["full"]
+        out[f"cache_usable_s{end}"], out[f"cache_full_s{end}"] = run["usable"], run["full"]
     out["relight_fps_480x270"] = run_apart(_RELIGHT, "house", "480", "270")["fps"]
     return out

@@ -1,7 +1,7 @@
 """How far relit and cleaned pictures are from the exact one, by squares of four pixels, for demos.
 
 The exact picture is this program's own with many samples; it is checked against closed forms by tests. It is
-traced only in squares drawn at random, but there so long that its own grain is small beside what is measured: with
+traced only in squares drawn at random, but there so long that its own noise is small beside what is measured: with
 2048 paths in each square of the house's shade, two exact pictures differed by 4.4 %.
 """
 
@@ -87,13 +87,13 @@ def sky_at(azimuth_deg: float, elevation_deg: float) -> Any:
     return build_environment(SkySolver().dome(Air(2.5), azimuth_deg, elevation_deg))
 
 
-def full_record(bench: Bench, lights: Any) -> Any:
-    """The record of a demo's view with nothing left to improve."""
+def full_cache(bench: Bench, lights: Any) -> Any:
+    """The cache of a demo's view with nothing left to improve."""
 
-    record = RelightCache(bench.scene, bench.camera, WIDTH, HEIGHT, bench.tracer.pool, bench.tracer.threads)
-    while not record.full:
-        record.improve(lights)
-    return record
+    cache = RelightCache(bench.scene, bench.camera, WIDTH, HEIGHT, bench.tracer.pool, bench.tracer.threads)
+    while not cache.full:
+        cache.improve(lights)
+    return cache
 
 
 def squares(picture: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -113,18 +113,18 @@ def some_of(where: NDArray[np.bool_]) -> Chosen:
     return rows[kept], columns[kept]
 
 
-def shaded(record: Any) -> NDArray[np.bool_]:
+def shaded(cache: Any) -> NDArray[np.bool_]:
     """Squares that lie wholly on surfaces without sun, in the light last relit."""
 
-    layer = record.layers[0]
+    layer = cache.layers[0]
     dark = (layer.kinds == SURFACE_PIXEL) & (layer.visible == 0)
     return np.asarray(dark.reshape(SHAPE).all((1, 3)))
 
 
-def dragged_to(record: Any, azimuth_deg: float, elevation_deg: float) -> NDArray[np.float32]:
+def dragged_to(cache: Any, azimuth_deg: float, elevation_deg: float) -> NDArray[np.float32]:
     """The relit picture under a hand that has dragged the sun here."""
     for left in range(DRAG, -1, -1):
-        relit = record.relit(sky_at(azimuth_deg - 0.5 * left, elevation_deg + 0.2 * left))
+        relit = cache.relit(sky_at(azimuth_deg - 0.5 * left, elevation_deg + 0.2 * left))
     return np.asarray(relit)
 
 
@@ -148,13 +148,13 @@ def errors() -> Result:
     out: Result = {}
     for demo, end in (("house", ""), ("interior", "_interior")):
         bench = bench_of(demo)
-        record = full_record(bench, sky_at(*SUNS[1]))
+        cache = full_cache(bench, sky_at(*SUNS[1]))
         anywhere = some_of(np.ones((HEIGHT // BLOCK, WIDTH // BLOCK), np.bool_))
         for sun in SUNS:
             lights = sky_at(*sun)
-            relit = record.relit(lights, at_rest=True)
-            chosen = {f"median{end}": anywhere, **({} if end else {"shade": some_of(shaded(record))})}
-            pictures = {"relight": dragged_to(record, *sun), "rest": at_rest(bench, relit, lights)}
+            relit = cache.relit(lights, at_rest=True)
+            chosen = {f"median{end}": anywhere, **({} if end else {"shade": some_of(shaded(cache))})}
+            pictures = {"relight": dragged_to(cache, *sun), "rest": at_rest(bench, relit, lights)}
             for where, these in chosen.items():
                 exact = bench.exact(lights, these, SAMPLES)
                 for kind, picture in pictures.items():
@@ -173,9 +173,9 @@ def clean() -> Result:
         bench, lights = bench_of(demo), sky_at(*SUNS[1])
         where = np.ones((HEIGHT // BLOCK, WIDTH // BLOCK), np.bool_)
         if demo == "house":
-            record = full_record(bench, lights)
-            record.relit(lights, at_rest=True)
-            where = shaded(record)
+            cache = full_cache(bench, lights)
+            cache.relit(lights, at_rest=True)
+            where = shaded(cache)
         chosen = some_of(where)
         exact = bench.exact(lights, chosen, 2 * SAMPLES)
         out[name] = _seconds_to(bench, lights, chosen, exact, goal)

@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 from gloamet.aim.moments import NEVER_DEG, AlmanacSite, moments_for_direction, moments_for_pins
 from gloamet.aim.pins import AimedSun, Pin, aim_frame, aim_glint, aim_shadows
-from gloamet.commands.common import add_axes, add_json, number, read_document, show, size, triple, whole
+from gloamet.commands.common import add_json, number, show, size, triple, whole
+from gloamet.commands.document_options import add_axes, read_document
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.assembly import camera_from_view, place_in_world

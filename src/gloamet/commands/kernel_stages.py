@@ -45,11 +45,11 @@ def _rays(relit: bool = False) -> None:
     camera = Camera((0.0, -3.0, 2.0), (0.0, 0.0, 0.0))
     tracer, lights = Renderer(), build_environment(uniform_dome(1.0))
     if relit:
-        record = RelightCache(scene, camera, 32, 24, tracer.pool, tracer.threads)
-        while not record.full:
-            record.improve(lights)
-        record.relit(lights)
-        record.relit(lights, at_rest=True)
+        cache = RelightCache(scene, camera, 32, 24, tracer.pool, tracer.threads)
+        while not cache.full:
+            cache.improve(lights)
+        cache.relit(lights)
+        cache.relit(lights, at_rest=True)
         SunMask(scene, camera, 32, 24).outlines(np.array([0.0, 0.0, 1.0]), (255, 255, 255))
         sunlit_fractions(scene, corners, np.array([[0, 0, 1]] * 3, np.float32), True, corners)
     else:
@@ -76,5 +76,5 @@ STAGES: dict[str, Callable[[], None]] = {
     "sky": _sky,
     "rays": _rays,
     "screen colours": _develop,
-    "grain cleaner": _denoise,
+    "denoiser": _denoise,
 }

@@ -12,21 +12,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from gloamet.commands.common import (
-    add_air,
-    add_axes,
-    add_field,
-    add_json,
-    add_place,
-    number,
-    read_document,
-    read_place,
-    shares,
-    show,
-    size,
-    triple,
-    whole,
-)
+from gloamet.commands.common import add_json, add_place, number, read_place, shares, show, size, triple, whole
+from gloamet.commands.document_options import add_air, add_axes, add_field, read_document
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -53,10 +40,10 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("--size", type=size, help="like 1280x720")
     parser.add_argument("--samples", type=whole(1, 65536, "Samples"), help="samples per pixel")
     parser.add_argument(
-        "--noise", type=number(0.1, 50, "Noise"), help="stop where grain is below this, percent"
+        "--noise", type=number(0.1, 50, "Noise"), help="stop where noise is below this, percent"
     )
     parser.add_argument(
-        "--seed", type=whole(0, 2**31 - 1, "Seed"), default=0, help="other grain, same picture"
+        "--seed", type=whole(0, 2**31 - 1, "Seed"), default=0, help="other noise, same picture"
     )
     parser.add_argument("--checkpoint", type=Path, help="keep what is done in this file, and go on from it")
     parser.add_argument("--view", help="name of a view of the project or the model")
@@ -73,7 +60,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("--ev", help="auto or an exposure value at ISO 100")
     parser.add_argument("--exposed", action="store_true", help="scale .exr so that 1.0 is 1.2 x 2^EV cd/m2")
     parser.add_argument("--sixteen-bit", action="store_true", help="16-bit .png")
-    parser.add_argument("--denoise", action="store_true", help="clean the last grain")
+    parser.add_argument("--denoise", action="store_true", help="denoise the picture")
     parser.add_argument("--bounces", type=whole(1, 32, "Bounces"), default=None)
     add_axes(parser)
     parser.add_argument("--mute", action="append", metavar="PART", help="leave a part out; may be repeated")

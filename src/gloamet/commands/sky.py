@@ -5,7 +5,8 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from gloamet.commands.common import add_air, add_json, number, show, whole
+from gloamet.commands.common import add_json, number, show, whole
+from gloamet.commands.document_options import add_air
 from gloamet.errors import GloametError
 
 

@@ -60,7 +60,7 @@ class TopBar(QWidget):
         self.stop = link("stop", "Stop refining; the picture stays.", self._toggle)
         self.status = label("", "note")
         self.status.setToolTip(
-            "Paths a pixel, and the grain before cleaning that four of five places stay below."
+            "Samples of a pixel, and the noise before denoising that four of five places stay below."
         )
         self.status.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.status.setMinimumWidth(210)  # as wide as its longest, so that nothing beside it moves

@@ -179,7 +179,7 @@ def stop_criterion(document: Document) -> StopCriterion:
 
 
 def finished_light(document: Document, film: Film, clean: bool) -> FinishedLight:
-    """The film under the document's gains, each part without grain when asked."""
+    """The film under the document's gains, each part without noise when asked."""
     gains = gains_from_document(document)._asdict()
     parts = {name: film.mean(name) * np.float32(gain) for name, gain in gains.items()}
     shining = [light for light in LIGHTS if parts[light.name].any()]

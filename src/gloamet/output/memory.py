@@ -1,6 +1,6 @@
 """How much memory a picture takes, said before it is begun.
 
-Sizes come from the arrays themselves; what the ray library, the grain cleaner and the program take on top are
+Sizes come from the arrays themselves; what the ray library, the denoiser and the program take on top are
 factors measured with this program (see `gloamet render --json`: memory_mb beside the process's own peak).
 """
 

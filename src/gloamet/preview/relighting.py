@@ -1,6 +1,6 @@
-"""The record behind the worker's pictures: when it is made, what is relit by it, how it gives way to the exact.
+"""The cache behind the worker's pictures: when it is made, what is relit by it, how it gives way to the exact.
 
-A record belongs to one compiled stage, camera and size; sun, sky and gains pass through it. Lamps are not part
+A cache belongs to one compiled stage, camera and size; sun, sky and gains pass through it. Lamps are not part
 of it: their light is taken from the last exact film of the same view, before there is one from the preview's.
 """
 
@@ -64,7 +64,7 @@ def crossfade_weight(samples: float) -> float:
 
 
 class Relighting:
-    """One record, the picture it last gave at rest, and the light of lamps for it."""
+    """One cache, the picture it last gave at rest, and the light of lamps for it."""
 
     def __init__(self) -> None:
         self._view: View | None = None
@@ -99,7 +99,7 @@ class Relighting:
     def improve(
         self, view: View, lights: Environment, renderer: Renderer, cancelled: Callable[[], bool]
     ) -> bool:
-        """One more step of the record, a new one when it is of something else; False when it is full."""
+        """One more step of the cache, a new one when it is of something else; False when it is full."""
 
         if self._view != view:
             pixels = min(max(RELIGHT_BUDGET_S * self._speed, MIN_PIXELS), MAX_PIXELS)

@@ -110,7 +110,7 @@ class ViewportRenderer:
         if (inputs, view.width, view.height) in self._films:
             self._expose(inputs)
         fresh = self._exposed is None
-        # a film that is come back to wants its relit picture while it is grainy
+        # a film that is come back to wants its relit picture while it is noisy
         if fresh or self._exposed is not before:
             self._relit_shown = None
         again = self._exposed is not before and self._exposed is not None
@@ -313,7 +313,7 @@ class ViewportRenderer:
         self._frames.show(request, film, picture, None)
 
     def _show_exact(self, request: RenderRequest, exposed: Exposed, step: NextPass) -> None:
-        """Clean a film and show it, mixed with the relit picture while it is grainy."""
+        """Clean a film and show it, mixed with the relit picture while it is noisy."""
         gains, film = gains_from_document(request.document), exposed.film
         shape, rest = (film.height, film.width), (exposed.inputs, gains)
         share = 1.0 if step.done else self._relighting.exact_weight(rest, film.mean_samples())

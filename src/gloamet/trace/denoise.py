@@ -1,4 +1,4 @@
-"""Cleaning grain from pictures, guided by albedo and normals; never applied to the film's own sums.
+"""Denoising pictures, guided by albedo and normals; never applied to the film's own sums.
 
 Pictures (H, W, 3) and their film enter, clean pictures leave, or None when it was cancelled half-way. The
 `pyoidn` package gives devices and filters; the progress call-back it lacks is reached through ctypes, so
@@ -42,7 +42,7 @@ class Denoiser:
         self._filters: dict[str, Any] = {}
         found = sorted(Path(str(pyoidn.__file__)).parent.glob("oidn/lib/libOpenImageDenoise.so.*"))
         if not found:
-            raise GloametError("The grain cleaner's library is missing: install pyoidn again.")
+            raise GloametError("The denoiser’s library is missing: install pyoidn again.")
         library = ctypes.CDLL(str(found[0]))
         self._watch = library.oidnSetFilterProgressMonitorFunction
         self._watch.argtypes, self._watch.restype = [ctypes.c_void_p, _MONITOR, ctypes.c_void_p], None
@@ -81,7 +81,7 @@ class Denoiser:
         if cancelled():
             return None
         if problem:
-            raise GloametError(f"The grain could not be cleaned ({problem}): save without cleaning.")
+            raise GloametError(f"The picture could not be denoised ({problem}): save without denoising.")
         return output
 
 
@@ -109,7 +109,7 @@ def _guides(film: Film) -> dict[str, Floats]:
 
 
 def denoise(picture: Floats, film: Film, cancelled: Callable[[], bool] = _never) -> Floats | None:
-    """The picture (H, W, 3) without grain, quickly; the film gives the guides. None when cancelled."""
+    """The picture (H, W, 3) without noise, quickly; the film gives the guides. None when cancelled."""
     return shared_denoiser().run({"color": _sound(picture), **_guides(film)}, cancelled)
 
 
@@ -120,7 +120,7 @@ def _middle(level: Floats) -> float:
 
 
 def split_highlights(clean: Floats) -> tuple[Floats, Floats]:
-    """A picture (H, W, 3) without grain as the part up to BRIGHT times its middle level and the rest above it."""
+    """A picture (H, W, 3) without noise as the part up to BRIGHT times its middle level and the rest above it."""
     level = clean.mean(2)
     bright = np.float32(HIGHLIGHT_THRESHOLD * _middle(level))
     low = clean * np.minimum(np.float32(1.0), bright / np.maximum(level, np.float32(1e-30)))[..., None]
@@ -164,7 +164,7 @@ def match_mean_luminance(clean: Floats, noisy: Floats) -> Floats:
 def denoise_prefiltered(
     pictures: Sequence[Floats], film: Film, cancelled: Callable[[], bool] = _never
 ) -> list[Floats] | None:
-    """Pictures (H, W, 3) of one film without grain, as well as can be: the guides are cleaned first."""
+    """Pictures (H, W, 3) of one film without noise, as well as can be: the guides are cleaned first."""
     cleaner, guides, out = shared_denoiser(), _guides(film), []
     for name, image in list(guides.items()):
         clean = cleaner.run({name: image}, cancelled)

@@ -36,7 +36,7 @@ SECOND_MOMENT_INDEX = {
 RGB_LAYERS = (*LIGHT_LAYERS, "albedo", "normal")
 SCALAR_LAYERS = ("depth", "squares", "counts")
 BYTES_PER_PIXEL = 4 * (3 * len(RGB_LAYERS) + 1 + len(SECOND_MOMENT_INDEX) + 1 + 1)
-PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers would share their grain
+PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers would share their noise
 
 
 class FilmArrays(NamedTuple):
@@ -56,7 +56,7 @@ class FilmArrays(NamedTuple):
 class Film:
     """Sums over samples: sun, sky, lamps, panorama, albedo, normal (H, W, 3); depth, counts (H, W); squares (H, W, 5).
 
-    Films of another seed (0..2^31) have other grain of the same picture. owed (H, W) is what a pass that was begun
+    Films of another seed (0..2^31) have other noise in the same picture. owed (H, W) is what a pass that was begun
     has still to trace; `Renderer.accumulate` takes off what it traces.
     """
 

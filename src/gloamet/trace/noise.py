@@ -23,7 +23,7 @@ from gloamet.trace.film import (
 
 TILE = 8  # pixels: enough for a variance that can be believed after 16 samples
 QUANTILE = 0.8  # of the squares are at the goal when a film is done; the rest are hairs, leaves and glints
-DARK_FLOOR = 0.02  # of the film's mean light is added to a square's own: black may stay grainy
+DARK_FLOOR = 0.02  # of the film's mean light is added to a square's own: black may stay noisy
 MAX_SAMPLES_PER_PASS = 16  # samples of a pixel in one pass: a row of them must not hold up a cancel
 
 

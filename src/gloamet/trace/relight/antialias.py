@@ -160,7 +160,7 @@ def find_edge_coverage(scene, camera, g, y0, y1, covers, albedo):
     its mean albedo.
 
     covers (n, SUBSAMPLES) int32; albedo (n, 3) is the mean over the places that show the surface of the pixel's
-    middle: a texture seen at a slant is finer than a pixel, one look would leave grain.
+    middle: a texture seen at a slant is finer than a pixel, one look would leave noise.
     """
     eye = triple(camera, 0, 0)
     for y in range(y0, y1):

@@ -1,7 +1,7 @@
-"""The record of a still camera: made in steps, then relit for any sun, sky and gains without tracing paths.
+"""The cache of a still camera: made in steps, then relit for any sun, sky and gains without tracing paths.
 
 A compiled scene, a camera and a size enter; `relit` gives pictures (H, W, 3) in cd/m2 AP1, without lamps.
-Works on a pool of threads; anything long looks at `cancelled` and leaves the record as usable as it was.
+Works on a pool of threads; anything long looks at `cancelled` and leaves the cache as usable as it was.
 """
 
 from __future__ import annotations
@@ -46,7 +46,7 @@ BOUNCES_MOVING, BOUNCES_AFTER_JUMP, BOUNCES_AT_REST = 1, 6, 12
 FILTER_TOLERANCE = F(0.08)  # of the guides that evening out respects, in log light
 MOVING_SAMPLES = 16  # of the lists are read while a hand moves
 REFLECTION_LEVELS = 1  # passes of evening out for mirror images, which are sharp
-CACHE_DOWNSCALE = 2  # a record's pixel is so many of the display's wide
+CACHE_DOWNSCALE = 2  # a cache's pixel is so many of the display's wide
 
 
 def _no_outlines() -> OutlineArrays:
@@ -72,7 +72,7 @@ class RelightCache:
         threads: int,
         before: RelightCache | None = None,
     ) -> None:
-        """`before` is a record of another view, whose cells are gone on with where they fit."""
+        """`before` is a cache of another view, whose cells are gone on with where they fit."""
         self.scene, self.camera, self.width, self.height = scene, camera, width, height
         self.ready = False
         self.layers = self._empty_layers()
@@ -99,7 +99,7 @@ class RelightCache:
     # -- making
 
     def improve(self, lights: Environment, cancelled: Callable[[], bool] = _never) -> bool:
-        """The next step of the record; False when it was cancelled."""
+        """The next step of the cache; False when it was cancelled."""
         if not self._begun and not self._begin(cancelled):
             return False
         self._begun = True
@@ -225,7 +225,7 @@ class RelightCache:
         return self._share.run(make_filter_weights, before, small.height, after, cancelled, 4)
 
     def _cleaned(self, layer: Layer, cancelled: Callable[[], bool]) -> NDArray | None:
-        """Luminance (n,) of what the layer's pixels receive, without grain."""
+        """Luminance (n,) of what the layer's pixels receive, without noise."""
         from gloamet.trace.denoise import shared_denoiser
 
         before, received = (

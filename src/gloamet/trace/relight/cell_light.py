@@ -1,6 +1,6 @@
 """The light on cells: which cells a view needs, what they see, and how bright they are under a sun and sky.
 
-Lists of a record's points enter at the start; the light table, ready to be read, leaves after every
+Lists of a cache's points enter at the start; the light table, ready to be read, leaves after every
 `solve`. Bounces between cells go on from where they stood one picture earlier, so that a moving sun needs
 one round a picture and a sun at rest a few more.
 """

@@ -1,6 +1,6 @@
 """One layer of a relight cache: what its pixels see of the light table, and how that reaches the display.
 
-Made once per camera by rays, evaluated for every light without any. Two sizes: lists are kept for the record's
+Made once per camera by rays, evaluated for every light without any. Two sizes: lists are kept for the cache's
 pixels, surfaces and sky also for the display's.
 """
 
@@ -168,7 +168,7 @@ class Layer:
         self.interpolable, self.coplanar = np.zeros(big, np.bool_), np.zeros(big, np.uint8)
 
     def inner(self, picture: Floats) -> Floats:
-        """A picture (3, n + 2 margins) of the record's size without its margins, (3, n)."""
+        """A picture (3, n + 2 margins) of the cache's size without its margins, (3, n)."""
         return picture[:, self.margin : picture.shape[1] - self.margin]
 
     def arrays(self, levels: int) -> LayerArrays:

@@ -2,7 +2,7 @@
 
 The light table is (rows, 3) float32, radiance in AP1: first SKY_BINS directions of the sky, then GROUND (what
 lies below the horizon), UNKNOWN (the mean of all cells), then the cells. A cell is a cube of space, the axis
-its faces look along and their material; cubes grow with the distance from where the record was made, so that
+its faces look along and their material; cubes grow with the distance from where the cache was made, so that
 near corners are fine and far plains coarse. Keys are int64, found in an open-addressed table.
 """
 

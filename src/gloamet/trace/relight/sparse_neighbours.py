@@ -1,4 +1,4 @@
-"""Pixels of a record that evening out cannot help: threads, leaves, edges a pixel wide. They borrow from their like.
+"""Pixels of a cache that evening out cannot help: threads, leaves, edges a pixel wide. They borrow from their like.
 
 Found once per camera: pixels (m,) int32 with few like neighbours, and neighbours (m, LENDERS) int32, the nearest pixels
 of the same surface, or failing that of the same colour as far away; where there are few they are repeated, with the

@@ -4,7 +4,7 @@ visible (n,) uint32 is what comes of the sun at each display pixel: red, green a
 the hand moves, rays go out from every other pixel of every other row (the grid), from half of those at each picture and
 where the others differ; where the four round a pixel agree and lie in its plane, it is like them, else it sends its
 own. All aim at the sun's middle: on surfaces a hundred times as bright in the sun as beside it, as in rooms, aims
-spread over the disc leave grain along every edge of light. coplanar (n,) uint8 marks, bit by bit in the order of
+spread over the disc leave noise along every edge of light. coplanar (n,) uint8 marks, bit by bit in the order of
 NEIGHBOURS, which of the eight pixels beside lie in the same plane.
 """
 
