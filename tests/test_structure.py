@@ -150,3 +150,18 @@ def test_kernels_are_compiled_anew_when_anything_they_freeze_has_changed() -> No
     }
     left = {name.partition(".")[2] for name in reached} - files
     assert {name.split(".")[0] for name in left} <= set(kernelcache.PACKAGES)
+
+
+def test_tests_stand_where_what_they_test_stands() -> None:
+    """tests/<room>/.../test_<module>.py, with the topic after the module where one file would be too long."""
+    modules: dict[str, set[str]] = {}
+    for path in FILES:
+        module = module_of(path).split(".")
+        if len(module) > 2:
+            modules.setdefault(module[1], set()).update((module[1], module[-1], module[-2]))
+    root = Path(__file__).parent
+    for path in root.rglob("test_*.py"):
+        room, *rest = path.relative_to(root).parts
+        if rest:
+            name = path.stem.removeprefix("test_")
+            assert [m for m in modules[room] if name == m or name.startswith(f"{m}_")], path

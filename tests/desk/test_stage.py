@@ -448,7 +448,7 @@ def test_the_import_sheet_shows_a_model_just_opened_and_its_guesses(
     window: DeskWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:
     from tests.conftest import box
-    from tests.stage.test_plain_formats import stl_bytes
+    from tests.stage.test_obj_ply_stl import stl_bytes
 
     (tmp_path / "kiosk.stl").write_bytes(stl_bytes(box((0, 0, 0), (4000, 3000, 2500))))
     session = window.session

@@ -1,4 +1,4 @@
-"""The real interface, driven as a hand would: offscreen here, in a real window in test_real_window."""
+"""The real interface, driven as a hand would: offscreen here, in a real window in test_window_real."""
 
 from __future__ import annotations
 

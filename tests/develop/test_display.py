@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import colour
 import numpy as np
 import pytest
 
@@ -117,7 +118,9 @@ def test_warmer_light_at_a_fixed_balance_comes_out_warmer() -> None:
 
 
 def test_ap1_primaries_are_those_of_the_standard() -> None:
-    # SMPTE ST 2065-1 / ACES TB-2014-004: AP1 to XYZ
+    # ACEScg specification (S-2014-004): AP1 to XYZ; the library's own copy beside it
+    space = colour.RGB_COLOURSPACES["ACEScg"]
+    assert pytest.approx(space.matrix_RGB_to_XYZ, abs=1e-6) == AP1_TO_XYZ
     assert AP1_TO_XYZ[1] == pytest.approx([0.2722287, 0.6740818, 0.0536895], abs=1e-5)
     assert AP1_TO_XYZ @ np.ones(3) == pytest.approx(xy_to_xyz(D60_WHITE))
     assert AP1_LUMINANCE.sum() == pytest.approx(1.0)

@@ -25,7 +25,7 @@ def test_a_high_full_moon_gives_the_published_illuminance(solver: SkySolver) -> 
     # 0.1-0.3 lx (RCA Electro-Optics Handbook, from memory); Kyba et al. 2017: rarely above 0.25 lx
     night = solver.dome(AIR, 0.0, -20.0)
     lit = with_moon(night, solver, AIR, FULL, FULL.azimuth_deg)
-    assert level(night) == pytest.approx(0.0006, rel=0.3)
+    assert 0.0003 < level(night) < 0.001  # RCA Electro-Optics Handbook, from memory: starlight and airglow
     assert level(lit) == pytest.approx(0.2, rel=0.2)
     assert lit.sun_direction[2] == pytest.approx(np.sin(np.radians(60.0)), abs=1e-6)
 

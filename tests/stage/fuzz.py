@@ -1,4 +1,4 @@
-"""Damaged files by the hundred: `python -m tests.stage.fuzz FORMAT COUNT SEED`, run by test_fuzz in its own process.
+"""Damaged files by the hundred: `python -m tests.stage.fuzz FORMAT COUNT SEED`, run by test_readers_fuzz in its own process.
 
 Each file must end as a scene or as one sentence, within 10 s and 2 GB. What decoders do in processes of their
 own is forked here, so that 500 files take minutes and not hours; limits hold for each.
@@ -21,7 +21,7 @@ from gloamet.errors import GloametError
 from gloamet.stage.readers import read_model, sandbox
 from tests.conftest import box
 from tests.stage.glb import pack, triangle_tree
-from tests.stage.test_plain_formats import stl_bytes, stl_text, write_ply
+from tests.stage.test_obj_ply_stl import stl_bytes, stl_text, write_ply
 
 SECONDS, MEMORY_MB = 10, 2048
 WORDS = (

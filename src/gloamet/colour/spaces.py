@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
 
-# Chromaticities: SMPTE ST 2065-1 / ACES TB-2014-004 and ITU-R BT.709.
+# Chromaticities: ACEScg specification (S-2014-004) and ITU-R BT.709.
 AP1_PRIMARIES = ((0.713, 0.293), (0.165, 0.830), (0.128, 0.044))
 D60_WHITE = (0.32168, 0.33767)
 REC709_PRIMARIES = ((0.64, 0.33), (0.30, 0.60), (0.15, 0.06))

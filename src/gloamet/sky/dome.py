@@ -43,8 +43,9 @@ ROWS, COLUMNS = 128, 256
 VIEW_ROWS, VIEW_TURNS = 32, 9
 DAY_STEPS, DUSK_STEPS, DUSK_BELOW_DEG = 32, 64, 4.0
 SUN_DIAMETER_DEG = 0.533
-# Moonless night sky: 0.0006 lx on the ground (RCA Electro-Optics Handbook, from memory) spread evenly.
-NIGHT_CD_M2 = 0.0006 / math.pi
+# Moonless night sky far from towns, spread evenly: airglow, zodiacal light and stars together, 174 ucd/m2 at the zenith
+# or 22.0 magnitudes per square arc second (Falchi et al., Science Advances 2 (2016), from memory).
+NIGHT_CD_M2 = 174e-6
 BANDS_TO_AP1 = SOLAR_XYZ_LX @ XYZ_TO_AP1.T
 
 

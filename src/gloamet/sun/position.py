@@ -111,8 +111,8 @@ def refraction_deg(
 ) -> Array:
     """Atmospheric refraction to add to a true elevation, degrees.
 
-    Bennett's formula as used by Reda & Andreas 2004, eq. 42. Below -0.83 degrees, where nobody sees the
-    sun, it fades smoothly to nothing at -2.5 degrees.
+    Sæmundsson's formula (Sky & Telescope 72 (1986)) as used by Reda & Andreas 2004, eq. 42. Below -0.83
+    degrees, where nobody sees the sun, it fades smoothly to nothing at -2.5 degrees.
 
     >>> round(float(refraction_deg(0.0)), 3)
     0.481

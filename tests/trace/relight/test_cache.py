@@ -25,7 +25,7 @@ from gloamet.trace.relight.cell_light import SAMPLES_PER_CELL
 from gloamet.trace.relight.radiance_cells import GROUND_ROW, UNKNOWN_ROW
 from gloamet.trace.render_scene import RenderScene, build_render_scene, differs_by_ground_reflectance
 from tests.conftest import box, level, make_scene
-from tests.trace.test_bodies import textured
+from tests.trace.test_path_tracer_bodies import textured
 from tests.trace.test_portals import room
 
 WIDTH, HEIGHT = 128, 96
