@@ -1,4 +1,5 @@
-"""Damaged files by the hundred: `python -m tests.stage.fuzz FORMAT COUNT SEED`, run by test_readers_fuzz in its own process.
+"""Damaged files by the hundred: `python -m tests.stage.fuzz FORMAT COUNT SEED`, run by
+`test_readers_fuzz` in its own process.
 
 Each file must end as a scene or as one sentence, within 10 s and 2 GB. What decoders do in processes of their
 own is forked here, so that 500 files take minutes and not hours; limits hold for each.

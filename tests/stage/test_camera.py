@@ -124,3 +124,19 @@ def test_walking_keeps_the_height_and_turning_is_clockwise() -> None:
     assert right.eye == pytest.approx(camera.eye)
     assert right.frame()[0][:2] == pytest.approx([camera.frame()[0][1], 0.0], abs=1e-9)
     assert walk(camera, 0.0, 0.0, -9.0).eye[2] > 0.0
+
+
+def test_a_shifted_lens_moves_the_frame_and_keeps_verticals() -> None:
+    """Rise of a view camera: the frame moves up by shares of its height, so that things move down in it."""
+    plain = Camera((0, -10, 1.6), (0, 0, 1.6), level=True)
+    tower = [np.array([2.0, 0.0, z]) for z in (0.0, 6.0)]
+    for shifted, move in (
+        (replace(plain, shift_y=0.25), (0.0, 0.25)),
+        (replace(plain, shift_x=0.25), (-0.25 / 1.5, 0.0)),
+    ):
+        for point in tower:
+            before, after = plain.place(point, 1.5), shifted.place(point, 1.5)
+            assert before is not None and after is not None
+            assert np.subtract(after, before) == pytest.approx(move, abs=1e-9)
+        x = [shifted.place(point, 1.5)[0] for point in tower]  # type: ignore[index]
+        assert x[0] == pytest.approx(x[1], abs=1e-9)
