@@ -1,0 +1,92 @@
+"""The scene meter: which pixels it reads, and what it does when there is little to read."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+
+from gloamet.meter.picture import (
+    DUSK_EV,
+    LOWEST_EV,
+    MOST_HELD_STOPS,
+    NIGHT_EV,
+    SeenSurfaces,
+    automatic_ev,
+    limit_night_exposure,
+)
+
+CARD = 0.18
+
+
+def ev_of(lux: float) -> float:
+    return math.log2(lux / 2.5)  # ISO 2720, C = 250
+
+
+def seen(height: int, width: int, albedo: float = CARD, depth: float = 5.0) -> SeenSurfaces:
+    return SeenSurfaces(
+        np.full((height, width, 3), albedo, np.float32), np.full((height, width), depth, np.float32)
+    )
+
+
+def lit(lux: np.ndarray, albedo: float = CARD) -> np.ndarray:
+    return np.repeat((lux * albedo / math.pi)[..., None], 3, -1).astype(np.float32)
+
+
+def test_sky_and_what_is_endlessly_far_are_not_read() -> None:
+    lux = np.full((60, 80), 10_000.0)
+    picture, surfaces = lit(lux), seen(60, 80)
+    for depth in (0.0, 1e6):
+        surfaces.depth[:20] = depth
+        picture[:20] = 2000.0  # a sky darker than a white card
+        assert automatic_ev(picture, surfaces) == pytest.approx(ev_of(10_000.0), abs=0.02)
+    surfaces.depth[:] = 5.0
+    assert automatic_ev(picture, surfaces) != pytest.approx(ev_of(10_000.0), abs=0.02)
+
+
+def test_black_things_and_broken_pixels_are_not_read() -> None:
+    picture, surfaces = lit(np.full((60, 80), 10_000.0)), seen(60, 80)
+    surfaces.albedo[:10], picture[:10] = 0.02, 400.0  # gloss on tar reflects more than its colour
+    picture[30, 40] = np.nan
+    assert automatic_ev(picture, surfaces) == pytest.approx(ev_of(10_000.0), abs=0.02)
+
+
+def test_with_hardly_a_surface_in_view_the_picture_is_read_as_grey() -> None:
+    picture, surfaces = lit(np.full((60, 80), 4_000.0)), seen(60, 80, depth=0.0)
+    assert automatic_ev(picture, surfaces) == pytest.approx(ev_of(4_000.0), abs=0.02)
+    surfaces.depth[:1, :40] = 3.0  # forty pixels are not enough to go by
+    picture[:1, :40] *= 30.0
+    assert automatic_ev(picture, surfaces) < ev_of(4_000.0) + 0.5
+    assert automatic_ev(np.zeros((60, 80, 3), np.float32), surfaces) == LOWEST_EV
+
+
+def test_in_sun_and_shade_the_key_lies_between_and_nearer_to_the_sun() -> None:
+    lux = np.full((60, 80), 8_000.0)
+    lux[:, :30] = 80_000.0
+    ev = automatic_ev(lit(lux), seen(60, 80))
+    assert 0.5 * (ev_of(8_000.0) + ev_of(80_000.0)) < ev < ev_of(80_000.0)
+
+
+def test_bright_parts_hold_the_exposure_back_but_not_for_ever() -> None:
+    lux = np.full((60, 80), 10_000.0)
+    plain, surfaces = lit(lux), seen(60, 80)
+    surfaces.depth[:, :16] = 0.0  # a fifth of the picture is sky
+    evs = []
+    for times in (0.5, 2.0, 100.0):
+        picture = plain.copy()
+        picture[:, :16] = times * 10_000.0 / math.pi  # so many times a white card
+        evs.append(automatic_ev(picture, surfaces))
+    assert evs[0] == pytest.approx(ev_of(10_000.0), abs=0.02)
+    assert evs[1] == pytest.approx(evs[0] + 1.0, abs=0.02)
+    assert evs[2] == pytest.approx(evs[0] + MOST_HELD_STOPS, abs=0.02)
+
+
+def test_night_is_exposed_only_part_of_the_way() -> None:
+    evs = np.linspace(-6.0, 14.0, 401)
+    taken = np.array([limit_night_exposure(float(ev)) for ev in evs])
+    slopes = np.diff(taken) / np.diff(evs)
+    assert (taken >= evs - 1e-9).all() and (slopes > 0.5).all()  # never brighter than metered, never back
+    assert np.abs(np.diff(taken)).max() < 0.06  # no step at dusk or night
+    assert taken[evs > DUSK_EV] == pytest.approx(evs[evs > DUSK_EV])
+    assert slopes[evs[:-1] < NIGHT_EV - 0.1].max() < 1.0
