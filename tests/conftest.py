@@ -8,6 +8,7 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
+import astropy.coordinates  # noqa: F401  before colour-science, whose stand-in for matplotlib astropy takes for real
 import numpy as np
 import pytest
 from hypothesis import settings

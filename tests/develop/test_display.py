@@ -34,6 +34,9 @@ def incident(reflectance: float, ev: float) -> np.ndarray:
     return np.full((1, 1, 3), reflectance * 2.5 * 2.0**ev / np.pi, np.float32)
 
 
+@pytest.mark.proof(
+    "Every view shows the grey card in the metered light as 118", source="common practice", kind="practice"
+)
 @pytest.mark.parametrize("view", VIEWS)
 def test_a_grey_card_in_the_metered_light_shows_as_118_and_a_white_one_below_clipping(view: str) -> None:
     # code 118 of 255 for an 18 % card: common practice
@@ -44,6 +47,7 @@ def test_a_grey_card_in_the_metered_light_shows_as_118_and_a_white_one_below_cli
     assert 190.0 < 255.0 * white[1] < 250.0
 
 
+@pytest.mark.proof("ACES renderings of grey", source="published ACES values, OpenColorIO", kind="published")
 def test_the_transforms_of_aces_are_those_of_the_published_values() -> None:
     # REFERENCE: 18 % grey shows as 0.349 (ACES 2.0 SDR) and 0.356 (ACES 1.3 SDR) before any gain
     for view, code, gain in (("ACES 2.0", 0.349, 1.7245), ("ACES 1.3", 0.356, 1.4778)):
@@ -117,6 +121,9 @@ def test_warmer_light_at_a_fixed_balance_comes_out_warmer() -> None:
     assert out[0] > out[1] > out[2]
 
 
+@pytest.mark.proof(
+    "AP1 primaries and white", source="ACEScg specification S-2014-004; colour-science", kind="published"
+)
 def test_ap1_primaries_are_those_of_the_standard() -> None:
     # ACEScg specification (S-2014-004): AP1 to XYZ; the library's own copy beside it
     space = colour.RGB_COLOURSPACES["ACEScg"]
@@ -133,6 +140,9 @@ def test_rec709_round_trip_and_white() -> None:
     assert srgb_to_linear(linear_to_srgb(x)) == pytest.approx(x, abs=1e-9)
 
 
+@pytest.mark.proof(
+    "Colour temperatures both ways", source="colour-science (Ohno 2013, Krystek 1985)", kind="library"
+)
 def test_planckian_locus_and_temperatures_agree_with_a_colour_library() -> None:
     import colour
 

@@ -19,6 +19,7 @@ def codes(picture: np.ndarray, **settings: float) -> np.ndarray:
     return develop_exact(picture, DevelopSettings(ev, view="plain sRGB", **settings))[0, 0]  # type: ignore[arg-type]
 
 
+@pytest.mark.proof("18 % grey is sRGB code 118", source="IEC 61966-2-1; ISO 2720", kind="published")
 def test_a_grey_card_in_metered_light_is_code_118() -> None:
     # sRGB (IEC 61966-2-1) of 0.18 is 117.6 of 255
     grey = (XYZ_TO_AP1 @ xy_to_xyz(white_xy(6500.0, 0.0)) * 0.18).astype(np.float32).reshape(1, 1, 3)

@@ -75,6 +75,11 @@ def test_a_sun_half_below_the_horizon_gives_half_its_light(solver: SkySolver) ->
     assert (up, down) == (1.0, 0.0)
 
 
+@pytest.mark.proof(
+    "Optical depth and albedo of the haze layer",
+    source="Koschmieder 1924; OPAC (Hess et al. 1998), from memory",
+    kind="memory",
+)
 def test_the_haze_layer_is_300_m_thick_and_scatters_most_of_what_it_takes() -> None:
     depths = optical_depths(Air(haze_km=2.0), np.array([550.0]))
     assert depths.haze[0] == pytest.approx(3.912 / 2.0 * 0.3, rel=1e-3)  # Koschmieder over its scale height
@@ -82,6 +87,11 @@ def test_the_haze_layer_is_300_m_thick_and_scatters_most_of_what_it_takes() -> N
     assert 0.94 <= depths.haze_scatter[0] / depths.haze[0] <= 0.99
 
 
+@pytest.mark.proof(
+    "An exposed EXR says what its white stands for",
+    source="ISO 12232, saturation-based speed",
+    kind="published",
+)
 def test_an_exposed_exr_says_what_its_white_stands_for(tmp_path: Path) -> None:
     film = Film(16, 12)
     film.layers["counts"][:] = 1.0

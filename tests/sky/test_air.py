@@ -17,6 +17,9 @@ MOLECULES_PER_DOBSON = 2.6868e19 * 1e-3
 CHAPPUIS_CM2 = 5.1e-21
 
 
+@pytest.mark.proof(
+    "What a column of ozone takes at 602 nm", source="Serdyuchenko et al. 2014, from memory", kind="memory"
+)
 def test_ozone_dims_orange_light_by_its_column_and_cross_section() -> None:
     depth = optical_depths(Air(ozone_du=400.0), np.array([602.0])).ozone[0]
     # Leckner's older table, averaged over 25 nm, lies 16 % below the peak of the newer measurement
@@ -25,6 +28,7 @@ def test_ozone_dims_orange_light_by_its_column_and_cross_section() -> None:
     assert optical_depths(Air(ozone_du=400.0)).ozone[blue] < 0.1 * depth
 
 
+@pytest.mark.proof("Ozone makes the twilight zenith blue", source="Hulburt, JOSA 43 (1953)", kind="published")
 def test_ozone_makes_the_twilight_zenith_blue(solver: SkySolver) -> None:
     """Hulburt 1953: in twilight the blue of the zenith is the ozone's doing; by day it changes little."""
 

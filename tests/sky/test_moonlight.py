@@ -21,6 +21,11 @@ def level(dome: object) -> float:
     return float((dome.sun_horizontal + dome.sky_horizontal) @ AP1_LUMINANCE)  # type: ignore[attr-defined]
 
 
+@pytest.mark.proof(
+    "A high full moon gives about 0.2 lx",
+    source="RCA Electro-Optics Handbook, from memory; Kyba et al. 2017",
+    kind="memory",
+)
 def test_a_high_full_moon_gives_the_published_illuminance(solver: SkySolver) -> None:
     # 0.1-0.3 lx (RCA Electro-Optics Handbook, from memory); Kyba et al. 2017: rarely above 0.25 lx
     night = solver.dome(AIR, 0.0, -20.0)

@@ -36,6 +36,9 @@ def lux(dome: SkyDome) -> tuple[float, float]:
     return float(luminance(dome.sun_irradiance)), float(luminance(dome.sky_horizontal))
 
 
+@pytest.mark.proof(
+    "Luminous solar constant 133.1 klx", source="ASTM G173-03, extraterrestrial column", kind="published"
+)
 def test_luminous_solar_constant() -> None:
     # integral of the extraterrestrial column of ASTM G173-03 with V(lambda): 133.1 klx
     assert SOLAR_XYZ_LX[:, 1].sum() == pytest.approx(133_100, rel=0.005)
@@ -46,6 +49,11 @@ def air_mass(elevation_deg: float) -> float:
     return 1.0 / (math.sin(math.radians(elevation_deg)) + 0.50572 * (elevation_deg + 6.07995) ** -1.6364)
 
 
+@pytest.mark.proof(
+    "Sun and clear sky on the ground at seven heights",
+    source="IES clear-day availability, IESNA Lighting Handbook / RP-21",
+    kind="published",
+)
 @pytest.mark.parametrize("elevation", [5, 10, 20, 30, 45, 60, 75])
 def test_clear_day_agrees_with_the_handbook(solver: SkySolver, elevation: float) -> None:
     # IES clear-day availability (IESNA Lighting Handbook / RP-21), at the sun's mean distance
@@ -58,6 +66,11 @@ def test_clear_day_agrees_with_the_handbook(solver: SkySolver, elevation: float)
     assert sky == pytest.approx(800 + 15_500 * math.sqrt(s), rel=0.2)
 
 
+@pytest.mark.proof(
+    "Direct sun at air mass 1.5: illuminance and colour",
+    source="ASTM G173-03, direct column",
+    kind="published",
+)
 def test_direct_sun_of_the_standard_spectrum() -> None:
     # ASTM G173-03 direct at air mass 1.5: 97.1 klx, 5233 K; its air holds an optical depth of 0.084 at 500 nm
     aod550 = 0.084 * (550 / 500) ** -1.3
@@ -68,6 +81,11 @@ def test_direct_sun_of_the_standard_spectrum() -> None:
     assert correlated_temperature(AP1_TO_XYZ @ sun) == pytest.approx(5233, rel=0.03)
 
 
+@pytest.mark.proof(
+    "Clean air's optical depth at 400, 550, 700 nm",
+    source="colour-science, Bodhaine et al. 1999",
+    kind="library",
+)
 def test_rayleigh_optical_depth_of_the_published_table() -> None:
     # Bodhaine et al. 1999, eq. 30 at sea level; the library works it out from refraction and depolarisation instead
     for nm in (400.0, 550.0, 700.0):
@@ -76,6 +94,9 @@ def test_rayleigh_optical_depth_of_the_published_table() -> None:
     assert float(rayleigh_optical_depth(550.0)) == pytest.approx(0.0971, abs=0.0001)
 
 
+@pytest.mark.proof(
+    "Twilight at −6°, −12°, −18°", source="RCA Electro-Optics Handbook, from memory", kind="memory"
+)
 @pytest.mark.parametrize(
     ("elevation", "lx", "factor"), [(-6, 3.4, 1.5), (-12, 0.008, 2.0), (-18, 0.0006, 1.3)]
 )
@@ -85,6 +106,9 @@ def test_twilight_of_the_handbook(solver: SkySolver, elevation: float, lx: float
     assert lx / factor < sky < lx * factor
 
 
+@pytest.mark.proof(
+    "Moonless night sky of 22.0 mag/arcsec²", source="common practice of astronomers", kind="practice"
+)
 def test_the_night_sky_is_that_of_a_dark_site() -> None:
     # a natural dark sky is of 22.0 magnitudes per square arc second (common practice of astronomers); magnitudes to
     # cd/m2 by 10.8e4 * 10**(-0.4 m) (common practice)
@@ -98,6 +122,11 @@ def duv(xyz: np.ndarray) -> float:
     return float(colour.temperature.uv_to_CCT_Ohno2013(uv, start=1500, end=100_000)[1])
 
 
+@pytest.mark.proof(
+    "Colours of the clear sky lie by the daylight locus",
+    source="Hernández-Andrés et al., JOSA A 18 (2001), from memory; locus by CIE 015",
+    kind="memory",
+)
 @pytest.mark.parametrize("elevation", [15.0, 30.0, 60.0])
 def test_the_clear_sky_lies_by_the_daylight_locus(solver: SkySolver, elevation: float) -> None:
     """Hernandez-Andres, Romero & Nieves, JOSA A 18 (2001), from memory: 1567 skylight spectra lie along the CIE
@@ -132,6 +161,11 @@ def standard_sun(elevation_deg: float, aod500: float) -> np.ndarray:
     return np.asarray(683.002 * irradiance @ weights)
 
 
+@pytest.mark.proof(
+    "Brightness and colour of the sun at 3° to 75°, clear and hazy",
+    source="Bird & Riordan 1986, SPECTRL2 of pvlib",
+    kind="library",
+)
 @pytest.mark.parametrize(
     ("elevation", "turbidity"), [(3, 2.03), (5, 2.03), (10, 3.0), (20, 2.03), (45, 5.0), (75, 2.03)]
 )
@@ -147,6 +181,7 @@ def test_the_sun_is_as_bright_and_as_red_as_a_published_spectral_model(
     assert correlated_temperature(ours) == pytest.approx(correlated_temperature(theirs), rel=0.04)
 
 
+@pytest.mark.proof("Phase functions keep energy", source="integral over the sphere", kind="physics")
 def test_phase_functions_keep_energy() -> None:
     mu = np.polynomial.legendre.leggauss(400)
     for phase in (rayleigh_phase_array, aerosol_phase_array):
@@ -189,6 +224,9 @@ def test_haze_dims_the_sun_and_shortens_the_view(solver: SkySolver) -> None:
     assert lux(solver.dome(hazy, 0.0, 20.0))[0] < 0.7 * lux(solver.dome(clear, 0.0, 20.0))[0]
 
 
+@pytest.mark.proof(
+    "Linke turbidity and visibility of an air", source="Kasten 1996 (pvlib); Koschmieder 1924", kind="library"
+)
 def test_readouts_of_the_air_match_the_published_formulas() -> None:
     from pvlib.atmosphere import kasten96_lt
 
@@ -220,6 +258,11 @@ def test_lookup_returns_the_nodes(solver: SkySolver) -> None:
 
 # Higher orders are taken for isotropic: the more of them, the farther off. The bands are what an eye may miss (a tenth
 # of a stop is 7 %), held 1.5 times as tight in clear air.
+@pytest.mark.proof(
+    "Light scattered many times, against photons followed one by one",
+    source="Monte Carlo of its own (tests/sky/reference_walk.py), no code shared",
+    kind="physics",
+)
 @pytest.mark.parametrize(
     ("aod", "elevation", "band"),
     [(0.05, 60, 0.045), (0.05, 10, 0.045), (0.3, 30, 0.07), (0.3, 60, 0.07), (0.3, 5, 0.1)],

@@ -17,6 +17,11 @@ from gloamet.sun.day import day_events, day_span_s
 from gloamet.sun.position import sun_position
 
 
+@pytest.mark.proof(
+    "Sunrise, transit and sunset of NREL's worked example",
+    source="Reda & Andreas, NREL/TP-560-34302 (2008)",
+    kind="published",
+)
 def test_worked_example_of_rise_transit_and_set() -> None:
     # Reda & Andreas, NREL/TP-560-34302: 06:12:43, 11:46:05, 17:20:19 local standard time. The example works
     # by the day of universal time: its sunset is that of the evening before, local date.
@@ -34,6 +39,9 @@ def test_worked_example_of_rise_transit_and_set() -> None:
         assert abs(seconds - (h * 3600 + m * 60 + s)) <= 15
 
 
+@pytest.mark.proof(
+    "Sunrise and sunset to the minute at four places", source="astropy, horizon at −0.833°", kind="library"
+)
 @pytest.mark.parametrize(("lat", "lon"), [(57.4, 21.5), (-33.9, 151.2), (0.0, -78.5), (64.1, -21.9)])
 def test_sunrise_and_sunset_within_a_minute_of_an_independent_library(lat: float, lon: float) -> None:
     # astropy's geometric altitude at our instants must be -0.833 degrees to what the sun moves in a minute

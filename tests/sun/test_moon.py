@@ -16,6 +16,11 @@ from gloamet.sun.nearest import angle_deg
 from gloamet.sun.position import direction, refraction_deg
 
 
+@pytest.mark.proof(
+    "The moon stands where an ephemeris has it, 1950 to 2045",
+    source="astropy get_body, built-in ephemeris",
+    kind="library",
+)
 def test_the_moon_stands_where_astropy_has_it_from_1950_to_2045() -> None:
     dice, worst = np.random.default_rng(8), 0.0
     with warnings.catch_warnings(), iers.conf.set_temp("auto_download", False):

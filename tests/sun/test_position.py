@@ -18,6 +18,11 @@ def angle_deg(a: np.ndarray, b: np.ndarray) -> np.ndarray:
     return np.degrees(2 * np.arcsin(np.minimum(1, np.linalg.norm(a - b, axis=-1) / 2)))
 
 
+@pytest.mark.proof(
+    "The sun stands where NREL's worked example has it",
+    source="Reda & Andreas, NREL/TP-560-34302 (2008)",
+    kind="published",
+)
 def test_worked_example_of_the_solar_position_algorithm() -> None:
     # Reda & Andreas, NREL/TP-560-34302: 2003-10-17 12:30:30 UTC-7 in Golden
     p = sun_position(1066419030.0, 39.742476, -105.1786, 1830.14, 820.0, 11.0)
@@ -26,6 +31,11 @@ def test_worked_example_of_the_solar_position_algorithm() -> None:
     assert float(p.equation_of_time_min) == pytest.approx(14.641503, abs=0.01)
 
 
+@pytest.mark.proof(
+    "The sun's place agrees with the full algorithm, 1950 to 2050",
+    source="pvlib.solarposition (NREL SPA)",
+    kind="library",
+)
 def test_agrees_with_the_full_algorithm_everywhere() -> None:
     from pvlib import spa  # NREL SPA in NumPy
 
@@ -45,6 +55,9 @@ def test_agrees_with_the_full_algorithm_everywhere() -> None:
             assert float(theirs[2][0]) == pytest.approx(ours.elevation_deg[i], abs=0.005)
 
 
+@pytest.mark.proof(
+    "… and with an ephemeris of its own", source="astropy get_sun, built-in ephemeris", kind="library"
+)
 def test_agrees_with_astropy_offline() -> None:
     from astropy import units
     from astropy.coordinates import AltAz, EarthLocation, get_sun
@@ -74,6 +87,11 @@ def test_refraction_never_turns_the_sun_back(elevation: float) -> None:
     assert above - below < 4 * step
 
 
+@pytest.mark.proof(
+    "Refraction lifts the sun on the horizon by about 0.57°",
+    source="Meeus, Astronomical Algorithms, ch. 16",
+    kind="published",
+)
 def test_horizon_refraction_is_about_the_handbook_value() -> None:
     # the true elevation of a sun seen on the horizon: Meeus, Astronomical Algorithms, ch. 16
     assert float(refraction_deg(-0.5667)) == pytest.approx(0.5667, abs=0.02)

@@ -68,6 +68,7 @@ def direction(zenith_deg: float, turn_deg: float = 0.0) -> np.ndarray:
     return np.array([math.sin(t) * math.cos(p), math.sin(t) * math.sin(p), math.cos(t)])
 
 
+@pytest.mark.proof("Reflectance of glass against angle", source="Fresnel's equations", kind="physics")
 def test_fresnel_of_glass() -> None:
     # n = 1.5: 4 % at normal incidence, everything at grazing; Brewster's angle still reflects half the s part
     assert called(fresnel)(F(1), F(1.5)) == pytest.approx(0.04, abs=1e-4)
@@ -125,6 +126,7 @@ def test_white_surfaces_return_all_light_and_never_more(rough: float, metal: flo
         assert albedo == pytest.approx(1.0, abs=0.025)
 
 
+@pytest.mark.proof("Light goes both ways alike", source="Helmholtz reciprocity", kind="physics")
 @given(st.floats(0, 80), st.floats(0, 80), st.floats(0, 180), st.floats(0.2, 1.0))
 @settings(max_examples=60)
 def test_dielectrics_are_reciprocal(a: float, b: float, turn: float, rough: float) -> None:

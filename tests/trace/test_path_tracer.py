@@ -60,6 +60,7 @@ def sphere(radius: float, centre: tuple[float, float, float], rings: int = 48) -
     return np.concatenate([quad(*q) for q in quads])
 
 
+@pytest.mark.proof("A matt card reads ρ E / π", source="Lambert's law", kind="physics")
 @pytest.mark.parametrize("elevation", [60.0, 25.0, 5.0])
 def test_a_level_card_reads_reflectance_times_illuminance_over_pi(
     tracer: Renderer, solver: SkySolver, elevation: float
@@ -77,6 +78,7 @@ def test_a_coloured_card_keeps_its_colour(tracer: Renderer) -> None:
     assert film.mean("sky").mean((0, 1)) == pytest.approx(10.0 * (REC709_TO_AP1 @ [0.7, 0.1, 0.05]), rel=0.02)
 
 
+@pytest.mark.proof("A white sphere vanishes in a uniform sky", source="white furnace", kind="physics")
 def test_a_white_sphere_vanishes_in_a_uniform_sky(tracer: Renderer) -> None:
     scene = make_scene((sphere(1.0, (0.0, 0.0, 0.0)), matt(1.0)))
     film = expose(
@@ -86,6 +88,7 @@ def test_a_white_sphere_vanishes_in_a_uniform_sky(tracer: Renderer) -> None:
     assert np.abs(film.mean("sky")[20:28, 20:28].mean((0, 1)) - 50.0).max() < 1.0
 
 
+@pytest.mark.proof("A white metal returns all light at any roughness", source="white furnace", kind="physics")
 @pytest.mark.parametrize("roughness", [0.0, 0.1, 0.3, 0.6, 1.0])
 def test_a_smooth_white_metal_returns_all_light(tracer: Renderer, roughness: float) -> None:
     metal = Material("metal", (1.0, 1.0, 1.0), roughness, 1.0)
@@ -101,6 +104,7 @@ def test_gloss_never_adds_energy(tracer: Renderer) -> None:
             assert 0.97 * 50 < film.mean("sky").mean() < 50.5
 
 
+@pytest.mark.proof("The tip of a pole's shadow", source="cotangent of the sun's height", kind="physics")
 @pytest.mark.parametrize(("azimuth", "elevation"), [(180.0, 45.0), (225.0, 30.0), (80.0, 60.0)])
 def test_shadow_tip_of_a_pole_matches_cotangent(tracer: Renderer, azimuth: float, elevation: float) -> None:
     h, r = 10.0, 0.02
@@ -120,6 +124,9 @@ def test_shadow_tip_of_a_pole_matches_cotangent(tracer: Renderer, azimuth: float
     assert abs((east * math.cos(away) - north * math.sin(away)).mean()) < 0.02
 
 
+@pytest.mark.proof(
+    "The penumbra is a 107th of the distance wide", source="2 tan(0.2665°), common practice", kind="practice"
+)
 def test_penumbra_of_an_edge_is_distance_over_107_wide(tracer: Renderer) -> None:
     # sun overhead, a roof 4 m up: umbra to light over 4 m / 107 (practice; 2 tan 0.2665 deg)
     roof = quad((-20.0, -20.0, 4.0), (0.0, -20.0, 4.0), (0.0, 20.0, 4.0), (-20.0, 20.0, 4.0))
@@ -164,6 +171,7 @@ def test_interreflection_of_a_closed_white_room_follows_the_series(tracer: Rende
     assert levels[3] - levels[2] < levels[2] - levels[1] + 0.3
 
 
+@pytest.mark.proof("A pane passes 92 %", source="Fresnel, n = 1.5", kind="physics")
 def test_a_thin_pane_transmits_92_percent(tracer: Renderer) -> None:
     # Fresnel, n = 1.5, both faces and all reflections between them: 92.3 % (4.3 % each face at normal incidence)
     pane = Material("pane", (1.0, 1.0, 1.0), 0.0, 0.0, 1.0, 1.5, True)

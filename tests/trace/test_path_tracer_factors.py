@@ -51,6 +51,11 @@ def received(tracer: Renderer, card: np.ndarray, glow: np.ndarray, camera: Camer
     return float((film.mean("lamps") @ AP1_LUMINANCE).sum() / (0.5 * WHITE * shown))
 
 
+@pytest.mark.proof(
+    "Opposed rectangles exchange light",
+    source="Howell, Catalog of Radiation Heat Transfer Configuration Factors, C-11",
+    kind="published",
+)
 @pytest.mark.parametrize(("wide", "deep", "apart"), [(1.0, 1.0, 1.0), (2.0, 1.0, 0.7), (1.0, 3.0, 2.0)])
 def test_opposed_rectangles_exchange_light_as_howell_c11(
     tracer: Renderer, wide: float, deep: float, apart: float
@@ -66,6 +71,7 @@ def test_opposed_rectangles_exchange_light_as_howell_c11(
     )
 
 
+@pytest.mark.proof("Rectangles in a corner exchange light", source="Howell, C-14", kind="published")
 @pytest.mark.parametrize(("high", "wide"), [(1.0, 1.0), (0.5, 2.0)])
 def test_rectangles_in_a_corner_exchange_light_as_howell_c14(
     tracer: Renderer, high: float, wide: float
@@ -77,6 +83,7 @@ def test_rectangles_in_a_corner_exchange_light_as_howell_c14(
     assert received(tracer, floor, wall, camera) == pytest.approx(cornered(high, wide), rel=0.012)
 
 
+@pytest.mark.proof("Clear glass vanishes in a uniform sky", source="white furnace", kind="physics")
 @pytest.mark.parametrize("thin", [True, False])
 @pytest.mark.parametrize("body", ["slab", "ball"])
 def test_clear_glass_vanishes_in_a_uniform_sky(tracer: Renderer, thin: bool, body: str) -> None:
@@ -89,6 +96,9 @@ def test_clear_glass_vanishes_in_a_uniform_sky(tracer: Renderer, thin: bool, bod
     assert sky.max() < 50.0 * 1.001  # no pixel gains
 
 
+@pytest.mark.proof(
+    "Profile of a penumbra", source="Hestroffer & Magnan 1998, limb darkening, from memory", kind="memory"
+)
 def test_the_penumbra_is_the_profile_of_a_limb_darkened_disc_over_an_edge(tracer: Renderer) -> None:
     # brightness (1 - r2)^(1/4) over the disc (Hestroffer & Magnan 1998, LIMB = 0.5): its strips at x shine as
     # (1 - x2)^(3/4), and an edge leaves free those up to s

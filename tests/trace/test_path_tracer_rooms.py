@@ -26,6 +26,9 @@ BLACK = Material("black", (0.0, 0.0, 0.0))
 CARD = Material("card", (0.5, 0.5, 0.5))
 
 
+@pytest.mark.proof(
+    "Sky component under a round opening", source="projected solid angle over π", kind="physics"
+)
 @pytest.mark.parametrize("half", [0.25, 0.5, 1.0, 2.0])
 def test_sky_component_under_a_round_opening(tracer: Renderer, half: float) -> None:
     # a level point under a disc of half-angle a in a black lid sees L pi sin^2 a (CIE: sky component)
