@@ -131,8 +131,7 @@ def test_a_missing_model_is_told_once_and_the_light_still_comes(document: Docume
     assert "lost.glb" in failure.sentence
     listener.wait(lambda e: isinstance(e, PaletteSolved))
     engine.request(lost.change("air", turbidity=5.0), 96, 64)
-    listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
-    time.sleep(0.2)
+    listener.wait(lambda e: isinstance(e, Busy) and e.text == "")  # the last word of what was asked
     assert len(listener.of(Failed)) == 1
     engine.close()
 
@@ -172,7 +171,7 @@ def test_a_stopped_wish_keeps_the_picture_it_has(running: tuple[RenderWorker, Li
     listener.forget()
     engine.request(document.change("output", samples=5000), 96, 64, stopped=True)
     frame = listener.wait(lambda e: isinstance(e, Frame))
-    time.sleep(0.2)
+    listener.wait(lambda e: isinstance(e, Busy) and e.text == "")  # the last word of what was asked
     assert frame.samples == 4
     assert {shown.samples for shown in listener.of(Frame)} == {4}
 
