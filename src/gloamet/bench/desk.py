@@ -170,7 +170,7 @@ app.exec()
 """
 )
 
-# The time from a new wish to the worker taking it up, while a full-size pass is under way.
+# The time from a new request to the worker taking it up, while a full-size pass is under way.
 _CANCEL = """
 import json, os, random, threading, time
 from gloamet.document.demo import demo_document
@@ -268,7 +268,7 @@ def hand() -> Result:
 
 
 def cancel() -> Result:
-    """Milliseconds from a new wish to the next picture begun, while rays are under way."""
+    """Milliseconds from a new request to the next picture begun, while rays are under way."""
     run = run_apart(_CANCEL)
     return {"cancel_ms": 1e3 * run["median"], "cancel_worst_ms": 1e3 * run["worst"]}
 

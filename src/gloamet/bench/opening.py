@@ -20,7 +20,7 @@ Result = dict[str, float]
 MESHES, ROWS = 25, 142  # 25 x 2 x 141^2 is a little under a million triangles
 TREES, TREE_TRIANGLES = 1000, 50_000
 
-# Seconds from the wish to the first picture on a desk that has shown a small model before; then the peak of
+# Seconds from the request to the first picture on a desk that has shown a small model before; then the peak of
 # memory above what that took.
 _OPEN = """
 import json, os, resource, sys, threading, time

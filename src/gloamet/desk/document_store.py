@@ -21,22 +21,22 @@ class DocumentStore:
         self.history = History(document)
         self.path, self._title = path, title
         self._saved = document
-        self._worked_on: Document | None = None  # while another document is only shown
+        self._shown: Document | None = None  # a document that is only shown, not worked on
 
     @property
     def current(self) -> Document:
         """The document as it is shown."""
-        return self.history.current
+        return self._shown or self.history.current
 
     @property
     def dirty(self) -> bool:
         """Whether there is something to save."""
-        return (self._worked_on or self.current) != self._saved
+        return self.history.current != self._saved
 
     @property
     def showing_only(self) -> bool:
         """Whether the current document is shown and not worked on."""
-        return self._worked_on is not None
+        return self._shown is not None
 
     @property
     def title(self) -> str:
@@ -45,17 +45,14 @@ class DocumentStore:
 
     def show_only(self, document: Document | None) -> None:
         """Show a document without making it a step; None goes back to the one that is worked on."""
-        worked_on = self._worked_on or self.current
-        self._worked_on = None if document is None else worked_on
-        self.history.current = worked_on if document is None else document
+        self._shown = document
 
     def _end_showing(self, document: Document) -> Document:
         """An edit made while something is only shown, as an edit of what is worked on: its own sun stays."""
-        worked_on, shown = self._worked_on, self.current
-        if worked_on is None:
+        shown, self._shown = self._shown, None
+        if shown is None or document.sun != shown.sun:
             return document
-        self._worked_on, self.history.current = None, worked_on
-        return document if document.sun != shown.sun else document.model_copy(update={"sun": worked_on.sun})
+        return document.model_copy(update={"sun": self.history.current.sun})
 
     def changed(self, section: str | FieldPath, **values: Any) -> Document:
         """The current document with fields of a section replaced. Raises ValidationError for values out of range."""
@@ -67,8 +64,11 @@ class DocumentStore:
 
     def amend(self, document: Document) -> None:
         """Make a document current as part of the step before: what is saved stays saved."""
+        if self._shown is not None:
+            self._shown = document
+            return
         was_saved = not self.dirty
-        self.history.current = document
+        self.history.amend(document)
         if was_saved:
             self._saved = document
 
@@ -84,13 +84,13 @@ class DocumentStore:
 
     def save(self, path: Path) -> None:
         """Write the project. Raises GloametError; nothing is lost then."""
-        document = self._worked_on or self.current
+        document = self.history.current
         save_document(document, path)
         self._saved, self.path = document, path.resolve()
 
     def mark_saved(self) -> None:
         """Take the current document as saved."""
-        self._saved = self.current
+        self._saved = self.history.current
 
 
 def open_store(path: Path) -> DocumentStore:

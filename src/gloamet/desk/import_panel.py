@@ -29,7 +29,7 @@ GROUND_LINE = 0.94  # share of the height where the model and the person stand
 class Elevation(QWidget):
     """The model seen from its front as a silhouette, a person of 1.75 m beside it, to one scale.
 
-    The silhouette is traced off the window's thread; the newest wish wins.
+    The silhouette is traced off the window's thread; the newest request wins.
     """
 
     _traced = Signal(object, object)

@@ -45,6 +45,10 @@ class StepStack(QStackedWidget):
         """Build what is missing, a panel at a time, when the window has a moment."""
         self._idle.start()
 
+    def stop_building(self) -> None:
+        """Build no more: the session is about to end."""
+        self._idle.stop()
+
     def wake(self, awake: bool) -> None:
         """Whether more can be used than the steps that work on a finished picture."""
         self._awake = awake

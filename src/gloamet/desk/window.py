@@ -327,6 +327,7 @@ class DeskWindow(QMainWindow):
         if self.job is not None:
             self.job.stop()
             self.job.wait()
+        self.stack.stop_building()
         self.aimer.close()
         self.session.close()
         event.accept()

@@ -14,10 +14,19 @@ class History:
     """The documents before and after the current one."""
 
     def __init__(self, document: Document) -> None:
-        self.current = document
+        self._current = document
         self._before: list[Document] = []
         self._after: list[Document] = []
         self._key: str | None = None
+
+    @property
+    def current(self) -> Document:
+        """The document that is worked on."""
+        return self._current
+
+    def amend(self, document: Document) -> None:
+        """Make `document` current as part of the step before."""
+        self._current = document
 
     @property
     def can_undo(self) -> bool:
@@ -38,7 +47,7 @@ class History:
             del self._before[:-LIMIT]
         self._key = key
         self._after.clear()
-        self.current = document
+        self._current = document
 
     def end_undo_group(self) -> None:
         """End the running drag: the next push is a step of its own."""
@@ -49,7 +58,7 @@ class History:
         self._key = None
         if self._before:
             self._after.append(self.current)
-            self.current = self._before.pop()
+            self._current = self._before.pop()
         return self.current
 
     def redo(self) -> Document:
@@ -57,5 +66,5 @@ class History:
         self._key = None
         if self._after:
             self._before.append(self.current)
-            self.current = self._after.pop()
+            self._current = self._after.pop()
         return self.current
