@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from pathlib import Path
-from typing import Any
+from typing import Any, ClassVar
 
 import pytest
 
@@ -18,12 +18,13 @@ class Process:
 
     def __init__(self, *_words: Any, **_options: Any) -> None:
         self.code: int | None = None
+        self.pid = id(self)
+        Process.running[self.pid] = self
+
+    running: ClassVar[dict[int, Process]] = {}
 
     def poll(self) -> int | None:
         return self.code
-
-    def terminate(self) -> None:
-        self.code = -15
 
     def wait(self, _seconds: float) -> None:
         assert self.code is not None
@@ -33,6 +34,9 @@ class Process:
 def empty_cache(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("NUMBA_CACHE_DIR", str(tmp_path))
     monkeypatch.setattr(preparation_module.subprocess, "Popen", Process)
+    monkeypatch.setattr(
+        preparation_module.os, "killpg", lambda pid, _signal: setattr(Process.running[pid], "code", -15)
+    )
 
 
 def test_stages_that_are_marked_are_ready(empty_cache: None) -> None:

@@ -6,6 +6,8 @@ be compiled, everything is ready from the beginning.
 
 from __future__ import annotations
 
+import os
+import signal
 import subprocess
 import sys
 import time
@@ -37,7 +39,8 @@ class KernelPreparation:
         if self._process is None and not self.ready():
             self._begin = time.monotonic()
             command = ["nice", "-n", "5", sys.executable, "-m", "gloamet", "prepare"]
-            self._process = subprocess.Popen(command, stderr=subprocess.DEVNULL)
+            # a session of its own: what it starts beside it is stopped with it
+            self._process = subprocess.Popen(command, stderr=subprocess.DEVNULL, start_new_session=True)
 
     def ready(self, *stages: str) -> bool:
         """Whether the kernels of these stages, or of all, are compiled; also when the process has ended, for what it
@@ -66,5 +69,5 @@ class KernelPreparation:
     def close(self) -> None:
         """Stop compiling; what is compiled stays."""
         if self._process is not None and self._process.poll() is None:
-            self._process.terminate()
+            os.killpg(self._process.pid, signal.SIGTERM)
             self._process.wait(5.0)

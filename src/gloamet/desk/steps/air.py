@@ -38,7 +38,6 @@ class AirStep(FormPanel):
         self.add(NumberRow(session, "air", "turbidity", "Turbidity", theme.SKY, logarithmic=True))
         self.reading = label("", "note", wrap=True)
         self.add(self.reading)
-        self.group("Ozone")
         self.add(NumberRow(session, "air", "ozone_du", "Ozone", theme.SKY))
         self.group("Haze near the ground")
         self.add(Switch(session, "air", "haze_on", "Haze layer"))
