@@ -4,8 +4,10 @@
 
 A package of the core enters (all of them when none is named); mutants are drawn from its syntax trees: a number ten
 per cent larger or its sign turned, a comparison or an operator turned round, two arguments swapped, a call's result
-replaced by its argument. Each is tried in a copy of the project, with the tests of its room (`TESTS`). What survives is
-printed with its place, to be killed by a new check or explained in docs/proof.md.
+replaced by its argument. Each is tried in a copy of the project, with the tests of its room (`TESTS`). What survives
+is printed with its place, to be killed by a new check or explained in docs/proof.md. Kernels of a mutated file are
+compiled anew; a number that kernels of other files have frozen stays what it was there, so such mutants may survive
+unjustly.
 """
 
 from __future__ import annotations

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import queue
 import subprocess
 import sys
 from pathlib import Path
@@ -15,8 +16,10 @@ from gloamet.document.lights import LIGHT_LAYERS
 from gloamet.document.model import Document
 from gloamet.output.document_to_light import build_stage, dome_from_document, environment_from_document
 from gloamet.output.layers import read_layers
+from gloamet.preview.events import Failed, Frame
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.shipped_picture import ShippedPicture
+from gloamet.preview.worker import RenderWorker
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Film, Renderer
@@ -88,6 +91,7 @@ def test_the_first_picture_needs_no_kernel() -> None:
     script = """
 import sys
 from gloamet.preview.shipped_picture import ShippedPicture
+from gloamet.preview.events import Failed, Frame
 from gloamet.preview.requests import RenderRequest
 from gloamet.document.demo import demo_document
 assert ShippedPicture().frame(RenderRequest(demo_document(), 744, 520)) is not None
@@ -97,3 +101,18 @@ print([name for name in ("numba", "llvmlite", "pyoidn") if name in sys.modules])
         [sys.executable, "-c", script], capture_output=True, text=True, timeout=60, check=True
     )
     assert ran.stdout.strip() == "[]"
+
+
+def test_layers_that_cannot_be_read_are_told_and_the_picture_comes_all_the_same(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    monkeypatch.setattr("gloamet.preview.shipped_picture.FOLDER", tmp_path)  # nothing is there
+    events: queue.Queue[object] = queue.Queue()
+    worker = RenderWorker(events.put)
+    worker.request(demo_document("product").change("output", samples=1), 96, 64)
+    seen: list[object] = []
+    while not (seen and isinstance(seen[-1], Frame) and seen[-1].exact):
+        seen.append(events.get(timeout=90))
+    said = [event.sentence for event in seen if isinstance(event, Failed)]
+    assert len(said) == 1 and "product.exr could not be read" in said[0]
+    worker.close()

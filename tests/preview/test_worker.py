@@ -88,6 +88,29 @@ def test_a_moved_sun_does_not_read_the_model_again(running: tuple[RenderWorker, 
     assert not listener.of(SceneLoaded)
 
 
+def test_going_back_to_the_setting_before_traces_and_builds_nothing(
+    running: tuple[RenderWorker, Listener, Document],
+) -> None:
+    engine, listener, document = running
+    for there in (
+        document.change("air", turbidity=6.0),
+        document.change("stage.plaster", on=True),
+        document.change("stage.view", fov_deg=25.0),
+    ):
+        engine.request(there, 96, 64)
+        listener.wait(lambda e, there=there: done(e) and e.document is there)
+        listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
+        solved = engine.pipeline._dome._results.copy()
+        listener.forget()
+        engine.request(document, 96, 64)
+        first = listener.wait(lambda e: isinstance(e, Frame))
+        assert first.exact and first.samples == 4  # what was there, at once
+        listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
+        assert {frame.samples for frame in listener.of(Frame)} == {4}
+        assert {id(made) for _, made in engine.pipeline._dome._results} == {id(made) for _, made in solved}
+        listener.forget()
+
+
 def test_a_gain_develops_the_same_film(running: tuple[RenderWorker, Listener, Document]) -> None:
     engine, listener, document = running
     listener.forget()

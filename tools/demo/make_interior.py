@@ -7,6 +7,7 @@ Run it with `python tools/demo/make_interior.py`. Everything is made here from n
 from __future__ import annotations
 
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from glb import Writer
@@ -163,10 +164,24 @@ def quad(corners: list[tuple[float, float, float]]) -> tuple[NDArray, NDArray]:
     return np.asarray(corners, float), np.array([[0, 1, 2], [0, 2, 3]])
 
 
-def main() -> None:
-    """Build and write the scene."""
-    rng = np.random.default_rng(9)
-    w = Writer()
+class Materials(NamedTuple):
+    """The numbers of the scene's materials."""
+
+    planks: int
+    timber: int
+    lime: int
+    board: int
+    glass: int
+    bottle: int
+    silver: int
+    twine: int
+    cork: int
+    lamp: int
+    bulb: int
+
+
+def materials(w: Writer) -> Materials:
+    """All of them."""
     planks = w.material(
         "floor planks", (1, 1, 1), 0.45, picture=w.picture("planks", boards(6, (0.40, 0.28, 0.175), 0.2))
     )
@@ -182,16 +197,25 @@ def main() -> None:
     cork = w.material("cork floats", (0.52, 0.30, 0.16), 0.95)
     lamp = w.material("lamp shade", (0.75, 0.72, 0.66), 0.9)
     bulb = w.material("lamp bulb", (0.9, 0.9, 0.9), 1.0, emission=((1.0, 0.72, 0.42), 6000.0))
+    return Materials(planks, timber, lime, board, glass, bottle, silver, twine, cork, lamp, bulb)
+
+
+def add_room(w: Writer, m: Materials, rng: np.random.Generator) -> None:
+    """Floor, walls, frames, table and roof."""
     for name, boxes, material, size in (
-        ("floor", floor(rng), planks, 1.4),
-        ("walls", walls(), lime, 1.0),
-        ("frames and bench", frames(), timber, 1.4),
-        ("table and shelf", table(), timber, 1.2),
+        ("floor", floor(rng), m.planks, 1.4),
+        ("walls", walls(), m.lime, 1.0),
+        ("frames and bench", frames(), m.timber, 1.4),
+        ("table and shelf", table(), m.timber, 1.2),
     ):
         p, t, uv = boxes.mesh(size)
         w.place(name, w.mesh(name, material, p, t, uv))
     p, t = slopes()
-    w.place("roof", w.mesh("roof", board, p, t))
+    w.place("roof", w.mesh("roof", m.board, p, t))
+
+
+def add_panes(w: Writer, m: Materials) -> None:
+    """Windows, the light in the roof, and the mirror."""
     for k, (a, b) in enumerate(WINDOWS):
         p, t = quad(
             [
@@ -201,14 +225,14 @@ def main() -> None:
                 (-0.105, a, FLOOR + HEAD),
             ]
         )
-        w.place(f"west window {k + 1}", w.mesh(f"west window {k + 1}", glass, p, t))
+        w.place(f"west window {k + 1}", w.mesh(f"west window {k + 1}", m.glass, p, t))
     half, rise = W / 2, (HIGH - LOW) / (W / 2)
     a, b = half + 0.55, half + 1.55
     za, zb = FLOOR + HIGH - rise * 0.55 + 0.1, FLOOR + HIGH - rise * 1.55 + 0.1
     p, t = quad(
         [(a, ROOF_LIGHT[0], za), (b, ROOF_LIGHT[0], zb), (b, ROOF_LIGHT[1], zb), (a, ROOF_LIGHT[1], za)]
     )
-    w.place("roof light", w.mesh("roof light", glass, p, t))
+    w.place("roof light", w.mesh("roof light", m.glass, p, t))
     p, t = quad(
         [
             (W - 0.015, 3.7, FLOOR + 0.7),
@@ -217,17 +241,21 @@ def main() -> None:
             (W - 0.015, 3.7, FLOOR + 2.2),
         ]
     )
-    w.place("mirror", w.mesh("mirror", silver, p, t))
+    w.place("mirror", w.mesh("mirror", m.silver, p, t))
+
+
+def add_things(w: Writer, m: Materials, rng: np.random.Generator) -> None:
+    """Jars, net, floats and the lamp."""
     big, small = jar(0.26, 0.075), jar(0.17, 0.055)
     meshes = [
-        w.mesh("tall jar", bottle, big[0], big[1], None, big[2]),
-        w.mesh("low jar", bottle, small[0], small[1], None, small[2]),
+        w.mesh("tall jar", m.bottle, big[0], big[1], None, big[2]),
+        w.mesh("low jar", m.bottle, small[0], small[1], None, small[2]),
     ]
     spots = ((2.12, 2.62, 0), (2.36, 2.48, 1), (2.25, 2.9, 1), (2.5, 3.95, 0))
     for k, (x, y, kind) in enumerate(spots):
         w.place(f"jar {k + 1}", meshes[kind], (x, y, FLOOR + 0.7805))
     p, t, n = net(rng)
-    w.place("net", w.mesh("net", twine, p, t, None, n))
+    w.place("net", w.mesh("net", m.twine, p, t, None, n))
     ball = turned(
         np.stack(
             [
@@ -238,7 +266,7 @@ def main() -> None:
         ),
         32,
     )
-    mesh = w.mesh("float", cork, ball[0], ball[1], None, ball[2])
+    mesh = w.mesh("float", m.cork, ball[0], ball[1], None, ball[2])
     for k in range(9):
         w.place(f"float {k + 1}", mesh, (0.95 + 0.35 * k, 6.2 + 0.06 * (k % 3), FLOOR + LOW - 0.16))
     for k, (x, y) in enumerate(((3.6, 0.5), (3.85, 0.62), (3.7, 0.78))):
@@ -248,13 +276,13 @@ def main() -> None:
     )
     w.place(
         "lamp shade",
-        w.mesh("lamp shade", lamp, shade[0], shade[1], None, shade[2]),
+        w.mesh("lamp shade", m.lamp, shade[0], shade[1], None, shade[2]),
         (2.32, 3.3, FLOOR + 1.75),
     )
     small_ball = (ball[0] * 0.55, ball[1], ball[2])
     w.place(
         "lamp bulb",
-        w.mesh("lamp bulb", bulb, *small_ball[:2], None, small_ball[2]),
+        w.mesh("lamp bulb", m.bulb, *small_ball[:2], None, small_ball[2]),
         (2.32, 3.3, FLOOR + 1.80),
     )
     cord = tube(
@@ -262,7 +290,16 @@ def main() -> None:
         np.full(3, 0.004),
         8,
     )
-    w.place("lamp cord", w.mesh("lamp cord", twine, cord[0], cord[1], None, cord[2]))
+    w.place("lamp cord", w.mesh("lamp cord", m.twine, cord[0], cord[1], None, cord[2]))
+
+
+def main() -> None:
+    """Build and write the scene."""
+    rng, w = np.random.default_rng(9), Writer()
+    m = materials(w)
+    add_room(w, m, rng)
+    add_panes(w, m)
+    add_things(w, m, rng)
     w.camera("Along the loft", (3.55, 0.45, FLOOR + 1.5), (1.55, 5.2, FLOOR + 1.22), 54.0)
     w.camera("Table", (3.75, 1.9, FLOOR + 1.42), (1.9, 3.4, FLOOR + 0.95), 40.0)
     w.write(TARGET)

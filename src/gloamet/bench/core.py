@@ -48,7 +48,6 @@ def best(work: Callable[[], Any], runs: int = 7) -> float:
 
 def rays() -> Result:
     """Million bounce rays a second, closest and any hit, all threads; ours and the batch interface."""
-
     scene = grove()
     compiled = build_render_scene(scene)
     origins, directions = bounce_rays(compiled, CAMERA, WIDTH, HEIGHT)
@@ -83,7 +82,6 @@ def rays() -> Result:
 
 def paths() -> Result:
     """Path samples a second on the procedural scene and on the demo, 960 x 540, 4 bounces."""
-
     lights, tracer = build_environment(SkySolver().dome(Air(2.5), 150.0, 35.0)), Renderer()
     document = demo_document()
     view = document.stage.view
@@ -103,7 +101,6 @@ def paths() -> Result:
 
 def sky() -> Result:
     """Milliseconds for a whole sky: new air, a moved sun, and new air at dusk."""
-
     solver, tick = SkySolver(), iter(range(10**6))
     return {
         "sky_aerosol_ms": 1e3 * best(lambda: solver.dome(Air(2.5 + 0.001 * next(tick)), 180.0, 30.0), 15),
@@ -114,7 +111,6 @@ def sky() -> Result:
 
 def sun() -> Result:
     """Seconds for 500 000 sun positions, milliseconds for one."""
-
     times = np.linspace(0.0, 1e9, 500_000)
     return {
         "sun_500k_s": best(lambda: sun_position(times, 57.4, 21.5)),
@@ -124,7 +120,6 @@ def sun() -> Result:
 
 def develop() -> Result:
     """Milliseconds to develop 1280 x 800 for the screen through the baked view."""
-
     y, x = np.mgrid[0:800, 0:1280].astype(np.float32)
     picture = np.stack([100 + x, 300 + y, 200 + 0.5 * (x + y)], -1)
     return {"develop_1280x800_ms": 1e3 * best(lambda: develop_screen(picture, DevelopSettings(10.0)))}

@@ -64,7 +64,6 @@ class Bench:
 
     def exact(self, lights: Any, chosen: Chosen, samples: int) -> NDArray[np.float32]:
         """Green of chosen squares, without lamps."""
-
         film, wanted = Film(WIDTH, HEIGHT, seed=1), np.zeros((HEIGHT // BLOCK, WIDTH // BLOCK), np.uint16)
         wanted[chosen] = AT_ONCE
         each = np.repeat(np.repeat(wanted, BLOCK, 0), BLOCK, 1)
@@ -75,7 +74,6 @@ class Bench:
 
 def bench_of(demo: str) -> Bench:
     """A shipped demo ready to be traced."""
-
     document = demo_document(demo)
     scene = place_in_world(read_file(str(document.stage.model)), document.stage)
     return Bench(build_stage(document, scene), camera_from_view(document.stage.view), Renderer())
@@ -83,13 +81,11 @@ def bench_of(demo: str) -> Bench:
 
 def sky_at(azimuth_deg: float, elevation_deg: float) -> Any:
     """Lights of a clear sky."""
-
     return build_environment(SkySolver().dome(Air(2.5), azimuth_deg, elevation_deg))
 
 
 def full_cache(bench: Bench, lights: Any) -> Any:
     """The cache of a demo's view with nothing left to improve."""
-
     cache = RelightCache(bench.scene, bench.camera, WIDTH, HEIGHT, bench.tracer.pool, bench.tracer.threads)
     while not cache.full:
         cache.improve(lights)
@@ -115,7 +111,6 @@ def some_of(where: NDArray[np.bool_]) -> Chosen:
 
 def shaded(cache: Any) -> NDArray[np.bool_]:
     """Squares that lie wholly on surfaces without sun, in the light last relit."""
-
     layer = cache.layers[0]
     dark = (layer.kinds == SURFACE_PIXEL) & (layer.visible == 0)
     return np.asarray(dark.reshape(SHAPE).all((1, 3)))
@@ -130,7 +125,6 @@ def dragged_to(cache: Any, azimuth_deg: float, elevation_deg: float) -> NDArray[
 
 def at_rest(bench: Bench, relit: NDArray[np.float32], lights: Any) -> NDArray[np.float32]:
     """What the desk shows once the exact picture has REST_SAMPLES: that one, cleaned, fading in over the relit one."""
-
     film = Film(WIDTH, HEIGHT)
     bench.tracer.accumulate(
         film, bench.scene, lights, bench.camera, REST_SAMPLES, QUALITIES["steady"].bounces
@@ -184,7 +178,6 @@ def clean() -> Result:
 
 def _seconds_to(bench: Bench, lights: Any, chosen: Chosen, exact: NDArray[np.float32], goal: float) -> float:
     """Tracing as a saved picture is traced, looked at now and then; only the last cleaning is counted."""
-
     film, seconds, looked = Film(WIDTH, HEIGHT), 0.0, 0.0
     aim = StopCriterion(
         100_000, goal / 4.0, BOUNCES

@@ -57,7 +57,6 @@ app.exec()
 
 def scan() -> Result:
     """Seconds to scan a year (52 560 moments, 96 points) for the deck of the demo."""
-
     scene = bench_of("house").scene
     target, site = (
         target_from_part(scene, "deck and steps"),
@@ -73,7 +72,6 @@ def scan() -> Result:
 
 def cloth() -> Result:
     """Milliseconds from another place, and from another turbidity, to the painted year."""
-
     solver, zone = SkySolver(), ZoneInfo("Europe/Riga")
     colours, grid = solve_sky_palette(solver, Air()), year_grid(2026, 50.0, 21.5, zone, MINUTES)
     place = air = float("inf")

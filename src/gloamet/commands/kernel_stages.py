@@ -27,7 +27,6 @@ from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
 
 
 def _sky() -> None:
-
     solver = SkySolver()
     dome = solver.dome(Air(3.0, 10.0, 0.2), 180.0, 30.0)
     build_environment(dome)
@@ -36,7 +35,6 @@ def _sky() -> None:
 
 
 def _rays(relit: bool = False) -> None:
-
     corners = np.array([[-1, -1, 0], [1, -1, 0], [0, 1, 0]], np.float32)
     shape = Shape(corners, np.array([[0, 1, 2]], np.uint32))
     parts = (Part("triangle", 0, shape), Part("pane", 1, shape))
@@ -60,13 +58,11 @@ def _rays(relit: bool = False) -> None:
 
 
 def _develop() -> None:
-
     for view in VIEWS:
         develop_screen(np.ones((4, 4, 3), np.float32), DevelopSettings(0.0, view=view))
 
 
 def _denoise() -> None:
-
     film = Film(16, 16)
     denoise(np.ones((16, 16, 3), np.float32), film)
 

@@ -311,8 +311,10 @@ class Session(QObject):
             self.preparing.emit(event.share, event.seconds_left)
         elif isinstance(event, Busy):
             self.busy.emit(event.text)
-        elif isinstance(event, DiscPainted | PlanFrame):
-            (self.disc_painted if isinstance(event, DiscPainted) else self.plan_ready).emit(event)
+        elif isinstance(event, DiscPainted):
+            self.disc_painted.emit(event)
+        elif isinstance(event, PlanFrame):
+            self.plan_ready.emit(event)
         elif isinstance(event, Failed):
             self._on_failed(event)
 

@@ -39,4 +39,8 @@ LIGHTS = (
 )
 LIGHT_LAYERS = tuple(light.name for light in LIGHTS)
 SHARED_PATH_LAYERS = tuple(light.name for light in LIGHTS if not light.own_paths)
+# planes of a film's second moments: of each light that shares paths, of those together, of lights with their own
+TOGETHER = "together"
+MOMENT_PLANES = (*SHARED_PATH_LAYERS, TOGETHER, *(light.name for light in LIGHTS if light.own_paths))
+MOMENT_INDEX = {name: k for k, name in enumerate(MOMENT_PLANES)}
 HUES = {light.name: light.hue for light in LIGHTS}

@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from pathlib import Path
 from typing import NamedTuple
 
@@ -145,11 +146,16 @@ def panorama_from_document(document: Document) -> SkyDome | None:
     return None if inputs is None else read_panorama(inputs)
 
 
+@lru_cache(maxsize=8)
+def _tint(colour: tuple[float, float, float], water: bool) -> tuple[float, ...]:
+    """Asked for several times a picture while a hand moves."""
+    return tuple(ground_tint(GroundPlane(reflectance=1.0, colour=colour, water=water)).tolist())
+
+
 def tint_from_document(document: Document) -> tuple[float, ...]:
     """The hue of the document's ground below the horizon, of reflectance 1, AP1."""
     ground = document.stage.ground
-    tint = ground_tint(GroundPlane(reflectance=1.0, colour=ground.colour, water=ground.water))
-    return tuple(float(value) for value in tint)
+    return _tint(ground.colour, ground.water)
 
 
 def join_lights(dome: SkyDome, panorama: SkyDome | None, tint: tuple[float, ...]) -> Environment:
@@ -187,7 +193,10 @@ def finished_light(document: Document, film: Film, clean: bool) -> FinishedLight
     for light, part in zip(shining, cleaned or (), strict=False):
         noisy = parts[light.name]
         parts[light.name] = match_mean_luminance(part, noisy) if light.sparse else part
-    return FinishedLight(np.asarray(np.add.reduce([*parts.values()]), np.float32), parts)
+    whole = np.zeros_like(parts[LIGHTS[0].name])
+    for part in parts.values():
+        whole += part
+    return FinishedLight(whole, parts)
 
 
 def with_contours(

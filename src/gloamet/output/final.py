@@ -114,7 +114,9 @@ def _next_pass_samples(
         x0, y0, x1, y1 = aim.region or (0, 0, film.width, film.height)
         batch = int(most_paths / ((x1 - x0) * (y1 - y0)))
         return _top_up(film, min(even, done + min(MAX_SAMPLES_PER_PASS, max(1, batch))), aim.region)
-    if aim.noise is None or noise <= aim.noise:
+    if (
+        done >= aim.samples or aim.noise is None or noise <= aim.noise
+    ):  # of one sample there is no noise to go by
         return np.zeros((film.height, film.width), np.uint16)
     wanted = samples_wanted(film, errors, max(aim.noise, WORST_FIRST_RATIO * noise), aim.samples, aim.region)
     total = int(wanted.sum(dtype=np.int64))

@@ -34,9 +34,10 @@ class StoredLayers(NamedTuple):
 
     def light(self, gains: Gains) -> Floats:
         """The picture: the sum of the lights under gains, cd/m2 in AP1."""
-        pairs = zip(LIGHT_LAYERS, gains, strict=True)
-        parts = [np.float32(gain) * self.lights[name] for name, gain in pairs if name in self.lights]
-        return np.asarray(np.add.reduce(parts), np.float32)
+        out = np.zeros_like(self.albedo)
+        for name, light in self.lights.items():
+            out += light * np.float32(getattr(gains, name))
+        return out
 
     def seen(self) -> SeenSurfaces:
         """What the scene meter reads beside the picture."""

@@ -37,7 +37,6 @@ FIRST_SPEED = 800_000.0  # paths a second until it is measured
 
 def stop_criterion_of(document: Document, film: Film) -> StopCriterion:
     """When the picture on the desk is done."""
-
     quality = QUALITIES[document.stage.quality]
     region = pixel_region(document.stage.rectangle, film.width, film.height)
     return StopCriterion(
@@ -73,7 +72,6 @@ class FrameMaker:
 
         `ahead` is called before the window gets the picture.
         """
-
         document = request.document
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
         exposure = exposure_from_document(document, picture, seen)
@@ -85,7 +83,6 @@ class FrameMaker:
         self._report(self._frame(document, film, pixels, exposure, step))
 
     def _inked(self, document: Document, picture: Floats, exact: bool) -> Floats:
-
         plaster, view = document.stage.plaster, self.view
         if not (plaster.on and plaster.ink) or view is None or self.renderer is None:
             return picture

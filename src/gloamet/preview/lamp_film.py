@@ -37,7 +37,6 @@ class LampFilm:
 
     def update(self, renderer: Renderer, view: View, lights: Environment, bounces: int) -> bool:
         """Trace what is missing; whether the cache has got more of the lamps' light."""
-
         wanted = self.missing(view)
         if wanted and (self._film is None or self._film[0] != view):
             self._film = (view, small_film((view.width, view.height), LAMP_PIXELS))

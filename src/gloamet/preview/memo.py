@@ -25,7 +25,7 @@ class Memo(Generic[Made]):
         if found is None:
             found = (inputs, self._make(*inputs))
         else:
-            self._results.remove(found)
+            self._results = [kept for kept in self._results if kept is not found]
         self._results = [*self._results, found][-self._keep :]
         return found[1]
 

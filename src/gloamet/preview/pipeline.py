@@ -47,7 +47,6 @@ from gloamet.preview.memo import Memo
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.viewport import LightProvider, ViewportRenderer
-from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_palette import solve_sky_palette
@@ -87,12 +86,14 @@ class LightInputs(NamedTuple):
 
 
 class PreparedLight(NamedTuple):
-    """The light of a document, made before its request is worked on."""
+    """The light of a document and what the meter says of it; `quick` when its sky lies between two solved ones."""
 
     document: Document
     inputs: LightInputs
+    dome: SkyDome
     lights: Environment
     solved: LightSolved
+    quick: bool
 
 
 class RenderPipeline:
@@ -118,8 +119,10 @@ class RenderPipeline:
         self._quick_dome = Memo(lambda inputs: solve_sky(inputs, self._interpolator))
         self._panorama_dome = Memo(self._read_panorama, KEPT_SKIES)
         self._environment = Memo(join_lights, KEPT_SKIES)
-        self._disc = Memo(self._paint)
-        self._palette = Memo(self._solve_palette)
+        self._disc = Memo(lambda dome, north_deg: paint_disc(dome, north_deg))
+        self._palette = Memo(lambda air: solve_sky_palette(self._solver, air))
+        self._disc_shown: object = None  # the picture and the palette that were reported
+        self._palette_shown: object = None
         self._refused: FileInputs | None = None
         self._loaded: Scene | None = None  # the placed scene that was reported
         self._prepared: PreparedLight | None = None
@@ -140,23 +143,24 @@ class RenderPipeline:
             light = self._light(document, quick=compiled is not None)
         self._report(light.solved)
         if compiled is None or time.monotonic() - self._disc_painted_at > DISC_SECONDS:
-            self._paint_disc(document)
+            self._show_disc(light.dome, document)
         if compiled is not None:
+            given = light
             sky = LightProvider(
                 light.inputs,
                 light.lights,
-                lambda: self._exact_light(document),
+                lambda: self._exact_light(given),
                 lambda: self._prepare_skies(document),
                 self._prepare_next,
             )
             self.viewport.show(request, compiled, sky, has_picture)
         if not self._superseded():
-            self._paint_skies(document)
+            self._show_skies(document)
 
     def show_light(self, document: Document) -> None:
         """Report the meter's reading and the sky's picture alone: no ray can be traced yet."""
         self._report(self._light(document).solved)
-        self._paint_skies(document)
+        self._show_skies(document)
 
     # -- the stage
 
@@ -199,7 +203,6 @@ class RenderPipeline:
         return scene
 
     def _build(self, scene: Scene, ground: GroundPlane) -> RenderScene:
-
         return build_render_scene(scene, ground, self.compiled)
 
     def _built(self, document: Document, source: FileInputs, opening: bool) -> RenderScene:
@@ -229,15 +232,15 @@ class RenderPipeline:
 
     # -- the sky
 
-    def _exact_light(self, document: Document) -> Environment:
-        """The lights of a document whose hand rests, and what the meter says of them."""
-        light = self._light(document)
-        self._report(light.solved)
+    def _exact_light(self, light: PreparedLight) -> Environment:
+        """The lights of a hand that rests, with what the meter says of them where they were made quickly before."""
+        if light.quick:
+            light = self._light(light.document)
+            self._report(light.solved)
         return light.lights
 
     def _light(self, document: Document, quick: bool = False) -> PreparedLight:
         """The lights of a document and the meter's reading; `quick` may take a sky between two solved ones."""
-
         inputs = LightInputs.of(document)
         sky = inputs.sky
         quick = quick and (sky,) not in self._dome and self._interpolator.covers(sky.air, sky.elevation_deg)
@@ -258,7 +261,8 @@ class RenderPipeline:
             float(air.linke_turbidity),
             moonlit,
         )
-        return PreparedLight(document, inputs, self._environment(dome, panorama, inputs.tint), solved)
+        lights = self._environment(dome, panorama, inputs.tint)
+        return PreparedLight(document, inputs, dome, lights, solved, quick)
 
     def _read_panorama(self, inputs: PanoramaInputs | None) -> SkyDome | None:
         """A panorama as a dome; one that cannot be read is told once, and the rest goes on without."""
@@ -318,24 +322,21 @@ class RenderPipeline:
     def _prepare_skies(self, document: Document) -> None:
         """The sky's picture and colours, and skies beforehand for a hand that will move the sun."""
         if not self._superseded():
-            self._paint_skies(document)
+            self._show_skies(document)
             air, (_azimuth, elevation) = air_from_document(document), sun_from_document(document)
             self._interpolator.precompute(air, elevation, self._superseded, SKY_CACHE_SECONDS)
 
-    def _paint(self, dome: SkyDome, north_deg: float) -> None:
-        self._report(DiscPainted(paint_disc(dome, north_deg)))
-        self._disc_painted_at = time.monotonic()
+    def _show_disc(self, dome: SkyDome, document: Document) -> None:
+        """The sky as a round picture, when it is not what was reported last."""
+        pixels = self._disc(dome, document.sun.north_deg)
+        if pixels is not self._disc_shown:
+            self._disc_shown, self._disc_painted_at = pixels, time.monotonic()
+            self._report(DiscPainted(pixels))
 
-    def _paint_disc(self, document: Document) -> None:
-        """The sky of now as a round picture, when it is not what was painted last."""
-        sky = SkyInputs.of(document)
-        dome = self._dome(sky) if (sky,) in self._dome else self._quick_dome.newest()
-        if dome is not None:
-            self._disc(dome, document.sun.north_deg)
-
-    def _solve_palette(self, air: Air) -> None:
-        self._report(PaletteSolved(solve_sky_palette(self._solver, air)))
-
-    def _paint_skies(self, document: Document) -> None:
-        self._paint_disc(document)
-        self._palette(air_from_document(document))
+    def _show_skies(self, document: Document) -> None:
+        """The sky's picture at rest and its colours against the sun's height, when they are not those reported last."""
+        self._show_disc(self._dome(SkyInputs.of(document)), document)
+        colours = self._palette(air_from_document(document))
+        if colours is not self._palette_shown:
+            self._palette_shown = colours
+            self._report(PaletteSolved(colours))

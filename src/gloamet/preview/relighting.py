@@ -84,7 +84,6 @@ class Relighting:
 
     def follow_ground(self, view: View) -> None:
         """Go on with the cache for a stage whose ground reflects more or less, which is a matter of light alone."""
-
         before = self._view
         if self.cache is None or before is None or not self.cache.ready:
             return
@@ -100,7 +99,6 @@ class Relighting:
         self, view: View, lights: Environment, renderer: Renderer, cancelled: Callable[[], bool]
     ) -> bool:
         """One more step of the cache, a new one when it is of something else; False when it is full."""
-
         if self._view != view:
             pixels = min(max(RELIGHT_BUDGET_S * self._speed, MIN_PIXELS), MAX_PIXELS)
             shrink = max(1.0, math.sqrt(view.width * view.height / pixels))
@@ -116,7 +114,6 @@ class Relighting:
 
     def relit(self, lights: Environment, gains: Gains, rest: object = None) -> Floats:
         """The picture under these lights; with `rest`, all bounces, and kept under that view for the hand-over."""
-
         assert self.cache is not None
         begin, sky_gain = time.perf_counter(), gains.sky
         if lights.panorama is not None:
@@ -142,7 +139,6 @@ class Relighting:
         """Take the lamps' light of a film of `least` samples, which a sun that moves later does not change; whether it
         was taken. That of more paths stays: the film begins anew with every sun, the lamps do not.
         """
-
         if self._view != view or film.samples_in(None) < least or not film.layers["lamps"].any():
             return False
         assert self.cache is not None
@@ -165,7 +161,6 @@ class Relighting:
 
     def seen(self) -> SeenSurfaces:
         """What the scene meter reads beside a relit picture: few pixels, worked out once for each step of the cache."""
-
         cache = self.cache
         assert cache is not None
         key = (cache, cache.samples)
@@ -182,7 +177,6 @@ class Relighting:
 
     def mixed(self, exact: Floats | None, share: float, shape: tuple[int, int]) -> Floats:
         """The picture at rest with its share of the exact one."""
-
         assert self._rest is not None
         relit = resize_bilinear(self._rest[1], shape)
         if exact is None:

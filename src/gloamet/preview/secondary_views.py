@@ -32,7 +32,6 @@ FEWEST_PIXELS = 20_000.0  # of a preview
 
 def small_film(size: tuple[int, int], pixels: float) -> Film:
     """An empty film of the shape of `size`, with about so many pixels and no more than that has."""
-
     shrink = max(1.0, math.sqrt(size[0] * size[1] / max(FEWEST_PIXELS, pixels)))
     return Film(max(16, int(size[0] / shrink)), max(16, int(size[1] / shrink)))
 
@@ -80,7 +79,6 @@ class SecondaryViews:
         in_this_light: bool = False,
     ) -> None:
         """Small pictures of the views that have none of this stage, or of this stage in this light."""
-
         views = [named.view for named in document.stage.views]
         self._thumbs = {view: made for view, made in self._thumbs.items() if view in views}
         for view in views:
@@ -100,7 +98,6 @@ class SecondaryViews:
 
     def _developed(self, document: Document, film: Film) -> NDArray[np.uint8] | None:
         """A small film cleaned and developed by its own meter."""
-
         clean = denoise(film.light(gains_from_document(document)), film, cancelled=self._superseded)
         if clean is None:
             return None

@@ -30,7 +30,6 @@ def _directions(north_deg: float) -> NDArray[np.float32]:
 
 def paint_disc(dome: Any, north_deg: float) -> NDArray[np.uint8]:
     """The whole sky seen from below as a round picture, north up and east right, RGBX."""
-
     light = dome_radiance(dome, _directions(north_deg))
     middle = float(np.exp(np.log(light[::4, ::4] @ AP1_LUMINANCE + 1e-9).mean()))
     # dusk may look darker than day: the eye adapts only partly

@@ -10,6 +10,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,12 +57,20 @@ class LightProvider:
     ahead: Callable[[], None]
 
 
+class FilmInputs(NamedTuple):
+    """What a film is exposed with: the view, the inputs of its light, and how many bounces."""
+
+    view: View
+    light: object
+    bounces: int
+
+
 @dataclass(eq=False)
 class Exposed:
     """A film and what was made of it: its clean picture with what that depends on, and what was shown last with the
     pass it came from."""
 
-    inputs: object
+    inputs: FilmInputs
     film: Film
     started: float = field(default_factory=time.monotonic)
     clean: tuple[object, Floats] | None = None
@@ -89,7 +98,6 @@ class ViewportRenderer:
     @property
     def renderer(self) -> Renderer:
         """The threads that trace, started when they are first needed."""
-
         if self._renderer is None:
             self._report(Busy("preparing the rays"))
             self._renderer = self._frames.renderer = Renderer()
@@ -104,17 +112,16 @@ class ViewportRenderer:
         self._view = self._frames.view = view = View(
             compiled, camera_from_view(request.document.stage.view), *size
         )
-        inputs, lights = (view, sky.inputs, quality.bounces), sky.lights
+        inputs, lights = FilmInputs(view, sky.inputs, quality.bounces), sky.lights
         gains = gains_from_document(request.document)
         before, self._exposed = self._exposed, None
-        if (inputs, view.width, view.height) in self._films:
+        if (inputs,) in self._films:
             self._expose(inputs)
-        fresh = self._exposed is None
-        # a film that is come back to wants its relit picture while it is noisy
-        if fresh or self._exposed is not before:
+        fresh, other = self._exposed is None, self._exposed is not before
+        if fresh or other:
             self._relit_shown = None
-        again = self._exposed is not before and self._exposed is not None
-        moved = fresh or gains != self._gains or (again and self._samples() < CROSSFADE_END)
+        # a film that is come back to wants its relit picture while it is noisy
+        moved = fresh or gains != self._gains or (other and self._samples() < CROSSFADE_END)
         self._relighting.follow_ground(view)
         self._show_first_image(request, lights, gains, sky.ahead, has_picture)
         self._gains = gains
@@ -126,8 +133,8 @@ class ViewportRenderer:
             time.sleep(0.005)
         if self._superseded():
             return
+        lights = sky.exact()
         if moved:
-            lights = sky.exact()
             self._refine_relit(request, lights, gains, (inputs, gains), sky.idle)
             if self._superseded():
                 return
@@ -139,9 +146,8 @@ class ViewportRenderer:
             plan(PLAN_SAMPLES)
         self._beside.draw_thumbs(request.document, self.renderer, compiled, lights, in_this_light=True)
 
-    def _expose(self, inputs: object) -> None:
-        assert self._view is not None
-        self._exposed = self._films(inputs, self._view.width, self._view.height)
+    def _expose(self, inputs: FilmInputs) -> None:
+        self._exposed = self._films(inputs)
         self._frames.started = self._exposed.started
 
     def _samples(self) -> float:
@@ -253,7 +259,6 @@ class ViewportRenderer:
     # -- the picture
 
     def _refine(self, request: RenderRequest, lights: Environment) -> None:
-
         assert self._exposed is not None and self._view is not None
         film, view = self._exposed.film, self._view
         aim = stop_criterion_of(request.document, film)
@@ -285,7 +290,6 @@ class ViewportRenderer:
 
     def _renew_guides(self, film: Film) -> None:
         """Edges for enlarging previews, from the film at its first, fourth and sixteenth sample."""
-
         level, view = sum(film.samples_in(None) >= samples for samples in GUIDED_AT), self._guided_view()
         if level and (self._guides is None or (self._guides[0], self._guides[2]) != (view, level)):
             self._guides = (view, guides_from_film(film), level)
@@ -298,7 +302,6 @@ class ViewportRenderer:
 
     def _preview(self, request: RenderRequest, lights: Environment) -> None:
         """A picture small enough to be there at once."""
-
         assert self._view is not None
         view, speed = self._view, self._frames.speed
         film = self._previewed = small_film((view.width, view.height), speed * PREVIEW_SECONDS)
@@ -330,7 +333,6 @@ class ViewportRenderer:
 
     def _cleaned(self, request: RenderRequest, exposed: Exposed, gains: Gains) -> Floats | None:
         """The light of a film, denoised when the document asks for it; None when a newer request came."""
-
         film, wanted = exposed.film, request.document.output.denoise_desk
         key = (gains, wanted, float(film.layers["counts"].sum()))
         if exposed.clean is not None and exposed.clean[0] == key:
@@ -345,6 +347,5 @@ class ViewportRenderer:
         return clean
 
 
-def _begin_film(inputs: object, width: int, height: int) -> Exposed:
-
-    return Exposed(inputs, Film(width, height))
+def _begin_film(inputs: FilmInputs) -> Exposed:
+    return Exposed(inputs, Film(inputs.view.width, inputs.view.height))

@@ -97,7 +97,12 @@ class RenderWorker:
         if self._refined_model == request.document.stage.model:
             return False
         self._shipped = self._shipped or ShippedPicture()
-        frame = self._shipped.frame(request)
+        try:
+            frame = self._shipped.frame(request)
+        except GloametError as error:  # the demo is only dark a little longer
+            self._refined_model = request.document.stage.model
+            self._report(Failed(str(error)))
+            return False
         if frame is not None:
             self._report(frame)
         return frame is not None

@@ -17,7 +17,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.lights import LIGHT_LAYERS, SHARED_PATH_LAYERS, Gains
+from gloamet.document.lights import LIGHT_LAYERS, MOMENT_INDEX, MOMENT_PLANES, Gains
 from gloamet.stage.camera import Camera
 from gloamet.trace.environment import Environment
 from gloamet.trace.render_scene import RenderScene
@@ -27,15 +27,9 @@ UNIT_GAINS = Gains()
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 TILE_ROWS, TILE_PATHS = 8, 16_000  # paths between two looks at whether to stop: some 25 ms of one thread
 DEFAULT_BOUNCES = 4
-# planes of `squares`: lights that share paths, those together, lights with paths of their own
-COMBINED_MOMENT_INDEX = len(SHARED_PATH_LAYERS)
-SECOND_MOMENT_INDEX = {
-    name: k + (name not in SHARED_PATH_LAYERS)
-    for k, name in enumerate(sorted(LIGHT_LAYERS, key=lambda name: name not in SHARED_PATH_LAYERS))
-}
 RGB_LAYERS = (*LIGHT_LAYERS, "albedo", "normal")
 SCALAR_LAYERS = ("depth", "squares", "counts")
-BYTES_PER_PIXEL = 4 * (3 * len(RGB_LAYERS) + 1 + len(SECOND_MOMENT_INDEX) + 1 + 1)
+BYTES_PER_PIXEL = 4 * (3 * len(RGB_LAYERS) + 1 + len(MOMENT_PLANES) + 1)
 PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers would share their noise
 
 
@@ -71,7 +65,7 @@ class Film:
         shape = (self.height, self.width, 3)
         self.layers = {name: np.zeros(shape, np.float32) for name in RGB_LAYERS}
         self.layers |= {name: np.zeros(shape[:2], np.float32) for name in SCALAR_LAYERS}
-        self.layers["squares"] = np.zeros((*shape[:2], len(SECOND_MOMENT_INDEX) + 1), np.float32)
+        self.layers["squares"] = np.zeros((*shape[:2], len(MOMENT_PLANES)), np.float32)
 
     def arrays(self) -> FilmArrays:
         """What the integrator adds to: the lights that share their paths, and what is seen first."""
@@ -158,8 +152,8 @@ class _PanoramaTarget:
     def take(self, rows: tuple[int, int]) -> None:
         """Rows that are traced: their squares go to the film."""
         cut = slice(*rows)
-        self._film.layers["squares"][cut, :, SECOND_MOMENT_INDEX["panorama"]] += self._squares[
-            cut, :, SECOND_MOMENT_INDEX["sky"]
+        self._film.layers["squares"][cut, :, MOMENT_INDEX["panorama"]] += self._squares[
+            cut, :, MOMENT_INDEX["sky"]
         ]
         self._squares[cut] = 0.0
 

@@ -11,10 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.document.lights import LIGHT_LAYERS, SHARED_PATH_LAYERS, Gains
+from gloamet.document.lights import LIGHT_LAYERS, MOMENT_INDEX, SHARED_PATH_LAYERS, TOGETHER, Gains
 from gloamet.trace.film import (
-    COMBINED_MOMENT_INDEX,
-    SECOND_MOMENT_INDEX,
     UNIT_GAINS,
     Film,
     Floats,
@@ -52,11 +50,7 @@ def _light_and_variance(
     names = SHARED_PATH_LAYERS if only is None else (only,)
     colours = np.add.reduce([film.layers[name][cut] for name in names])
     light = colours @ AP1_LUMINANCE.astype(np.float32) / n
-    spread = (
-        film.layers["squares"][cut][..., COMBINED_MOMENT_INDEX if only is None else SECOND_MOMENT_INDEX[only]]
-        / n
-        - light**2
-    )
+    spread = film.layers["squares"][cut][..., MOMENT_INDEX[only or TOGETHER]] / n - light**2
     variance = np.maximum(spread, np.float32(0.0)) / (n - np.float32(1.0))
     if only is None and film.layers["panorama"][cut].any():
         more, its_own = _light_and_variance(film, cut, "panorama")

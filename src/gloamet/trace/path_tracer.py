@@ -15,6 +15,7 @@ import math
 import numpy as np
 from numba import njit
 
+from gloamet.document.lights import MOMENT_INDEX, TOGETHER
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.sky.dome import dome_coordinates, sky_radiance
 from gloamet.trace.bsdf import MIRROR_ALPHA, sample_bsdf, sample_thin_glass
@@ -66,6 +67,8 @@ from gloamet.trace.visibility import MAX_PASSES, T_MAX, ray_epsilon
 
 _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
 FIRST_SURFACE_DIMENSION = 2  # pair of even numbers, after the place in the pixel and the one on the lens
+SUN_MOMENT, SKY_MOMENT, LAMPS_MOMENT = (MOMENT_INDEX[name] for name in ("sun", "sky", "lamps"))
+TOGETHER_MOMENT = MOMENT_INDEX[TOGETHER]
 ROULETTE_FROM = F(0.97)  # survival probabilities above this are not worth a random number
 NO_GUIDED = GuidedSample(NO_CONE, F(0), UP, BLACK, F(0), F(0))
 
@@ -268,10 +271,10 @@ def _add_sample(film, y, x, result):
     film.depth[y, x] += result.depth
     by_sun, by_sky, by_lamps = luminance(result.sun), luminance(result.sky), luminance(result.lamps)
     together = by_sun + by_sky + by_lamps
-    film.squares[y, x, 0] += by_sun * by_sun
-    film.squares[y, x, 1] += by_sky * by_sky
-    film.squares[y, x, 2] += by_lamps * by_lamps
-    film.squares[y, x, 3] += together * together
+    film.squares[y, x, SUN_MOMENT] += by_sun * by_sun
+    film.squares[y, x, SKY_MOMENT] += by_sky * by_sky
+    film.squares[y, x, LAMPS_MOMENT] += by_lamps * by_lamps
+    film.squares[y, x, TOGETHER_MOMENT] += together * together
 
 
 @njit(**KERNEL_OPTIONS)

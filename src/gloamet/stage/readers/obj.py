@@ -59,6 +59,7 @@ class _Library:
         return self._seen[name]
 
     def read(self, name: str) -> None:
+        """Read an MTL file beside the model; one that is missing is noted."""
         path = self._beside(name)
         if path is None:
             return
@@ -161,6 +162,7 @@ class _Reader:
             group.corners += (corners[0], corners[k], corners[k + 1])
 
     def read(self) -> None:
+        """Read the file line by line."""
         size, place = max(1, self.path.stat().st_size), 0
         with self.path.open("r", encoding="utf-8", errors="replace") as file:
             for number, line in enumerate(file, 1):

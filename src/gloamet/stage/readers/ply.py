@@ -51,6 +51,7 @@ class _Element:
 
     @property
     def has_lists(self) -> bool:
+        """Whether its rows differ in length."""
         return any(len(p) == 3 for p in self.properties)
 
 
@@ -72,6 +73,7 @@ class _Ply:
         self.order = orders[self.form]
 
     def bad(self, why: str) -> GloametError:
+        """The sentence for a file that cannot be read."""
         return GloametError(f"{self.path.name} cannot be opened: {why}. Export it again.")
 
     def _header(self, words: list[str]) -> None:

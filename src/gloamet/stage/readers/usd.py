@@ -112,6 +112,7 @@ class _Lights:
         self.lamps: list[Lamp] = []
 
     def add(self, row: Row, metres: float) -> None:
+        """Keep a lamp, in world metres."""
         matrix = np.asarray(row["matrix"], float)
         name, kind = str(row["name"]), str(row["kind"])
         if not usable(matrix):

@@ -55,15 +55,18 @@ class _Walk:
         self.material({"name": "unnamed"}, "")
 
     def note(self, text: str) -> None:
+        """Say something once."""
         if text not in self.rows["notes"]:
             self.rows["notes"].append(text)
 
     def material(self, row: Row, key: str) -> int:
+        """Keep a material under its path; its number."""
         self._material_of[key] = len(self.rows["materials"])
         self.rows["materials"].append(row)
         return self._material_of[key]
 
     def run(self) -> None:
+        """Read every prim that can be seen."""
         for prim in Usd.PrimRange(self.stage.GetPseudoRoot(), Usd.TraverseInstanceProxies()):
             if prim.IsA(UsdGeom.Imageable):
                 if UsdGeom.Imageable(prim).ComputeVisibility(self.time) == UsdGeom.Tokens.invisible:
