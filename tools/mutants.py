@@ -1,13 +1,13 @@
 """Mutation testing: break one thing in the source, run the tests that should see it, and list what nobody saw.
 
-    ./run mutants [PACKAGE] [--sample N] [--seed S]
+    ./run mutants [PACKAGE] [--sample N] [--seed S] [--kernels]
 
 A package of the core enters (all of them when none is named); mutants are drawn from its syntax trees: a number ten
 per cent larger or its sign turned, a comparison or an operator turned round, two arguments swapped, a call's result
-replaced by its argument. Each is tried in a copy of the project, with the tests of its room (`TESTS`). What survives
-is printed with its place, to be killed by a new check or explained in docs/proof.md. Kernels of a mutated file are
-compiled anew; a number that kernels of other files have frozen stays what it was there, so such mutants may survive
-unjustly.
+replaced by its argument. Each is tried in a copy of the project, with the tests of its room (`TESTS`), those named
+after the mutated module first. What survives is printed with its place, to be killed by a new check or explained in
+docs/proof.md. Kernels of a mutated file are compiled anew; a number that kernels of other files have frozen stays what
+it was there, so such mutants may survive unjustly.
 """
 
 from __future__ import annotations
@@ -23,7 +23,9 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
+from queue import SimpleQueue
 from typing import NamedTuple
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -146,18 +148,26 @@ def mutants_of(path: Path) -> list[Mutant]:
     return out
 
 
-def _killed(mutant: Mutant, copied: Path, cache: Path) -> bool:
-    """Whether the tests of its room see a mutant."""
+def _tests_of(inside: Path, copied: Path) -> list[str]:
+    """The tests of a module's room, those named after the module first."""
+    room, stem = inside.parts[2], inside.stem
+    named = sorted((copied / "tests").rglob(f"test_{stem}*.py"))
+    return [*(str(path.relative_to(copied)) for path in named if room in path.parts), *TESTS[room]]
+
+
+def _killed(mutant: Mutant, copied: Path) -> bool:
+    """Whether the tests of its room see a mutant, tried in a copy of the project."""
     inside = mutant.path.relative_to(ROOT)
-    target, room = copied / inside, inside.parts[2]
+    target = copied / inside
     before = target.read_bytes()
+    kernels = copied / "kernels"
+    environment = {**os.environ, "PYTHONPATH": str(copied / "src"), "NUMBA_CACHE_DIR": str(kernels)}
+    environment["QT_QPA_PLATFORM"] = "offscreen"
     fresh = None
-    environment = {**os.environ, "PYTHONPATH": str(copied / "src"), "NUMBA_CACHE_DIR": str(cache)}
-    if room in ("trace", "sky", "develop") and b"njit" in before:  # kernels that call it froze what it was
-        fresh = tempfile.mkdtemp()
-        environment["NUMBA_CACHE_DIR"] = fresh
+    if inside.parts[2] in ("trace", "sky", "develop") and b"njit" in before:  # callers froze what it was
+        fresh = environment["NUMBA_CACHE_DIR"] = tempfile.mkdtemp()
     target.write_text(mutant.source)
-    words = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *TESTS[room]]
+    words = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *_tests_of(inside, copied)]
     try:
         ran = subprocess.run(words, cwd=copied, env=environment, capture_output=True, timeout=LONGEST_S)
         return ran.returncode != 0
@@ -169,6 +179,28 @@ def _killed(mutant: Mutant, copied: Path, cache: Path) -> bool:
             shutil.rmtree(fresh, ignore_errors=True)
 
 
+def _try_all(drawn: list[Mutant], workers: int) -> list[str]:
+    """The places of the survivors; each worker has a copy of the project to itself."""
+    copies: SimpleQueue[Path] = SimpleQueue()
+    survivors: list[str] = []
+    with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(workers) as pool:
+        for number in range(workers):
+            copied = Path(folder) / str(number)
+            shutil.copytree(ROOT, copied, ignore=shutil.ignore_patterns(".venv", ".git", "__pycache__"))
+            copies.put(copied)
+
+        def tried(mutant: Mutant) -> None:
+            copied = copies.get()
+            dead = _killed(mutant, copied)
+            copies.put(copied)
+            place = f"{mutant.path.relative_to(ROOT)}:{mutant.line}: {mutant.what}"
+            print("killed  " if dead else "SURVIVED", place, flush=True)
+            survivors.extend([] if dead else [place])
+
+        list(pool.map(tried, drawn))
+    return survivors
+
+
 def main() -> None:
     """Draw, try, tell."""
     parser = argparse.ArgumentParser(
@@ -177,6 +209,7 @@ def main() -> None:
     parser.add_argument("package", nargs="?", choices=CORE, help="only this package")
     parser.add_argument("--sample", type=int, default=20, help="so many mutants (20)")
     parser.add_argument("--seed", type=int, default=1, help="other mutants")
+    parser.add_argument("--workers", type=int, default=2, help="so many at a time (2)")
     parser.add_argument(
         "--kernels", action="store_true", help="those of files with kernels, else those without"
     )
@@ -187,17 +220,10 @@ def main() -> None:
     every = [mutant for path in files for mutant in mutants_of(path)]
     drawn = random.Random(options.seed).sample(every, min(options.sample, len(every)))
     print(f"{len(drawn)} of {len(every)} mutants", flush=True)
-    with tempfile.TemporaryDirectory() as folder:
-        copied, cache = Path(folder) / "project", Path(folder) / "kernels"
-        shutil.copytree(ROOT, copied, ignore=shutil.ignore_patterns(".venv", ".git", "__pycache__"))
-        survivors, begin = [], time.monotonic()
-        for number, mutant in enumerate(drawn, 1):
-            dead = _killed(mutant, copied, cache)
-            place = f"{mutant.path.relative_to(ROOT)}:{mutant.line}: {mutant.what}"
-            print(f"{number:4d}  {'killed  ' if dead else 'SURVIVED'}  {place}", flush=True)
-            survivors += [] if dead else [place]
-        share = 100.0 * (1.0 - len(survivors) / max(1, len(drawn)))
-        print(f"killed {share:.0f} % in {time.monotonic() - begin:.0f} s; survivors:", *survivors, sep="\n  ")
+    begin = time.monotonic()
+    survivors = _try_all(drawn, options.workers)
+    share = 100.0 * (1.0 - len(survivors) / max(1, len(drawn)))
+    print(f"killed {share:.0f} % in {time.monotonic() - begin:.0f} s; survivors:", *survivors, sep="\n  ")
 
 
 if __name__ == "__main__":

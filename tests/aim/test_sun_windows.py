@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date, timedelta
 from zoneinfo import ZoneInfo
 
@@ -89,6 +90,22 @@ def test_east_and_west_are_mirror_images() -> None:
     west = sunlit_fractions(scene, twin.points, twin.normals, False, suns * [-1, 1, 1])
     assert np.allclose(east, west, atol=1.5 / POINTS)
     assert east.min() < 0.9
+
+
+@pytest.mark.parametrize("north", [90.0, -37.0])
+def test_a_scan_under_a_turned_north_is_that_of_the_building_turned_with_it(
+    slotted: RenderScene, north: float
+) -> None:
+    turn = np.radians(north)  # clockwise from above, as bearings are
+    matrix = np.array([[np.cos(turn), np.sin(turn), 0], [-np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
+    parts = [(part.positions[part.triangles] @ matrix.T, GREY) for part in slotted.scene.parts]
+    turned = build_render_scene(make_scene(*parts))
+    up = np.array([0.0, 0.0, 1.0])
+    straight = scan_year(slotted, target_from_part(slotted, "part 0", up), SITE)
+    scan = scan_year(turned, target_from_part(turned, "part 0", up), replace(SITE, north_deg=north))
+    # the points of a square turned by an odd angle lie a few centimetres elsewhere
+    assert np.mean(np.abs(scan.share - straight.share) > 0.5) < 0.002
+    assert straight.share.max() > 0.9
 
 
 def test_spans_hold_exactly_the_sunny_moments_and_are_named_by_day_and_clock(slotted: RenderScene) -> None:

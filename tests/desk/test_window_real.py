@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import shutil
 import subprocess
 import sys
 from datetime import datetime
 from pathlib import Path
+
+import pytest
 
 BEGIN = """
 import json
@@ -101,9 +104,9 @@ def answered():
     pin = session.document.aim.pins[0]
     line = np.subtract(pin.caster, pin.receiver)
     sun = direction(*sun_from_document(session.document))
-    miss = float(np.linalg.norm(np.cross(line, sun)))
-    out = {"when": session.document.sun.wall_time.isoformat(), "mode": session.document.sun.mode, "miss_m": miss,
-           "step_m": pin.receiver[2]}
+    off = float(np.degrees(np.arccos(line @ sun / np.linalg.norm(line))))
+    out = {"when": session.document.sun.wall_time.isoformat(), "mode": session.document.sun.mode, "off_deg": off,
+           "step_m": pin.receiver[2], "said": moments.item(0).text()}
     print(json.dumps(out), flush=True)
     session.store.mark_saved()
     window.close()
@@ -140,7 +143,11 @@ def test_the_walkthrough_of_the_shadow_on_the_third_step_works_on_a_real_screen(
     assert when.month == 5 and abs(when.hour * 60 + when.minute - 540) <= 16
     assert out["mode"] == "almanac"
     assert out["step_m"] < 0.62  # the third step or the one above it, by a pixel
-    assert out["miss_m"] < 0.15
+    said = float(re.search(r"([\d.]+)° off", out["said"])[1])
+    assert said < 0.5  # the walkthrough reads 0.21°; half a pixel of the step is worth 0.1°
+    assert out["off_deg"] == pytest.approx(
+        said, abs=0.02
+    )  # both are rounded to a hundredth, the clock to a minute
 
 
 def test_the_demo_opens_and_follows_the_ribbon_on_a_real_screen(tmp_path: Path) -> None:

@@ -143,7 +143,25 @@ def test_a_damaged_checkpoint_is_a_sentence_and_a_full_disk_leaves_the_older_one
         Checkpoint(path, mark).resume(Film(16, 16))
 
 
-def test_memory_grows_with_the_picture_and_too_much_is_refused(stage: RenderScene) -> None:
+def test_a_checkpoint_is_written_a_minute_after_the_last_one_and_not_before(
+    stage: RenderScene, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    clock = iter(
+        (0.0, 59.0, 61.0, 62.0, 100.0, 123.0, 124.0)
+    )  # begun, asked, asked, written, asked, asked, written
+    monkeypatch.setattr("gloamet.output.checkpoint.time.monotonic", lambda: next(clock))
+    kept = Checkpoint(tmp_path / "night.unfinished", "mark")
+    film, written = Film(8, 8), []
+    for _ in range(4):
+        kept.path.unlink(missing_ok=True)
+        kept.save(film)
+        written.append(kept.path.exists())
+    assert written == [False, True, False, True]
+
+
+def test_memory_grows_with_the_picture_and_too_much_is_refused(
+    stage: RenderScene, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     small, large = (memory_needed(stage, side, side, True) for side in (100, 1000))
     assert large - small > 990_000 * BYTES_PER_PIXEL
     assert memory_needed(stage, 100, 100, False) < small
@@ -152,9 +170,19 @@ def test_memory_grows_with_the_picture_and_too_much_is_refused(stage: RenderScen
     film = Film(10, 10)
     assert sum(layer.nbytes for layer in film.layers.values()) == 100 * BYTES_PER_PIXEL
     check_memory(free // 2)
+    with monkeypatch.context() as patched:
+        patched.setattr("gloamet.output.memory.memory_free", lambda: 2_000_000_000)
+        check_memory(2_000_000_000)
+        with pytest.raises(GloametError, match=r"needs about 2\.1 GB of memory and 2\.0 GB are free"):
+            check_memory(2_060_000_000)
+        patched.setattr("gloamet.output.memory.memory_free", lambda: None)
+        check_memory(2**60)  # where the system does not tell, the picture is tried
     with pytest.raises(GloametError, match="smaller size"):
         check_memory(50 * free)
     assert memory_free(Path("/nowhere")) is None
+    table = tmp_path / "meminfo"
+    table.write_text("MemTotal:  8000 kB\nMemFree:  100 kB\nMemAvailable:  3000 kB\n", encoding="ascii")
+    assert memory_free(table) == 3000 * 1024  # proc(5): kB there are 1024 bytes
 
 
 def test_a_rectangle_is_traced_to_its_aim_and_the_rest_a_little(stage: RenderScene) -> None:

@@ -16,7 +16,7 @@ from typing import Any
 Result = dict[str, float]
 
 COMMON = """
-import json, os, sys, time
+import json, os, sys, time, traceback
 START = float(os.environ["GLOAMET_BENCH_START"])
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
@@ -25,6 +25,12 @@ from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow
 from gloamet.preview.preparation import KernelPreparation
+
+def die(*fault):
+    traceback.print_exception(*fault)
+    os._exit(1)
+
+sys.excepthook = die  # a fault in a slot would let the measure run for ever
 app = QApplication(sys.argv[:1])
 theme.apply(app)
 preparation = KernelPreparation()
@@ -60,7 +66,7 @@ _HAND = (
     + """
 import statistics
 from datetime import timedelta
-state = {"exact": 0, "asked": None, "waits": [], "gap": 0.0, "last": None, "left": 12, "drag": 0}
+state = {"frames": 0, "asked": None, "waits": [], "gap": 0.0, "last": None, "left": 12, "drag": 0}
 
 def beat():
     now = time.perf_counter()
@@ -90,7 +96,7 @@ drag.timeout.connect(scrub)
 
 def frame(f):
     if state["drag"]:
-        state["frames"] = state.get("frames", 0) + 1
+        state["frames"] += 1
         return
     if state["asked"] is not None:
         state["waits"].append(time.perf_counter() - state["asked"])

@@ -51,7 +51,6 @@ SAMPLES = 1024  # of each of their sixteen pixels
 AT_ONCE = 256
 DRAG = 12  # pictures of a drag that ends at the sun asked for, half a degree of azimuth apart
 REST_SAMPLES = 16  # of the exact picture that fades in over the relit one
-SHAPE = (HEIGHT // BLOCK, BLOCK, WIDTH // BLOCK, BLOCK)
 
 
 @dataclass(frozen=True)
@@ -92,9 +91,14 @@ def full_cache(bench: Bench, lights: Any) -> Any:
     return cache
 
 
+def _blocks(array: NDArray[Any]) -> NDArray[Any]:
+    """An array at display size cut into squares: (rows, BLOCK, columns, BLOCK)."""
+    return array.reshape(HEIGHT // BLOCK, BLOCK, WIDTH // BLOCK, BLOCK)
+
+
 def squares(picture: NDArray[np.float32]) -> NDArray[np.float32]:
     """Green of a picture at display size, mean of each square."""
-    return np.asarray(picture[..., 1].reshape(SHAPE).mean((1, 3)))
+    return np.asarray(_blocks(picture[..., 1]).mean((1, 3)))
 
 
 def apart(picture: NDArray[np.float32], chosen: Chosen, exact: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -113,7 +117,7 @@ def shaded(cache: Any) -> NDArray[np.bool_]:
     """Squares that lie wholly on surfaces without sun, in the light last relit."""
     layer = cache.layers[0]
     dark = (layer.kinds == SURFACE_PIXEL) & (layer.visible == 0)
-    return np.asarray(dark.reshape(SHAPE).all((1, 3)))
+    return np.asarray(_blocks(dark).all((1, 3)))
 
 
 def dragged_to(cache: Any, azimuth_deg: float, elevation_deg: float) -> NDArray[np.float32]:
