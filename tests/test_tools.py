@@ -47,3 +47,46 @@ def test_tables_of_numbers_come_out_as_they_are_shipped(
         # sums in another order on another processor may differ in the last digit
         assert made[table] == pytest.approx(shipped, rel=1e-5)
         assert made[table].dtype == shipped.dtype
+
+
+@pytest.mark.proof(
+    "Usual turbidity and altitude of a place",
+    source="Remund et al. 2003; altitudes of pvlib (tables of pvlib, averaged)",
+    kind="library",
+)
+def test_the_tables_of_the_climate_are_averages_of_the_published_ones(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    made: dict[str, np.ndarray] = {}
+    monkeypatch.setattr(np, "savez_compressed", lambda path, **arrays: made.update(arrays))
+    tool("make_climate").main()
+    with np.load(DATA / "climate.npz") as shipped:
+        assert set(shipped.files) == set(made)
+        for name, table in made.items():
+            assert np.array_equal(table, shipped[name])
+
+
+@pytest.mark.parametrize(
+    ("longitude", "latitude", "on_land"),
+    [  # places whose land or sea is beyond doubt; the atlas file itself does not ship
+        (24.1, 55.0, True),
+        (-100.0, 40.0, True),
+        (134.0, -25.0, True),
+        (20.0, 0.0, True),
+        (-30.0, 40.0, False),
+        (-150.0, -20.0, False),
+        (80.0, -20.0, False),
+        (-40.0, 75.0, True),
+    ],
+)
+def test_the_coasts_of_the_map_part_land_and_sea(longitude: float, latitude: float, on_land: bool) -> None:
+    with np.load(DATA / "world.npz") as world:
+        rings = np.split(world["points"], world["ends"][:-1])
+    crossings = 0
+    for ring in rings:  # even-odd rule along the parallel to the east
+        x, y = ring.T
+        u, v = np.roll(x, -1), np.roll(y, -1)
+        cut = (y > latitude) != (v > latitude)
+        at = x[cut] + (latitude - y[cut]) / (v[cut] - y[cut]) * (u[cut] - x[cut])
+        crossings += int((at > longitude).sum())
+    assert (crossings % 2 == 1) == on_land

@@ -20,7 +20,7 @@ TARGET = Path(__file__).parents[1] / "src" / "gloamet" / "data" / "climate.npz"
 def main() -> None:
     """Average and write: linke (12, 180, 360) in twentieths, altitude (360, 720) in steps of 28 m from -450."""
     with h5py.File(SOURCE / "LinkeTurbidities.h5") as file:
-        linke = np.asarray(file["LinkeTurbidity"], float)  # (2160, 4320, 12), from 90 N and 180 W
+        linke = np.asarray(file["LinkeTurbidity"])  # (2160, 4320, 12), from 90 N and 180 W
     side = linke.shape[0] // 180
     linke = linke.reshape(180, side, 360, side, 12).mean((1, 3)).transpose(2, 0, 1)
     with h5py.File(SOURCE / "Altitude.h5") as file:

@@ -9,20 +9,24 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QWheelEvent
+from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPushButton, QTreeWidgetItem, QWidget
+from PySide6.QtWidgets import QApplication, QColorDialog, QPushButton, QTreeWidgetItem, QWidget
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk import stage_actions
 from gloamet.desk.session import Session
 from gloamet.desk.steps.stage import StageStep
+from gloamet.desk.steps.stage.lamps import lamp_row
+from gloamet.desk.steps.stage.material import MaterialBlock
 from gloamet.desk.top_bar import TopBar
 from gloamet.desk.view_conversion import camera_from_document
+from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import demo_document
 from gloamet.preview.events import Frame
 from gloamet.stage.camera import EYE_HEIGHT_M
+from gloamet.stage.scene import Lamp
 from tests.desk.test_window import LEFT, NONE, drag
 
 CHECKED, UNCHECKED = Qt.CheckState.Checked, Qt.CheckState.Unchecked
@@ -558,3 +562,75 @@ def test_opening_is_stopped_by_the_word_stop(window: DeskWindow, qtbot: QtBot) -
     assert len(held) < 600
     assert session.scene is before
     qtbot.waitUntil(lambda: "house.obj" in str(session.document.stage.model), timeout=5000)
+
+
+# -- rows of a material and of a lamp, driven
+
+
+def typed(row: NumberRow, text: str) -> None:
+    """Type into a row as a hand does."""
+    edit = row.begin_typing()
+    edit.setText(text)
+    QTest.keyClick(edit, Qt.Key.Key_Return)
+
+
+def test_rows_of_a_material_write_what_is_typed_and_show_what_means_something(
+    window: DeskWindow, stage: StageStep
+) -> None:
+    session = window.session
+    session.select("box")
+    block = stage.parts.findChild(MaterialBlock)
+    assert block is not None
+    typed(block.rows["roughness"], "0.35")
+    assert session.document.stage.materials[block.name].roughness == pytest.approx(0.35)
+    assert not block.rows["ior"].isVisibleTo(block) and not block.thin.isVisibleTo(block)
+    typed(block.rows["transmission"], "1")
+    assert block.rows["ior"].isVisibleTo(block) and block.thin.isVisibleTo(block)
+    typed(block.rows["ior"], "1,33")
+    was = block.thin.isChecked()
+    block.thin.click()
+    edit = session.document.stage.materials[block.name]
+    assert (edit.ior, edit.thin, edit.transmission) == (pytest.approx(1.33), not was, 1.0)
+    assert "texture_strength" not in block.rows and "normal_strength" not in block.rows
+    notes: list[str] = []
+    session.noticed.connect(lambda text, kind: notes.append(text))
+    typed(block.rows["roughness"], "rough")
+    assert len(notes) == 1 and notes[0].startswith("Roughness: ")
+    assert session.document.stage.materials[block.name].roughness == pytest.approx(0.35)
+
+
+def test_a_colour_chosen_on_the_screen_is_kept_linear(
+    window: DeskWindow, stage: StageStep, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    session = window.session
+    session.select("box")
+    block = stage.parts.findChild(MaterialBlock)
+    assert block is not None and block.colour is not None
+    shown: list[QColor] = []
+
+    def dialog(colour: QColor, *words: object) -> QColor:
+        shown.append(colour)
+        return QColor(188, 0, 255)
+
+    monkeypatch.setattr(QColorDialog, "getColor", dialog)
+    block.colour.swatch.click()
+    r, g, b = session.document.stage.materials[block.name].colour
+    # IEC 61966-2-1: code 188 is 50.3 % of white
+    assert (r, g, b) == (pytest.approx(0.5029, abs=1e-3), 0.0, 1.0)
+    assert "#bc00ff" in block.colour.swatch.styleSheet()
+    monkeypatch.setattr(
+        QColorDialog, "getColor", lambda *words: QColor()
+    )  # the dialog is closed without a choice
+    before = session.document
+    block.colour.swatch.click()
+    assert session.document is before
+
+
+def test_a_lamps_row_shows_the_files_light_and_writes_lumens(window: DeskWindow) -> None:
+    session = window.session
+    lamp = Lamp("pendant", "point", (0.0, 0.0, 2.0), intensity_cd=100.0)
+    row = lamp_row(session, lamp)
+    assert row.value == pytest.approx(400.0 * np.pi, rel=0.01)  # 100 cd all round: 4 pi steradians
+    typed(row, "800 lm")
+    assert session.document.stage.lamps["pendant"].lumens == 800.0
+    assert row.value == 800.0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import date, datetime, timedelta
 
 import numpy as np
@@ -11,6 +12,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk.steps import FIRST_STEP
+from gloamet.desk.steps.sun import SunStep
 from gloamet.desk.steps.sun.almanac import AlmanacPage, BearingField, Jumps, Steps
 from gloamet.desk.steps.sun.hand import HandPage
 from gloamet.desk.widgets.world_map import WorldMap
@@ -184,3 +186,19 @@ def test_a_wall_of_known_bearing_turns_the_compass_and_keeps_the_clock(window: D
     field.edit.setText("southish")  # type: ignore[attr-defined]
     field._on_edited()  # type: ignore[attr-defined]
     assert "not a bearing" in window.notice.text.text()
+
+
+def test_the_moon_of_the_night_is_told_by_phase_and_height(window: DeskWindow) -> None:
+    # the full moon of 3 January 2026, 10:03 UTC (almanac, from memory): high over Riga at midnight, down at noon
+    session = window.session
+    page = step(window, HandPage)
+    window.choose_step(FIRST_STEP)
+    step(window, SunStep).show_page("By hand")
+    session.change("site", latitude_deg=56.95, longitude_deg=24.1, timezone="Europe/Riga")
+    session.change("sun", wall_time=datetime(2026, 1, 3, 0, 0))
+    assert page.moon.text().startswith("Full moon, 100 % lit, ")
+    assert 50 <= int(re.search(r"lit, (\d+)° high", page.moon.text())[1]) <= 62
+    session.change("sun", wall_time=datetime(2026, 1, 3, 12, 0))
+    assert page.moon.text().endswith("below the horizon.")
+    session.change("sun", wall_time=datetime(2026, 1, 18, 22, 0))  # new on 18 January, 19:52 UTC
+    assert page.moon.text().startswith("New moon, 0 % lit")
