@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import doctest
+import hashlib
 import importlib
 import json
 import os
+import re
+import shlex
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -14,7 +18,7 @@ import pytest
 
 import gloamet
 from gloamet import kernelcache
-from gloamet.cli import build_parser, main
+from gloamet.cli import build_parser, joined, main
 from gloamet.document.demo import demo_document
 
 SOURCE = Path(gloamet.__file__).parent
@@ -136,3 +140,74 @@ def test_the_demo_names_a_file_that_ships() -> None:
     document = demo_document()
     assert Path(str(document.stage.model)).is_file()
     assert document.site.name == "Skagur flats"
+
+
+README = (SOURCE.parents[1] / "README.md").read_text()
+COMMANDS = re.findall(r"^\./run gloamet (.+)$", README, re.MULTILINE)
+
+
+@pytest.mark.parametrize("line", COMMANDS)
+def test_every_command_of_the_readme_is_one(line: str) -> None:
+    assert build_parser().parse_args(joined(shlex.split(line))).run is not None
+
+
+def test_the_readme_shows_commands_and_names_files_that_are_there() -> None:
+    assert len(COMMANDS) > 10
+    for target in re.findall(r"\]\(([^)#]+)\)", README):
+        assert target.startswith("http") or (SOURCE.parents[1] / target).exists(), target
+
+
+# -- the script that sets everything up
+
+
+def run_script(folder: Path, *words: str, **programs: str) -> subprocess.CompletedProcess[str]:
+    """`run` of a copy whose packages are ready and whose programs only say what they were called with."""
+    shutil.copy(SOURCE.parents[1] / "run", folder / "run")
+    for name in ("requirements.lock", "pyproject.toml"):
+        shutil.copy(SOURCE.parents[1] / name, folder / name)
+    tools = folder / ".venv" / "bin"
+    tools.mkdir(parents=True)
+    wanted = (folder / "requirements.lock").read_bytes() + (folder / "pyproject.toml").read_bytes()
+    (folder / ".venv" / ".ready").write_text(f"{hashlib.sha256(wanted).hexdigest()}  -")
+    for name in ("gloamet", "python", "ruff", "mypy"):
+        (tools / name).write_text(programs.get(name, f'#!/bin/sh\necho {name} "$@"\n'))
+        (tools / name).chmod(0o755)
+    return subprocess.run([folder / "run", *words], capture_output=True, text=True, check=False)
+
+
+@pytest.mark.parametrize(
+    ("words", "called"),
+    [
+        (("demo", "interior"), ["gloamet demo interior"]),
+        (("gloamet", "sun", "--lat", "1"), ["gloamet sun --lat 1"]),
+        (("mutants", "sky", "--sample", "3"), ["python tools/mutants.py sky --sample 3"]),
+        (
+            ("test", "-k", "two words"),
+            [
+                "ruff format --check src tests tools",
+                "ruff check src tests tools",
+                "mypy",
+                "gloamet prepare",
+                "python -m pytest -k two words",
+            ],
+        ),
+    ],
+)
+def test_the_script_hands_its_words_on(words: tuple[str, ...], called: list[str], tmp_path: Path) -> None:
+    done = run_script(tmp_path, *words)
+    assert done.returncode == 0, done.stderr
+    assert done.stdout.split("\n")[:-1] == called
+
+
+def test_the_script_stops_at_the_first_step_that_fails(tmp_path: Path) -> None:
+    done = run_script(tmp_path, "test", mypy="#!/bin/sh\nexit 7\n")
+    assert done.returncode == 7
+    assert "pytest" not in done.stdout
+
+
+@pytest.mark.parametrize("words", [(), ("tests",), ("--help",)])
+def test_the_script_tells_its_words_when_it_does_not_know_one(words: tuple[str, ...], tmp_path: Path) -> None:
+    done = run_script(tmp_path, *words)
+    assert done.returncode == 1 and done.stdout == ""
+    for word in ("demo", "test", "mutants", "gloamet"):
+        assert f"./run {word}" in done.stderr
