@@ -188,7 +188,7 @@ def run_script(folder: Path, *words: str, **programs: str) -> subprocess.Complet
                 "ruff check src tests tools",
                 "mypy",
                 "gloamet prepare",
-                "python -m pytest -k two words",
+                "python -m pytest -n 2 --dist loadfile -k two words",
             ],
         ),
     ],

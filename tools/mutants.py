@@ -1,13 +1,15 @@
 """Mutation testing: break one thing in the source, run the tests that should see it, and list what nobody saw.
 
-    ./run mutants [PACKAGE] [--sample N] [--seed S] [--kernels]
+    ./run mutants [PACKAGE] [--sample N] [--seed S] [--kernels] [--new-map]
 
 A package of the core enters (all of them when none is named); mutants are drawn from its syntax trees: a number ten
 per cent larger or its sign turned, a comparison or an operator turned round, two arguments swapped, a call's result
-replaced by its argument. Each is tried in a copy of the project, with the tests of its room (`TESTS`), those named
-after the mutated module first. What survives is printed with its place, to be killed by a new check or explained in
-docs/proof.md. Kernels of a mutated file are compiled anew; a number that kernels of other files have frozen stays what
-it was there, so such mutants may survive unjustly.
+replaced by its argument. Each is tried in a copy of the project with the tests that run its line, quickest first; which
+these are, and how long they take, is a map that one run of the whole suite under `coverage` makes (a quarter of an
+hour; kept in `.mutants`). Lines of kernels are not seen there: their tests are those of the module's name and of its
+room. What survives is printed with its place, to be killed by a new check or explained in docs/proof.md. Kernels of a
+mutated file are compiled anew; a number that kernels of other files have frozen stays what it was there, so such
+mutants may survive unjustly.
 """
 
 from __future__ import annotations
@@ -15,8 +17,10 @@ from __future__ import annotations
 import argparse
 import ast
 import copy
+import json
 import os
 import random
+import re
 import shutil
 import subprocess
 import sys
@@ -28,20 +32,12 @@ from pathlib import Path
 from queue import SimpleQueue
 from typing import NamedTuple
 
+from coverage import CoverageData
+
 ROOT = Path(__file__).resolve().parents[1]
 CORE = ("aim", "colour", "develop", "document", "meter", "output", "sky", "stage", "sun", "trace")
-TESTS = {
-    "aim": ("tests/aim", "tests/commands/test_aim.py"),
-    "colour": ("tests/develop", "tests/sky/test_air.py"),
-    "develop": ("tests/develop",),
-    "document": ("tests/document", "tests/output/test_document_to_light.py"),
-    "meter": ("tests/meter", "tests/output/test_document_to_picture.py"),
-    "output": ("tests/output", "tests/test_cli.py"),
-    "sky": ("tests/sky", "tests/output/test_document_to_light.py"),
-    "stage": ("tests/stage",),
-    "sun": ("tests/sun", "tests/aim"),
-    "trace": ("tests/trace",),
-}
+MAP = ROOT / ".mutants" / "tests_by_line.json"
+MOST_TESTS, MOST_S = 60, 120.0  # that a mutant is tried with, by the times of the map
 TURNED = {
     ast.Lt: ast.GtE,
     ast.LtE: ast.Gt,
@@ -56,16 +52,20 @@ TURNED = {
     ast.And: ast.Or,
     ast.Or: ast.And,
 }
-LONGEST_S = 600.0  # a mutant that runs longer than this hangs, which is seen
+PATIENCE_S, PATIENCE = (
+    90.0,
+    4.0,
+)  # a mutant that takes this and so many times what its tests take hangs: it is seen
 
 
 class Mutant(NamedTuple):
-    """A file, the line, what was done there, and the source that results."""
+    """A file, the line, what was done there, the source that results, and whether kernels come from it."""
 
     path: Path
     line: int
     what: str
     source: str
+    kernel: bool
 
 
 def _changes(node: ast.AST) -> Iterator[tuple[str, ast.AST]]:
@@ -136,7 +136,8 @@ def _run_nodes(tree: ast.Module) -> set[int]:
 
 def mutants_of(path: Path) -> list[Mutant]:
     """Every mutant of a file."""
-    tree = ast.parse(path.read_text())
+    text = path.read_text()
+    tree, kernel = ast.parse(text), "@njit" in text
     run, out = _run_nodes(tree), []
     for index, node in enumerate(_walk(tree)):
         if id(node) not in run:
@@ -144,54 +145,116 @@ def mutants_of(path: Path) -> list[Mutant]:
         for what, new in _changes(node):
             changed = _Replace(index, copy.deepcopy(new)).visit(copy.deepcopy(tree))
             source = ast.unparse(ast.fix_missing_locations(changed))
-            out.append(Mutant(path, getattr(node, "lineno", 0), what, source))
+            out.append(Mutant(path, getattr(node, "lineno", 0), what, source, kernel))
     return out
 
 
-def _tests_of(inside: Path, copied: Path) -> list[str]:
-    """The tests of a module's room, those named after the module first."""
-    room, stem = inside.parts[2], inside.stem
-    named = sorted((copied / "tests").rglob(f"test_{stem}*.py"))
-    return [*(str(path.relative_to(copied)) for path in named if room in path.parts), *TESTS[room]]
+class TestMap(NamedTuple):
+    """Which tests run a line of a file ("src/…": {line: [test]}), and the seconds each takes."""
+
+    tests: dict[str, dict[str, list[str]]]
+    seconds: dict[str, float]
 
 
-def _killed(mutant: Mutant, copied: Path) -> bool:
-    """Whether the tests of its room see a mutant, tried in a copy of the project."""
+def _make_map() -> TestMap:
+    """Run the whole suite under coverage, each line with the tests that reach it."""
+    print("making the map of tests by line …", flush=True)
+    MAP.parent.mkdir(exist_ok=True)
+    data = MAP.with_name("coverage")
+    environment = {**os.environ, "COVERAGE_FILE": str(data), "QT_QPA_PLATFORM": "offscreen"}
+    words = ["-n", "2", "--dist", "loadfile", "--cov=gloamet", "--cov-context=test", "--cov-report="]
+    words += ["--durations=0", "-vv", "-p", "no:cacheprovider"]
+    ran = subprocess.run(
+        [sys.executable, "-m", "pytest", *words], cwd=ROOT, env=environment, capture_output=True, text=True
+    )
+    seconds: dict[str, float] = {}
+    for took, test in re.findall(r"^([\d.]+)s (?:call|setup)\s+(tests/.+)$", ran.stdout, re.MULTILINE):
+        seconds[test] = seconds.get(test, 0.0) + float(took)
+    covered, tests = CoverageData(str(data)), {}
+    covered.read()
+    for path in covered.measured_files():
+        lines = {
+            str(line): sorted({context.partition("|")[0] for context in contexts if context})
+            for line, contexts in covered.contexts_by_lineno(path).items()
+        }
+        tests[str(Path(path).relative_to(ROOT))] = lines
+    MAP.write_text(json.dumps([tests, seconds]))
+    return TestMap(tests, seconds)
+
+
+def _tests_of(mutant: Mutant, found: TestMap) -> tuple[list[str], float]:
+    """The tests a mutant is tried with, and the seconds they take: those of its line, named after it first."""
     inside = mutant.path.relative_to(ROOT)
-    target = copied / inside
-    before = target.read_bytes()
-    kernels = copied / "kernels"
-    environment = {**os.environ, "PYTHONPATH": str(copied / "src"), "NUMBA_CACHE_DIR": str(kernels)}
-    environment["QT_QPA_PLATFORM"] = "offscreen"
-    fresh = None
-    if inside.parts[2] in ("trace", "sky", "develop") and b"njit" in before:  # callers froze what it was
-        fresh = environment["NUMBA_CACHE_DIR"] = tempfile.mkdtemp()
+    lines = found.tests.get(str(inside), {})
+    reached = set(lines.get(str(mutant.line), ()))
+    if not reached or mutant.kernel:  # run when imported, or compiled: whatever comes near
+        reached = {test for tests in lines.values() for test in tests}
+        reached |= {test for test in found.seconds if test.startswith(f"tests/{inside.parts[2]}/")}
+
+    def order(test: str) -> tuple[bool, bool, float]:
+        file = test.partition("::")[0]
+        away = f"/{inside.parts[2]}/" not in file
+        return Path(file).stem.removeprefix("test_") != inside.stem, away, found.seconds.get(test, 0.0)
+
+    kept, total = [], 0.0
+    for test in sorted(reached, key=order)[:MOST_TESTS]:
+        total += found.seconds.get(test, 0.0)
+        if kept and total > MOST_S:
+            break
+        kept.append(test)
+    return kept, total
+
+
+def _killed(mutant: Mutant, copied: Path, found: TestMap) -> bool:
+    """Whether a test sees a mutant, tried in a copy of the project."""
+    target = copied / mutant.path.relative_to(ROOT)
+    before, stat = target.read_bytes(), target.stat()
+    times = (stat.st_atime_ns, stat.st_mtime_ns)
+    environment = {**os.environ, "PYTHONPATH": str(copied / "src"), "QT_QPA_PLATFORM": "offscreen"}
+    environment["NUMBA_CACHE_DIR"] = tempfile.mkdtemp() if mutant.kernel else str(copied / "kernels")
     target.write_text(mutant.source)
-    words = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *_tests_of(inside, copied)]
+    tests, seconds = _tests_of(mutant, found)
+    patience = (PATIENCE_S + PATIENCE * seconds) * (3.0 if mutant.kernel else 1.0)
+    words = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
     try:
-        ran = subprocess.run(words, cwd=copied, env=environment, capture_output=True, timeout=LONGEST_S)
+        ran = subprocess.run(words, cwd=copied, env=environment, capture_output=True, timeout=patience)
         return ran.returncode != 0
     except subprocess.TimeoutExpired:
         return True
     finally:
         target.write_bytes(before)
-        if fresh is not None:
-            shutil.rmtree(fresh, ignore_errors=True)
+        os.utime(target, ns=times)  # compiled kernels are kept by it
+        if mutant.kernel:
+            shutil.rmtree(environment["NUMBA_CACHE_DIR"], ignore_errors=True)
 
 
-def _try_all(drawn: list[Mutant], workers: int) -> list[str]:
+def _prepare(copied: Path) -> None:
+    """Compile a copy's kernels, so that no mutant waits for them."""
+    environment = {
+        **os.environ,
+        "PYTHONPATH": str(copied / "src"),
+        "NUMBA_CACHE_DIR": str(copied / "kernels"),
+    }
+    words = [sys.executable, "-m", "gloamet", "prepare"]
+    subprocess.run(words, cwd=copied, env=environment, check=True, capture_output=True)
+
+
+def _try_all(drawn: list[Mutant], found: TestMap, workers: int) -> list[str]:
     """The places of the survivors; each worker has a copy of the project to itself."""
     copies: SimpleQueue[Path] = SimpleQueue()
     survivors: list[str] = []
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(workers) as pool:
         for number in range(workers):
             copied = Path(folder) / str(number)
-            shutil.copytree(ROOT, copied, ignore=shutil.ignore_patterns(".venv", ".git", "__pycache__"))
+            shutil.copytree(
+                ROOT, copied, ignore=shutil.ignore_patterns(".venv", ".git", ".mutants", "__pycache__")
+            )
             copies.put(copied)
+        list(pool.map(_prepare, [Path(folder) / str(number) for number in range(workers)]))
 
         def tried(mutant: Mutant) -> None:
             copied = copies.get()
-            dead = _killed(mutant, copied)
+            dead = _killed(mutant, copied, found)
             copies.put(copied)
             place = f"{mutant.path.relative_to(ROOT)}:{mutant.line}: {mutant.what}"
             print("killed  " if dead else "SURVIVED", place, flush=True)
@@ -209,6 +272,9 @@ def main() -> None:
     parser.add_argument("package", nargs="?", choices=CORE, help="only this package")
     parser.add_argument("--sample", type=int, default=20, help="so many mutants (20)")
     parser.add_argument("--seed", type=int, default=1, help="other mutants")
+    parser.add_argument(
+        "--new-map", action="store_true", help="run the suite for the map of tests by line again"
+    )
     parser.add_argument("--workers", type=int, default=2, help="so many at a time (2)")
     parser.add_argument(
         "--kernels", action="store_true", help="those of files with kernels, else those without"
@@ -220,8 +286,9 @@ def main() -> None:
     every = [mutant for path in files for mutant in mutants_of(path)]
     drawn = random.Random(options.seed).sample(every, min(options.sample, len(every)))
     print(f"{len(drawn)} of {len(every)} mutants", flush=True)
+    found = TestMap(*json.loads(MAP.read_text())) if MAP.exists() and not options.new_map else _make_map()
     begin = time.monotonic()
-    survivors = _try_all(drawn, options.workers)
+    survivors = _try_all(drawn, found, options.workers)
     share = 100.0 * (1.0 - len(survivors) / max(1, len(drawn)))
     print(f"killed {share:.0f} % in {time.monotonic() - begin:.0f} s; survivors:", *survivors, sep="\n  ")
 
