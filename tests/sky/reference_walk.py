@@ -18,8 +18,15 @@ START = EARTH_KM + 0.0005
 MARCH = 48  # steps along the sun's ray, shorter near the ground
 # Rayleigh scattering with depolarisation 0.0279 (Bodhaine et al. 1999), Chandrasekhar's form
 GAMMA = 0.0279 / (2.0 - 0.0279)
-# two lobes of Henyey and Greenstein (1941) for continental aerosol (common practice)
-AHEAD, BEHIND, SHARE_AHEAD = 0.80, -0.45, 0.93
+# two lobes of Henyey and Greenstein (1941); of continental aerosol the one ahead has 0.80 (common practice)
+BEHIND, SHARE_AHEAD = -0.45, 0.93
+CONTINENTAL = (
+    0.95,
+    0.80,
+    0.98,
+    0.894,
+    0.3,
+)  # albedo and lobe ahead of aerosol, of haze; its scale height in km
 
 
 @njit(**JIT)
@@ -33,28 +40,29 @@ def _standard_air(h):
 
 
 @njit(**JIT)
-def _densities(h, scale, out):
+def _densities(h, scale, haze_km, out):
     """Densities per km of air, aerosol, ozone and haze, each of which sums to 1 over height."""
     h = max(0.0, h)
     out[0] = _standard_air(h) * scale[0]
     out[1] = math.exp(-h / 1.5) / 1.5
     out[2] = math.exp(-(((h - 22.5) / 6.5) ** 2)) * scale[1]
-    out[3] = math.exp(-h / 0.3) / 0.3
+    out[3] = math.exp(-h / haze_km) / haze_km
 
 
 @njit(**JIT)
-def _scales():
+def _scales(haze_km):
     air, ozone = 0.0, 0.0
     for k in range(20000):
         h = (k + 0.5) * 0.005
         air += _standard_air(h) * 0.005
         ozone += math.exp(-(((h - 22.5) / 6.5) ** 2)) * 0.005
-    return np.array([1.0 / air, 1.0 / ozone])
+    return np.array([1.0 / air, 1.0 / ozone, haze_km])
 
 
 @njit(**JIT)
 def _extinction(h, tau, scale, out):
-    _densities(h, scale, out)
+    """scale: of air, of ozone, and the scale height of the haze."""
+    _densities(h, scale, scale[2], out)
     total = 0.0
     for c in range(4):
         out[c] *= tau[c]
@@ -88,8 +96,8 @@ def _rayleigh(c):
 
 
 @njit(**JIT)
-def _particles(c):
-    ahead = (1.0 - AHEAD**2) / (1.0 + AHEAD**2 - 2.0 * AHEAD * c) ** 1.5
+def _particles(c, g):
+    ahead = (1.0 - g**2) / (1.0 + g**2 - 2.0 * g * c) ** 1.5
     behind = (1.0 - BEHIND**2) / (1.0 + BEHIND**2 - 2.0 * BEHIND * c) ** 1.5
     return (SHARE_AHEAD * ahead + (1.0 - SHARE_AHEAD) * behind) / (4.0 * math.pi)
 
@@ -157,14 +165,16 @@ def _flight(p, d, tau, scale, majorant, parts):
 
 
 @njit(**JIT)
-def walk(tau, aerosol_albedo, ground, sun_mu, photons, seed):
+def walk(tau, particles, ground, sun_mu, photons, seed):
     """Mean and standard error of sky light on level ground per unit extraterrestrial irradiance, one wavelength.
 
-    tau: vertical extinctions (Rayleigh, aerosol, ozone, haze); ground: its reflectance; sun_mu: sine of the height.
+    tau: vertical extinctions (Rayleigh, aerosol, ozone, haze); particles: as CONTINENTAL; ground: its reflectance;
+    sun_mu: sine of the sun's height.
     """
     np.random.seed(seed)
+    albedo, ahead, haze_albedo, haze_ahead, haze_km = particles
     sun = np.array([math.sqrt(1 - sun_mu * sun_mu), 0.0, sun_mu])
-    scale, out, parts = _scales(), np.zeros(4), np.zeros(4)
+    scale, out, parts = _scales(haze_km), np.zeros(4), np.zeros(4)
     majorant = np.zeros(25)
     for b in range(25):
         for k in range(101):
@@ -191,16 +201,19 @@ def walk(tau, aerosol_albedo, ground, sun_mu, photons, seed):
                 light += weight * max(0.0, local) / math.pi * seen
                 d = _lambert(p / r)
             else:
-                particles = (parts[1] + parts[3]) * aerosol_albedo
-                scattered = parts[0] + particles
+                aerosol, haze = parts[1] * albedo, parts[3] * haze_albedo
+                scattered = parts[0] + aerosol + haze
                 weight *= scattered / (parts[0] + parts[1] + parts[2] + parts[3])
                 c = d[0] * sun[0] + d[2] * sun[2]
-                phase = (parts[0] * _rayleigh(c) + particles * _particles(c)) / scattered
-                light += weight * phase * seen
-                if np.random.random() * scattered < parts[0]:
+                phase = parts[0] * _rayleigh(c) + aerosol * _particles(c, ahead)
+                light += weight * (phase + haze * _particles(c, haze_ahead)) / scattered * seen
+                lot = np.random.random() * scattered
+                if lot < parts[0]:
                     c = _rayleigh_cosine()
+                elif np.random.random() > SHARE_AHEAD:
+                    c = _turned(BEHIND)
                 else:
-                    c = _turned(AHEAD if np.random.random() < SHARE_AHEAD else BEHIND)
+                    c = _turned(ahead if lot < parts[0] + aerosol else haze_ahead)
                 d = _deflect(d, c)
             if weight < 0.02:
                 if np.random.random() < 0.5:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.colour.spaces import AP1_TO_XYZ, xyz_to_xy
+from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.sky.air import Air, optical_depths
-from gloamet.sky.dome import SkySolver, dome_radiance
+from gloamet.sky.dome import SkySolver, dome_radiance, sun_transmittance
+from gloamet.sky.particles import HAZE, PARTICLES, KindName
 from gloamet.sky.spectrum import WAVELENGTH_NM
 
 ZENITH = np.array([[0.0, 0.0, 1.0]])
@@ -40,3 +41,68 @@ def test_ozone_makes_the_twilight_zenith_blue(solver: SkySolver) -> None:
     noon = x_of(150.0, 50.0) - x_of(450.0, 50.0)
     assert twilight > 0.02  # a difference that is seen: about ten thresholds
     assert 0.0 < noon < 0.25 * twilight
+
+
+@pytest.mark.proof(
+    "Particles: wavelength dependence, light swallowed, asymmetry",
+    source="OPAC (Hess et al. 1998), from memory",
+    kind="memory",
+)
+@pytest.mark.parametrize(
+    ("kind", "exponent", "albedo", "asymmetry"),
+    [  # OPAC, 80 % humidity, 550 nm: continental clean to average, urban, maritime clean, desert
+        ("rural", (1.10, 1.42), (0.925, 0.972), (0.703, 0.713)),
+        ("urban", (1.14, 1.43), (0.817, 0.817), (0.689, 0.689)),
+        ("maritime", (0.08, 0.12), (0.997, 0.997), (0.772, 0.772)),
+        ("dust", (0.17, 0.20), (0.888, 0.888), (0.729, 0.729)),
+    ],
+)
+def test_particles_are_those_of_the_published_kinds(
+    kind: KindName, exponent: tuple[float, float], albedo: tuple[float, float], asymmetry: tuple[float, float]
+) -> None:
+    depths = optical_depths(Air(4.0, particles=kind), np.array([450.0, 550.0, 700.0]))
+    slope = -np.log(depths.aerosol[2] / depths.aerosol[0]) / np.log(700.0 / 450.0)
+    assert exponent[0] <= slope <= exponent[1]
+    assert depths.aerosol[1] == pytest.approx(
+        3.0 / 10.3, rel=0.01
+    )  # the same turbidity is the same depth at 550 nm
+    share = depths.aerosol_scatter / depths.aerosol
+    assert (albedo[0] - 1e-9 <= share).all() and (share <= albedo[1] + 1e-9).all()
+    assert asymmetry[0] <= PARTICLES[kind].asymmetry <= asymmetry[1]
+
+
+def test_dust_reddens_a_low_sun_less_than_rural_air_and_soot_dims_the_sky(solver: SkySolver) -> None:
+    rural, urban, dust, sea = (
+        solver.dome(Air(5.0, particles=kind), 180.0, 8.0) for kind in ("rural", "urban", "dust", "maritime")
+    )
+
+    def redness(light: np.ndarray) -> float:
+        return float(light[0] / light[2])
+
+    assert redness(dust.sun_irradiance) < 0.7 * redness(rural.sun_irradiance)
+    # swallowed is what an albedo of 0.82 takes and one of 0.95 or 0.997 does not
+    assert luminance(urban.sky_horizontal) < 0.9 * luminance(rural.sky_horizontal)
+    assert luminance(sea.sky_horizontal) > luminance(rural.sky_horizontal)
+
+
+@pytest.mark.parametrize("height_m", [100.0, 300.0, 1500.0])
+def test_a_deeper_haze_takes_what_its_depth_says_from_a_high_sun(height_m: float) -> None:
+    clear, hazy = Air(2.5), Air(2.5, haze_km=8.0, haze_height_m=height_m)
+    green = int(np.argmin(abs(WAVELENGTH_NM - 550.0)))
+    taken = -np.log(sun_transmittance(hazy, 60.0)[green] / sun_transmittance(clear, 60.0)[green])
+    # Koschmieder's extinction times the scale height, by the air mass of a flat layer
+    wanted = 3.912 / 8.0 * height_m / 1000.0 / np.sin(np.radians(60.0))
+    assert taken == pytest.approx(wanted, rel=0.04)  # profiles have rows 50 m apart
+
+
+def test_haze_is_whiter_than_the_air_it_lies_in(solver: SkySolver) -> None:
+    """Its light is more even over wavelength, and more of it goes on ahead."""
+    depths = optical_depths(Air(3.0, haze_km=5.0), np.array([450.0, 700.0]))
+    assert depths.haze[0] / depths.haze[1] < 1.2 < depths.aerosol[0] / depths.aerosol[1]
+    assert HAZE.asymmetry > PARTICLES["rural"].asymmetry
+    horizon = np.array([[np.cos(np.radians(8.0)), 0.0, np.sin(np.radians(8.0))]])
+    clear, hazy = (
+        dome_radiance(solver.dome(air, 180.0, 40.0), horizon)[0]
+        for air in (Air(2.5), Air(2.5, haze_km=4.0, haze_height_m=400.0))
+    )
+    assert hazy[2] / hazy[0] < clear[2] / clear[0]

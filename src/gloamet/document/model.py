@@ -103,11 +103,30 @@ class AirState(Model):
     """What the sunlight passes through."""
 
     turbidity: float = number(
-        2.6, 1.0, 15.0, "Clear to hazy: total optical depth of the air over that of clean air.", "", 0.1, 2
+        2.6,
+        1.0,
+        20.0,
+        "Clear to hazy: total optical depth of the air over that of clean air. Beyond 10 nature seldom goes.",
+        "",
+        0.1,
+        2,
     )
     haze_on: bool = Field(False, description="A low layer of haze near the ground.")
     haze_km: float = number(
         12.0, 0.5, 100.0, "How far one sees inside the haze layer; it reddens and dims a low sun.", "km", 1, 1
+    )
+    haze_height_m: float = number(
+        300.0,
+        100.0,
+        3000.0,
+        "Height at which the haze has thinned to a third; seen from above it is a white floor.",
+        "m",
+        10,
+        0,
+    )
+    particles: Literal["rural", "urban", "maritime", "dust"] = Field(
+        "rural",
+        description="What floats in the air: it decides how white haze and aureole are and how red a low sun.",
     )
     ozone_du: float = number(
         300.0,

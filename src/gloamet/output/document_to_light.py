@@ -50,7 +50,10 @@ def air_from_document(document: Document) -> Air:
     """The air the document describes."""
     a = document.air
     haze_km = a.haze_km if a.haze_on else None
-    return Air(a.turbidity, haze_km, a.ground_reflectance, document.site.altitude_m, a.ozone_du)
+    site = document.site
+    return Air(
+        a.turbidity, haze_km, a.ground_reflectance, site.altitude_m, a.ozone_du, a.haze_height_m, a.particles
+    )
 
 
 def sun_from_document(document: Document) -> tuple[float, float]:

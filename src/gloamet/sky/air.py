@@ -11,17 +11,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.sky.particles import HAZE, PARTICLES, KindName, ParticleKind
 from gloamet.sky.spectrum import OZONE_PER_ATM_CM, WAVELENGTH_NM, rayleigh_optical_depth
 
 Array = NDArray[np.float64]
 
 TURBIDITY_PER_AOD = 10.3  # T = 1 + AOD550 / Rayleigh optical depth at 550 nm
 AEROSOL_HEIGHT_KM = 1.5
-HAZE_HEIGHT_KM = 0.3
-AEROSOL_EXPONENT = 1.3  # Angstrom exponent of continental aerosol (practice)
-HAZE_EXPONENT = 0.7  # larger particles: greyer (practice)
-AEROSOL_ALBEDO = 0.95
-HAZE_ALBEDO = 0.95
 DOBSON_PER_ATM_CM = 1000.0
 KOSCHMIEDER = 3.912  # ln 50: 2 % contrast (Koschmieder 1924)
 RAYLEIGH_PER_KM_550 = 0.0116  # extinction of clean air at sea level, 550 nm
@@ -31,14 +27,26 @@ PRECIPITABLE_WATER_CM = 1.5
 @dataclass(frozen=True)
 class Air:
     """What the artist sets: turbidity >= 1 (1 is perfectly clean), haze_km the visibility inside the haze
-    layer (None: no haze), ground_reflectance 0..1, altitude_m of the site above the sea, ozone_du the column of ozone
-    in Dobson units."""
+    layer (None: no haze) and haze_height_m the scale height of that layer, ground_reflectance 0..1, altitude_m of the
+    site above the sea, ozone_du the column of ozone in Dobson units, particles the kind of aerosol."""
 
     turbidity: float = 2.5
     haze_km: float | None = None
     ground_reflectance: float = 0.2
     altitude_m: float = 0.0
     ozone_du: float = 300.0
+    haze_height_m: float = 300.0
+    particles: KindName = "rural"
+
+    @property
+    def kind(self) -> ParticleKind:
+        """The particles' own numbers."""
+        return PARTICLES[self.particles]
+
+    @property
+    def haze_height_km(self) -> float:
+        """Scale height of the haze layer."""
+        return self.haze_height_m / 1000.0
 
     @property
     def pressure_ratio(self) -> float:
@@ -70,8 +78,8 @@ class Air:
         is the one at 700 nm (Molineaux et al. 1998).
         """
         mass = 2.0
-        aod700 = self.aod550 * (700.0 / 550.0) ** -AEROSOL_EXPONENT
-        aod700 += self.haze_per_km * HAZE_HEIGHT_KM * (700.0 / 550.0) ** -HAZE_EXPONENT
+        aod700 = self.aod550 * (700.0 / 550.0) ** -self.kind.angstrom_exponent
+        aod700 += self.haze_per_km * self.haze_height_km * (700.0 / 550.0) ** -HAZE.angstrom_exponent
         clean = -0.101 + 0.235 * mass**-0.16
         water = 0.112 * mass**-0.55 * PRECIPITABLE_WATER_CM**0.34
         return -(9.4 + 0.9 * mass) * np.log(np.exp(-mass * (clean + water + aod700))) / mass
@@ -94,22 +102,22 @@ class OpticalDepths:
         return np.stack([self.rayleigh, self.aerosol, self.ozone, self.haze])
 
 
-def turbidity_of_linke(linke: float) -> float:
+def turbidity_of_linke(linke: float, particles: KindName = "rural") -> float:
     """The turbidity, 1 to 15, whose Linke turbidity without haze this is.
 
     >>> round(turbidity_of_linke(float(Air(2.5).linke_turbidity)), 6)
     2.5
     """
     # Linke turbidity is a straight line in aerosol depth, see `Air.linke_turbidity`
-    low, high = float(Air(1.0).linke_turbidity), float(Air(2.0).linke_turbidity)
+    low, high = (float(Air(t, particles=particles).linke_turbidity) for t in (1.0, 2.0))
     return min(max(1.0 + (linke - low) / (high - low), 1.0), 15.0)
 
 
 def optical_depths(air: Air, wavelength_nm: Array = WAVELENGTH_NM) -> OpticalDepths:
     """Vertical optical depths of the air above the site."""
     relative = wavelength_nm / 550.0
-    aerosol = air.aod550 * relative**-AEROSOL_EXPONENT
-    haze = air.haze_per_km * HAZE_HEIGHT_KM * relative**-HAZE_EXPONENT
+    aerosol = air.aod550 * relative**-air.kind.angstrom_exponent
+    haze = air.haze_per_km * air.haze_height_km * relative**-HAZE.angstrom_exponent
     ozone = np.interp(wavelength_nm, WAVELENGTH_NM, OZONE_PER_ATM_CM) * air.ozone_du / DOBSON_PER_ATM_CM
     rayleigh = rayleigh_optical_depth(wavelength_nm) * air.pressure_ratio
-    return OpticalDepths(rayleigh, aerosol, ozone, haze, AEROSOL_ALBEDO * aerosol, HAZE_ALBEDO * haze)
+    return OpticalDepths(rayleigh, aerosol, ozone, haze, air.kind.albedo * aerosol, HAZE.albedo * haze)

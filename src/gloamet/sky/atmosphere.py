@@ -17,27 +17,27 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS
-from gloamet.sky.air import AEROSOL_HEIGHT_KM, HAZE_HEIGHT_KM
+from gloamet.sky.air import AEROSOL_HEIGHT_KM
+from gloamet.sky.particles import BACKWARD_G, FORWARD_SHARE
 
 Array = NDArray[np.float64]
 
 GROUND_KM = 6371.0
 TOP_KM = 6471.0
 HORIZON_KM = math.sqrt(TOP_KM**2 - GROUND_KM**2)
-PROFILE_STEPS = 2001  # every 50 m: the haze layer is 300 m thick
+PROFILE_STEPS = 2001  # every 50 m: the haze layer is 100 m thick at least
 STEPS_PER_KM = (PROFILE_STEPS - 1) / 100.0
 COLUMN_ROWS, COLUMN_COLUMNS = 64, 128
 COLUMN_STEPS = 160  # along a ray; 400 changes sun and day sky by less than 0.1 %
 SUN_RADIUS_RAD = 0.00465
-NSPECIES = 4
+NSPECIES, HAZE_SPECIES = 4, 3
 DELTA_FORWARD = 0.4  # share of aerosol scattering counted as unscattered in higher orders
 
 # Rayleigh depolarisation 0.0279 (Bodhaine et al. 1999, mean of the visible), Chandrasekhar's phase function
 _GAMMA = 0.0279 / (2.0 - 0.0279)
 RAYLEIGH_SCALE = 3.0 / (16.0 * math.pi * (1.0 + 2.0 * _GAMMA))
 RAYLEIGH_FLAT, RAYLEIGH_SQUARE = 1.0 + 3.0 * _GAMMA, 1.0 - _GAMMA
-# Double Henyey-Greenstein of continental aerosol (practice)
-FORWARD_G, BACKWARD_G, FORWARD_SHARE = 0.80, -0.45, 0.93
+KEPT_HEIGHTS = 4  # of the haze layer, whose tables are kept
 
 
 def standard_density(height_km: Array) -> Array:
@@ -64,15 +64,15 @@ def standard_density(height_km: Array) -> Array:
     return out * np.exp(-np.maximum(height_km - 86.0, 0.0) / 5.6)
 
 
-@lru_cache(maxsize=1)
-def profiles() -> Array:
+@lru_cache(maxsize=KEPT_HEIGHTS)
+def profiles(haze_height_km: float) -> Array:
     """The density profiles, shape (PROFILE_STEPS, 4), per km, from the ground to 100 km."""
     h = np.linspace(0.0, 100.0, PROFILE_STEPS)
     rows = [
         standard_density(h),
         np.exp(-h / AEROSOL_HEIGHT_KM),
         np.exp(-(((h - 22.5) / 6.5) ** 2)),
-        np.exp(-h / HAZE_HEIGHT_KM),
+        np.exp(-h / haze_height_km),
     ]
     return np.ascontiguousarray(np.stack([row / np.trapezoid(row, h) for row in rows], 1))
 
@@ -86,15 +86,19 @@ def profile_index(height_km):
 
 
 @njit(**KERNEL_OPTIONS)
-def _column_rows(profile, rows, columns, steps, first, last, table):
+def _column_rows(profile, species, steps, first, last, table):
+    """Rows first..last of a table (COLUMN_ROWS, COLUMN_COLUMNS, 4), for a range of its species."""
+    begin, end = species
     for i in range(first, last):
-        rho = HORIZON_KM * i / (rows - 1)
+        rho = HORIZON_KM * i / (COLUMN_ROWS - 1)
         r = math.sqrt(rho * rho + GROUND_KM * GROUND_KM)
-        for j in range(columns):
-            d = (TOP_KM - r) + (rho + HORIZON_KM - (TOP_KM - r)) * j / (columns - 1)
+        for j in range(COLUMN_COLUMNS):
+            d = (TOP_KM - r) + (rho + HORIZON_KM - (TOP_KM - r)) * j / (COLUMN_COLUMNS - 1)
             mu = 1.0 if d <= 1e-9 else (HORIZON_KM**2 - rho * rho - d * d) / (2 * r * d)
             mu = min(1.0, max(-1.0, mu))
             tangent = -r * mu
+            for c in range(begin, end):
+                table[i, j, c] = 0.0
             for s in range(steps):
                 u0, u1 = s / steps, (s + 1) / steps
                 if mu < 0.0:  # steps shrink towards the lowest point of the ray
@@ -105,24 +109,34 @@ def _column_rows(profile, rows, columns, steps, first, last, table):
                     t0, t1 = d * u0 * u0, d * u1 * u1
                 t = 0.5 * (t0 + t1)
                 k, f = profile_index(math.sqrt(r * r + t * t + 2 * r * mu * t) - GROUND_KM)
-                for c in range(NSPECIES):
+                for c in range(begin, end):
                     table[i, j, c] += (profile[k, c] * (1 - f) + profile[k + 1, c] * f) * (t1 - t0)
 
 
-@lru_cache(maxsize=1)
-def columns() -> Array:
-    """Columns to space for every altitude and ray that misses the ground, shape (64, 128, 4)."""
-    table = np.zeros((COLUMN_ROWS, COLUMN_COLUMNS, NSPECIES))
+def _filled(table: Array, profile: Array, species: tuple[int, int]) -> Array:
+    """A table of columns with some of its species integrated, all cores at once."""
     threads = os.cpu_count() or 1
     cuts = np.linspace(0, COLUMN_ROWS, threads + 1).astype(int)
     with ThreadPoolExecutor(threads) as pool:
         jobs = [
-            pool.submit(_column_rows, profiles(), COLUMN_ROWS, COLUMN_COLUMNS, COLUMN_STEPS, a, b, table)
+            pool.submit(_column_rows, profile, species, COLUMN_STEPS, a, b, table)
             for a, b in zip(cuts[:-1], cuts[1:], strict=True)
         ]
         for job in jobs:
             job.result()
     return table
+
+
+@lru_cache(maxsize=1)
+def _clear_columns() -> Array:
+    """The columns that no haze changes; those of the haze are empty."""
+    return _filled(np.zeros((COLUMN_ROWS, COLUMN_COLUMNS, NSPECIES)), profiles(1.0), (0, HAZE_SPECIES))
+
+
+@lru_cache(maxsize=KEPT_HEIGHTS)
+def columns(haze_height_km: float) -> Array:
+    """Columns to space for every altitude and ray that misses the ground, shape (64, 128, 4)."""
+    return _filled(_clear_columns().copy(), profiles(haze_height_km), (HAZE_SPECIES, NSPECIES))
 
 
 @njit(**KERNEL_OPTIONS)
@@ -167,8 +181,8 @@ def henyey_greenstein(c, g):
     return (1.0 - g * g) / (4.0 * math.pi) / (d * math.sqrt(d))
 
 
-@njit(**KERNEL_OPTIONS)
-def aerosol_phase(c):
-    """Phase function of aerosol and haze (per steradian)."""
+@njit(**INNER_KERNEL_OPTIONS)
+def particle_phase(c, forward_g):
+    """Phase function of particles (per steradian), see `ParticleKind.forward_g`."""
     back = (1.0 - FORWARD_SHARE) * henyey_greenstein(c, BACKWARD_G)
-    return FORWARD_SHARE * henyey_greenstein(c, FORWARD_G) + back
+    return FORWARD_SHARE * henyey_greenstein(c, forward_g) + back

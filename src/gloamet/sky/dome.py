@@ -27,13 +27,22 @@ from gloamet.sky.atmosphere import (
     DELTA_FORWARD,
     GROUND_KM,
     NSPECIES,
-    aerosol_phase,
     column_to_space,
     columns,
+    particle_phase,
     profiles,
     rayleigh_phase,
 )
-from gloamet.sky.scatter import ALTITUDES, SUN_COSINES, ScatteringAir, multiple_rows, sun_paths, view_tables
+from gloamet.sky.particles import HAZE
+from gloamet.sky.scatter import (
+    ALTITUDES,
+    SUN_COSINES,
+    VIEW_TERMS,
+    ScatteringAir,
+    multiple_rows,
+    sun_paths,
+    view_tables,
+)
 from gloamet.sky.spectrum import SOLAR_XYZ_LX
 
 Array = NDArray[np.float64]
@@ -126,13 +135,13 @@ def row_weights() -> tuple[Array, Array]:
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def _tabulate(tables, sun_elevation, sun_azimuth, floor, out):
-    """Fill a dome table from view tables in AP1 (rows, turns, 3, 3)."""
+def _tabulate(tables, forward, sun_elevation, sun_azimuth, floor, out):
+    """Fill a dome table from view tables in AP1 (rows, turns, 4, 3); forward: `forward_g` of aerosol and haze."""
     sun_z, sun_h = math.sin(sun_elevation), math.cos(sun_elevation)
-    row = np.zeros((VIEW_TURNS, 3, 3))
+    row = np.zeros((VIEW_TURNS, VIEW_TERMS, 3))
     # steps over columns alone are worked on several at once
     aside, before, beyond = np.empty(COLUMNS), np.empty(COLUMNS, np.int64), np.empty(COLUMNS)
-    rayleigh, aerosol = np.empty(COLUMNS), np.empty(COLUMNS)
+    rayleigh, aerosol, haze = np.empty(COLUMNS), np.empty(COLUMNS), np.empty(COLUMNS)
     for j in range(COLUMNS):
         turn = 2.0 * math.pi * j / COLUMNS - sun_azimuth
         turn -= 2.0 * math.pi * math.floor(turn / (2.0 * math.pi) + 0.5)
@@ -147,18 +156,19 @@ def _tabulate(tables, sun_elevation, sun_azimuth, floor, out):
         a = int(y)
         fy = y - a
         for b in range(VIEW_TURNS):
-            for n in range(3):
+            for n in range(VIEW_TERMS):
                 for k in range(3):
                     row[b, n, k] = (1 - fy) * tables[a, b, n, k] + fy * tables[a + 1, b, n, k]
         for j in range(COLUMNS):
             c = z * sun_z + h * sun_h * aside[j]
-            rayleigh[j], aerosol[j] = rayleigh_phase(c), aerosol_phase(c)
+            rayleigh[j] = rayleigh_phase(c)
+            aerosol[j], haze[j] = particle_phase(c, forward[0]), particle_phase(c, forward[1])
         for j in range(COLUMNS):
-            b, fx, pr, pa = before[j], beyond[j], rayleigh[j], aerosol[j]
+            b, fx, pr, pa, ph = before[j], beyond[j], rayleigh[j], aerosol[j], haze[j]
             for k in range(3):
-                value = floor + (1 - fx) * (row[b, 0, k] * pr + row[b, 1, k] * pa + row[b, 2, k])
-                value += fx * (row[b + 1, 0, k] * pr + row[b + 1, 1, k] * pa + row[b + 1, 2, k])
-                out[i, j, k] = max(value, 0.0)
+                near = row[b, 0, k] * pr + row[b, 1, k] * pa + row[b, 2, k] * ph + row[b, 3, k]
+                far = row[b + 1, 0, k] * pr + row[b + 1, 1, k] * pa + row[b + 1, 2, k] * ph + row[b + 1, 3, k]
+                out[i, j, k] = max(floor + (1 - fx) * near + fx * far, 0.0)
 
 
 class SkySolver:
@@ -182,13 +192,14 @@ class SkySolver:
             return
         bands = depth.shape[1]
         psi, psi_ground = np.zeros((ALTITUDES, SUN_COSINES, bands)), np.zeros((ALTITUDES, bands))
-        args: tuple[Any, ...] = (profiles(), sun_paths(), depth, scatter_ms)
+        height = air.haze_height_km
+        args: tuple[Any, ...] = (profiles(height), sun_paths(height), depth, scatter_ms)
         # a row a job: the lower ones cost more
         self._share(multiple_rows, [(*args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)])
         self._psi, self._psi_ground, self._key = psi, psi_ground, key
 
     def spectral(self, air: Air, sun_elevation_deg: float) -> tuple[Array, Array, Array]:
-        """View tables (rows, turns, 3, bands) with the ground's light inside, the sun's transmittance (bands), and
+        """View tables (rows, turns, 4, bands) with the ground's light inside, the sun's transmittance (bands), and
         the irradiance of level ground by sun and sky (bands); all per unit of extraterrestrial irradiance."""
         tau = optical_depths(air)
         depth, scatter, scatter_ms = _delta_scaled(tau)
@@ -198,15 +209,16 @@ class SkySolver:
         view_mu = np.sin(np.linspace(0.0, 1.0, VIEW_ROWS) ** 2 * np.pi / 2)
         cosines = np.cos(np.linspace(0.0, np.pi, VIEW_TURNS))
         half = VIEW_ROWS // 2
+        table = columns(air.haze_height_km)
         marched = ScatteringAir(
-            profiles(), columns(), depth, scatter, scatter_ms, self._psi, self._psi_ground
+            profiles(air.haze_height_km), table, depth, scatter, scatter_ms, self._psi, self._psi_ground
         )
         calls = [(marched, mus, mu, cosines, steps) for mu in (view_mu[:half], view_mu[half:])]
         tables, ground = (np.concatenate(p) for p in zip(*self._share(view_tables, calls), strict=True))
-        through = sun_transmittance(tau, sun_elevation_deg)
+        through = sun_transmittance(air, sun_elevation_deg)
         direct = through * visible_disc_fraction(sun_elevation_deg, SUN_DIAMETER_DEG) * max(0.0, mus)
-        level, returned = _level_light(tables, ground, direct, sun_elevation_deg, air.ground_reflectance)
-        tables[:, :, 2] += returned
+        level, returned = _level_light(tables, ground, direct, sun_elevation_deg, air)
+        tables[:, :, 3] += returned
         return tables, through, level
 
     def dome(
@@ -227,15 +239,16 @@ class SkySolver:
         elevation_deg: float,
         diameter_deg: float,
     ) -> SkyDome:
-        """The dome of view tables in AP1 (rows, turns, 3, 3) and the sun's transmittance (bands)."""
+        """The dome of view tables in AP1 (rows, turns, 4, 3) and the sun's transmittance (bands)."""
         table = np.zeros((ROWS, COLUMNS, 3), np.float32)
-        _tabulate(tables, math.radians(elevation_deg), math.radians(azimuth_deg), NIGHT_CD_M2, table)
+        sun_at = math.radians(elevation_deg), math.radians(azimuth_deg)
+        _tabulate(tables, (air.kind.forward_g, HAZE.forward_g), *sun_at, NIGHT_CD_M2, table)
         sun = through @ BANDS_TO_AP1
         return assemble_dome(table, azimuth_deg, elevation_deg, diameter_deg, sun, air.ground_reflectance)
 
 
 def _level_light(
-    tables: Array, ground: Array, direct: Array, elevation_deg: float, albedo: float
+    tables: Array, ground: Array, direct: Array, elevation_deg: float, air: Air
 ) -> tuple[Array, Array]:
     """Irradiance of level ground (bands), and what the lit ground adds to the sky, (rows, 1, bands): the adding
     method per band."""
@@ -243,30 +256,40 @@ def _level_light(
     sun = math.radians(elevation_deg)
     c = np.sin(elevation)[:, None] * math.sin(sun)
     c = c + np.cos(elevation)[:, None] * math.cos(sun) * np.cos(azimuth)[None]
-    phases = (rayleigh_phase_array(c), aerosol_phase_array(c), np.ones_like(c))
+    particles = (particle_phase_array(c, kind.forward_g) for kind in (air.kind, HAZE))
+    phases = (rayleigh_phase_array(c), *particles, np.ones_like(c))
     below = np.zeros(tables.shape[-1])
     for k, phase in enumerate(phases):
         below += np.einsum("ab,abn->n", rows.T @ (weight[:, None] * phase) @ turns, tables[:, :, k])
     returned = (rows.T @ weight * len(azimuth)) @ ground / math.pi
+    albedo = air.ground_reflectance
     level = (below + direct) / (1.0 - albedo * returned)
     return level, (ground * (albedo * level / math.pi))[:, None, :]
 
 
 def rayleigh_phase_array(c: Array) -> Array:
     """rayleigh_phase over an array."""
-    return np.asarray(_phase_array(c.ravel(), 0)).reshape(c.shape)
+    return np.asarray(_rayleigh_phases(c.ravel())).reshape(c.shape)
 
 
-def aerosol_phase_array(c: Array) -> Array:
-    """aerosol_phase over an array."""
-    return np.asarray(_phase_array(c.ravel(), 1)).reshape(c.shape)
+def particle_phase_array(c: Array, forward_g: float) -> Array:
+    """particle_phase over an array."""
+    return np.asarray(_particle_phases(c.ravel(), forward_g)).reshape(c.shape)
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def _phase_array(c, kind):
+def _rayleigh_phases(c):
     out = np.empty_like(c)
     for i in range(c.size):
-        out[i] = rayleigh_phase(c[i]) if kind == 0 else aerosol_phase(c[i])
+        out[i] = rayleigh_phase(c[i])
+    return out
+
+
+@njit(**ALLOCATING_KERNEL_OPTIONS)
+def _particle_phases(c, forward_g):
+    out = np.empty_like(c)
+    for i in range(c.size):
+        out[i] = particle_phase(c[i], forward_g)
     return out
 
 
@@ -276,11 +299,12 @@ def visible_disc_fraction(elevation_deg: float, diameter_deg: float) -> float:
     return 0.5 + (x * math.sqrt(1.0 - x * x) + math.asin(x)) / math.pi
 
 
-def sun_transmittance(tau: OpticalDepths, elevation_deg: float) -> Array:
+def sun_transmittance(air: Air, elevation_deg: float) -> Array:
     """Direct transmittance of the air towards the sun per band; below the horizon that of the horizon."""
     out = np.zeros(NSPECIES)
-    column_to_space(columns(), GROUND_KM + 0.0005, math.sin(math.radians(max(0.0, elevation_deg))), out)
-    return np.exp(-(out @ tau.stacked()))
+    height = math.sin(math.radians(max(0.0, elevation_deg)))
+    column_to_space(columns(air.haze_height_km), GROUND_KM + 0.0005, height, out)
+    return np.exp(-(out @ optical_depths(air).stacked()))
 
 
 def assemble_dome(

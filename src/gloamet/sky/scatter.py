@@ -3,7 +3,7 @@
 Array layouts. Spectral arrays end in the band axis (16). `depth` is (4, bands) of vertical extinctions in
 profile order, `scatter` is (4, bands) of scattering (ozone 0). The multiple-scattering source `psi` is
 (altitudes, sun cosines, bands), its part from a unit of ground radiance `psi_ground` (altitudes, bands).
-A view table is (elevations, azimuths, 3, bands): Rayleigh and aerosol singly scattered, their phase
+A view table is (elevations, azimuths, 4, bands): by Rayleigh, aerosol and haze singly scattered, their phase
 functions not yet applied, and everything scattered more than once. Radiances are per unit of the sun's
 extraterrestrial irradiance.
 """
@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.atmosphere import (
     GROUND_KM,
+    KEPT_HEIGHTS,
     NSPECIES,
     TOP_KM,
     column_to_space,
@@ -34,6 +35,7 @@ SUN_COSINES = 40
 DIRECTIONS = 10
 DAY_AZIMUTHS, DUSK_AZIMUTHS, DUSK_COSINE = 2, 4, 0.05  # two suffice while the sun is up
 PATH_STEPS = 14
+VIEW_TERMS = 4
 COSINE_LOW = -0.6  # signed square root of the lowest sun cosine, -0.36
 ISOTROPIC = 1.0 / (4.0 * math.pi)
 
@@ -121,14 +123,14 @@ def _sun_paths(table):
     return paths
 
 
-@lru_cache(maxsize=1)
-def sun_paths() -> NDArray[np.float32]:
-    """The geometry of second-order scattering, which no air changes.
+@lru_cache(maxsize=KEPT_HEIGHTS)
+def sun_paths(haze_height_km: float) -> NDArray[np.float32]:
+    """The geometry of second-order scattering, which no air but the height of its haze changes.
 
     (altitude, direction, step, sun cosine, azimuth, 5): the four columns from that step to the sun, and the
     visible share of the disc as an isotropic average over the azimuths.
     """
-    return _sun_paths(columns())
+    return _sun_paths(columns(haze_height_km))
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
@@ -228,14 +230,14 @@ class ScatteringAir(NamedTuple):
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
 def view_tables(air, mus, view_mu, cos_azimuth, steps):
-    """The view tables (elevations, azimuths, 3, bands) and the ground's part (elevations, bands) of a `ScatteringAir`.
+    """The view tables (elevations, azimuths, 4, bands) and the ground's part (elevations, bands) of a `ScatteringAir`.
 
     mus: cosine of the sun's zenith angle; view_mu: sines of the view elevations.
     """
     profile, table, depth, scatter, scatter_ms, psi, psi_ground = air
     bands = depth.shape[1]
     rows, turns = view_mu.shape[0], cos_azimuth.shape[0]
-    tables, ground = np.zeros((rows, turns, 3, bands)), np.zeros((rows, bands))
+    tables, ground = np.zeros((rows, turns, VIEW_TERMS, bands)), np.zeros((rows, bands))
     reach, geometry, out = np.zeros((steps, bands)), np.zeros((steps, 6)), np.zeros(NSPECIES)
     r = GROUND_KM + 0.0005
     sun_sine = math.sqrt(max(0.0, 1.0 - mus * mus))
@@ -257,14 +259,15 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
                 for n in range(bands):
                     rayleigh = scatter[0, n] * p0 * reach[s, n]
                     if visible > 0.0:
-                        aerosol = (scatter[1, n] * p1 + scatter[3, n] * p3) * reach[s, n]
                         tau = depth[0, n] * out[0] + depth[1, n] * out[1]
                         tau += depth[2, n] * out[2] + depth[3, n] * out[3]
                         sun = visible * math.exp(-tau)
                         tables[a, b, 0, n] += rayleigh * sun
-                        tables[a, b, 1, n] += aerosol * sun
+                        sun *= reach[s, n]
+                        tables[a, b, 1, n] += scatter[1, n] * p1 * sun
+                        tables[a, b, 2, n] += scatter[3, n] * p3 * sun
                     again = psi[i, j, n] * w00 + psi[i, j + 1, n] * w01
                     again += psi[i + 1, j, n] * w10 + psi[i + 1, j + 1, n] * w11
                     spread = (scatter_ms[1, n] * p1 + scatter_ms[3, n] * p3) * reach[s, n]
-                    tables[a, b, 2, n] += (rayleigh + spread) * again
+                    tables[a, b, 3, n] += (rayleigh + spread) * again
     return tables, ground

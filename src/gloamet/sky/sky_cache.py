@@ -14,7 +14,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.sky.air import Air, optical_depths
+from gloamet.sky.air import Air
 from gloamet.sky.dome import BANDS_TO_AP1, SUN_DIAMETER_DEG, SkyDome, SkySolver, sun_transmittance
 
 MIN_ELEVATION_DEG = -5.0  # below, light changes too fast between two rungs
@@ -30,7 +30,7 @@ def _stencil(elevation_deg: float) -> range:
 
 
 class SkyInterpolator:
-    """Logarithms of view tables in AP1, (rows, turns, 3, 3), of one air at as many RUNGS_DEG as there was time for."""
+    """Logarithms of view tables in AP1, (rows, turns, 4, 3), of one air at as many RUNGS_DEG as there was time for."""
 
     def __init__(self, solver: SkySolver) -> None:
         self._solver = solver
@@ -75,5 +75,5 @@ class SkyInterpolator:
                 if other != k:
                     weight *= (elevation_deg - NODES_DEG[other]) / (NODES_DEG[k] - NODES_DEG[other])
             total += weight * self._rungs[k]
-        through = sun_transmittance(optical_depths(air), elevation_deg)
+        through = sun_transmittance(air, elevation_deg)
         return self._solver.tabulate(np.exp(total), through, air, azimuth_deg, elevation_deg, diameter_deg)

@@ -14,8 +14,16 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.sky.air import Air
-from gloamet.sky.atmosphere import aerosol_phase, rayleigh_phase
-from gloamet.sky.dome import BANDS_TO_AP1, NIGHT_CD_M2, VIEW_ROWS, VIEW_TURNS, SkySolver
+from gloamet.sky.dome import (
+    BANDS_TO_AP1,
+    NIGHT_CD_M2,
+    VIEW_ROWS,
+    VIEW_TURNS,
+    SkySolver,
+    particle_phase_array,
+    rayleigh_phase_array,
+)
+from gloamet.sky.particles import HAZE
 
 ELEVATIONS_DEG = np.array([-18, -13, -9, -6, -4, -2, -0.5, 1, 3, 6, 12, 35, 60, 90], float)
 BRIGHT_DAY = -3  # the height whose light is about 1: 35 degrees
@@ -69,8 +77,8 @@ def solve_sky_palette(solver: SkySolver, air: Air) -> SkyPalette:
         rows = (side[i] * (1 - f) + side[i + 1] * f) @ BANDS_TO_AP1
         sun = np.radians(height)
         c = np.sin(elevation) * np.sin(sun) + np.cos(elevation) * np.cos(sun) * np.cos(np.radians(SIDE_DEG))
-        rayleigh = np.array([rayleigh_phase(v) for v in c])[:, None]
-        aerosol = np.array([aerosol_phase(v) for v in c])[:, None]
+        particles = (particle_phase_array(c, kind.forward_g) for kind in (air.kind, HAZE))
+        phases = (rayleigh_phase_array(c), *particles, np.ones_like(c))
         level[k] = max(0.0, float(ground @ BANDS_TO_AP1 @ AP1_LUMINANCE)) + math.pi * NIGHT_CD_M2
-        strips[k] = rows[:, 0] * rayleigh + rows[:, 1] * aerosol + rows[:, 2] + NIGHT_CD_M2
+        strips[k] = sum(rows[:, n] * phase[:, None] for n, phase in enumerate(phases)) + NIGHT_CD_M2
     return SkyPalette(np.maximum(strips, 0.0), level)

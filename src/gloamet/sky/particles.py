@@ -1,0 +1,45 @@
+"""Kinds of particles in the air: how their scattering depends on wavelength and direction, and what they swallow.
+
+A name enters, a `ParticleKind` leaves. Values are those of the kinds of aerosol in OPAC at 80 % of humidity and 550 nm
+[1], from memory; the phase function is a double Henyey-Greenstein whose mean cosine is the kind's own.
+
+[1] Hess, Koepke, Schult, "Optical properties of aerosols and clouds: the software package OPAC", Bull. Amer. Meteor.
+    Soc. 79 (1998), table 4.
+"""
+
+from __future__ import annotations
+
+from typing import Literal, NamedTuple
+
+BACKWARD_G, FORWARD_SHARE = (
+    -0.45,
+    0.93,
+)  # of the lobe towards the light, and of the one away from it (practice)
+
+KindName = Literal["rural", "urban", "maritime", "dust"]
+
+
+class ParticleKind(NamedTuple):
+    """angstrom_exponent: of extinction over wavelength; albedo: single-scattering albedo, 0..1; asymmetry: mean cosine
+    of scattering; words: where it is met."""
+
+    angstrom_exponent: float
+    albedo: float
+    asymmetry: float
+    words: str
+
+    @property
+    def forward_g(self) -> float:
+        """Parameter of the lobe away from the light that gives the phase function its asymmetry."""
+        return (self.asymmetry - (1.0 - FORWARD_SHARE) * BACKWARD_G) / FORWARD_SHARE
+
+
+# rural lies between OPAC's clean and average continental kinds (0.972 and 0.925; exponents 1.10 to 1.42)
+PARTICLES: dict[KindName, ParticleKind] = {
+    "rural": ParticleKind(1.3, 0.95, 0.7125, "fields and woods"),
+    "urban": ParticleKind(1.28, 0.817, 0.689, "towns: sooty, dims more than it whitens"),
+    "maritime": ParticleKind(0.10, 0.997, 0.772, "sea air: white, with a wide bright aureole"),
+    "dust": ParticleKind(0.19, 0.888, 0.729, "desert dust: pale, swallows a little of all colours"),
+}
+# Droplets of mist, larger than any of those: nearly white, forward-scattering, swallowing next to nothing (practice)
+HAZE = ParticleKind(0.3, 0.98, 0.80, "mist near the ground")
