@@ -59,13 +59,22 @@ PATIENCE_S, PATIENCE = (
 
 
 class Mutant(NamedTuple):
-    """A file, the line, what was done there, the source that results, and whether kernels come from it."""
+    """A file, the number of a node of its tree and of what can be done to it, the line, words for what is done, and
+    whether kernels come from the file."""
 
     path: Path
+    node: int
+    change: int
     line: int
     what: str
-    source: str
     kernel: bool
+
+    def source(self) -> str:
+        """The file with the change made."""
+        tree = ast.parse(self.path.read_text())
+        node = list(_walk(tree))[self.node]
+        new = list(_changes(node))[self.change][1]
+        return ast.unparse(ast.fix_missing_locations(_Replace(self.node, copy.deepcopy(new)).visit(tree)))
 
 
 def _changes(node: ast.AST) -> Iterator[tuple[str, ast.AST]]:
@@ -140,12 +149,9 @@ def mutants_of(path: Path) -> list[Mutant]:
     tree, kernel = ast.parse(text), "@njit" in text
     run, out = _run_nodes(tree), []
     for index, node in enumerate(_walk(tree)):
-        if id(node) not in run:
-            continue
-        for what, new in _changes(node):
-            changed = _Replace(index, copy.deepcopy(new)).visit(copy.deepcopy(tree))
-            source = ast.unparse(ast.fix_missing_locations(changed))
-            out.append(Mutant(path, getattr(node, "lineno", 0), what, source, kernel))
+        if id(node) in run:
+            line = getattr(node, "lineno", 0)
+            out += [Mutant(path, index, k, line, what, kernel) for k, (what, _) in enumerate(_changes(node))]
     return out
 
 
@@ -212,7 +218,7 @@ def _killed(mutant: Mutant, copied: Path, found: TestMap) -> bool:
     times = (stat.st_atime_ns, stat.st_mtime_ns)
     environment = {**os.environ, "PYTHONPATH": str(copied / "src"), "QT_QPA_PLATFORM": "offscreen"}
     environment["NUMBA_CACHE_DIR"] = tempfile.mkdtemp() if mutant.kernel else str(copied / "kernels")
-    target.write_text(mutant.source)
+    target.write_text(mutant.source())
     tests, seconds = _tests_of(mutant, found)
     patience = (PATIENCE_S + PATIENCE * seconds) * (3.0 if mutant.kernel else 1.0)
     words = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
