@@ -93,10 +93,50 @@ def test_sky_in_numbers(capsys: pytest.CaptureFixture[str]) -> None:
     )  # RCA Electro-Optics Handbook, from memory
 
 
+def test_every_part_of_the_air_is_asked_for_by_its_option(capsys: pytest.CaptureFixture[str]) -> None:
+    plain = ask(capsys, "sky", "--elevation", "10")
+    for words, name, way in (
+        (("--turbidity", "5"), "sun_normal_lx", -1),
+        (("--haze-km", "5"), "visibility_km", -1),
+        (("--ozone", "600"), "sun_normal_lx", -1),
+        (("--albedo", "0.8"), "sky_horizontal_lx", 1),
+        (("--particles", "urban"), "sky_horizontal_lx", -1),
+        (("--particles", "dust"), "sun_cct_k", 1),
+        (("--model", "cie:1"), "sun_normal_lx", -1),
+    ):
+        assert way * (ask(capsys, "sky", "--elevation", "10", *words)[name] - plain[name]) > 0.0, words
+    low, high = (
+        ask(capsys, "sky", "--elevation", "10", "--haze-km", "5", "--haze-height", metres)["sun_normal_lx"]
+        for metres in ("100", "1000")
+    )
+    assert high < low
+    even = ask(
+        capsys, "sky", "--elevation", "10", "--model", "uniform", "--sky-lx", "4000", "--sky-kelvin", "3200"
+    )
+    assert even["sky_horizontal_lx"] == pytest.approx(4000.0, rel=2e-3)
+    assert even["sky_cct_k"] == pytest.approx(3200.0, rel=0.01)
+    assert "sun is hidden" in even["note"] and "note" not in plain
+
+
+def test_a_sweep_is_a_table_of_single_skies(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["sky", "--elevation", "20", "--sweep", "turbidity=2:6:3", "--json"]) == 0
+    rows = json.loads(capsys.readouterr().out)
+    assert [row["turbidity"] for row in rows] == [2.0, 4.0, 6.0]
+    one = ask(capsys, "sky", "--elevation", "20", "--turbidity", "4")
+    assert rows[1] == {name: one.get(name, 4.0) for name in rows[1]}
+    assert main(["sky", "--sweep", "elevation=-6:30:4"]) == 0
+    lines = capsys.readouterr().out.splitlines()
+    assert len(lines) == 5 and lines[1].split()[:2] == ["-6", "0"]
+    assert main(["sky", "--elevation", "20", "--sweep", "haze-km=2:20:2", "--json"]) == 0
+    near, far = json.loads(capsys.readouterr().out)
+    assert near["visibility_km"] < 2.0 < far["visibility_km"]
+
+
 def test_rendered_plane_reads_what_the_meter_says(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
 ) -> None:
-    sky = ask(capsys, "sky", "--elevation", "35", "--azimuth", "200", "--turbidity", "3")
+    air = ("--turbidity", "3", "--particles", "maritime", "--haze-km", "9", "--haze-height", "500")
+    sky = ask(capsys, "sky", "--elevation", "35", "--azimuth", "200", *air)
     out = tmp_path / "plane.exr"
     ask(
         capsys,
@@ -120,8 +160,7 @@ def test_rendered_plane_reads_what_the_meter_says(
         "200",
         "--sun-elevation",
         "35",
-        "--turbidity",
-        "3",
+        *air,
     )
     planes = read(out)
     y = 0.2722287 * planes["R"] + 0.6740818 * planes["G"] + 0.0536895 * planes["B"]
@@ -377,6 +416,16 @@ def test_panorama_from_the_command_line(capsys: pytest.CaptureFixture[str], tmp_
         ["sky", "--elevation", "30", "--turbidity", "0"],
         ["sky", "--elevation", "30", "--turbidity", "nan"],
         ["sky", "--elevation", "30", "--panorama", "out.tif"],
+        ["sky"],
+        ["sky", "--elevation", "30", "--model", "cie:16"],
+        ["sky", "--elevation", "30", "--particles", "pollen"],
+        ["sky", "--elevation", "30", "--haze-height", "200"],
+        ["sky", "--elevation", "30", "--sky-lx", "5000"],
+        ["sky", "--elevation", "30", "--sweep", "turbidity=2:90:5"],
+        ["sky", "--elevation", "30", "--sweep", "turbidity=2:9"],
+        ["sky", "--elevation", "30", "--sweep", "colour=2:9:3"],
+        ["sky", "--elevation", "30", "--sweep", "turbidity=2:9:3", "--panorama", "a.exr"],
+        ["render", "none.glb", "-o", "a.png", "--sky-model", "cie:0"],
         ["render", "none.glb", "-o", "a.png"],
         ["render", "none.glb", "-o", "a.gif"],
         ["render", "none.glb", "-o", "a.png", "--size", "10"],

@@ -8,12 +8,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk import stage_actions
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
 from gloamet.desk.recent import recent
+from gloamet.desk.steps import STEP_TITLES
 from gloamet.desk.steps.air import AirStep
 from gloamet.desk.steps.expose import ExposeStep
 from gloamet.desk.steps.fill import FillStep
@@ -31,6 +34,7 @@ from gloamet.document.demo import demo_document
 from gloamet.errors import GloametError
 from gloamet.output.images import save_light
 from gloamet.output.memory import memory_needed
+from gloamet.preview.air_looks import LOOKS
 from gloamet.preview.events import Frame
 
 
@@ -72,6 +76,49 @@ def test_haze_is_switched_and_only_then_dialled(window: DeskWindow, qtbot: QtBot
         switch.click()
     assert air.haze.isEnabled()  # type: ignore[attr-defined]
     assert "one sees" in air.reading.text()  # type: ignore[attr-defined]
+
+
+def test_an_air_is_taken_by_its_picture(window: DeskWindow, qtbot: QtBot) -> None:
+    air, session = step(window, AirStep), window.session
+    window.choose_step(STEP_TITLES.index("Air"))
+    looks = air.looks  # type: ignore[attr-defined]
+    qtbot.waitUntil(lambda: len(looks.images) == len(LOOKS), timeout=30_000)
+    words = [look.word for look in LOOKS]
+    dusty = words.index("dusty")
+    QTest.mouseClick(looks, Qt.MouseButton.LeftButton, pos=looks.tile(dusty).center().toPoint())
+    assert (session.document.air.particles, session.document.air.turbidity) == ("dust", 8.0)
+    assert [look.word for look in LOOKS if look.fits(session.document.air)] == ["dusty"]
+    session.undo()
+    assert session.document.air.particles == "rural"
+
+    def blue(word: str) -> float:
+        # of the sky's upper left corner, away from the sun
+        colour = looks.images[words.index(word)].pixelColor(2, 2)
+        return colour.blue() / max(1, colour.red())
+
+    assert blue("crisp") > blue("hazy") > blue("dusty")
+
+
+def test_a_sky_is_made_by_another_model(window: DeskWindow, qtbot: QtBot) -> None:
+    air, session = step(window, AirStep), window.session
+    window.choose_step(STEP_TITLES.index("Air"))
+
+    def shown() -> set[str]:
+        rows = {name: getattr(air, name) for name in ("general", "level", "kelvin", "looks", "caveat")}
+        return {name for name, row in rows.items() if row.isVisibleTo(air)}
+
+    assert shown() == {"looks"}
+    with qtbot.waitSignal(
+        session.light_solved, timeout=30_000, check_params_cb=lambda light: "overcast" in light.caveat
+    ):
+        press(air, "CIE")
+    assert shown() == {"general", "level", "kelvin", "caveat"}
+    assert session.light is not None and session.light.reading.sun_horizontal_lx == 0.0
+    with qtbot.waitSignal(
+        session.light_solved, timeout=30_000, check_params_cb=lambda light: "even sky" in light.caveat
+    ):
+        press(air, "even")
+    assert shown() == {"level", "kelvin", "caveat"}
 
 
 def test_a_panorama_is_chosen_turned_and_taken_away(

@@ -11,6 +11,8 @@ from gloamet.document.file import ENDING, load_document
 from gloamet.document.metadata import field_range
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
+from gloamet.sky.general_skies import CIE_GENERAL_SKIES
+from gloamet.sky.particles import PARTICLES
 from gloamet.stage.scene import UNIT_METRES
 
 SILENT = (".obj", ".ply", ".stl")  # formats that name neither unit nor axis: m and Y up unless told
@@ -30,11 +32,62 @@ def add_field(parser: argparse.ArgumentParser, option: str, section: str, name: 
     parser.add_argument(option, type=of_field(section, name, what), help=words)
 
 
-def add_air(parser: argparse.ArgumentParser) -> None:
-    """The air, as the document has it."""
-    add_field(parser, "--turbidity", "air", "turbidity", "Turbidity")
-    add_field(parser, "--haze-km", "air", "haze_km", "Haze")
-    add_field(parser, "--albedo", "air", "ground_reflectance", "Ground reflectance")
+AIR_OPTIONS = (
+    ("--turbidity", "turbidity", "Turbidity"),
+    ("--haze-km", "haze_km", "Haze"),
+    ("--haze-height", "haze_height_m", "Height of the haze"),
+    ("--ozone", "ozone_du", "Ozone"),
+    ("--albedo", "ground_reflectance", "Ground reflectance"),
+    ("--sky-lx", "sky_lx", "Light of the sky"),
+    ("--sky-kelvin", "sky_kelvin", "Colour temperature of the sky"),
+)
+GENERAL_SKIES = tuple(f"cie:{k}" for k in range(1, len(CIE_GENERAL_SKIES) + 1))
+SKY_MODELS = ("physical", "preetham", *GENERAL_SKIES, "uniform")
+
+
+def sky_model(text: str) -> dict[str, object]:
+    """An argparse type: the fields of the air that a word for a model of the sky stands for."""
+    if text not in SKY_MODELS:
+        raise GloametError(
+            f"There is no sky “{text}”: choose physical, preetham, cie:1 to cie:15 or uniform."
+        )
+    name, _, number = text.partition(":")
+    return {"model": name, **({"cie_sky": int(number)} if number else {})}
+
+
+def particles(text: str) -> str:
+    """An argparse type: a kind of particles."""
+    if text not in PARTICLES:
+        raise GloametError(f"There are no particles “{text}”: choose {', '.join(PARTICLES)}.")
+    return text
+
+
+def add_air(parser: argparse.ArgumentParser, model: str) -> None:
+    """The air, as the document has it; `model` is the option that names the sky's model."""
+    for option, name, what in AIR_OPTIONS:
+        add_field(parser, option, "air", name, what)
+    kinds = "physical, preetham, cie:1 to cie:15, uniform"
+    parser.add_argument(model, dest="sky_model", type=sky_model, metavar="MODEL", help=f"{kinds} (physical)")
+    parser.add_argument("--particles", type=particles, metavar="KIND", help=", ".join(PARTICLES))
+
+
+def with_air(document: Document, options: argparse.Namespace) -> Document:
+    """A document with the air that was asked for. Raises GloametError for a height of haze where there is none."""
+    values = {name: getattr(options, option[2:].replace("-", "_")) for option, name, _ in AIR_OPTIONS}
+    given = {name: value for name, value in values.items() if value is not None}
+    given |= {"particles": options.particles} if options.particles else {}
+    given |= options.sky_model or {}
+    hazy = "haze_km" in given or document.air.haze_on
+    if "haze_height_m" in given and not hazy:
+        raise GloametError("There is no haze to give a height: give --haze-km too.")
+    if "haze_km" in given:
+        given["haze_on"] = True
+    changed = document.change("air", **given)
+    if {"sky_lx", "sky_kelvin"} & set(given) and changed.air.model not in ("cie", "uniform"):
+        raise GloametError(
+            "Light and colour are set for an even or a general sky alone: choose cie:1 or uniform."
+        )
+    return changed
 
 
 def add_axes(parser: argparse.ArgumentParser) -> None:

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from gloamet.commands.common import add_json, add_place, number, read_place, shares, show, size, triple, whole
-from gloamet.commands.document_options import add_air, add_axes, add_field, read_document
+from gloamet.commands.document_options import add_air, add_axes, add_field, read_document, with_air
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -53,7 +53,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     add_place(parser, required=False)
     parser.add_argument("--sun-azimuth", type=number(-360, 720, "Sun azimuth"))
     parser.add_argument("--sun-elevation", type=number(-90, 90, "Sun elevation"))
-    add_air(parser)
+    add_air(parser, "--sky-model")
     parser.add_argument("--panorama", type=Path, help="lat-long .exr or .hdr whose light is added")
     add_field(parser, "--panorama-turn", "panorama", "turn_deg", "Turn")
     add_field(parser, "--panorama-lux", "panorama", "level_lx", "Panorama")
@@ -90,12 +90,7 @@ def _document(options: argparse.Namespace) -> Document:
     document = read_document(options.source, options.units, options.up)
     if options.source.suffix.lower() != ENDING:
         document = document.change("stage.ground", softness_deg=0.0)
-    for name, value in (("turbidity", options.turbidity), ("ground_reflectance", options.albedo)):
-        if value is not None:
-            document = document.change("air", **{name: value})
-    if options.haze_km is not None:
-        document = document.change("air", haze_on=True, haze_km=options.haze_km)
-    document = _with_panorama(document, options)
+    document = _with_panorama(with_air(document, options), options)
     return _with_stage(_with_exposure(_with_sun(document, options), options), options)
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from datetime import UTC, date, datetime, timedelta
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +20,8 @@ from gloamet.document.model import Document
 from gloamet.document.targets import AimPin
 from gloamet.errors import GloametError
 from gloamet.output.sequence import drive_sun
+from gloamet.sky.air import turbidity_of_linke
+from gloamet.sun.climate import linke_turbidity
 from gloamet.sun.nearest import RealMoment, TimeWindow, instant_of_height
 from gloamet.sun.place import resolve_zone
 from gloamet.sun.year import season_instants
@@ -188,3 +191,23 @@ def remove_pin(session: Session, index: int) -> None:
     """Forget a pin."""
     pins = session.document.aim.pins
     session.change("aim", pins=pins[:index] + pins[index + 1 :])
+
+
+class UsualAir(NamedTuple):
+    """The turbidity of a month at a place, and words for it."""
+
+    turbidity: float
+    words: str
+
+
+def usual_turbidity(document: Document) -> UsualAir:
+    """What is usual at the document's place in its month, for its kind of particles."""
+    site, when = document.site, document.sun.wall_time
+    linke = linke_turbidity(site.latitude_deg, site.longitude_deg, when.month)
+    turbidity = round(turbidity_of_linke(linke, document.air.particles), 2)
+    return UsualAir(turbidity, f"usual in {when:%B}: Linke {linke:.1f}, turbidity {turbidity:.1f}")
+
+
+def use_usual_turbidity(session: Session) -> None:
+    """Set it."""
+    session.change("air", turbidity=usual_turbidity(session.document).turbidity)

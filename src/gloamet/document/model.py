@@ -102,6 +102,24 @@ class SunState(Model):
 class AirState(Model):
     """What the sunlight passes through."""
 
+    model: Literal["physical", "preetham", "cie", "uniform"] = Field(
+        "physical",
+        description="How the sky is made: from the air itself, by Preetham’s formula of 1999, as one of the fifteen "
+        "general skies of the CIE, or even all over. Moonlight comes with the physical one.",
+    )
+    cie_sky: int = number(
+        1, 1, 15, "Number of the CIE general sky: 1–5 overcast, 6–10 partly cloudy, 11–15 clear.", "", 1, 0
+    )
+    sky_lx: float = number(
+        0.0,
+        0,
+        120_000,
+        "Light that an even or CIE sky gives level ground; 0 takes what is common in nature at this sun height.",
+        "lx",
+        100,
+        0,
+    )
+    sky_kelvin: float = number(6500.0, 2000, 25000, "Colour temperature of an even or CIE sky.", "K", 50, 0)
     turbidity: float = number(
         2.6,
         1.0,

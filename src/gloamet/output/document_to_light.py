@@ -27,6 +27,7 @@ from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.environment_map import cached_table, environment_dome, mtime_ns
 from gloamet.sky.moonlight import with_moon
 from gloamet.sky.sky_cache import SkyInterpolator
+from gloamet.sky.sky_models import PHYSICAL, SkyModel, model_dome
 from gloamet.stage.assembly import StageEdits, apply_edits, ground_from_stage
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane
@@ -56,6 +57,12 @@ def air_from_document(document: Document) -> Air:
     )
 
 
+def sky_model_from_document(document: Document) -> SkyModel:
+    """The model of the sky the document asks for."""
+    a = document.air
+    return SkyModel(a.model, a.cie_sky, a.sky_lx, a.sky_kelvin) if a.model != "physical" else PHYSICAL
+
+
 def sun_from_document(document: Document) -> tuple[float, float]:
     """Azimuth and apparent elevation of the sun in the scene, degrees: north is turned in."""
     sun = document.sun
@@ -81,6 +88,7 @@ def moon_from_document(document: Document) -> Moon:
 class SkyInputs(NamedTuple):
     """What the sky of a moment is made of: degrees in the scene, north turned in; the moon if it shines."""
 
+    model: SkyModel
     air: Air
     azimuth_deg: float
     elevation_deg: float
@@ -91,15 +99,18 @@ class SkyInputs(NamedTuple):
     @classmethod
     def of(cls, document: Document) -> SkyInputs:
         """Those of a document."""
-        moon = moon_from_document(document) if document.sun.moon else None
+        model = sky_model_from_document(document)
+        moonlit = document.sun.moon and model.name == "physical"
+        moon = moon_from_document(document) if moonlit else None
         turned = moon.azimuth_deg + document.sun.north_deg if moon else 0.0
         sun = sun_from_document(document)
-        return cls(air_from_document(document), *sun, document.sun.diameter_deg, moon, turned)
+        return cls(model, air_from_document(document), *sun, document.sun.diameter_deg, moon, turned)
 
 
 def solve_sky(inputs: SkyInputs, solver: SkySolver | SkyInterpolator) -> SkyDome:
     """The light of a moment."""
-    dome = solver.dome(inputs.air, inputs.azimuth_deg, inputs.elevation_deg, inputs.diameter_deg)
+    sun = inputs.azimuth_deg, inputs.elevation_deg, inputs.diameter_deg
+    dome = model_dome(inputs.model, inputs.air, *sun, solver)
     if inputs.moon is None:
         return dome
     return with_moon(dome, solver, inputs.air, inputs.moon, inputs.moon_azimuth_deg)

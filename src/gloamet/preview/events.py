@@ -70,6 +70,8 @@ class LightSolved:
     sun_elevation_deg: float
     visibility_km: float
     linke_turbidity: float
+    aod550: float
+    caveat: str = ""  # what an artist should know of the sky's model here
     moonlit: bool = False  # the moon's disc gives more light than the sun's
 
 

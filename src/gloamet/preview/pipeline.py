@@ -49,6 +49,7 @@ from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.viewport import LightProvider, ViewportRenderer
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.sky_cache import SkyInterpolator
+from gloamet.sky.sky_models import caveat
 from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.stage.assembly import StageEdits, apply_edits, ground_from_stage, placement_from_stage
 from gloamet.stage.ground import GroundPlane
@@ -259,6 +260,8 @@ class RenderPipeline:
             sky.elevation_deg,
             air.visibility_km,
             float(air.linke_turbidity),
+            air.aod550,
+            caveat(sky.model, air, sky.elevation_deg),
             moonlit,
         )
         lights = self._environment(dome, panorama, inputs.tint)

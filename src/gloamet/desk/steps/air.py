@@ -1,14 +1,19 @@
-"""Air: turbidity, haze and what the ground sends back."""
+"""Air: how the sky is made, what floats in it, haze near the ground, and what the ground sends back."""
 
 from __future__ import annotations
 
-from gloamet.desk import theme
+from gloamet.desk import sun_actions, theme
 from gloamet.desk.session import Session
 from gloamet.desk.steps import StepContext
-from gloamet.desk.widgets.basic import FormPanel, label
+from gloamet.desk.widgets.air_looks import AirLooks
+from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
+from gloamet.sky.particles import PARTICLES
+
+NATURAL_TURBIDITY = 10.0
+MODELS = (("physical", "air"), ("preetham", "Preetham"), ("cie", "CIE"), ("uniform", "even"))
 
 
 def turbidity_word(turbidity: float) -> str:
@@ -23,45 +28,88 @@ def turbidity_word(turbidity: float) -> str:
         (3.2, "clear"),
         (5.0, "light haze"),
         (8.0, "hazy"),
+        (NATURAL_TURBIDITY, "thick haze"),
     ):
         if turbidity < limit:
             return word
-    return "thick haze"
+    return "thicker than nature gives without clouds or smoke"
 
 
 class AirStep(FormPanel):
-    """Turbidity, haze, ground."""
+    """The sky’s model, turbidity and particles, haze, ground."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self.group("Sky by")
+        self.add(SegmentedControl(session, "air", "model", MODELS))
+        self.caveat = label("", "note", wrap=True)
+        self.add(self.caveat)
+        self.general = NumberRow(session, "air", "cie_sky", "General sky", theme.SKY)
+        self.level = NumberRow(session, "air", "sky_lx", "Light on level ground", theme.SKY)
+        self.kelvin = NumberRow(
+            session, "air", "sky_kelvin", "Colour temperature", theme.SKY, logarithmic=True
+        )
+        self.natural = label("0 lx takes what is common at this sun height", "note")
+        for row in (self.general, self.level, self.natural, self.kelvin):
+            self.add(row)
+        self.looks = AirLooks(session)
+        self.add(self.looks)
         self.group("Atmosphere")
         self.add(NumberRow(session, "air", "turbidity", "Turbidity", theme.SKY, logarithmic=True))
         self.reading = label("", "note", wrap=True)
         self.add(self.reading)
+        tip = "Sets the turbidity that is usual at the place in this month."
+        self.usual = link("", tip, lambda: sun_actions.use_usual_turbidity(session))
+        self.add(pair(self.usual, label("")))
+        self.box.addSpacing(8)
+        self.particles = label("", "note")
+        self.add(pair(label("Particles"), self.particles))
+        self.add(SegmentedControl(session, "air", "particles", [(name, name) for name in PARTICLES]))
+        self.box.addSpacing(8)
         self.add(NumberRow(session, "air", "ozone_du", "Ozone", theme.SKY))
-        self.group("Haze near the ground")
-        self.add(Switch(session, "air", "haze_on", "Haze layer"))
-        self.haze = NumberRow(
-            session, "air", "haze_km", "Visibility in the haze", theme.SKY, logarithmic=True
-        )
-        self.add(self.haze)
-        self.group("Ground around")
-        self.add(NumberRow(session, "air", "ground_reflectance", "Ground reflectance", theme.SKY))
-        self.add(
-            label("0.1 forest and wet soil, 0.2 grass, 0.3 sand, 0.5 salt, 0.8 fresh snow", "note", wrap=True)
-        )
+        self._add_haze_and_ground()
         self.finish()
         session.document_changed.connect(self._on_document_changed)
         session.light_solved.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 
+    def _add_haze_and_ground(self) -> None:
+        session = self.session
+        self.group("Haze near the ground")
+        self.add(Switch(session, "air", "haze_on", "Haze layer"))
+        self.haze = NumberRow(
+            session, "air", "haze_km", "Visibility in the haze", theme.SKY, logarithmic=True
+        )
+        self.haze_height = NumberRow(
+            session, "air", "haze_height_m", "Height of the haze", theme.SKY, logarithmic=True
+        )
+        self.add(self.haze)
+        self.add(self.haze_height)
+        self.group("Ground around")
+        self.add(NumberRow(session, "air", "ground_reflectance", "Ground reflectance", theme.SKY))
+        self.add(
+            label("0.1 forest and wet soil, 0.2 grass, 0.3 sand, 0.5 salt, 0.8 fresh snow", "note", wrap=True)
+        )
+
     def _on_document_changed(self, document: Document) -> None:
-        self.haze.setEnabled(document.air.haze_on)
-        light = self.session.light
-        text = turbidity_word(document.air.turbidity)
+        air, light = document.air, self.session.light
+        self.haze.setEnabled(air.haze_on)
+        self.haze_height.setEnabled(air.haze_on)
+        self.looks.setVisible(air.model == "physical")
+        self.general.setVisible(air.model == "cie")
+        for row in (self.level, self.natural, self.kelvin):
+            row.setVisible(air.model in ("cie", "uniform"))
+        usual = sun_actions.usual_turbidity(document)
+        self.usual.setText(usual.words)
+        self.usual.setVisible(abs(usual.turbidity - air.turbidity) > 0.05)
+        self.particles.setText(PARTICLES[air.particles].words)
+        text = turbidity_word(air.turbidity)
         if light is not None:
-            text += f", one sees {light.visibility_km:.0f} km\nLinke turbidity {light.linke_turbidity:.1f}"
+            text += f", one sees {light.visibility_km:.0f} km\naerosol depth {light.aod550:.2f} at 550 nm"
+            text += f", Linke turbidity {light.linke_turbidity:.1f}"
         self.reading.setText(text)
+        self.caveat.setText(light.caveat if light is not None else "")
+        self.caveat.setVisible(bool(self.caveat.text()))
 
 
 def build(context: StepContext) -> AirStep:

@@ -22,8 +22,7 @@ from gloamet.document.metadata import description
 from gloamet.document.model import Document, SiteState
 from gloamet.document.typed import read_bearing
 from gloamet.errors import GloametError
-from gloamet.sky.air import turbidity_of_linke
-from gloamet.sun.climate import altitude_m, linke_turbidity
+from gloamet.sun.climate import altitude_m
 from gloamet.sun.day import DayEvents, day_events
 from gloamet.sun.nearest import instant_of_height
 from gloamet.sun.place import format_offset, resolve_zone
@@ -252,7 +251,9 @@ class AlmanacPage(FormPanel):
             self.add(widget)
         self.add(NumberRow(session, "site", "altitude_m", "Above the sea", from_zero=True))
         self.high = link("", "Sets the mean height of the land here.", self._use_usual_altitude)
-        self.typical = link("", "Sets the turbidity under Air.", self._use_usual_turbidity)
+        self.typical = link(
+            "", "Sets the turbidity under Air.", lambda: sun_actions.use_usual_turbidity(session)
+        )
         for item in (self.high, self.typical):
             item.setStyleSheet("text-align: left;")
             self.add(item)
@@ -275,17 +276,11 @@ class AlmanacPage(FormPanel):
     def _season(self, name: str) -> None:
         sun_actions.go_date(self.session, sun_actions.season_day(self.session, name))
 
-    def _usual(self, document: Document) -> tuple[float, float, float]:
-        """Altitude, Linke turbidity of the month, and the turbidity that has it."""
-        site, month = document.site, document.sun.wall_time.month
-        linke = linke_turbidity(site.latitude_deg, site.longitude_deg, month)
-        return altitude_m(site.latitude_deg, site.longitude_deg), linke, round(turbidity_of_linke(linke), 2)
+    def _usual_altitude(self, document: Document) -> float:
+        return altitude_m(document.site.latitude_deg, document.site.longitude_deg)
 
     def _use_usual_altitude(self) -> None:
-        self.session.change("site", altitude_m=round(self._usual(self.session.document)[0]))
-
-    def _use_usual_turbidity(self) -> None:
-        self.session.change("air", turbidity=self._usual(self.session.document)[2])
+        self.session.change("site", altitude_m=round(self._usual_altitude(self.session.document)))
 
     def _on_document_changed(self, document: Document) -> None:
         site, moment = document.site, self.session.moment()
@@ -299,12 +294,11 @@ class AlmanacPage(FormPanel):
             self.zone.setText(site.timezone)
         self.clock_note.setText(moment.note or "")
         self.clock_note.setVisible(bool(moment.note))
-        high, linke, turbidity = self._usual(document)
+        high, usual = self._usual_altitude(document), sun_actions.usual_turbidity(document)
         self.high.setText(f"land here lies about {high:.0f} m high")
         self.high.setVisible(abs(high - site.altitude_m) > 40.0)
-        month = f"{document.sun.wall_time:%B}"
-        self.typical.setText(f"usual in {month}: Linke {linke:.1f}, turbidity {turbidity:.1f}")
-        self.typical.setVisible(abs(turbidity - document.air.turbidity) > 0.05)
+        self.typical.setText(usual.words)
+        self.typical.setVisible(abs(usual.turbidity - document.air.turbidity) > 0.05)
 
     def _on_zone_edited(self) -> None:
         text = self.zone.text().strip()

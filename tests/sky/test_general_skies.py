@@ -1,0 +1,124 @@
+"""Skies by formula against the standards and papers they come from."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gloamet.sky.general_skies import (
+    CIE_GENERAL_SKIES,
+    cie_relative_luminance,
+    natural_sky_lux,
+    natural_sun_share,
+    preetham_caveat,
+    preetham_xyy,
+    preetham_zenith,
+)
+
+
+def relative(number: int, elevation_deg: float, from_sun_deg: float, sun_deg: float) -> float:
+    e, c = np.array([math.radians(elevation_deg)]), np.array([math.cos(math.radians(from_sun_deg))])
+    return float(cie_relative_luminance(number, e, c, math.radians(sun_deg))[0])
+
+
+@given(st.integers(1, 15), st.floats(0.0, 90.0))
+def test_the_zenith_of_a_general_sky_is_one(number: int, sun_deg: float) -> None:
+    assert relative(number, 90.0, 90.0 - sun_deg, sun_deg) == pytest.approx(1.0)
+
+
+@pytest.mark.proof(
+    "CIE sky 1 is the standard overcast sky",
+    source="Moon & Spencer 1942, (1 + 2 sin h) / 3",
+    kind="published",
+)
+@pytest.mark.parametrize("elevation_deg", [0.0, 15.0, 30.0, 45.0, 60.0, 90.0])
+def test_the_first_sky_is_the_overcast_one_of_moon_and_spencer(elevation_deg: float) -> None:
+    wanted = (1.0 + 2.0 * math.sin(math.radians(elevation_deg))) / 3.0
+    # the general form was fitted to it: near 15 degrees it is 0.08 of the zenith darker
+    assert relative(1, elevation_deg, 77.0, 40.0) == pytest.approx(wanted, abs=0.085)
+
+
+@pytest.mark.proof(
+    "CIE sky 12 is the standard clear sky", source="CIE S 003 (1996), Kittler 1967", kind="published"
+)
+@pytest.mark.parametrize(
+    ("elevation_deg", "from_sun_deg"), [(5.0, 30.0), (20.0, 90.0), (45.0, 10.0), (60.0, 120.0), (85.0, 45.0)]
+)
+def test_the_twelfth_sky_is_the_clear_one_of_the_standard_before(
+    elevation_deg: float, from_sun_deg: float
+) -> None:
+    def kittler(chi: float, height: float) -> float:
+        return (0.91 + 10.0 * math.exp(-3.0 * chi) + 0.45 * math.cos(chi) ** 2) * (
+            1.0 - math.exp(-0.32 / height)
+        )
+
+    chi, height = math.radians(from_sun_deg), math.sin(math.radians(elevation_deg))
+    wanted = kittler(chi, height) / kittler(math.radians(50.0), 1.0)
+    assert relative(12, elevation_deg, from_sun_deg, 40.0) == pytest.approx(wanted, rel=1e-3)
+
+
+def test_the_fifth_sky_is_even_and_the_overcast_ones_do_not_know_the_sun() -> None:
+    for elevation_deg in (1.0, 30.0, 80.0):
+        assert relative(5, elevation_deg, 60.0, 30.0) == pytest.approx(1.0)
+        for number in (1, 3):
+            assert relative(number, elevation_deg, 10.0, 30.0) == relative(number, elevation_deg, 170.0, 30.0)
+    for number in (2, 4, *range(6, 16)):
+        assert relative(number, 30.0, 10.0, 30.0) > relative(number, 30.0, 90.0, 30.0)
+    assert len(CIE_GENERAL_SKIES) == 15 == len({sky[1:] for sky in CIE_GENERAL_SKIES})
+
+
+@pytest.mark.proof(
+    "What overcast, partly cloudy and clear skies commonly give",
+    source="IESNA Lighting Handbook 9th ed., daylight availability, from memory",
+    kind="memory",
+)
+@pytest.mark.parametrize(
+    ("number", "sun_deg", "klx"),
+    [(1, 0, 0.3), (1, 90, 21.3), (8, 30, 22.8), (13, 90, 16.3), (13, 14.4775, 8.55)],
+)
+def test_natural_levels_are_those_of_the_handbook(number: int, sun_deg: float, klx: float) -> None:
+    assert natural_sky_lux(number, sun_deg) == pytest.approx(1000.0 * klx, rel=1e-3)
+
+
+def test_the_sun_is_dimmed_as_the_handbook_says() -> None:
+    assert natural_sun_share(1, 60.0) == 0.0 == natural_sun_share(12, -1.0)
+    assert natural_sun_share(8, 30.0) == pytest.approx(math.exp(-1.6))
+    assert natural_sun_share(12, 90.0) == pytest.approx(math.exp(-0.21))
+
+
+@pytest.mark.proof(
+    "Preetham's zenith", source="Preetham et al. 1999: Karayel 1984 for luminance", kind="published"
+)
+@pytest.mark.parametrize(("turbidity", "sun_deg"), [(2.0, 30.0), (2.5, 45.0), (4.0, 60.0), (6.0, 30.0)])
+def test_preethams_zenith_is_its_own_formula_and_lies_by_daylight(turbidity: float, sun_deg: float) -> None:
+    luminance, x, y = preetham_zenith(turbidity, math.radians(sun_deg))
+    chi = (4.0 / 9.0 - turbidity / 120.0) * (math.pi - 2.0 * math.radians(90.0 - sun_deg))
+    kcd = (4.0453 * turbidity - 4.9710) * math.tan(chi) - 0.2155 * turbidity + 2.4192
+    assert luminance == pytest.approx(1000.0 * kcd)
+    # CIE 015: chromaticity of daylight, y of x; the formula's authors fitted spectra of skies to it
+    assert y == pytest.approx(-3.0 * x * x + 2.870 * x - 0.275, abs=0.02)
+    assert 0.23 < x < 0.33
+
+
+@given(st.floats(2.0, 6.0), st.floats(5.0, 80.0), st.floats(2.0, 88.0))
+def test_preethams_sky_is_one_at_its_zenith_and_falls_away_from_the_sun(
+    turbidity: float, sun_deg: float, elevation_deg: float
+) -> None:
+    sun = math.radians(sun_deg)
+    zenith = preetham_xyy(turbidity, np.array([math.pi / 2]), np.array([math.sin(sun)]), sun)
+    assert [float(v[0]) for v in zenith] == pytest.approx(preetham_zenith(turbidity, sun))
+    height = np.full(3, math.radians(elevation_deg))
+    light, _x, _y = preetham_xyy(turbidity, height, np.cos(np.radians([5.0, 25.0, 60.0])), sun)
+    assert light[0] > light[1] > light[2] > 0.0
+
+
+def test_preethams_failures_are_said_where_they_occur() -> None:
+    assert preetham_caveat(2.5, 40.0) == ""
+    assert "below turbidity 2" in preetham_caveat(1.5, 40.0)
+    assert "low sun" in preetham_caveat(3.0, 5.0)
+    assert "twilight" in preetham_caveat(3.0, -2.0)
+    assert "horizon" in preetham_caveat(8.0, 40.0)
