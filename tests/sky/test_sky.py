@@ -211,6 +211,15 @@ def test_light_is_finite_and_never_negative(solver: SkySolver, turbidity: float,
     assert luminance(dome.sky_horizontal) >= 0.0005
 
 
+@pytest.mark.parametrize("turbidity", [2.0, 5.0])
+def test_twilight_has_no_kinks(solver: SkySolver, turbidity: float) -> None:
+    """Second differences of the logarithm of the sky's light, the sun sinking by a twentieth of a degree."""
+    heights = np.arange(4.0, -18.0, -0.05)
+    levels = [lux(solver.dome(Air(turbidity), 0.0, e))[1] for e in heights]
+    # the eye tells two fields apart by a percent (Weber, common practice): half of that is smooth
+    assert abs(np.diff(np.log(levels), 2)).max() < 0.005
+
+
 def test_light_falls_steadily_as_the_sun_sinks(solver: SkySolver) -> None:
     levels = [lux(solver.dome(CLEAR, 0.0, e))[1] for e in np.arange(6.0, -17.9, -0.5)]
     assert (np.diff(levels) < 0).all()

@@ -52,6 +52,7 @@ ROWS, COLUMNS = 128, 256
 VIEW_ROWS, VIEW_TURNS = 32, 9
 DAY_STEPS, DUSK_STEPS, DUSK_BELOW_DEG = 32, 64, 4.0
 SUN_DIAMETER_DEG = 0.533
+DARKEST = 1e-30  # of multiple scattering, so that there is a logarithm
 # Moonless night sky far from towns, spread evenly: airglow, zodiacal light and stars together, 174 ucd/m2 at the zenith
 # or 22.0 magnitudes per square arc second (Falchi et al., Science Advances 2 (2016), from memory).
 NIGHT_CD_M2 = 174e-6
@@ -177,7 +178,7 @@ class SkySolver:
     def __init__(self) -> None:
         self._pool = ThreadPoolExecutor(os.cpu_count())
         self._key: Air | None = None
-        self._psi: Array = np.zeros(0)
+        self._log_psi: Array = np.zeros(0)
         self._psi_ground: Array = np.zeros(0)
 
     def _share(self, kernel: Any, calls: list[tuple[Any, ...]]) -> list[Any]:
@@ -196,7 +197,7 @@ class SkySolver:
         args: tuple[Any, ...] = (profiles(height), sun_paths(height), depth, scatter_ms)
         # a row a job: the lower ones cost more
         self._share(multiple_rows, [(*args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)])
-        self._psi, self._psi_ground, self._key = psi, psi_ground, key
+        self._log_psi, self._psi_ground, self._key = np.log(np.maximum(psi, DARKEST)), psi_ground, key
 
     def spectral(self, air: Air, sun_elevation_deg: float) -> tuple[Array, Array, Array]:
         """View tables (rows, turns, 4, bands) with the ground's light inside, the sun's transmittance (bands), and
@@ -211,7 +212,7 @@ class SkySolver:
         half = VIEW_ROWS // 2
         table = columns(air.haze_height_km)
         marched = ScatteringAir(
-            profiles(air.haze_height_km), table, depth, scatter, scatter_ms, self._psi, self._psi_ground
+            profiles(air.haze_height_km), table, depth, scatter, scatter_ms, self._log_psi, self._psi_ground
         )
         calls = [(marched, mus, mu, cosines, steps) for mu in (view_mu[:half], view_mu[half:])]
         tables, ground = (np.concatenate(p) for p in zip(*self._share(view_tables, calls), strict=True))

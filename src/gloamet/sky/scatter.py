@@ -217,14 +217,15 @@ def _view_path(profile, depth, scatter, scatter_ms, psi_ground, mu, steps, geome
 
 class ScatteringAir(NamedTuple):
     """An atmosphere to be marched through: species' profiles and columns, optical depths, full and delta-scaled
-    scattering of each species and band, and the multiple scattering of air and ground."""
+    scattering of each species and band, the logarithm of the multiple scattering of the air, and that of the ground.
+    Twilight falls by the logarithm: between two heights of the sun it is read so, or its light would have kinks."""
 
     profile: Array
     table: Array
     depth: Array
     scatter: Array
     scatter_ms: Array
-    psi: Array
+    log_psi: Array
     psi_ground: Array
 
 
@@ -234,7 +235,7 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
 
     mus: cosine of the sun's zenith angle; view_mu: sines of the view elevations.
     """
-    profile, table, depth, scatter, scatter_ms, psi, psi_ground = air
+    profile, table, depth, scatter, scatter_ms, log_psi, psi_ground = air
     bands = depth.shape[1]
     rows, turns = view_mu.shape[0], cos_azimuth.shape[0]
     tables, ground = np.zeros((rows, turns, VIEW_TERMS, bands)), np.zeros((rows, bands))
@@ -266,8 +267,8 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
                         sun *= reach[s, n]
                         tables[a, b, 1, n] += scatter[1, n] * p1 * sun
                         tables[a, b, 2, n] += scatter[3, n] * p3 * sun
-                    again = psi[i, j, n] * w00 + psi[i, j + 1, n] * w01
-                    again += psi[i + 1, j, n] * w10 + psi[i + 1, j + 1, n] * w11
+                    again = log_psi[i, j, n] * w00 + log_psi[i, j + 1, n] * w01
+                    again = math.exp(again + log_psi[i + 1, j, n] * w10 + log_psi[i + 1, j + 1, n] * w11)
                     spread = (scatter_ms[1, n] * p1 + scatter_ms[3, n] * p3) * reach[s, n]
                     tables[a, b, 3, n] += (rayleigh + spread) * again
     return tables, ground
