@@ -7,7 +7,7 @@ import pytest
 
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.sky.air import Air, optical_depths
-from gloamet.sky.dome import SkySolver, dome_radiance, sun_transmittance
+from gloamet.sky.dome import BANDS_TO_AP1, SkySolver, dome_radiance, sun_transmittance
 from gloamet.sky.particles import HAZE, PARTICLES, KindName
 from gloamet.sky.spectrum import WAVELENGTH_NM
 
@@ -106,3 +106,36 @@ def test_haze_is_whiter_than_the_air_it_lies_in(solver: SkySolver) -> None:
         for air in (Air(2.5), Air(2.5, haze_km=4.0, haze_height_m=400.0))
     )
     assert hazy[2] / hazy[0] < clear[2] / clear[0]
+
+
+def test_a_hazy_sky_gives_level_ground_what_its_bands_add_up_to(solver: SkySolver) -> None:
+    """The dome, summed direction by direction, and the adding of bands that the ground's light comes from."""
+    air = Air(1.5, haze_km=4.0, haze_height_m=500.0, ground_reflectance=0.3)
+    _tables, through, level = solver.spectral(air, 35.0)
+    direct = through * np.sin(np.radians(35.0))
+    dome = solver.dome(air, 70.0, 35.0)
+    # the dome's rows are wide where the aureole is steep
+    wanted = float(luminance((level - direct) @ BANDS_TO_AP1))
+    assert luminance(dome.sky_horizontal) == pytest.approx(wanted, rel=0.02)
+
+
+def test_light_round_the_sun_falls_as_the_droplets_of_the_haze_scatter(solver: SkySolver) -> None:
+    clear, hazy = Air(1.0, ground_reflectance=0.0), Air(1.0, haze_km=20.0, ground_reflectance=0.0)
+    height = 45.0
+    # two directions of one height, so that the air before them is the same
+    turns = np.radians([10.0, 40.0])
+    e = np.radians(height)
+    towards = np.stack([np.cos(e) * np.sin(turns), np.cos(e) * np.cos(turns), np.full(2, np.sin(e))], -1)
+    added = luminance(
+        dome_radiance(solver.dome(hazy, 0.0, height), towards)
+        - dome_radiance(solver.dome(clear, 0.0, height), towards)
+    )
+
+    def lobes(c: float) -> float:  # Henyey & Greenstein 1941, twice; asymmetry 0.80 of mist, from memory
+        g, h = (0.80 + 0.07 * 0.45) / 0.93, -0.45
+        ahead, behind = ((1 - x * x) / (1 + x * x - 2 * x * c) ** 1.5 for x in (g, h))
+        return 0.93 * ahead + 0.07 * behind
+
+    near, far = (lobes(float(c)) for c in np.cos(e) ** 2 * np.cos(turns) + np.sin(e) ** 2)
+    # a little of the added light has been scattered twice, and is more even
+    assert added[0] / added[1] == pytest.approx(near / far, rel=0.15)
