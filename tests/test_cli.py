@@ -144,6 +144,8 @@ def test_rendered_plane_reads_what_the_meter_says(
         str(obj_file),
         "-o",
         str(out),
+        "--aerial-begin",
+        "0",
         "--up",
         "z",
         "--size",
@@ -166,7 +168,9 @@ def test_rendered_plane_reads_what_the_meter_says(
     y = 0.2722287 * planes["R"] + 0.6740818 * planes["G"] + 0.0536895 * planes["B"]
     wanted = 0.8 * (sky["sun_horizontal_lx"] + sky["sky_horizontal_lx"]) / math.pi
     assert y.mean() == pytest.approx(wanted, rel=0.01)
-    assert planes["R"] == pytest.approx(planes["sun.R"] + planes["sky.R"], rel=1e-5)
+    assert planes["R"] == pytest.approx(planes["sun.R"] + planes["sky.R"] + planes["aerial.R"], rel=1e-5)
+    # ten metres of haze that the eye pierces for nine kilometres: what it adds is about what it takes
+    assert 0.0 < planes["aerial.R"].mean() < 0.01 * planes["R"].mean()
 
 
 def test_a_plane_under_a_panorama_reads_the_level_asked_for_in_a_layer_of_its_own(
@@ -180,7 +184,7 @@ def test_a_plane_under_a_panorama_reads_the_level_asked_for_in_a_layer_of_its_ow
     planes = read(out)
     y = 0.2722287 * planes["panorama.R"] + 0.6740818 * planes["panorama.G"] + 0.0536895 * planes["panorama.B"]
     assert y.mean() == pytest.approx(0.8 * 10_000 / math.pi, rel=0.01)
-    whole = planes["sun.G"] + planes["sky.G"] + planes["panorama.G"]
+    whole = planes["sun.G"] + planes["sky.G"] + planes["panorama.G"] + planes["aerial.G"]
     assert planes["G"] == pytest.approx(whole, rel=1e-5)
     assert told["noise_panorama_percent"] > 0.0
     assert "noise_lamps_percent" not in told

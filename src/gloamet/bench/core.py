@@ -21,11 +21,13 @@ from gloamet.bench.scenes import CAMERA, grove
 from gloamet.develop.display import develop_screen
 from gloamet.develop.exact import DevelopSettings
 from gloamet.document.demo import demo_document
+from gloamet.sky.aerial import AerialTable, rows_between, solve_aerial
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.readers import read_model
 from gloamet.sun.position import sun_position
+from gloamet.trace.aerial_perspective import AerialHand, see_through_air
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.render_scene import build_render_scene
@@ -102,11 +104,29 @@ def paths() -> Result:
 def sky() -> Result:
     """Milliseconds for a whole sky: new air, a moved sun, and new air at dusk."""
     solver, tick = SkySolver(), iter(range(10**6))
+    deeper = [Air(2.5, 8.0, haze_height_m=200.0 + k) for k in range(20)]
     return {
+        "sky_haze_height_ms": 1e3 * best(lambda: solver.dome(deeper[next(tick) % 20], 180.0, 30.0), 15),
         "sky_aerosol_ms": 1e3 * best(lambda: solver.dome(Air(2.5 + 0.001 * next(tick)), 180.0, 30.0), 15),
         "sky_sun_ms": 1e3 * best(lambda: solver.dome(Air(2.5), 180.0, 30.0 + 0.01 * next(tick)), 15),
         "sky_twilight_ms": 1e3 * best(lambda: solver.dome(Air(2.5 + 0.001 * next(tick)), 180.0, -3.0), 15),
     }
+
+
+def aerial() -> Result:
+    """Milliseconds to solve the air in front of things for a moved sun, in view alone, and to lay it over 960 x 540."""
+    solver, tick = SkySolver(), iter(range(10**6))
+    picture, depth = np.ones((540, 960, 3), np.float32), np.full((540, 960), 3000.0, np.float32)
+    camera, rows = Camera((0.0, 0.0, 2.0), (0.0, 100.0, 2.0), 40.0), rows_between(-20.0, 20.0)
+
+    def solved() -> AerialTable:
+        return solve_aerial(solver, Air(2.5), (180.0, 30.0 + 0.01 * next(tick)), 2.0, rows)
+
+    table = solved()
+    solve_s = best(solved, 15) - best(lambda: solver.spectral(Air(2.5), 30.0 + 0.01 * next(tick)), 15)
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        over_s = best(lambda: see_through_air(table, AerialHand(), camera, picture, depth, pool), 15)
+    return {"aerial_solve_ms": 1e3 * solve_s, "aerial_ms": 1e3 * over_s}
 
 
 def sun() -> Result:

@@ -90,6 +90,26 @@ def with_air(document: Document, options: argparse.Namespace) -> Document:
     return changed
 
 
+AERIAL_OPTIONS = (
+    ("--aerial-km", "aerial_km", "Visibility in the picture"),
+    ("--aerial-strength", "aerial_strength", "Aerial perspective"),
+    ("--aerial-begin", "aerial_begin_m", "Beginning of the aerial perspective"),
+)
+
+
+def add_aerial(parser: argparse.ArgumentParser) -> None:
+    """What the artist makes of the air in front of things."""
+    for option, name, what in AERIAL_OPTIONS:
+        add_field(parser, option, "air", name, what)
+
+
+def with_aerial(document: Document, options: argparse.Namespace) -> Document:
+    """A document with the aerial perspective that was asked for."""
+    values = {name: getattr(options, option[2:].replace("-", "_")) for option, name, _ in AERIAL_OPTIONS}
+    given = {name: value for name, value in values.items() if value is not None}
+    return document.change("air", aerial=True, **given) if given else document
+
+
 def add_axes(parser: argparse.ArgumentParser) -> None:
     """How a model file is to be understood where it is silent."""
     parser.add_argument("--units", choices=list(UNIT_METRES))

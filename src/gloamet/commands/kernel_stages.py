@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
 import numpy as np
@@ -10,11 +11,13 @@ import numpy as np
 from gloamet.colour.views import VIEWS
 from gloamet.develop.display import develop_screen
 from gloamet.develop.exact import DevelopSettings
+from gloamet.sky.aerial import solve_aerial
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_radiance, uniform_dome
 from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
+from gloamet.trace.aerial_perspective import AerialHand, see_through_air
 from gloamet.trace.denoise import denoise
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
@@ -32,6 +35,11 @@ def _sky() -> None:
     build_environment(dome)
     dome_radiance(dome, np.array([[0.0, 0.0, 1.0]]))
     solve_sky_palette(solver, Air())
+    air, far = solve_aerial(solver, Air(), (180.0, 30.0), 1.6), np.ones((8, 8), np.float32)
+    with ThreadPoolExecutor(1) as pool:
+        see_through_air(
+            air, AerialHand(), Camera((0, 0, 1), (0, 1, 1)), np.ones((8, 8, 3), np.float32), far, pool
+        )
 
 
 def _rays(relit: bool = False) -> None:

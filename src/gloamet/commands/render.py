@@ -13,7 +13,15 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from gloamet.commands.common import add_json, add_place, number, read_place, shares, show, size, triple, whole
-from gloamet.commands.document_options import add_air, add_axes, add_field, read_document, with_air
+from gloamet.commands.document_options import (
+    add_aerial,
+    add_air,
+    add_axes,
+    add_field,
+    read_document,
+    with_aerial,
+    with_air,
+)
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -54,6 +62,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("--sun-azimuth", type=number(-360, 720, "Sun azimuth"))
     parser.add_argument("--sun-elevation", type=number(-90, 90, "Sun elevation"))
     add_air(parser, "--sky-model")
+    add_aerial(parser)
     parser.add_argument("--panorama", type=Path, help="lat-long .exr or .hdr whose light is added")
     add_field(parser, "--panorama-turn", "panorama", "turn_deg", "Turn")
     add_field(parser, "--panorama-lux", "panorama", "level_lx", "Panorama")
@@ -90,7 +99,7 @@ def _document(options: argparse.Namespace) -> Document:
     document = read_document(options.source, options.units, options.up)
     if options.source.suffix.lower() != ENDING:
         document = document.change("stage.ground", softness_deg=0.0)
-    document = _with_panorama(with_air(document, options), options)
+    document = _with_panorama(with_aerial(with_air(document, options), options), options)
     return _with_stage(_with_exposure(_with_sun(document, options), options), options)
 
 
@@ -262,6 +271,7 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights
 def run(options: argparse.Namespace) -> None:
     """Render and save."""
     job = _prepare(options)
+    from gloamet.output.document_to_air import light_through_air
     from gloamet.output.document_to_light import (
         build_stage,
         dome_from_document,
@@ -282,9 +292,9 @@ def run(options: argparse.Namespace) -> None:
     start = time.perf_counter()
     film = _trace(options, job, compiled, environment)
     seconds = time.perf_counter() - start
-    light = with_contours(
-        job.document, compiled, job.camera, finished_light(job.document, film, options.denoise)
-    )
+    light = finished_light(job.document, film, options.denoise)
+    light = light_through_air(job.document, dome, job.camera, light, film)
+    light = with_contours(job.document, compiled, job.camera, light)
     ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)
     for note in job.scene.notes:
         _say(f"note: {note}")

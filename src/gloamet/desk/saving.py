@@ -49,6 +49,7 @@ class SaveJob(QObject):
     def _work(self) -> tuple[str, bool]:
         """Render, save; the sentence to say, and whether a file was written."""
         from gloamet.output.checkpoint import ENDING, Checkpoint, digest_of
+        from gloamet.output.document_to_air import light_through_air
         from gloamet.output.document_to_light import (
             build_stage,
             dome_from_document,
@@ -66,12 +67,8 @@ class SaveJob(QObject):
         document, out = self.document, self.document.output
         compiled = build_stage(document, self.scene)
         check_memory(memory_needed(compiled, out.width, out.height, out.denoise))
-        camera, lights = (
-            camera_from_view(document.stage.view),
-            environment_from_document(
-                document, dome_from_document(document), panorama_from_document(document)
-            ),
-        )
+        camera, dome = camera_from_view(document.stage.view), dome_from_document(document)
+        lights = environment_from_document(document, dome, panorama_from_document(document))
         film, aim = Film(out.width, out.height), stop_criterion(document)
         path = self.path.with_name(self.path.name + ENDING)
         kept = Checkpoint(path, digest_of(compiled, lights, camera, film, aim.bounces))
@@ -89,7 +86,9 @@ class SaveJob(QObject):
         )
         if film.samples_in(None) == 0:
             return f"{self.path.name} was not saved: stopped before the first pass.", False
-        light = with_contours(document, compiled, camera, finished_light(document, film, out.denoise))
+        light = finished_light(document, film, out.denoise)
+        light = light_through_air(document, dome, camera, light, film)
+        light = with_contours(document, compiled, camera, light)
         save_picture(self.path, document, film, light)
         samples = f"{film.mean_samples():.0f} samples per pixel"
         if self._stop.is_set() and not plan_next_pass(film, aim, 1.0).done:

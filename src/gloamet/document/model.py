@@ -156,6 +156,22 @@ class AirState(Model):
         10,
         0,
     )
+    aerial: bool = Field(
+        True, description="Far things fade into the light of the air before them, as far as one sees."
+    )
+    aerial_km: float = number(
+        0.0,
+        0,
+        200,
+        "How far one sees in the picture; 0 takes what the air itself gives. Sky and sun stay as they are.",
+        "km",
+        1,
+        1,
+    )
+    aerial_strength: float = number(
+        1.0, 0.0, 1.0, "Share of the fading that is shown; 1 is nature.", "", 0.05, 2
+    )
+    aerial_begin_m: float = number(0.0, 0, 10_000, "Distance from which things begin to fade.", "m", 10, 0)
     ground_reflectance: float = number(
         0.2, 0.0, 1.0, "Share of light the ground around sends back up; it brightens the sky.", "", 0.01, 2
     )

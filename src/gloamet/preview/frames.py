@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from gloamet.develop.display import develop_screen
 from gloamet.document.model import Document
+from gloamet.output.document_to_air import AirInFront
 from gloamet.output.document_to_light import surfaces_of_film
 from gloamet.output.document_to_picture import (
     Exposure,
@@ -45,7 +46,8 @@ def stop_criterion_of(document: Document, film: Film) -> StopCriterion:
 
 
 class FrameMaker:
-    """Develops what the viewport has. The viewport sets `view`, `renderer`, `speed` (paths a second) and `started`."""
+    """Develops what the viewport has. The viewport sets `view`, `air`, `renderer`, `speed` (paths a second) and
+    `started`."""
 
     def __init__(
         self,
@@ -56,6 +58,7 @@ class FrameMaker:
         self._report, self._relighting, self._relight_state = report, relighting, relight_state
         self._ink: tuple[object, Floats] | None = None
         self.view: View | None = None
+        self.air: AirInFront | None = None
         self.renderer: Renderer | None = None
         self.speed = FIRST_SPEED
         self.started = 0.0  # when the film that is shown was begun
@@ -74,6 +77,7 @@ class FrameMaker:
         """
         document = request.document
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
+        picture = self._through_air(picture, film)
         exposure = exposure_from_document(document, picture, seen)
         picture = self._inked(document, picture, step is not None)
         # a relit picture is small: made large here, it does not hold up the window
@@ -81,6 +85,15 @@ class FrameMaker:
         pixels = develop_screen(picture, develop_settings(document, exposure.ev), size)
         ahead()
         self._report(self._frame(document, film, pixels, exposure, step))
+
+    def _through_air(self, picture: Floats, film: Film | None) -> Floats:
+        """A picture through the air in front of what it shows."""
+        if self.air is None or self.renderer is None:
+            return picture
+        depth = self._relighting.depth() if film is None else film.mean("depth")
+        if depth.shape != picture.shape[:2]:  # a preview that was made larger along edges
+            depth = np.ascontiguousarray(resize_bilinear(depth[..., None], picture.shape[:2])[..., 0])
+        return self.air.over(picture, depth, self.renderer.pool)
 
     def _inked(self, document: Document, picture: Floats, exact: bool) -> Floats:
         plaster, view = document.stage.plaster, self.view

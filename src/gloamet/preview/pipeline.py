@@ -20,6 +20,7 @@ from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
 from gloamet.meter.light import read_light
+from gloamet.output.document_to_air import AerialInputs, AirInFront, hand_from_document, solve_air
 from gloamet.output.document_to_light import (
     PanoramaInputs,
     SkyInputs,
@@ -44,6 +45,7 @@ from gloamet.preview.events import (
 )
 from gloamet.preview.latest import Numbered
 from gloamet.preview.memo import Memo
+from gloamet.preview.relighting import View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.viewport import LightProvider, ViewportRenderer
@@ -118,6 +120,7 @@ class RenderPipeline:
         self._render_scene = Memo(self._build, KEPT_SCENES)
         self._dome = Memo(lambda inputs: solve_sky(inputs, self._solver), KEPT_SKIES)
         self._quick_dome = Memo(lambda inputs: solve_sky(inputs, self._interpolator))
+        self._aerial = Memo(lambda inputs, dome: solve_air(inputs, dome, self._solver))
         self._panorama_dome = Memo(self._read_panorama, KEPT_SKIES)
         self._environment = Memo(join_lights, KEPT_SKIES)
         self._disc = Memo(lambda dome, north_deg: paint_disc(dome, north_deg))
@@ -150,6 +153,7 @@ class RenderPipeline:
             sky = LightProvider(
                 light.inputs,
                 light.lights,
+                lambda view: self._air_in_front(given, view),
                 lambda: self._exact_light(given),
                 lambda: self._prepare_skies(document),
                 self._prepare_next,
@@ -240,6 +244,15 @@ class RenderPipeline:
             self._report(light.solved)
         return light.lights
 
+    def _air_in_front(self, light: PreparedLight, view: View) -> AirInFront | None:
+        """The air between a view and what it shows."""
+        hand = hand_from_document(light.document)
+        if hand is None:
+            return None
+        inputs = AerialInputs.of(light.document, view.camera, view.width / view.height)
+        dome = light.dome if inputs.by_horizon else None
+        return AirInFront(self._aerial(inputs, dome), hand, view.camera)
+
     def _light(self, document: Document, quick: bool = False) -> PreparedLight:
         """The lights of a document and the meter's reading; `quick` may take a sky between two solved ones."""
         inputs = LightInputs.of(document)
@@ -290,6 +303,7 @@ class RenderPipeline:
             self._render_scene,
             self._dome,
             self._quick_dome,
+            self._aerial,
             self._panorama_dome,
             self._environment,
             self._disc,

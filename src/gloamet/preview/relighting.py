@@ -72,11 +72,12 @@ class Relighting:
         self._rest: tuple[object, Floats] | None = None
         self._lamps: tuple[View, Floats, float] | None = None  # of what, their light, by how many paths
         self._seen: tuple[object, SeenSurfaces] | None = None
+        self._depth: tuple[object, Floats] | None = None
         self._speed = INITIAL_SPEED
 
     def forget(self) -> None:
         """Let go of everything."""
-        self._view = self.cache = self._rest = self._lamps = self._seen = None
+        self._view = self.cache = self._rest = self._lamps = self._seen = self._depth = None
 
     def ready(self, view: View) -> bool:
         """Whether pictures of this stage, camera and size can be relit."""
@@ -93,7 +94,7 @@ class Relighting:
             self.cache.recolour_ground(view.compiled)
             if self._lamps is not None and self._lamps[0] == self._view:
                 self._lamps = (view, self._lamps[1], 0.0)  # good enough until a film has its own
-            self._view, self._rest, self._seen = view, None, None
+            self._view, self._rest, self._seen, self._depth = view, None, None, None
 
     def improve(
         self, view: View, lights: Environment, renderer: Renderer, cancelled: Callable[[], bool]
@@ -170,6 +171,15 @@ class Relighting:
             few = SeenSurfaces(guides.albedo[::step, ::step], guides.depth[::step, ::step])
             self._seen = (key, few)
         return self._seen[1]
+
+    def depth(self) -> Floats:
+        """Metres to what each pixel of a relit picture shows, 0 for sky; worked out once for each step of the cache."""
+        cache = self.cache
+        assert cache is not None
+        key = (cache, cache.samples)
+        if self._depth is None or self._depth[0] != key:
+            self._depth = (key, cache.guides().depth)
+        return self._depth[1]
 
     def exact_weight(self, rest: object, samples: float) -> float:
         """`crossfade_weight` where a relit picture of that light is being shown, else all of it."""

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.document.lights import Gains
+from gloamet.output.document_to_air import AirInFront
 from gloamet.output.document_to_picture import gains_from_document
 from gloamet.output.final import NextPass, plan_next_pass
 from gloamet.preview.events import Busy, Event
@@ -47,11 +48,13 @@ _NOT_DONE = np.ones((1, 1), np.uint16)  # wanted of a picture shown again, when 
 
 @dataclass(frozen=True)
 class LightProvider:
-    """The light of a request with its inputs, and what is to be done about it: `exact` gives the lights of a hand that
-    rests, `idle` is called then, and after the first step of a cache, `ahead` before a relit picture is handed out."""
+    """The light of a request with its inputs, and what is to be done about it: `air` gives the air in front of a view,
+    `exact` the lights of a hand that rests, `idle` is called then, and after the first step of a cache, `ahead` before
+    a relit picture is handed out."""
 
     inputs: object
     lights: Environment
+    air: Callable[[View], AirInFront | None]
     exact: Callable[[], Environment]
     idle: Callable[[], None]
     ahead: Callable[[], None]
@@ -123,6 +126,7 @@ class ViewportRenderer:
         # a film that is come back to wants its relit picture while it is noisy
         moved = fresh or gains != self._gains or (other and self._samples() < CROSSFADE_END)
         self._relighting.follow_ground(view)
+        self._frames.air = sky.air(view)
         self._show_first_image(request, lights, gains, sky.ahead, has_picture)
         self._gains = gains
         plan = partial(self._beside.draw_plan, request, self.renderer, compiled, lights, sky.inputs)

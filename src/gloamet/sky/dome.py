@@ -199,21 +199,24 @@ class SkySolver:
         self._share(multiple_rows, [(*args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)])
         self._log_psi, self._psi_ground, self._key = np.log(np.maximum(psi, DARKEST)), psi_ground, key
 
+    def scattering(self, air: Air) -> ScatteringAir:
+        """An air ready to be marched through."""
+        depth, scatter, scatter_ms = _delta_scaled(optical_depths(air))
+        self._multiple(air, depth, scatter_ms)
+        height = air.haze_height_km
+        return ScatteringAir(
+            profiles(height), columns(height), depth, scatter, scatter_ms, self._log_psi, self._psi_ground
+        )
+
     def spectral(self, air: Air, sun_elevation_deg: float) -> tuple[Array, Array, Array]:
         """View tables (rows, turns, 4, bands) with the ground's light inside, the sun's transmittance (bands), and
         the irradiance of level ground by sun and sky (bands); all per unit of extraterrestrial irradiance."""
-        tau = optical_depths(air)
-        depth, scatter, scatter_ms = _delta_scaled(tau)
-        self._multiple(air, depth, scatter_ms)
+        marched = self.scattering(air)
         mus = math.sin(math.radians(sun_elevation_deg))
         steps = DUSK_STEPS if sun_elevation_deg < DUSK_BELOW_DEG else DAY_STEPS
         view_mu = np.sin(np.linspace(0.0, 1.0, VIEW_ROWS) ** 2 * np.pi / 2)
         cosines = np.cos(np.linspace(0.0, np.pi, VIEW_TURNS))
         half = VIEW_ROWS // 2
-        table = columns(air.haze_height_km)
-        marched = ScatteringAir(
-            profiles(air.haze_height_km), table, depth, scatter, scatter_ms, self._log_psi, self._psi_ground
-        )
         calls = [(marched, mus, mu, cosines, steps) for mu in (view_mu[:half], view_mu[half:])]
         tables, ground = (np.concatenate(p) for p in zip(*self._share(view_tables, calls), strict=True))
         through = sun_transmittance(air, sun_elevation_deg)

@@ -1,4 +1,4 @@
-"""Air: how the sky is made, what floats in it, haze near the ground, and what the ground sends back."""
+"""Air: how the sky is made, what floats in it, haze near the ground, distance, and what the ground sends back."""
 
 from __future__ import annotations
 
@@ -67,13 +67,13 @@ class AirStep(FormPanel):
         self.add(SegmentedControl(session, "air", "particles", [(name, name) for name in PARTICLES]))
         self.box.addSpacing(8)
         self.add(NumberRow(session, "air", "ozone_du", "Ozone", theme.SKY))
-        self._add_haze_and_ground()
+        self._add_haze_distance_and_ground()
         self.finish()
         session.document_changed.connect(self._on_document_changed)
         session.light_solved.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 
-    def _add_haze_and_ground(self) -> None:
+    def _add_haze_distance_and_ground(self) -> None:
         session = self.session
         self.group("Haze near the ground")
         self.add(Switch(session, "air", "haze_on", "Haze layer"))
@@ -85,6 +85,15 @@ class AirStep(FormPanel):
         )
         self.add(self.haze)
         self.add(self.haze_height)
+        self.group("Distance")
+        self.add(Switch(session, "air", "aerial", "Far things fade into the air"))
+        self.aerial = (
+            NumberRow(session, "air", "aerial_km", "Visibility in the picture", theme.SKY),
+            NumberRow(session, "air", "aerial_strength", "Strength", theme.SKY),
+            NumberRow(session, "air", "aerial_begin_m", "Begins at", theme.SKY),
+        )
+        for row in self.aerial:
+            self.add(row)
         self.group("Ground around")
         self.add(NumberRow(session, "air", "ground_reflectance", "Ground reflectance", theme.SKY))
         self.add(
@@ -95,10 +104,12 @@ class AirStep(FormPanel):
         air, light = document.air, self.session.light
         self.haze.setEnabled(air.haze_on)
         self.haze_height.setEnabled(air.haze_on)
+        for row in self.aerial:
+            row.setEnabled(air.aerial)
         self.looks.setVisible(air.model == "physical")
         self.general.setVisible(air.model == "cie")
-        for row in (self.level, self.natural, self.kelvin):
-            row.setVisible(air.model in ("cie", "uniform"))
+        for shown in (self.level, self.natural, self.kelvin):
+            shown.setVisible(air.model in ("cie", "uniform"))
         usual = sun_actions.usual_turbidity(document)
         self.usual.setText(usual.words)
         self.usual.setVisible(abs(usual.turbidity - air.turbidity) > 0.05)

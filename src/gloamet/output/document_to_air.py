@@ -1,0 +1,104 @@
+"""The air in front of things, from a document: solved for its sun and eye, laid over finished light.
+
+A document, its dome and a solver enter; an `AirInFront` leaves. Under the moon, and under skies by other models, the
+air is lit as their horizon is.
+"""
+
+from __future__ import annotations
+
+import math
+import os
+from concurrent.futures import Executor, ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.document.model import Document
+from gloamet.output.document_to_light import FinishedLight, SkyInputs
+from gloamet.output.document_to_picture import gains_from_document
+from gloamet.sky.aerial import AerialTable, lit_by_horizon, rows_between, solve_aerial
+from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.stage.camera import Camera
+from gloamet.trace.aerial_perspective import AerialHand, see_through_air
+from gloamet.trace.film import Film
+
+Floats = NDArray[np.float32]
+AERIAL = "aerial"  # the part of finished light that the air adds
+EYE_STEP_M = 1.0  # of the eye's height, so that a walk on level ground solves nothing anew
+
+
+class AerialInputs(NamedTuple):
+    """What the air in front is solved from: the sky's inputs, the eye's height, the elevations in view (degrees)."""
+
+    sky: SkyInputs
+    eye_height_m: float
+    lowest_deg: float
+    highest_deg: float
+
+    @property
+    def by_horizon(self) -> bool:
+        """Whether the air is lit as the horizon is."""
+        return self.sky.model.name != "physical" or self.sky.moon is not None
+
+    @classmethod
+    def of(cls, document: Document, camera: Camera, aspect: float) -> AerialInputs:
+        """Those of a document seen by a camera whose picture is so many times wider than high."""
+        corners = [camera.ray(x, y, aspect)[2] for x in (0.0, 0.5, 1.0) for y in (0.0, 0.5, 1.0)]
+        low, high = (math.degrees(math.asin(min(1.0, max(-1.0, z)))) for z in (min(corners), max(corners)))
+        eye = EYE_STEP_M * round(float(camera.eye[2]) / EYE_STEP_M)
+        return cls(SkyInputs.of(document), eye, 5.0 * math.floor(low / 5.0), 5.0 * math.ceil(high / 5.0))
+
+
+@dataclass(frozen=True, eq=False)
+class AirInFront:
+    """The air between a camera and what it sees."""
+
+    table: AerialTable
+    hand: AerialHand
+    camera: Camera
+
+    def over(self, picture: Floats, depth: Floats, pool: Executor) -> Floats:
+        """A picture (H, W, 3) through it; depth (H, W) in metres, 0 where nothing is met."""
+        return see_through_air(self.table, self.hand, self.camera, picture, depth, pool)
+
+
+def hand_from_document(document: Document) -> AerialHand | None:
+    """What the artist makes of the air in front, None when it is not shown."""
+    air = document.air
+    if not air.aerial or air.aerial_strength == 0.0:
+        return None
+    gains = gains_from_document(document)
+    return AerialHand(_density(document), air.aerial_strength, air.aerial_begin_m, gains.sun, gains.sky)
+
+
+def _density(document: Document) -> float:
+    """How many times denser the air is made by a visibility of its own."""
+    wanted = document.air.aerial_km
+    return SkyInputs.of(document).air.visibility_km / wanted if wanted > 0.0 else 1.0
+
+
+def solve_air(inputs: AerialInputs, dome: SkyDome | None, solver: SkySolver) -> AerialTable:
+    """The air in front of things; the dome is asked for where the horizon lights it."""
+    sky = inputs.sky
+    rows = rows_between(inputs.lowest_deg, inputs.highest_deg)
+    table = solve_aerial(solver, sky.air, (sky.azimuth_deg, sky.elevation_deg), inputs.eye_height_m, rows)
+    return table if dome is None or not inputs.by_horizon else lit_by_horizon(table, dome)
+
+
+def light_through_air(
+    document: Document, dome: SkyDome, camera: Camera, light: FinishedLight, film: Film
+) -> FinishedLight:
+    """Finished light through the air in front of it, whose own light is one more part, `aerial`."""
+    hand, (height, width) = hand_from_document(document), light.whole.shape[:2]
+    if hand is None:
+        return light
+    inputs = AerialInputs.of(document, camera, width / height)
+    front = AirInFront(solve_air(inputs, dome, SkySolver()), hand, camera)
+    depth = film.mean("depth")
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        added = front.over(np.zeros_like(light.whole), depth, pool)
+        passing = front.over(np.ones_like(light.whole), depth, pool) - added
+    parts = {name: part * passing for name, part in light.parts.items()}
+    return FinishedLight(light.whole * passing + added, {**parts, AERIAL: added})

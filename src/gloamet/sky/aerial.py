@@ -1,0 +1,214 @@
+"""Aerial perspective: what the air between the eye and a thing takes from its light, and the light it adds.
+
+An air, a sun, a height of the eye enter; an `AerialTable` leaves, which a picture with the distance of every pixel is
+seen through. It is the integral that gives the sky, ended at that distance: far away both meet. Distances beyond the
+table are taken for its last one. The moon, and skies of other models, light it through their horizon alone.
+"""
+
+from __future__ import annotations
+
+import math
+import os
+from concurrent.futures import ThreadPoolExecutor
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.sky.air import Air, optical_depths
+from gloamet.sky.atmosphere import GROUND_KM, NSPECIES, column_to_space, profile_index, sun_visible
+from gloamet.sky.dome import BANDS_TO_AP1, DUSK_BELOW_DEG, SkyDome, SkySolver
+from gloamet.sky.particles import HAZE
+from gloamet.sky.scatter import ALTITUDES, VIEW_TERMS, ScatteringAir, sun_column
+
+Array = NDArray[np.float64]
+Floats = NDArray[np.float32]
+
+ELEVATIONS, TURNS, DISTANCES = 33, 5, 32
+FARTHEST_KM = 150.0
+STEPS_A_NODE, DUSK_STEPS_A_NODE = 1, 2  # of the march between two distances
+LOWEST_KM = 0.0005
+
+
+class AerialTable(NamedTuple):
+    """through (ELEVATIONS, DISTANCES, 3): share of the light that passes, AP1; light (ELEVATIONS, TURNS, DISTANCES,
+    VIEW_TERMS, 3): AP1 cd/m2 of each term of `scatter.view_tables`, phase functions not yet applied; sun: unit vector
+    towards it; forward_g of aerosol and haze."""
+
+    through: Floats
+    light: Floats
+    sun: tuple[float, float, float]
+    forward_g: tuple[float, float]
+
+
+def elevation_nodes() -> Array:
+    """Elevations of the rows, radians: finest at the horizon."""
+    u = np.linspace(-1.0, 1.0, ELEVATIONS)
+    return np.pi / 2.0 * u * np.abs(u)
+
+
+def distance_nodes_km() -> Array:
+    """Distances of the columns: finest near the eye."""
+    return FARTHEST_KM * np.linspace(0.0, 1.0, DISTANCES) ** 3
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def elevation_row(sine):
+    """Place among `elevation_nodes` of the sine of an elevation."""
+    u = math.sqrt(math.asin(min(1.0, abs(sine))) * (2.0 / math.pi))
+    return (1.0 + math.copysign(u, sine)) * 0.5 * (ELEVATIONS - 1)
+
+
+class _Sight(NamedTuple):
+    """What is looked through: the unscaled vertical depths (4, bands), the ground's radiance (bands), the sine of the
+    sun's height, the eye's height, the steps between two distances."""
+
+    extinction: Array
+    ground: Array
+    sun_sine: float
+    eye_km: float
+    steps: int
+
+
+@njit(**KERNEL_OPTIONS)
+def _pass(scaled, full, density, dt, passed, seen):
+    """Go on by dt: depths passed (2, bands), full and delta-scaled, and seen (bands), the length that is seen of it."""
+    for n in range(seen.shape[0]):
+        extinction = 0.0
+        for c in range(NSPECIES):
+            extinction += scaled[c, n] * density[c]
+            passed[0, n] += full[c, n] * density[c] * dt
+        d = extinction * dt
+        seen[n] = math.exp(-passed[1, n]) * ((1.0 - math.exp(-d)) / extinction if d > 1e-5 else dt)
+        passed[1, n] += d
+
+
+@njit(**ALLOCATING_KERNEL_OPTIONS)
+def _march(air, sight, elevations, first, last, depths, light):
+    """Rows first..last of depths (2, rows, distances, bands), full and delta-scaled, and of light (rows, turns,
+    distances, terms, bands)."""
+    full, ground, sun_sine, eye_km, steps = sight
+    bands = air.depth.shape[1]
+    out = np.zeros(NSPECIES)
+    density, seen = np.zeros(NSPECIES), np.zeros(bands)
+    passed = np.zeros((2, bands))
+    sun_cosine = math.sqrt(max(0.0, 1.0 - sun_sine * sun_sine))
+    r = GROUND_KM + eye_km
+    for a in range(first, last):
+        mu, level = math.sin(elevations[a]), math.cos(elevations[a])
+        passed[:] = 0.0
+        for k in range(1, DISTANCES):
+            near = FARTHEST_KM * ((k - 1) / (DISTANCES - 1)) ** 3
+            dt = (FARTHEST_KM * (k / (DISTANCES - 1)) ** 3 - near) / steps
+            light[a, :, k] = light[a, :, k - 1]
+            for s in range(steps):
+                t = near + (s + 0.5) * dt
+                rr = max(GROUND_KM + LOWEST_KM, math.sqrt(r * r + t * t + 2.0 * r * mu * t))
+                row, f = profile_index(rr - GROUND_KM)
+                for c in range(NSPECIES):
+                    density[c] = air.profile[row, c] * (1 - f) + air.profile[row + 1, c] * f
+                _pass(air.depth, full, density, dt, passed, seen)
+                y = min(((rr - GROUND_KM) / 100.0) ** (1.0 / 3.0) * (ALTITUDES - 1), ALTITUDES - 1.001)
+                i = int(y)
+                fy = y - i
+                for b in range(TURNS):
+                    towards = mu * sun_sine + level * sun_cosine * math.cos(math.pi * b / (TURNS - 1))
+                    local = (r * sun_sine + t * towards) / rr
+                    visible = sun_visible(rr, local) if column_to_space(air.table, rr, local, out) else 0.0
+                    x = sun_column(local)
+                    j = int(x)
+                    fx = x - j
+                    for n in range(bands):
+                        sun = 0.0
+                        if visible > 0.0:
+                            tau = 0.0
+                            for c in range(NSPECIES):
+                                tau += air.depth[c, n] * out[c]
+                            sun = visible * math.exp(-tau)
+                        again = air.log_psi[i, j, n] * (1 - fx) * (1 - fy) + air.log_psi[i, j + 1, n] * fx * (
+                            1 - fy
+                        )
+                        again += (
+                            air.log_psi[i + 1, j, n] * (1 - fx) * fy + air.log_psi[i + 1, j + 1, n] * fx * fy
+                        )
+                        below = air.psi_ground[i, n] * (1 - fy) + air.psi_ground[i + 1, n] * fy
+                        spread = 0.0
+                        for c in range(NSPECIES):
+                            spread += air.scatter_ms[c, n] * density[c]
+                        light[a, b, k, 0, n] += air.scatter[0, n] * density[0] * seen[n] * sun
+                        light[a, b, k, 1, n] += air.scatter[1, n] * density[1] * seen[n] * sun
+                        light[a, b, k, 2, n] += air.scatter[3, n] * density[3] * seen[n] * sun
+                        light[a, b, k, 3, n] += spread * seen[n] * (math.exp(again) + below * ground[n])
+            depths[:, a, k] = passed
+
+
+def _forward_share(full: Array, scaled: Array) -> Array:
+    """What gives the marched light the forward-scattered part that delta scaling takes for unscattered: (rows,
+    distances, bands).
+
+    In even air the light added over a distance is then that of the horizon times what no longer passes (Koschmieder);
+    at the end of the table it is the marched one, which meets the sky.
+    """
+    lost, scaled_lost = 1.0 - full, 1.0 - scaled
+    thin = scaled_lost < 1e-9
+    share = np.where(thin, 1.0, lost / np.where(thin, 1.0, scaled_lost))
+    return share / share[:, -1:]
+
+
+def rows_between(lowest_deg: float, highest_deg: float) -> tuple[int, int]:
+    """First and one past the last of the rows that elevations in a range are looked up in."""
+    nodes = np.degrees(elevation_nodes())
+    first = max(0, int(np.searchsorted(nodes, lowest_deg, "right")) - 1)
+    last = min(ELEVATIONS - 1, int(np.searchsorted(nodes, highest_deg, "left")))
+    return first, last + 1
+
+
+def solve_aerial(
+    solver: SkySolver,
+    air: Air,
+    sun_deg: tuple[float, float],
+    eye_height_m: float,
+    rows: tuple[int, int] = (0, ELEVATIONS),
+) -> AerialTable:
+    """The air in front of things under a sun at an azimuth clockwise from north and an apparent elevation; only the
+    rows asked for are filled."""
+    azimuth_deg, elevation_deg = sun_deg
+    _tables, _through, level = solver.spectral(air, elevation_deg)
+    ground = air.ground_reflectance * level / math.pi
+    elevations, sine = elevation_nodes(), math.sin(math.radians(elevation_deg))
+    bands = len(ground)
+    depths = np.zeros((2, ELEVATIONS, DISTANCES, bands))
+    light = np.zeros((ELEVATIONS, TURNS, DISTANCES, VIEW_TERMS, bands))
+    steps = DUSK_STEPS_A_NODE if elevation_deg < DUSK_BELOW_DEG else STEPS_A_NODE
+    marched: ScatteringAir = solver.scattering(air)
+    eye_km = max(LOWEST_KM, eye_height_m / 1000.0)
+    sight = _Sight(optical_depths(air).stacked(), ground, sine, eye_km, steps)
+    threads = os.cpu_count() or 1
+    cuts = np.linspace(*rows, 2 * threads + 1).astype(int)
+    with ThreadPoolExecutor(threads) as pool:
+        jobs = [
+            pool.submit(_march, marched, sight, elevations, a, b, depths, light)
+            for a, b in zip(cuts[:-1], cuts[1:], strict=True)
+        ]
+        for job in jobs:
+            job.result()
+    used = slice(*rows)
+    passing = np.exp(-depths[0, used])
+    light[used] *= _forward_share(passing, np.exp(-depths[1, used]))[:, None, :, None]
+    through = np.ones((ELEVATIONS, DISTANCES, 3), np.float32)
+    through[used] = (passing @ BANDS_TO_AP1) / BANDS_TO_AP1.sum(0)
+    added = np.zeros((ELEVATIONS, TURNS, DISTANCES, VIEW_TERMS, 3), np.float32)
+    added[used] = light[used] @ BANDS_TO_AP1
+    a, e = math.radians(azimuth_deg), math.radians(elevation_deg)
+    sun = (math.cos(e) * math.sin(a), math.cos(e) * math.cos(a), math.sin(e))
+    return AerialTable(through, added, sun, (air.kind.forward_g, HAZE.forward_g))
+
+
+def lit_by_horizon(table: AerialTable, dome: SkyDome) -> AerialTable:
+    """The same air, lit all over as the horizon of a dome is: Koschmieder's law."""
+    horizon = dome.table[0].mean(0)
+    light = np.zeros_like(table.light)
+    light[:, :, :, -1] = ((1.0 - table.through) * horizon)[:, None]
+    return table._replace(light=light)

@@ -1,0 +1,142 @@
+"""A picture seen through the air: aerial perspective laid over finished light, pixel by pixel.
+
+An `AerialTable`, a picture (AP1 cd/m2), the distance of every pixel and the camera enter; the picture through the air
+leaves. No path is traced. Distances are those that paths travel, through glass and by mirrors too; the air there is
+that in the direction of the pixel.
+"""
+
+from __future__ import annotations
+
+import math
+from concurrent.futures import Executor
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.jit import KERNEL_OPTIONS
+from gloamet.sky.aerial import DISTANCES, ELEVATIONS, FARTHEST_KM, TURNS, AerialTable, elevation_row
+from gloamet.sky.atmosphere import particle_phase, rayleigh_phase
+from gloamet.sky.scatter import VIEW_TERMS
+from gloamet.stage.camera import Camera
+from gloamet.trace.camera_rays import camera_ray
+
+F = np.float32
+Floats = NDArray[np.float32]
+ROWS_A_JOB = 16
+GRID_ROWS, GRID_COLUMNS = 28, 48  # places of the picture at which the air is looked up
+
+
+class AerialHand(NamedTuple):
+    """What an artist makes of the air in front of things: how many times denser it is, how much of it is seen (0 none,
+    1 all), from how many metres on, and the gains of what sun and sky light in it."""
+
+    density: float = 1.0
+    strength: float = 1.0
+    begin_m: float = 0.0
+    sun_gain: float = 1.0
+    sky_gain: float = 1.0
+
+
+@njit(**KERNEL_OPTIONS)
+def _fill_grid(table, gains, camera, grid):
+    """grid (rows, columns, DISTANCES, 6): what passes and what is added over every distance, at places of the picture
+    from its upper left to its lower right corner."""
+    through, light, sun, forward = table
+    rows, columns = grid.shape[:2]
+    sun_level = math.sqrt(max(1e-12, sun[0] * sun[0] + sun[1] * sun[1]))
+    for p in range(rows):
+        for q in range(columns):
+            place = (F(q / (columns - 1)), F(p / (rows - 1)))
+            d = camera_ray(camera, (0, 0), (1, 1), place, (F(0), F(0))).direction
+            row = elevation_row(d[2])
+            i = min(int(row), ELEVATIONS - 2)
+            level = math.sqrt(max(1e-12, d[0] * d[0] + d[1] * d[1]))
+            aside = (d[0] * sun[0] + d[1] * sun[1]) / (level * sun_level)
+            turn = math.acos(min(1.0, max(-1.0, aside))) / math.pi * (TURNS - 1)
+            b = min(int(turn), TURNS - 2)
+            fi, fb = F(row - i), F(turn - b)
+            cosine = d[0] * sun[0] + d[1] * sun[1] + d[2] * sun[2]
+            weights = (
+                F(rayleigh_phase(cosine) * gains[0]),
+                F(particle_phase(cosine, forward[0]) * gains[0]),
+                F(particle_phase(cosine, forward[1]) * gains[0]),
+                F(gains[1]),
+            )
+            for k in range(DISTANCES):
+                for c in range(3):
+                    grid[p, q, k, c] = through[i, k, c] * (F(1) - fi) + through[i + 1, k, c] * fi
+                    added = F(0)
+                    for n in range(VIEW_TERMS):
+                        low = light[i, b, k, n, c] * (F(1) - fb) + light[i, b + 1, k, n, c] * fb
+                        high = light[i + 1, b, k, n, c] * (F(1) - fb) + light[i + 1, b + 1, k, n, c] * fb
+                        added += weights[n] * (low * (F(1) - fi) + high * fi)
+                    grid[p, q, k, 3 + c] = added
+
+
+@njit(**KERNEL_OPTIONS)
+def _see_rows(grid, hand, picture, depth, y0, y1, out):
+    """Rows y0..y1 of the picture through the air; hand: density, strength, begin in metres, one over the
+    farthest distance. Denser air takes by the power of what nature's takes, and adds in proportion to what is lost."""
+    height, width = depth.shape
+    density, strength, begin, share = hand
+    rows, columns = grid.shape[:2]
+    for y in range(y0, y1):
+        v = (F(y) + F(0.5)) / F(height) * F(rows - 1)
+        p = min(int(v), rows - 2)
+        fy = v - F(p)
+        for x in range(width):
+            far = (depth[y, x] - begin) * share
+            if depth[y, x] <= F(0) or far <= F(0):
+                for c in range(3):
+                    out[y, x, c] = picture[y, x, c]
+                continue
+            place = min(far, F(1)) ** F(1 / 3) * F(DISTANCES - 1)
+            k = min(int(place), DISTANCES - 2)
+            fk = place - F(k)
+            u = (F(x) + F(0.5)) / F(width) * F(columns - 1)
+            q = min(int(u), columns - 2)
+            fx = u - F(q)
+            a, b = (F(1) - fx) * (F(1) - fy), fx * (F(1) - fy)
+            c0, d0 = (F(1) - fx) * fy, fx * fy
+            for c in range(3):
+                passing, added = F(0), F(0)
+                for n in range(2):
+                    w = fk if n == 1 else F(1) - fk
+                    m = k + n
+                    passing += w * (
+                        grid[p, q, m, c] * a
+                        + grid[p, q + 1, m, c] * b
+                        + grid[p + 1, q, m, c] * c0
+                        + grid[p + 1, q + 1, m, c] * d0
+                    )
+                    added += w * (
+                        grid[p, q, m, 3 + c] * a
+                        + grid[p, q + 1, m, 3 + c] * b
+                        + grid[p + 1, q, m, 3 + c] * c0
+                        + grid[p + 1, q + 1, m, 3 + c] * d0
+                    )
+                if density != F(1):
+                    lost = max(F(1) - passing, F(1e-7))
+                    passing = max(passing, F(0)) ** density
+                    added *= (F(1) - passing) / lost
+                out[y, x, c] = picture[y, x, c] * (F(1) - strength * (F(1) - passing)) + strength * added
+
+
+def see_through_air(
+    table: AerialTable, hand: AerialHand, camera: Camera, picture: Floats, depth: Floats, pool: Executor
+) -> Floats:
+    """The picture (H, W, 3) through the air before it; depth (H, W) in metres, 0 where nothing is met."""
+    height, width = depth.shape
+    out, grid = np.empty_like(picture), np.empty((GRID_ROWS, GRID_COLUMNS, DISTANCES, 6), np.float32)
+    gains = (float(hand.sun_gain), float(hand.sky_gain))
+    _fill_grid(table, gains, camera.packed(width, height), grid)
+    share = 1.0 / (1000.0 * FARTHEST_KM)
+    values = (F(hand.density), F(hand.strength), F(hand.begin_m), F(share))
+
+    def rows(y: int) -> None:
+        _see_rows(grid, values, picture, depth, y, min(height, y + ROWS_A_JOB), out)
+
+    list(pool.map(rows, range(0, height, ROWS_A_JOB)))
+    return out

@@ -1,0 +1,79 @@
+"""From a document to the air in front of things, and finished light through it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from gloamet.document.model import Document
+from gloamet.output.document_to_air import AERIAL, AerialInputs, hand_from_document, light_through_air
+from gloamet.output.document_to_light import FinishedLight, dome_from_document
+from gloamet.stage.camera import Camera
+from gloamet.trace.film import Film
+
+CAMERA = Camera((0.0, 0.0, 2.4), (0.0, 100.0, 2.4), 40.0)
+HAZY = Document().change("air", haze_on=True, haze_km=2.0).change("sun", mode="hand", elevation_deg=30.0)
+SHAPE = (12, 18)
+
+
+def light_at(metres: float, document: Document) -> FinishedLight:
+    """An even picture of two parts at one distance, through the document's air."""
+    film = Film(SHAPE[1], SHAPE[0])
+    film.layers["depth"][:], film.layers["counts"][:] = 2.0 * metres, 2.0
+    sun, sky = np.full((*SHAPE, 3), 900.0, np.float32), np.full((*SHAPE, 3), 100.0, np.float32)
+    light = FinishedLight(sun + sky, {"sun": sun, "sky": sky})
+    return light_through_air(document, dome_from_document(document), CAMERA, light, film)
+
+
+def passing(light: FinishedLight) -> float:
+    """The share of green light that passes on the level."""
+    return float(light.parts["sun"][SHAPE[0] // 2, SHAPE[1] // 2, 1] / 900.0)
+
+
+def test_parts_and_the_light_of_the_air_add_up_to_the_picture() -> None:
+    light = light_at(1500.0, HAZY)
+    assert set(light.parts) == {"sun", "sky", AERIAL}
+    assert sum(light.parts.values()) == pytest.approx(light.whole, rel=1e-5)
+    # Koschmieder: 2 km of sight leave 5 % of what is 1.5 km away; red light goes a little farther
+    assert passing(light) == pytest.approx(np.exp(-3.912 * 1500.0 / 2000.0), rel=0.2)
+    assert light.parts["sun"] == pytest.approx(9.0 * light.parts["sky"], rel=1e-5)
+
+
+def test_without_it_light_is_left_as_it_is() -> None:
+    for off in ({"aerial": False}, {"aerial_strength": 0.0}):
+        light = light_at(1500.0, HAZY.change("air", **off))
+        assert set(light.parts) == {"sun", "sky"} and (light.whole == 1000.0).all()
+
+
+def test_a_visibility_of_its_own_makes_the_air_denser_or_thinner() -> None:
+    hand = hand_from_document(HAZY.change("air", aerial_km=1.0))
+    nature = hand_from_document(HAZY)
+    assert hand is not None and nature is not None and nature.density == 1.0
+    # the haze lets one see 2 km less what clear air takes of it
+    assert hand.density == pytest.approx(2.0, rel=0.1)
+    clear = HAZY.change("air", haze_on=False, aerial_km=1.0)
+    near, far = (passing(light_at(metres, clear)) for metres in (500.0, 1000.0))
+    assert near == pytest.approx(np.exp(-3.912 / 2.0), rel=0.15)
+    assert far == pytest.approx(np.exp(-3.912), rel=0.4)
+
+
+def test_gains_of_fill_act_on_the_light_of_the_air() -> None:
+    whole = light_at(3000.0, HAZY).parts[AERIAL]
+    no_sky = light_at(3000.0, HAZY.change("fill", sky_stops=-6.0)).parts[AERIAL]
+    brighter = light_at(3000.0, HAZY.change("fill", sun_stops=1.0, sky_stops=1.0)).parts[AERIAL]
+    assert brighter == pytest.approx(2.0 * whole, rel=1e-3)
+    assert (no_sky < whole).all() and no_sky.max() > 0.0
+
+
+def test_an_overcast_sky_fills_the_distance_with_its_horizon() -> None:
+    grey = HAZY.change("air", model="cie", cie_sky=1)
+    assert AerialInputs.of(grey, CAMERA, 1.5).by_horizon and not AerialInputs.of(HAZY, CAMERA, 1.5).by_horizon
+    horizon = dome_from_document(grey).table[0].mean(0)
+    assert light_at(30_000.0, grey).whole.mean((0, 1)) == pytest.approx(horizon, rel=0.02)
+
+
+def test_a_walk_on_level_ground_solves_nothing_anew() -> None:
+    here = AerialInputs.of(HAZY, CAMERA, 1.5)
+    there = AerialInputs.of(HAZY, Camera((9.0, 4.0, 2.3), (9.0, 104.0, 2.3), 40.0), 1.5)
+    up = AerialInputs.of(HAZY, Camera((9.0, 4.0, 60.0), (9.0, 104.0, 60.0), 40.0), 1.5)
+    assert here == there != up
