@@ -51,7 +51,7 @@ def elevation_nodes() -> Array:
 
 def distance_nodes_km() -> Array:
     """Distances of the columns: finest near the eye."""
-    return FARTHEST_KM * np.linspace(0.0, 1.0, DISTANCES) ** 3
+    return FARTHEST_KM * np.linspace(0.0, 1.0, DISTANCES) ** 4
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -100,8 +100,8 @@ def _march(air, sight, elevations, first, last, depths, light):
         mu, level = math.sin(elevations[a]), math.cos(elevations[a])
         passed[:] = 0.0
         for k in range(1, DISTANCES):
-            near = FARTHEST_KM * ((k - 1) / (DISTANCES - 1)) ** 3
-            dt = (FARTHEST_KM * (k / (DISTANCES - 1)) ** 3 - near) / steps
+            near = FARTHEST_KM * ((k - 1) / (DISTANCES - 1)) ** 4
+            dt = (FARTHEST_KM * (k / (DISTANCES - 1)) ** 4 - near) / steps
             light[a, :, k] = light[a, :, k - 1]
             for s in range(steps):
                 t = near + (s + 0.5) * dt

@@ -15,7 +15,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import KERNEL_OPTIONS
+from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.aerial import DISTANCES, ELEVATIONS, FARTHEST_KM, TURNS, AerialTable, elevation_row
 from gloamet.sky.atmosphere import particle_phase, rayleigh_phase
 from gloamet.sky.scatter import VIEW_TERMS
@@ -75,48 +75,40 @@ def _fill_grid(table, gains, camera, grid):
                     grid[p, q, k, 3 + c] = added
 
 
-@njit(**KERNEL_OPTIONS)
+@njit(**ALLOCATING_KERNEL_OPTIONS)
 def _see_rows(grid, hand, picture, depth, y0, y1, out):
-    """Rows y0..y1 of the picture through the air; hand: density, strength, begin in metres, one over the
-    farthest distance. Denser air takes by the power of what nature's takes, and adds in proportion to what is lost."""
+    """Rows y0..y1 of the picture through the air; hand: density, strength, begin in metres, one over the farthest
+    distance. Denser air takes by the power of what nature's takes, and adds in proportion to what is lost."""
     height, width = depth.shape
     density, strength, begin, share = hand
     rows, columns = grid.shape[:2]
+    across = np.empty(grid.shape[1:], np.float32)  # the grid at the height of one row of pixels
     for y in range(y0, y1):
         v = (F(y) + F(0.5)) / F(height) * F(rows - 1)
         p = min(int(v), rows - 2)
         fy = v - F(p)
+        for q in range(columns):
+            for k in range(DISTANCES):
+                for c in range(6):
+                    across[q, k, c] = grid[p, q, k, c] * (F(1) - fy) + grid[p + 1, q, k, c] * fy
         for x in range(width):
             far = (depth[y, x] - begin) * share
             if depth[y, x] <= F(0) or far <= F(0):
                 for c in range(3):
                     out[y, x, c] = picture[y, x, c]
                 continue
-            place = min(far, F(1)) ** F(1 / 3) * F(DISTANCES - 1)
+            place = math.sqrt(math.sqrt(min(far, F(1)))) * F(DISTANCES - 1)
             k = min(int(place), DISTANCES - 2)
-            fk = place - F(k)
             u = (F(x) + F(0.5)) / F(width) * F(columns - 1)
             q = min(int(u), columns - 2)
-            fx = u - F(q)
-            a, b = (F(1) - fx) * (F(1) - fy), fx * (F(1) - fy)
-            c0, d0 = (F(1) - fx) * fy, fx * fy
+            fk, fx = place - F(k), u - F(q)
+            a, b = (F(1) - fx) * (F(1) - fk), fx * (F(1) - fk)
+            c0, d0 = (F(1) - fx) * fk, fx * fk
             for c in range(3):
-                passing, added = F(0), F(0)
-                for n in range(2):
-                    w = fk if n == 1 else F(1) - fk
-                    m = k + n
-                    passing += w * (
-                        grid[p, q, m, c] * a
-                        + grid[p, q + 1, m, c] * b
-                        + grid[p + 1, q, m, c] * c0
-                        + grid[p + 1, q + 1, m, c] * d0
-                    )
-                    added += w * (
-                        grid[p, q, m, 3 + c] * a
-                        + grid[p, q + 1, m, 3 + c] * b
-                        + grid[p + 1, q, m, 3 + c] * c0
-                        + grid[p + 1, q + 1, m, 3 + c] * d0
-                    )
+                passing = across[q, k, c] * a + across[q + 1, k, c] * b
+                passing += across[q, k + 1, c] * c0 + across[q + 1, k + 1, c] * d0
+                added = across[q, k, 3 + c] * a + across[q + 1, k, 3 + c] * b
+                added += across[q, k + 1, 3 + c] * c0 + across[q + 1, k + 1, 3 + c] * d0
                 if density != F(1):
                     lost = max(F(1) - passing, F(1e-7))
                     passing = max(passing, F(0)) ** density

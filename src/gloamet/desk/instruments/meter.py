@@ -32,6 +32,15 @@ def lux_text(lx: float) -> str:
     return f"{lx:.1g} lx" if lx > 0.0 else "none"
 
 
+def visibility_text(km: float) -> str:
+    """How far one sees.
+
+    >>> visibility_text(0.78), visibility_text(33.97)
+    ('0.8 km', '34 km')
+    """
+    return f"{km:.1f} km" if km < 9.95 else f"{km:.0f} km"
+
+
 def kelvin_text(kelvin: float) -> str:
     """A colour temperature, or a dash when there is no light."""
     return f"{kelvin:.0f} K" if math.isfinite(kelvin) else "–"
@@ -86,7 +95,7 @@ class LightMeter(QWidget):
             self._text(p, y + 20, "", f"scene meter {frame.meter_ev:.1f}", note=True)
         if math.isfinite(r.incident_ev):
             self._text(p, y + 40, "Incident, level", f"EV {r.incident_ev:.1f}", note=True)
-        self._text(p, y + 66, "Visibility", f"{light.visibility_km:.0f} km", note=True)
+        self._text(p, y + 66, "Visibility", visibility_text(light.visibility_km), note=True)
 
     def _text(
         self,

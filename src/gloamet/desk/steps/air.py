@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from gloamet.desk import sun_actions, theme
+from gloamet.desk.instruments.meter import visibility_text
 from gloamet.desk.session import Session
 from gloamet.desk.steps import StepContext
 from gloamet.desk.widgets.air_looks import AirLooks
@@ -116,7 +117,7 @@ class AirStep(FormPanel):
         self.particles.setText(PARTICLES[air.particles].words)
         text = turbidity_word(air.turbidity)
         if light is not None:
-            text += f", one sees {light.visibility_km:.0f} km\naerosol depth {light.aod550:.2f} at 550 nm"
+            text += f", one sees {visibility_text(light.visibility_km)}\naerosol depth {light.aod550:.2f} at 550 nm"
             text += f", Linke turbidity {light.linke_turbidity:.1f}"
         self.reading.setText(text)
         self.caveat.setText(light.caveat if light is not None else "")
