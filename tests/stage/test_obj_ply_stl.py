@@ -191,3 +191,34 @@ def test_plain_formats_are_white_under_their_colours_and_grey_without(tmp_path: 
     assert read_file(tmp_path / "t.stl").materials[0].base_colour == (0.8, 0.8, 0.8)
     assert not read_file(tmp_path / "t.stl").origin.said
     assert math.isfinite(read_file(tmp_path / "t.stl").bounds()[1][2])
+
+
+def test_ply_texture_coordinates_are_turned_upside_down(tmp_path: Path) -> None:
+    """PLY counts v from below, as common practice has it, shapes from above."""
+    head = ply_header("ascii", XYZ + "property float s\nproperty float t\n")
+    rows = [f"{x} {y} {z} {0.1 * k} {0.2 * k}" for k, (x, y, z) in enumerate(CORNERS)]
+    path = tmp_path / "t.ply"
+    path.write_text(head + "\n".join([*rows, "4 0 1 2 3"]) + "\n")
+    uvs = read_file(path).parts[0].shape.uvs
+    assert uvs is not None
+    assert uvs[:, 0] == pytest.approx([0.0, 0.1, 0.2, 0.3])
+    assert uvs[:, 1] == pytest.approx([1.0, 0.8, 0.6, 0.4])
+
+
+@pytest.mark.parametrize(
+    ("line", "name", "value"),
+    [
+        ("Pr 0.3", "roughness", 0.3),
+        ("Pm 0.7", "metalness", 0.7),
+        ("Pm 1.9", "metalness", 1.0),
+        ("Pc 0.4", "coat", 0.4),
+        ("Pcr 0.2", "coat_roughness", 0.2),
+        ("Ni 1.33", "ior", 1.33),
+    ],
+)
+def test_words_of_an_mtl_file_are_read_and_held_inside_what_they_mean(
+    tmp_path: Path, line: str, name: str, value: float
+) -> None:
+    (tmp_path / "t.mtl").write_text(f"newmtl a\nKd 0.5 0.5 0.5\n{line}\n")
+    (tmp_path / "t.obj").write_text("mtllib t.mtl\nusemtl a\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    assert getattr(read_file(tmp_path / "t.obj").materials[0], name) == pytest.approx(value)

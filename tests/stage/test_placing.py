@@ -164,6 +164,12 @@ def test_lumens_of_points_and_spots_are_their_candela_over_the_cone() -> None:
     # a spot with a hard edge of half angle a: 2 pi (1 - cos a) I
     spot = Lamp("spot", "spot", intensity_cd=100.0, full_deg=30.0, outer_deg=30.0)
     assert lumens(spot) == pytest.approx(2 * math.pi * (1 - math.cos(math.radians(30))) * 100)
+    # glTF's KHR_lights_punctual: between the cones it falls as the square of a ramp in the cosine
+    soft = Lamp("spot", "spot", intensity_cd=100.0, full_deg=20.0, outer_deg=50.0)
+    inner, outer = math.cos(math.radians(20.0)), math.cos(math.radians(50.0))
+    c = outer + (np.arange(20_000) + 0.5) / 20_000 * (1.0 - outer)
+    ramp = np.clip((c - outer) / (inner - outer), 0.0, 1.0) ** 2
+    assert lumens(soft) == pytest.approx(2 * math.pi * 100.0 * ramp.mean() * (1.0 - outer), rel=1e-4)
     scene = replace(HOUSE, lamps=(point,))
     stage = Document().change("stage", lamps={"bulb": LampEdit(lumens=800.0)}).stage
     assert lumens(apply_edits(scene, StageEdits.of(stage)).lamps[0]) == pytest.approx(800.0)

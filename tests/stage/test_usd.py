@@ -166,6 +166,40 @@ def test_cameras_and_their_motion(tmp_path: Path) -> None:
     assert motion.matrices[1, :3, 3] == pytest.approx([4, -5, 1])
 
 
+def test_a_camera_without_perspective_is_left_out_and_said(tmp_path: Path) -> None:
+    stage = new_stage(tmp_path / "t.usda")
+    square(stage, "/plate")
+    UsdGeom.Camera.Define(stage, "/flat").CreateProjectionAttr("orthographic")
+    UsdGeom.Camera.Define(stage, "/view")
+    stage.Save()
+    scene = read_model(tmp_path / "t.usda")
+    assert list(scene.views) == ["view"]
+    assert any("flat" in note and "no perspective" in note for note in scene.notes)
+
+
+def test_solids_have_their_size_and_face_outwards(tmp_path: Path) -> None:
+    stage = new_stage(tmp_path / "t.usda")
+    UsdGeom.Cube.Define(stage, "/cube").CreateSizeAttr(2.0)
+    UsdGeom.Sphere.Define(stage, "/sphere").CreateRadiusAttr(1.5)
+    cylinder = UsdGeom.Cylinder.Define(stage, "/cylinder")
+    cylinder.CreateRadiusAttr(0.5)
+    cylinder.CreateHeightAttr(3.0)
+    cylinder.CreateAxisAttr("Z")
+    stage.Save()
+    parts = {part.name: part for part in read_model(tmp_path / "t.usda").parts}
+    # volumes by the divergence theorem, positive where fronts face out; facets lie inside the round ones
+    for name, wanted in (
+        ("cube", 8.0),
+        ("sphere", 4 / 3 * math.pi * 1.5**3),
+        ("cylinder", math.pi * 0.25 * 3.0),
+    ):
+        p = parts[name].positions.astype(float)[parts[name].triangles]
+        volume = (p[:, 0] * np.cross(p[:, 1], p[:, 2])).sum() / 6.0
+        assert wanted * 0.97 < volume <= wanted * 1.0001
+    low, high = parts["cylinder"].bounds()
+    assert (low[2], high[2]) == (pytest.approx(-1.5), pytest.approx(1.5))
+
+
 def test_an_empty_leads_the_sun_with_its_motion_in_metres_and_z_up(tmp_path: Path) -> None:
     stage = new_stage(tmp_path / "t.usda", 0.01, "Y")
     square(stage, "/floor")

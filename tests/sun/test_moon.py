@@ -11,7 +11,8 @@ from astropy.coordinates import AltAz, EarthLocation, get_body
 from astropy.time import Time
 from astropy.utils import iers
 
-from gloamet.sun.moon import magnitude, moon_at
+from gloamet.colour.spaces import luminance
+from gloamet.sun.moon import MOON_TINT, magnitude, moon_at
 from gloamet.sun.nearest import angle_deg
 from gloamet.sun.position import direction, refraction_deg
 
@@ -60,3 +61,12 @@ def test_a_full_moon_gives_a_quarter_of_a_lux_and_a_half_one_a_tenth_of_it() -> 
     full = 10 ** (-0.4 * (magnitude(0.0, 384400.0) + 14.18))
     assert full == pytest.approx(0.267, rel=0.2)  # Allen, Astrophysical Quantities (from memory)
     assert magnitude(30.0, 363300.0) < magnitude(30.0, 405500.0)
+
+
+def test_moonlight_is_redder_than_sunlight_by_its_index() -> None:
+    # B - V of the full moon 0.92, of the sun 0.65 (Allen, Astrophysical Quantities, from memory): magnitudes of blue to
+    # green light; AP1's blue and green stand for the two bands
+    blue, green = float(MOON_TINT[2]), float(MOON_TINT[1])
+    assert blue / green == pytest.approx(10 ** (-0.4 * (0.92 - 0.65)), rel=0.05)
+    assert luminance(MOON_TINT) == pytest.approx(1.0, abs=0.02)  # a hue: the level is that of the magnitude
+    assert MOON_TINT[0] > green > blue
