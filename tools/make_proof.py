@@ -24,6 +24,7 @@ HEAD = """# What is proven, and by whom
 
 Made by `python tools/make_proof.py` from the marks of the tests; not written by hand. Beside each check stands the
 largest deviation met when this page was made, and what it may be; a dash where a check asks for an order or a range.
+How many faults put in on purpose the tests see, and which they do not: [mutants.md](mutants.md).
 
 | claim | outside source | kind | largest deviation, of what is allowed | check |
 |---|---|---|---|---|

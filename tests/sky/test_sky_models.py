@@ -11,6 +11,7 @@ from gloamet.colour.spaces import AP1_TO_XYZ, luminance
 from gloamet.colour.temperature import correlated_temperature
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_radiance
+from gloamet.sky.general_skies import cie_relative_luminance
 from gloamet.sky.sky_models import SkyModel, caveat, model_dome
 
 AIR = Air(2.5)
@@ -90,3 +91,26 @@ def test_what_an_artist_should_know_is_said() -> None:
     assert "hidden" in caveat(SkyModel("uniform"), AIR, 30.0)
     assert caveat(SkyModel("cie", 14), AIR, 30.0) == "Sky 14, cloudless turbid, broad corona."
     assert "low sun" in caveat(SkyModel("preetham"), AIR, 4.0)
+
+
+@pytest.mark.parametrize("number", [1, 12])
+@pytest.mark.parametrize("elevation_deg", [8.0, 25.0, 60.0])
+def test_the_dome_of_a_general_sky_is_its_formula_at_every_height(
+    solver: SkySolver, number: int, elevation_deg: float
+) -> None:
+    dome = model_dome(SkyModel("cie", number), AIR, 200.0, 35.0, 0.533, solver)
+    along = towards(140.0, elevation_deg)
+    cosine = float(along @ towards(200.0, 35.0))
+    wanted = cie_relative_luminance(
+        number, np.array([math.radians(elevation_deg)]), np.array([cosine]), math.radians(35.0)
+    )
+    ours = luminance(dome_radiance(dome, along)) / luminance(dome_radiance(dome, UP))
+    assert ours == pytest.approx(float(wanted[0]), rel=0.01)
+
+
+def test_a_level_does_not_hold_preethams_sky(solver: SkySolver) -> None:
+    plain, levelled = (
+        level(model_dome(SkyModel("preetham", level_lx=lx), AIR, 0.0, -5.0, 0.533, solver))
+        for lx in (0.0, 9000.0)
+    )
+    assert levelled == pytest.approx(plain)

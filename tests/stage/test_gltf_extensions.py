@@ -376,3 +376,46 @@ def test_a_picture_of_no_bytes_and_one_of_16k(tmp_path: Path, build: Builder) ->
     assert scene.textures[1].pixels[9, 9].tolist() == [77, 77, 77, 255]
     assert any("none.png" in note and "checker" in note for note in scene.notes)
     assert any("huge.png" in note and "16384" in note and "4096" in note for note in scene.notes)
+
+
+# a fan and a strip of the same pentagon and ribbon, front towards +Z (glTF 2.0, 3.7.2.1)
+PENTAGON = [(math.cos(0.4 * math.pi * k), math.sin(0.4 * math.pi * k), 0.0) for k in range(5)]
+RIBBON = [
+    (0.0, 0.0, 0.0),
+    (1.0, 0.0, 0.0),
+    (0.0, 1.0, 0.0),
+    (1.0, 1.0, 0.0),
+    (0.0, 2.0, 0.0),
+    (1.0, 2.0, 0.0),
+]
+
+
+@pytest.mark.parametrize(
+    ("mode", "points", "triangles", "area"),
+    [(6, PENTAGON, 3, 2.5 * math.sin(0.4 * math.pi)), (5, RIBBON, 4, 2.0), (4, RIBBON, 2, 1.0)],
+)
+def test_fans_strips_and_lists_cover_what_they_say_with_one_front(
+    tmp_path: Path, build: Builder, mode: int, points: list[tuple[float, ...]], triangles: int, area: float
+) -> None:
+    build.primitive["attributes"]["POSITION"] = build.accessor(points, 5126, "VEC3", "<f4")
+    del build.primitive["indices"]
+    build.primitive["mode"] = mode
+    shape = build.read(tmp_path).parts[0].shape
+    corners = shape.positions.astype(float)[shape.triangles]
+    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    assert len(shape.triangles) == triangles
+    assert np.abs(normals).sum() / 2.0 == pytest.approx(area, rel=1e-5)
+    if mode != 4:
+        assert (normals[:, 2] > 0.0).all()
+
+
+@pytest.mark.parametrize("length", [1.0, 0.3, 4.0])
+def test_a_rotation_turns_as_its_unit_quaternion_does(tmp_path: Path, length: float) -> None:
+    half = math.radians(45.0)
+    build = Builder(rotation=[0.0, 0.0, length * math.sin(half), length * math.cos(half)])
+    part = build.read(tmp_path).parts[0]
+    # a quarter turn about the file's z, which the world's y is turned away from: x goes to the file's y, the world's z
+    corner = part.positions[np.argmax(np.abs(part.positions).sum(1))]
+    assert np.abs(corner).max() == pytest.approx(2.0, rel=1e-5)
+    low, high = part.bounds()
+    assert (low, high) == (pytest.approx([-2, 0, 0], abs=1e-5), pytest.approx([0, 0, 1], abs=1e-5))
