@@ -128,7 +128,7 @@ def _filled(table: Array, profile: Array, species: tuple[int, int]) -> Array:
 
 
 @lru_cache(maxsize=1)
-def _clear_columns() -> Array:
+def clear_columns() -> Array:
     """The columns that no haze changes; those of the haze are empty."""
     return _filled(np.zeros((COLUMN_ROWS, COLUMN_COLUMNS, NSPECIES)), profiles(1.0), (0, HAZE_SPECIES))
 
@@ -136,7 +136,7 @@ def _clear_columns() -> Array:
 @lru_cache(maxsize=KEPT_HEIGHTS)
 def columns(haze_height_km: float) -> Array:
     """Columns to space for every altitude and ray that misses the ground, shape (64, 128, 4)."""
-    return _filled(_clear_columns().copy(), profiles(haze_height_km), (HAZE_SPECIES, NSPECIES))
+    return _filled(clear_columns().copy(), profiles(haze_height_km), (HAZE_SPECIES, NSPECIES))
 
 
 @njit(**KERNEL_OPTIONS)

@@ -11,6 +11,8 @@ extraterrestrial irradiance.
 from __future__ import annotations
 
 import math
+import os
+from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -21,9 +23,11 @@ from numpy.typing import NDArray
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.atmosphere import (
     GROUND_KM,
+    HAZE_SPECIES,
     KEPT_HEIGHTS,
     NSPECIES,
     TOP_KM,
+    clear_columns,
     column_to_space,
     columns,
     profile_index,
@@ -99,11 +103,10 @@ def _step(r, mu, far, s):
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def _sun_paths(table):
-    shape = (ALTITUDES, DIRECTIONS, PATH_STEPS, SUN_COSINES, DUSK_AZIMUTHS, NSPECIES + 1)
-    paths = np.zeros(shape, np.float32)
+def _sun_paths(table, first, last, haze_alone, paths):
+    """Rows first..last of `sun_paths`, or the haze of rows whose other columns are there."""
     out = np.zeros(NSPECIES)
-    for i in range(ALTITUDES):
+    for i in range(first, last):
         for a in range(DIRECTIONS):
             r, mu, _, far, _ = _ray(i, a)
             sine = math.sqrt(1.0 - mu * mu)
@@ -114,13 +117,33 @@ def _sun_paths(table):
                     sun_sine = math.sqrt(max(0.0, 1.0 - mus * mus))
                     turns = DUSK_AZIMUTHS if mus < DUSK_COSINE else DAY_AZIMUTHS
                     for b in range(turns):
+                        path = paths[i, a, s, j, b]
+                        if haze_alone and path[NSPECIES] == 0.0:
+                            continue
                         towards = mu * mus + sine * sun_sine * math.cos(math.pi * (b + 0.5) / turns)
                         local = (r * mus + t * towards) / rr
                         if column_to_space(table, rr, local, out):
-                            for c in range(NSPECIES):
-                                paths[i, a, s, j, b, c] = out[c]
-                            paths[i, a, s, j, b, NSPECIES] = sun_visible(rr, local) * ISOTROPIC / turns
+                            for c in range(HAZE_SPECIES if haze_alone else 0, NSPECIES):
+                                path[c] = out[c]
+                            if not haze_alone:
+                                path[NSPECIES] = sun_visible(rr, local) * ISOTROPIC / turns
+
+
+def _walked(table: Array, haze_alone: bool, paths: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Paths with what a table of columns says, all cores at once."""
+    threads = os.cpu_count() or 1
+    with ThreadPoolExecutor(threads) as pool:
+        jobs = [pool.submit(_sun_paths, table, i, i + 1, haze_alone, paths) for i in range(ALTITUDES)]
+        for job in jobs:
+            job.result()
     return paths
+
+
+@lru_cache(maxsize=1)
+def _clear_sun_paths() -> NDArray[np.float32]:
+    """Those that no haze changes; the columns of the haze are empty."""
+    shape = (ALTITUDES, DIRECTIONS, PATH_STEPS, SUN_COSINES, DUSK_AZIMUTHS, NSPECIES + 1)
+    return _walked(clear_columns(), False, np.zeros(shape, np.float32))
 
 
 @lru_cache(maxsize=KEPT_HEIGHTS)
@@ -130,7 +153,7 @@ def sun_paths(haze_height_km: float) -> NDArray[np.float32]:
     (altitude, direction, step, sun cosine, azimuth, 5): the four columns from that step to the sun, and the
     visible share of the disc as an isotropic average over the azimuths.
     """
-    return _sun_paths(columns(haze_height_km))
+    return _walked(columns(haze_height_km), True, _clear_sun_paths().copy())
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
