@@ -64,10 +64,10 @@ class AirInFront:
         return see_through_air(self.table, self.hand, self.camera, picture, depth, pool)
 
 
-def hand_from_document(document: Document) -> AerialHand | None:
-    """What the artist makes of the air in front, None when it is not shown."""
+def hand_from_document(document: Document, camera: Camera) -> AerialHand | None:
+    """What the artist makes of the air in front; None when it is not shown, as in a parallel view."""
     air = document.air
-    if not air.aerial or air.aerial_strength == 0.0:
+    if not air.aerial or air.aerial_strength == 0.0 or camera.parallel_m > 0.0:
         return None
     gains = gains_from_document(document)
     return AerialHand(_density(document), air.aerial_strength, air.aerial_begin_m, gains.sun, gains.sky)
@@ -91,7 +91,7 @@ def light_through_air(
     document: Document, dome: SkyDome, camera: Camera, light: FinishedLight, film: Film
 ) -> FinishedLight:
     """Finished light through the air in front of it, whose own light is one more part, `aerial`."""
-    hand, (height, width) = hand_from_document(document), light.whole.shape[:2]
+    hand, (height, width) = hand_from_document(document, camera), light.whole.shape[:2]
     if hand is None:
         return light
     inputs = AerialInputs.of(document, camera, width / height)

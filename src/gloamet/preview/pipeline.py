@@ -246,7 +246,7 @@ class RenderPipeline:
 
     def _air_in_front(self, light: PreparedLight, view: View) -> AirInFront | None:
         """The air between a view and what it shows."""
-        hand = hand_from_document(light.document)
+        hand = hand_from_document(light.document, view.camera)
         if hand is None:
             return None
         inputs = AerialInputs.of(light.document, view.camera, view.width / view.height)

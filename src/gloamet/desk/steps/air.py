@@ -95,6 +95,8 @@ class AirStep(FormPanel):
         )
         for row in self.aerial:
             self.add(row)
+            if row is self.aerial[0]:
+                self.add(label("0 km takes what the air itself gives", "note"))
         self.group("Ground around")
         self.add(NumberRow(session, "air", "ground_reflectance", "Ground reflectance", theme.SKY))
         self.add(
