@@ -338,7 +338,8 @@ def test_outlines_are_nearer_to_the_exact_picture_than_pixels_of_one_look(
     rough = record.relit(lights, at_rest=True)
     record._outlines = kept
     edges, covers, _mixed = kept
-    changed = np.flatnonzero((smooth != rough).any(2))
+    # what is carried from the picture before may move the last bit of a sum
+    changed = np.flatnonzero((np.abs(smooth - rough) > 1e-6 * rough).any(2))
     assert set(changed) <= set(edges) and 0.01 < len(edges) / (WIDTH * HEIGHT) < 0.2
     flat = [picture.reshape(-1, 3)[edges, 1] for picture in (smooth, rough, other)]
     off = [np.mean(np.abs(np.log(np.maximum(picture, 1.0) / flat[2]))) for picture in flat[:2]]
