@@ -9,13 +9,17 @@ import pytest
 
 from gloamet.document.model import Document
 from gloamet.output.document_to_air import AERIAL, AerialInputs, hand_from_document, light_through_air
-from gloamet.output.document_to_light import FinishedLight, dome_from_document
+from gloamet.output.document_to_light import FinishedLight, SkyInputs, dome_from_document
 from gloamet.stage.camera import Camera
 from gloamet.trace.film import Film
 
 CAMERA = Camera((0.0, 0.0, 2.4), (0.0, 100.0, 2.4), 40.0)
 HAZY = Document().change("air", haze_on=True, haze_km=2.0).change("sun", mode="hand", elevation_deg=30.0)
 SHAPE = (12, 18)
+
+
+def inputs_of(document: Document, camera: Camera = CAMERA, quick: bool = False) -> AerialInputs:
+    return AerialInputs.of(SkyInputs.of(document), camera, 1.5, quick)
 
 
 def light_at(metres: float, document: Document) -> FinishedLight:
@@ -70,13 +74,28 @@ def test_gains_of_fill_act_on_the_light_of_the_air() -> None:
 
 def test_an_overcast_sky_fills_the_distance_with_its_horizon() -> None:
     grey = HAZY.change("air", model="cie", cie_sky=1)
-    assert AerialInputs.of(grey, CAMERA, 1.5).by_horizon and not AerialInputs.of(HAZY, CAMERA, 1.5).by_horizon
+    assert inputs_of(grey).by_horizon and not inputs_of(HAZY).by_horizon
     horizon = dome_from_document(grey).table[0].mean(0)
     assert light_at(30_000.0, grey).whole.mean((0, 1)) == pytest.approx(horizon, rel=0.02)
 
 
 def test_a_walk_on_level_ground_solves_nothing_anew() -> None:
-    here = AerialInputs.of(HAZY, CAMERA, 1.5)
-    there = AerialInputs.of(HAZY, Camera((9.0, 4.0, 2.3), (9.0, 104.0, 2.3), 40.0), 1.5)
-    up = AerialInputs.of(HAZY, Camera((9.0, 4.0, 60.0), (9.0, 104.0, 60.0), 40.0), 1.5)
+    here = inputs_of(HAZY)
+    there = inputs_of(HAZY, Camera((9.0, 4.0, 2.3), (9.0, 104.0, 2.3), 40.0))
+    up = inputs_of(HAZY, Camera((9.0, 4.0, 60.0), (9.0, 104.0, 60.0), 40.0))
     assert here == there != up
+
+
+def test_a_hand_that_turns_or_hardly_lifts_the_sun_solves_nothing_anew() -> None:
+    def of(azimuth: float, elevation: float, quick: bool) -> AerialInputs:
+        return inputs_of(HAZY.change("sun", azimuth_deg=azimuth, elevation_deg=elevation), quick=quick)
+
+    assert of(10.0, 30.0, False) == of(200.0, 30.0, False) != of(10.0, 30.2, False)
+    assert of(10.0, 30.0, True) == of(200.0, 30.4, True)
+    assert abs(of(10.0, 3.3, True).sun_elevation_deg - 3.3) <= 0.125
+
+
+def test_far_things_are_brightest_below_the_sun_wherever_it_stands() -> None:
+    hazy = HAZY.change("air", haze_km=8.0).change("sun", elevation_deg=8.0)
+    ahead, behind = (light_at(4000.0, hazy.change("sun", azimuth_deg=a)).parts[AERIAL] for a in (0.0, 180.0))
+    assert ahead[SHAPE[0] // 2, SHAPE[1] // 2, 1] > 2.0 * behind[SHAPE[0] // 2, SHAPE[1] // 2, 1]

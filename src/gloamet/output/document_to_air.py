@@ -19,20 +19,27 @@ from gloamet.document.model import Document
 from gloamet.output.document_to_light import FinishedLight, SkyInputs
 from gloamet.output.document_to_picture import gains_from_document
 from gloamet.sky.aerial import AerialTable, lit_by_horizon, rows_between, solve_aerial
+from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.sky_models import SkyModel
 from gloamet.stage.camera import Camera
 from gloamet.trace.aerial_perspective import AerialHand, see_through_air
 from gloamet.trace.film import Film
 
 Floats = NDArray[np.float32]
 AERIAL = "aerial"  # the part of finished light that the air adds
+QUICK_STEP_DEG, LOW_QUICK_STEP_DEG, LOW_SUN_DEG = 1.0, 0.25, 8.0  # between heights of the sun under a hand
 EYE_STEP_M = 1.0  # of the eye's height, so that a walk on level ground solves nothing anew
 
 
 class AerialInputs(NamedTuple):
-    """What the air in front is solved from: the sky's inputs, the eye's height, the elevations in view (degrees)."""
+    """What the air in front is solved from: the model of the sky, its air and the height of its sun, whether a moon
+    shines, the eye's height, the elevations in view (degrees). Where the sun stands round about is no matter of it."""
 
-    sky: SkyInputs
+    model: SkyModel
+    air: Air
+    sun_elevation_deg: float
+    moonlit: bool
     eye_height_m: float
     lowest_deg: float
     highest_deg: float
@@ -40,15 +47,21 @@ class AerialInputs(NamedTuple):
     @property
     def by_horizon(self) -> bool:
         """Whether the air is lit as the horizon is."""
-        return self.sky.model.name != "physical" or self.sky.moon is not None
+        return self.model.name != "physical" or self.moonlit
 
     @classmethod
-    def of(cls, document: Document, camera: Camera, aspect: float) -> AerialInputs:
-        """Those of a document seen by a camera whose picture is so many times wider than high."""
+    def of(cls, sky: SkyInputs, camera: Camera, aspect: float, quick: bool = False) -> AerialInputs:
+        """Those of a sky seen by a camera whose picture is so many times wider than high; `quick` takes a height of the
+        sun near its own, the same for several pictures of a drag."""
         corners = [camera.ray(x, y, aspect)[2] for x in (0.0, 0.5, 1.0) for y in (0.0, 0.5, 1.0)]
         low, high = (math.degrees(math.asin(min(1.0, max(-1.0, z)))) for z in (min(corners), max(corners)))
         eye = EYE_STEP_M * round(float(camera.eye[2]) / EYE_STEP_M)
-        return cls(SkyInputs.of(document), eye, 5.0 * math.floor(low / 5.0), 5.0 * math.ceil(high / 5.0))
+        sun = sky.elevation_deg
+        if quick:
+            step = QUICK_STEP_DEG if sun > LOW_SUN_DEG else LOW_QUICK_STEP_DEG
+            sun = step * round(sun / step)
+        rows = 5.0 * math.floor(low / 5.0), 5.0 * math.ceil(high / 5.0)
+        return cls(sky.model, sky.air, sun, sky.moon is not None, eye, *rows)
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,11 +93,16 @@ def _density(document: Document) -> float:
 
 
 def solve_air(inputs: AerialInputs, dome: SkyDome | None, solver: SkySolver) -> AerialTable:
-    """The air in front of things; the dome is asked for where the horizon lights it."""
-    sky = inputs.sky
+    """The air in front of things, under a sun in the north; the dome is asked for where the horizon lights it."""
     rows = rows_between(inputs.lowest_deg, inputs.highest_deg)
-    table = solve_aerial(solver, sky.air, (sky.azimuth_deg, sky.elevation_deg), inputs.eye_height_m, rows)
+    table = solve_aerial(solver, inputs.air, (0.0, inputs.sun_elevation_deg), inputs.eye_height_m, rows)
     return table if dome is None or not inputs.by_horizon else lit_by_horizon(table, dome)
+
+
+def turned_to(table: AerialTable, sky: SkyInputs) -> AerialTable:
+    """The same air under the sun where it stands."""
+    a, e = math.radians(sky.azimuth_deg), math.radians(sky.elevation_deg)
+    return table._replace(sun=(math.cos(e) * math.sin(a), math.cos(e) * math.cos(a), math.sin(e)))
 
 
 def light_through_air(
@@ -94,8 +112,9 @@ def light_through_air(
     hand, (height, width) = hand_from_document(document, camera), light.whole.shape[:2]
     if hand is None:
         return light
-    inputs = AerialInputs.of(document, camera, width / height)
-    front = AirInFront(solve_air(inputs, dome, SkySolver()), hand, camera)
+    sky = SkyInputs.of(document)
+    inputs = AerialInputs.of(sky, camera, width / height)
+    front = AirInFront(turned_to(solve_air(inputs, dome, SkySolver()), sky), hand, camera)
     depth = film.mean("depth")
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         added = front.over(np.zeros_like(light.whole), depth, pool)

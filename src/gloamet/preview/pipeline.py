@@ -20,7 +20,7 @@ from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
 from gloamet.meter.light import read_light
-from gloamet.output.document_to_air import AerialInputs, AirInFront, hand_from_document, solve_air
+from gloamet.output.document_to_air import AerialInputs, AirInFront, hand_from_document, solve_air, turned_to
 from gloamet.output.document_to_light import (
     PanoramaInputs,
     SkyInputs,
@@ -154,7 +154,7 @@ class RenderPipeline:
                 light.inputs,
                 light.lights,
                 lambda view: self._air_in_front(given, view),
-                lambda: self._exact_light(given),
+                lambda view: self._exact_light(given, view),
                 lambda: self._prepare_skies(document),
                 self._prepare_next,
             )
@@ -237,21 +237,22 @@ class RenderPipeline:
 
     # -- the sky
 
-    def _exact_light(self, light: PreparedLight) -> Environment:
-        """The lights of a hand that rests, with what the meter says of them where they were made quickly before."""
+    def _exact_light(self, light: PreparedLight, view: View) -> tuple[Environment, AirInFront | None]:
+        """The lights and the air of a hand that rests, with what the meter says where they were made quickly before."""
         if light.quick:
             light = self._light(light.document)
             self._report(light.solved)
-        return light.lights
+        return light.lights, self._air_in_front(light, view)
 
     def _air_in_front(self, light: PreparedLight, view: View) -> AirInFront | None:
         """The air between a view and what it shows."""
         hand = hand_from_document(light.document, view.camera)
         if hand is None:
             return None
-        inputs = AerialInputs.of(light.document, view.camera, view.width / view.height)
-        dome = light.dome if inputs.by_horizon else None
-        return AirInFront(self._aerial(inputs, dome), hand, view.camera)
+        sky = light.inputs.sky
+        inputs = AerialInputs.of(sky, view.camera, view.width / view.height, light.quick)
+        table = self._aerial(inputs, light.dome if inputs.by_horizon else None)
+        return AirInFront(turned_to(table, sky), hand, view.camera)
 
     def _light(self, document: Document, quick: bool = False) -> PreparedLight:
         """The lights of a document and the meter's reading; `quick` may take a sky between two solved ones."""

@@ -49,13 +49,13 @@ _NOT_DONE = np.ones((1, 1), np.uint16)  # wanted of a picture shown again, when 
 @dataclass(frozen=True)
 class LightProvider:
     """The light of a request with its inputs, and what is to be done about it: `air` gives the air in front of a view,
-    `exact` the lights of a hand that rests, `idle` is called then, and after the first step of a cache, `ahead` before
-    a relit picture is handed out."""
+    `exact` the lights and the air of a hand that rests, `idle` is called then, and after the first step of a cache,
+    `ahead` before a relit picture is handed out."""
 
     inputs: object
     lights: Environment
     air: Callable[[View], AirInFront | None]
-    exact: Callable[[], Environment]
+    exact: Callable[[View], tuple[Environment, AirInFront | None]]
     idle: Callable[[], None]
     ahead: Callable[[], None]
 
@@ -137,7 +137,7 @@ class ViewportRenderer:
             time.sleep(0.005)
         if self._superseded():
             return
-        lights = sky.exact()
+        lights, self._frames.air = sky.exact(view)
         if moved:
             self._refine_relit(request, lights, gains, (inputs, gains), sky.idle)
             if self._superseded():

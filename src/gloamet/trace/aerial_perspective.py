@@ -24,7 +24,8 @@ from gloamet.trace.camera_rays import camera_ray
 
 F = np.float32
 Floats = NDArray[np.float32]
-ROWS_A_JOB = 16
+ROWS_A_JOB = 32
+ROWS_APART = 180  # heights of a picture that are looked up apart
 GRID_ROWS, GRID_COLUMNS = 28, 48  # places of the picture at which the air is looked up
 
 
@@ -82,15 +83,17 @@ def _see_rows(grid, hand, picture, depth, y0, y1, out):
     height, width = depth.shape
     density, strength, begin, share = hand
     rows, columns = grid.shape[:2]
-    across = np.empty(grid.shape[1:], np.float32)  # the grid at the height of one row of pixels
+    alike = max(1, height // ROWS_APART)
+    across = np.empty(grid.shape[1:], np.float32)  # the grid at the height of a few rows of pixels
     for y in range(y0, y1):
-        v = (F(y) + F(0.5)) / F(height) * F(rows - 1)
-        p = min(int(v), rows - 2)
-        fy = v - F(p)
-        for q in range(columns):
-            for k in range(DISTANCES):
-                for c in range(6):
-                    across[q, k, c] = grid[p, q, k, c] * (F(1) - fy) + grid[p + 1, q, k, c] * fy
+        if (y - y0) % alike == 0:
+            v = min((F(y) + F(0.5) * F(alike)) / F(height), F(1)) * F(rows - 1)
+            p = min(int(v), rows - 2)
+            fy = v - F(p)
+            for q in range(columns):
+                for k in range(DISTANCES):
+                    for c in range(6):
+                        across[q, k, c] = grid[p, q, k, c] * (F(1) - fy) + grid[p + 1, q, k, c] * fy
         for x in range(width):
             far = (depth[y, x] - begin) * share
             if depth[y, x] <= F(0) or far <= F(0):
@@ -98,22 +101,27 @@ def _see_rows(grid, hand, picture, depth, y0, y1, out):
                     out[y, x, c] = picture[y, x, c]
                 continue
             place = math.sqrt(math.sqrt(min(far, F(1)))) * F(DISTANCES - 1)
-            k = min(int(place), DISTANCES - 2)
             u = (F(x) + F(0.5)) / F(width) * F(columns - 1)
-            q = min(int(u), columns - 2)
-            fk, fx = place - F(k), u - F(q)
+            near, left = min(int(place), DISTANCES - 2), min(int(u), columns - 2)
+            fk, fx = place - F(near), u - F(left)
             a, b = (F(1) - fx) * (F(1) - fk), fx * (F(1) - fk)
             c0, d0 = (F(1) - fx) * fk, fx * fk
-            for c in range(3):
-                passing = across[q, k, c] * a + across[q + 1, k, c] * b
-                passing += across[q, k + 1, c] * c0 + across[q + 1, k + 1, c] * d0
-                added = across[q, k, 3 + c] * a + across[q + 1, k, 3 + c] * b
-                added += across[q, k + 1, 3 + c] * c0 + across[q + 1, k + 1, 3 + c] * d0
+            # unsigned, as numbers from the end are looked for otherwise
+            i, j = np.uint64(near), np.uint64(left)
+            m, r = np.uint64(near + 1), np.uint64(left + 1)
+            for n in range(3):
+                h, e = np.uint64(n), np.uint64(n + 3)
+                passing = (
+                    across[j, i, h] * a + across[r, i, h] * b + across[j, m, h] * c0 + across[r, m, h] * d0
+                )
+                added = (
+                    across[j, i, e] * a + across[r, i, e] * b + across[j, m, e] * c0 + across[r, m, e] * d0
+                )
                 if density != F(1):
                     lost = max(F(1) - passing, F(1e-7))
                     passing = max(passing, F(0)) ** density
                     added *= (F(1) - passing) / lost
-                out[y, x, c] = picture[y, x, c] * (F(1) - strength * (F(1) - passing)) + strength * added
+                out[y, x, n] = picture[y, x, n] * (F(1) - strength * (F(1) - passing)) + strength * added
 
 
 def see_through_air(
