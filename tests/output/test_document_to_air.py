@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from gloamet.document.model import Document
-from gloamet.output.document_to_air import AERIAL, AerialInputs, hand_from_document, light_through_air
+from gloamet.output.document_to_air import AERIAL, AerialInputs, aerial_settings, light_through_air
 from gloamet.output.document_to_light import FinishedLight, SkyInputs, dome_from_document
 from gloamet.stage.camera import Camera
 from gloamet.trace.film import Film
@@ -49,12 +49,12 @@ def test_without_it_light_is_left_as_it_is() -> None:
     for off in ({"aerial": False}, {"aerial_strength": 0.0}):
         light = light_at(1500.0, HAZY.change("air", **off))
         assert set(light.parts) == {"sun", "sky"} and (light.whole == 1000.0).all()
-    assert hand_from_document(HAZY, replace(CAMERA, parallel_m=12.0)) is None
+    assert aerial_settings(HAZY, replace(CAMERA, parallel_m=12.0)) is None
 
 
 def test_a_visibility_of_its_own_makes_the_air_denser_or_thinner() -> None:
-    hand = hand_from_document(HAZY.change("air", aerial_km=1.0), CAMERA)
-    nature = hand_from_document(HAZY, CAMERA)
+    hand = aerial_settings(HAZY.change("air", aerial_km=1.0), CAMERA)
+    nature = aerial_settings(HAZY, CAMERA)
     assert hand is not None and nature is not None and nature.density == 1.0
     # the haze lets one see 2 km less what clear air takes of it
     assert hand.density == pytest.approx(2.0, rel=0.1)

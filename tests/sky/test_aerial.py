@@ -15,7 +15,7 @@ from gloamet.sky.aerial import AerialTable, lit_by_horizon, rows_between, solve_
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver, dome_radiance, uniform_dome
 from gloamet.stage.camera import Camera
-from gloamet.trace.aerial_perspective import AerialHand, see_through_air
+from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
 
 SUN = (150.0, 40.0)
 POOL = ThreadPoolExecutor(2)
@@ -37,12 +37,12 @@ def seen(
     metres: float,
     before: float = 0.0,
     camera: Camera | None = None,
-    hand: AerialHand | None = None,
+    hand: AerialSettings | None = None,
 ) -> np.ndarray:
     """The middle of an even picture at one distance, through the air: AP1."""
     picture = np.full((HEIGHT, WIDTH, 3), before, np.float32)
     depth = np.full((HEIGHT, WIDTH), metres, np.float32)
-    out = see_through_air(table, hand or AerialHand(), camera or looking(), picture, depth, POOL)
+    out = see_through_air(table, hand or AerialSettings(), camera or looking(), picture, depth, POOL)
     return np.asarray(out[HEIGHT // 2 - 1 : HEIGHT // 2 + 1, WIDTH // 2].mean(0), float)
 
 
@@ -131,21 +131,22 @@ def test_the_hand_moves_what_nature_does(
     # so many times the depth is the power of what passes (Beer-Lambert), and what is lost comes back as air light
     denser = passing**density
     wanted = 50.0 * denser + added * (1.0 - denser) / (1.0 - passing)
-    ours = seen(table, metres, 50.0, hand=AerialHand(density, strength, begin))
+    ours = seen(table, metres, 50.0, hand=AerialSettings(density, strength, begin))
     assert ours == pytest.approx(50.0 + strength * (wanted - 50.0), rel=5e-3)
 
 
 def test_without_sun_and_sky_the_air_only_dims_and_the_sky_itself_is_left_alone(solver: SkySolver) -> None:
     table = solve_aerial(solver, Air(3.0), SUN, 1.6)
-    dark = AerialHand(sun_gain=0.0, sky_gain=0.0)
+    dark = AerialSettings(sun_gain=0.0, sky_gain=0.0)
     assert seen(table, 9000.0, 0.0, hand=dark).max() == 0.0
     assert 0.0 < seen(table, 9000.0, 70.0, hand=dark)[1] < 70.0
     sun, sky = (
-        seen(table, 9000.0, hand=hand) for hand in (AerialHand(sky_gain=0.0), AerialHand(sun_gain=0.0))
+        seen(table, 9000.0, hand=hand)
+        for hand in (AerialSettings(sky_gain=0.0), AerialSettings(sun_gain=0.0))
     )
     assert sun + sky == pytest.approx(seen(table, 9000.0), rel=1e-4)
     assert seen(table, 0.0, 70.0) == pytest.approx(70.0)
-    assert seen(table, 100.0, 70.0, hand=AerialHand(begin_m=200.0)) == pytest.approx(70.0)
+    assert seen(table, 100.0, 70.0, hand=AerialSettings(begin_m=200.0)) == pytest.approx(70.0)
 
 
 def test_under_another_sky_things_fade_into_its_horizon(solver: SkySolver) -> None:

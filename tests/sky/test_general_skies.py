@@ -43,7 +43,9 @@ def test_the_first_sky_is_the_overcast_one_of_moon_and_spencer(elevation_deg: fl
 
 
 @pytest.mark.proof(
-    "CIE sky 12 is the standard clear sky", source="CIE S 003 (1996), Kittler 1967", kind="published"
+    "CIE sky 12 is the standard clear sky",
+    source="CIE S 003 (1996), Kittler 1967, from memory",
+    kind="memory",
 )
 @pytest.mark.parametrize(
     ("elevation_deg", "from_sun_deg"), [(5.0, 30.0), (20.0, 90.0), (45.0, 10.0), (60.0, 120.0), (85.0, 45.0)]
@@ -91,7 +93,7 @@ def test_the_sun_is_dimmed_as_the_handbook_says() -> None:
 
 
 @pytest.mark.proof(
-    "Preetham's zenith", source="Preetham et al. 1999: Karayel 1984 for luminance", kind="published"
+    "Preetham's zenith", source="Preetham et al. 1999, from memory; daylight locus, CIE 015", kind="memory"
 )
 @pytest.mark.parametrize(("turbidity", "sun_deg"), [(2.0, 30.0), (2.5, 45.0), (4.0, 60.0), (6.0, 30.0)])
 def test_preethams_zenith_is_its_own_formula_and_lies_by_daylight(turbidity: float, sun_deg: float) -> None:

@@ -27,7 +27,7 @@ from gloamet.sky.dome import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.readers import read_model
 from gloamet.sun.position import sun_position
-from gloamet.trace.aerial_perspective import AerialHand, see_through_air
+from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.render_scene import build_render_scene
@@ -125,7 +125,7 @@ def aerial() -> Result:
     table = solved()
     solve_s = best(solved, 15) - best(lambda: solver.spectral(Air(2.5), 30.0 + 0.01 * next(tick)), 15)
     with ThreadPoolExecutor(os.cpu_count()) as pool:
-        over_s = best(lambda: see_through_air(table, AerialHand(), camera, picture, depth, pool), 15)
+        over_s = best(lambda: see_through_air(table, AerialSettings(), camera, picture, depth, pool), 15)
     return {"aerial_solve_ms": 1e3 * solve_s, "aerial_ms": 1e3 * over_s}
 
 

@@ -17,7 +17,7 @@ from gloamet.sky.dome import SkySolver, dome_radiance, uniform_dome
 from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
-from gloamet.trace.aerial_perspective import AerialHand, see_through_air
+from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
 from gloamet.trace.denoise import denoise
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
@@ -38,7 +38,7 @@ def _sky() -> None:
     air, far = solve_aerial(solver, Air(), (180.0, 30.0), 1.6), np.ones((8, 8), np.float32)
     with ThreadPoolExecutor(1) as pool:
         see_through_air(
-            air, AerialHand(), Camera((0, 0, 1), (0, 1, 1)), np.ones((8, 8, 3), np.float32), far, pool
+            air, AerialSettings(), Camera((0, 0, 1), (0, 1, 1)), np.ones((8, 8, 3), np.float32), far, pool
         )
 
 

@@ -16,14 +16,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.document.model import Document
-from gloamet.output.document_to_light import FinishedLight, SkyInputs
+from gloamet.output.document_to_light import FinishedLight, SkyInputs, air_from_document
 from gloamet.output.document_to_picture import gains_from_document
-from gloamet.sky.aerial import AerialTable, lit_by_horizon, rows_between, solve_aerial
+from gloamet.sky.aerial import AerialTable, lit_by_horizon, rows_between, solve_aerial, turned_to
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.sky_models import SkyModel
 from gloamet.stage.camera import Camera
-from gloamet.trace.aerial_perspective import AerialHand, see_through_air
+from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
 from gloamet.trace.film import Film
 
 Floats = NDArray[np.float32]
@@ -69,27 +69,27 @@ class AirInFront:
     """The air between a camera and what it sees."""
 
     table: AerialTable
-    hand: AerialHand
+    settings: AerialSettings
     camera: Camera
 
     def over(self, picture: Floats, depth: Floats, pool: Executor) -> Floats:
         """A picture (H, W, 3) through it; depth (H, W) in metres, 0 where nothing is met."""
-        return see_through_air(self.table, self.hand, self.camera, picture, depth, pool)
+        return see_through_air(self.table, self.settings, self.camera, picture, depth, pool)
 
 
-def hand_from_document(document: Document, camera: Camera) -> AerialHand | None:
+def aerial_settings(document: Document, camera: Camera) -> AerialSettings | None:
     """What the artist makes of the air in front; None when it is not shown, as in a parallel view."""
     air = document.air
     if not air.aerial or air.aerial_strength == 0.0 or camera.parallel_m > 0.0:
         return None
     gains = gains_from_document(document)
-    return AerialHand(_density(document), air.aerial_strength, air.aerial_begin_m, gains.sun, gains.sky)
+    return AerialSettings(_density(document), air.aerial_strength, air.aerial_begin_m, gains.sun, gains.sky)
 
 
 def _density(document: Document) -> float:
     """How many times denser the air is made by a visibility of its own."""
     wanted = document.air.aerial_km
-    return SkyInputs.of(document).air.visibility_km / wanted if wanted > 0.0 else 1.0
+    return air_from_document(document).visibility_km / wanted if wanted > 0.0 else 1.0
 
 
 def solve_air(inputs: AerialInputs, dome: SkyDome | None, solver: SkySolver) -> AerialTable:
@@ -99,22 +99,18 @@ def solve_air(inputs: AerialInputs, dome: SkyDome | None, solver: SkySolver) -> 
     return table if dome is None or not inputs.by_horizon else lit_by_horizon(table, dome)
 
 
-def turned_to(table: AerialTable, sky: SkyInputs) -> AerialTable:
-    """The same air under the sun where it stands."""
-    a, e = math.radians(sky.azimuth_deg), math.radians(sky.elevation_deg)
-    return table._replace(sun=(math.cos(e) * math.sin(a), math.cos(e) * math.cos(a), math.sin(e)))
-
-
 def light_through_air(
     document: Document, dome: SkyDome, camera: Camera, light: FinishedLight, film: Film
 ) -> FinishedLight:
     """Finished light through the air in front of it, whose own light is one more part, `aerial`."""
-    hand, (height, width) = hand_from_document(document, camera), light.whole.shape[:2]
-    if hand is None:
+    settings, (height, width) = aerial_settings(document, camera), light.whole.shape[:2]
+    if settings is None:
         return light
     sky = SkyInputs.of(document)
     inputs = AerialInputs.of(sky, camera, width / height)
-    front = AirInFront(turned_to(solve_air(inputs, dome, SkySolver()), sky), hand, camera)
+    front = AirInFront(
+        turned_to(solve_air(inputs, dome, SkySolver()), sky.azimuth_deg, sky.elevation_deg), settings, camera
+    )
     depth = film.mean("depth")
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         added = front.over(np.zeros_like(light.whole), depth, pool)

@@ -20,7 +20,7 @@ from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
 from gloamet.meter.light import read_light
-from gloamet.output.document_to_air import AerialInputs, AirInFront, hand_from_document, solve_air, turned_to
+from gloamet.output.document_to_air import AerialInputs, AirInFront, aerial_settings, solve_air
 from gloamet.output.document_to_light import (
     PanoramaInputs,
     SkyInputs,
@@ -49,6 +49,7 @@ from gloamet.preview.relighting import View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.viewport import LightProvider, ViewportRenderer
+from gloamet.sky.aerial import turned_to
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_models import caveat
@@ -246,13 +247,13 @@ class RenderPipeline:
 
     def _air_in_front(self, light: PreparedLight, view: View) -> AirInFront | None:
         """The air between a view and what it shows."""
-        hand = hand_from_document(light.document, view.camera)
-        if hand is None:
+        settings = aerial_settings(light.document, view.camera)
+        if settings is None:
             return None
         sky = light.inputs.sky
         inputs = AerialInputs.of(sky, view.camera, view.width / view.height, light.quick)
         table = self._aerial(inputs, light.dome if inputs.by_horizon else None)
-        return AirInFront(turned_to(table, sky), hand, view.camera)
+        return AirInFront(turned_to(table, sky.azimuth_deg, sky.elevation_deg), settings, view.camera)
 
     def _light(self, document: Document, quick: bool = False) -> PreparedLight:
         """The lights of a document and the meter's reading; `quick` may take a sky between two solved ones."""

@@ -8,8 +8,6 @@ table are taken for its last one. The moon, and skies of other models, light it 
 from __future__ import annotations
 
 import math
-import os
-from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
 import numpy as np
@@ -21,7 +19,17 @@ from gloamet.sky.air import Air, optical_depths
 from gloamet.sky.atmosphere import GROUND_KM, NSPECIES, column_to_space, profile_index, sun_visible
 from gloamet.sky.dome import BANDS_TO_AP1, DUSK_BELOW_DEG, SkyDome, SkySolver
 from gloamet.sky.particles import HAZE
-from gloamet.sky.scatter import ALTITUDES, VIEW_TERMS, ScatteringAir, sun_column
+from gloamet.sky.scatter import (
+    AEROSOL_TERM,
+    ALTITUDES,
+    HAZE_TERM,
+    MULTIPLE_TERM,
+    RAYLEIGH_TERM,
+    VIEW_TERMS,
+    ScatteringAir,
+    sun_column,
+)
+from gloamet.sun.position import direction
 
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]
@@ -30,6 +38,7 @@ ELEVATIONS, TURNS, DISTANCES = 33, 5, 32
 FARTHEST_KM = 150.0
 STEPS_A_NODE, DUSK_STEPS_A_NODE = 1, 2  # of the march between two distances
 LOWEST_KM = 0.0005
+JOBS = 4  # that the rows in view are solved in: some are longer than others
 
 
 class AerialTable(NamedTuple):
@@ -49,16 +58,24 @@ def elevation_nodes() -> Array:
     return np.pi / 2.0 * u * np.abs(u)
 
 
-def distance_nodes_km() -> Array:
-    """Distances of the columns: finest near the eye."""
-    return FARTHEST_KM * np.linspace(0.0, 1.0, DISTANCES) ** 4
-
-
 @njit(**INLINE_KERNEL_OPTIONS)
 def elevation_row(sine):
     """Place among `elevation_nodes` of the sine of an elevation."""
     u = math.sqrt(math.asin(min(1.0, abs(sine))) * (2.0 / math.pi))
     return (1.0 + math.copysign(u, sine)) * 0.5 * (ELEVATIONS - 1)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def distance_km(k):
+    """Distance of column k: finest near the eye."""
+    f = k / (DISTANCES - 1)
+    return FARTHEST_KM * (f * f) * (f * f)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def distance_column(share):
+    """Place among the columns of a distance, given as a share of FARTHEST_KM: the inverse of `distance_km`."""
+    return math.sqrt(math.sqrt(share)) * np.float32(DISTANCES - 1)
 
 
 class _Sight(NamedTuple):
@@ -100,8 +117,8 @@ def _march(air, sight, elevations, first, last, depths, light):
         mu, level = math.sin(elevations[a]), math.cos(elevations[a])
         passed[:] = 0.0
         for k in range(1, DISTANCES):
-            near = FARTHEST_KM * ((k - 1) / (DISTANCES - 1)) ** 4
-            dt = (FARTHEST_KM * (k / (DISTANCES - 1)) ** 4 - near) / steps
+            near = distance_km(k - 1)
+            dt = (distance_km(k) - near) / steps
             light[a, :, k] = light[a, :, k - 1]
             for s in range(steps):
                 t = near + (s + 0.5) * dt
@@ -137,10 +154,12 @@ def _march(air, sight, elevations, first, last, depths, light):
                         spread = 0.0
                         for c in range(NSPECIES):
                             spread += air.scatter_ms[c, n] * density[c]
-                        light[a, b, k, 0, n] += air.scatter[0, n] * density[0] * seen[n] * sun
-                        light[a, b, k, 1, n] += air.scatter[1, n] * density[1] * seen[n] * sun
-                        light[a, b, k, 2, n] += air.scatter[3, n] * density[3] * seen[n] * sun
-                        light[a, b, k, 3, n] += spread * seen[n] * (math.exp(again) + below * ground[n])
+                        light[a, b, k, RAYLEIGH_TERM, n] += air.scatter[0, n] * density[0] * seen[n] * sun
+                        light[a, b, k, AEROSOL_TERM, n] += air.scatter[1, n] * density[1] * seen[n] * sun
+                        light[a, b, k, HAZE_TERM, n] += air.scatter[3, n] * density[3] * seen[n] * sun
+                        light[a, b, k, MULTIPLE_TERM, n] += (
+                            spread * seen[n] * (math.exp(again) + below * ground[n])
+                        )
             depths[:, a, k] = passed
 
 
@@ -185,15 +204,11 @@ def solve_aerial(
     marched: ScatteringAir = solver.scattering(air)
     eye_km = max(LOWEST_KM, eye_height_m / 1000.0)
     sight = _Sight(optical_depths(air).stacked(), ground, sine, eye_km, steps)
-    threads = os.cpu_count() or 1
-    cuts = np.linspace(*rows, 2 * threads + 1).astype(int)
-    with ThreadPoolExecutor(threads) as pool:
-        jobs = [
-            pool.submit(_march, marched, sight, elevations, a, b, depths, light)
-            for a, b in zip(cuts[:-1], cuts[1:], strict=True)
-        ]
-        for job in jobs:
-            job.result()
+    cuts = np.linspace(*rows, JOBS + 1).astype(int)
+    solver.in_threads(
+        _march,
+        [(marched, sight, elevations, a, b, depths, light) for a, b in zip(cuts[:-1], cuts[1:], strict=True)],
+    )
     used = slice(*rows)
     passing = np.exp(-depths[0, used])
     light[used] *= _forward_share(passing, np.exp(-depths[1, used]))[:, None, :, None]
@@ -201,14 +216,19 @@ def solve_aerial(
     through[used] = (passing @ BANDS_TO_AP1) / BANDS_TO_AP1.sum(0)
     added = np.zeros((ELEVATIONS, TURNS, DISTANCES, VIEW_TERMS, 3), np.float32)
     added[used] = light[used] @ BANDS_TO_AP1
-    a, e = math.radians(azimuth_deg), math.radians(elevation_deg)
-    sun = (math.cos(e) * math.sin(a), math.cos(e) * math.cos(a), math.sin(e))
-    return AerialTable(through, added, sun, (air.kind.forward_g, HAZE.forward_g))
+    table = AerialTable(through, added, (0.0, 0.0, 1.0), (air.kind.forward_g, HAZE.forward_g))
+    return turned_to(table, azimuth_deg, elevation_deg)
+
+
+def turned_to(table: AerialTable, azimuth_deg: float, elevation_deg: float) -> AerialTable:
+    """The same air under a sun that stands elsewhere round about, or a little higher or lower."""
+    east, north, up = direction(azimuth_deg, elevation_deg).tolist()
+    return table._replace(sun=(east, north, up))
 
 
 def lit_by_horizon(table: AerialTable, dome: SkyDome) -> AerialTable:
     """The same air, lit all over as the horizon of a dome is: Koschmieder's law."""
     horizon = dome.table[0].mean(0)
     light = np.zeros_like(table.light)
-    light[:, :, :, -1] = ((1.0 - table.through) * horizon)[:, None]
+    light[:, :, :, MULTIPLE_TERM] = ((1.0 - table.through) * horizon)[:, None]
     return table._replace(light=light)

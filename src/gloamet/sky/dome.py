@@ -36,6 +36,7 @@ from gloamet.sky.atmosphere import (
 from gloamet.sky.particles import HAZE
 from gloamet.sky.scatter import (
     ALTITUDES,
+    MULTIPLE_TERM,
     SUN_COSINES,
     VIEW_TERMS,
     ScatteringAir,
@@ -181,7 +182,7 @@ class SkySolver:
         self._log_psi: Array = np.zeros(0)
         self._psi_ground: Array = np.zeros(0)
 
-    def _share(self, kernel: Any, calls: list[tuple[Any, ...]]) -> list[Any]:
+    def in_threads(self, kernel: Any, calls: list[tuple[Any, ...]]) -> list[Any]:
         """Run a kernel for every tuple of arguments, the last one here and now; the results in order."""
         jobs = [self._pool.submit(kernel, *call) for call in calls[:-1]]
         own = kernel(*calls[-1])
@@ -196,7 +197,7 @@ class SkySolver:
         height = air.haze_height_km
         args: tuple[Any, ...] = (profiles(height), sun_paths(height), depth, scatter_ms)
         # a row a job: the lower ones cost more
-        self._share(multiple_rows, [(*args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)])
+        self.in_threads(multiple_rows, [(*args, i, i + 1, psi, psi_ground) for i in range(ALTITUDES)])
         self._log_psi, self._psi_ground, self._key = np.log(np.maximum(psi, DARKEST)), psi_ground, key
 
     def scattering(self, air: Air) -> ScatteringAir:
@@ -218,11 +219,11 @@ class SkySolver:
         cosines = np.cos(np.linspace(0.0, np.pi, VIEW_TURNS))
         half = VIEW_ROWS // 2
         calls = [(marched, mus, mu, cosines, steps) for mu in (view_mu[:half], view_mu[half:])]
-        tables, ground = (np.concatenate(p) for p in zip(*self._share(view_tables, calls), strict=True))
+        tables, ground = (np.concatenate(p) for p in zip(*self.in_threads(view_tables, calls), strict=True))
         through = sun_transmittance(air, sun_elevation_deg)
         direct = through * visible_disc_fraction(sun_elevation_deg, SUN_DIAMETER_DEG) * max(0.0, mus)
         level, returned = _level_light(tables, ground, direct, sun_elevation_deg, air)
-        tables[:, :, 3] += returned
+        tables[:, :, MULTIPLE_TERM] += returned
         return tables, through, level
 
     def dome(

@@ -3,9 +3,11 @@
 Directions and a sun enter as angles, luminances leave: of the CIE's relative to the zenith, of Preetham's in cd/m2
 with CIE 1931 chromaticities. Both are fits to measured or computed skies; `Preetham` says where its own fails.
 
+Tables and constants are from memory.
+
 [1] ISO 15469:2004 (CIE S 011/E:2003), Spatial distribution of daylight - CIE standard general sky.
 [2] Preetham, Shirley, Smits, "A practical analytic model for daylight", SIGGRAPH 1999.
-[3] IESNA Lighting Handbook, 9th ed., ch. 8, daylight availability (from memory).
+[3] IESNA Lighting Handbook, 9th ed., ch. 8, daylight availability.
 """
 
 from __future__ import annotations

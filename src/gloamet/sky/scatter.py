@@ -39,7 +39,8 @@ SUN_COSINES = 40
 DIRECTIONS = 10
 DAY_AZIMUTHS, DUSK_AZIMUTHS, DUSK_COSINE = 2, 4, 0.05  # two suffice while the sun is up
 PATH_STEPS = 14
-VIEW_TERMS = 4
+VIEW_TERMS = 4  # of a view table
+RAYLEIGH_TERM, AEROSOL_TERM, HAZE_TERM, MULTIPLE_TERM = range(VIEW_TERMS)
 COSINE_LOW = -0.6  # signed square root of the lowest sun cosine, -0.36
 ISOTROPIC = 1.0 / (4.0 * math.pi)
 
@@ -286,12 +287,12 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
                         tau = depth[0, n] * out[0] + depth[1, n] * out[1]
                         tau += depth[2, n] * out[2] + depth[3, n] * out[3]
                         sun = visible * math.exp(-tau)
-                        tables[a, b, 0, n] += rayleigh * sun
+                        tables[a, b, RAYLEIGH_TERM, n] += rayleigh * sun
                         sun *= reach[s, n]
-                        tables[a, b, 1, n] += scatter[1, n] * p1 * sun
-                        tables[a, b, 2, n] += scatter[3, n] * p3 * sun
+                        tables[a, b, AEROSOL_TERM, n] += scatter[1, n] * p1 * sun
+                        tables[a, b, HAZE_TERM, n] += scatter[3, n] * p3 * sun
                     again = log_psi[i, j, n] * w00 + log_psi[i, j + 1, n] * w01
                     again = math.exp(again + log_psi[i + 1, j, n] * w10 + log_psi[i + 1, j + 1, n] * w11)
                     spread = (scatter_ms[1, n] * p1 + scatter_ms[3, n] * p3) * reach[s, n]
-                    tables[a, b, 3, n] += (rayleigh + spread) * again
+                    tables[a, b, MULTIPLE_TERM, n] += (rayleigh + spread) * again
     return tables, ground

@@ -16,7 +16,15 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, KERNEL_OPTIONS
-from gloamet.sky.aerial import DISTANCES, ELEVATIONS, FARTHEST_KM, TURNS, AerialTable, elevation_row
+from gloamet.sky.aerial import (
+    DISTANCES,
+    ELEVATIONS,
+    FARTHEST_KM,
+    TURNS,
+    AerialTable,
+    distance_column,
+    elevation_row,
+)
 from gloamet.sky.atmosphere import particle_phase, rayleigh_phase
 from gloamet.sky.scatter import VIEW_TERMS
 from gloamet.stage.camera import Camera
@@ -29,7 +37,7 @@ ROWS_APART = 180  # heights of a picture that are looked up apart
 GRID_ROWS, GRID_COLUMNS = 28, 48  # places of the picture at which the air is looked up
 
 
-class AerialHand(NamedTuple):
+class AerialSettings(NamedTuple):
     """What an artist makes of the air in front of things: how many times denser it is, how much of it is seen (0 none,
     1 all), from how many metres on, and the gains of what sun and sky light in it."""
 
@@ -41,10 +49,11 @@ class AerialHand(NamedTuple):
 
 
 @njit(**KERNEL_OPTIONS)
-def _fill_grid(table, gains, camera, grid):
+def _fill_grid(table, settings, camera, grid):
     """grid (rows, columns, DISTANCES, 6): what passes and what is added over every distance, at places of the picture
     from its upper left to its lower right corner."""
-    through, light, sun, forward = table
+    through, light, sun = table.through, table.light, table.sun
+    aerosol_g, haze_g = table.forward_g
     rows, columns = grid.shape[:2]
     sun_level = math.sqrt(max(1e-12, sun[0] * sun[0] + sun[1] * sun[1]))
     for p in range(rows):
@@ -60,10 +69,10 @@ def _fill_grid(table, gains, camera, grid):
             fi, fb = F(row - i), F(turn - b)
             cosine = d[0] * sun[0] + d[1] * sun[1] + d[2] * sun[2]
             weights = (
-                F(rayleigh_phase(cosine) * gains[0]),
-                F(particle_phase(cosine, forward[0]) * gains[0]),
-                F(particle_phase(cosine, forward[1]) * gains[0]),
-                F(gains[1]),
+                F(rayleigh_phase(cosine) * settings.sun_gain),
+                F(particle_phase(cosine, aerosol_g) * settings.sun_gain),
+                F(particle_phase(cosine, haze_g) * settings.sun_gain),
+                F(settings.sky_gain),
             )
             for k in range(DISTANCES):
                 for c in range(3):
@@ -77,11 +86,12 @@ def _fill_grid(table, gains, camera, grid):
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def _see_rows(grid, hand, picture, depth, y0, y1, out):
+def _see_rows(grid, settings, picture, depth, y0, y1, out):
     """Rows y0..y1 of the picture through the air; hand: density, strength, begin in metres, one over the farthest
     distance. Denser air takes by the power of what nature's takes, and adds in proportion to what is lost."""
     height, width = depth.shape
-    density, strength, begin, share = hand
+    density, strength, begin = F(settings.density), F(settings.strength), F(settings.begin_m)
+    share = F(1.0 / (1000.0 * FARTHEST_KM))
     rows, columns = grid.shape[:2]
     alike = max(1, height // ROWS_APART)
     across = np.empty(grid.shape[1:], np.float32)  # the grid at the height of a few rows of pixels
@@ -100,7 +110,7 @@ def _see_rows(grid, hand, picture, depth, y0, y1, out):
                 for c in range(3):
                     out[y, x, c] = picture[y, x, c]
                 continue
-            place = math.sqrt(math.sqrt(min(far, F(1)))) * F(DISTANCES - 1)
+            place = distance_column(min(far, F(1)))
             u = (F(x) + F(0.5)) / F(width) * F(columns - 1)
             near, left = min(int(place), DISTANCES - 2), min(int(u), columns - 2)
             fk, fx = place - F(near), u - F(left)
@@ -125,18 +135,21 @@ def _see_rows(grid, hand, picture, depth, y0, y1, out):
 
 
 def see_through_air(
-    table: AerialTable, hand: AerialHand, camera: Camera, picture: Floats, depth: Floats, pool: Executor
+    table: AerialTable,
+    settings: AerialSettings,
+    camera: Camera,
+    picture: Floats,
+    depth: Floats,
+    pool: Executor,
 ) -> Floats:
     """The picture (H, W, 3) through the air before it; depth (H, W) in metres, 0 where nothing is met."""
     height, width = depth.shape
     out, grid = np.empty_like(picture), np.empty((GRID_ROWS, GRID_COLUMNS, DISTANCES, 6), np.float32)
-    gains = (float(hand.sun_gain), float(hand.sky_gain))
-    _fill_grid(table, gains, camera.packed(width, height), grid)
-    share = 1.0 / (1000.0 * FARTHEST_KM)
-    values = (F(hand.density), F(hand.strength), F(hand.begin_m), F(share))
+    settings = AerialSettings(*(float(v) for v in settings))  # one type for the kernels
+    _fill_grid(table, settings, camera.packed(width, height), grid)
 
     def rows(y: int) -> None:
-        _see_rows(grid, values, picture, depth, y, min(height, y + ROWS_A_JOB), out)
+        _see_rows(grid, settings, picture, depth, y, min(height, y + ROWS_A_JOB), out)
 
     list(pool.map(rows, range(0, height, ROWS_A_JOB)))
     return out
