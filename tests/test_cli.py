@@ -447,3 +447,77 @@ def test_bad_input_is_one_sentence_and_exit_code_2(
     assert error.startswith("gloamet: ")
     assert error.count("\n") == 1
     assert "Traceback" not in error
+
+
+SMALL = (
+    "--up",
+    "z",
+    "--size",
+    "24x16",
+    "--samples",
+    "8",
+    "--eye",
+    "0,-8,2",
+    "--target",
+    "0,0,1",
+    "--fov",
+    "40",
+)
+
+
+def test_the_hand_on_the_sky_is_an_option_and_is_said(capsys: pytest.CaptureFixture[str]) -> None:
+    plain = ask(capsys, "sky", "--elevation", "30")
+    tinted = ask(
+        capsys, "sky", "--elevation", "30", "--tint", "#ffb080", "--luminance-by-height", "1,1,1,1,1"
+    )
+    assert tinted["sky_horizontal_lx"] == pytest.approx(2.0 * plain["sky_horizontal_lx"], rel=1e-3)
+    assert tinted["sky_cct_k"] < plain["sky_cct_k"]
+    assert tinted["note"] == "Not nature’s: tinted by 100 %, luminance by height."
+    for wrong, said in (
+        (("--tint", "pink"), "not a colour like #ffd9a0"),
+        (("--hue-by-height", "1,2,3"), "not five numbers within ±60"),
+        (("--luminance-by-height", "0,0,0,0,9"), "within ±4"),
+    ):
+        assert main(["sky", "--elevation", "30", *wrong]) == 2
+        assert said in capsys.readouterr().err
+
+
+def test_a_picture_without_a_backdrop_has_alpha_and_no_jpeg(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
+) -> None:
+    words = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "--ground", "none"]
+    out = tmp_path / "alone.exr"
+    ask(capsys, *words, "--backdrop", "none", "-o", str(out))
+    planes = read(out)
+    alpha = planes["A"]
+    assert alpha.min() == 0.0 and alpha.max() == 1.0
+    assert not planes["R"][alpha == 0.0].any()
+    ask(capsys, *words, "-o", str(tmp_path / "whole.exr"))
+    whole = read(tmp_path / "whole.exr")
+    assert planes["R"][alpha == 1.0] == pytest.approx(whole["R"][alpha == 1.0], rel=1e-5)
+    assert main([*words, "--backdrop", "none", "-o", str(tmp_path / "a.jpg")]) == 2
+    assert "JPEG has no transparency" in capsys.readouterr().err
+    assert main([*words, "--backdrop", "blueish", "-o", str(out)]) == 2
+    assert "not a colour" in capsys.readouterr().err
+
+
+def test_dust_is_a_layer_of_the_picture(
+    capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
+) -> None:
+    out = tmp_path / "dusty.exr"
+    words = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "-o", str(out)]
+    box = ["--dust-low=-5,-5,0", "--dust-high", "5,5,4"]
+    ask(capsys, *words, "--shafts", "box", *box, "--dust-visibility", "20")
+    planes = read(out)
+    parts = [planes[f"{name}.G"] for name in ("sun", "sky", "aerial", "shafts")]
+    assert planes["G"] == pytest.approx(sum(parts), rel=1e-4)
+    assert planes["shafts.G"].max() > 0.0
+    ask(capsys, *words)
+    assert "shafts.G" not in read(out)
+    for wrong, said in (
+        (["--dust-visibility", "20"], "give --shafts too"),
+        (["--shafts", "box", "--dust-low", "9,9,9"], "has no room"),
+        (["--aerial-dims-sky"], "give --aerial-km too"),
+    ):
+        assert main([*words, *wrong]) == 2
+        assert said in capsys.readouterr().err

@@ -66,7 +66,7 @@ def test_the_bar_names_samples_noise_and_time_and_no_noise_beyond_all_light() ->
 
 
 def test_haze_is_switched_and_only_then_dialled(window: DeskWindow, qtbot: QtBot) -> None:
-    air = step(window, AirStep)
+    air = step(window, AirStep).atmosphere  # type: ignore[attr-defined]
     assert not air.haze.isEnabled()  # type: ignore[attr-defined]
     switch = air.findChild(Switch)
     assert switch is not None
@@ -79,7 +79,7 @@ def test_haze_is_switched_and_only_then_dialled(window: DeskWindow, qtbot: QtBot
 
 
 def test_an_air_is_taken_by_its_picture(window: DeskWindow, qtbot: QtBot) -> None:
-    air, session = step(window, AirStep), window.session
+    air, session = step(window, AirStep).atmosphere, window.session  # type: ignore[attr-defined]
     window.choose_step(STEP_TITLES.index("Air"))
     looks = air.looks  # type: ignore[attr-defined]
     qtbot.waitUntil(lambda: len(looks.images) == len(LOOKS), timeout=30_000)
@@ -100,7 +100,7 @@ def test_an_air_is_taken_by_its_picture(window: DeskWindow, qtbot: QtBot) -> Non
 
 
 def test_a_sky_is_made_by_another_model(window: DeskWindow, qtbot: QtBot) -> None:
-    air, session = step(window, AirStep), window.session
+    air, session = step(window, AirStep).atmosphere, window.session  # type: ignore[attr-defined]
     window.choose_step(STEP_TITLES.index("Air"))
 
     def shown() -> set[str]:

@@ -151,7 +151,7 @@ def test_without_sun_and_sky_the_air_only_dims_and_the_sky_itself_is_left_alone(
 
 def test_under_another_sky_things_fade_into_its_horizon(solver: SkySolver) -> None:
     dome: SkyDome = uniform_dome(300.0)
-    table = lit_by_horizon(solve_aerial(solver, Air(8.0), SUN, 1.6), dome)
+    table = lit_by_horizon(solve_aerial(solver, Air(8.0), SUN, 1.6), dome.natural_horizon)
     assert seen(table, 140_000.0) == pytest.approx(300.0, rel=0.01)
     near = seen(table, 2000.0, 300.0)
     assert near == pytest.approx(300.0, rel=1e-3)  # as bright as its surroundings: nothing changes

@@ -6,9 +6,12 @@ import argparse
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
+
+from gloamet.colour.spaces import srgb_to_linear
 from gloamet.commands.common import number
 from gloamet.document.file import ENDING, load_document
-from gloamet.document.metadata import field_range
+from gloamet.document.metadata import description, field_range
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.sky.general_skies import CIE_GENERAL_SKIES
@@ -30,6 +33,23 @@ def add_field(parser: argparse.ArgumentParser, option: str, section: str, name: 
     unit = f" ({field.unit})" if field.unit else ""
     words = f"{field.description[:1].lower()}{field.description[1:]}{unit}".replace("%", "%%")
     parser.add_argument(option, type=of_field(section, name, what), help=words)
+
+
+def colour(text: str) -> tuple[float, float, float]:
+    """An argparse type: a screen colour as #rrggbb, to linear.
+
+    >>> colour("#ffffff")
+    (1.0, 1.0, 1.0)
+    """
+    digits = text.removeprefix("#")
+    try:
+        if len(digits) != 6:
+            raise ValueError
+        codes = [int(digits[k : k + 2], 16) / 255.0 for k in (0, 2, 4)]
+    except ValueError:
+        raise GloametError(f"“{text}” is not a colour like #ffd9a0.") from None
+    r, g, b = (float(v) for v in srgb_to_linear(np.array(codes)))
+    return r, g, b
 
 
 AIR_OPTIONS = (
@@ -101,12 +121,23 @@ def add_aerial(parser: argparse.ArgumentParser) -> None:
     """What the artist makes of the air in front of things."""
     for option, name, what in AERIAL_OPTIONS:
         add_field(parser, option, "air", name, what)
+    parser.add_argument(
+        "--aerial-tint", type=colour, metavar="#RRGGBB", help="colour of the air before things"
+    )
+    words = description("air", "aerial_dims_sky")
+    parser.add_argument("--aerial-dims-sky", action="store_true", help=f"{words[:1].lower()}{words[1:]}")
 
 
 def with_aerial(document: Document, options: argparse.Namespace) -> Document:
     """A document with the aerial perspective that was asked for."""
     values = {name: getattr(options, option[2:].replace("-", "_")) for option, name, _ in AERIAL_OPTIONS}
     given = {name: value for name, value in values.items() if value is not None}
+    if options.aerial_tint is not None:
+        given |= {"aerial_tint": options.aerial_tint, "aerial_tint_strength": 1.0}
+    if options.aerial_dims_sky:
+        if not given.get("aerial_km", document.air.aerial_km):
+            raise GloametError("Sky and sun fade with a visibility of your own: give --aerial-km too.")
+        given["aerial_dims_sky"] = True
     return document.change("air", aerial=True, **given) if given else document
 
 

@@ -24,6 +24,7 @@ from gloamet.trace.film import Film, Renderer
 from gloamet.trace.first_hits import first_hits
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.render_scene import build_render_scene
+from gloamet.trace.shafts import Dust, ShaftFilm
 from gloamet.trace.sun_exposure import sunlit_fractions
 from gloamet.trace.sun_mask import SunMask
 from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
@@ -62,6 +63,9 @@ def _rays(relit: bool = False) -> None:
         film = Film(8, 8)
         tracer.accumulate(film, scene, lights, camera)
         first_hits(scene, camera, 8, 8, tracer.pool)
+        corner, grey = (np.float32(-1),) * 3, (np.float32(1),) * 3
+        dust = Dust(corner, grey, np.float32(0.1), grey, np.float32(0.5))
+        ShaftFilm(8, 8).accumulate(tracer, scene, lights, camera, dust, 1)
         upsample(resize_bilinear(film.light(), (4, 4)), Film(4, 4), guides_from_film(film), tracer.pool)
 
 

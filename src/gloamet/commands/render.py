@@ -22,6 +22,7 @@ from gloamet.commands.document_options import (
     with_aerial,
     with_air,
 )
+from gloamet.commands.sky_options import add_grade, add_picture_sky, with_grade, with_picture_sky
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -63,6 +64,8 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("--sun-elevation", type=number(-90, 90, "Sun elevation"))
     add_air(parser, "--sky-model")
     add_aerial(parser)
+    add_grade(parser)
+    add_picture_sky(parser)
     parser.add_argument("--panorama", type=Path, help="lat-long .exr or .hdr whose light is added")
     add_field(parser, "--panorama-turn", "panorama", "turn_deg", "Turn")
     add_field(parser, "--panorama-lux", "panorama", "level_lx", "Panorama")
@@ -99,7 +102,8 @@ def _document(options: argparse.Namespace) -> Document:
     document = read_document(options.source, options.units, options.up)
     if options.source.suffix.lower() != ENDING:
         document = document.change("stage.ground", softness_deg=0.0)
-    document = _with_panorama(with_aerial(with_air(document, options), options), options)
+    document = with_aerial(with_air(document, options), options)
+    document = _with_panorama(with_picture_sky(with_grade(document, options), options), options)
     return _with_stage(_with_exposure(_with_sun(document, options), options), options)
 
 
@@ -197,6 +201,7 @@ def _prepare(options: argparse.Namespace) -> _Job:
     if not options.output.parent.is_dir():
         raise GloametError(f"The folder {options.output.parent} is not there: make it first.")
     document = _document(options)
+    check_ending(options.output, document.sky.backdrop == "none")
     scene = place_in_world(
         read_file(Path(str(document.stage.model)), outside=document.stage.outside), document.stage
     )
@@ -281,6 +286,7 @@ def run(options: argparse.Namespace) -> None:
         save_picture,
         with_contours,
     )
+    from gloamet.output.document_to_shafts import light_through_dust
     from gloamet.output.memory import check_memory, memory_needed
 
     compiled = build_stage(job.document, job.scene)
@@ -293,6 +299,8 @@ def run(options: argparse.Namespace) -> None:
     film = _trace(options, job, compiled, environment)
     seconds = time.perf_counter() - start
     light = finished_light(job.document, film, options.denoise)
+    lit = job.document, compiled, environment, job.camera
+    light = light_through_dust(*lit, light, film.mean_samples(), options.denoise)
     light = light_through_air(job.document, dome, job.camera, light, film)
     light = with_contours(job.document, compiled, job.camera, light)
     ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)

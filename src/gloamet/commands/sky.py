@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from gloamet.commands.common import add_json, clean, number, show, whole
 from gloamet.commands.document_options import AIR_OPTIONS, add_air, with_air
+from gloamet.commands.sky_options import add_grade, with_grade
 from gloamet.document.metadata import field_range
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -60,6 +61,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
         "--azimuth", type=number(-360, 720, "Azimuth"), default=180.0, help="from north, degrees"
     )
     add_air(parser, "--model")
+    add_grade(parser)
     parser.add_argument(
         "--sweep", type=sweep, metavar="NAME=FROM:TO:COUNT", help=f"a table over one of {', '.join(SWEPT)}"
     )
@@ -73,18 +75,29 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
 def _dome(
     document: Document, options: argparse.Namespace, elevation_deg: float, solver: SkySolver
 ) -> SkyDome:
-    from gloamet.output.document_to_light import air_from_document, sky_model_from_document
+    from gloamet.output.document_to_light import (
+        air_from_document,
+        grade_from_document,
+        sky_model_from_document,
+    )
     from gloamet.sky.dome import SUN_DIAMETER_DEG
+    from gloamet.sky.grading import graded_dome
     from gloamet.sky.sky_models import model_dome
 
     model, air = sky_model_from_document(document), air_from_document(document)
-    return model_dome(model, air, options.azimuth % 360.0, elevation_deg, SUN_DIAMETER_DEG, solver)
+    dome = model_dome(model, air, options.azimuth % 360.0, elevation_deg, SUN_DIAMETER_DEG, solver)
+    return graded_dome(dome, grade_from_document(document))
 
 
 def _readings(document: Document, dome: SkyDome, elevation_deg: float) -> dict[str, Any]:
     """The light meter's numbers and those of the air."""
     from gloamet.meter.light import read_light
-    from gloamet.output.document_to_light import air_from_document, sky_model_from_document
+    from gloamet.output.document_to_light import (
+        air_from_document,
+        grade_from_document,
+        sky_model_from_document,
+    )
+    from gloamet.sky.grading import departures
     from gloamet.sky.sky_models import caveat
 
     reading, air = read_light(dome), air_from_document(document)
@@ -104,6 +117,10 @@ def _readings(document: Document, dome: SkyDome, elevation_deg: float) -> dict[s
         "incident_ev": reading.incident_ev,
     }
     said = caveat(sky_model_from_document(document), air, elevation_deg)
+    changed = departures(grade_from_document(document))
+    said = " ".join(
+        [*([said] if said else []), *([f"Not nature’s: {', '.join(changed)}."] if changed else [])]
+    )
     return {**out, "note": said} if said else out
 
 
@@ -135,7 +152,7 @@ def run(options: argparse.Namespace) -> None:
 
     if options.panorama is not None and options.panorama.suffix.lower() != ".exr":
         raise GloametError(f"{options.panorama.name}: the panorama is written as .exr.")
-    document = with_air(Document(), options)
+    document = with_grade(with_air(Document(), options), options)
     if options.elevation is None and (options.sweep is None or options.sweep.name != "elevation"):
         raise GloametError("Give the height of the sun: --elevation 30.")
     if options.sweep is not None:

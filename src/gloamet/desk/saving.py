@@ -60,6 +60,7 @@ class SaveJob(QObject):
             stop_criterion,
             with_contours,
         )
+        from gloamet.output.document_to_shafts import light_through_dust
         from gloamet.output.final import plan_next_pass, render
         from gloamet.output.memory import check_memory, memory_needed
         from gloamet.trace.film import Film
@@ -87,13 +88,15 @@ class SaveJob(QObject):
         if film.samples_in(None) == 0:
             return f"{self.path.name} was not saved: stopped before the first pass.", False
         light = finished_light(document, film, out.denoise)
+        samples = film.mean_samples()
+        light = light_through_dust(document, compiled, lights, camera, light, samples, out.denoise)
         light = light_through_air(document, dome, camera, light, film)
         light = with_contours(document, compiled, camera, light)
         save_picture(self.path, document, film, light)
-        samples = f"{film.mean_samples():.0f} samples per pixel"
+        said = f"{samples:.0f} samples per pixel"
         if self._stop.is_set() and not plan_next_pass(film, aim, 1.0).done:
             kept.save(film, 0.0)
             rest = kept.problem or "save it again under this name to go on."
-            return f"Saved {self.path.name} at {samples}: {rest}", True
+            return f"Saved {self.path.name} at {said}: {rest}", True
         kept.remove()
-        return f"Saved {self.path.name}: {samples}.", True
+        return f"Saved {self.path.name}: {said}.", True

@@ -297,7 +297,7 @@ class DeskWindow(QMainWindow):
             self.notice.show_sentence("There is nothing to save yet: open a model first.")
             return
         try:
-            check_ending(path)
+            check_ending(path, self.session.document.sky.backdrop == "none")
         except GloametError as error:
             self.notice.show_sentence(str(error))
             return

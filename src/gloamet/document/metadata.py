@@ -55,6 +55,11 @@ def field_range(section: Section, name: str) -> FieldRange:
     return FieldRange(low, high, default, extra["unit"], extra["step"], extra["digits"], words)
 
 
+def field_extra(section: Section, name: str) -> dict[str, Any]:
+    """What else a field says of itself: its unit, and the limit of a curve's points."""
+    return dict(_model(section).model_fields[name].json_schema_extra or {})
+
+
 def description(section: Section, name: str) -> str:
     """A field's own sentence, for a tooltip."""
     return str(_model(section).model_fields[name].description or "")

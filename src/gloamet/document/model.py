@@ -12,6 +12,7 @@ from typing import Any, Literal, cast
 from pydantic import BaseModel, Field, field_validator
 
 from gloamet.colour.views import DEFAULT_VIEW, VIEWS
+from gloamet.document.air import AirState, ShaftState, SkyState
 from gloamet.document.fields import Model, number
 from gloamet.document.stage import Stage
 from gloamet.document.targets import AimTargets, Sequence
@@ -97,84 +98,6 @@ class SunState(Model):
         if not 1900 <= value.year <= 2150:
             raise ValueError(f"year {value.year} is outside 1900–2150")
         return value
-
-
-class AirState(Model):
-    """What the sunlight passes through."""
-
-    model: Literal["physical", "preetham", "cie", "uniform"] = Field(
-        "physical",
-        description="How the sky is made: from the air itself, by Preetham’s formula of 1999, as one of the fifteen "
-        "general skies of the CIE, or even all over. Moonlight comes with the physical one.",
-    )
-    cie_sky: int = number(
-        1, 1, 15, "Number of the CIE general sky: 1–5 overcast, 6–10 partly cloudy, 11–15 clear.", "", 1, 0
-    )
-    sky_lx: float = number(
-        0.0,
-        0,
-        120_000,
-        "Light that an even or CIE sky gives level ground; 0 takes what is common in nature at this sun height.",
-        "lx",
-        100,
-        0,
-    )
-    sky_kelvin: float = number(6500.0, 2000, 25000, "Colour temperature of an even or CIE sky.", "K", 50, 0)
-    turbidity: float = number(
-        2.6,
-        1.0,
-        20.0,
-        "Clear to hazy: total optical depth of the air over that of clean air. Beyond 10 nature seldom goes.",
-        "",
-        0.1,
-        2,
-    )
-    haze_on: bool = Field(False, description="A low layer of haze near the ground.")
-    haze_km: float = number(
-        12.0, 0.5, 100.0, "How far one sees inside the haze layer; it reddens and dims a low sun.", "km", 1, 1
-    )
-    haze_height_m: float = number(
-        300.0,
-        100.0,
-        3000.0,
-        "Height at which the haze has thinned to a third; seen from above it is a white floor.",
-        "m",
-        10,
-        0,
-    )
-    particles: Literal["rural", "urban", "maritime", "dust"] = Field(
-        "rural",
-        description="What floats in the air: it decides how white haze and aureole are and how red a low sun.",
-    )
-    ozone_du: float = number(
-        300.0,
-        100.0,
-        600.0,
-        "Column of ozone, Dobson units: more deepens the blue of the zenith at a low sun and in twilight. "
-        "250 in the tropics, 300 on average, 450 in a northern spring.",
-        "DU",
-        10,
-        0,
-    )
-    aerial: bool = Field(
-        True, description="Far things fade into the light of the air before them, as far as one sees."
-    )
-    aerial_km: float = number(
-        0.0,
-        0,
-        200,
-        "How far one sees in the picture; 0 takes what the air itself gives. Sky and sun stay as they are.",
-        "km",
-        1,
-        1,
-    )
-    aerial_strength: float = number(
-        1.0, 0.0, 1.0, "Share of the fading that is shown; 1 is nature.", "", 0.05, 2
-    )
-    aerial_begin_m: float = number(0.0, 0, 10_000, "Distance from which things begin to fade.", "m", 10, 0)
-    ground_reflectance: float = number(
-        0.2, 0.0, 1.0, "Share of light the ground around sends back up; it brightens the sky.", "", 0.01, 2
-    )
 
 
 class PanoramaState(Model):
@@ -265,6 +188,8 @@ class Document(Model):
     site: SiteState = SiteState()
     sun: SunState = SunState()
     air: AirState = AirState()
+    sky: SkyState = SkyState()
+    shafts: ShaftState = ShaftState()
     panorama: PanoramaState = PanoramaState()
     fill: FillState = FillState()
     expose: ExposeState = ExposeState()

@@ -35,7 +35,7 @@ def digest_of(compiled: RenderScene, lights: Environment, camera: Camera, film: 
     panorama = lights.panorama.arrays() if lights.panorama is not None else ()
     scene = compiled.arrays()._replace(handle=0)  # where Embree keeps it says nothing of what it is
     for value in (*scene, *lights.arrays(), *panorama, camera.packed(film.width, film.height), size, places):
-        flat = np.concatenate([np.atleast_1d(v) for v in value]) if isinstance(value, tuple) else value
+        flat = np.concatenate([np.ravel(v) for v in value]) if isinstance(value, tuple) else value
         digest.update(np.ascontiguousarray(flat).data)
     return digest.hexdigest()
 

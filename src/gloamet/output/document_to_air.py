@@ -15,10 +15,11 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.spaces import AP1_LUMINANCE, REC709_TO_AP1
 from gloamet.document.model import Document
 from gloamet.output.document_to_light import FinishedLight, SkyInputs, air_from_document
 from gloamet.output.document_to_picture import gains_from_document
-from gloamet.sky.aerial import AerialTable, lit_by_horizon, rows_between, solve_aerial, turned_to
+from gloamet.sky.aerial import AerialTable, gained, lit_by_horizon, rows_between, solve_aerial, turned_to
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.sky_models import SkyModel
@@ -83,7 +84,18 @@ def aerial_settings(document: Document, camera: Camera) -> AerialSettings | None
     if not air.aerial or air.aerial_strength == 0.0 or camera.parallel_m > 0.0:
         return None
     gains = gains_from_document(document)
-    return AerialSettings(_density(document), air.aerial_strength, air.aerial_begin_m, gains.sun, gains.sky)
+    dims = float(air.aerial_dims_sky and document.sky.backdrop == "sky")
+    return AerialSettings(
+        _density(document), air.aerial_strength, air.aerial_begin_m, gains.sun, gains.sky, dims
+    )
+
+
+def aerial_gain(document: Document, dome: SkyDome) -> NDArray[np.float64]:
+    """What is made of the air's own light, AP1: as of the horizon behind it, and the artist's tint."""
+    air = document.air
+    tint = np.maximum(REC709_TO_AP1 @ np.array(air.aerial_tint), 1e-3)
+    tint = 1.0 + air.aerial_tint_strength * (tint / (AP1_LUMINANCE @ tint) - 1.0)
+    return np.asarray(dome.horizon_gain * tint)
 
 
 def _density(document: Document) -> float:
@@ -96,7 +108,7 @@ def solve_air(inputs: AerialInputs, dome: SkyDome | None, solver: SkySolver) -> 
     """The air in front of things, under a sun in the north; the dome is asked for where the horizon lights it."""
     rows = rows_between(inputs.lowest_deg, inputs.highest_deg)
     table = solve_aerial(solver, inputs.air, (0.0, inputs.sun_elevation_deg), inputs.eye_height_m, rows)
-    return table if dome is None or not inputs.by_horizon else lit_by_horizon(table, dome)
+    return table if dome is None or not inputs.by_horizon else lit_by_horizon(table, dome.natural_horizon)
 
 
 def light_through_air(
@@ -108,9 +120,8 @@ def light_through_air(
         return light
     sky = SkyInputs.of(document)
     inputs = AerialInputs.of(sky, camera, width / height)
-    front = AirInFront(
-        turned_to(solve_air(inputs, dome, SkySolver()), sky.azimuth_deg, sky.elevation_deg), settings, camera
-    )
+    table = gained(solve_air(inputs, dome, SkySolver()), aerial_gain(document, dome))
+    front = AirInFront(turned_to(table, sky.azimuth_deg, sky.elevation_deg), settings, camera)
     depth = film.mean("depth")
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         added = front.over(np.zeros_like(light.whole), depth, pool)

@@ -15,16 +15,23 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.develop.backdrop import NOTHING, over_backdrop, things_alone
 from gloamet.develop.exact import SATURATION, develop_exact
 from gloamet.document.lights import LIGHTS
 from gloamet.document.model import Document
 from gloamet.meter.picture import SeenSurfaces
-from gloamet.output.document_to_picture import develop_settings, exposure_from_document, gains_from_document
+from gloamet.output.document_to_picture import (
+    backdrop_from_document,
+    develop_settings,
+    exposure_from_document,
+    gains_from_document,
+)
 from gloamet.output.final import StopCriterion
 from gloamet.output.images import check_ending, save_display, save_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.environment_map import cached_table, environment_dome, mtime_ns
+from gloamet.sky.grading import SkyGrade, graded_dome
 from gloamet.sky.moonlight import with_moon
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_models import PHYSICAL, SkyModel, model_dome
@@ -37,7 +44,7 @@ from gloamet.sun.moon import Moon, moon_at
 from gloamet.sun.place import resolve_zone
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
 from gloamet.trace.denoise import denoise_prefiltered, match_mean_luminance
-from gloamet.trace.environment import Environment, build_environment
+from gloamet.trace.environment import Environment, before_backdrop, build_environment
 from gloamet.trace.film import Film
 from gloamet.trace.first_hits import SOLID, first_hits
 from gloamet.trace.materials import ground_tint
@@ -53,8 +60,21 @@ def air_from_document(document: Document) -> Air:
     haze_km = a.haze_km if a.haze_on else None
     site = document.site
     return Air(
-        a.turbidity, haze_km, a.ground_reflectance, site.altitude_m, a.ozone_du, a.haze_height_m, a.particles
+        a.turbidity,
+        haze_km,
+        a.ground_reflectance,
+        site.altitude_m,
+        a.ozone_du,
+        a.haze_height_m,
+        a.particles,
+        tint_from_document(document),
     )
+
+
+def grade_from_document(document: Document) -> SkyGrade:
+    """What the document's artist makes of the sky."""
+    sky = document.sky
+    return SkyGrade(*(getattr(sky, name) for name in SkyGrade._fields))
 
 
 def sky_model_from_document(document: Document) -> SkyModel:
@@ -117,8 +137,8 @@ def solve_sky(inputs: SkyInputs, solver: SkySolver | SkyInterpolator) -> SkyDome
 
 
 def dome_from_document(document: Document) -> SkyDome:
-    """The light of the document's moment."""
-    return solve_sky(SkyInputs.of(document), SkySolver())
+    """The light of the document's moment, as the artist wants it."""
+    return graded_dome(solve_sky(SkyInputs.of(document), SkySolver()), grade_from_document(document))
 
 
 def build_stage(document: Document, scene: Scene) -> RenderScene:
@@ -161,27 +181,32 @@ def panorama_from_document(document: Document) -> SkyDome | None:
 
 
 @lru_cache(maxsize=8)
-def _tint(colour: tuple[float, float, float], water: bool) -> tuple[float, ...]:
+def _tint(colour: tuple[float, float, float], water: bool) -> tuple[float, float, float]:
     """Asked for several times a picture while a hand moves."""
-    return tuple(ground_tint(GroundPlane(reflectance=1.0, colour=colour, water=water)).tolist())
+    r, g, b = ground_tint(GroundPlane(reflectance=1.0, colour=colour, water=water)).tolist()
+    return r, g, b
 
 
-def tint_from_document(document: Document) -> tuple[float, ...]:
+def tint_from_document(document: Document) -> tuple[float, float, float]:
     """The hue of the document's ground below the horizon, of reflectance 1, AP1."""
     ground = document.stage.ground
     return _tint(ground.colour, ground.water)
 
 
-def join_lights(dome: SkyDome, panorama: SkyDome | None, tint: tuple[float, ...]) -> Environment:
-    """Sky and panorama for the kernels, with the hue of the ground below the horizon."""
+def join_lights(
+    dome: SkyDome, panorama: SkyDome | None, tint: tuple[float, ...], backdrop: bool
+) -> Environment:
+    """Sky and panorama for the kernels, with the hue of the ground below the horizon; behind the scene nothing is to be
+    seen when a backdrop stands there."""
     below = np.asarray(tint, np.float32)
     second = None if panorama is None else build_environment(panorama, below)
-    return replace(build_environment(dome, below), panorama=second)
+    lights = replace(build_environment(dome, below), panorama=second)
+    return before_backdrop(lights) if backdrop else lights
 
 
 def environment_from_document(document: Document, dome: SkyDome, panorama: SkyDome | None) -> Environment:
     """Sky and panorama for the kernels, as the document has them."""
-    return join_lights(dome, panorama, tint_from_document(document))
+    return join_lights(dome, panorama, tint_from_document(document), document.sky.backdrop != "sky")
 
 
 @dataclass(frozen=True)
@@ -243,8 +268,11 @@ def save_picture(
 ) -> float:
     """Save by the file's ending; returns the EV used.
 
-    .exr holds linear light with its layers, others the developed picture.
+    .exr holds linear light with its layers, others the developed picture. Before a backdrop, light is that of the
+    things alone, with an alpha channel; a developed picture has one where the backdrop is none.
     """
+    backdrop, past = backdrop_from_document(document), film.mean("past")
+    alpha = None if backdrop is None else np.clip(1.0 - past, 0.0, 1.0)
     ev = exposure_from_document(document, light.whole, surfaces_of_film(film)).ev
     if check_ending(path) == ".exr":
         white = SATURATION * 2.0**ev if exposed else 1.0
@@ -253,7 +281,12 @@ def save_picture(
             name: part * scale for name, part in light.parts.items() if name in ALWAYS_SAVED or part.any()
         }
         planes |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
-        save_light(path, light.whole * scale, planes, white)
+        save_light(path, light.whole * scale, planes, white, alpha)
+        return ev
+    picture = light.whole if backdrop is None else things_alone(light.whole, past)
+    codes = develop_exact(picture, develop_settings(document, ev))
+    if backdrop is None or backdrop == NOTHING:
+        save_display(path, codes, sixteen_bit, alpha)
     else:
-        save_display(path, develop_exact(light.whole, develop_settings(document, ev)), sixteen_bit)
+        save_display(path, over_backdrop(codes, past, backdrop), sixteen_bit)
     return ev

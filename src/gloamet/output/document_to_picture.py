@@ -10,6 +10,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.develop.backdrop import NOTHING, Backdrop
 from gloamet.develop.exact import DevelopSettings
 from gloamet.document.lights import LIGHTS, Gains
 from gloamet.document.model import Document
@@ -21,6 +22,14 @@ Floats = NDArray[np.float32]
 def gains_from_document(document: Document) -> Gains:
     """Factors of the lights."""
     return Gains(*(2.0 ** getattr(document.fill, light.gain_field) for light in LIGHTS))
+
+
+def backdrop_from_document(document: Document) -> Backdrop | None:
+    """What stands behind the scene, None for the sky."""
+    sky = document.sky
+    plain = Backdrop(sky.backdrop_colour, sky.backdrop_colour)
+    gradient = Backdrop(sky.backdrop_colour, sky.backdrop_above)
+    return {"sky": None, "colour": plain, "gradient": gradient, "none": NOTHING}[sky.backdrop]
 
 
 class Exposure(NamedTuple):

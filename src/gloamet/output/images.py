@@ -23,9 +23,13 @@ JPEG_QUALITY = 95
 CHROMATICITIES = tuple(v for pair in (*AP1_PRIMARIES, D60_WHITE) for v in pair)
 
 
-def check_ending(path: Path) -> str:
-    """The lower-case ending of a picture file, or a sentence when Gloamet cannot write it."""
+def check_ending(path: Path, transparent: bool = False) -> str:
+    """The lower-case ending of a picture file, or a sentence when Gloamet cannot write it, or not `transparent`."""
     ending = path.suffix.lower()
+    if transparent and ending in (".jpg", ".jpeg"):
+        raise GloametError(
+            f"{path.name}: JPEG has no transparency, choose .png or .exr, or another backdrop."
+        )
     if ending not in PICTURE_ENDINGS:
         raise GloametError(f"{path.name}: pictures are saved as {', '.join(PICTURE_ENDINGS)}.")
     return ending
@@ -76,15 +80,24 @@ def write_picture(
             os.unlink(temporary)
 
 
-def save_display(path: Path, codes: NDArray[np.float32], sixteen_bit: bool = False) -> None:
-    """Save display code values in 0..1, (H, W, 3), as PNG or JPEG (sRGB)."""
+def save_display(
+    path: Path,
+    codes: NDArray[np.float32],
+    sixteen_bit: bool = False,
+    alpha: NDArray[np.float32] | None = None,
+) -> None:
+    """Save display code values in 0..1, (H, W, 3), as PNG or JPEG (sRGB); alpha (H, W) in 0..1 beside colours that are
+    not multiplied by it, which a PNG alone can hold."""
     ending = check_ending(path)
-    if ending == ".exr":
-        raise GloametError(f"{path.name}: developed pictures are saved as .png or .jpg.")
     wide = sixteen_bit and ending == ".png"
     top = 65535 if wide else 255
-    pixels = np.round(np.clip(codes, 0.0, 1.0) * top).astype(np.uint16 if wide else np.uint8)
     attributes: dict[str, Any] = {"oiio:ColorSpace": "sRGB", "Software": "Gloamet"}
+    if alpha is not None:
+        attributes["oiio:UnassociatedAlpha"] = 1
+        codes = np.concatenate([codes, alpha[..., None]], 2)
+    if ending == ".exr":
+        raise GloametError(f"{path.name}: developed pictures are saved as .png or .jpg.")
+    pixels = np.round(np.clip(codes, 0.0, 1.0) * top).astype(np.uint16 if wide else np.uint8)
     if ending != ".png":
         attributes["Compression"] = f"jpeg:{JPEG_QUALITY}"
     write_picture(path, pixels, "uint16" if wide else "uint8", attributes, [])
@@ -105,15 +118,19 @@ def save_light(
     picture: NDArray[np.float32],
     layers: dict[str, NDArray[np.float32]] | None = None,
     white_cd_m2: float = 1.0,
+    alpha: NDArray[np.float32] | None = None,
 ) -> None:
     """Save linear AP1 light (H, W, 3) as 32-bit EXR, with layers beside it.
 
-    layers: (H, W, 3) or, for depth, (H, W). white_cd_m2 is the luminance that RGB (1, 1, 1) stands for: 1
-    for pixels in cd/m2. Channels are named sun.R, normal.X, depth.Z and so on.
+    layers: (H, W, 3) or, for depth, (H, W). alpha (H, W) goes with light that is multiplied by it. white_cd_m2 is the
+    luminance that RGB (1, 1, 1) stands for: 1 for pixels in cd/m2. Channels are named sun.R, normal.X, depth.Z and so
+    on.
     """
     if check_ending(path) != ".exr":
         raise GloametError(f"{path.name}: light is saved as .exr.")
     pixels, names = layer_channels({"": picture, **(layers or {})})
+    if alpha is not None:
+        pixels, names = np.insert(pixels, 3, alpha, axis=2), [*names[:3], "A", *names[3:]]
     attributes: dict[str, Any] = {
         "compression": "zip",
         "chromaticities": CHROMATICITIES,

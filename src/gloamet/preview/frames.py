@@ -12,12 +12,14 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.develop.backdrop import Backdrop, over_backdrop, things_alone
 from gloamet.develop.display import develop_screen
 from gloamet.document.model import Document
 from gloamet.output.document_to_air import AirInFront
 from gloamet.output.document_to_light import surfaces_of_film
 from gloamet.output.document_to_picture import (
     Exposure,
+    backdrop_from_document,
     develop_settings,
     exposure_from_document,
     gains_from_document,
@@ -26,6 +28,7 @@ from gloamet.output.final import NextPass, StopCriterion
 from gloamet.preview.events import Event, Frame
 from gloamet.preview.relighting import Relighting, View
 from gloamet.preview.requests import RenderRequest
+from gloamet.preview.shafts import ShaftPreview
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
 from gloamet.trace.film import Film, Renderer, pixel_region
 from gloamet.trace.first_hits import SOLID, first_hits
@@ -34,6 +37,20 @@ from gloamet.trace.upsample import resize_bilinear
 
 Floats = NDArray[np.float32]
 FIRST_SPEED = 800_000.0  # paths a second until it is measured
+
+
+def _resized(plane: Floats, shape: tuple[int, int]) -> Floats:
+    """A plane (H, W) at another size."""
+    return np.ascontiguousarray(resize_bilinear(plane[..., None], shape)[..., 0])
+
+
+def _over_backdrop(pixels: NDArray[np.uint8], past: Floats, backdrop: Backdrop) -> NDArray[np.uint8]:
+    """Developed pixels (H, W, 4) over a backdrop."""
+    codes = pixels[..., :3].astype(np.float32) / np.float32(255.0)
+    over = over_backdrop(codes, _resized(past, codes.shape[:2]), backdrop)
+    out = np.full_like(pixels, 255)
+    out[..., :3] = np.round(255.0 * over)
+    return out
 
 
 def stop_criterion_of(document: Document, film: Film) -> StopCriterion:
@@ -46,19 +63,22 @@ def stop_criterion_of(document: Document, film: Film) -> StopCriterion:
 
 
 class FrameMaker:
-    """Develops what the viewport has. The viewport sets `view`, `air`, `renderer`, `speed` (paths a second) and
-    `started`."""
+    """Develops what the viewport has. The viewport sets `view`, `air`, `shafts`, `renderer`, `speed` (paths a second)
+    and `started`."""
 
     def __init__(
         self,
         report: Callable[[Event], None],
         relighting: Relighting,
         relight_state: Callable[[], tuple[bool, bool]],
+        stale: Callable[[], bool],
     ) -> None:
         self._report, self._relighting, self._relight_state = report, relighting, relight_state
+        self._stale = stale
         self._ink: tuple[object, Floats] | None = None
         self.view: View | None = None
         self.air: AirInFront | None = None
+        self.shafts = ShaftPreview()
         self.renderer: Renderer | None = None
         self.speed = FIRST_SPEED
         self.started = 0.0  # when the film that is shown was begun
@@ -77,12 +97,19 @@ class FrameMaker:
         """
         document = request.document
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
+        picture = self.shafts.over(picture, gains_from_document(document), self._stale)
         picture = self._through_air(picture, film)
         exposure = exposure_from_document(document, picture, seen)
         picture = self._inked(document, picture, step is not None)
+        backdrop = backdrop_from_document(document)
+        past = None if backdrop is None else self._past(picture.shape[:2], film)
+        if past is not None:
+            picture = things_alone(picture, past)
         # a relit picture is small: made large here, it does not hold up the window
         size = (request.width, request.height) if step is None else None
         pixels = develop_screen(picture, develop_settings(document, exposure.ev), size)
+        if backdrop is not None and past is not None:
+            pixels = _over_backdrop(pixels, past, backdrop)
         ahead()
         self._report(self._frame(document, film, pixels, exposure, step))
 
@@ -92,8 +119,13 @@ class FrameMaker:
             return picture
         depth = self._relighting.depth() if film is None else film.mean("depth")
         if depth.shape != picture.shape[:2]:  # a preview that was made larger along edges
-            depth = np.ascontiguousarray(resize_bilinear(depth[..., None], picture.shape[:2])[..., 0])
+            depth = _resized(depth, picture.shape[:2])
         return self.air.over(picture, depth, self.renderer.pool)
+
+    def _past(self, shape: tuple[int, int], film: Film | None) -> Floats:
+        """The share of each pixel of a picture that sees past all things."""
+        past = self._relighting.past() if film is None else film.mean("past")
+        return past if past.shape == shape else _resized(past, shape)
 
     def _inked(self, document: Document, picture: Floats, exact: bool) -> Floats:
         plaster, view = document.stage.plaster, self.view

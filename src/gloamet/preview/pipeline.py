@@ -1,9 +1,9 @@
 """The pipeline of one document: nodes that each remember what they made of their last inputs.
 
     file ▸ placed scene ▸ edited scene ▸ render scene ┐
-    sky inputs ▸ dome ┬ environment ──────────────────┼▸ viewport (film, relight cache) ▸ developed picture
-    panorama ▸ dome ──┘                               ┘      plan, thumbnails beside it
-    dome ▸ sky disc; air ▸ sky palette
+    sky inputs ▸ dome ▸ graded dome ┬ environment ────┼▸ viewport (film, relight cache) ▸ developed picture
+    panorama ▸ dome ────────────────┘                 ┘      plan, thumbnails beside it
+    graded dome ▸ sky disc; air ▸ sky palette
 
 A request enters `work`; events leave, cheapest first, until the request is superseded. What is stale follows from the
 nodes' inputs alone: nothing above a change is made again, and going back to the setting before costs nothing.
@@ -20,11 +20,18 @@ from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
 from gloamet.meter.light import read_light
-from gloamet.output.document_to_air import AerialInputs, AirInFront, aerial_settings, solve_air
+from gloamet.output.document_to_air import (
+    AerialInputs,
+    AirInFront,
+    aerial_gain,
+    aerial_settings,
+    solve_air,
+)
 from gloamet.output.document_to_light import (
     PanoramaInputs,
     SkyInputs,
     air_from_document,
+    grade_from_document,
     join_lights,
     read_panorama,
     solve_sky,
@@ -49,8 +56,9 @@ from gloamet.preview.relighting import View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.viewport import LightProvider, ViewportRenderer
-from gloamet.sky.aerial import turned_to
+from gloamet.sky.aerial import gained, turned_to
 from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.grading import SkyGrade, graded_dome
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_models import caveat
 from gloamet.sky.sky_palette import solve_sky_palette
@@ -80,20 +88,26 @@ class LightInputs(NamedTuple):
     """What the lights of a document are made of."""
 
     sky: SkyInputs
+    grade: SkyGrade
     panorama: PanoramaInputs | None
     tint: tuple[float, ...]
+    backdrop: bool
 
     @classmethod
     def of(cls, document: Document) -> LightInputs:
         """Those of a document."""
-        return cls(SkyInputs.of(document), PanoramaInputs.of(document), tint_from_document(document))
+        backdrop, grade = document.sky.backdrop != "sky", grade_from_document(document)
+        panorama = PanoramaInputs.of(document)
+        return cls(SkyInputs.of(document), grade, panorama, tint_from_document(document), backdrop)
 
 
 class PreparedLight(NamedTuple):
-    """The light of a document and what the meter says of it; `quick` when its sky lies between two solved ones."""
+    """The light of a document and what the meter says of it; `nature` is the sky before the artist's hand; `quick` when
+    that lies between two solved ones."""
 
     document: Document
     inputs: LightInputs
+    nature: SkyDome
     dome: SkyDome
     lights: Environment
     solved: LightSolved
@@ -120,6 +134,7 @@ class RenderPipeline:
         self._ground = Memo(ground_from_stage)
         self._render_scene = Memo(self._build, KEPT_SCENES)
         self._dome = Memo(lambda inputs: solve_sky(inputs, self._solver), KEPT_SKIES)
+        self._graded = Memo(graded_dome, KEPT_SKIES)
         self._quick_dome = Memo(lambda inputs: solve_sky(inputs, self._interpolator))
         self._aerial = Memo(lambda inputs, dome: solve_air(inputs, dome, self._solver))
         self._panorama_dome = Memo(self._read_panorama, KEPT_SKIES)
@@ -252,7 +267,8 @@ class RenderPipeline:
             return None
         sky = light.inputs.sky
         inputs = AerialInputs.of(sky, view.camera, view.width / view.height, light.quick)
-        table = self._aerial(inputs, light.dome if inputs.by_horizon else None)
+        table = self._aerial(inputs, light.nature if inputs.by_horizon else None)
+        table = gained(table, aerial_gain(light.document, light.dome))
         return AirInFront(turned_to(table, sky.azimuth_deg, sky.elevation_deg), settings, view.camera)
 
     def _light(self, document: Document, quick: bool = False) -> PreparedLight:
@@ -260,10 +276,13 @@ class RenderPipeline:
         inputs = LightInputs.of(document)
         sky = inputs.sky
         quick = quick and (sky,) not in self._dome and self._interpolator.covers(sky.air, sky.elevation_deg)
-        dome = (self._quick_dome if quick else self._dome)(sky)
+        nature = (self._quick_dome if quick else self._dome)(sky)
+        dome = self._graded(nature, inputs.grade)
         panorama = self._panorama_dome(inputs.panorama)
-        gains, plain = gains_from_document(document), read_light(dome)
-        gained = gains.sun != 1.0 or gains.sky != 1.0 or panorama is not None
+        gains, plain = gains_from_document(document), read_light(nature)
+        gained = (
+            gains.sun != 1.0 or gains.sky != 1.0 or panorama is not None or dome.table is not nature.table
+        )
         reading = read_light(dome, gains.sun, gains.sky, panorama, gains.panorama) if gained else plain
         moonlit = sky.moon is not None and abs(dome.sun_elevation_deg - sky.elevation_deg) > 0.01
         moonlit = moonlit and sky.elevation_deg < 0.0 and dome.sun_elevation_deg > -1.0
@@ -279,8 +298,8 @@ class RenderPipeline:
             caveat(sky.model, air, sky.elevation_deg),
             moonlit,
         )
-        lights = self._environment(dome, panorama, inputs.tint)
-        return PreparedLight(document, inputs, dome, lights, solved, quick)
+        lights = self._environment(dome, panorama, inputs.tint, inputs.backdrop)
+        return PreparedLight(document, inputs, nature, dome, lights, solved, quick)
 
     def _read_panorama(self, inputs: PanoramaInputs | None) -> SkyDome | None:
         """A panorama as a dome; one that cannot be read is told once, and the rest goes on without."""
@@ -305,6 +324,7 @@ class RenderPipeline:
             self._render_scene,
             self._dome,
             self._quick_dome,
+            self._graded,
             self._aerial,
             self._panorama_dome,
             self._environment,
@@ -354,7 +374,9 @@ class RenderPipeline:
 
     def _show_skies(self, document: Document) -> None:
         """The sky's picture at rest and its colours against the sun's height, when they are not those reported last."""
-        self._show_disc(self._dome(SkyInputs.of(document)), document)
+        self._show_disc(
+            self._graded(self._dome(SkyInputs.of(document)), grade_from_document(document)), document
+        )
         colours = self._palette(air_from_document(document))
         if colours is not self._palette_shown:
             self._palette_shown = colours

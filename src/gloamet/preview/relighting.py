@@ -73,11 +73,12 @@ class Relighting:
         self._lamps: tuple[View, Floats, float] | None = None  # of what, their light, by how many paths
         self._seen: tuple[object, SeenSurfaces] | None = None
         self._depth: tuple[object, Floats] | None = None
+        self._past: tuple[object, Floats] | None = None
         self._speed = INITIAL_SPEED
 
     def forget(self) -> None:
         """Let go of everything."""
-        self._view = self.cache = self._rest = self._lamps = self._seen = self._depth = None
+        self._view = self.cache = self._rest = self._lamps = self._seen = self._depth = self._past = None
 
     def ready(self, view: View) -> bool:
         """Whether pictures of this stage, camera and size can be relit."""
@@ -180,6 +181,15 @@ class Relighting:
         if self._depth is None or self._depth[0] != key:
             self._depth = (key, cache.guides().depth)
         return self._depth[1]
+
+    def past(self) -> Floats:
+        """The share of each pixel of a relit picture that sees past all things, as `depth`."""
+        cache = self.cache
+        assert cache is not None
+        key = (cache, cache.samples)
+        if self._past is None or self._past[0] != key:
+            self._past = (key, cache.past())
+        return self._past[1]
 
     def exact_weight(self, rest: object, samples: float) -> float:
         """`crossfade_weight` where a relit picture of that light is being shown, else all of it."""

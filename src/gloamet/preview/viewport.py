@@ -26,6 +26,7 @@ from gloamet.preview.memo import Memo
 from gloamet.preview.relighting import CROSSFADE_END, Relighting, View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.secondary_views import SecondaryViews, small_film
+from gloamet.preview.shafts import ShaftsAsked
 from gloamet.stage.assembly import camera_from_view
 from gloamet.trace.denoise import denoise, match_mean_luminance
 from gloamet.trace.environment import Environment
@@ -94,7 +95,7 @@ class ViewportRenderer:
         self._beside = SecondaryViews(report, stale)
         self._relighting = Relighting()
         self._lamps = LampFilm(self._superseded, self._relighting)
-        self._frames = FrameMaker(report, self._relighting, lambda: self.relight_state)
+        self._frames = FrameMaker(report, self._relighting, lambda: self.relight_state, stale)
         self._gains: Gains | None = None
         self._view: View | None = None
 
@@ -126,7 +127,9 @@ class ViewportRenderer:
         # a film that is come back to wants its relit picture while it is noisy
         moved = fresh or gains != self._gains or (other and self._samples() < CROSSFADE_END)
         self._relighting.follow_ground(view)
-        self._frames.air = sky.air(view)
+        self._frames.air, shafts = sky.air(view), self._frames.shafts
+        dust = ShaftsAsked(request.document.shafts, view, lights, sky.inputs)
+        shafts.moving(dust, self.renderer)
         self._show_first_image(request, lights, gains, sky.ahead, has_picture)
         self._gains = gains
         plan = partial(self._beside.draw_plan, request, self.renderer, compiled, lights, sky.inputs)
@@ -138,6 +141,10 @@ class ViewportRenderer:
         if self._superseded():
             return
         lights, self._frames.air = sky.exact(view)
+        dust = dust._replace(lights=lights)
+        fresh_dust = shafts.resting(dust, self.renderer, self._superseded)
+        if fresh_dust and not moved:
+            self._show_first_image(request, lights, gains, sky.ahead, has_picture)
         if moved:
             self._refine_relit(request, lights, gains, (inputs, gains), sky.idle)
             if self._superseded():
@@ -145,7 +152,7 @@ class ViewportRenderer:
         if fresh:
             self._expose(inputs)
         plan(4)
-        self._refine(request, lights)
+        self._refine(request, dust)
         if not self._superseded():
             plan(PLAN_SAMPLES)
         self._beside.draw_thumbs(request.document, self.renderer, compiled, lights, in_this_light=True)
@@ -241,7 +248,9 @@ class ViewportRenderer:
         self._films.forget()
         self._relighting.forget()
         self._lamps.forget()
-        self._frames = FrameMaker(self._report, self._relighting, lambda: self.relight_state)
+        self._frames = FrameMaker(
+            self._report, self._relighting, lambda: self.relight_state, self._superseded
+        )
         self._beside = SecondaryViews(self._report, self._superseded)
         self._renderer = self._exposed = self._relit_shown = self._previewed = self._guides = self._view = (
             None
@@ -262,8 +271,10 @@ class ViewportRenderer:
 
     # -- the picture
 
-    def _refine(self, request: RenderRequest, lights: Environment) -> None:
+    def _refine(self, request: RenderRequest, dust: ShaftsAsked) -> None:
+        """Pass after pass of the picture, and of the dust before it, until it is done or a newer request comes."""
         assert self._exposed is not None and self._view is not None
+        lights = dust.lights
         film, view = self._exposed.film, self._view
         aim = stop_criterion_of(request.document, film)
         shown = 0.0
@@ -283,6 +294,7 @@ class ViewportRenderer:
                 return
             paths, seconds = float(step.wanted.sum(dtype=np.int64)), time.monotonic() - begin
             self._frames.speed += 0.5 * (paths / max(seconds, 1e-6) - self._frames.speed)
+            self._frames.shafts.improve(dust, self.renderer, film.mean_samples(), self._superseded)
             if film.samples_in(None) >= THUMBS_AFTER:
                 self._beside.draw_thumbs(request.document, self.renderer, view.compiled, lights)
             self._renew_guides(film)

@@ -15,9 +15,9 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
-from gloamet.sky.air import Air, optical_depths
+from gloamet.sky.air import Air, ground_albedo, optical_depths
 from gloamet.sky.atmosphere import GROUND_KM, NSPECIES, column_to_space, profile_index, sun_visible
-from gloamet.sky.dome import BANDS_TO_AP1, DUSK_BELOW_DEG, SkyDome, SkySolver
+from gloamet.sky.dome import BANDS_TO_AP1, DUSK_BELOW_DEG, SkySolver
 from gloamet.sky.particles import HAZE
 from gloamet.sky.scatter import (
     AEROSOL_TERM,
@@ -195,7 +195,7 @@ def solve_aerial(
     rows asked for are filled."""
     azimuth_deg, elevation_deg = sun_deg
     _tables, _through, level = solver.spectral(air, elevation_deg)
-    ground = air.ground_reflectance * level / math.pi
+    ground = ground_albedo(air) * level / math.pi
     elevations, sine = elevation_nodes(), math.sin(math.radians(elevation_deg))
     bands = len(ground)
     depths = np.zeros((2, ELEVATIONS, DISTANCES, bands))
@@ -226,9 +226,13 @@ def turned_to(table: AerialTable, azimuth_deg: float, elevation_deg: float) -> A
     return table._replace(sun=(east, north, up))
 
 
-def lit_by_horizon(table: AerialTable, dome: SkyDome) -> AerialTable:
-    """The same air, lit all over as the horizon of a dome is: Koschmieder's law."""
-    horizon = dome.table[0].mean(0)
+def gained(table: AerialTable, gain: Array) -> AerialTable:
+    """The same air with its light under a gain of each AP1 channel; what passes stays."""
+    return table._replace(light=table.light * gain.astype(np.float32))
+
+
+def lit_by_horizon(table: AerialTable, horizon: Array) -> AerialTable:
+    """The same air, lit all over as a horizon of that radiance (AP1 cd/m2) is: Koschmieder's law."""
     light = np.zeros_like(table.light)
     light[:, :, :, MULTIPLE_TERM] = ((1.0 - table.through) * horizon)[:, None]
     return table._replace(light=light)

@@ -11,8 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.spaces import XYZ_TO_AP1
 from gloamet.sky.particles import HAZE, PARTICLES, KindName, ParticleKind
-from gloamet.sky.spectrum import OZONE_PER_ATM_CM, WAVELENGTH_NM, rayleigh_optical_depth
+from gloamet.sky.spectrum import OZONE_PER_ATM_CM, SOLAR_XYZ_LX, WAVELENGTH_NM, rayleigh_optical_depth
 
 Array = NDArray[np.float64]
 
@@ -22,13 +23,17 @@ DOBSON_PER_ATM_CM = 1000.0
 KOSCHMIEDER = 3.912  # ln 50: 2 % contrast (Koschmieder 1924)
 RAYLEIGH_PER_KM_550 = 0.0116  # extinction of clean air at sea level, 550 nm
 PRECIPITABLE_WATER_CM = 1.5
+GREY = (1.0, 1.0, 1.0)
+# where a ground's reflectance goes over from blue to green and on to red, and how softly (chosen by eye)
+CROSSINGS_NM, CROSSING_WIDTH_NM = (490.0, 585.0), 15.0
 
 
 @dataclass(frozen=True)
 class Air:
     """What the artist sets: turbidity >= 1 (1 is perfectly clean), haze_km the visibility inside the haze
     layer (None: no haze) and haze_height_m the scale height of that layer, ground_reflectance 0..1, altitude_m of the
-    site above the sea, ozone_du the column of ozone in Dobson units, particles the kind of aerosol."""
+    site above the sea, ozone_du the column of ozone in Dobson units, particles the kind of aerosol, ground_tint the
+    ground's hue in AP1, of luminance 1."""
 
     turbidity: float = 2.5
     haze_km: float | None = None
@@ -37,6 +42,7 @@ class Air:
     ozone_du: float = 300.0
     haze_height_m: float = 300.0
     particles: KindName = "rural"
+    ground_tint: tuple[float, float, float] = GREY
 
     @property
     def kind(self) -> ParticleKind:
@@ -121,3 +127,17 @@ def optical_depths(air: Air, wavelength_nm: Array = WAVELENGTH_NM) -> OpticalDep
     ozone = np.interp(wavelength_nm, WAVELENGTH_NM, OZONE_PER_ATM_CM) * air.ozone_du / DOBSON_PER_ATM_CM
     rayleigh = rayleigh_optical_depth(wavelength_nm) * air.pressure_ratio
     return OpticalDepths(rayleigh, aerosol, ozone, haze, air.kind.albedo * aerosol, HAZE.albedo * haze)
+
+
+def ground_albedo(air: Air) -> Array:
+    """The ground's reflectance per band, (16,): under sunlight it has the tint's colour and the air's reflectance.
+
+    A smooth sum of a blue, a green and a red part; a tint too strong for it is held to 0..1.
+    """
+    if air.ground_tint == GREY:
+        return np.full(len(WAVELENGTH_NM), air.ground_reflectance)
+    first, second = (1.0 / (1.0 + np.exp((at - WAVELENGTH_NM) / CROSSING_WIDTH_NM)) for at in CROSSINGS_NM)
+    parts = np.stack([1.0 - first, first - second, second])
+    bands = SOLAR_XYZ_LX @ XYZ_TO_AP1.T
+    shares = np.linalg.solve((parts @ bands).T, np.array(air.ground_tint) * bands.sum(0))
+    return np.asarray(np.clip(air.ground_reflectance * (shares @ parts), 0.0, 1.0))

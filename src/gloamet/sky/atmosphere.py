@@ -16,7 +16,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.air import AEROSOL_HEIGHT_KM
 from gloamet.sky.particles import BACKWARD_G, FORWARD_SHARE
 
@@ -186,3 +186,29 @@ def particle_phase(c, forward_g):
     """Phase function of particles (per steradian), see `ParticleKind.forward_g`."""
     back = (1.0 - FORWARD_SHARE) * henyey_greenstein(c, BACKWARD_G)
     return FORWARD_SHARE * henyey_greenstein(c, forward_g) + back
+
+
+def rayleigh_phase_array(c: Array) -> Array:
+    """rayleigh_phase over an array."""
+    return np.asarray(_rayleigh_phases(c.ravel())).reshape(c.shape)
+
+
+def particle_phase_array(c: Array, forward_g: float) -> Array:
+    """particle_phase over an array."""
+    return np.asarray(_particle_phases(c.ravel(), forward_g)).reshape(c.shape)
+
+
+@njit(**ALLOCATING_KERNEL_OPTIONS)
+def _rayleigh_phases(c):
+    out = np.empty_like(c)
+    for i in range(c.size):
+        out[i] = rayleigh_phase(c[i])
+    return out
+
+
+@njit(**ALLOCATING_KERNEL_OPTIONS)
+def _particle_phases(c, forward_g):
+    out = np.empty_like(c)
+    for i in range(c.size):
+        out[i] = particle_phase(c[i], forward_g)
+    return out

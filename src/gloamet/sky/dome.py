@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import XYZ_TO_AP1
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
-from gloamet.sky.air import Air, OpticalDepths, optical_depths
+from gloamet.sky.air import GREY, Air, OpticalDepths, ground_albedo, optical_depths
 from gloamet.sky.atmosphere import (
     DELTA_FORWARD,
     GROUND_KM,
@@ -30,8 +30,10 @@ from gloamet.sky.atmosphere import (
     column_to_space,
     columns,
     particle_phase,
+    particle_phase_array,
     profiles,
     rayleigh_phase,
+    rayleigh_phase_array,
 )
 from gloamet.sky.particles import HAZE
 from gloamet.sky.scatter import (
@@ -66,7 +68,8 @@ class SkyDome:
 
     table: (ROWS, COLUMNS, 3) float32 as described above. sun_irradiance is on a plane facing the sun, for
     the whole disc; sun_visible the share of the disc above the horizon (0..1). ground_sun and ground_sky
-    are the radiance of the lit ground below the horizon, by source.
+    are the radiance of the lit ground below the horizon, by source. A camera sees seen_table instead of the table
+    where there is one, and the disc under the gain seen_disc; horizon_gain is what was made of nature's horizon.
     """
 
     table: NDArray[np.float32]
@@ -78,12 +81,21 @@ class SkyDome:
     sky_horizontal: Array
     ground_sun: Array
     ground_sky: Array
+    seen_table: NDArray[np.float32] | None = None
+    seen_disc: float = 1.0
+    horizon_gain: Array | float = 1.0
 
     @property
     def sun_direction(self) -> Array:
         """Unit vector towards the sun: x east, y north, z up."""
         a, e = math.radians(self.sun_azimuth_deg), math.radians(self.sun_elevation_deg)
         return np.array([math.cos(e) * math.sin(a), math.cos(e) * math.cos(a), math.sin(e)])
+
+    @property
+    def natural_horizon(self) -> Array:
+        """Mean radiance of the horizon before an artist's hand on the sky."""
+        horizon = self.table[0].mean(0, dtype=float)
+        return horizon if self.seen_table is not None else horizon / self.horizon_gain
 
     @property
     def sun_horizontal(self) -> Array:
@@ -189,7 +201,9 @@ class SkySolver:
         return [*(job.result() for job in jobs), own]
 
     def _multiple(self, air: Air, depth: Array, scatter_ms: Array) -> None:
-        key = replace(air, ground_reflectance=0.0)  # the ground is added afterwards; all else counts
+        key = replace(
+            air, ground_reflectance=0.0, ground_tint=GREY
+        )  # the ground is added afterwards; all else counts
         if key == self._key:
             return
         bands = depth.shape[1]
@@ -267,35 +281,9 @@ def _level_light(
     for k, phase in enumerate(phases):
         below += np.einsum("ab,abn->n", rows.T @ (weight[:, None] * phase) @ turns, tables[:, :, k])
     returned = (rows.T @ weight * len(azimuth)) @ ground / math.pi
-    albedo = air.ground_reflectance
+    albedo = ground_albedo(air)
     level = (below + direct) / (1.0 - albedo * returned)
     return level, (ground * (albedo * level / math.pi))[:, None, :]
-
-
-def rayleigh_phase_array(c: Array) -> Array:
-    """rayleigh_phase over an array."""
-    return np.asarray(_rayleigh_phases(c.ravel())).reshape(c.shape)
-
-
-def particle_phase_array(c: Array, forward_g: float) -> Array:
-    """particle_phase over an array."""
-    return np.asarray(_particle_phases(c.ravel(), forward_g)).reshape(c.shape)
-
-
-@njit(**ALLOCATING_KERNEL_OPTIONS)
-def _rayleigh_phases(c):
-    out = np.empty_like(c)
-    for i in range(c.size):
-        out[i] = rayleigh_phase(c[i])
-    return out
-
-
-@njit(**ALLOCATING_KERNEL_OPTIONS)
-def _particle_phases(c, forward_g):
-    out = np.empty_like(c)
-    for i in range(c.size):
-        out[i] = particle_phase(c[i], forward_g)
-    return out
 
 
 def visible_disc_fraction(elevation_deg: float, diameter_deg: float) -> float:

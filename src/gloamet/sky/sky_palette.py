@@ -14,14 +14,13 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.sky.air import Air
+from gloamet.sky.atmosphere import particle_phase_array, rayleigh_phase_array
 from gloamet.sky.dome import (
     BANDS_TO_AP1,
     NIGHT_CD_M2,
     VIEW_ROWS,
     VIEW_TURNS,
     SkySolver,
-    particle_phase_array,
-    rayleigh_phase_array,
 )
 from gloamet.sky.particles import HAZE
 

@@ -39,13 +39,15 @@ GRID_ROWS, GRID_COLUMNS = 28, 48  # places of the picture at which the air is lo
 
 class AerialSettings(NamedTuple):
     """What an artist makes of the air in front of things: how many times denser it is, how much of it is seen (0 none,
-    1 all), from how many metres on, and the gains of what sun and sky light in it."""
+    1 all), from how many metres on, the gains of what sun and sky light in it, and whether (1) what is denser than
+    nature's stands before the sky too."""
 
     density: float = 1.0
     strength: float = 1.0
     begin_m: float = 0.0
     sun_gain: float = 1.0
     sky_gain: float = 1.0
+    dims_sky: float = 0.0
 
 
 @njit(**KERNEL_OPTIONS)
@@ -87,11 +89,11 @@ def _fill_grid(table, settings, camera, grid):
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
 def _see_rows(grid, settings, picture, depth, y0, y1, out):
-    """Rows y0..y1 of the picture through the air; hand: density, strength, begin in metres, one over the farthest
-    distance. Denser air takes by the power of what nature's takes, and adds in proportion to what is lost."""
+    """Rows y0..y1 of the picture through the air. Denser air takes by the power of what nature's takes, and
+    adds in proportion to what is lost."""
     height, width = depth.shape
     density, strength, begin = F(settings.density), F(settings.strength), F(settings.begin_m)
-    share = F(1.0 / (1000.0 * FARTHEST_KM))
+    share, dims_sky = F(1.0 / (1000.0 * FARTHEST_KM)), settings.dims_sky > 0.0
     rows, columns = grid.shape[:2]
     alike = max(1, height // ROWS_APART)
     across = np.empty(grid.shape[1:], np.float32)  # the grid at the height of a few rows of pixels
@@ -106,7 +108,10 @@ def _see_rows(grid, settings, picture, depth, y0, y1, out):
                         across[q, k, c] = grid[p, q, k, c] * (F(1) - fy) + grid[p + 1, q, k, c] * fy
         for x in range(width):
             far = (depth[y, x] - begin) * share
-            if depth[y, x] <= F(0) or far <= F(0):
+            before_sky = depth[y, x] <= F(0) and dims_sky and density > F(1)
+            if before_sky:  # which has nature's air in it already
+                far = F(1)
+            elif depth[y, x] <= F(0) or far <= F(0):
                 for c in range(3):
                     out[y, x, c] = picture[y, x, c]
                 continue
@@ -129,7 +134,7 @@ def _see_rows(grid, settings, picture, depth, y0, y1, out):
                 )
                 if density != F(1):
                     lost = max(F(1) - passing, F(1e-7))
-                    passing = max(passing, F(0)) ** density
+                    passing = max(passing, F(0)) ** (density - F(1) if before_sky else density)
                     added *= (F(1) - passing) / lost
                 out[y, x, n] = picture[y, x, n] * (F(1) - strength * (F(1) - passing)) + strength * added
 

@@ -39,7 +39,7 @@ class Denoiser:
         self._lock = threading.Lock()
         self._device = pyoidn.Device()
         self._device.commit()
-        self._filters: dict[str, Any] = {}
+        self._filters: dict[tuple[tuple[str, ...], bool], Any] = {}
         found = sorted(Path(str(pyoidn.__file__)).parent.glob("oidn/lib/libOpenImageDenoise.so.*"))
         if not found:
             raise GloametError("The denoiser’s library is missing: install pyoidn again.")
@@ -47,11 +47,11 @@ class Denoiser:
         self._watch = library.oidnSetFilterProgressMonitorFunction
         self._watch.argtypes, self._watch.restype = [ctypes.c_void_p, _MONITOR, ctypes.c_void_p], None
 
-    def _filter(self, subject: str, best: bool) -> Any:
-        key = f"{subject} {best}"
+    def _filter(self, names: tuple[str, ...], best: bool) -> Any:
+        key = (names, best)  # a filter keeps the guides it was given once
         if key not in self._filters:
             made = self._oidn.Filter(self._device, self._oidn.OIDN_FILTER_TYPE_RT)
-            made.set_bool("hdr", subject == "color")
+            made.set_bool("hdr", names[0] == "color")
             if best:
                 made.set_bool("cleanAux", True)
                 made.set_int("maxMemoryMB", BEST_MEMORY_MB)
@@ -62,14 +62,14 @@ class Denoiser:
     def run(
         self, images: dict[str, Floats], cancelled: Callable[[], bool] = _never, best: bool = False
     ) -> Floats | None:
-        """Clean the first of some images, all contiguous (H, W, 3) float32: `color` by `albedo` and `normal`,
-        or one of these two alone. `best` takes four times as long and believes its guides to be clean.
+        """Clean the first of some images, all contiguous (H, W, 3) float32: `color` by `albedo` and `normal`
+        or without, or one of these two alone. `best` takes four times as long and believes its guides to be clean.
         """
         subject = next(iter(images))
         output = np.empty_like(images[subject])
         monitor = _MONITOR(lambda _user, _share: not cancelled())
         with self._lock:
-            work = self._filter(subject, best)
+            work = self._filter(tuple(images), best)
             for name, image in {**images, "output": output}.items():
                 work.set_image(name, image, self._oidn.OIDN_FORMAT_FLOAT3)
             address = int(self._oidn.capi.oidn_ffi.cast("uintptr_t", work._filter))

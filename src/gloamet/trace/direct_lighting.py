@@ -78,8 +78,9 @@ def sky_emission_mis(env, portals, ray, specular, bsdf_pdf):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def miss_radiance(env, scene, ray, specular, scattered, bsdf_pdf):
-    """What a path meets outside the scene: light of the sun, and of the sky.
+def miss_radiance(env, scene, ray, specular, scattered, bsdf_pdf, ahead):
+    """What a path meets outside the scene: light of the sun, and of the sky; `ahead` says that it has come straight
+    from the camera, which may see another sky than what lights the scene.
 
     The camera sees the ground melt into the sky at the horizon; light does not.
     """
@@ -87,14 +88,22 @@ def miss_radiance(env, scene, ray, specular, scattered, bsdf_pdf):
     share = F(1) if ray.direction[2] < F(0) else F(0)
     if direct_view:
         share = horizon_fade(scene.plane, ray.direction[2])
+    disc = F(1)
+    if ahead:
+        share *= env.seen.ground
+        disc = env.seen.disc
     sun, sky = scale(env.ground_sun, share), scale(env.ground_sky, share)
     if share < F(1):
         rest = F(1) - share
         up = (ray.direction[0], ray.direction[1], max(ray.direction[2], F(0)))
-        seen = sky_emission_mis(env, scene.portals, Ray(ray.origin, up), specular, bsdf_pdf)
+        if ahead:
+            u, v = dome_coordinates(up[0], up[1], up[2])
+            seen = sky_radiance(env.seen.table, u, v)
+        else:
+            seen = sky_emission_mis(env, scene.portals, Ray(ray.origin, up), specular, bsdf_pdf)
         sky = add_scaled(sky, seen, rest)
         if direct_view and ray.direction[2] > F(0):
-            sun = add_scaled(sun, env.sun.radiance, rest * sun_disc_radiance(env.sun, ray.direction))
+            sun = add_scaled(sun, env.sun.radiance, disc * rest * sun_disc_radiance(env.sun, ray.direction))
     return sun, sky
 
 
@@ -111,20 +120,25 @@ def sample_sun_light(u, v, scene, sun, bsdf, origin, normal):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def sample_sky_light(u, v, state, scene, env, bsdf, origin, normal):
-    """Light of the sky reflected here, sampled where it comes from or through the room's portals."""
+def sample_sky_direction(u, v, state, scene, env, origin):
+    """A direction of the sky from a point, where it is bright or through the room's portals: (how many of these light
+    the point, the direction, which does not rise when a portal shows no sky, its place on the dome)."""
     count = count_portals(scene.portals, origin)
     if count > 0 and u < PORTAL_SAMPLE_FRACTION:
         a, b = random_pair(state)
         to_light = sample_portal(scene.portals, count, v, a, b, origin)
-        if to_light[2] <= F(0):
-            return NO_LIGHT
-        place = dome_coordinates(to_light[0], to_light[1], to_light[2])
-    else:
-        if count > 0:
-            u = (u - PORTAL_SAMPLE_FRACTION) / (F(1) - PORTAL_SAMPLE_FRACTION)
-        to_light, place = sample_sky(env, u, v)
-    if dot(to_light, normal) <= F(0):
+        return count, to_light, dome_coordinates(to_light[0], to_light[1], to_light[2])
+    if count > 0:
+        u = (u - PORTAL_SAMPLE_FRACTION) / (F(1) - PORTAL_SAMPLE_FRACTION)
+    to_light, place = sample_sky(env, u, v)
+    return count, to_light, place
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def sample_sky_light(u, v, state, scene, env, bsdf, origin, normal):
+    """Light of the sky reflected here, sampled where it comes from or through the room's portals."""
+    count, to_light, place = sample_sky_direction(u, v, state, scene, env, origin)
+    if to_light[2] <= F(0) or dot(to_light, normal) <= F(0):
         return NO_LIGHT
     f = eval_bsdf(bsdf, to_light)
     if total(f.value) <= F(0):

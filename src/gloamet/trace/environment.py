@@ -40,10 +40,20 @@ class SunDisc(NamedTuple):
     sin2_radius: Scalar
 
 
+class SeenSky(NamedTuple):
+    """What a camera sees past all things: a dome table, the gain of the sun's disc, the share of the ground below the
+    horizon where no ground is (0 before a backdrop)."""
+
+    table: Floats
+    disc: Scalar
+    ground: Scalar
+
+
 class EnvironmentArrays(NamedTuple):
     """What the kernels take of an `Environment`."""
 
     table: Floats
+    seen: SeenSky
     sun: SunDisc
     ground_sun: Triple
     ground_sky: Triple
@@ -54,10 +64,12 @@ class EnvironmentArrays(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Environment:
-    """Sun and sky ready to be sampled: table (ROWS, COLUMNS, 3), the sun's disc, radiance below the horizon by sun and
-    by sky, and the distribution. A panorama is a second sky, without a sun, in a layer of its own."""
+    """Sun and sky ready to be sampled: table (ROWS, COLUMNS, 3), what is seen of it past all things, the sun's disc,
+    radiance below the horizon by sun and by sky, and the distribution. A panorama is a second sky, without a sun, in a
+    layer of its own."""
 
     table: Floats
+    seen: SeenSky
     sun: SunDisc
     ground_sun: Triple
     ground_sky: Triple
@@ -68,9 +80,7 @@ class Environment:
 
     def arrays(self) -> EnvironmentArrays:
         """What the kernels take."""
-        return EnvironmentArrays(
-            self.table, self.sun, self.ground_sun, self.ground_sky, self.row_cdf, self.cell_cdf, self.density
-        )
+        return EnvironmentArrays(*(getattr(self, name) for name in EnvironmentArrays._fields))
 
 
 @njit(**KERNEL_OPTIONS)
@@ -113,8 +123,10 @@ def build_environment(dome: SkyDome, ground_tint: Floats | None = None) -> Envir
         F(math.cos(half)),
         F(math.sin(half) ** 2),
     )
+    seen = dome.table if dome.seen_table is None else dome.seen_table
     return Environment(
         dome.table,
+        SeenSky(seen, F(dome.seen_disc), F(1)),
         sun,
         _triple(dome.ground_sun * tint),
         _triple(dome.ground_sky * tint),
@@ -127,17 +139,28 @@ def build_environment(dome: SkyDome, ground_tint: Floats | None = None) -> Envir
 def combine_environments(lights: Environment, sky_gain: float, panorama_gain: float) -> Environment:
     """Sky and panorama under their gains as one sky: what answers in proportion to light needs no more."""
     table, ground = lights.table * F(sky_gain), sky_gain * np.array(lights.ground_sky)
+    seen = lights.seen.table * F(sky_gain)
     if lights.panorama is not None:
         table += lights.panorama.table * F(panorama_gain)
+        seen += lights.panorama.seen.table * F(panorama_gain)
         ground = ground + panorama_gain * np.array(lights.panorama.ground_sky)
-    return replace(lights, table=table, ground_sky=_triple(ground), panorama=None)
+    seen_sky = lights.seen._replace(table=seen)
+    return replace(lights, table=table, seen=seen_sky, ground_sky=_triple(ground), panorama=None)
+
+
+def before_backdrop(lights: Environment) -> Environment:
+    """The same light with nothing to be seen past all things: what stands there is put behind afterwards."""
+    dark = SeenSky(np.zeros_like(lights.table), F(0), F(0))
+    panorama = None if lights.panorama is None else before_backdrop(lights.panorama)
+    return replace(lights, seen=dark, panorama=panorama)
 
 
 def lamps_only(lights: Environment) -> Environment:
     """A night in which lamps alone shine; no ray asks for sun or sky, which a density of zero says."""
     dark = lights.sun._replace(irradiance=BLACK, radiance=BLACK)
     none = {name: np.zeros_like(getattr(lights, name)) for name in ("table", "density")}
-    return replace(lights, sun=dark, ground_sun=BLACK, ground_sky=BLACK, panorama=None, **none)
+    seen = lights.seen._replace(table=none["table"])
+    return replace(lights, seen=seen, sun=dark, ground_sun=BLACK, ground_sky=BLACK, panorama=None, **none)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)

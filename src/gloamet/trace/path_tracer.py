@@ -1,11 +1,11 @@
 """The integrator: path tracing with next-event estimation, MIS, lamp guiding and Russian roulette; a band of rows.
 
 Array layouts. camera as in `camera_rays`. A film's layers are `film.FilmArrays`, float32 sums over samples: sun,
-sky, lamps, albedo and normal (H, W, 3), depth (H, W), squares (H, W, 5) of the luminance of sun, sky, lamps and their
-sum, counts (H, W). wanted (H, W) uint16: samples of each pixel in this pass. scene is a `render_scene.SceneArrays`,
-env an `environment.EnvironmentArrays`. Light from the sun, the sky and lamps (all bounces) never mix, so that a
-gain is a weighted sum afterwards. Stated limits: the sun's disc mirrored onto a diffuse surface (a caustic) is left
-out, a small lamp so mirrored is dimmed (`materials.SMALL_LAMP_M2`); glass is passed straight.
+sky, lamps, albedo and normal (H, W, 3), depth and past (H, W), squares (H, W, 5) of the luminance of sun, sky, lamps
+and their sum, counts (H, W). wanted (H, W) uint16: samples of each pixel in this pass. scene is a
+`render_scene.SceneArrays`, env an `environment.EnvironmentArrays`. Light from the sun, the sky and lamps (all bounces)
+never mix, so that a gain is a weighted sum afterwards. Stated limits: the sun's disc mirrored onto a diffuse surface (a
+caustic) is left out, a small lamp so mirrored is dimmed (`materials.SMALL_LAMP_M2`); glass is passed straight.
 """
 
 from __future__ import annotations
@@ -74,13 +74,13 @@ NO_GUIDED = GuidedSample(NO_CONE, F(0), UP, BLACK, F(0), F(0))
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _fades_into_sky(scene, env, state, ray):
+def _fades_into_sky(scene, env, state, ray, ahead):
     """Whether the far ground gives way to the sky at the horizon, by a random number: (state, whether, radiance)."""
     state, u, _unused = next_pair(state)
     if u < horizon_fade(scene.plane, ray.direction[2]):
         return state, False, BLACK
     x, y = dome_coordinates(ray.direction[0], ray.direction[1], F(0))
-    return state, True, sky_radiance(env.table, x, y)
+    return state, True, sky_radiance(env.seen.table if ahead else env.table, x, y)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -153,8 +153,8 @@ def trace_path(scene, env, sampler, start, max_bounces):
     """One path from a `PathStart`: (state, `PathResult`, the start of a guided path, what all such could carry)."""
     (state, pixel, sample), (ray, throughput, pdf, bounces, guided) = sampler, start
     sun = sky = lamps = normal = BLACK
-    albedo, depth, travelled, vertex = WHITE, F(0), F(0), ray.origin
-    specular, scattered, seen, begun = not guided, guided, guided, guided
+    albedo, depth, past, travelled, vertex = WHITE, F(0), F(0), F(0), ray.origin
+    specular, scattered, seen, begun, ahead = not guided, guided, guided, guided, not guided
     passes, rays, mask = 0, 0, _PATH if guided else _CAMERA
     # kept: share of the lamps' light met on the way that is not a guided path's
     materials, kept, began = scene.materials, F(1), largest(throughput)
@@ -165,15 +165,17 @@ def trace_path(scene, env, sampler, start, max_bounces):
         rays += 1
         ground = ground_distance(scene.plane, ray, hit.distance)
         if ground > F(0) and specular and not scattered:
-            state, fades, horizon = _fades_into_sky(scene, env, state, ray)
+            state, fades, horizon = _fades_into_sky(scene, env, state, ray, ahead)
             sky = add_product(sky, throughput, horizon)
             if fades:
+                past = luminance(throughput) if ahead else F(0)
                 break
         if ground <= F(0) and hit.primitive < 0:
             if not guided:
                 last = Ray(vertex, ray.direction)
-                by_sun, by_sky = miss_radiance(env, scene, last, specular, scattered, pdf)
+                by_sun, by_sky = miss_radiance(env, scene, last, specular, scattered, pdf, ahead)
                 sun, sky = add_product(sun, throughput, by_sun), add_product(sky, throughput, by_sky)
+                past = luminance(throughput) if ahead else F(0)
             break
         met = resolve_hit(scene, ground, hit, ray)
         m, step = met.material, ray_epsilon(met.distance, met.position)
@@ -182,8 +184,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
             passes += 1
             ray = Ray(add_scaled(met.position, ray.direction, step), ray.direction)
             continue
-        if not begun:
-            begun, depth = True, travelled
+        begun, depth = True, depth if begun else travelled
         emitted = _emission(scene, met, ray, travelled, specular, scattered, pdf)
         lamps = add_scaled(lamps, mul(throughput, emitted), kept)
         state, u, v = next_pair(state)
@@ -193,6 +194,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
             passes += 1
             direction, through, reflected = sample_thin_glass(materials, m, met.normal, ray.direction, v)
             throughput, specular = mul(throughput, through), specular or reflected
+            ahead = ahead and not reflected
             ray = Ray(add_scaled(met.position, met.normal, step if reflected else -step), direction)
             continue
         surface = evaluate_material(scene, met, ray.direction, travelled)
@@ -224,7 +226,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
         scatter = sample_bsdf(bsdf, u, v, pick)
         if scatter.pdf < F(0) or dot(scatter.direction, face) <= F(0):
             break
-        ray, vertex, mask, travelled = Ray(origin, scatter.direction), origin, _PATH, F(0)
+        ray, vertex, mask, travelled, ahead = Ray(origin, scatter.direction), origin, _PATH, F(0), False
         throughput, pdf, bounces = mul(throughput, scatter.weight), scatter.pdf, bounces + 1
         specular, scattered = pdf == F(0), scattered or pdf > F(0)
         if specular:
@@ -234,8 +236,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
         throughput = _roulette(throughput, began, bounces, survival)
         if largest(throughput) <= F(0):
             break
-    result = PathResult(sun, sky, lamps, albedo, normal, depth, rays)
-    return state, result, candidate, candidates
+    return state, PathResult(sun, sky, lamps, albedo, normal, depth, past, rays), candidate, candidates
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -243,7 +244,7 @@ def trace_sample(scene, env, sampler, ray, max_bounces):
     """One sample of a pixel: a path from the camera and the guided path it may leave, as one `PathResult`."""
     state, start = sampler.state, PathStart(ray, WHITE, F(0), 0, False)
     follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
-    whole, lamps, rays = PathResult(BLACK, BLACK, BLACK, WHITE, BLACK, F(0), 0), BLACK, 0
+    whole, lamps, rays = PathResult(BLACK, BLACK, BLACK, WHITE, BLACK, F(0), F(0), 0), BLACK, 0
     for leg in range(2):  # one place for the integrator, which is long
         numbers = Sampler(state, sampler.pixel, sampler.sample)
         state, found, candidate, candidates = trace_path(scene, env, numbers, start, max_bounces)
@@ -257,7 +258,8 @@ def trace_sample(scene, env, sampler, ray, max_bounces):
             break
         carried = scale(candidate.throughput, candidates / (largest(candidate.throughput) * follow))
         start = PathStart(candidate.ray, carried, candidate.pdf, candidate.bounces, True)
-    return PathResult(whole.sun, whole.sky, lamps, whole.albedo, whole.normal, whole.depth, rays)
+    first = whole.albedo, whole.normal, whole.depth, whole.past
+    return PathResult(whole.sun, whole.sky, lamps, *first, rays)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -269,6 +271,7 @@ def _add_sample(film, y, x, result):
     accumulate(film.albedo, y, x, result.albedo)
     accumulate(film.normal, y, x, result.normal)
     film.depth[y, x] += result.depth
+    film.past[y, x] += result.past
     by_sun, by_sky, by_lamps = luminance(result.sun), luminance(result.sky), luminance(result.lamps)
     together = by_sun + by_sky + by_lamps
     film.squares[y, x, SUN_MOMENT] += by_sun * by_sun

@@ -131,7 +131,8 @@ class PathStart(NamedTuple):
 
 
 class PathResult(NamedTuple):
-    """Light of the sun, the sky and the lamps; albedo, normal and depth of what is seen first; rays traced."""
+    """Light of the sun, the sky and the lamps; albedo, normal and depth of what is seen first; the share of the path
+    that sees past all things, rays traced."""
 
     sun: Triple
     sky: Triple
@@ -139,4 +140,5 @@ class PathResult(NamedTuple):
     albedo: Triple
     normal: Triple
     depth: Scalar
+    past: Scalar
     rays: int

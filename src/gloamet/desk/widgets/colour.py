@@ -11,7 +11,11 @@ from PySide6.QtWidgets import QColorDialog, QHBoxLayout, QPushButton, QWidget
 
 from gloamet.colour.spaces import linear_to_srgb, srgb_to_linear
 from gloamet.desk import theme
+from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import label
+from gloamet.desk.widgets.fields import reach
+from gloamet.document.metadata import Section, description
+from gloamet.document.model import Document
 
 Linear = tuple[float, float, float]
 
@@ -56,3 +60,22 @@ class ColourRow(QWidget):
     def _choose(self) -> None:
         option = QColorDialog.ColorDialogOption.DontUseNativeDialog
         self.commit(QColorDialog.getColor(screen_colour(self._read()), self, "Colour", option))
+
+
+class ColourField(ColourRow):
+    """A colour of the document, with the field's own description."""
+
+    def __init__(self, session: Session, section: Section, name: str, text: str) -> None:
+        self._session, self._section, self._name = session, section, name
+        super().__init__(text, description(section, name), self._held, self._ask)
+        session.document_changed.connect(self._on_document_changed)
+
+    def _held(self) -> Linear:
+        r, g, b = getattr(reach(self._session.document, self._section), self._name)
+        return r, g, b
+
+    def _ask(self, colour: Linear) -> None:
+        self._session.change(self._section, None, **{self._name: colour})
+
+    def _on_document_changed(self, document: Document) -> None:
+        self.follow()

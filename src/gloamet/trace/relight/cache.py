@@ -28,10 +28,12 @@ from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, GBu
 from gloamet.trace.relight.points import (
     ALBEDO,
     ON_GROUND,
+    PATH_WEIGHT,
     PIXEL_KIND,
     POINT_NORMAL,
     POINT_POSITION,
     SKY_PIXEL,
+    SKY_U,
 )
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS, find_sparse_pixels
 from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interpolable
@@ -256,6 +258,17 @@ class RelightCache:
         normal = big.points[:, POINT_NORMAL : POINT_NORMAL + 3]
         planes = [p.astype(np.float32).reshape(big.height, big.width, -1) for p in (albedo, normal, depth)]
         return Guides(planes[0], planes[1], planes[2][..., 0])
+
+    def past(self) -> Floats:
+        """The share of each pixel, (H, W), that sees past all things, straight and through panes."""
+        share = np.zeros(self.width * self.height, np.float32)
+        for layer in self.layers:
+            points, shading = layer.big.points, layer.big.shading
+            if layer.used:
+                seen = (shading[:, PIXEL_KIND] == SKY_PIXEL) & (points[:, SKY_U] >= 0.0)
+                share += np.where(seen, shading[:, PATH_WEIGHT : PATH_WEIGHT + 3] @ AP1_LUMINANCE, 0.0)
+        whole = np.repeat(share.reshape(self.height, self.width, 1), 3, 2)
+        return np.ascontiguousarray(self.with_outlines(np.minimum(whole, 1.0))[..., 0])
 
     def with_outlines(self, picture: Floats) -> Floats:
         """A picture (H, W, 3) of the display's size whose pixels on outlines are mixed from what they border on."""

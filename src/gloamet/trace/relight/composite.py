@@ -96,15 +96,19 @@ def pack_specular(points, shading, first, last, specular):
 @njit(**INLINE_KERNEL_OPTIONS)
 def _sky_seen(env, gains, diffuse, i):
     """What a ray that left the scene sees, as the exact picture does."""
-    share, sun = diffuse[i, GROUND_SHARE], env.sun
-    light = scale(sky_radiance(env.table, diffuse[i, SKY_U], diffuse[i, SKY_V]), (F(1) - share) * gains[1])
+    u, share, disc, table, sun = diffuse[i, SKY_U], diffuse[i, GROUND_SHARE], F(1), env.table, env.sun
+    if u >= F(0):  # straight ahead
+        table, share, disc = env.seen.table, share * env.seen.ground, env.seen.disc
+    else:
+        u += F(p.MIRRORED_SKY)
+    light = scale(sky_radiance(table, u, diffuse[i, SKY_V]), (F(1) - share) * gains[1])
     light = add_scaled(light, env.ground_sun, share * gains[0])
     light = add_scaled(light, env.ground_sky, share * gains[1])
     x, y = diffuse[i, SKY_X], diffuse[i, SKY_X + 1]
     if x != _BELOW:
         direction = (x, y, math.sqrt(max(F(0), F(1) - x * x - y * y)))
         if dot(direction, sun.direction) >= sun.cos_radius:
-            disc = (F(1) - share) * gains[0] * sun_disc_radiance(sun, direction)
+            disc *= (F(1) - share) * gains[0] * sun_disc_radiance(sun, direction)
             light = add_scaled(light, sun.radiance, disc)
     return light
 

@@ -25,6 +25,7 @@ from gloamet.trace.relight.points import (
     EMPTY_PIXEL,
     FACE_NORMAL,
     GROUND_FADE,
+    MIRRORED_SKY,
     ON_GROUND,
     PATH_WEIGHT,
     PIXEL_KIND,
@@ -49,25 +50,27 @@ _MIDDLE, _PINHOLE = (F(0.5), F(0.5)), (F(0), F(0))
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _write_sky(scene, direction, i, layer):
-    """Make row i of a layer one of sky, and of the far ground where the camera sees that."""
+def _write_sky(scene, direction, i, layer, ahead):
+    """Make row i of a layer one of sky, and of the far ground where the camera sees that; SKY_U is kept below zero for
+    a sky that is seen in a mirror."""
     points = layer.points
     layer.shading[i, PIXEL_KIND] = F(SKY_PIXEL)
     put(points, i, POINT_NORMAL, BLACK)
     put(points, i, POINT_POSITION, direction)
-    points[i, SKY_U], points[i, SKY_V] = dome_coordinates(direction[0], direction[1], max(direction[2], F(0)))
+    u, v = dome_coordinates(direction[0], direction[1], max(direction[2], F(0)))
+    points[i, SKY_U], points[i, SKY_V] = u if ahead else u - F(MIRRORED_SKY), v
     points[i, GROUND_FADE] = horizon_fade(scene.plane, direction[2])
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _write_hit(scene, end, weight, i, layer):
-    """Write what a specular chain found, under a weight, into row i of a layer."""
+def _write_hit(scene, end, weight, i, layer, ahead):
+    """Write what a specular chain found, straight ahead or not, under a weight, into row i of a layer."""
     points, shading, materials = layer.points, layer.shading, scene.materials
     put(shading, i, PATH_WEIGHT, scale(end.weight, weight))
     put(points, i, POINT_NORMAL, BLACK)
     shading[i, PIXEL_KIND] = F(EMPTY_PIXEL)
     if end.kind == ESCAPED:
-        _write_sky(scene, end.direction, i, layer)
+        _write_sky(scene, end.direction, i, layer, ahead)
     if end.kind == HIT:
         m, surface = end.material, end.surface
         shading[i, PIXEL_KIND] = F(SURFACE_PIXEL)
@@ -101,7 +104,7 @@ def _split_with_sky(scene, direction, i, layer, reflected):
     share, weight = horizon_fade(scene.plane, direction[2]), triple(layer.shading, i, PATH_WEIGHT)
     put(reflected.shading, i, PATH_WEIGHT, scale(weight, F(1) - share))
     put(layer.shading, i, PATH_WEIGHT, scale(weight, share))
-    _write_sky(scene, direction, i, reflected)
+    _write_sky(scene, direction, i, reflected, True)
     reflected.points[i, GROUND_FADE] = F(0)
 
 
@@ -119,19 +122,19 @@ def fill_gbuffer(scene, camera, y0, y1, layer, reflected):
                 end = trace_specular_chain(scene, _CAMERA if step == 0 else _PATH, AHEAD, ray)
                 fades = _fades_into_sky(scene, end)
                 if step == 0:
-                    _write_hit(scene, end, F(1), i, layer)
+                    _write_hit(scene, end, F(1), i, layer, True)
                     reflected.shading[i, PIXEL_KIND] = F(EMPTY_PIXEL)
                     away, ray = end.reflection
                     if fades and away <= MIN_REFLECTION_WEIGHT:
                         _split_with_sky(scene, end.direction, i, layer, reflected)
                     elif fades:
                         # the second layer is taken: shadows so far out are lost
-                        _write_sky(scene, end.direction, i, layer)
+                        _write_sky(scene, end.direction, i, layer, True)
                 else:
                     count += 1
-                    _write_hit(scene, end, away, i, reflected)
+                    _write_hit(scene, end, away, i, reflected, False)
                     if fades:
-                        _write_sky(scene, end.direction, i, reflected)
+                        _write_sky(scene, end.direction, i, reflected, False)
     return count
 
 

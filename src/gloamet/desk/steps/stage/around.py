@@ -9,10 +9,9 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from gloamet.desk import stage_actions, theme
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link
-from gloamet.desk.widgets.colour import ColourRow
+from gloamet.desk.widgets.colour import ColourField
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
-from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.document.stage import Prop
 
@@ -67,12 +66,7 @@ class AroundPage(FormPanel):
         self.add(Switch(session, "stage.ground", "water", "Water"))
         self.ripple = NumberRow(session, "stage.ground", "ripple", "Ripple")
         self.add(self.ripple)
-        self.colour = ColourRow(
-            "Hue",
-            description("stage.ground", "colour"),
-            lambda: session.document.stage.ground.colour,
-            lambda c: session.change("stage.ground", colour=c),
-        )
+        self.colour = ColourField(session, "stage.ground", "colour", "Hue")
         self.add(self.colour)
         self.add(NumberRow(session, "air", "ground_reflectance", "Reflectance", theme.SKY))
         self.add(Switch(session, "stage.ground", "automatic", "Right under the model"))

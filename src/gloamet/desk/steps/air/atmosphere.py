@@ -1,11 +1,10 @@
-"""Air: how the sky is made, what floats in it, haze near the ground, distance, and what the ground sends back."""
+"""How the sky is made, what floats in the air, haze near the ground, and what the ground sends back."""
 
 from __future__ import annotations
 
 from gloamet.desk import sun_actions, theme
 from gloamet.desk.instruments.meter import visibility_text
 from gloamet.desk.session import Session
-from gloamet.desk.steps import StepContext
 from gloamet.desk.widgets.air_looks import AirLooks
 from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
@@ -36,7 +35,7 @@ def turbidity_word(turbidity: float) -> str:
     return "thicker than nature gives without clouds or smoke"
 
 
-class AirStep(FormPanel):
+class AtmospherePage(FormPanel):
     """The sky’s model, turbidity and particles, haze, ground."""
 
     def __init__(self, session: Session) -> None:
@@ -68,13 +67,13 @@ class AirStep(FormPanel):
         self.add(SegmentedControl(session, "air", "particles", [(name, name) for name in PARTICLES]))
         self.box.addSpacing(8)
         self.add(NumberRow(session, "air", "ozone_du", "Ozone", theme.SKY))
-        self._add_haze_distance_and_ground()
+        self._add_haze_and_ground()
         self.finish()
         session.document_changed.connect(self._on_document_changed)
         session.light_solved.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 
-    def _add_haze_distance_and_ground(self) -> None:
+    def _add_haze_and_ground(self) -> None:
         session = self.session
         self.group("Haze near the ground")
         self.add(Switch(session, "air", "haze_on", "Haze layer"))
@@ -86,17 +85,6 @@ class AirStep(FormPanel):
         )
         self.add(self.haze)
         self.add(self.haze_height)
-        self.group("Distance")
-        self.add(Switch(session, "air", "aerial", "Far things fade into the air"))
-        self.aerial = (
-            NumberRow(session, "air", "aerial_km", "Visibility in the picture", theme.SKY),
-            NumberRow(session, "air", "aerial_strength", "Strength", theme.SKY),
-            NumberRow(session, "air", "aerial_begin_m", "Begins at", theme.SKY),
-        )
-        for row in self.aerial:
-            self.add(row)
-            if row is self.aerial[0]:
-                self.add(label("0 km takes what the air itself gives", "note"))
         self.group("Ground around")
         self.add(NumberRow(session, "air", "ground_reflectance", "Ground reflectance", theme.SKY))
         self.add(
@@ -107,8 +95,6 @@ class AirStep(FormPanel):
         air, light = document.air, self.session.light
         self.haze.setEnabled(air.haze_on)
         self.haze_height.setEnabled(air.haze_on)
-        for row in self.aerial:
-            row.setEnabled(air.aerial)
         self.looks.setVisible(air.model == "physical")
         self.general.setVisible(air.model == "cie")
         for shown in (self.level, self.natural, self.kelvin):
@@ -124,8 +110,3 @@ class AirStep(FormPanel):
         self.reading.setText(text)
         self.caveat.setText(light.caveat if light is not None else "")
         self.caveat.setVisible(bool(self.caveat.text()))
-
-
-def build(context: StepContext) -> AirStep:
-    """The panel, for the window."""
-    return AirStep(context.session)

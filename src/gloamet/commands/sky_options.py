@@ -1,0 +1,114 @@
+"""Options for what the artist makes of the sky, of what stands behind the scene, and of dust in the light."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from typing import Any
+
+from gloamet.commands.common import triple
+from gloamet.commands.document_options import add_field, colour
+from gloamet.document.air import CURVE_STOPS, CURVE_TURN_DEG
+from gloamet.document.metadata import description
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+
+GRADE_OPTIONS = (
+    ("--tint-strength", "tint_strength", "Tint strength"),
+    ("--saturation", "saturation", "Saturation"),
+    ("--warmth", "warmth_mired", "Warmth"),
+    ("--horizon-glow", "horizon_stops", "Glow at the horizon"),
+    ("--aureole", "aureole_stops", "Aureole"),
+    ("--aureole-size", "aureole_deg", "Size of the aureole"),
+    ("--sun-disc", "disc", "Brightness of the disc"),
+)
+SHAFT_OPTIONS = (("--dust-visibility", "visibility_m", "Dust"), ("--dust-forward", "forward", "Direction"))
+
+
+def curve(what: str, limit: float) -> Callable[[str], tuple[float, ...]]:
+    """An argparse type: five numbers by height."""
+
+    def read(text: str) -> tuple[float, ...]:
+        try:
+            values = tuple(float(word) for word in text.split(","))
+        except ValueError:
+            values = ()
+        if len(values) != 5 or any(abs(v) > limit for v in values):
+            raise GloametError(f"{what} “{text}” is not five numbers within ±{limit:g}, like 0,0,0.5,0,0.")
+        return values
+
+    return read
+
+
+def backdrop(text: str) -> dict[str, Any]:
+    """An argparse type: the fields of the sky that a word or colours for the backdrop stand for."""
+    if text in ("sky", "none"):
+        return {"backdrop": text}
+    below, _, above = text.partition(",")
+    if not above:
+        return {"backdrop": "colour", "backdrop_colour": colour(below)}
+    return {"backdrop": "gradient", "backdrop_colour": colour(below), "backdrop_above": colour(above)}
+
+
+def add_grade(parser: argparse.ArgumentParser) -> None:
+    """The artist's hand on the sky."""
+    parser.add_argument("--tint", type=colour, metavar="#RRGGBB", help="colour the sky is tinted with")
+    for option, name, what in GRADE_OPTIONS:
+        add_field(parser, option, "sky", name, what)
+    luminance, hue = curve("Luminance", CURVE_STOPS), curve("Hue", CURVE_TURN_DEG)
+    words = description("sky", "luminance_curve")
+    parser.add_argument("--luminance-by-height", type=luminance, metavar="A,B,C,D,E", help=words)
+    words = description("sky", "hue_curve")
+    parser.add_argument("--hue-by-height", type=hue, metavar="A,B,C,D,E", help=words)
+
+
+def with_grade(document: Document, options: argparse.Namespace) -> Document:
+    """A document with the sky that was asked for; a tint without a strength is a whole one."""
+    given = {name: _given(options, option) for option, name, _ in GRADE_OPTIONS}
+    given |= {"tint": options.tint, "luminance_curve": options.luminance_by_height}
+    given |= {"hue_curve": options.hue_by_height}
+    found = {name: value for name, value in given.items() if value is not None}
+    if "tint" in found:
+        found.setdefault("tint_strength", 1.0)
+    return document.change("sky", **found)
+
+
+def _given(options: argparse.Namespace, option: str) -> Any:
+    return getattr(options, option[2:].replace("-", "_"))
+
+
+def add_picture_sky(parser: argparse.ArgumentParser) -> None:
+    """What belongs to a picture alone: whether the hand acts on light, the backdrop, dust."""
+    words = "the hand on the sky is seen and gives no light"
+    parser.add_argument("--background-only", action="store_true", help=words)
+    forms = "sky, none, #rrggbb or #rrggbb,#rrggbb"
+    words = f"what is seen past all things: {forms} from below to above"
+    parser.add_argument("--backdrop", type=backdrop, metavar="WHAT", help=words)
+    words = "dust in which the sun draws shafts: model, view or box"
+    parser.add_argument("--shafts", choices=["model", "view", "box"], nargs="?", const="view", help=words)
+    for option, name, what in SHAFT_OPTIONS:
+        add_field(parser, option, "shafts", name, what)
+    parser.add_argument("--dust-low", type=triple("Corner"), metavar="X,Y,Z", help="lowest corner of the box")
+    parser.add_argument(
+        "--dust-high", type=triple("Corner"), metavar="X,Y,Z", help="highest corner of the box"
+    )
+    parser.add_argument("--dust-colour", type=colour, metavar="#RRGGBB", help="colour of the dust")
+
+
+def with_picture_sky(document: Document, options: argparse.Namespace) -> Document:
+    """A document with the backdrop and the dust that were asked for."""
+    sky: dict[str, Any] = dict(options.backdrop or {})
+    sky |= {"acts_on": "background"} if options.background_only else {}
+    dust = {name: _given(options, option) for option, name, _ in SHAFT_OPTIONS}
+    dust |= {"low": options.dust_low, "high": options.dust_high, "colour": options.dust_colour}
+    found = {name: value for name, value in dust.items() if value is not None}
+    if found and not (options.shafts or document.shafts.on):
+        raise GloametError("There is no dust to shape: give --shafts too.")
+    if options.shafts:
+        found |= {"on": True, "where": options.shafts}
+    low, high = found.get("low", document.shafts.low), found.get("high", document.shafts.high)
+    if any(a >= b for a, b in zip(low, high, strict=True)):
+        raise GloametError(
+            "The dust’s box has no room: each number of --dust-high must be above --dust-low’s."
+        )
+    return document.change("sky", **sky).change("shafts", **found)

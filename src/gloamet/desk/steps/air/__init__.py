@@ -1,0 +1,32 @@
+"""Air: four pages, from what floats in it to what the artist makes of the sky, of distance, and of dust in a room."""
+
+from __future__ import annotations
+
+from gloamet.desk.session import Session
+from gloamet.desk.steps import StepContext
+from gloamet.desk.steps.air.atmosphere import AtmospherePage
+from gloamet.desk.steps.air.distance import DistancePage
+from gloamet.desk.steps.air.shafts import ShaftsPage
+from gloamet.desk.steps.air.sky import SkyPage
+from gloamet.desk.widgets.pages import Pages
+
+
+class AirStep(Pages):
+    """The pages."""
+
+    def __init__(self, session: Session) -> None:
+        self.atmosphere, self.sky = AtmospherePage(session), SkyPage(session)
+        self.distance, self.shafts = DistancePage(session), ShaftsPage(session)
+        super().__init__(
+            (
+                ("Air", "How the sky is made, and what floats in the air.", self.atmosphere),
+                ("Sky", "Your hand on the sky, and what is seen behind the scene.", self.sky),
+                ("Distance", "How far things fade into the air.", self.distance),
+                ("Shafts", "Dust in which the sun draws shafts of light.", self.shafts),
+            )
+        )
+
+
+def build(context: StepContext) -> AirStep:
+    """The panel, for the window."""
+    return AirStep(context.session)

@@ -1,0 +1,78 @@
+"""Shafts of light: where dust hangs, how much of it, and how it throws light."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label
+from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.point import PointRow
+from gloamet.desk.widgets.switch import Switch
+from gloamet.document.model import Document
+
+AMOUNTS = (("faint", 120.0), ("clear", 40.0), ("thick", 12.0))  # metres one sees
+PLACES = (("model", "model"), ("view", "what is seen"), ("box", "a box"))
+
+
+def amount_word(visibility_m: float) -> str:
+    """The word for an amount of dust, by the nearest of those offered.
+
+    >>> amount_word(50.0)
+    'clear'
+    """
+    return min(AMOUNTS, key=lambda row: abs(row[1] - visibility_m) / row[1])[0]
+
+
+class ShaftsPage(FormPanel):
+    """Where, how much, how it throws light."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.group("Dust in the light")
+        self.add(Switch(session, "shafts", "on", "Shafts of light"))
+        self.add(
+            label(
+                "Light scattered once; surfaces keep theirs. It is seen when the hand rests.",
+                "note",
+                wrap=True,
+            )
+        )
+        self.group("How much")
+        self.amount = NumberRow(session, "shafts", "visibility_m", "Visibility", theme.SUN, logarithmic=True)
+        self.words = LinkRow(
+            [
+                (word, f"One sees {metres:.0f} m in it.", partial(self._take, metres))
+                for word, metres in AMOUNTS
+            ]
+        )
+        for word in self.words.links:
+            word.setCheckable(True)
+        self.forward = NumberRow(session, "shafts", "forward", "Thrown forward", theme.SUN, from_zero=True)
+        self.colour = ColourField(session, "shafts", "colour", "Colour of the dust")
+        for row in (self.words, self.amount, self.forward, self.colour):
+            self.add(row)
+        self.group("Where it hangs")
+        self.where = SegmentedControl(session, "shafts", "where", PLACES)
+        self.low = PointRow(session, "shafts", "low", "Lowest corner")
+        self.high = PointRow(session, "shafts", "high", "Highest corner")
+        for item in (self.where, self.low, self.high):
+            self.add(item)
+        self.finish()
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+
+    def _take(self, metres: float) -> None:
+        self.session.change("shafts", on=True, visibility_m=metres)
+
+    def _on_document_changed(self, document: Document) -> None:
+        s = document.shafts
+        for row in (self.amount, self.forward, self.colour, self.where, self.low, self.high):
+            row.setEnabled(s.on)
+        self.low.setVisible(s.where == "box")
+        self.high.setVisible(s.where == "box")
+        word = amount_word(s.visibility_m)
+        for offered in self.words.links:
+            offered.setChecked(s.on and offered.text() == word)

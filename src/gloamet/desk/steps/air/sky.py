@@ -1,0 +1,87 @@
+"""The artist's hand on the sky beyond nature, and what is seen behind the scene instead of it."""
+
+from __future__ import annotations
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link, pair
+from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.curve import CurveEditor
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.document.air import SkyState
+from gloamet.document.model import Document
+from gloamet.output.document_to_light import grade_from_document
+from gloamet.sky.grading import CURVE_HEIGHTS_DEG, departures
+
+HAND = (
+    "tint",
+    "tint_strength",
+    "saturation",
+    "warmth_mired",
+    "horizon_stops",
+    "aureole_stops",
+    "aureole_deg",
+)
+CURVES = ("luminance_curve", "hue_curve")
+BACKDROPS = (("sky", "sky"), ("colour", "colour"), ("gradient", "gradient"), ("none", "none"))
+
+
+class SkyPage(FormPanel):
+    """Colour, glows, curves by height; the backdrop."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.group("Your hand on the sky")
+        self.reading = label("", "note", wrap=True)
+        self.nature = link(
+            "as nature gives", "Takes back everything on this page but the backdrop.", self._reset
+        )
+        self.add(pair(self.reading, self.nature))
+        acts = (("light", "light and picture"), ("background", "picture alone"))
+        self.add(SegmentedControl(session, "sky", "acts_on", acts))
+        self.box.addSpacing(6)
+        self.add(NumberRow(session, "sky", "warmth_mired", "Warmth", theme.SKY, from_zero=True))
+        self.add(NumberRow(session, "sky", "saturation", "Saturation", theme.SKY))
+        self.add(ColourField(session, "sky", "tint", "Tint"))
+        self.add(NumberRow(session, "sky", "tint_strength", "Strength of the tint", theme.SKY))
+        self.group("Glow")
+        self.add(NumberRow(session, "sky", "horizon_stops", "At the horizon", theme.SKY, from_zero=True))
+        self.add(NumberRow(session, "sky", "aureole_stops", "Round the sun", theme.SUN, from_zero=True))
+        self.add(NumberRow(session, "sky", "aureole_deg", "Size round the sun", theme.SUN, logarithmic=True))
+        self.add(NumberRow(session, "sky", "disc", "Sun’s disc in the picture", theme.SUN))
+        self.group("By height above the horizon")
+        self.curves = tuple(
+            CurveEditor(session, "sky", name, text, CURVE_HEIGHTS_DEG)
+            for name, text in zip(CURVES, ("Luminance", "Hue"), strict=True)
+        )
+        for curve in self.curves:
+            self.add(curve)
+        self.group("Behind the scene")
+        self.add(SegmentedControl(session, "sky", "backdrop", BACKDROPS))
+        self.colour = ColourField(session, "sky", "backdrop_colour", "Colour")
+        self.above = ColourField(session, "sky", "backdrop_above", "Colour above")
+        self.note = label("", "note", wrap=True)
+        for item in (self.colour, self.above, self.note):
+            self.add(item)
+        self.finish()
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+
+    def _reset(self) -> None:
+        plain = SkyState()
+        names = (*HAND, *CURVES, "disc", "acts_on")
+        self.session.change("sky", None, **{name: getattr(plain, name) for name in names})
+
+    def _on_document_changed(self, document: Document) -> None:
+        sky = document.sky
+        changed = departures(grade_from_document(document))
+        text = ", ".join(changed)
+        self.reading.setText(f"{text[:1].upper()}{text[1:]}" if changed else "As nature gives it")
+        self.reading.setProperty("role", "warning" if changed else "note")
+        self.reading.style().polish(self.reading)
+        self.nature.setVisible(bool(changed))
+        self.colour.setVisible(sky.backdrop in ("colour", "gradient"))
+        self.above.setVisible(sky.backdrop == "gradient")
+        none = "Saved as transparent in .png and .exr; the squares stand for nothing."
+        self.note.setText(none if sky.backdrop == "none" else "")
+        self.note.setVisible(sky.backdrop == "none")

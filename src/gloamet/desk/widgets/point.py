@@ -1,0 +1,68 @@
+"""A place of the document in metres: three numbers to type."""
+
+from __future__ import annotations
+
+import re
+
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import label
+from gloamet.desk.widgets.fields import reach
+from gloamet.document.metadata import Section, description
+from gloamet.document.model import Document
+from gloamet.document.typed import read_number
+from gloamet.errors import GloametError
+
+
+def read_point(text: str) -> tuple[float, float, float]:
+    """Three numbers with commas or blanks between them. Raises GloametError with a sentence.
+
+    >>> read_point("1, −2.5, 3 m")
+    (1.0, -2.5, 3.0)
+    """
+    words = [word for word in re.split(r"[,;\s]+", text.replace(" m", " ").strip()) if word]
+    if len(words) != 3:
+        raise GloametError(f"“{text.strip()}” is not a place: type three numbers, as in 1, −2.5, 3.")
+    x, y, z = (read_number(word, "m") for word in words)
+    return x, y, z
+
+
+class PointRow(QWidget):
+    """Label and line; Enter or leaving it asks for the place."""
+
+    def __init__(self, session: Session, section: Section, name: str, text: str) -> None:
+        super().__init__()
+        self.session, self.section, self.name, self.text = session, section, name, text
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 2, 0, 2)
+        row.addWidget(label(text), 1)
+        self.edit = QLineEdit()
+        self.edit.setFixedWidth(140)
+        self.edit.setAccessibleName(text)
+        self.edit.editingFinished.connect(self._enter)
+        row.addWidget(self.edit)
+        self.setToolTip(description(section, name))
+        session.document_changed.connect(self._on_document_changed)
+        self._show()
+
+    def _held(self) -> tuple[float, ...]:
+        return tuple(getattr(reach(self.session.document, self.section), self.name))
+
+    def _show(self) -> None:
+        numbers = ", ".join(f"{v:.2f}".rstrip("0").rstrip(".") for v in self._held())
+        self.edit.setText(f"{numbers} m".replace("-", "−"))
+
+    def _enter(self) -> None:
+        if not self.edit.isModified():
+            return
+        self.edit.setModified(False)
+        try:
+            self.session.change(self.section, None, **{self.name: read_point(self.edit.text())})
+        except GloametError as error:
+            self.session.noticed.emit(f"{self.text}: {error}", "warning")
+        self._show()
+
+    def _on_document_changed(self, document: Document) -> None:
+        if not self.edit.hasFocus():
+            self._show()

@@ -1,0 +1,173 @@
+"""What an artist makes of a sky beyond nature: tint, warmth, saturation, glow at the horizon and round the sun.
+
+A `SkyDome` and a `SkyGrade` enter; the graded dome leaves. Tint, warmth, saturation and hue keep the luminance of every
+direction; glows and the curve over luminance are gains in stops. A grade lights the scene, or is seen behind it alone.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import Literal, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE, REC709_TO_AP1, XYZ_TO_AP1, xy_to_xyz
+from gloamet.colour.temperature import white_xy
+from gloamet.sky.dome import COLUMNS, ROWS, SkyDome, row_weights
+
+Array = NDArray[np.float64]
+Curve = tuple[float, float, float, float, float]
+
+CURVE_HEIGHTS_DEG = (0.0, 8.0, 25.0, 50.0, 90.0)  # of the points of both curves
+HORIZON_GLOW_DEG = 7.0  # height at which the glow at the horizon has fallen to a third
+NEUTRAL_KELVIN = 6500.0  # that warmth is counted from
+FLAT: Curve = (0.0, 0.0, 0.0, 0.0, 0.0)
+AXIS = np.ones(3) / math.sqrt(3.0)  # of grey, that hues are turned about
+
+
+class SkyGrade(NamedTuple):
+    """acts_on: the light too, or what is seen behind the scene alone. tint: linear Rec.709, with its share 0..1.
+    saturation: 1 is nature's. warmth_mired: positive is warmer. Glows in stops; the aureole's falls to a third within
+    aureole_deg of the sun. disc: share of the disc's brightness that is seen. Curves stand at CURVE_HEIGHTS_DEG: stops,
+    and degrees by which hues turn."""
+
+    acts_on: Literal["light", "background"] = "light"
+    tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    tint_strength: float = 0.0
+    saturation: float = 1.0
+    warmth_mired: float = 0.0
+    horizon_stops: float = 0.0
+    aureole_stops: float = 0.0
+    aureole_deg: float = 12.0
+    disc: float = 1.0
+    luminance_curve: Curve = FLAT
+    hue_curve: Curve = FLAT
+
+    @property
+    def neutral(self) -> bool:
+        """Whether it leaves the sky's light as it is."""
+        tinted = self.tint_strength > 0.0 and self.tint != (1.0, 1.0, 1.0)
+        moved = (
+            self.warmth_mired,
+            self.horizon_stops,
+            self.aureole_stops,
+            *self.luminance_curve,
+            *self.hue_curve,
+        )
+        return not tinted and self.saturation == 1.0 and not any(moved)
+
+
+NATURE = SkyGrade()
+
+
+def node_heights_deg() -> Array:
+    """Elevations of the rows of a dome table."""
+    return np.asarray(90.0 * (np.arange(ROWS) / (ROWS - 1)) ** 2)
+
+
+def by_height(curve: Curve, heights_deg: Array) -> Array:
+    """A curve at heights, straight between its points in the square root of the height, as rows of a dome lie."""
+    return np.interp(np.sqrt(heights_deg), np.sqrt(CURVE_HEIGHTS_DEG), curve)
+
+
+def warmth_gain(mired: float) -> Array:
+    """Gain of each AP1 channel that makes the light of 6500 K so many mired warmer; white keeps its luminance."""
+    kelvin = 1e6 / (1e6 / NEUTRAL_KELVIN + mired)
+    white, warm = (XYZ_TO_AP1 @ xy_to_xyz(white_xy(k, 0.0)) for k in (NEUTRAL_KELVIN, kelvin))
+    return np.asarray((warm / (AP1_LUMINANCE @ warm)) / (white / (AP1_LUMINANCE @ white)))
+
+
+def hue_matrices(degrees: Array) -> Array:
+    """Matrices (n, 3, 3) that turn AP1 colours about grey (Rodrigues' formula)."""
+    angle = np.radians(degrees)[:, None, None]
+    x, y, z = AXIS
+    across = np.array([[0.0, -z, y], [z, 0.0, -x], [-y, x, 0.0]])
+    return np.asarray(
+        np.cos(angle) * np.eye(3) + np.sin(angle) * across + (1.0 - np.cos(angle)) * np.outer(AXIS, AXIS)
+    )
+
+
+def _coloured(table: Array, grade: SkyGrade) -> Array:
+    """The table under tint, warmth, saturation and hues; every node keeps its luminance."""
+    before = table @ AP1_LUMINANCE
+    tint = np.maximum(REC709_TO_AP1 @ np.array(grade.tint), 1e-3)
+    tint = tint / (AP1_LUMINANCE @ tint)
+    out = table * (warmth_gain(grade.warmth_mired) * (1.0 + grade.tint_strength * (tint - 1.0)))
+    grey = (out @ AP1_LUMINANCE)[..., None]
+    out = grey + grade.saturation * (out - grey)
+    if grade.hue_curve != FLAT:
+        turns = hue_matrices(by_height(grade.hue_curve, node_heights_deg()))
+        out = np.einsum("rij,rcj->rci", turns, out)
+    out = np.maximum(out, 0.0)
+    return np.asarray(out * (before / np.maximum(out @ AP1_LUMINANCE, 1e-30))[..., None])
+
+
+def from_sun_deg(azimuth_deg: float, elevation_deg: float) -> Array:
+    """Angle of every node of a dome table to a direction, (ROWS, COLUMNS)."""
+    heights, sun = np.radians(node_heights_deg())[:, None], math.radians(elevation_deg)
+    turn = 2.0 * np.pi * np.arange(COLUMNS)[None] / COLUMNS - math.radians(azimuth_deg)
+    cosine = np.sin(heights) * math.sin(sun) + np.cos(heights) * math.cos(sun) * np.cos(turn)
+    return np.asarray(np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))))
+
+
+def _gained(table: Array, grade: SkyGrade, sun_deg: tuple[float, float]) -> Array:
+    """The table under glows and the curve over luminance."""
+    heights = node_heights_deg()
+    stops = by_height(grade.luminance_curve, heights)
+    stops = stops + grade.horizon_stops * np.exp(-heights / HORIZON_GLOW_DEG)
+    out = table * (2.0**stops)[:, None, None]
+    if grade.aureole_stops:
+        near = np.exp(-((from_sun_deg(*sun_deg) / grade.aureole_deg) ** 2))
+        out = out * (2.0 ** (grade.aureole_stops * near))[..., None]
+    return np.asarray(out)
+
+
+def graded_dome(dome: SkyDome, grade: SkyGrade) -> SkyDome:
+    """The dome as the artist wants it. What lies below the horizon follows the light that it gets."""
+    if grade.neutral:
+        return dome if grade.disc == 1.0 else replace(dome, seen_disc=grade.disc)
+    plain = dome.table.astype(float)
+    sun_deg = dome.sun_azimuth_deg, dome.sun_elevation_deg
+    table = _gained(_coloured(plain, grade), grade, sun_deg)
+    seen = table.astype(np.float32)
+    horizon = table[0].mean(0) / np.maximum(plain[0].mean(0), 1e-30)
+    if grade.acts_on == "background":
+        return replace(dome, seen_table=seen, seen_disc=grade.disc, horizon_gain=horizon)
+    sky = np.asarray(row_weights()[1] @ table.sum(1))
+    # the disc's own light is not graded, so that the ground by the sun stays
+    ground = dome.ground_sky * sky / np.maximum(dome.sky_horizontal, 1e-30)
+    return replace(
+        dome,
+        table=seen,
+        sky_horizontal=sky,
+        ground_sky=ground,
+        seen_disc=grade.disc,
+        horizon_gain=horizon,
+    )
+
+
+def departures(grade: SkyGrade) -> list[str]:
+    """What of a grade is not nature's, in words; empty when nothing is.
+
+    >>> departures(SkyGrade(warmth_mired=30.0, horizon_stops=-0.5))
+    ['30 mired warmer', 'horizon −0.5 stops']
+    """
+    out = []
+    if grade.tint_strength and grade.tint != NATURE.tint:
+        out.append(f"tinted by {100 * grade.tint_strength:.0f} %")
+    if grade.saturation != 1.0:
+        out.append(f"saturation × {grade.saturation:.2f}")
+    if grade.warmth_mired:
+        out.append(f"{abs(grade.warmth_mired):.0f} mired {'warmer' if grade.warmth_mired > 0 else 'cooler'}")
+    for name, stops in (("horizon", grade.horizon_stops), ("aureole", grade.aureole_stops)):
+        if stops:
+            out.append(f"{name} {stops:+.1f} stops".replace("-", "−"))
+    if grade.luminance_curve != FLAT:
+        out.append("luminance by height")
+    if grade.hue_curve != FLAT:
+        out.append("hue by height")
+    if grade.disc != 1.0:
+        out.append(f"disc at {100 * grade.disc:.0f} %")
+    return out

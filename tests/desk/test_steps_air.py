@@ -1,0 +1,180 @@
+"""The pages of Air driven by hand: the hand on the sky, the backdrop, distance, dust."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QColor
+from PySide6.QtTest import QTest
+from pytestqt.qtbot import QtBot
+
+from gloamet.desk.steps.air import AirStep
+from gloamet.desk.steps.air.shafts import AMOUNTS
+from gloamet.desk.widgets.curve import CurveEditor
+from gloamet.desk.widgets.point import read_point
+from gloamet.desk.window import DeskWindow
+from gloamet.document.air import SkyState
+from gloamet.errors import GloametError
+from gloamet.preview.events import LightSolved
+
+
+@pytest.fixture
+def air(window: DeskWindow) -> AirStep:
+    found = window.findChild(AirStep)
+    assert isinstance(found, AirStep)
+    window.choose_step(2)
+    return found
+
+
+def press(parent, text: str) -> None:  # type: ignore[no-untyped-def]
+    from tests.desk.test_steps import press as pressed
+
+    pressed(parent, text)
+
+
+def test_what_is_not_natures_is_said_and_taken_back_in_one_step(air: AirStep, window: DeskWindow) -> None:
+    session, sky = window.session, air.sky
+    assert sky.reading.text() == "As nature gives it" and not sky.nature.isVisibleTo(sky)
+    session.change("sky", warmth_mired=25.0, backdrop="none")
+    session.change("sky", horizon_stops=-0.5)
+    assert sky.reading.text() == "25 mired warmer, horizon −0.5 stops"
+    assert sky.reading.property("role") == "warning"
+    sky.nature.click()
+    assert session.document.sky == SkyState(backdrop="none")
+    session.undo()
+    assert session.document.sky.warmth_mired == 25.0
+
+
+def test_the_natural_reading_stays_when_the_sky_is_brightened(
+    air: AirStep, window: DeskWindow, qtbot: QtBot
+) -> None:
+    session = window.session
+    before = session.light
+    assert before is not None
+    level = before.reading.sky_horizontal_lx
+
+    def brighter(light: LightSolved) -> bool:
+        return light.reading.sky_horizontal_lx > 1.5 * level
+
+    with qtbot.waitSignal(session.light_solved, timeout=30_000, check_params_cb=brighter):
+        session.change("sky", luminance_curve=(1.0,) * 5)
+    after = session.light
+    assert after is not None
+    assert after.natural.sky_horizontal_lx == pytest.approx(before.natural.sky_horizontal_lx)
+    assert after.reading.sky_horizontal_lx == pytest.approx(2.0 * before.reading.sky_horizontal_lx, rel=1e-3)
+    # on the picture alone the meter reads nature's again
+    with qtbot.waitSignal(
+        session.light_solved, timeout=30_000, check_params_cb=lambda light: not brighter(light)
+    ):
+        press(air.sky, "picture alone")
+    assert session.light is not None
+    assert session.light.reading.sky_horizontal_lx == pytest.approx(before.reading.sky_horizontal_lx)
+
+
+def drag(curve: CurveEditor, index: int, dy: int) -> None:
+    at = curve.point(index).toPoint()
+    QTest.mousePress(curve, Qt.MouseButton.LeftButton, pos=at)
+    QTest.mouseMove(curve, at + QPoint(0, dy))
+    QTest.mouseRelease(curve, Qt.MouseButton.LeftButton, pos=at + QPoint(0, dy))
+
+
+def test_a_point_of_a_curve_is_dragged_stepped_and_reset(air: AirStep, window: DeskWindow) -> None:
+    air.show_page("Sky")
+    session, curve = window.session, air.sky.curves[0]
+    curve.resize(260, curve.sizeHint().height())
+    drag(curve, 3, -19)  # half of the way up to four stops
+    value = session.document.sky.luminance_curve[3]
+    assert value == pytest.approx(2.0, abs=0.15)
+    assert session.document.sky.luminance_curve[:3] == (0.0, 0.0, 0.0)
+    curve.setFocus()
+    QTest.keyClick(curve, Qt.Key.Key_Left)
+    QTest.keyClick(curve, Qt.Key.Key_Down)
+    assert session.document.sky.luminance_curve[2] == pytest.approx(-0.1)
+    QTest.mouseDClick(curve, Qt.MouseButton.LeftButton, pos=curve.point(3).toPoint())
+    assert session.document.sky.luminance_curve[3] == 0.0
+    drag(curve, 0, -500)
+    assert session.document.sky.luminance_curve[0] == 4.0  # held at the end of the plot
+
+
+def test_a_plain_colour_stands_behind_the_scene_as_it_was_chosen(
+    air: AirStep, window: DeskWindow, qtbot: QtBot
+) -> None:
+    session, sky = window.session, air.sky
+    # the eye looks down at a ground without end: let it end
+    session.change("stage.ground", kind="none")
+    session.change("stage", parts={})
+    sky.colour.commit(QColor(200, 40, 90))
+    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact and f.done):
+        press(sky, "colour")
+    assert sky.colour.isVisibleTo(sky) and not sky.above.isVisibleTo(sky)
+    frame = session.frame
+    assert frame is not None
+    past = (frame.pixels[..., :3].astype(int) == [200, 40, 90]).all(-1)
+    assert past[0].all()  # the upper edge is sky
+    assert not past[-1].all()
+
+
+def test_a_word_for_dust_switches_it_on_with_its_visibility(
+    air: AirStep, window: DeskWindow, qtbot: QtBot
+) -> None:
+    session, page = window.session, air.shafts
+    assert not page.amount.isEnabled()
+    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
+        press(page, "thick")
+    assert session.document.shafts.on
+    assert session.document.shafts.visibility_m == dict(AMOUNTS)["thick"]
+    assert page.amount.isEnabled()
+    assert [w.text() for w in page.words.links if w.isChecked()] == ["thick"]
+
+
+def test_the_dusts_box_is_typed_and_a_wrong_one_is_a_sentence(air: AirStep, window: DeskWindow) -> None:
+    session, page = window.session, air.shafts
+    said: list[str] = []
+    session.noticed.connect(lambda sentence, _kind: said.append(sentence))
+    session.change("shafts", on=True, where="box")
+    air.show_page("Shafts")
+    for typed in ("-3, -2.5, 1 m", "1, 2"):
+        page.low.edit.selectAll()
+        QTest.keyClicks(page.low.edit, typed)
+        QTest.keyClick(page.low.edit, Qt.Key.Key_Return)
+    assert session.document.shafts.low == (-3.0, -2.5, 1.0)
+    assert said == ["Lowest corner: “1, 2” is not a place: type three numbers, as in 1, −2.5, 3."]
+    page.low.edit.selectAll()
+    QTest.keyClicks(page.low.edit, "9, 9, 9")
+    QTest.keyClick(page.low.edit, Qt.Key.Key_Return)
+    assert session.document.shafts.low == (-3.0, -2.5, 1.0)
+    assert "has no room" in said[-1]
+
+
+@pytest.mark.parametrize("text", ["", "1 2", "a, b, c", "1,2,3,4"])
+def test_what_is_no_place_is_refused(text: str) -> None:
+    with pytest.raises(GloametError):
+        read_point(text)
+
+
+def test_sky_and_sun_fade_with_an_own_visibility_alone(air: AirStep, window: DeskWindow) -> None:
+    page, session = air.distance, window.session
+    assert not page.dims.isEnabled()
+    session.change("air", aerial_km=2.0)
+    assert page.dims.isEnabled()
+    assert "one sees" in page.reading.text()
+    session.change("air", aerial=False)
+    assert not page.dims.isEnabled() and not page.visibility.isEnabled()
+
+
+def test_an_own_visibility_can_veil_the_sky_too(window: DeskWindow, qtbot: QtBot) -> None:
+    session = window.session
+
+    def upper_edge(**values: object) -> np.ndarray:
+        with qtbot.waitSignal(
+            session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact and f.done
+        ):
+            session.change("air", None, **values)
+        assert session.frame is not None
+        return session.frame.pixels[0, :, :3].astype(int)
+
+    plain = upper_edge(aerial_km=0.5)
+    veiled = upper_edge(aerial_dims_sky=True)
+    # less blue and nearer to the horizon's white
+    assert (np.ptp(veiled, axis=1) < np.ptp(plain, axis=1)).mean() > 0.8

@@ -1,0 +1,110 @@
+"""What a camera sees past all things: its share of a pixel, another sky than the one that lights, or nothing."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from gloamet.colour.spaces import luminance
+from gloamet.sky.dome import SkyDome, assemble_dome, uniform_dome
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import Material, Scene
+from gloamet.trace.environment import before_backdrop, build_environment, combine_environments
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.relight.cache import RelightCache
+from gloamet.trace.render_scene import build_render_scene
+from tests.conftest import make_scene, quad
+
+GREY = Material("grey", (0.5, 0.5, 0.5), 1.0, 0.0)
+MIRROR = Material("mirror", (1.0, 1.0, 1.0), 0.0, 1.0)
+GLASS = Material("glass", (1.0, 1.0, 1.0), transmission=1.0)
+UP = Camera((0.0, 0.0, 1.0), (0.0, 10.0, 4.0), 20.0)  # towards the sky in the north
+
+
+def upright(x0: float, x1: float, y: float) -> np.ndarray:
+    return quad((x0, y, -50.0), (x1, y, -50.0), (x1, y, 50.0), (x0, y, 50.0))
+
+
+def expose(tracer: Renderer, scene: Scene, lights, samples: int = 64, camera: Camera = UP) -> Film:  # type: ignore[no-untyped-def]
+    film = Film(32, 32)
+    assert tracer.accumulate(film, build_render_scene(scene), lights, camera, samples)
+    return film
+
+
+def other_sky(seen: float) -> SkyDome:
+    dome = assemble_dome(uniform_dome(100.0).table, 0.0, 60.0, 0.533, np.full(3, 500.0), 0.2)
+    return replace(dome, seen_table=uniform_dome(seen).table)
+
+
+HALF = make_scene((upright(0.0, 50.0, 8.0), GREY))
+
+
+def test_half_of_a_picture_is_past_a_wall_that_covers_the_other(tracer: Renderer) -> None:
+    past = expose(tracer, HALF, build_environment(other_sky(100.0))).mean("past")
+    assert past[:, :15].min() == 1.0 and past[:, 17:].max() == 0.0
+    assert past.mean() == pytest.approx(0.5, abs=0.01)
+
+
+def test_a_camera_may_see_another_sky_than_the_one_that_lights(tracer: Renderer) -> None:
+    plain = expose(tracer, HALF, build_environment(other_sky(100.0))).light()
+    other = expose(tracer, HALF, build_environment(other_sky(7.0))).light()
+    np.testing.assert_array_equal(plain[:, 17:], other[:, 17:])  # the wall has the same light
+    np.testing.assert_allclose(luminance(other[:, :15]), 7.0, rtol=1e-4)
+
+
+def test_through_a_pane_it_sees_the_other_sky_and_in_a_mirror_the_one_that_lights(tracer: Renderer) -> None:
+    lights = build_environment(replace(other_sky(7.0), sun_irradiance=np.zeros(3)))
+    pane = expose(tracer, make_scene((upright(-50.0, 50.0, 8.0), GLASS)), lights, 256)
+    # a pane of index 1.5 lets 92 % pass and throws 8 % back, of the sky behind the camera
+    assert pane.mean("past").mean() == pytest.approx(0.92, abs=0.01)
+    assert luminance(pane.light()).mean() == pytest.approx(0.92 * 7.0 + 0.08 * 100.0, rel=0.02)
+    mirror = expose(tracer, make_scene((upright(-50.0, 50.0, 8.0), MIRROR)), lights)
+    assert mirror.mean("past").max() == 0.0
+    assert luminance(mirror.light()).mean() == pytest.approx(100.0, rel=0.02)
+
+
+def test_before_a_backdrop_nothing_is_seen_and_all_is_lit(tracer: Renderer) -> None:
+    lights = build_environment(other_sky(100.0))
+    plain, dark = expose(tracer, HALF, lights), expose(tracer, HALF, before_backdrop(lights))
+    np.testing.assert_array_equal(plain.light()[:, 17:], dark.light()[:, 17:])
+    assert not dark.light()[:, :15].any()
+    np.testing.assert_array_equal(plain.mean("past"), dark.mean("past"))
+
+
+def test_below_the_horizon_a_backdrop_hides_the_lit_ground_too(tracer: Renderer) -> None:
+    down = Camera((0.0, 0.0, 1.0), (0.0, 10.0, -4.0), 20.0)
+    lights = build_environment(other_sky(100.0))
+    assert expose(tracer, HALF, lights, 4, down).light()[:, :15].min() > 1.0
+    assert not expose(tracer, HALF, before_backdrop(lights), 4, down).light()[:, :15].any()
+
+
+def test_the_disc_is_dimmed_where_the_camera_sees_it_and_lights_as_before(tracer: Renderer) -> None:
+    at_sun = Camera((0.0, 0.0, 1.0), (0.0, math.cos(math.radians(60)), 1 + math.sin(math.radians(60))), 0.2)
+    dome = other_sky(0.0)
+    whole, dimmed = (
+        expose(tracer, HALF, build_environment(replace(dome, seen_disc=share)), 16, at_sun).mean("sun")
+        for share in (1.0, 0.25)
+    )
+    np.testing.assert_allclose(dimmed[:, :15], 0.25 * whole[:, :15], rtol=1e-5)
+    lit = [
+        expose(tracer, HALF, build_environment(replace(dome, seen_disc=s)), 4).light()[:, 17:] for s in (1, 0)
+    ]
+    np.testing.assert_array_equal(*lit)
+
+
+def test_a_relit_picture_sees_past_things_as_the_exact_one_does(tracer: Renderer) -> None:
+    scene = make_scene((upright(0.0, 50.0, 8.0), GREY), (upright(-50.0, -1.0, 9.0), GLASS))
+    lights, compiled = build_environment(other_sky(7.0)), build_render_scene(scene)
+    film = Film(32, 32)
+    tracer.accumulate(film, compiled, lights, UP, 256)
+    cache = RelightCache(compiled, UP, 32, 32, tracer.pool, tracer.threads)
+    while not cache.full:
+        assert cache.improve(combine_environments(lights, 1.0, 1.0))
+    assert np.abs(cache.past() - film.mean("past")).mean() < 0.01
+    relit, exact = (luminance(p)[:, :14].mean() for p in (cache.relit(lights), film.light()))
+    assert relit == pytest.approx(exact, rel=0.02)
+    dark = cache.relit(before_backdrop(lights))
+    assert luminance(dark)[:, 11:14].max() == 0.0
