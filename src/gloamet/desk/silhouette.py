@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from gloamet.stage.camera import Camera
 from gloamet.stage.placing import PERSON_M
-from gloamet.stage.props import person
+from gloamet.stage.props import PROP_GROUP, person
 from gloamet.stage.scene import Box, Material, Part, Scene
 from gloamet.trace.first_hits import ALL_SURFACES, first_hits
 from gloamet.trace.render_scene import RenderScene, build_render_scene
@@ -45,7 +45,7 @@ def silhouette(
         x = int(0.5 * width + (feet[0, 3] - middle) / span * rows)
         y = int(ground_line * rows)
         beside[y - DOT_PX : y, max(0, x - DOT_PX // 2) : x + DOT_PX // 2] = True
-    props = [k for k, part in enumerate(stage.scene.parts) if part.group == ("shade makers",)]
+    props = [k for k, part in enumerate(stage.scene.parts) if part.group == (PROP_GROUP,)]
     seen = (model.part >= 0) & ~np.isin(model.part, props)
     pixels = np.zeros((rows, width, 4), np.uint8)
     pixels[seen, :3] = (110 + 60 * np.abs(model.normal[seen][:, 1:2])).astype(np.uint8)

@@ -20,6 +20,9 @@ from gloamet.stage.scene import Material, Part, bounds_of
 
 # -- parts
 
+RIDGE_SIZE_M, POLES_SIZE_M = (250.0, 9000.0), (7.0, 1500.0)  # height and length
+RIDGE_AWAY_M = 4000.0  # from the eye
+
 
 def set_camera(session: Session, camera: Camera, key: str | None = None) -> None:
     """Look through another camera; lens settings stay."""
@@ -146,13 +149,23 @@ def add_prop(session: Session, kind: PropKind) -> int:
     lift = LIFT_M if kind in ("mirror ball", "grey ball", "grey card") else 0.0
     target = session.document.stage.view.target
     ground = surface_height(session, target[0], target[1], target[2] + 1.0)
-    heights = {"screen": 4.0}
+    size = {"screen": (4.0, 5.0), "ridge": RIDGE_SIZE_M, "poles": POLES_SIZE_M}.get(kind, (8.0, 5.0))
+    place, turn = (target[0], target[1], ground + lift), 0.0
+    if kind in ("ridge", "poles"):
+        eye = session.document.stage.view.eye
+        east, north = target[0] - eye[0], target[1] - eye[1]
+        turn = math.degrees(math.atan2(east, north))
+        away = RIDGE_AWAY_M / max(math.hypot(east, north), 1e-6)
+        if kind == "ridge":
+            place = (eye[0] + away * east, eye[1] + away * north, session.ground_m)
     prop = Prop(
         name=free_name(kind, {p.name for p in props}),
         kind=kind,
-        place=(target[0], target[1], ground + lift),
+        place=place,
+        turn_deg=turn,
         seed=len(props) + 1,
-        height_m=heights.get(kind, 8.0),
+        height_m=size[0],
+        crown_m=size[1],
     )
     session.change("stage", props=(*props, prop))
     return len(props)

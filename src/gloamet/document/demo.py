@@ -14,6 +14,36 @@ TITLES = {
     "product": "Pail on a slate bench",
     "interior": "Net loft",
 }
+LANDSCAPE = (  # by which distance is judged: three ridges, 2.5, 6 and 14 km from the house, and poles every 50 m
+    Prop(
+        name="near ridge",
+        kind="ridge",
+        place=(-1750, 1800, 0),
+        turn_deg=-44,
+        height_m=75,
+        crown_m=3600,
+        seed=3,
+    ),
+    Prop(
+        name="middle ridge",
+        kind="ridge",
+        place=(-2900, 5200, 0),
+        turn_deg=-29,
+        height_m=270,
+        crown_m=9000,
+        seed=5,
+    ),
+    Prop(
+        name="far ridge",
+        kind="ridge",
+        place=(-8000, 11500, 0),
+        turn_deg=-35,
+        height_m=850,
+        crown_m=22000,
+        seed=9,
+    ),
+    Prop(name="line of poles", kind="poles", place=(-92, 92, 0), turn_deg=-47, height_m=7.5, crown_m=2500),
+)
 FOLDER = Path(str(files("gloamet").joinpath("data", "demo")))
 
 
@@ -28,6 +58,7 @@ def _at(model: str, when: datetime, turbidity: float, ground: float) -> Document
 
 def _house() -> Document:
     document = _at("bathing_house.glb", datetime(2026, 5, 24, 10, 30), 2.4, 0.5)
+    document = document.change("stage", props=LANDSCAPE)
     document = document.change("stage.view", eye=(11.5, -21.0, 1.75), target=(-0.6, -1.0, 2.15), fov_deg=34.0)
     return document.change("output", width=1920, height=1344)
 

@@ -12,7 +12,7 @@ Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 Colour = tuple[Fraction, Fraction, Fraction]
 Metres = Annotated[float, Field(ge=-1e7, le=1e7)]
 Place = tuple[Metres, Metres, Metres]
-PropKind = Literal["tree", "screen", "figure", "mirror ball", "grey ball", "grey card"]
+PropKind = Literal["tree", "screen", "figure", "mirror ball", "grey ball", "grey card", "ridge", "poles"]
 Quality = Literal["draft", "steady", "final"]
 
 
@@ -112,8 +112,10 @@ class Prop(Model):
     kind: PropKind = Field("tree", description="What it is.")
     place: Place = Field((0.0, 0.0, 0.0), description="Where its foot stands, metres.")
     turn_deg: float = number(0.0, -180, 180, "Turned about the vertical, clockwise from above.", "°", 1, 0)
-    height_m: float = number(8.0, 0.5, 60, "Height.", "m", 0.1, 1)
-    crown_m: float = number(5.0, 0.3, 40, "Width of the crown or screen.", "m", 0.1, 1)
+    height_m: float = number(8.0, 0.5, 3000, "Height.", "m", 0.1, 1)
+    crown_m: float = number(
+        5.0, 0.3, 30_000, "Width of the crown or screen, length of a ridge or row.", "m", 0.1, 1
+    )
     density: float = number(0.6, 0.05, 1, "How closely the leaves stand.", "", 0.01, 2)
     leaf_m: float = number(0.09, 0.02, 0.6, "Length of a leaf.", "m", 0.01, 2)
     leafed: bool = Field(True, description="In leaf, or bare.")

@@ -6,6 +6,7 @@ A document, its stage, lights and camera enter; a `Dust`, or finished light with
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,6 +18,8 @@ from gloamet.output.document_to_light import FinishedLight
 from gloamet.output.document_to_picture import gains_from_document
 from gloamet.sky.air import KOSCHMIEDER
 from gloamet.stage.camera import Camera
+from gloamet.stage.props import PROP_GROUP
+from gloamet.stage.scene import Box, Scene
 from gloamet.trace.denoise import shared_denoiser
 from gloamet.trace.environment import Environment
 from gloamet.trace.film import Renderer
@@ -49,6 +52,12 @@ def _seen_box(
     return np.min(points, 0), np.max(points, 0)
 
 
+def _model_bounds(scene: Scene) -> Box:
+    """Bounds of the model itself, without props: a ridge may stand miles away."""
+    own = tuple(part for part in scene.parts if PROP_GROUP not in part.group)
+    return replace(scene, parts=own or scene.parts).subject_bounds()
+
+
 def dust_of(shafts: ShaftState, compiled: RenderScene, camera: Camera, renderer: Renderer) -> Dust | None:
     """The dust a document asks for, None where there is none."""
     s = shafts
@@ -59,7 +68,7 @@ def dust_of(shafts: ShaftState, compiled: RenderScene, camera: Camera, renderer:
     elif s.where == "view":
         low, high = _seen_box(compiled, camera, renderer)
     else:
-        low, high = (np.array(corner, float) for corner in compiled.scene.subject_bounds())
+        low, high = (np.array(corner, float) for corner in _model_bounds(compiled.scene))
     if s.where != "box":
         low, high = low - MARGIN_M, high + MARGIN_M
     colour = np.clip(REC709_TO_AP1 @ np.array(s.colour), 0.0, 1.0)

@@ -13,7 +13,13 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import XYZ_TO_AP1
 from gloamet.sky.particles import HAZE, PARTICLES, KindName, ParticleKind
-from gloamet.sky.spectrum import OZONE_PER_ATM_CM, SOLAR_XYZ_LX, WAVELENGTH_NM, rayleigh_optical_depth
+from gloamet.sky.spectrum import (
+    OZONE_PER_ATM_CM,
+    SOLAR_XYZ_LX,
+    WATER_PER_CM,
+    WAVELENGTH_NM,
+    rayleigh_optical_depth,
+)
 
 Array = NDArray[np.float64]
 
@@ -22,7 +28,7 @@ AEROSOL_HEIGHT_KM = 1.5
 DOBSON_PER_ATM_CM = 1000.0
 KOSCHMIEDER = 3.912  # ln 50: 2 % contrast (Koschmieder 1924)
 RAYLEIGH_PER_KM_550 = 0.0116  # extinction of clean air at sea level, 550 nm
-PRECIPITABLE_WATER_CM = 1.5
+PRECIPITABLE_WATER_CM, WATER_HEIGHT_M = 1.5, 2000.0  # common practice; the height at which a third is left
 GREY = (1.0, 1.0, 1.0)
 # where a ground's reflectance goes over from blue to green and on to red, and how softly (chosen by eye)
 CROSSINGS_NM, CROSSING_WIDTH_NM = (490.0, 585.0), 15.0
@@ -93,19 +99,20 @@ class Air:
 
 @dataclass(frozen=True)
 class OpticalDepths:
-    """Vertical optical depths per band, each of shape (16,): extinction of Rayleigh, aerosol, ozone and
-    haze, and the scattering part of aerosol and haze."""
+    """Vertical optical depths per band, each of shape (16,): extinction of Rayleigh, aerosol, ozone, haze and water
+    vapour, and the scattering part of aerosol and haze."""
 
     rayleigh: Array
     aerosol: Array
     ozone: Array
     haze: Array
+    water: Array
     aerosol_scatter: Array
     haze_scatter: Array
 
     def stacked(self) -> Array:
-        """Extinctions in the order of the profile columns, shape (4, 16)."""
-        return np.stack([self.rayleigh, self.aerosol, self.ozone, self.haze])
+        """Extinctions in the order of the profile columns, shape (4, 16); water vapour lies among the aerosol."""
+        return np.stack([self.rayleigh, self.aerosol + self.water, self.ozone, self.haze])
 
 
 def turbidity_of_linke(linke: float, particles: KindName = "rural") -> float:
@@ -126,7 +133,10 @@ def optical_depths(air: Air, wavelength_nm: Array = WAVELENGTH_NM) -> OpticalDep
     haze = air.haze_per_km * air.haze_height_km * relative**-HAZE.angstrom_exponent
     ozone = np.interp(wavelength_nm, WAVELENGTH_NM, OZONE_PER_ATM_CM) * air.ozone_du / DOBSON_PER_ATM_CM
     rayleigh = rayleigh_optical_depth(wavelength_nm) * air.pressure_ratio
-    return OpticalDepths(rayleigh, aerosol, ozone, haze, air.kind.albedo * aerosol, HAZE.albedo * haze)
+    water = np.interp(wavelength_nm, WAVELENGTH_NM, WATER_PER_CM)
+    water = water * PRECIPITABLE_WATER_CM * np.exp(-air.altitude_m / WATER_HEIGHT_M)
+    scattered = air.kind.albedo * aerosol, HAZE.albedo * haze
+    return OpticalDepths(rayleigh, aerosol, ozone, haze, water, *scattered)
 
 
 def ground_albedo(air: Air) -> Array:

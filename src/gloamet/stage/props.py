@@ -1,4 +1,4 @@
-"""Shade makers and references, grown from a few numbers: trees, foliage screens, a person, balls, a card.
+"""Shade makers and references, grown from a few numbers: trees, foliage screens, a person, balls, a card, hills, poles.
 
 Numbers enter, parts in their own metres (Z up, foot at the origin, facing south) leave. The same numbers
 give the same shape object, so that many of a kind are instances of one.
@@ -11,6 +11,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.stage.distance_props import WEATHERED, WOODS, poles, ridge
 from gloamet.stage.scene import Material, Part, Shape, make_shape
 
 GREY_CARD = 0.18
@@ -24,6 +25,7 @@ LEAF = Material("leaves", (0.10, 0.17, 0.045), translucency=0.35)
 CLOTH = Material("figure", (0.34, 0.34, 0.35))
 GREY = Material("18 % grey", (GREY_CARD,) * 3)
 MIRROR = Material("mirror", (0.95, 0.95, 0.95), 0.0, 1.0)
+PROP_GROUP = "shade makers"
 Points = NDArray[np.float64]
 
 
@@ -244,6 +246,10 @@ def grow(
         return [(wood, BARK)] + ([(leaves, LEAF)] if leaves is not None else [])
     if kind == "figure":
         return [(person(), CLOTH)]
+    if kind == "ridge":
+        return [(ridge(seed, height_m, crown_m), WOODS)]
+    if kind == "poles":
+        return [(poles(height_m, crown_m), WEATHERED)]
     if kind == "mirror ball":
         return [(sphere(BALL_M), MIRROR)]
     if kind == "grey ball":
@@ -266,7 +272,7 @@ def prop_parts(
             first_material + k,
             shape,
             matrix,
-            ("shade makers",),
+            (PROP_GROUP,),
             casts,
             visible,
         )

@@ -15,7 +15,7 @@ from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
 from gloamet.document.stage import Prop
 
-GROWS = ("tree", "screen")
+GROWS, FAR = ("tree", "screen"), ("ridge", "poles")
 
 
 class PropBlock(QWidget):
@@ -43,6 +43,13 @@ class PropBlock(QWidget):
                 ("crown_m", "Crown" if prop.kind == "tree" else "Width", True),
                 ("density", "Density", False),
                 ("leaf_m", "Leaf", True),
+                ("seed", "Another one", False),
+                *rows,
+            ]
+        if prop.kind in FAR:
+            rows = [
+                ("height_m", "Height", True),
+                ("crown_m", "Length", True),
                 ("seed", "Another one", False),
                 *rows,
             ]
@@ -78,7 +85,11 @@ class AroundPage(FormPanel):
         self.add(NumberRow(session, "stage.ground", "horizon_deg", "Height", from_zero=True))
         self.add(NumberRow(session, "stage.ground", "softness_deg", "Horizon softness"))
         self.group("Shade makers and references")
-        for kinds in (("tree", "screen", "figure"), ("mirror ball", "grey ball", "grey card")):
+        for kinds in (
+            ("tree", "screen", "figure"),
+            ("mirror ball", "grey ball", "grey card"),
+            ("ridge", "poles"),
+        ):
             self.add(
                 LinkRow([(k, f"Adds a {k} where the camera looks.", partial(self._add, k)) for k in kinds])
             )
