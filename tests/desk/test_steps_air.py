@@ -178,3 +178,45 @@ def test_an_own_visibility_can_veil_the_sky_too(window: DeskWindow, qtbot: QtBot
     veiled = upper_edge(aerial_dims_sky=True)
     # less blue and nearer to the horizon's white
     assert (np.ptp(veiled, axis=1) < np.ptp(plain, axis=1)).mean() > 0.8
+
+
+def test_the_wipe_shows_natures_sky_left_of_a_line_to_drag(
+    air: AirStep, window: DeskWindow, qtbot: QtBot
+) -> None:
+    session, view = window.session, window.picture
+    page, box = air.atmosphere, view.target()
+    assert not page.compare.isVisibleTo(page) and not view.wipe.on
+    qtbot.waitUntil(lambda: session.relight_state[0], timeout=60_000)
+    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
+        press(page, "CIE")
+    assert session.light is not None and session.light.reading.sun_horizontal_lx == 0.0
+    with qtbot.waitSignal(session.beside_ready, timeout=60_000):
+        page.compare.click()
+    shown = view.wipe.shown
+    assert shown is not None and shown.solved.reading.sun_horizontal_lx > 10_000.0
+    # a clear sky in the morning is several stops brighter than an overcast one
+    assert session.frame is not None and shown.ev > session.frame.ev + 1.0
+    middle = box.center()
+    left, right = (view.grab().toImage().pixelColor(int(middle.x()) + dx, int(box.y()) + 3) for dx in (-9, 9))
+    assert left.blue() - left.red() > right.blue() - right.red() + 10  # blue beside grey
+    QTest.mousePress(view, Qt.MouseButton.LeftButton, pos=middle.toPoint())
+    QTest.mouseMove(view, QPoint(int(box.x() + 0.25 * box.width()), int(middle.y())))
+    QTest.mouseRelease(
+        view, Qt.MouseButton.LeftButton, pos=QPoint(int(box.x() + 0.25 * box.width()), int(middle.y()))
+    )
+    assert view.wipe.share == pytest.approx(0.25, abs=0.02)
+    before = session.document
+    assert before.stage.view == session.document.stage.view  # the camera stayed
+    press(page, "air")  # nature again: nothing is left to compare
+    assert not session.state.compares and not view.wipe.on
+
+
+def test_what_nature_means_keeps_the_backdrop_and_the_air() -> None:
+    from gloamet.desk.wipe import natural
+    from gloamet.document.model import Document
+
+    document = Document().change("air", model="cie", turbidity=5.0)
+    document = document.change("sky", warmth_mired=30.0, backdrop="colour")
+    plain = natural(document)
+    assert (plain.air.model, plain.air.turbidity) == ("physical", 5.0)
+    assert plain.sky == SkyState(backdrop="colour")

@@ -13,4 +13,5 @@ class InterfaceState:
     selection: str = ""  # name of the marked part
     tool: str = ""  # what the next click in the picture does, "" for looking round
     keep_height: bool = False  # whether another date keeps the sun's height instead of the clock
+    compares: bool = False  # whether the picture is shown under another light too
     wall: Any = None  # outward normal of the wall whose bearing is being told

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from gloamet.document.model import Document
@@ -23,6 +25,7 @@ class RenderClient(QObject):
         self.plan: PlanRequest | None = None
         self._paused = False
         self._reload_count = 0
+        self._beside: Callable[[Document], Document] | None = None
         self._worker = RenderWorker(self.reported.emit, preparation)
         self._soon = QTimer(self, interval=0, singleShot=True)
         self._soon.timeout.connect(self.ask_now)
@@ -39,7 +42,10 @@ class RenderClient(QObject):
     def ask_now(self) -> None:
         """Ask for the document."""
         stopped = self.stopped or self._paused
-        self._worker.request(self._document, *self.size, stopped, self.plan, self._reload_count)
+        beside = self._beside(self._document) if self._beside is not None else None
+        if beside == self._document:
+            beside = None
+        self._worker.request(self._document, *self.size, stopped, self.plan, self._reload_count, beside)
 
     def resize(self, width: int, height: int) -> None:
         """The picture's size on screen, device pixels."""
@@ -63,6 +69,11 @@ class RenderClient(QObject):
         if plan != self.plan:
             self.plan = plan
             self.ask()
+
+    def show_beside(self, made: Callable[[Document], Document] | None) -> None:
+        """Show the picture under another light too from now on, made from the document, or no longer."""
+        self._beside = made
+        self.ask()
 
     def reload(self) -> None:
         """Read the model's file again."""

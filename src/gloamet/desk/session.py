@@ -6,16 +6,18 @@ Widgets read `document`, ask for changes through `change`, and listen. Nothing h
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from pydantic import ValidationError
-from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from gloamet.desk.document_store import DocumentStore, open_store
 from gloamet.desk.interface_state import InterfaceState
 from gloamet.desk.model_loader import ModelLoader
+from gloamet.desk.model_watcher import ModelWatcher
 from gloamet.desk.recent import remember
 from gloamet.desk.render_client import RenderClient
 from gloamet.document.history import History
@@ -24,6 +26,7 @@ from gloamet.document.stage import View
 from gloamet.errors import GloametError
 from gloamet.output.sequence import drive_sun
 from gloamet.preview.events import (
+    BesideFrame,
     Busy,
     DiscPainted,
     Failed,
@@ -59,6 +62,8 @@ class Session(QObject):
     colours_solved = Signal(object)
     scene_loaded = Signal(object)
     plan_ready = Signal(object)
+    beside_ready = Signal(object)  # the picture under the other light
+    beside_changed = Signal()  # whether there is one
     thumbnail_ready = Signal(object)
     loading = Signal(float, str)  # share done, what is being done
     selected = Signal(str)  # name of a part, "" for none
@@ -89,8 +94,8 @@ class Session(QObject):
         self._ground_m = 0.0
         self._loader = ModelLoader(self.document.stage)
         self._told_stage = self.document.stage
-        self._watcher = QFileSystemWatcher(self)
-        self._watcher.fileChanged.connect(self._on_file_touched)
+        self._watcher = ModelWatcher(self)
+        self._watcher.changed.connect(self.model_changed)
         self._render = RenderClient(self.document, preparation)
         self._render.reported.connect(self._on_reported)
         self._later = QTimer(self, singleShot=True)
@@ -255,6 +260,12 @@ class Session(QObject):
         """Draw a plan beside the picture from now on, or no longer."""
         self._render.show_plan(plan)
 
+    def show_beside(self, made: Callable[[Document], Document] | None) -> None:
+        """Show the picture under another light too from now on, made from the document, or no longer."""
+        self.state.compares = made is not None
+        self._render.show_beside(made)
+        self.beside_changed.emit()
+
     def stop_loading(self) -> None:
         """Give up the model that is being opened."""
         self._render.stop_loading()
@@ -288,12 +299,14 @@ class Session(QObject):
     # -- what the worker says
 
     def _on_reported(self, event: Any) -> None:
+        told = {Frame: self.frame_ready, LightSolved: self.light_solved, Thumbnail: self.thumbnail_ready}
+        told |= {DiscPainted: self.disc_painted, PlanFrame: self.plan_ready, BesideFrame: self.beside_ready}
         if isinstance(event, Frame):
             self.frame = event
-            self.frame_ready.emit(event)
         elif isinstance(event, LightSolved):
             self.light = event
-            self.light_solved.emit(event)
+        elif isinstance(event, Thumbnail):
+            self.thumbnails[event.view] = event.pixels
         elif isinstance(event, PaletteSolved):
             self.colours = event.colours
             self.colours_solved.emit(event.colours)
@@ -301,9 +314,6 @@ class Session(QObject):
             self.compiled = event.compiled
         elif isinstance(event, SceneLoaded):
             self._on_scene_loaded(event)
-        elif isinstance(event, Thumbnail):
-            self.thumbnails[event.view] = event.pixels
-            self.thumbnail_ready.emit(event)
         elif isinstance(event, Loading):
             self.loading.emit(event.share, event.word)
         elif isinstance(event, Preparing):
@@ -311,12 +321,10 @@ class Session(QObject):
             self.preparing.emit(event.share, event.seconds_left)
         elif isinstance(event, Busy):
             self.busy.emit(event.text)
-        elif isinstance(event, DiscPainted):
-            self.disc_painted.emit(event)
-        elif isinstance(event, PlanFrame):
-            self.plan_ready.emit(event)
         elif isinstance(event, Failed):
             self._on_failed(event)
+        if type(event) in told:
+            told[type(event)].emit(event)
 
     def _amend(self, document: Document) -> None:
         """Take a document as part of what was just done, not as a step of its own."""
@@ -337,20 +345,10 @@ class Session(QObject):
             self._apply_sun_driver(self.document)
         )  # the model was turned: what drives the sun with it
         self._loader.keep(self.document.stage)
-        self._watch(event.document_model)
+        self._watcher.watch(event.document_model)
         self.scene_loaded.emit(self.scene)
         if opened.fresh:
             self.model_opened.emit(self.scene)
-
-    def _watch(self, model: str) -> None:
-        for old in self._watcher.files():
-            self._watcher.removePath(old)
-        if Path(model).exists():
-            self._watcher.addPath(model)
-
-    def _on_file_touched(self, name: str) -> None:
-        if name == self.document.stage.model and Path(name).exists():
-            self.model_changed.emit()
 
     def reload(self) -> None:
         """Read the model's file again; every decision is kept by name."""

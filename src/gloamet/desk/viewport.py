@@ -37,6 +37,7 @@ from gloamet.desk.sun_overlay import PathLayer, draw_aim
 from gloamet.desk.view_conversion import camera_from_document
 from gloamet.desk.widgets.basic import label
 from gloamet.desk.widgets.pixels import fitted
+from gloamet.desk.wipe import Wipe
 from gloamet.document.demo import FOLDER, TITLES
 from gloamet.document.model import Document
 from gloamet.preview.events import Frame
@@ -86,6 +87,8 @@ class Viewport(QWidget):
         )
         aimer.outlines.ready.connect(self.update)
         aimer.answered.connect(self.update)
+        self.wipe = Wipe(session)
+        self.wipe.changed.connect(self.update)
         self.safe_lines = False
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAcceptDrops(True)
@@ -192,6 +195,7 @@ class Viewport(QWidget):
         p.drawPixmap(box.topLeft(), self._fitted)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setClipRect(box)
+        self.wipe.paint(p, box)
         draw_rectangle(p, box, self.session.document.stage.rectangle)
         if self.safe_lines:
             draw_safe_lines(p, box)
@@ -249,6 +253,8 @@ class Viewport(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         at = event.position()
         if event.button() == Qt.MouseButton.LeftButton:
+            if self.wipe.press(self.target(), at):
+                return
             if self.hand.press(self.target(), at):
                 return
             if self.sun_tools and self.target().contains(at) and self.aim.press(at):
@@ -257,6 +263,8 @@ class Viewport(QWidget):
             self._grab, self._button, self._pressed, self._moved = at, event.button(), at, False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.wipe.move(self.target(), event.position()):
+            return
         if self.aim.move(event.position()):
             self.update()
             return
@@ -282,7 +290,7 @@ class Viewport(QWidget):
         stage_actions.set_camera(self.session, camera, "camera")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if self.hand.release() or self.aim.release(event.position()):
+        if self.wipe.release() or self.hand.release() or self.aim.release(event.position()):
             self.update()
             return
         click = self._grab is not None and not self._moved and self._button == Qt.MouseButton.LeftButton

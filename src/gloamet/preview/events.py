@@ -76,6 +76,16 @@ class LightSolved:
 
 
 @dataclass(frozen=True)
+class BesideFrame:
+    """The picture under another document's light, relit: (H, W, 4) uint8 RGBX, the EV of its own exposure, and what
+    the meter says of that light."""
+
+    pixels: NDArray[np.uint8]
+    ev: float
+    solved: LightSolved
+
+
+@dataclass(frozen=True)
 class DiscPainted:
     """The whole sky as a round picture, (n, n, 4) uint8 RGBX."""
 
@@ -138,6 +148,7 @@ class Busy:
 
 Event = (
     Frame
+    | BesideFrame
     | SceneLoaded
     | StageBuilt
     | LightSolved

@@ -101,17 +101,34 @@ class FrameMaker:
         picture = self._through_air(picture, film)
         exposure = exposure_from_document(document, picture, seen)
         picture = self._inked(document, picture, step is not None)
-        backdrop = backdrop_from_document(document)
-        past = None if backdrop is None else self._past(picture.shape[:2], film)
-        if past is not None:
-            picture = things_alone(picture, past)
         # a relit picture is small: made large here, it does not hold up the window
         size = (request.width, request.height) if step is None else None
-        pixels = develop_screen(picture, develop_settings(document, exposure.ev), size)
-        if backdrop is not None and past is not None:
-            pixels = _over_backdrop(pixels, past, backdrop)
+        pixels = self._developed(document, picture, exposure.ev, film, size)
         ahead()
         self._report(self._frame(document, film, pixels, exposure, step))
+
+    def beside(
+        self, document: Document, picture: Floats, air: AirInFront | None
+    ) -> tuple[NDArray[np.uint8], float]:
+        """A relit picture under another document's light, at that document's own exposure: pixels, and its EV."""
+        assert self.renderer is not None and self.view is not None
+        if air is not None:
+            picture = air.over(picture, self._relighting.depth(), self.renderer.pool)
+        ev = exposure_from_document(document, picture, self._relighting.seen()).ev
+        picture = self._inked(document, picture, exact=True)
+        return self._developed(document, picture, ev, None, (self.view.width, self.view.height)), ev
+
+    def _developed(
+        self, document: Document, picture: Floats, ev: float, film: Film | None, size: tuple[int, int] | None
+    ) -> NDArray[np.uint8]:
+        """Light as pixels, over the document's backdrop."""
+        backdrop = backdrop_from_document(document)
+        settings = develop_settings(document, ev)
+        if backdrop is None:
+            return develop_screen(picture, settings, size)
+        past = self._past(picture.shape[:2], film)
+        pixels = develop_screen(things_alone(picture, past), settings, size)
+        return _over_backdrop(pixels, past, backdrop)
 
     def _through_air(self, picture: Floats, film: Film | None) -> Floats:
         """A picture through the air in front of what it shows."""

@@ -171,6 +171,7 @@ class RenderPipeline:
                 light.lights,
                 lambda view: self._air_in_front(given, view),
                 lambda view: self._exact_light(given, view),
+                self._other_light,
                 lambda: self._prepare_skies(document),
                 self._prepare_next,
             )
@@ -259,6 +260,13 @@ class RenderPipeline:
             light = self._light(light.document)
             self._report(light.solved)
         return light.lights, self._air_in_front(light, view)
+
+    def _other_light(
+        self, document: Document, view: View
+    ) -> tuple[Environment, AirInFront | None, LightSolved]:
+        """The lights and the air of another document of this stage, and what the meter says of them."""
+        light = self._light(document)
+        return light.lights, self._air_in_front(light, view), light.solved
 
     def _air_in_front(self, light: PreparedLight, view: View) -> AirInFront | None:
         """The air between a view and what it shows."""

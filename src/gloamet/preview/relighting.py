@@ -116,18 +116,24 @@ class Relighting:
 
     def relit(self, lights: Environment, gains: Gains, rest: object = None) -> Floats:
         """The picture under these lights; with `rest`, all bounces, and kept under that view for the hand-over."""
-        assert self.cache is not None
-        begin, sky_gain = time.perf_counter(), gains.sky
-        if lights.panorama is not None:
-            lights, sky_gain = combine_environments(lights, gains.sky, gains.panorama), 1.0
-        picture: Floats = self.cache.relit(lights, gains.sun, sky_gain, at_rest=rest is not None)
+        begin = time.perf_counter()
+        picture = self.lit(lights, gains, rest is not None)
         if rest is None:
             self._speed += 0.1 * (
                 picture.shape[0] * picture.shape[1] / (time.perf_counter() - begin) - self._speed
             )
+        self._rest = None if rest is None else (rest, picture)
+        return picture
+
+    def lit(self, lights: Environment, gains: Gains, at_rest: bool) -> Floats:
+        """The picture under these lights, lamps too, all bounces or those that a hand in motion waits for."""
+        assert self.cache is not None
+        sky_gain = gains.sky
+        if lights.panorama is not None:
+            lights, sky_gain = combine_environments(lights, gains.sky, gains.panorama), 1.0
+        picture: Floats = self.cache.relit(lights, gains.sun, sky_gain, at_rest)
         if self._lamps is not None and self._lamps[0] == self._view and gains.lamps > 0.0:
             picture += np.float32(gains.lamps) * self._lamps[1]
-        self._rest = None if rest is None else (rest, picture)
         return picture
 
     def keep_lamps(

@@ -20,7 +20,8 @@ class PlanRequest:
 
 @dataclass
 class RenderRequest:
-    """What the desk wants to see."""
+    """What the desk wants to see; `beside` is another document whose light is shown for comparison when the hand
+    rests."""
 
     document: Document
     width: int
@@ -28,4 +29,5 @@ class RenderRequest:
     stopped: bool = False
     plan: PlanRequest | None = None
     reload_count: int = 0
+    beside: Document | None = None
     requested_at: float = field(default_factory=time.monotonic)

@@ -16,10 +16,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.document.lights import Gains
+from gloamet.document.model import Document
 from gloamet.output.document_to_air import AirInFront
 from gloamet.output.document_to_picture import gains_from_document
 from gloamet.output.final import NextPass, plan_next_pass
-from gloamet.preview.events import Busy, Event
+from gloamet.preview.events import BesideFrame, Busy, Event, LightSolved
 from gloamet.preview.frames import FrameMaker, stop_criterion_of
 from gloamet.preview.lamp_film import LampFilm
 from gloamet.preview.memo import Memo
@@ -50,13 +51,14 @@ _NOT_DONE = np.ones((1, 1), np.uint16)  # wanted of a picture shown again, when 
 @dataclass(frozen=True)
 class LightProvider:
     """The light of a request with its inputs, and what is to be done about it: `air` gives the air in front of a view,
-    `exact` the lights and the air of a hand that rests, `idle` is called then, and after the first step of a cache,
-    `ahead` before a relit picture is handed out."""
+    `exact` the lights and the air of a hand that rests, `other` those of another document with what the meter says,
+    `idle` is called then, and after the first step of a cache, `ahead` before a relit picture is handed out."""
 
     inputs: object
     lights: Environment
     air: Callable[[View], AirInFront | None]
     exact: Callable[[View], tuple[Environment, AirInFront | None]]
+    other: Callable[[Document, View], tuple[Environment, AirInFront | None, LightSolved]]
     idle: Callable[[], None]
     ahead: Callable[[], None]
 
@@ -149,6 +151,7 @@ class ViewportRenderer:
             self._refine_relit(request, lights, gains, (inputs, gains), sky.idle)
             if self._superseded():
                 return
+        self._show_beside(request, sky)
         if fresh:
             self._expose(inputs)
         plan(4)
@@ -156,6 +159,15 @@ class ViewportRenderer:
         if not self._superseded():
             plan(PLAN_SAMPLES)
         self._beside.draw_thumbs(request.document, self.renderer, compiled, lights, in_this_light=True)
+
+    def _show_beside(self, request: RenderRequest, sky: LightProvider) -> None:
+        """The picture under the light that is compared with, once a hand rests."""
+        other, view = request.beside, self._view
+        if other is None or view is None or self._superseded() or not self._relighting.ready(view):
+            return
+        lights, air, solved = sky.other(other, view)
+        picture = self._relighting.lit(lights, gains_from_document(other), at_rest=True)
+        self._report(BesideFrame(*self._frames.beside(other, picture, air), solved))
 
     def _expose(self, inputs: FilmInputs) -> None:
         self._exposed = self._films(inputs)

@@ -59,11 +59,12 @@ class RenderWorker:
         stopped: bool = False,
         plan: PlanRequest | None = None,
         reload_count: int = 0,
+        beside: Document | None = None,
     ) -> None:
         """Ask for this document at this size; it replaces the request before. A new reload_count reads the model
         again."""
         size = max(16, width), max(16, height)
-        self._worker.request(RenderRequest(document, *size, stopped, plan, reload_count))
+        self._worker.request(RenderRequest(document, *size, stopped, plan, reload_count, beside))
 
     def stop_loading(self) -> None:
         """Give up the model that is being opened."""

@@ -9,6 +9,7 @@ from gloamet.desk.widgets.air_looks import AirLooks
 from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
+from gloamet.desk.wipe import CompareLink
 from gloamet.document.model import Document
 from gloamet.sky.particles import PARTICLES
 
@@ -43,7 +44,8 @@ class AtmospherePage(FormPanel):
         self.group("Sky by")
         self.add(SegmentedControl(session, "air", "model", MODELS))
         self.caveat = label("", "note", wrap=True)
-        self.add(self.caveat)
+        self.compare = CompareLink(session)
+        self.add(pair(self.caveat, self.compare))
         self.general = NumberRow(session, "air", "cie_sky", "General sky", theme.SKY)
         self.level = NumberRow(session, "air", "sky_lx", "Light on level ground", theme.SKY)
         self.kelvin = NumberRow(
@@ -110,3 +112,4 @@ class AtmospherePage(FormPanel):
         self.reading.setText(text)
         self.caveat.setText(light.caveat if light is not None else "")
         self.caveat.setVisible(bool(self.caveat.text()))
+        self.compare.setVisible(air.model != "physical")

@@ -8,6 +8,7 @@ from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link,
 from gloamet.desk.widgets.colour import ColourField
 from gloamet.desk.widgets.curve import CurveEditor
 from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.wipe import CompareLink
 from gloamet.document.air import SkyState
 from gloamet.document.model import Document
 from gloamet.output.document_to_light import grade_from_document
@@ -37,6 +38,8 @@ class SkyPage(FormPanel):
             "as nature gives", "Takes back everything on this page but the backdrop.", self._reset
         )
         self.add(pair(self.reading, self.nature))
+        self.compare = CompareLink(session)
+        self.add(pair(self.compare, label("")))
         acts = (("light", "light and picture"), ("background", "picture alone"))
         self.add(SegmentedControl(session, "sky", "acts_on", acts))
         self.box.addSpacing(6)
@@ -80,6 +83,7 @@ class SkyPage(FormPanel):
         self.reading.setProperty("role", "warning" if changed else "note")
         self.reading.style().polish(self.reading)
         self.nature.setVisible(bool(changed))
+        self.compare.setVisible(bool(changed))
         self.colour.setVisible(sky.backdrop in ("colour", "gradient"))
         self.above.setVisible(sky.backdrop == "gradient")
         none = "Saved as transparent in .png and .exr; the squares stand for nothing."

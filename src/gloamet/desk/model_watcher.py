@@ -1,0 +1,29 @@
+"""Says when the model's file has changed on the disk. A path enters; a Qt signal leaves."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QFileSystemWatcher, QObject, Signal
+
+
+class ModelWatcher(QObject):
+    """Watches one file; a file that is gone says nothing, and one that comes back in its place does."""
+
+    changed = Signal()
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._files = QFileSystemWatcher(self)
+        self._files.fileChanged.connect(self._on_file_changed)
+
+    def watch(self, model: str) -> None:
+        """Watch this file instead of the one before."""
+        for old in self._files.files():
+            self._files.removePath(old)
+        if Path(model).exists():
+            self._files.addPath(model)
+
+    def _on_file_changed(self, name: str) -> None:
+        if Path(name).exists():
+            self.changed.emit()
