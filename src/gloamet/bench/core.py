@@ -21,20 +21,26 @@ from gloamet.bench.scenes import CAMERA, grove
 from gloamet.develop.display import develop_screen
 from gloamet.develop.exact import DevelopSettings
 from gloamet.document.demo import demo_document
+from gloamet.output.document_to_light import build_stage, dome_from_document, environment_from_document
+from gloamet.output.document_to_shafts import dust_of, dust_samples
+from gloamet.preview.shafts import RESTING_SAMPLES, RESTING_SHRINK
 from gloamet.sky.aerial import AerialTable, rows_between, solve_aerial
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver
+from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.camera import Camera
-from gloamet.stage.readers import read_model
+from gloamet.stage.readers import read_file, read_model
 from gloamet.sun.position import sun_position
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.render_scene import build_render_scene
+from gloamet.trace.shafts import ShaftFilm
 
 Result = dict[str, float]
 WIDTH, HEIGHT = 960, 540
 RAYS_A_JOB = 8192
+SHAFT_SIZE, SHAFT_SAMPLES = (480, 270), 64
 
 
 def best(work: Callable[[], Any], runs: int = 7) -> float:
@@ -127,6 +133,31 @@ def aerial() -> Result:
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         over_s = best(lambda: see_through_air(table, AerialSettings(), camera, picture, depth, pool), 15)
     return {"aerial_solve_ms": 1e3 * solve_s, "aerial_ms": 1e3 * over_s}
+
+
+def shafts() -> Result:
+    """Dust in the loft: a saved picture with it over one without, both of SHAFT_SAMPLES samples; milliseconds of the
+    first picture of a hand that rests, 960 x 540."""
+    document = demo_document("interior").change("shafts", on=True, where="view")
+    scene = place_in_world(read_file(str(document.stage.model)), document.stage)
+    compiled, camera, tracer = build_stage(document, scene), camera_from_view(document.stage.view), Renderer()
+    lights = environment_from_document(document, dome_from_document(document), None)
+    dust = dust_of(document.shafts, compiled, camera, tracer)
+    assert dust is not None
+
+    def without() -> None:
+        tracer.accumulate(Film(*SHAFT_SIZE), compiled, lights, camera, SHAFT_SAMPLES)
+
+    def dusty() -> None:
+        film = ShaftFilm(*SHAFT_SIZE)
+        film.accumulate(tracer, compiled, lights, camera, dust, dust_samples(SHAFT_SAMPLES))
+
+    def resting() -> None:
+        film = ShaftFilm(WIDTH // RESTING_SHRINK, HEIGHT // RESTING_SHRINK)
+        film.accumulate(tracer, compiled, lights, camera, dust, RESTING_SAMPLES)
+
+    plain_s = best(without, 3)
+    return {"shafts_ratio": 1.0 + best(dusty, 3) / plain_s, "shafts_rest_ms": 1e3 * best(resting, 5)}
 
 
 def sun() -> Result:

@@ -36,6 +36,7 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
         (core.paths, ("samples_per_s", "samples_per_s_demo")),
         (core.sky, ("sky_aerosol_ms", "sky_sun_ms", "sky_twilight_ms", "sky_haze_height_ms")),
         (core.aerial, ("aerial_solve_ms", "aerial_ms")),
+        (core.shafts, ("shafts_ratio", "shafts_rest_ms")),
         (core.sun, ("sun_500k_s", "sun_one_ms")),
         (core.develop, ("develop_1280x800_ms",)),
         (desk.hand, ("first_change_ms", "first_change_median_ms", "gui_gap_ms", "scrub_fps")),

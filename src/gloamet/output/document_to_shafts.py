@@ -76,6 +76,15 @@ def dust_of(shafts: ShaftState, compiled: RenderScene, camera: Camera, renderer:
     return Dust(_triple(low), _triple(high), extinction, _triple(colour), np.float32(s.forward))
 
 
+def dust_samples(samples: float) -> int:
+    """Samples a pixel of the dust before a saved picture of so many.
+
+    >>> dust_samples(256), dust_samples(2)
+    (64, 16)
+    """
+    return int(min(MOST, max(FEWEST, samples / OF_FILM)))
+
+
 def clean_shafts(light: Floats, cancelled: Callable[[], bool] = lambda: False) -> Floats | None:
     """The light of dust (H, W, 3) without noise; None when it was cancelled."""
     return shared_denoiser().run({"color": np.ascontiguousarray(light)}, cancelled)
@@ -97,7 +106,7 @@ def light_through_dust(
         return light
     height, width = light.whole.shape[:2]
     film = ShaftFilm(width, height)
-    film.accumulate(renderer, compiled, lights, camera, dust, int(min(MOST, max(FEWEST, samples / OF_FILM))))
+    film.accumulate(renderer, compiled, lights, camera, dust, dust_samples(samples))
     gains = gains_from_document(document)
     added, through = film.light(gains.sun, gains.sky), film.through()[..., None]
     if clean:
