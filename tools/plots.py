@@ -95,10 +95,9 @@ class Plot:
         )
         for k, (words, hue, dot) in enumerate(self._legend):
             y = TOP + 16 + 16 * k
-            mark = (
-                f'<circle cx="{self.legend_px + 10}" cy="{y - 4}" r="3.6" fill="white" stroke="{hue}"
-                stroke-width="1.6"/>' if dot else f'<path d="M{self.legend_px} {y - 4}h20" stroke="{hue}"
-                stroke-width="2"/>'
-            )
+            at, ink = self.legend_px, f'stroke="{hue}"'
+            mark = f'<path d="M{at} {y - 4}h20" {ink} stroke-width="2"/>'
+            if dot:
+                mark = f'<circle cx="{at + 10}" cy="{y - 4}" r="3.6" fill="white" {ink} stroke-width="1.6"/>'
             out.append(f'{mark}<text x="{self.legend_px + 28}" y="{y}">{words}</text>')
         return "\n".join([*out, "</svg>", ""])

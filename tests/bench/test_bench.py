@@ -46,6 +46,8 @@ def small(monkeypatch: pytest.MonkeyPatch) -> None:
     for module in (core, relight):
         monkeypatch.setattr(module, "WIDTH", 64)
         monkeypatch.setattr(module, "HEIGHT", 36)
+    monkeypatch.setattr(core, "SHAFT_SIZE", (24, 16))
+    monkeypatch.setattr(core, "SHAFT_SAMPLES", 1)
     for name, value in (("SQUARES", 20), ("SAMPLES", 8), ("AT_ONCE", 8), ("DRAG", 1), ("MOST_SECONDS", 0.1)):
         monkeypatch.setattr(relight, name, value)
     monkeypatch.setattr(relight, "SUNS", relight.SUNS[:2])
