@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import datetime
 
 import numpy as np
 import pytest
 
+from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
 from gloamet.output.document_to_air import AERIAL, AerialInputs, aerial_settings, light_through_air
 from gloamet.output.document_to_light import FinishedLight, SkyInputs, dome_from_document
+from gloamet.sky.dome import dome_radiance
+from gloamet.sky.moonlight import moon_share
 from gloamet.stage.camera import Camera
 from gloamet.trace.film import Film
 
@@ -92,10 +96,80 @@ def test_a_hand_that_turns_or_hardly_lifts_the_sun_solves_nothing_anew() -> None
 
     assert of(10.0, 30.0, False) == of(200.0, 30.0, False) != of(10.0, 30.2, False)
     assert of(10.0, 30.0, True) == of(200.0, 30.4, True)
-    assert abs(of(10.0, 3.3, True).sun_elevation_deg - 3.3) <= 0.125
+    assert abs(of(10.0, 3.3, True).elevation_deg - 3.3) <= 0.125
 
 
 def test_far_things_are_brightest_below_the_sun_wherever_it_stands() -> None:
     hazy = HAZY.change("air", haze_km=8.0).change("sun", elevation_deg=8.0)
     ahead, behind = (light_at(4000.0, hazy.change("sun", azimuth_deg=a)).parts[AERIAL] for a in (0.0, 180.0))
     assert ahead[SHAPE[0] // 2, SHAPE[1] // 2, 1] > 2.0 * behind[SHAPE[0] // 2, SHAPE[1] // 2, 1]
+
+
+def towards(azimuth_deg: float) -> Camera:
+    a = np.radians(azimuth_deg)
+    return Camera((0.0, 0.0, 2.4), (100.0 * np.sin(a), 100.0 * np.cos(a), 2.4), 20.0)
+
+
+def far_luminance(document: Document, camera: Camera) -> float:
+    """Of a black hill at the end of sight, in the middle of the picture."""
+    film = Film(SHAPE[1], SHAPE[0])
+    film.layers["depth"][:], film.layers["counts"][:] = 150_000.0, 1.0
+    black = np.zeros((*SHAPE, 3), np.float32)
+    light = light_through_air(
+        document, dome_from_document(document), camera, FinishedLight(black, {"sun": black}), film
+    )
+    return float(luminance(light.whole[SHAPE[0] // 2, SHAPE[1] // 2]))
+
+
+def test_under_a_full_moon_the_distance_is_brightest_below_it() -> None:
+    # 25 November 2026, an hour past midnight: a full moon stands high, the sun far below
+    night = Document().change("air", haze_on=True, haze_km=2.0).change("stage.ground", kind="none")
+    night = night.change("sun", wall_time=datetime(2026, 11, 25, 4), moon=True)
+    sky = SkyInputs.of(night)
+    assert sky.moon is not None and sky.moon.elevation_deg > 20.0 and sky.elevation_deg < -20.0
+    below, away = (far_luminance(night, towards(sky.moon_azimuth_deg + turn)) for turn in (0.0, 180.0))
+    assert below > 1.2 * away
+    # far away air and sky are the same light
+    dome, a = dome_from_document(night), np.radians(sky.moon_azimuth_deg)
+    horizon = dome_radiance(dome, np.array([[np.sin(a), np.cos(a), 0.01]]) / np.hypot(1.0, 0.01))
+    assert below == pytest.approx(float(luminance(horizon[0])), rel=0.1)  # which lies half a degree higher
+    # in twilight both light it, and the horizon stands for both
+    dusk = night.change("sun", wall_time=datetime(2026, 11, 25, 16, 20))
+    assert AerialInputs.of(SkyInputs.of(dusk), CAMERA, 1.5).by_horizon == (
+        moon_share(SkyInputs.of(dusk).moon, SkyInputs.of(dusk).elevation_deg) > 0.0  # type: ignore[arg-type]
+    )
+
+
+def test_a_tint_of_the_distance_colours_the_airs_light_and_keeps_its_luminance() -> None:
+    tinted = HAZY.change("air", aerial_tint=(1.0, 0.4, 0.2), aerial_tint_strength=0.6)
+    plain, warm = (light_at(1500.0, document).parts[AERIAL][6, 9] for document in (HAZY, tinted))
+    assert warm[0] / warm[2] > 1.5 * plain[0] / plain[2]
+    assert np.allclose(light_at(1500.0, tinted).parts["sun"], light_at(1500.0, HAZY).parts["sun"])
+
+
+def test_the_hand_on_the_sky_reaches_the_distance_before_it() -> None:
+    brighter = HAZY.change("sky", luminance_curve=(1.0,) * 5)
+    plain, bright = (light_at(1500.0, document).parts[AERIAL] for document in (HAZY, brighter))
+    assert bright == pytest.approx(2.0 * plain, rel=1e-3)
+    alone = HAZY.change("sky", luminance_curve=(1.0,) * 5, acts_on="background")
+    assert light_at(1500.0, alone).parts[AERIAL] == pytest.approx(bright, rel=1e-3)
+
+
+def test_an_own_visibility_takes_the_sky_along_when_asked() -> None:
+    def of_sky(**values: object) -> np.ndarray:
+        return light_at(0.0, HAZY.change("air", aerial_km=0.5, **values)).parts["sun"][6, 9]
+
+    assert (of_sky() == 900.0).all()
+    veiled = of_sky(aerial_dims_sky=True)
+    assert (veiled < 1.0).all()  # four times as dense as nature's to the end of sight: all is air
+    backdrop = HAZY.change("air", aerial_km=0.5, aerial_dims_sky=True).change("sky", backdrop="none")
+    assert (light_at(0.0, backdrop).parts["sun"] == 900.0).all()
+
+
+def test_with_a_panorama_alone_the_distance_still_follows_the_sun() -> None:
+    # its gain is how the sun is put out: the air then keeps the sky's share, and where the sun stands stays known
+    out = HAZY.change("fill", sun_stops=-6.0)
+    settings = aerial_settings(out, CAMERA)
+    assert settings is not None and settings.sun_gain == pytest.approx(2.0**-6)
+    table_of = AerialInputs.of(SkyInputs.of(out), CAMERA, 1.5)
+    assert table_of == inputs_of(HAZY)

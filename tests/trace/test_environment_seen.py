@@ -108,3 +108,20 @@ def test_a_relit_picture_sees_past_things_as_the_exact_one_does(tracer: Renderer
     assert relit == pytest.approx(exact, rel=0.02)
     dark = cache.relit(before_backdrop(lights))
     assert luminance(dark)[:, 11:14].max() == 0.0
+
+
+def test_depth_goes_through_panes_and_on_by_mirrors(tracer: Renderer) -> None:
+    # a pane or a mirror 8 m off, before walls 300 m away in front and behind: what the air is looked through
+    far = quad((-500, 300, -50), (500, 300, -50), (500, 300, 500), (-500, 300, 500))
+    both = ((far, GREY), (far * [1.0, -1.0, 1.0], GREY))
+    lights = build_environment(other_sky(1.0))
+
+    def depth(*parts: tuple[np.ndarray, Material]) -> float:
+        film = expose(tracer, make_scene(*parts), lights, 256)
+        return float(film.mean("depth")[14:18, 14:18].mean())
+
+    slope = math.sqrt(1.0 + 0.3**2)  # the eye looks up by three in ten
+    assert depth((upright(-50.0, 50.0, 8.0), MIRROR), *both) == pytest.approx(316.0 * slope, rel=0.01)
+    pane = depth((upright(-50.0, 50.0, 8.0), GLASS), *both)
+    assert pane == pytest.approx((0.92 * 300.0 + 0.08 * 316.0) * slope, rel=0.01)
+    assert depth((upright(-50.0, 50.0, 8.0), MIRROR)) == 0.0  # the sky in a mirror is sky

@@ -1,7 +1,7 @@
 """The air in front of things, from a document: solved for its sun and eye, laid over finished light.
 
-A document, its dome and a solver enter; an `AirInFront` leaves. Under the moon, and under skies by other models, the
-air is lit as their horizon is.
+A document, its dome and a solver enter; an `AirInFront` leaves. Under skies by other models, and where sun and moon
+both light it, in twilight, the air is lit as the horizon is.
 """
 
 from __future__ import annotations
@@ -22,25 +22,39 @@ from gloamet.output.document_to_picture import gains_from_document
 from gloamet.sky.aerial import AerialTable, gained, lit_by_horizon, rows_between, solve_aerial, turned_to
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.moonlight import moon_share
 from gloamet.sky.sky_models import SkyModel
 from gloamet.stage.camera import Camera
+from gloamet.sun.moon import MOON_TINT
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
 from gloamet.trace.film import Film
 
 Floats = NDArray[np.float32]
 AERIAL = "aerial"  # the part of finished light that the air adds
 QUICK_STEP_DEG, LOW_QUICK_STEP_DEG, LOW_SUN_DEG = 1.0, 0.25, 8.0  # between heights of the sun under a hand
+BRIGHT_CD_M2 = 1e7  # beside which what the air adds is little: their difference keeps its figures
+DARK_DEG = -10.0  # height of the sun below which a moon lights the air alone
 EYE_STEP_M = 1.0  # of the eye's height, so that a walk on level ground solves nothing anew
 
 
+def lit_from(sky: SkyInputs) -> tuple[tuple[float, float], float]:
+    """Azimuth and elevation of what lights the air, degrees, and the moon's share of sunlight if it is that, else 0."""
+    share = 0.0 if sky.moon is None else moon_share(sky.moon, sky.elevation_deg)
+    if sky.moon is None or share == 0.0:
+        return (sky.azimuth_deg, sky.elevation_deg), 0.0
+    return (sky.moon_azimuth_deg, sky.moon.elevation_deg), share
+
+
 class AerialInputs(NamedTuple):
-    """What the air in front is solved from: the model of the sky, its air and the height of its sun, whether a moon
-    shines, the eye's height, the elevations in view (degrees). Where the sun stands round about is no matter of it."""
+    """What the air in front is solved from: the model of the sky, its air, the height of what lights it, sun or moon,
+    and the share of sunlight that this sends, whether both light it, the eye's height, the elevations in view
+    (degrees). Where they stand round about is no matter of it."""
 
     model: SkyModel
     air: Air
-    sun_elevation_deg: float
-    moonlit: bool
+    elevation_deg: float
+    share: float
+    by_both: bool
     eye_height_m: float
     lowest_deg: float
     highest_deg: float
@@ -48,7 +62,7 @@ class AerialInputs(NamedTuple):
     @property
     def by_horizon(self) -> bool:
         """Whether the air is lit as the horizon is."""
-        return self.model.name != "physical" or self.moonlit
+        return self.model.name != "physical" or self.by_both
 
     @classmethod
     def of(cls, sky: SkyInputs, camera: Camera, aspect: float, quick: bool = False) -> AerialInputs:
@@ -57,12 +71,13 @@ class AerialInputs(NamedTuple):
         corners = [camera.ray(x, y, aspect)[2] for x in (0.0, 0.5, 1.0) for y in (0.0, 0.5, 1.0)]
         low, high = (math.degrees(math.asin(min(1.0, max(-1.0, z)))) for z in (min(corners), max(corners)))
         eye = EYE_STEP_M * round(float(camera.eye[2]) / EYE_STEP_M)
-        sun = sky.elevation_deg
+        (_azimuth, elevation), by_moon = lit_from(sky)
         if quick:
-            step = QUICK_STEP_DEG if sun > LOW_SUN_DEG else LOW_QUICK_STEP_DEG
-            sun = step * round(sun / step)
+            step = QUICK_STEP_DEG if elevation > LOW_SUN_DEG else LOW_QUICK_STEP_DEG
+            elevation = step * round(elevation / step)
         rows = 5.0 * math.floor(low / 5.0), 5.0 * math.ceil(high / 5.0)
-        return cls(sky.model, sky.air, sun, sky.moon is not None, eye, *rows)
+        mixed = by_moon > 0.0 and sky.elevation_deg > DARK_DEG
+        return cls(sky.model, sky.air, elevation, by_moon or 1.0, mixed, eye, *rows)
 
 
 @dataclass(frozen=True, eq=False)
@@ -105,9 +120,12 @@ def _density(document: Document) -> float:
 
 
 def solve_air(inputs: AerialInputs, dome: SkyDome | None, solver: SkySolver) -> AerialTable:
-    """The air in front of things, under a sun in the north; the dome is asked for where the horizon lights it."""
+    """The air in front of things, under a sun or moon in the north; the dome is asked for where the horizon lights
+    it."""
     rows = rows_between(inputs.lowest_deg, inputs.highest_deg)
-    table = solve_aerial(solver, inputs.air, (0.0, inputs.sun_elevation_deg), inputs.eye_height_m, rows)
+    table = solve_aerial(solver, inputs.air, (0.0, inputs.elevation_deg), inputs.eye_height_m, rows)
+    if inputs.share < 1.0:
+        table = gained(table, inputs.share * MOON_TINT)
     return table if dome is None or not inputs.by_horizon else lit_by_horizon(table, dome.natural_horizon)
 
 
@@ -121,10 +139,11 @@ def light_through_air(
     sky = SkyInputs.of(document)
     inputs = AerialInputs.of(sky, camera, width / height)
     table = gained(solve_air(inputs, dome, SkySolver()), aerial_gain(document, dome))
-    front = AirInFront(turned_to(table, sky.azimuth_deg, sky.elevation_deg), settings, camera)
+    front = AirInFront(turned_to(table, *lit_from(sky)[0]), settings, camera)
     depth = film.mean("depth")
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         added = front.over(np.zeros_like(light.whole), depth, pool)
-        passing = front.over(np.ones_like(light.whole), depth, pool) - added
+        bright = np.full_like(light.whole, BRIGHT_CD_M2)
+        passing = (front.over(bright, depth, pool) - added) / np.float32(BRIGHT_CD_M2)
     parts = {name: part * passing for name, part in light.parts.items()}
     return FinishedLight(light.whole * passing + added, {**parts, AERIAL: added})

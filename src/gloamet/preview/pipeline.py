@@ -25,6 +25,7 @@ from gloamet.output.document_to_air import (
     AirInFront,
     aerial_gain,
     aerial_settings,
+    lit_from,
     solve_air,
 )
 from gloamet.output.document_to_light import (
@@ -277,7 +278,7 @@ class RenderPipeline:
         inputs = AerialInputs.of(sky, view.camera, view.width / view.height, light.quick)
         table = self._aerial(inputs, light.nature if inputs.by_horizon else None)
         table = gained(table, aerial_gain(light.document, light.dome))
-        return AirInFront(turned_to(table, sky.azimuth_deg, sky.elevation_deg), settings, view.camera)
+        return AirInFront(turned_to(table, *lit_from(sky)[0]), settings, view.camera)
 
     def _light(self, document: Document, quick: bool = False) -> PreparedLight:
         """The lights of a document and the meter's reading; `quick` may take a sky between two solved ones."""

@@ -88,7 +88,8 @@ class Film:
         return np.reciprocal(np.maximum(self.layers["counts"], np.float32(1.0)))
 
     def mean(self, name: str) -> Floats:
-        """A layer per sample: cd/m2 for the lights, metres for depth (0 where only sky is seen)."""
+        """A layer per sample: cd/m2 for the lights; metres for depth, through panes and by mirrors, 0 where only sky is
+        seen."""
         layer, share = self.layers[name], self._share()
         return layer * (share[..., None] if layer.ndim == 3 else share)
 

@@ -154,7 +154,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
     (state, pixel, sample), (ray, throughput, pdf, bounces, guided) = sampler, start
     sun = sky = lamps = normal = BLACK
     albedo, depth, past, travelled, vertex = WHITE, F(0), F(0), F(0), ray.origin
-    specular, scattered, seen, begun, ahead = not guided, guided, guided, guided, not guided
+    specular, scattered, seen, ahead = not guided, guided, guided, not guided
     passes, rays, mask = 0, 0, _PATH if guided else _CAMERA
     # kept: share of the lamps' light met on the way that is not a guided path's
     materials, kept, began = scene.materials, F(1), largest(throughput)
@@ -168,7 +168,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
             state, fades, horizon = _fades_into_sky(scene, env, state, ray, ahead)
             sky = add_product(sky, throughput, horizon)
             if fades:
-                past = luminance(throughput) if ahead else F(0)
+                past, depth = luminance(throughput) if ahead else F(0), F(0)
                 break
         if ground <= F(0) and hit.primitive < 0:
             if not guided:
@@ -176,15 +176,16 @@ def trace_path(scene, env, sampler, start, max_bounces):
                 by_sun, by_sky = miss_radiance(env, scene, last, specular, scattered, pdf, ahead)
                 sun, sky = add_product(sun, throughput, by_sun), add_product(sky, throughput, by_sky)
                 past = luminance(throughput) if ahead else F(0)
+            depth = depth if seen else F(0)
             break
         met = resolve_hit(scene, ground, hit, ray)
         m, step = met.material, ray_epsilon(met.distance, met.position)
         travelled += met.distance
+        depth = depth if seen else depth + met.distance
         if is_hole(scene, met) and passes < MAX_PASSES:
             passes += 1
             ray = Ray(add_scaled(met.position, ray.direction, step), ray.direction)
             continue
-        begun, depth = True, depth if begun else travelled
         emitted = _emission(scene, met, ray, travelled, specular, scattered, pdf)
         lamps = add_scaled(lamps, mul(throughput, emitted), kept)
         state, u, v = next_pair(state)
