@@ -83,6 +83,13 @@ def _sequence(window: DeskWindow) -> None:
     )
 
 
+def _shafts(window: DeskWindow) -> None:
+    window.session.change("shafts", on=True, where="view", visibility_m=20.0)
+    window.session.change("sun", wall_time=datetime(2026, 5, 24, 20, 10))
+    window.choose_step(AIR)
+    window.stack.panel(AIR).show_page("Shafts")
+
+
 def _box(low: tuple[float, ...], high: tuple[float, ...], first: int) -> list[str]:
     """Lines of an OBJ for a box whose corners are numbered from `first`."""
     corners = [
@@ -128,6 +135,7 @@ VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "stage-plaster": ("house", _stage("Views", _plaster)),
     "stage-plan": ("house", _stage("Around", _plan)),
     "air": ("house", _step(AIR)),
+    "air-shafts": ("interior", _shafts),
     "fill": ("house", _step(FILL)),
     "expose": ("product", _step(EXPOSE)),
     "output": ("product", _step(OUTPUT)),

@@ -192,3 +192,14 @@ def test_the_inside_of_a_wall_is_not_lit_by_the_sun_on_its_outside() -> None:
     turned = build_render_scene(make_scene((quad((0, 0, 0), (0, 0, 2), (2, 0, 2), (2, 0, 0)), GREY)))
     sheet = target_from_part(turned, "part 0", np.array([0.0, -1.0, 0.0]))
     assert np.allclose(sheet.normals, [0.0, -1.0, 0.0], atol=1e-5)
+
+
+def test_a_targets_points_lie_on_it_and_fill_it_evenly() -> None:
+    corner = quad((1.0, 2.0, 0.5), (5.0, 2.0, 0.5), (5.0, 5.0, 1.5), (1.0, 5.0, 1.5))
+    stage = build_render_scene(make_scene((corner, GREY)))
+    points = target_from_part(stage, "part 0", None).points.astype(float)
+    assert len(points) == POINTS
+    assert points.min(0) == pytest.approx([1.0, 2.0, 0.5], abs=0.4)
+    assert points.max(0) == pytest.approx([5.0, 5.0, 1.5], abs=0.4)
+    assert points.mean(0) == pytest.approx([3.0, 3.5, 1.0], abs=0.1)
+    assert points[:, 2] == pytest.approx(0.5 + (points[:, 1] - 2.0) / 3.0, abs=1e-5)  # in its plane

@@ -124,3 +124,32 @@ def test_preethams_failures_are_said_where_they_occur() -> None:
     assert "low sun" in preetham_caveat(3.0, 5.0)
     assert "twilight" in preetham_caveat(3.0, -2.0)
     assert "horizon" in preetham_caveat(8.0, 40.0)
+
+
+@pytest.mark.parametrize(
+    ("numbers", "ratio"),
+    [
+        ((1, 2), 0.335),
+        ((3, 4), 0.669),
+        ((5, 6, 7, 8), 1.0),
+        ((9, 10, 11), 2.364),
+        ((12, 13), 3.652),
+        ((14, 15), 7.179),
+    ],
+)
+def test_the_six_gradations_from_zenith_to_horizon_are_those_of_the_standard(
+    numbers: tuple[int, ...], ratio: float
+) -> None:
+    # ISO 15469, gradation groups I to VI (from memory): phi(horizon) / phi(zenith) = 1 / (1 + a exp b); the sun's part
+    # is left out by asking at the same angle from it
+    for number in numbers:
+        heights = np.array([0.0, np.pi / 4.0])
+        cosine = np.full(2, 0.3)
+        low, middle = cie_relative_luminance(number, heights, cosine, np.radians(40.0))
+        a_exp_b = 1.0 / ratio - 1.0
+        # at 45 degrees exp(b / cos Z) is exp(b) to the power of the square root of two
+        pair = {0.335: (4.0, -0.7), 0.669: (1.1, -0.8), 1.0: (0.0, -1.0), 2.364: (-1.0, -0.55)}
+        pair |= {3.652: (-1.0, -0.32), 7.179: (-1.0, -0.15)}
+        a, b = pair[ratio]
+        assert a * np.exp(b) == pytest.approx(a_exp_b, abs=2e-3)
+        assert middle / low == pytest.approx(1.0 + a * np.exp(b * np.sqrt(2.0)), rel=1e-3)

@@ -11,7 +11,7 @@ from gloamet.colour.spaces import AP1_TO_XYZ, luminance
 from gloamet.colour.temperature import correlated_temperature
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_radiance
-from gloamet.sky.general_skies import cie_relative_luminance
+from gloamet.sky.general_skies import cie_relative_luminance, preetham_xyy
 from gloamet.sky.sky_models import SkyModel, caveat, model_dome
 
 AIR = Air(2.5)
@@ -114,3 +114,13 @@ def test_a_level_does_not_hold_preethams_sky(solver: SkySolver) -> None:
         for lx in (0.0, 9000.0)
     )
     assert levelled == pytest.approx(plain)
+
+
+def test_preethams_dome_has_the_colour_of_his_formula(solver: SkySolver) -> None:
+    dome = model_dome(SkyModel("preetham"), Air(3.0), 0.0, 40.0, 0.533, solver)
+    sun = np.radians(40.0)
+    zenith, turned = np.array([np.pi / 2.0]), np.array([np.sin(sun)])
+    light, x, y = preetham_xyy(3.0, zenith, turned, sun)
+    xyz = AP1_TO_XYZ @ dome.table[-1, 0].astype(float)
+    assert xyz[1] == pytest.approx(float(light[0]), rel=1e-4)
+    assert xyz[:2] / xyz.sum() == pytest.approx([float(x[0]), float(y[0])], rel=1e-4)

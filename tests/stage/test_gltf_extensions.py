@@ -168,7 +168,9 @@ def test_a_damaged_compressed_mesh_is_a_sentence(tmp_path: Path, build: Builder)
     [
         ({"offset": [0.25, 0.5]}, [1.25, 0.5]),
         ({"scale": [2.0, 3.0]}, [2.0, 0.0]),
+        ({"scale": [3.0]}, [3.0, 0.0]),
         ({"rotation": math.pi / 2}, [0.0, -1.0]),
+        ({"rotation": math.atan2(3.0, 4.0)}, [0.8, -0.6]),
         ({"rotation": math.pi / 2, "scale": [2.0, 1.0], "offset": [0.1, 0.2]}, [0.1, -1.8]),
     ],
 )
@@ -207,6 +209,24 @@ def test_material_extensions_become_glass_glow_and_coat(tmp_path: Path, build: B
     assert m.emission == (200.0, 100.0, 0.0)
     assert (m.cutout, m.normal_texture, m.normal_strength) == (0.3, 0, 0.7)
     assert (m.coat, m.coat_roughness) == (0.8, 0.2)
+
+
+def test_blending_becomes_thin_glass_by_what_it_lets_through(tmp_path: Path, build: Builder) -> None:
+    build.material["alphaMode"] = "BLEND"
+    build.material["pbrMetallicRoughness"]["baseColorFactor"] = [1.0, 0.0, 0.0, 0.4]
+    scene = build.read(tmp_path)
+    assert scene.materials[0].transmission == pytest.approx(0.6)
+    assert any("thin glass" in note for note in scene.notes)
+    build.material["pbrMetallicRoughness"]["baseColorFactor"] = [1.0, 0.0, 0.0, 0.97]
+    assert build.read(tmp_path).materials[0].transmission == 0.0
+
+
+def test_the_lowest_whole_number_of_a_share_is_minus_one(tmp_path: Path, build: Builder) -> None:
+    # glTF 2.0, 3.11: max(c / 127, -1)
+    build.tree["extensionsRequired"] = build.tree["extensionsUsed"] = ["KHR_mesh_quantization"]
+    corners = build.accessor([[-128, 0, 0], [127, 0, 0], [0, 127, 0]], 5120, "VEC3", "<i1", normalized=True)
+    build.primitive["attributes"]["POSITION"] = corners
+    assert build.read(tmp_path).parts[0].shape.positions[0].tolist() == [-1, 0, 0]
 
 
 def test_an_unlit_material_is_lit_and_noted(tmp_path: Path, build: Builder) -> None:
@@ -258,6 +278,28 @@ def test_moving_cameras_are_read_with_their_times(tmp_path: Path, build: Builder
     assert motion.times_s.tolist() == [0.0, 1.0, 2.0]
     assert motion.matrices[:, :3, 3] == pytest.approx(np.array([[0, -5, 1], [0, -7, 1], [4, -7, 1]]))
     assert motion.fov_deg == pytest.approx(28.6479, abs=1e-3)
+
+
+def test_nodes_with_keys_of_their_own_meet_between_them(tmp_path: Path, build: Builder) -> None:
+    # the places have keys at 1 and 4 s, the turns at 2 s too: there a quarter of the way is made
+    places = build.accessor([[0, 0, 0], [6, 0, 0]], 5126, "VEC3", "<f4")
+    turns = build.accessor([[0, 0, 0, 1], [0, 0, 0, 1], [0, 0, 0, 1]], 5126, "VEC4", "<f4")
+    inputs = [build.accessor(t, 5126, "SCALAR", "<f4") for t in ([1.0, 4.0], [1.0, 2.5, 4.0])]
+    build.tree["animations"] = [
+        {
+            "channels": [
+                {"sampler": 0, "target": {"node": 1, "path": "translation"}},
+                {"sampler": 1, "target": {"node": 1, "path": "rotation"}},
+            ],
+            "samplers": [
+                {"input": inputs[0], "output": places, "interpolation": "LINEAR"},
+                {"input": inputs[1], "output": turns, "interpolation": "LINEAR"},
+            ],
+        }
+    ]
+    motion = build.read(tmp_path).motions["front"]
+    assert motion.times_s.tolist() == [1.0, 2.5, 4.0]
+    assert motion.matrices[:, 0, 3] == pytest.approx([0.0, 3.0, 6.0])
 
 
 def test_data_uris_and_files_beside_it_are_read_alike(tmp_path: Path, build: Builder) -> None:

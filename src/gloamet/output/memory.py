@@ -18,7 +18,7 @@ from gloamet.trace.render_scene import RenderScene
 
 PROGRAM_BYTES = 230 * 2**20
 RAYS_BYTES_A_TRIANGLE = 130  # the acceleration structure
-FINISHING_BYTES_A_PIXEL = 144  # the layers under their gains, the developed picture
+FINISHING_BYTES_A_PIXEL = 240  # the layers under their gains and seen through the air, the developed picture
 CLEANING_BYTES, CLEANING_BYTES_A_PIXEL = 760 * 2**20, 290  # the cleaner works in tiles
 
 
