@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
-from gloamet.sky.air import Air, optical_depths
+from gloamet.sky.air import Air, ground_albedo, optical_depths
 from gloamet.sky.dome import BANDS_TO_AP1, SkySolver, dome_radiance, sun_transmittance
 from gloamet.sky.particles import HAZE, PARTICLES, KindName
 from gloamet.sky.spectrum import WAVELENGTH_NM
@@ -141,3 +141,28 @@ def test_light_round_the_sun_falls_as_the_droplets_of_the_haze_scatter(solver: S
     near, far = (lobes(float(c)) for c in np.cos(e) ** 2 * np.cos(turns) + np.sin(e) ** 2)
     # a little of the added light has been scattered twice, and is more even
     assert added[0] / added[1] == pytest.approx(near / far, rel=0.15)
+
+
+@pytest.mark.parametrize("tint", [(1.3, 0.9, 0.6), (0.6, 1.1, 0.9), (0.9, 1.0, 1.4)])
+def test_a_coloured_ground_has_its_colour_and_its_reflectance_under_sunlight(
+    tint: tuple[float, float, float],
+) -> None:
+    luminous = float(luminance(np.array(tint)))
+    unit = tuple(v / luminous for v in tint)
+    albedo = ground_albedo(Air(ground_reflectance=0.3, ground_tint=unit))  # type: ignore[arg-type]
+    sun = BANDS_TO_AP1.sum(0)
+    assert albedo @ BANDS_TO_AP1 / sun == pytest.approx(0.3 * np.array(unit), rel=1e-6)
+    assert albedo.min() >= 0.0 and albedo.max() <= 1.0
+    assert ground_albedo(Air(ground_reflectance=0.3)) == pytest.approx(np.full(16, 0.3))
+
+
+def test_a_red_ground_reddens_the_sky_above_it_and_a_dark_one_has_no_colour(solver: SkySolver) -> None:
+    red = (1.9, 0.7, 0.4)
+    unit = tuple(v / float(luminance(np.array(red))) for v in red)
+
+    def redness(reflectance: float, tint: tuple[float, ...]) -> float:
+        dome = solver.dome(Air(ground_reflectance=reflectance, ground_tint=tint), 180.0, 40.0)  # type: ignore[arg-type]
+        return float(dome.sky_horizontal[0] / dome.sky_horizontal[2])
+
+    assert redness(0.6, unit) > 1.03 * redness(0.6, (1.0, 1.0, 1.0))
+    assert redness(0.0, unit) == pytest.approx(redness(0.0, (1.0, 1.0, 1.0)), rel=1e-9)

@@ -31,7 +31,7 @@ from gloamet.trace.shafts import Dust, ShaftFilm
 SHAFTS = "shafts"  # the part of finished light that dust adds
 VIEW_COLUMNS, VIEW_ROWS, FARTHEST_SEEN_M = 48, 27, 60.0  # rays that find what the camera sees of the model
 MARGIN_M = 0.05
-FEWEST, MOST, OF_FILM = 16, 96, 4  # samples of a saved picture's dust: one for so many of the film's
+FEWEST, MOST, OF_FILM = 16, 128, 2  # samples of a saved picture's dust: one for so many of the film's
 Floats = NDArray[np.float32]
 
 
@@ -80,7 +80,7 @@ def dust_samples(samples: float) -> int:
     """Samples a pixel of the dust before a saved picture of so many.
 
     >>> dust_samples(256), dust_samples(2)
-    (64, 16)
+    (128, 16)
     """
     return int(min(MOST, max(FEWEST, samples / OF_FILM)))
 

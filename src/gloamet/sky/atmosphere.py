@@ -37,6 +37,7 @@ DELTA_FORWARD = 0.4  # share of aerosol scattering counted as unscattered in hig
 _GAMMA = 0.0279 / (2.0 - 0.0279)
 RAYLEIGH_SCALE = 3.0 / (16.0 * math.pi * (1.0 + 2.0 * _GAMMA))
 RAYLEIGH_FLAT, RAYLEIGH_SQUARE = 1.0 + 3.0 * _GAMMA, 1.0 - _GAMMA
+THICKNESS_IN_HEIGHTS = 16.0  # scale heights above which a ten-millionth of the haze is left
 KEPT_HEIGHTS = 4  # of the haze layer, whose tables are kept
 
 
@@ -86,8 +87,9 @@ def profile_index(height_km):
 
 
 @njit(**KERNEL_OPTIONS)
-def _column_rows(profile, species, steps, first, last, table):
-    """Rows first..last of a table (COLUMN_ROWS, COLUMN_COLUMNS, 4), for a range of its species."""
+def _column_rows(profile, species, highest_km, steps, first, last, table):
+    """Rows first..last of a table (COLUMN_ROWS, COLUMN_COLUMNS, 4), for a range of its species, of which nothing is
+    above highest_km."""
     begin, end = species
     for i in range(first, last):
         rho = HORIZON_KM * i / (COLUMN_ROWS - 1)
@@ -99,6 +101,9 @@ def _column_rows(profile, species, steps, first, last, table):
             tangent = -r * mu
             for c in range(begin, end):
                 table[i, j, c] = 0.0
+            lowest = r if mu >= 0.0 else r * math.sqrt(1.0 - mu * mu)
+            if lowest - GROUND_KM > highest_km:
+                continue
             for s in range(steps):
                 u0, u1 = s / steps, (s + 1) / steps
                 if mu < 0.0:  # steps shrink towards the lowest point of the ray
@@ -113,13 +118,13 @@ def _column_rows(profile, species, steps, first, last, table):
                     table[i, j, c] += (profile[k, c] * (1 - f) + profile[k + 1, c] * f) * (t1 - t0)
 
 
-def _filled(table: Array, profile: Array, species: tuple[int, int]) -> Array:
-    """A table of columns with some of its species integrated, all cores at once."""
+def _filled(table: Array, profile: Array, species: tuple[int, int], highest_km: float) -> Array:
+    """A table of columns with some of its species integrated up to a height, all cores at once."""
     threads = os.cpu_count() or 1
-    cuts = np.linspace(0, COLUMN_ROWS, threads + 1).astype(int)
+    cuts = np.linspace(0, COLUMN_ROWS, 8 * threads + 1).astype(int)  # low rows cost more
     with ThreadPoolExecutor(threads) as pool:
         jobs = [
-            pool.submit(_column_rows, profile, species, COLUMN_STEPS, a, b, table)
+            pool.submit(_column_rows, profile, species, highest_km, COLUMN_STEPS, a, b, table)
             for a, b in zip(cuts[:-1], cuts[1:], strict=True)
         ]
         for job in jobs:
@@ -130,13 +135,14 @@ def _filled(table: Array, profile: Array, species: tuple[int, int]) -> Array:
 @lru_cache(maxsize=1)
 def clear_columns() -> Array:
     """The columns that no haze changes; those of the haze are empty."""
-    return _filled(np.zeros((COLUMN_ROWS, COLUMN_COLUMNS, NSPECIES)), profiles(1.0), (0, HAZE_SPECIES))
+    return _filled(np.zeros((COLUMN_ROWS, COLUMN_COLUMNS, NSPECIES)), profiles(1.0), (0, HAZE_SPECIES), 100.0)
 
 
 @lru_cache(maxsize=KEPT_HEIGHTS)
 def columns(haze_height_km: float) -> Array:
     """Columns to space for every altitude and ray that misses the ground, shape (64, 128, 4)."""
-    return _filled(clear_columns().copy(), profiles(haze_height_km), (HAZE_SPECIES, NSPECIES))
+    species, highest_km = (HAZE_SPECIES, NSPECIES), THICKNESS_IN_HEIGHTS * haze_height_km
+    return _filled(clear_columns().copy(), profiles(haze_height_km), species, highest_km)
 
 
 @njit(**KERNEL_OPTIONS)
