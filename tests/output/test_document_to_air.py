@@ -96,7 +96,7 @@ def test_a_hand_that_turns_or_hardly_lifts_the_sun_solves_nothing_anew() -> None
 
     assert of(10.0, 30.0, False) == of(200.0, 30.0, False) != of(10.0, 30.2, False)
     assert of(10.0, 30.0, True) == of(200.0, 30.4, True)
-    assert abs(of(10.0, 3.3, True).elevation_deg - 3.3) <= 0.125
+    assert abs(of(10.0, 3.3, True).elevation_deg - 3.3) <= 0.25
 
 
 def test_far_things_are_brightest_below_the_sun_wherever_it_stands() -> None:

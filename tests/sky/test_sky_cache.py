@@ -77,3 +77,14 @@ def test_filling_stops_when_told_and_begins_near_the_sun() -> None:
     assert ladder.covers(CLEAR, 41.0) and not ladder.covers(CLEAR, 75.0)
     assert ladder.precompute(CLEAR, 41.0, lambda: False, 300.0)
     assert ladder.covers(CLEAR, 75.0)
+
+
+def test_the_light_on_level_ground_lies_between_its_rungs(solver: SkySolver) -> None:
+    between, air = SkyInterpolator(solver), Air(3.0)
+    assert between.level(air, 20.3) is None
+    assert between.precompute(air, 20.0, lambda: False, 60.0)
+    for elevation in (1.7, 8.0, 20.3, 61.0):
+        level = between.level(air, elevation)
+        assert level is not None
+        exact = solver.spectral(air, elevation)[2]
+        assert np.abs(level / exact - 1.0).max() < 0.02

@@ -23,6 +23,7 @@ from gloamet.sky.aerial import AerialTable, gained, lit_by_horizon, rows_between
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.moonlight import moon_share
+from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_models import SkyModel
 from gloamet.stage.camera import Camera
 from gloamet.sun.moon import MOON_TINT
@@ -31,7 +32,7 @@ from gloamet.trace.film import Film
 
 Floats = NDArray[np.float32]
 AERIAL = "aerial"  # the part of finished light that the air adds
-QUICK_STEP_DEG, LOW_QUICK_STEP_DEG, LOW_SUN_DEG = 1.0, 0.25, 8.0  # between heights of the sun under a hand
+QUICK_STEP_DEG, LOW_QUICK_STEP_DEG, LOW_SUN_DEG = 2.0, 0.5, 8.0  # between heights of the sun under a hand
 BRIGHT_CD_M2 = 1e7  # beside which what the air adds is little: their difference keeps its figures
 DARK_DEG = -10.0  # height of the sun below which a moon lights the air alone
 EYE_STEP_M = 1.0  # of the eye's height, so that a walk on level ground solves nothing anew
@@ -87,10 +88,11 @@ class AirInFront:
     table: AerialTable
     settings: AerialSettings
     camera: Camera
+    least_lost: float = 0.0  # share of light that it must take to be shown
 
     def over(self, picture: Floats, depth: Floats, pool: Executor) -> Floats:
         """A picture (H, W, 3) through it; depth (H, W) in metres, 0 where nothing is met."""
-        return see_through_air(self.table, self.settings, self.camera, picture, depth, pool)
+        return see_through_air(self.table, self.settings, self.camera, picture, depth, pool, self.least_lost)
 
 
 def aerial_settings(document: Document, camera: Camera) -> AerialSettings | None:
@@ -119,11 +121,15 @@ def _density(document: Document) -> float:
     return air_from_document(document).visibility_km / wanted if wanted > 0.0 else 1.0
 
 
-def solve_air(inputs: AerialInputs, dome: SkyDome | None, solver: SkySolver) -> AerialTable:
+def solve_air(
+    inputs: AerialInputs, dome: SkyDome | None, solver: SkySolver, ahead: SkyInterpolator | None = None
+) -> AerialTable:
     """The air in front of things, under a sun or moon in the north; the dome is asked for where the horizon lights
-    it."""
+    it, `ahead` for the light on level ground."""
     rows = rows_between(inputs.lowest_deg, inputs.highest_deg)
-    table = solve_aerial(solver, inputs.air, (0.0, inputs.elevation_deg), inputs.eye_height_m, rows)
+    level = None if ahead is None else ahead.level(inputs.air, inputs.elevation_deg)
+    sun = 0.0, inputs.elevation_deg
+    table = solve_aerial(solver, inputs.air, sun, inputs.eye_height_m, rows, level)
     if inputs.share < 1.0:
         table = gained(table, inputs.share * MOON_TINT)
     return table if dome is None or not inputs.by_horizon else lit_by_horizon(table, dome.natural_horizon)

@@ -74,6 +74,7 @@ from gloamet.trace.render_scene import RenderScene, build_render_scene
 
 SKY_CACHE_SECONDS = 0.25  # for skies beforehand, between two steps of a relight cache and when a hand rests
 DISC_SECONDS = 0.25  # between two pictures of the sky while the hand moves
+MOVING_LEAST_LOST = 0.003  # share of light that the air must take to be seen under a moving hand
 KEPT_SCENES, KEPT_SKIES = 2, 4  # results that a node remembers
 
 
@@ -137,7 +138,7 @@ class RenderPipeline:
         self._dome = Memo(lambda inputs: solve_sky(inputs, self._solver), KEPT_SKIES)
         self._graded = Memo(graded_dome, KEPT_SKIES)
         self._quick_dome = Memo(lambda inputs: solve_sky(inputs, self._interpolator))
-        self._aerial = Memo(lambda inputs, dome: solve_air(inputs, dome, self._solver))
+        self._aerial = Memo(lambda inputs, dome: solve_air(inputs, dome, self._solver, self._interpolator))
         self._panorama_dome = Memo(self._read_panorama, KEPT_SKIES)
         self._environment = Memo(join_lights, KEPT_SKIES)
         self._disc = Memo(lambda dome, north_deg: paint_disc(dome, north_deg))
@@ -278,7 +279,8 @@ class RenderPipeline:
         inputs = AerialInputs.of(sky, view.camera, view.width / view.height, light.quick)
         table = self._aerial(inputs, light.nature if inputs.by_horizon else None)
         table = gained(table, aerial_gain(light.document, light.dome))
-        return AirInFront(turned_to(table, *lit_from(sky)[0]), settings, view.camera)
+        least = MOVING_LEAST_LOST if light.quick else 0.0
+        return AirInFront(turned_to(table, *lit_from(sky)[0]), settings, view.camera, least)
 
     def _light(self, document: Document, quick: bool = False) -> PreparedLight:
         """The lights of a document and the meter's reading; `quick` may take a sky between two solved ones."""

@@ -190,11 +190,14 @@ def solve_aerial(
     sun_deg: tuple[float, float],
     eye_height_m: float,
     rows: tuple[int, int] = (0, ELEVATIONS),
+    level: Array | None = None,
 ) -> AerialTable:
     """The air in front of things under a sun at an azimuth clockwise from north and an apparent elevation; only the
-    rows asked for are filled."""
+    rows asked for are filled. level (bands) is the irradiance of level ground as `SkySolver.spectral` has it, where it
+    is known."""
     azimuth_deg, elevation_deg = sun_deg
-    _tables, _through, level = solver.spectral(air, elevation_deg)
+    if level is None:
+        _tables, _through, level = solver.spectral(air, elevation_deg)
     ground = ground_albedo(air) * level / math.pi
     elevations, sine = elevation_nodes(), math.sin(math.radians(elevation_deg))
     bands = len(ground)

@@ -36,19 +36,20 @@ class SkyInterpolator:
         self._solver = solver
         self._air: Air | None = None
         self._rungs: dict[int, NDArray[np.float64]] = {}
+        self._levels: dict[int, NDArray[np.float64]] = {}
 
     def precompute(self, air: Air, elevation_deg: float, stop: Callable[[], bool], seconds: float) -> bool:
         """Solve missing rungs, those near a height of the sun first, for so long or until told to stop; whether all
         are there."""
         if air != self._air:
-            self._air, self._rungs = air, {}
+            self._air, self._rungs, self._levels = air, {}, {}
         begin = time.monotonic()
         for k in np.argsort(np.abs(NODES_DEG - elevation_deg)).tolist():
             if k in self._rungs:
                 continue
             if stop() or time.monotonic() - begin > seconds:
                 return False
-            tables, _through, _level = self._solver.spectral(air, float(NODES_DEG[k]))
+            tables, _through, self._levels[k] = self._solver.spectral(air, float(NODES_DEG[k]))
             self._rungs[k] = np.log(np.maximum(tables @ BANDS_TO_AP1, _DARKEST))
         return True
 
@@ -59,6 +60,16 @@ class SkyInterpolator:
             and air == self._air
             and all(k in self._rungs for k in _stencil(elevation_deg))
         )
+
+    def level(self, air: Air, elevation_deg: float) -> NDArray[np.float64] | None:
+        """Irradiance of level ground per band, as `SkySolver.spectral` has it, on a line between two rungs; None where
+        there are none."""
+        if not self.covers(air, elevation_deg):
+            return None
+        k = _stencil(elevation_deg)[1]
+        k += int(elevation_deg > NODES_DEG[k + 1])
+        share = (elevation_deg - NODES_DEG[k]) / (NODES_DEG[k + 1] - NODES_DEG[k])
+        return np.asarray(self._levels[k] * (1.0 - share) + self._levels[k + 1] * share)
 
     def dome(
         self, air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg: float = SUN_DIAMETER_DEG

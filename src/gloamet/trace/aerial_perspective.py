@@ -88,9 +88,9 @@ def _fill_grid(table, settings, camera, grid):
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def _see_rows(grid, settings, picture, depth, y0, y1, out):
+def _see_rows(grid, settings, skipped, picture, depth, y0, y1, out):
     """Rows y0..y1 of the picture through the air. Denser air takes by the power of what nature's takes, and
-    adds in proportion to what is lost."""
+    adds in proportion to what is lost. What is nearer than `skipped` metres is left as it is."""
     height, width = depth.shape
     density, strength, begin = F(settings.density), F(settings.strength), F(settings.begin_m)
     share, dims_sky = F(1.0 / (1000.0 * FARTHEST_KM)), settings.dims_sky > 0.0
@@ -111,7 +111,7 @@ def _see_rows(grid, settings, picture, depth, y0, y1, out):
             before_sky = depth[y, x] <= F(0) and dims_sky and density > F(1)
             if before_sky:  # which has nature's air in it already
                 far = F(1)
-            elif depth[y, x] <= F(0) or far <= F(0):
+            elif depth[y, x] <= skipped or far <= F(0):
                 for c in range(3):
                     out[y, x, c] = picture[y, x, c]
                 continue
@@ -139,6 +139,13 @@ def _see_rows(grid, settings, picture, depth, y0, y1, out):
                 out[y, x, n] = picture[y, x, n] * (F(1) - strength * (F(1) - passing)) + strength * added
 
 
+def _skipped_m(table: AerialTable, density: float, least_lost: float) -> float:
+    """Distance up to which air of a density takes less than a share of light, in every direction of a table."""
+    lost = 1.0 - table.through.min((0, 2)).astype(float) ** density
+    last = int(np.searchsorted(lost, least_lost, "right")) - 1
+    return float(1000.0 * FARTHEST_KM * (max(0, last) / (DISTANCES - 1)) ** 4)
+
+
 def see_through_air(
     table: AerialTable,
     settings: AerialSettings,
@@ -146,15 +153,18 @@ def see_through_air(
     picture: Floats,
     depth: Floats,
     pool: Executor,
+    least_lost: float = 0.0,
 ) -> Floats:
-    """The picture (H, W, 3) through the air before it; depth (H, W) in metres, 0 where nothing is met."""
+    """The picture (H, W, 3) through the air before it; depth (H, W) in metres, 0 where nothing is met. Where less than
+    a share of light is lost, the picture is left as it is."""
     height, width = depth.shape
     out, grid = np.empty_like(picture), np.empty((GRID_ROWS, GRID_COLUMNS, DISTANCES, 6), np.float32)
+    skipped = F(_skipped_m(table, settings.density, least_lost)) if least_lost > 0.0 else F(0)
     settings = AerialSettings(*(float(v) for v in settings))  # one type for the kernels
     _fill_grid(table, settings, camera.packed(width, height), grid)
 
     def rows(y: int) -> None:
-        _see_rows(grid, settings, picture, depth, y, min(height, y + ROWS_A_JOB), out)
+        _see_rows(grid, settings, skipped, picture, depth, y, min(height, y + ROWS_A_JOB), out)
 
     list(pool.map(rows, range(0, height, ROWS_A_JOB)))
     return out
