@@ -15,6 +15,7 @@ from gloamet.output.document_to_light import FinishedLight, SkyInputs, dome_from
 from gloamet.sky.dome import dome_radiance
 from gloamet.sky.moonlight import moon_share
 from gloamet.stage.camera import Camera
+from gloamet.trace.distance import NEAR_M
 from gloamet.trace.film import Film
 
 CAMERA = Camera((0.0, 0.0, 2.4), (0.0, 100.0, 2.4), 40.0)
@@ -30,6 +31,7 @@ def light_at(metres: float, document: Document) -> FinishedLight:
     """An even picture of two parts at one distance, through the document's air."""
     film = Film(SHAPE[1], SHAPE[0])
     film.layers["depth"][:], film.layers["counts"][:] = 2.0 * metres, 2.0
+    film.layers["near"][:] = 2.0 * np.exp(-metres / NEAR_M)
     sun, sky = np.full((*SHAPE, 3), 900.0, np.float32), np.full((*SHAPE, 3), 100.0, np.float32)
     light = FinishedLight(sun + sky, {"sun": sun, "sky": sky})
     return light_through_air(document, dome_from_document(document), CAMERA, light, film)
@@ -113,7 +115,7 @@ def towards(azimuth_deg: float) -> Camera:
 def far_luminance(document: Document, camera: Camera) -> float:
     """Of a black hill at the end of sight, in the middle of the picture."""
     film = Film(SHAPE[1], SHAPE[0])
-    film.layers["depth"][:], film.layers["counts"][:] = 150_000.0, 1.0
+    film.layers["depth"][:], film.layers["counts"][:] = 150_000.0, 1.0  # and no nearness
     black = np.zeros((*SHAPE, 3), np.float32)
     light = light_through_air(
         document, dome_from_document(document), camera, FinishedLight(black, {"sun": black}), film

@@ -39,7 +39,12 @@ def _sky() -> None:
     air, far = solve_aerial(solver, Air(), (180.0, 30.0), 1.6), np.ones((8, 8), np.float32)
     with ThreadPoolExecutor(1) as pool:
         see_through_air(
-            air, AerialSettings(), Camera((0, 0, 1), (0, 1, 1)), np.ones((8, 8, 3), np.float32), far, pool
+            air,
+            AerialSettings(),
+            Camera((0, 0, 1), (0, 1, 1)),
+            np.ones((8, 8, 3), np.float32),
+            (far, far),
+            pool,
         )
 
 

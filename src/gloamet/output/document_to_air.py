@@ -90,9 +90,10 @@ class AirInFront:
     camera: Camera
     least_lost: float = 0.0  # share of light that it must take to be shown
 
-    def over(self, picture: Floats, depth: Floats, pool: Executor) -> Floats:
-        """A picture (H, W, 3) through it; depth (H, W) in metres, 0 where nothing is met."""
-        return see_through_air(self.table, self.settings, self.camera, picture, depth, pool, self.least_lost)
+    def over(self, picture: Floats, planes: tuple[Floats, Floats], pool: Executor) -> Floats:
+        """A picture (H, W, 3) through it; planes (H, W): means of distance and nearness, as `trace.distance` has
+        them."""
+        return see_through_air(self.table, self.settings, self.camera, picture, planes, pool, self.least_lost)
 
 
 def aerial_settings(document: Document, camera: Camera) -> AerialSettings | None:
@@ -146,10 +147,10 @@ def light_through_air(
     inputs = AerialInputs.of(sky, camera, width / height)
     table = gained(solve_air(inputs, dome, SkySolver()), aerial_gain(document, dome))
     front = AirInFront(turned_to(table, *lit_from(sky)[0]), settings, camera)
-    depth = film.mean("depth")
+    planes = film.mean("depth"), film.mean("near")
     with ThreadPoolExecutor(os.cpu_count()) as pool:
-        added = front.over(np.zeros_like(light.whole), depth, pool)
+        added = front.over(np.zeros_like(light.whole), planes, pool)
         bright = np.full_like(light.whole, BRIGHT_CD_M2)
-        passing = (front.over(bright, depth, pool) - added) / np.float32(BRIGHT_CD_M2)
+        passing = (front.over(bright, planes, pool) - added) / np.float32(BRIGHT_CD_M2)
     parts = {name: part * passing for name, part in light.parts.items()}
     return FinishedLight(light.whole * passing + added, {**parts, AERIAL: added})

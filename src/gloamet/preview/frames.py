@@ -113,7 +113,7 @@ class FrameMaker:
         """A relit picture under another document's light, at that document's own exposure: pixels, and its EV."""
         assert self.renderer is not None and self.view is not None
         if air is not None:
-            picture = air.over(picture, self._relighting.depth(), self.renderer.pool)
+            picture = air.over(picture, self._relighting.distances(), self.renderer.pool)
         ev = exposure_from_document(document, picture, self._relighting.seen()).ev
         picture = self._inked(document, picture, exact=True)
         return self._developed(document, picture, ev, None, (self.view.width, self.view.height)), ev
@@ -134,10 +134,10 @@ class FrameMaker:
         """A picture through the air in front of what it shows."""
         if self.air is None or self.renderer is None:
             return picture
-        depth = self._relighting.depth() if film is None else film.mean("depth")
-        if depth.shape != picture.shape[:2]:  # a preview that was made larger along edges
-            depth = _resized(depth, picture.shape[:2])
-        return self.air.over(picture, depth, self.renderer.pool)
+        planes = self._relighting.distances() if film is None else (film.mean("depth"), film.mean("near"))
+        if planes[0].shape != picture.shape[:2]:  # a preview that was made larger along edges
+            planes = _resized(planes[0], picture.shape[:2]), _resized(planes[1], picture.shape[:2])
+        return self.air.over(picture, planes, self.renderer.pool)
 
     def _past(self, shape: tuple[int, int], film: Film | None) -> Floats:
         """The share of each pixel of a picture that sees past all things."""

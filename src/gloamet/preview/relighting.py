@@ -19,6 +19,7 @@ from gloamet.document.lights import Gains
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.stage.camera import Camera
 from gloamet.trace.denoise import denoise, match_mean_luminance, split_highlights
+from gloamet.trace.distance import nearness
 from gloamet.trace.environment import Environment, combine_environments
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.relight.cache import RelightCache
@@ -72,13 +73,13 @@ class Relighting:
         self._rest: tuple[object, Floats] | None = None
         self._lamps: tuple[View, Floats, float] | None = None  # of what, their light, by how many paths
         self._seen: tuple[object, SeenSurfaces] | None = None
-        self._depth: tuple[object, Floats] | None = None
+        self._distances: tuple[object, tuple[Floats, Floats]] | None = None
         self._past: tuple[object, Floats] | None = None
         self._speed = INITIAL_SPEED
 
     def forget(self) -> None:
         """Let go of everything."""
-        self._view = self.cache = self._rest = self._lamps = self._seen = self._depth = self._past = None
+        self._view = self.cache = self._rest = self._lamps = self._seen = self._distances = self._past = None
 
     def ready(self, view: View) -> bool:
         """Whether pictures of this stage, camera and size can be relit."""
@@ -95,7 +96,7 @@ class Relighting:
             self.cache.recolour_ground(view.compiled)
             if self._lamps is not None and self._lamps[0] == self._view:
                 self._lamps = (view, self._lamps[1], 0.0)  # good enough until a film has its own
-            self._view, self._rest, self._seen, self._depth = view, None, None, None
+            self._view, self._rest, self._seen, self._distances = view, None, None, None
 
     def improve(
         self, view: View, lights: Environment, renderer: Renderer, cancelled: Callable[[], bool]
@@ -179,14 +180,17 @@ class Relighting:
             self._seen = (key, few)
         return self._seen[1]
 
-    def depth(self) -> Floats:
-        """Metres to what each pixel of a relit picture shows, 0 for sky; worked out once for each step of the cache."""
+    def distances(self) -> tuple[Floats, Floats]:
+        """Means of distance and nearness (`trace.distance`) of what each pixel of a relit picture shows; worked out
+        once for each step of the cache."""
         cache = self.cache
         assert cache is not None
         key = (cache, cache.samples)
-        if self._depth is None or self._depth[0] != key:
-            self._depth = (key, cache.guides().depth)
-        return self._depth[1]
+        if self._distances is None or self._distances[0] != key:
+            depth = cache.guides().depth
+            both = cache.with_outlines(np.stack([depth, nearness(depth), depth], 2))
+            self._distances = (key, (np.ascontiguousarray(both[..., 0]), np.ascontiguousarray(both[..., 1])))
+        return self._distances[1]
 
     def past(self) -> Floats:
         """The share of each pixel of a relit picture that sees past all things, as `depth`."""

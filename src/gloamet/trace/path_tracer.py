@@ -1,7 +1,7 @@
 """The integrator: path tracing with next-event estimation, MIS, lamp guiding and Russian roulette; a band of rows.
 
-Array layouts. camera as in `camera_rays`. A film's layers are `film.FilmArrays`, float32 sums over samples: sun,
-sky, lamps, albedo and normal (H, W, 3), depth and past (H, W), squares (H, W, 5) of the luminance of sun, sky, lamps
+Array layouts. camera as in `camera_rays`. A film's layers are `film.FilmArrays`, float32 sums over samples: sun, sky,
+lamps, albedo and normal (H, W, 3), depth, near and past (H, W), squares (H, W, 5) of the luminance of sun, sky, lamps
 and their sum, counts (H, W). wanted (H, W) uint16: samples of each pixel in this pass. scene is a
 `render_scene.SceneArrays`, env an `environment.EnvironmentArrays`. Light from the sun, the sky and lamps (all bounces)
 never mix, so that a gain is a weighted sum afterwards. Stated limits: the sun's disc mirrored onto a diffuse surface (a
@@ -27,6 +27,7 @@ from gloamet.trace.direct_lighting import (
     sample_area_light,
     sample_sky_light,
 )
+from gloamet.trace.distance import NEAR_M
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
 from gloamet.trace.ground_plane import ground_distance, horizon_fade
 from gloamet.trace.lamp_guiding import CONTINUE_PROBABILITY, NO_CONE, cone_pdf, sample_guided_direction
@@ -154,7 +155,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
     (state, pixel, sample), (ray, throughput, pdf, bounces, guided) = sampler, start
     sun = sky = lamps = normal = BLACK
     albedo, depth, past, travelled, vertex = WHITE, F(0), F(0), F(0), ray.origin
-    specular, scattered, seen, ahead = not guided, guided, guided, not guided
+    specular, scattered, seen, sighted, ahead = not guided, guided, guided, guided, not guided
     passes, rays, mask = 0, 0, _PATH if guided else _CAMERA
     # kept: share of the lamps' light met on the way that is not a guided path's
     materials, kept, began = scene.materials, F(1), largest(throughput)
@@ -176,12 +177,12 @@ def trace_path(scene, env, sampler, start, max_bounces):
                 by_sun, by_sky = miss_radiance(env, scene, last, specular, scattered, pdf, ahead)
                 sun, sky = add_product(sun, throughput, by_sun), add_product(sky, throughput, by_sky)
                 past = luminance(throughput) if ahead else F(0)
-            depth = depth if seen else F(0)
+            depth = depth if sighted else F(0)
             break
         met = resolve_hit(scene, ground, hit, ray)
         m, step = met.material, ray_epsilon(met.distance, met.position)
         travelled += met.distance
-        depth = depth if seen else depth + met.distance
+        depth = depth if sighted else depth + met.distance
         if is_hole(scene, met) and passes < MAX_PASSES:
             passes += 1
             ray = Ray(add_scaled(met.position, ray.direction, step), ray.direction)
@@ -195,13 +196,14 @@ def trace_path(scene, env, sampler, start, max_bounces):
             passes += 1
             direction, through, reflected = sample_thin_glass(materials, m, met.normal, ray.direction, v)
             throughput, specular = mul(throughput, through), specular or reflected
-            ahead = ahead and not reflected
+            ahead, sighted = ahead and not reflected, sighted or reflected
             ray = Ray(add_scaled(met.position, met.normal, step if reflected else -step), direction)
             continue
         surface = evaluate_material(scene, met, ray.direction, travelled)
         bsdf = make_bsdf(materials, m, surface, ray.direction)
         if not seen and not (surface.metalness > F(0.9) and bsdf.alpha < MIRROR_ALPHA):
-            seen, normal, albedo = True, surface.normal, at_most_one(mul(throughput, surface.albedo))
+            seen = sighted = True
+            normal, albedo = surface.normal, at_most_one(mul(throughput, surface.albedo))
         if bounces == max_bounces:
             break
         state, bsdf, face = select_layer(materials, m, state, bsdf, met.normal)
@@ -273,6 +275,7 @@ def _add_sample(film, y, x, result):
     accumulate(film.normal, y, x, result.normal)
     film.depth[y, x] += result.depth
     film.past[y, x] += result.past
+    film.near[y, x] += math.exp(-result.depth * F(1.0 / NEAR_M))
     by_sun, by_sky, by_lamps = luminance(result.sun), luminance(result.sky), luminance(result.lamps)
     together = by_sun + by_sky + by_lamps
     film.squares[y, x, SUN_MOMENT] += by_sun * by_sun
