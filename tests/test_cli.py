@@ -512,12 +512,13 @@ def test_dust_is_a_layer_of_the_picture(
     parts = [planes[f"{name}.G"] for name in ("sun", "sky", "aerial", "shafts")]
     assert planes["G"] == pytest.approx(sum(parts), rel=1e-4)
     assert planes["shafts.G"].max() > 0.0
-    ask(capsys, *words)
-    assert "shafts.G" not in read(out)
+    ask(capsys, *words, "--aerial", "off")
+    assert not {"shafts.G", "aerial.G"} & set(read(out))
     for wrong, said in (
         (["--dust-visibility", "20"], "give --shafts too"),
         (["--shafts", "box", "--dust-low", "9,9,9"], "has no room"),
         (["--aerial-dims-sky"], "give --aerial-km too"),
+        (["--aerial", "off", "--aerial-km", "2"], "leave --aerial off out"),
     ):
         assert main([*words, *wrong]) == 2
         assert said in capsys.readouterr().err

@@ -10,9 +10,15 @@ import pytest
 
 from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
-from gloamet.output.document_to_air import AERIAL, AerialInputs, aerial_settings, light_through_air
+from gloamet.output.document_to_air import (
+    AERIAL,
+    AerialInputs,
+    aerial_settings,
+    light_through_air,
+    panorama_share,
+)
 from gloamet.output.document_to_light import FinishedLight, SkyInputs, dome_from_document
-from gloamet.sky.dome import dome_radiance
+from gloamet.sky.dome import dome_radiance, uniform_dome
 from gloamet.sky.moonlight import moon_share
 from gloamet.stage.camera import Camera
 from gloamet.trace.distance import NEAR_M
@@ -168,10 +174,19 @@ def test_an_own_visibility_takes_the_sky_along_when_asked() -> None:
     assert (light_at(0.0, backdrop).parts["sun"] == 900.0).all()
 
 
-def test_with_a_panorama_alone_the_distance_still_follows_the_sun() -> None:
-    # its gain is how the sun is put out: the air then keeps the sky's share, and where the sun stands stays known
-    out = HAZY.change("fill", sun_stops=-6.0)
-    settings = aerial_settings(out, CAMERA)
-    assert settings is not None and settings.sun_gain == pytest.approx(2.0**-6)
-    table_of = AerialInputs.of(SkyInputs.of(out), CAMERA, 1.5)
-    assert table_of == inputs_of(HAZY)
+def test_with_a_panorama_alone_the_distance_is_lit_by_it_and_still_follows_the_sun() -> None:
+    # sun and sky are put out by their gains; a panorama gives the ground three times what they did
+    out = HAZY.change("fill", sun_stops=-6.0, sky_stops=-6.0)
+    settings = aerial_settings(out, CAMERA, 3.0)
+    assert settings is not None
+    assert settings.sun_gain == settings.sky_gain == pytest.approx(3.0 + 2.0**-6)
+    assert AerialInputs.of(SkyInputs.of(out), CAMERA, 1.5) == inputs_of(HAZY)  # the sun stands where it stood
+    brighter = aerial_settings(out.change("fill", panorama_stops=1.0), CAMERA, 3.0)
+    assert brighter is not None and brighter.sky_gain == pytest.approx(6.0 + 2.0**-6)
+
+
+def test_a_panorama_counts_by_what_it_gives_level_ground() -> None:
+    dome, panorama = dome_from_document(HAZY), uniform_dome(5000.0)
+    level = float(luminance(dome.sun_horizontal + dome.sky_horizontal))
+    assert panorama_share(dome, panorama) == pytest.approx(5000.0 * np.pi / level, rel=1e-4)
+    assert panorama_share(dome, None) == 0.0

@@ -124,6 +124,8 @@ def add_aerial(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--aerial-tint", type=colour, metavar="#RRGGBB", help="colour of the air before things"
     )
+    words = "whether far things fade into the air"
+    parser.add_argument("--aerial", choices=["on", "off"], help=words)
     words = description("air", "aerial_dims_sky")
     parser.add_argument("--aerial-dims-sky", action="store_true", help=f"{words[:1].lower()}{words[1:]}")
 
@@ -138,6 +140,10 @@ def with_aerial(document: Document, options: argparse.Namespace) -> Document:
         if not given.get("aerial_km", document.air.aerial_km):
             raise GloametError("Sky and sun fade with a visibility of your own: give --aerial-km too.")
         given["aerial_dims_sky"] = True
+    if options.aerial == "off" and given:
+        raise GloametError("There is no aerial perspective to shape: leave --aerial off out.")
+    if options.aerial is not None:
+        return document.change("air", aerial=options.aerial == "on", **given)
     return document.change("air", aerial=True, **given) if given else document
 
 

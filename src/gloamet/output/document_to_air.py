@@ -15,9 +15,14 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.spaces import AP1_LUMINANCE, REC709_TO_AP1
+from gloamet.colour.spaces import AP1_LUMINANCE, REC709_TO_AP1, luminance
 from gloamet.document.model import Document
-from gloamet.output.document_to_light import FinishedLight, SkyInputs, air_from_document
+from gloamet.output.document_to_light import (
+    FinishedLight,
+    SkyInputs,
+    air_from_document,
+    panorama_from_document,
+)
 from gloamet.output.document_to_picture import gains_from_document
 from gloamet.sky.aerial import AerialTable, gained, lit_by_horizon, rows_between, solve_aerial, turned_to
 from gloamet.sky.air import Air
@@ -96,16 +101,28 @@ class AirInFront:
         return see_through_air(self.table, self.settings, self.camera, picture, planes, pool, self.least_lost)
 
 
-def aerial_settings(document: Document, camera: Camera) -> AerialSettings | None:
-    """What the artist makes of the air in front; None when it is not shown, as in a parallel view."""
+def panorama_share(dome: SkyDome, panorama: SkyDome | None) -> float:
+    """What a panorama gives level ground over what sun and sky do, before all gains."""
+    if panorama is None:
+        return 0.0
+    nature = float(luminance(dome.sun_horizontal + dome.sky_horizontal))
+    return float(luminance(panorama.sky_horizontal)) / max(nature, 1e-12)
+
+
+def aerial_settings(document: Document, camera: Camera, panorama_share: float = 0.0) -> AerialSettings | None:
+    """What the artist makes of the air in front; None when it is not shown, as in a parallel view.
+
+    A panorama lights the air as much more as it lights the ground, in the shape of sun and sky: where the sun stands
+    the air is brightest, also where sun and sky are turned down.
+    """
     air = document.air
     if not air.aerial or air.aerial_strength == 0.0 or camera.parallel_m > 0.0:
         return None
     gains = gains_from_document(document)
     dims = float(air.aerial_dims_sky and document.sky.backdrop == "sky")
-    return AerialSettings(
-        _density(document), air.aerial_strength, air.aerial_begin_m, gains.sun, gains.sky, dims
-    )
+    more = gains.panorama * panorama_share
+    lit = gains.sun + more, gains.sky + more
+    return AerialSettings(_density(document), air.aerial_strength, air.aerial_begin_m, *lit, dims)
 
 
 def aerial_gain(document: Document, dome: SkyDome) -> NDArray[np.float64]:
@@ -140,7 +157,8 @@ def light_through_air(
     document: Document, dome: SkyDome, camera: Camera, light: FinishedLight, film: Film
 ) -> FinishedLight:
     """Finished light through the air in front of it, whose own light is one more part, `aerial`."""
-    settings, (height, width) = aerial_settings(document, camera), light.whole.shape[:2]
+    share = panorama_share(dome, panorama_from_document(document))
+    settings, (height, width) = aerial_settings(document, camera, share), light.whole.shape[:2]
     if settings is None:
         return light
     sky = SkyInputs.of(document)

@@ -26,6 +26,7 @@ from gloamet.output.document_to_air import (
     aerial_gain,
     aerial_settings,
     lit_from,
+    panorama_share,
     solve_air,
 )
 from gloamet.output.document_to_light import (
@@ -112,6 +113,7 @@ class PreparedLight(NamedTuple):
     nature: SkyDome
     dome: SkyDome
     lights: Environment
+    panorama_share: float
     solved: LightSolved
     quick: bool
 
@@ -272,7 +274,7 @@ class RenderPipeline:
 
     def _air_in_front(self, light: PreparedLight, view: View) -> AirInFront | None:
         """The air between a view and what it shows."""
-        settings = aerial_settings(light.document, view.camera)
+        settings = aerial_settings(light.document, view.camera, light.panorama_share)
         if settings is None:
             return None
         sky = light.inputs.sky
@@ -310,7 +312,8 @@ class RenderPipeline:
             moonlit,
         )
         lights = self._environment(dome, panorama, inputs.tint, inputs.backdrop)
-        return PreparedLight(document, inputs, nature, dome, lights, solved, quick)
+        share = panorama_share(nature, panorama)
+        return PreparedLight(document, inputs, nature, dome, lights, share, solved, quick)
 
     def _read_panorama(self, inputs: PanoramaInputs | None) -> SkyDome | None:
         """A panorama as a dome; one that cannot be read is told once, and the rest goes on without."""
