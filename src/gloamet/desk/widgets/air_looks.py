@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,9 @@ from gloamet.desk.session import Session
 from gloamet.document.model import Document
 from gloamet.preview.air_looks import HEIGHT, LOOKS, WIDTH, AirLook
 from gloamet.preview.latest import LatestWorker
+
+if TYPE_CHECKING:
+    from gloamet.sky.dome import SkySolver
 
 COLUMNS, GAP, CAPTION = 3, 8, 18
 
@@ -34,6 +37,8 @@ class _Asked(NamedTuple):
             d.site,
             air.ground_reflectance,
             air.ozone_du,
+            d.stage.ground.colour,
+            d.stage.ground.water,
             d.expose.view,
             d.expose.kelvin,
             d.expose.tint,
@@ -52,7 +57,7 @@ class AirLooks(QWidget):
         self._asked: _Asked | None = None
         self._hovered: int | None = None
         self._worker: LatestWorker[_Asked] = LatestWorker("air looks", self._paint_looks)
-        self._solver: object = None
+        self._solver: SkySolver | None = None
         self.setMouseTracking(True)
         self.setAccessibleName("Airs to take")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -110,8 +115,7 @@ class AirLooks(QWidget):
         from gloamet.preview.air_looks import look_picture
         from gloamet.sky.dome import SkySolver
 
-        solver = self._solver if isinstance(self._solver, SkySolver) else SkySolver()
-        self._solver = solver
+        solver = self._solver = self._solver or SkySolver()
         for index, look in enumerate(LOOKS):
             if self._worker.superseded():
                 return
