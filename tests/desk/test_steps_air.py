@@ -14,9 +14,11 @@ from gloamet.desk.steps.air.shafts import AMOUNTS
 from gloamet.desk.widgets.curve import CurveEditor
 from gloamet.desk.widgets.point import read_point
 from gloamet.desk.window import DeskWindow
+from gloamet.desk.wipe import natural
 from gloamet.document.air import SkyState
 from gloamet.errors import GloametError
 from gloamet.preview.events import LightSolved
+from gloamet.preview.shafts import MOST_A_PASS, MOST_SAMPLES
 
 
 @pytest.fixture
@@ -110,9 +112,9 @@ def test_a_plain_colour_stands_behind_the_scene_as_it_was_chosen(
     assert sky.colour.isVisibleTo(sky) and not sky.above.isVisibleTo(sky)
     frame = session.frame
     assert frame is not None
-    past = (frame.pixels[..., :3].astype(int) == [200, 40, 90]).all(-1)
-    assert past[0].all()  # the upper edge is sky
-    assert not past[-1].all()
+    transparency = (frame.pixels[..., :3].astype(int) == [200, 40, 90]).all(-1)
+    assert transparency[0].all()  # the upper edge is sky
+    assert not transparency[-1].all()
 
 
 def test_a_word_for_dust_switches_it_on_with_its_visibility(
@@ -212,7 +214,6 @@ def test_the_wipe_shows_natures_sky_left_of_a_line_to_drag(
 
 
 def test_what_nature_means_keeps_the_backdrop_and_the_air() -> None:
-    from gloamet.desk.wipe import natural
     from gloamet.document.model import Document
 
     document = Document().change("air", model="cie", turbidity=5.0)
@@ -220,3 +221,38 @@ def test_what_nature_means_keeps_the_backdrop_and_the_air() -> None:
     plain = natural(document)
     assert (plain.air.model, plain.air.turbidity) == ("physical", 5.0)
     assert plain.sky == SkyState(backdrop="colour")
+
+
+def test_dust_that_changes_before_a_finished_picture_is_refined_to_its_size(
+    air: AirStep, window: DeskWindow, qtbot: QtBot
+) -> None:
+    session = window.session
+    press(air.shafts, "thick")
+    qtbot.waitUntil(lambda: session.frame is not None and session.frame.done, timeout=60_000)
+    frames: list[float] = []
+    session.frame_ready.connect(lambda f: frames.append(float(f.pixels[..., :3].std())))
+    session.change("shafts", visibility_m=60.0)
+    # no path is traced anew, and yet there is picture after picture, until the dust has its samples
+    qtbot.waitUntil(lambda: len(frames) >= MOST_SAMPLES // MOST_A_PASS, timeout=60_000)
+    assert session.frame is not None and session.frame.done
+
+
+def test_the_wipe_shows_dust_on_both_sides(air: AirStep, window: DeskWindow, qtbot: QtBot) -> None:
+    session, view = window.session, window.picture
+    qtbot.waitUntil(lambda: session.relight_state[0], timeout=60_000)
+    session.change("sky", warmth_mired=40.0)
+
+    def other_side() -> np.ndarray:
+        with qtbot.waitSignal(session.beside_ready, timeout=60_000):
+            session.show_beside(natural)
+        assert view.wipe.shown is not None
+        return view.wipe.shown.pixels[..., :3].astype(int)
+
+    clear = other_side()
+    with qtbot.waitSignal(session.beside_ready, timeout=60_000):
+        session.change(
+            "shafts", on=True, where="box", low=(-20.0, -20.0, 0.0), high=(20.0, 20.0, 9.0), visibility_m=8.0
+        )
+    assert view.wipe.shown is not None
+    dusty = view.wipe.shown.pixels[..., :3].astype(int)
+    assert np.abs(dusty - clear).mean() > 8.0

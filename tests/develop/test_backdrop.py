@@ -8,7 +8,7 @@ import numpy as np
 import OpenImageIO as oiio
 import pytest
 
-from gloamet.develop.backdrop import NOTHING, Backdrop, over_backdrop, things_alone
+from gloamet.develop.backdrop import NOTHING, Backdrop, over_backdrop, unpremultiplied
 from gloamet.errors import GloametError
 from gloamet.output.images import check_ending, save_display, save_light
 
@@ -21,25 +21,27 @@ def srgb(linear: float) -> float:
 
 
 def test_where_nothing_covers_it_the_backdrop_is_the_colour_itself() -> None:
-    codes, past = np.full((4, 6, 3), 0.7, np.float32), np.ones((4, 6), np.float32)
-    out = over_backdrop(codes, past, Backdrop(MIDDLE, MIDDLE))
+    codes, transparency = np.full((4, 6, 3), 0.7, np.float32), np.ones((4, 6), np.float32)
+    out = over_backdrop(codes, transparency, Backdrop(MIDDLE, MIDDLE))
     np.testing.assert_allclose(out, np.broadcast_to([srgb(v) for v in MIDDLE], out.shape), atol=1e-6)
-    np.testing.assert_array_equal(over_backdrop(codes, 0 * past, Backdrop(MIDDLE, MIDDLE)), codes)
+    np.testing.assert_array_equal(over_backdrop(codes, 0 * transparency, Backdrop(MIDDLE, MIDDLE)), codes)
 
 
 def test_a_gradient_goes_from_below_to_above() -> None:
-    past = np.ones((100, 2), np.float32)
-    out = over_backdrop(np.zeros((100, 2, 3), np.float32), past, Backdrop((1.0, 1.0, 1.0), (0.0, 0.0, 0.0)))
+    transparency = np.ones((100, 2), np.float32)
+    out = over_backdrop(
+        np.zeros((100, 2, 3), np.float32), transparency, Backdrop((1.0, 1.0, 1.0), (0.0, 0.0, 0.0))
+    )
     assert out[-1, 0, 0] == pytest.approx(0.995, abs=1e-3) and out[0, 0, 0] == pytest.approx(0.005, abs=1e-3)
     assert (np.diff(out[:, 0, 0]) > 0).all()
 
 
 def test_an_edge_keeps_the_things_own_light_and_half_of_each() -> None:
     # half a pixel of a thing of 8 cd/m2 before black is 4: alone it is 8 again
-    past = np.array([[0.0, 0.5, 1.0]], np.float32)
-    alone = things_alone(np.array([[[8.0] * 3, [4.0] * 3, [0.0] * 3]], np.float32), past)
+    transparency = np.array([[0.0, 0.5, 1.0]], np.float32)
+    alone = unpremultiplied(np.array([[[8.0] * 3, [4.0] * 3, [0.0] * 3]], np.float32), transparency)
     np.testing.assert_allclose(alone[0, :, 0], [8.0, 8.0, 0.0])
-    mixed = over_backdrop(np.full((1, 3, 3), 0.2, np.float32), past, Backdrop((1.0,) * 3, (1.0,) * 3))
+    mixed = over_backdrop(np.full((1, 3, 3), 0.2, np.float32), transparency, Backdrop((1.0,) * 3, (1.0,) * 3))
     np.testing.assert_allclose(mixed[0, :, 0], [0.2, 0.6, 1.0], atol=1e-6)
 
 

@@ -43,9 +43,9 @@ HALF = make_scene((upright(0.0, 50.0, 8.0), GREY))
 
 
 def test_half_of_a_picture_is_past_a_wall_that_covers_the_other(tracer: Renderer) -> None:
-    past = expose(tracer, HALF, build_environment(other_sky(100.0))).mean("past")
-    assert past[:, :15].min() == 1.0 and past[:, 17:].max() == 0.0
-    assert past.mean() == pytest.approx(0.5, abs=0.01)
+    transparency = expose(tracer, HALF, build_environment(other_sky(100.0))).mean("transparency")
+    assert transparency[:, :15].min() == 1.0 and transparency[:, 17:].max() == 0.0
+    assert transparency.mean() == pytest.approx(0.5, abs=0.01)
 
 
 def test_a_camera_may_see_another_sky_than_the_one_that_lights(tracer: Renderer) -> None:
@@ -59,10 +59,10 @@ def test_through_a_pane_it_sees_the_other_sky_and_in_a_mirror_the_one_that_light
     lights = build_environment(replace(other_sky(7.0), sun_irradiance=np.zeros(3)))
     pane = expose(tracer, make_scene((upright(-50.0, 50.0, 8.0), GLASS)), lights, 256)
     # a pane of index 1.5 lets 92 % pass and throws 8 % back, of the sky behind the camera
-    assert pane.mean("past").mean() == pytest.approx(0.92, abs=0.01)
+    assert pane.mean("transparency").mean() == pytest.approx(0.92, abs=0.01)
     assert luminance(pane.light()).mean() == pytest.approx(0.92 * 7.0 + 0.08 * 100.0, rel=0.02)
     mirror = expose(tracer, make_scene((upright(-50.0, 50.0, 8.0), MIRROR)), lights)
-    assert mirror.mean("past").max() == 0.0
+    assert mirror.mean("transparency").max() == 0.0
     assert luminance(mirror.light()).mean() == pytest.approx(100.0, rel=0.02)
 
 
@@ -71,7 +71,7 @@ def test_before_a_backdrop_nothing_is_seen_and_all_is_lit(tracer: Renderer) -> N
     plain, dark = expose(tracer, HALF, lights), expose(tracer, HALF, before_backdrop(lights))
     np.testing.assert_array_equal(plain.light()[:, 17:], dark.light()[:, 17:])
     assert not dark.light()[:, :15].any()
-    np.testing.assert_array_equal(plain.mean("past"), dark.mean("past"))
+    np.testing.assert_array_equal(plain.mean("transparency"), dark.mean("transparency"))
 
 
 def test_below_the_horizon_a_backdrop_hides_the_lit_ground_too(tracer: Renderer) -> None:
@@ -103,7 +103,7 @@ def test_a_relit_picture_sees_past_things_as_the_exact_one_does(tracer: Renderer
     cache = RelightCache(compiled, UP, 32, 32, tracer.pool, tracer.threads)
     while not cache.full:
         assert cache.improve(combine_environments(lights, 1.0, 1.0))
-    assert np.abs(cache.past() - film.mean("past")).mean() < 0.01
+    assert np.abs(cache.transparency() - film.mean("transparency")).mean() < 0.01
     relit, exact = (luminance(p)[:, :14].mean() for p in (cache.relit(lights), film.light()))
     assert relit == pytest.approx(exact, rel=0.02)
     dark = cache.relit(before_backdrop(lights))

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
 
 from gloamet.document.air import ShaftState
-from gloamet.output.document_to_shafts import dust_of
+from gloamet.document.model import Document
+from gloamet.output.document_to_light import FinishedLight
+from gloamet.output.document_to_shafts import FEWEST, SHAFTS, dust_of, dust_samples, light_through_dust
 from gloamet.sky.dome import SUN_DIAMETER_DEG, SkyDome, assemble_dome, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Scene
@@ -154,3 +158,28 @@ def test_the_same_samples_come_whatever_the_passes(tracer: Renderer) -> None:
     in_two.accumulate(*words, 4)
     np.testing.assert_array_equal(at_once.light(), in_two.light())
     assert not ShaftFilm(4, 4).accumulate(*words, 1, lambda: True)
+
+
+def test_a_stopped_picture_has_dust_all_over_and_one_that_goes_on_all_of_its_samples(
+    tracer: Renderer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    document = Document().change("shafts", on=True, where="box")
+    lights, compiled = build_environment(sun(60.0)), build_render_scene(AWAY)
+    light = FinishedLight(np.zeros((8, 8, 3), np.float32), {})
+    passes: list[int] = []
+    accumulate = ShaftFilm.accumulate
+
+    def counted(self: ShaftFilm, *words: Any) -> bool:
+        passes.append(words[-1])
+        return accumulate(self, *words)
+
+    monkeypatch.setattr(ShaftFilm, "accumulate", counted)
+    looking = replace(ALONG, fov_deg=20.0)
+    through = light_through_dust(document, compiled, lights, looking, light, 256.0, False, lambda: True)
+    assert passes == [FEWEST]
+    assert (through.parts[SHAFTS][4] > 0.0).any()
+    passes.clear()
+    light_through_dust(document, compiled, lights, looking, light, 256.0, False)
+    assert sum(passes) == dust_samples(256.0) and max(passes) <= FEWEST
+    plain = document.change("shafts", on=False)
+    assert light_through_dust(plain, compiled, lights, looking, light, 256.0, False) is light

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -65,6 +66,12 @@ GENERAL_SKIES = tuple(f"cie:{k}" for k in range(1, len(CIE_GENERAL_SKIES) + 1))
 SKY_MODELS = ("physical", "preetham", *GENERAL_SKIES, "uniform")
 
 
+def given_fields(options: argparse.Namespace, rows: tuple[tuple[str, str, str], ...]) -> dict[str, Any]:
+    """Fields of a document by name, of rows (option, field, words), that were given."""
+    values = {name: getattr(options, option[2:].replace("-", "_")) for option, name, _ in rows}
+    return {name: value for name, value in values.items() if value is not None}
+
+
 def sky_model(text: str) -> dict[str, object]:
     """An argparse type: the fields of the air that a word for a model of the sky stands for."""
     if text not in SKY_MODELS:
@@ -93,8 +100,7 @@ def add_air(parser: argparse.ArgumentParser, model: str) -> None:
 
 def with_air(document: Document, options: argparse.Namespace) -> Document:
     """A document with the air that was asked for. Raises GloametError for a height of haze where there is none."""
-    values = {name: getattr(options, option[2:].replace("-", "_")) for option, name, _ in AIR_OPTIONS}
-    given = {name: value for name, value in values.items() if value is not None}
+    given = given_fields(options, AIR_OPTIONS)
     given |= {"particles": options.particles} if options.particles else {}
     given |= options.sky_model or {}
     hazy = "haze_km" in given or document.air.haze_on
@@ -132,8 +138,7 @@ def add_aerial(parser: argparse.ArgumentParser) -> None:
 
 def with_aerial(document: Document, options: argparse.Namespace) -> Document:
     """A document with the aerial perspective that was asked for."""
-    values = {name: getattr(options, option[2:].replace("-", "_")) for option, name, _ in AERIAL_OPTIONS}
-    given = {name: value for name, value in values.items() if value is not None}
+    given = given_fields(options, AERIAL_OPTIONS)
     if options.aerial_tint is not None:
         given |= {"aerial_tint": options.aerial_tint, "aerial_tint_strength": 1.0}
     if options.aerial_dims_sky:

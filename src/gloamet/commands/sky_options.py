@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any
 
 from gloamet.commands.common import triple
-from gloamet.commands.document_options import add_field, colour
+from gloamet.commands.document_options import add_field, colour, given_fields
 from gloamet.document.air import CURVE_STOPS, CURVE_TURN_DEG
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
@@ -64,17 +64,13 @@ def add_grade(parser: argparse.ArgumentParser) -> None:
 
 def with_grade(document: Document, options: argparse.Namespace) -> Document:
     """A document with the sky that was asked for; a tint without a strength is a whole one."""
-    given = {name: _given(options, option) for option, name, _ in GRADE_OPTIONS}
-    given |= {"tint": options.tint, "luminance_curve": options.luminance_by_height}
-    given |= {"hue_curve": options.hue_by_height}
-    found = {name: value for name, value in given.items() if value is not None}
+    curves = {"luminance_curve": options.luminance_by_height, "hue_curve": options.hue_by_height}
+    others = {"tint": options.tint, **curves}
+    found = given_fields(options, GRADE_OPTIONS)
+    found |= {name: value for name, value in others.items() if value is not None}
     if "tint" in found:
         found.setdefault("tint_strength", 1.0)
     return document.change("sky", **found)
-
-
-def _given(options: argparse.Namespace, option: str) -> Any:
-    return getattr(options, option[2:].replace("-", "_"))
 
 
 def add_picture_sky(parser: argparse.ArgumentParser) -> None:
@@ -99,9 +95,9 @@ def with_picture_sky(document: Document, options: argparse.Namespace) -> Documen
     """A document with the backdrop and the dust that were asked for."""
     sky: dict[str, Any] = dict(options.backdrop or {})
     sky |= {"acts_on": "background"} if options.background_only else {}
-    dust = {name: _given(options, option) for option, name, _ in SHAFT_OPTIONS}
-    dust |= {"low": options.dust_low, "high": options.dust_high, "colour": options.dust_colour}
-    found = {name: value for name, value in dust.items() if value is not None}
+    others = {"low": options.dust_low, "high": options.dust_high, "colour": options.dust_colour}
+    found = given_fields(options, SHAFT_OPTIONS)
+    found |= {name: value for name, value in others.items() if value is not None}
     if found and not (options.shafts or document.shafts.on):
         raise GloametError("There is no dust to shape: give --shafts too.")
     if options.shafts:

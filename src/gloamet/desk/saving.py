@@ -89,7 +89,8 @@ class SaveJob(QObject):
             return f"{self.path.name} was not saved: stopped before the first pass.", False
         light = finished_light(document, film, out.denoise)
         samples = film.mean_samples()
-        light = light_through_dust(document, compiled, lights, camera, light, samples, out.denoise)
+        lit = document, compiled, lights, camera
+        light = light_through_dust(*lit, light, samples, out.denoise, self._stop.is_set)
         light = light_through_air(document, dome, camera, light, film)
         light = with_contours(document, compiled, camera, light)
         save_picture(self.path, document, film, light)

@@ -18,10 +18,10 @@ from gloamet.stage.camera import EYE_HEIGHT_M, Camera, look_over
 from gloamet.stage.props import LIFT_M
 from gloamet.stage.scene import Material, Part, bounds_of
 
-# -- parts
-
 RIDGE_SIZE_M, POLES_SIZE_M = (250.0, 9000.0), (7.0, 1500.0)  # height and length
 RIDGE_AWAY_M = 4000.0  # from the eye
+
+# -- parts
 
 
 def set_camera(session: Session, camera: Camera, key: str | None = None) -> None:

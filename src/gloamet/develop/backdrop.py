@@ -1,8 +1,9 @@
 """What stands behind a developed picture in place of the sky: a plain colour, a gradient, or nothing.
 
-A picture of light whose background is black and the share of each pixel that sees past all things enter; light as of
-the things alone leaves, and the developed codes over the backdrop. Colours are mixed as screen codes, as programs that
-lay one picture over another do it: a backdrop shows the colour that was chosen under every exposure and view.
+A picture of light whose background is black and the transparency of each pixel, the share of it that sees past all
+things, enter; light as of the things alone leaves, and the developed codes over the backdrop. Colours are mixed as
+screen codes, as programs that lay one picture over another do it: a backdrop shows the colour that was chosen under
+every exposure and view.
 """
 
 from __future__ import annotations
@@ -30,9 +31,9 @@ class Backdrop(NamedTuple):
 NOTHING = Backdrop(None, None)
 
 
-def things_alone(picture: Floats, past: Floats) -> Floats:
-    """Light (H, W, 3) of what covers 1 - past (H, W) of each pixel, black where nothing does."""
-    cover = 1.0 - past
+def unpremultiplied(picture: Floats, transparency: Floats) -> Floats:
+    """Light (H, W, 3) of what covers 1 - transparency (H, W) of each pixel, black where nothing does."""
+    cover = 1.0 - transparency
     share = np.where(cover > LEAST_COVER, 1.0 / np.maximum(cover, LEAST_COVER), 0.0)
     return np.asarray(picture * share[..., None], np.float32)
 
@@ -47,7 +48,7 @@ def _codes(backdrop: Backdrop, height: int, width: int) -> Floats:
     return (below + up * (above - below)).astype(np.float32)
 
 
-def over_backdrop(codes: Floats, past: Floats, backdrop: Backdrop) -> Floats:
+def over_backdrop(codes: Floats, transparency: Floats, backdrop: Backdrop) -> Floats:
     """Screen codes 0..1 (H, W, 3) of things over a backdrop."""
-    behind = _codes(backdrop, *past.shape)
-    return np.asarray(codes + np.clip(past, 0.0, 1.0)[..., None] * (behind - codes), np.float32)
+    behind = _codes(backdrop, *transparency.shape)
+    return np.asarray(codes + np.clip(transparency, 0.0, 1.0)[..., None] * (behind - codes), np.float32)

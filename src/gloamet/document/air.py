@@ -87,7 +87,7 @@ class AirState(Model):
     aerial_begin_m: float = number(0.0, 0, 10_000, "Distance from which things begin to fade.", "m", 10, 0)
     aerial_tint: Colour = Field(
         (1.0, 1.0, 1.0),
-        description="Colour the light of the air before things is tinted with; its luminance is kept.",
+        description="Colour that the light of the air before things is tinted with.",
     )
     aerial_tint_strength: float = number(0.0, 0, 1, "How strongly that light is tinted.", "", 0.05, 2)
     aerial_dims_sky: bool = Field(

@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.spaces import AP1_LUMINANCE, REC709_TO_AP1, luminance
+from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
 from gloamet.output.document_to_light import (
     FinishedLight,
@@ -27,6 +27,7 @@ from gloamet.output.document_to_picture import gains_from_document
 from gloamet.sky.aerial import AerialTable, gained, lit_by_horizon, rows_between, solve_aerial, turned_to
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.grading import tint_gain
 from gloamet.sky.moonlight import moon_share
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_models import SkyModel
@@ -109,18 +110,18 @@ def panorama_share(dome: SkyDome, panorama: SkyDome | None) -> float:
     return float(luminance(panorama.sky_horizontal)) / max(nature, 1e-12)
 
 
-def aerial_settings(document: Document, camera: Camera, panorama_share: float = 0.0) -> AerialSettings | None:
+def aerial_settings(document: Document, camera: Camera, by_panorama: float = 0.0) -> AerialSettings | None:
     """What the artist makes of the air in front; None when it is not shown, as in a parallel view.
 
-    A panorama lights the air as much more as it lights the ground, in the shape of sun and sky: where the sun stands
-    the air is brightest, also where sun and sky are turned down.
+    by_panorama is its `panorama_share`: it lights the air as much more as it lights the ground, in the shape of sun and
+    sky. Where the sun stands the air is brightest, also where sun and sky are turned down.
     """
     air = document.air
     if not air.aerial or air.aerial_strength == 0.0 or camera.parallel_m > 0.0:
         return None
     gains = gains_from_document(document)
     dims = float(air.aerial_dims_sky and document.sky.backdrop == "sky")
-    more = gains.panorama * panorama_share
+    more = gains.panorama * by_panorama
     lit = gains.sun + more, gains.sky + more
     return AerialSettings(_density(document), air.aerial_strength, air.aerial_begin_m, *lit, dims)
 
@@ -128,9 +129,7 @@ def aerial_settings(document: Document, camera: Camera, panorama_share: float = 
 def aerial_gain(document: Document, dome: SkyDome) -> NDArray[np.float64]:
     """What is made of the air's own light, AP1: as of the horizon behind it, and the artist's tint."""
     air = document.air
-    tint = np.maximum(REC709_TO_AP1 @ np.array(air.aerial_tint), 1e-3)
-    tint = 1.0 + air.aerial_tint_strength * (tint / (AP1_LUMINANCE @ tint) - 1.0)
-    return np.asarray(dome.horizon_gain * tint)
+    return np.asarray(dome.horizon_gain * tint_gain(air.aerial_tint, air.aerial_tint_strength))
 
 
 def _density(document: Document) -> float:

@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.develop.backdrop import NOTHING, over_backdrop, things_alone
+from gloamet.develop.backdrop import NOTHING, over_backdrop, unpremultiplied
 from gloamet.develop.exact import SATURATION, develop_exact
 from gloamet.document.lights import LIGHTS
 from gloamet.document.model import Document
@@ -271,8 +271,8 @@ def save_picture(
     .exr holds linear light with its layers, others the developed picture. Before a backdrop, light is that of the
     things alone, with an alpha channel; a developed picture has one where the backdrop is none.
     """
-    backdrop, past = backdrop_from_document(document), film.mean("past")
-    alpha = None if backdrop is None else np.clip(1.0 - past, 0.0, 1.0)
+    backdrop, transparency = backdrop_from_document(document), film.mean("transparency")
+    alpha = None if backdrop is None else np.clip(1.0 - transparency, 0.0, 1.0)
     ev = exposure_from_document(document, light.whole, surfaces_of_film(film)).ev
     if check_ending(path) == ".exr":
         white = SATURATION * 2.0**ev if exposed else 1.0
@@ -283,10 +283,10 @@ def save_picture(
         planes |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
         save_light(path, light.whole * scale, planes, white, alpha)
         return ev
-    picture = light.whole if backdrop is None else things_alone(light.whole, past)
+    picture = light.whole if backdrop is None else unpremultiplied(light.whole, transparency)
     codes = develop_exact(picture, develop_settings(document, ev))
     if backdrop is None or backdrop == NOTHING:
         save_display(path, codes, sixteen_bit, alpha)
     else:
-        save_display(path, over_backdrop(codes, past, backdrop), sixteen_bit)
+        save_display(path, over_backdrop(codes, transparency, backdrop), sixteen_bit)
     return ev

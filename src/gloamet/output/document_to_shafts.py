@@ -98,15 +98,22 @@ def light_through_dust(
     light: FinishedLight,
     samples: float,
     clean: bool,
+    stopped: Callable[[], bool] = lambda: False,
 ) -> FinishedLight:
-    """Finished light of a film of so many samples through the document's dust, whose own light is one more part."""
+    """Finished light of a film of so many samples through the document's dust, whose own light is one more part. One
+    that is stopped has FEWEST samples at least."""
+    if not document.shafts.on:
+        return light
     renderer = Renderer()
     dust = dust_of(document.shafts, compiled, camera, renderer)
-    if dust is None:
-        return light
+    assert dust is not None
     height, width = light.whole.shape[:2]
     film = ShaftFilm(width, height)
-    film.accumulate(renderer, compiled, lights, camera, dust, dust_samples(samples))
+    wanted = dust_samples(samples)
+    while film.samples < wanted and not (film.samples and stopped()):
+        step = min(FEWEST, wanted - film.samples)
+        film.accumulate(renderer, compiled, lights, camera, dust, step)
+    renderer.pool.shutdown(wait=False)
     gains = gains_from_document(document)
     added, through = film.light(gains.sun, gains.sky), film.through()[..., None]
     if clean:

@@ -12,7 +12,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.develop.backdrop import Backdrop, over_backdrop, things_alone
+from gloamet.develop.backdrop import Backdrop, over_backdrop, unpremultiplied
 from gloamet.develop.display import develop_screen
 from gloamet.document.model import Document
 from gloamet.output.document_to_air import AirInFront
@@ -44,10 +44,10 @@ def _resized(plane: Floats, shape: tuple[int, int]) -> Floats:
     return np.ascontiguousarray(resize_bilinear(plane[..., None], shape)[..., 0])
 
 
-def _over_backdrop(pixels: NDArray[np.uint8], past: Floats, backdrop: Backdrop) -> NDArray[np.uint8]:
+def _over_backdrop(pixels: NDArray[np.uint8], transparency: Floats, backdrop: Backdrop) -> NDArray[np.uint8]:
     """Developed pixels (H, W, 4) over a backdrop."""
     codes = pixels[..., :3].astype(np.float32) / np.float32(255.0)
-    over = over_backdrop(codes, _resized(past, codes.shape[:2]), backdrop)
+    over = over_backdrop(codes, _resized(transparency, codes.shape[:2]), backdrop)
     out = np.full_like(pixels, 255)
     out[..., :3] = np.round(255.0 * over)
     return out
@@ -126,9 +126,9 @@ class FrameMaker:
         settings = develop_settings(document, ev)
         if backdrop is None:
             return develop_screen(picture, settings, size)
-        past = self._past(picture.shape[:2], film)
-        pixels = develop_screen(things_alone(picture, past), settings, size)
-        return _over_backdrop(pixels, past, backdrop)
+        transparency = self._transparency(picture.shape[:2], film)
+        pixels = develop_screen(unpremultiplied(picture, transparency), settings, size)
+        return _over_backdrop(pixels, transparency, backdrop)
 
     def _through_air(self, picture: Floats, film: Film | None) -> Floats:
         """A picture through the air in front of what it shows."""
@@ -139,10 +139,10 @@ class FrameMaker:
             planes = _resized(planes[0], picture.shape[:2]), _resized(planes[1], picture.shape[:2])
         return self.air.over(picture, planes, self.renderer.pool)
 
-    def _past(self, shape: tuple[int, int], film: Film | None) -> Floats:
+    def _transparency(self, shape: tuple[int, int], film: Film | None) -> Floats:
         """The share of each pixel of a picture that sees past all things."""
-        past = self._relighting.past() if film is None else film.mean("past")
-        return past if past.shape == shape else _resized(past, shape)
+        transparency = self._relighting.transparency() if film is None else film.mean("transparency")
+        return transparency if transparency.shape == shape else _resized(transparency, shape)
 
     def _inked(self, document: Document, picture: Floats, exact: bool) -> Floats:
         plaster, view = document.stage.plaster, self.view

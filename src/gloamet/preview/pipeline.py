@@ -312,7 +312,7 @@ class RenderPipeline:
             moonlit,
         )
         lights = self._environment(dome, panorama, inputs.tint, inputs.backdrop)
-        share = panorama_share(nature, panorama)
+        share = panorama_share(dome, panorama)
         return PreparedLight(document, inputs, nature, dome, lights, share, solved, quick)
 
     def _read_panorama(self, inputs: PanoramaInputs | None) -> SkyDome | None:

@@ -74,12 +74,14 @@ class Relighting:
         self._lamps: tuple[View, Floats, float] | None = None  # of what, their light, by how many paths
         self._seen: tuple[object, SeenSurfaces] | None = None
         self._distances: tuple[object, tuple[Floats, Floats]] | None = None
-        self._past: tuple[object, Floats] | None = None
+        self._transparency: tuple[object, Floats] | None = None
         self._speed = INITIAL_SPEED
 
     def forget(self) -> None:
         """Let go of everything."""
-        self._view = self.cache = self._rest = self._lamps = self._seen = self._distances = self._past = None
+        self._view = self.cache = self._rest = self._lamps = self._seen = self._distances = (
+            self._transparency
+        ) = None
 
     def ready(self, view: View) -> bool:
         """Whether pictures of this stage, camera and size can be relit."""
@@ -188,18 +190,18 @@ class Relighting:
         key = (cache, cache.samples)
         if self._distances is None or self._distances[0] != key:
             depth = cache.guides().depth
-            both = cache.with_outlines(np.stack([depth, nearness(depth), depth], 2))
+            both = cache.with_outlines(np.stack([depth, nearness(depth)], 2))
             self._distances = (key, (np.ascontiguousarray(both[..., 0]), np.ascontiguousarray(both[..., 1])))
         return self._distances[1]
 
-    def past(self) -> Floats:
-        """The share of each pixel of a relit picture that sees past all things, as `depth`."""
+    def transparency(self) -> Floats:
+        """The share of each pixel of a relit picture that sees past all things, as `distances`."""
         cache = self.cache
         assert cache is not None
         key = (cache, cache.samples)
-        if self._past is None or self._past[0] != key:
-            self._past = (key, cache.past())
-        return self._past[1]
+        if self._transparency is None or self._transparency[0] != key:
+            self._transparency = (key, cache.transparency())
+        return self._transparency[1]
 
     def exact_weight(self, rest: object, samples: float) -> float:
         """`crossfade_weight` where a relit picture of that light is being shown, else all of it."""

@@ -75,18 +75,20 @@ class ShaftPreview:
 
     def improve(
         self, asked: ShaftsAsked, renderer: Renderer, samples: float, cancelled: Callable[[], bool]
-    ) -> None:
-        """Go on to so many samples at the picture's own size, a few at a time."""
+    ) -> bool:
+        """Go on to so many samples at the picture's own size, a few at a time; whether there were any to add."""
         dust, view = self._wanted(asked, renderer), asked.view
         if dust is None:
-            return
+            return False
         film, of = self._film, (view, dust, asked.inputs)
         if film is None or self._of != of or (film.width, film.height) != (view.width, view.height):
             film = ShaftFilm(view.width, view.height)
         wanted = int(min(MOST_SAMPLES, samples, film.samples + MOST_A_PASS)) - film.samples
         words = view.compiled, asked.lights, view.camera, dust
-        if wanted > 0 and film.accumulate(renderer, *words, wanted, cancelled):
-            self._film, self._of = film, of
+        if wanted <= 0 or not film.accumulate(renderer, *words, wanted, cancelled):
+            return False
+        self._film, self._of = film, of
+        return True
 
     def _wanted(self, asked: ShaftsAsked, renderer: Renderer) -> Dust | None:
         dust = self._dust(asked.state, asked.view, renderer) if asked.state.on else None
@@ -102,7 +104,8 @@ class ShaftPreview:
         key = (film, film.samples, gains.sun, gains.sky)
         if self._clean is None or self._clean[0] != key:
             light = film.light(gains.sun, gains.sky)
-            clean = clean_shafts(light, cancelled)
+            # a moving hand makes every picture stale before it is shown, and the small one is soon clean
+            clean = clean_shafts(light) if self._of is None else clean_shafts(light, cancelled)
             if clean is None:
                 return self._laid(picture, light, film)
             self._clean = (key, clean)

@@ -6,6 +6,7 @@ and keeps what did not.
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
@@ -27,7 +28,7 @@ from gloamet.preview.memo import Memo
 from gloamet.preview.relighting import CROSSFADE_END, Relighting, View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.secondary_views import SecondaryViews, small_film
-from gloamet.preview.shafts import ShaftsAsked
+from gloamet.preview.shafts import ShaftPreview, ShaftsAsked
 from gloamet.stage.assembly import camera_from_view
 from gloamet.trace.denoise import denoise, match_mean_luminance
 from gloamet.trace.environment import Environment
@@ -98,6 +99,7 @@ class ViewportRenderer:
         self._relighting = Relighting()
         self._lamps = LampFilm(self._superseded, self._relighting)
         self._frames = FrameMaker(report, self._relighting, lambda: self.relight_state, stale)
+        self._other_dust = ShaftPreview()  # before the picture that is compared with
         self._gains: Gains | None = None
         self._view: View | None = None
 
@@ -151,7 +153,7 @@ class ViewportRenderer:
             self._refine_relit(request, lights, gains, (inputs, gains), sky.idle)
             if self._superseded():
                 return
-        self._show_beside(request, sky)
+        self._show_beside(request, sky, dust)
         if fresh:
             self._expose(inputs)
         plan(4)
@@ -160,13 +162,16 @@ class ViewportRenderer:
             plan(PLAN_SAMPLES)
         self._beside.draw_thumbs(request.document, self.renderer, compiled, lights, in_this_light=True)
 
-    def _show_beside(self, request: RenderRequest, sky: LightProvider) -> None:
+    def _show_beside(self, request: RenderRequest, sky: LightProvider, dust: ShaftsAsked) -> None:
         """The picture under the light that is compared with, once a hand rests."""
         other, view = request.beside, self._view
         if other is None or view is None or self._superseded() or not self._relighting.ready(view):
             return
         lights, air, solved = sky.other(other, view)
-        picture = self._relighting.lit(lights, gains_from_document(other), at_rest=True)
+        gains = gains_from_document(other)
+        picture = self._relighting.lit(lights, gains, at_rest=True)
+        self._other_dust.resting(dust._replace(lights=lights, inputs=solved), self.renderer, self._superseded)
+        picture = self._other_dust.over(picture, gains, self._superseded)
         self._report(BesideFrame(*self._frames.beside(other, picture, air), solved))
 
     def _expose(self, inputs: FilmInputs) -> None:
@@ -260,6 +265,7 @@ class ViewportRenderer:
         self._films.forget()
         self._relighting.forget()
         self._lamps.forget()
+        self._other_dust.forget()
         self._frames = FrameMaker(
             self._report, self._relighting, lambda: self.relight_state, self._superseded
         )
@@ -298,6 +304,7 @@ class ViewportRenderer:
                 shown = done
                 self._relighting.keep_lamps(view, film, self.renderer.pool, self._superseded)
             if step.done or request.stopped or self._superseded():
+                self._refine_dust(request, dust, step)
                 break
             begin = time.monotonic()
             if not self.renderer.accumulate(
@@ -310,6 +317,14 @@ class ViewportRenderer:
             if film.samples_in(None) >= THUMBS_AFTER:
                 self._beside.draw_thumbs(request.document, self.renderer, view.compiled, lights)
             self._renew_guides(film)
+
+    def _refine_dust(self, request: RenderRequest, dust: ShaftsAsked, step: NextPass) -> None:
+        """Go on with the dust before a picture that is done: another visibility or colour traces no path anew."""
+        assert self._exposed is not None
+        while step.done and not request.stopped and not self._superseded():
+            if not self._frames.shafts.improve(dust, self.renderer, math.inf, self._superseded):
+                return
+            self._show_exact(request, self._exposed, step)
 
     def _guided_view(self) -> object:
         """What the edges of a picture depend on."""

@@ -79,6 +79,12 @@ def warmth_gain(mired: float) -> Array:
     return np.asarray((warm / (AP1_LUMINANCE @ warm)) / (white / (AP1_LUMINANCE @ white)))
 
 
+def tint_gain(tint: tuple[float, float, float], strength: float) -> Array:
+    """Gain of each AP1 channel that tints light by a share of a linear Rec.709 colour; white keeps its luminance."""
+    colour = np.maximum(REC709_TO_AP1 @ np.array(tint), 1e-3)
+    return np.asarray(1.0 + strength * (colour / (AP1_LUMINANCE @ colour) - 1.0))
+
+
 def hue_matrices(degrees: Array) -> Array:
     """Matrices (n, 3, 3) that turn AP1 colours about grey (Rodrigues' formula)."""
     angle = np.radians(degrees)[:, None, None]
@@ -92,9 +98,7 @@ def hue_matrices(degrees: Array) -> Array:
 def _coloured(table: Array, grade: SkyGrade) -> Array:
     """The table under tint, warmth, saturation and hues; every node keeps its luminance."""
     before = table @ AP1_LUMINANCE
-    tint = np.maximum(REC709_TO_AP1 @ np.array(grade.tint), 1e-3)
-    tint = tint / (AP1_LUMINANCE @ tint)
-    out = table * (warmth_gain(grade.warmth_mired) * (1.0 + grade.tint_strength * (tint - 1.0)))
+    out = table * (warmth_gain(grade.warmth_mired) * tint_gain(grade.tint, grade.tint_strength))
     grey = (out @ AP1_LUMINANCE)[..., None]
     out = grey + grade.saturation * (out - grey)
     if grade.hue_curve != FLAT:

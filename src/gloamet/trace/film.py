@@ -28,7 +28,7 @@ Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 TILE_ROWS, TILE_PATHS = 8, 16_000  # paths between two looks at whether to stop: some 25 ms of one thread
 DEFAULT_BOUNCES = 4
 RGB_LAYERS = (*LIGHT_LAYERS, "albedo", "normal")
-SCALAR_LAYERS = ("depth", "near", "past", "squares", "counts")
+SCALAR_LAYERS = ("depth", "near", "transparency", "squares", "counts")
 BYTES_PER_PIXEL = 4 * (3 * len(RGB_LAYERS) + 3 + len(MOMENT_PLANES) + 1)
 PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers would share their noise
 
@@ -43,7 +43,7 @@ class FilmArrays(NamedTuple):
     normal: Floats
     depth: Floats
     near: Floats
-    past: Floats
+    transparency: Floats
     squares: Floats
     counts: Floats
 
@@ -51,7 +51,7 @@ class FilmArrays(NamedTuple):
 @dataclass
 class Film:
     """Sums over samples: sun, sky, lamps, panorama, albedo, normal (H, W, 3); depth, near (of `distance`),
-    counts and past, the share seen past all things, straight and through panes (H, W); squares (H, W, 5).
+    counts and transparency, the share seen past all things, straight and through panes (H, W); squares (H, W, 5).
 
     Films of another seed (0..2^31) have other noise in the same picture. owed (H, W) is what a pass that was begun
     has still to trace; `Renderer.accumulate` takes off what it traces.
@@ -149,7 +149,7 @@ class _PanoramaTarget:
             "sky": film.layers["panorama"],
             "depth": depth,
             "near": depth,
-            "past": depth,
+            "transparency": depth,
             "squares": self._squares,
             "counts": film.layers["counts"].copy(),
         }

@@ -1,8 +1,8 @@
 """The integrator: path tracing with next-event estimation, MIS, lamp guiding and Russian roulette; a band of rows.
 
 Array layouts. camera as in `camera_rays`. A film's layers are `film.FilmArrays`, float32 sums over samples: sun, sky,
-lamps, albedo and normal (H, W, 3), depth, near and past (H, W), squares (H, W, 5) of the luminance of sun, sky, lamps
-and their sum, counts (H, W). wanted (H, W) uint16: samples of each pixel in this pass. scene is a
+lamps, albedo and normal (H, W, 3), depth, near and transparency (H, W), squares (H, W, 5) of the luminance of sun, sky,
+lamps and their sum, counts (H, W). wanted (H, W) uint16: samples of each pixel in this pass. scene is a
 `render_scene.SceneArrays`, env an `environment.EnvironmentArrays`. Light from the sun, the sky and lamps (all bounces)
 never mix, so that a gain is a weighted sum afterwards. Stated limits: the sun's disc mirrored onto a diffuse surface (a
 caustic) is left out, a small lamp so mirrored is dimmed (`materials.SMALL_LAMP_M2`); glass is passed straight.
@@ -154,7 +154,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
     """One path from a `PathStart`: (state, `PathResult`, the start of a guided path, what all such could carry)."""
     (state, pixel, sample), (ray, throughput, pdf, bounces, guided) = sampler, start
     sun = sky = lamps = normal = BLACK
-    albedo, depth, past, travelled, vertex = WHITE, F(0), F(0), F(0), ray.origin
+    albedo, depth, transparency, travelled, vertex = WHITE, F(0), F(0), F(0), ray.origin
     specular, scattered, seen, sighted, ahead = not guided, guided, guided, guided, not guided
     passes, rays, mask = 0, 0, _PATH if guided else _CAMERA
     # kept: share of the lamps' light met on the way that is not a guided path's
@@ -169,14 +169,14 @@ def trace_path(scene, env, sampler, start, max_bounces):
             state, fades, horizon = _fades_into_sky(scene, env, state, ray, ahead)
             sky = add_product(sky, throughput, horizon)
             if fades:
-                past, depth = luminance(throughput) if ahead else F(0), F(0)
+                transparency, depth = luminance(throughput) if ahead else F(0), F(0)
                 break
         if ground <= F(0) and hit.primitive < 0:
             if not guided:
                 last = Ray(vertex, ray.direction)
                 by_sun, by_sky = miss_radiance(env, scene, last, specular, scattered, pdf, ahead)
                 sun, sky = add_product(sun, throughput, by_sun), add_product(sky, throughput, by_sky)
-                past = luminance(throughput) if ahead else F(0)
+                transparency = luminance(throughput) if ahead else F(0)
             depth = depth if sighted else F(0)
             break
         met = resolve_hit(scene, ground, hit, ray)
@@ -239,7 +239,8 @@ def trace_path(scene, env, sampler, start, max_bounces):
         throughput = _roulette(throughput, began, bounces, survival)
         if largest(throughput) <= F(0):
             break
-    return state, PathResult(sun, sky, lamps, albedo, normal, depth, past, rays), candidate, candidates
+    first = albedo, normal, depth, transparency
+    return state, PathResult(sun, sky, lamps, *first, rays), candidate, candidates
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -261,7 +262,7 @@ def trace_sample(scene, env, sampler, ray, max_bounces):
             break
         carried = scale(candidate.throughput, candidates / (largest(candidate.throughput) * follow))
         start = PathStart(candidate.ray, carried, candidate.pdf, candidate.bounces, True)
-    first = whole.albedo, whole.normal, whole.depth, whole.past
+    first = whole.albedo, whole.normal, whole.depth, whole.transparency
     return PathResult(whole.sun, whole.sky, lamps, *first, rays)
 
 
@@ -274,7 +275,7 @@ def _add_sample(film, y, x, result):
     accumulate(film.albedo, y, x, result.albedo)
     accumulate(film.normal, y, x, result.normal)
     film.depth[y, x] += result.depth
-    film.past[y, x] += result.past
+    film.transparency[y, x] += result.transparency
     film.near[y, x] += math.exp(-result.depth * F(1.0 / NEAR_M))
     by_sun, by_sky, by_lamps = luminance(result.sun), luminance(result.sky), luminance(result.lamps)
     together = by_sun + by_sky + by_lamps

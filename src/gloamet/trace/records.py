@@ -140,5 +140,5 @@ class PathResult(NamedTuple):
     albedo: Triple
     normal: Triple
     depth: Scalar
-    past: Scalar
+    transparency: Scalar
     rays: int

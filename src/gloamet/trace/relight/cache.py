@@ -259,7 +259,7 @@ class RelightCache:
         planes = [p.astype(np.float32).reshape(big.height, big.width, -1) for p in (albedo, normal, depth)]
         return Guides(planes[0], planes[1], planes[2][..., 0])
 
-    def past(self) -> Floats:
+    def transparency(self) -> Floats:
         """The share of each pixel, (H, W), that sees past all things, straight and through panes."""
         share = np.zeros(self.width * self.height, np.float32)
         for layer in self.layers:
@@ -267,13 +267,13 @@ class RelightCache:
             if layer.used:
                 seen = (shading[:, PIXEL_KIND] == SKY_PIXEL) & (points[:, SKY_U] >= 0.0)
                 share += np.where(seen, shading[:, PATH_WEIGHT : PATH_WEIGHT + 3] @ AP1_LUMINANCE, 0.0)
-        whole = np.repeat(share.reshape(self.height, self.width, 1), 3, 2)
-        return np.ascontiguousarray(self.with_outlines(np.minimum(whole, 1.0))[..., 0])
+        whole = np.minimum(share, 1.0).reshape(self.height, self.width, 1)
+        return np.ascontiguousarray(self.with_outlines(whole)[..., 0])
 
     def with_outlines(self, picture: Floats) -> Floats:
-        """A picture (H, W, 3) of the display's size whose pixels on outlines are mixed from what they border on."""
+        """A picture (H, W, n) of the display's size whose pixels on outlines are mixed from what they border on."""
         edges, covers, _spare = self._outlines
-        out = picture.reshape(-1, 3).copy()
+        out = picture.reshape(-1, picture.shape[2]).copy()
         out[edges] = out[covers].mean(1)
         return out.reshape(picture.shape)
 

@@ -50,7 +50,9 @@ class ShaftsPage(FormPanel):
         )
         for word in self.words.links:
             word.setCheckable(True)
-        self.forward = NumberRow(session, "shafts", "forward", "Thrown forward", theme.SUN, from_zero=True)
+        self.forward = NumberRow(
+            session, "shafts", "forward", "Forward scattering", theme.SUN, from_zero=True
+        )
         self.colour = ColourField(session, "shafts", "colour", "Colour of the dust")
         for row in (self.words, self.amount, self.forward, self.colour):
             self.add(row)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
@@ -10,12 +11,14 @@ from gloamet.desk import stage_actions, theme
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link
 from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.fields import number_field
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
 from gloamet.document.stage import Prop
 
 GROWS, FAR = ("tree", "screen"), ("ridge", "poles")
+MOST_M = {"height_m": 60.0, "crown_m": 40.0}  # of what grows
 
 
 class PropBlock(QWidget):
@@ -54,7 +57,10 @@ class PropBlock(QWidget):
                 *rows,
             ]
         for name, text, logarithmic in rows:
-            column.addWidget(NumberRow(session, path, name, text, logarithmic=logarithmic))
+            field = number_field(path, name)
+            if prop.kind not in FAR and name in MOST_M:  # a slider that reaches to hills is none for a tree
+                field = replace(field, high=MOST_M[name])
+            column.addWidget(NumberRow(session, path, name, text, logarithmic=logarithmic, field=field))
         if prop.kind in GROWS:
             column.addWidget(Switch(session, path, "leafed", "In leaf"))
         column.addWidget(Switch(session, path, "casts", "Casts shade"))
