@@ -16,7 +16,7 @@ from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver, dome_radiance, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
-from gloamet.trace.distance import nearness
+from gloamet.trace.distance import far_parts, nearness
 
 SUN = (150.0, 40.0)
 POOL = ThreadPoolExecutor(2)
@@ -44,7 +44,7 @@ def seen(
     picture = np.full((HEIGHT, WIDTH, 3), before, np.float32)
     depth = np.full((HEIGHT, WIDTH), metres, np.float32)
     out = see_through_air(
-        table, hand or AerialSettings(), camera or looking(), picture, (depth, nearness(depth)), POOL
+        table, hand or AerialSettings(), camera or looking(), picture, far_parts(depth, nearness(depth)), POOL
     )
     return np.asarray(out[HEIGHT // 2 - 1 : HEIGHT // 2 + 1, WIDTH // 2].mean(0), float)
 

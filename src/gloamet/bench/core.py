@@ -32,7 +32,7 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.readers import read_file, read_model
 from gloamet.sun.position import sun_position
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
-from gloamet.trace.distance import nearness
+from gloamet.trace.distance import far_parts, nearness
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.render_scene import build_render_scene
@@ -124,7 +124,7 @@ def aerial() -> Result:
     """Milliseconds to solve the air in front of things for a moved sun, in view alone, and to lay it over 960 x 540."""
     solver, tick = SkySolver(), iter(range(10**6))
     picture, depth = np.ones((540, 960, 3), np.float32), np.full((540, 960), 3000.0, np.float32)
-    planes = depth, nearness(depth)
+    parts = far_parts(depth, nearness(depth))
     camera, rows = Camera((0.0, 0.0, 2.0), (0.0, 100.0, 2.0), 40.0), rows_between(-20.0, 20.0)
 
     def solved() -> AerialTable:
@@ -133,7 +133,7 @@ def aerial() -> Result:
     table = solved()
     solve_s = best(solved, 15) - best(lambda: solver.spectral(Air(2.5), 30.0 + 0.01 * next(tick)), 15)
     with ThreadPoolExecutor(os.cpu_count()) as pool:
-        over_s = best(lambda: see_through_air(table, AerialSettings(), camera, picture, planes, pool), 15)
+        over_s = best(lambda: see_through_air(table, AerialSettings(), camera, picture, parts, pool), 15)
     return {"aerial_solve_ms": 1e3 * solve_s, "aerial_ms": 1e3 * over_s}
 
 

@@ -19,6 +19,7 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
 from gloamet.trace.denoise import denoise
+from gloamet.trace.distance import far_parts
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.first_hits import first_hits
@@ -43,7 +44,7 @@ def _sky() -> None:
             AerialSettings(),
             Camera((0, 0, 1), (0, 1, 1)),
             np.ones((8, 8, 3), np.float32),
-            (far, far),
+            far_parts(far, far),
             pool,
         )
 

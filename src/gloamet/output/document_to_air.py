@@ -34,6 +34,7 @@ from gloamet.sky.sky_models import SkyModel
 from gloamet.stage.camera import Camera
 from gloamet.sun.moon import MOON_TINT
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
+from gloamet.trace.distance import FarParts, far_parts
 from gloamet.trace.film import Film
 
 Floats = NDArray[np.float32]
@@ -96,10 +97,9 @@ class AirInFront:
     camera: Camera
     least_lost: float = 0.0  # share of light that it must take to be shown
 
-    def over(self, picture: Floats, planes: tuple[Floats, Floats], pool: Executor) -> Floats:
-        """A picture (H, W, 3) through it; planes (H, W): means of distance and nearness, as `trace.distance` has
-        them."""
-        return see_through_air(self.table, self.settings, self.camera, picture, planes, pool, self.least_lost)
+    def over(self, picture: Floats, parts: FarParts, pool: Executor) -> Floats:
+        """A picture (H, W, 3) through it, by what of each pixel is far, and how far."""
+        return see_through_air(self.table, self.settings, self.camera, picture, parts, pool, self.least_lost)
 
 
 def panorama_share(dome: SkyDome, panorama: SkyDome | None) -> float:
@@ -164,10 +164,10 @@ def light_through_air(
     inputs = AerialInputs.of(sky, camera, width / height)
     table = gained(solve_air(inputs, dome, SkySolver()), aerial_gain(document, dome))
     front = AirInFront(turned_to(table, *lit_from(sky)[0]), settings, camera)
-    planes = film.mean("depth"), film.mean("near")
+    distances = far_parts(film.mean("depth"), film.mean("near"))
     with ThreadPoolExecutor(os.cpu_count()) as pool:
-        added = front.over(np.zeros_like(light.whole), planes, pool)
+        added = front.over(np.zeros_like(light.whole), distances, pool)
         bright = np.full_like(light.whole, BRIGHT_CD_M2)
-        passing = (front.over(bright, planes, pool) - added) / np.float32(BRIGHT_CD_M2)
+        passing = (front.over(bright, distances, pool) - added) / np.float32(BRIGHT_CD_M2)
     parts = {name: part * passing for name, part in light.parts.items()}
     return FinishedLight(light.whole * passing + added, {**parts, AERIAL: added})

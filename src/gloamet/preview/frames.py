@@ -30,6 +30,7 @@ from gloamet.preview.relighting import Relighting, View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.shafts import ShaftPreview
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
+from gloamet.trace.distance import far_parts
 from gloamet.trace.film import Film, Renderer, pixel_region
 from gloamet.trace.first_hits import SOLID, first_hits
 from gloamet.trace.quality import QUALITIES
@@ -134,10 +135,11 @@ class FrameMaker:
         """A picture through the air in front of what it shows."""
         if self.air is None or self.renderer is None:
             return picture
-        planes = self._relighting.distances() if film is None else (film.mean("depth"), film.mean("near"))
-        if planes[0].shape != picture.shape[:2]:  # a preview that was made larger along edges
-            planes = _resized(planes[0], picture.shape[:2]), _resized(planes[1], picture.shape[:2])
-        return self.air.over(picture, planes, self.renderer.pool)
+        if film is None:
+            return self.air.over(picture, self._relighting.distances(), self.renderer.pool)
+        # a preview was made larger along edges
+        depth, near = (_resized(film.mean(name), picture.shape[:2]) for name in ("depth", "near"))
+        return self.air.over(picture, far_parts(depth, near), self.renderer.pool)
 
     def _transparency(self, shape: tuple[int, int], film: Film | None) -> Floats:
         """The share of each pixel of a picture that sees past all things."""

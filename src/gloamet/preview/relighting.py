@@ -19,7 +19,7 @@ from gloamet.document.lights import Gains
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.stage.camera import Camera
 from gloamet.trace.denoise import denoise, match_mean_luminance, split_highlights
-from gloamet.trace.distance import nearness
+from gloamet.trace.distance import FarParts, far_parts, nearness
 from gloamet.trace.environment import Environment, combine_environments
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.relight.cache import RelightCache
@@ -73,7 +73,7 @@ class Relighting:
         self._rest: tuple[object, Floats] | None = None
         self._lamps: tuple[View, Floats, float] | None = None  # of what, their light, by how many paths
         self._seen: tuple[object, SeenSurfaces] | None = None
-        self._distances: tuple[object, tuple[Floats, Floats]] | None = None
+        self._distances: tuple[object, FarParts] | None = None
         self._transparency: tuple[object, Floats] | None = None
         self._speed = INITIAL_SPEED
 
@@ -182,16 +182,15 @@ class Relighting:
             self._seen = (key, few)
         return self._seen[1]
 
-    def distances(self) -> tuple[Floats, Floats]:
-        """Means of distance and nearness (`trace.distance`) of what each pixel of a relit picture shows; worked out
-        once for each step of the cache."""
+    def distances(self) -> FarParts:
+        """What of each pixel of a relit picture is far, and how far; worked out once for each step of the cache."""
         cache = self.cache
         assert cache is not None
         key = (cache, cache.samples)
         if self._distances is None or self._distances[0] != key:
             depth = cache.guides().depth
             both = cache.with_outlines(np.stack([depth, nearness(depth)], 2))
-            self._distances = (key, (np.ascontiguousarray(both[..., 0]), np.ascontiguousarray(both[..., 1])))
+            self._distances = (key, far_parts(both[..., 0], both[..., 1]))
         return self._distances[1]
 
     def transparency(self) -> Floats:

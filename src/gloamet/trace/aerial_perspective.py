@@ -29,7 +29,7 @@ from gloamet.sky.atmosphere import particle_phase, rayleigh_phase
 from gloamet.sky.scatter import VIEW_TERMS
 from gloamet.stage.camera import Camera
 from gloamet.trace.camera_rays import camera_ray
-from gloamet.trace.distance import far_part
+from gloamet.trace.distance import FarParts
 
 F = np.float32
 Floats = NDArray[np.float32]
@@ -89,11 +89,10 @@ def _fill_grid(table, settings, camera, grid):
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def _see_rows(grid, settings, skipped, picture, planes, y0, y1, out):
+def _see_rows(grid, settings, skipped, picture, parts, y0, y1, out):
     """Rows y0..y1 of the picture through the air. Denser air takes by the power of what nature's takes, and
     adds in proportion to what is lost. What is nearer than `skipped` metres is left as it is."""
-    depth, near_plane = planes
-    height, width = depth.shape
+    height, width = parts.distance.shape
     density, strength, begin = F(settings.density), F(settings.strength), F(settings.begin_m)
     share, dims_sky = F(1.0 / (1000.0 * FARTHEST_KM)), settings.dims_sky > 0.0
     rows, columns = grid.shape[:2]
@@ -109,12 +108,12 @@ def _see_rows(grid, settings, skipped, picture, planes, y0, y1, out):
                     for c in range(6):
                         across[q, k, c] = grid[p, q, k, c] * (F(1) - fy) + grid[p + 1, q, k, c] * fy
         for x in range(width):
-            part, distance = far_part(depth[y, x], near_plane[y, x])
-            shown, far = strength * part, (distance - begin) * share
-            before_sky = depth[y, x] <= F(0) and dims_sky and density > F(1)
+            distance, shown = parts.distance[y, x], strength * parts.share[y, x]
+            far = (distance - begin) * share
+            before_sky = distance <= F(0) and dims_sky and density > F(1)
             if before_sky:  # which has nature's air in it already
                 far = F(1)
-            elif depth[y, x] <= skipped or far <= F(0):
+            elif distance <= skipped or far <= F(0):
                 for c in range(3):
                     out[y, x, c] = picture[y, x, c]
                 continue
@@ -154,20 +153,20 @@ def see_through_air(
     settings: AerialSettings,
     camera: Camera,
     picture: Floats,
-    planes: tuple[Floats, Floats],
+    parts: FarParts,
     pool: Executor,
     least_lost: float = 0.0,
 ) -> Floats:
-    """The picture (H, W, 3) through the air before it; planes (H, W): means of the distance in metres, 0 where nothing
-    is met, and of its nearness (`distance`). Where less than a share of light is lost, the picture is left as it is."""
-    height, width = planes[0].shape
+    """The picture (H, W, 3) through the air before it, by what of each pixel is far, and how far. Where less than a
+    share of light is lost, the picture is left as it is."""
+    height, width = parts.distance.shape
     out, grid = np.empty_like(picture), np.empty((GRID_ROWS, GRID_COLUMNS, DISTANCES, 6), np.float32)
     skipped = F(_skipped_m(table, settings.density, least_lost)) if least_lost > 0.0 else F(0)
     settings = AerialSettings(*(float(v) for v in settings))  # one type for the kernels
     _fill_grid(table, settings, camera.packed(width, height), grid)
 
     def rows(y: int) -> None:
-        _see_rows(grid, settings, skipped, picture, planes, y, min(height, y + ROWS_A_JOB), out)
+        _see_rows(grid, settings, skipped, picture, parts, y, min(height, y + ROWS_A_JOB), out)
 
     list(pool.map(rows, range(0, height, ROWS_A_JOB)))
     return out

@@ -8,14 +8,24 @@ enter; the share of the pixel that is far, and its distance, leave. Sky counts a
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import INLINE_KERNEL_OPTIONS, F
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 
 Floats = NDArray[np.float32]
+
+
+class FarParts(NamedTuple):
+    """Planes (H, W): the share of each pixel that is far, and its distance in metres, 0 for sky."""
+
+    share: Floats
+    distance: Floats
+
+
 NEAR_M = 500.0
 ALIKE, NEWTON_STEPS = F(0.995), 5  # a pixel whose two means agree so well shows one distance
 
@@ -44,3 +54,17 @@ def far_part(depth, near):
         value, slope = (F(1) - left) / x, (left * (x + F(1)) - F(1)) / (x * x)
         x = max(mean, x - (value - wanted) / slope)
     return mean / x, x * F(NEAR_M)
+
+
+@njit(**KERNEL_OPTIONS)
+def _split(depth, near, share, far):
+    for y in range(depth.shape[0]):
+        for x in range(depth.shape[1]):
+            share[y, x], far[y, x] = far_part(depth[y, x], near[y, x])
+
+
+def far_parts(depth: Floats, near: Floats) -> FarParts:
+    """`far_part` of every pixel of two planes (H, W), means of distance and nearness."""
+    parts = FarParts(np.empty_like(depth), np.empty_like(depth))
+    _split(np.ascontiguousarray(depth), np.ascontiguousarray(near), *parts)
+    return parts
