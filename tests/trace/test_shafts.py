@@ -82,15 +82,16 @@ def march(extinction: float, g: float, elevation: float, lit) -> float:  # type:
     return extinction * total * 10.0 / steps * LX * phase(0.0, g)
 
 
-def test_a_slit_draws_a_shaft_that_agrees_with_a_march(tracer: Renderer) -> None:
-    # a lid with a slit from y = -1 to y = 1.5, above the dust; a sun of next to no width from the east
+@pytest.mark.parametrize(("first", "last"), [(-1.0, 1.5), (-4.5, -2.0), (3.0, 4.5)])
+def test_a_slit_draws_a_shaft_that_agrees_with_a_march(tracer: Renderer, first: float, last: float) -> None:
+    # a lid with a slit along x, above the dust; a sun of next to no width from the east
     lid = np.concatenate([
-        quad((-99, -99, 4.01), (99, -99, 4.01), (99, -1, 4.01), (-99, -1, 4.01)),
-        quad((-99, 1.5, 4.01), (99, 1.5, 4.01), (99, 99, 4.01), (-99, 99, 4.01)),
+        quad((-99, -99, 4.01), (99, -99, 4.01), (99, first, 4.01), (-99, first, 4.01)),
+        quad((-99, last, 4.01), (99, last, 4.01), (99, 99, 4.01), (-99, 99, 4.01)),
     ])  # fmt: skip
     light = sun(50.0, 90.0, 0.1)
     film = expose(tracer, make_scene((lid, GREY)), light, dust(0.2, 0.5), ALONG, 256)
-    expected = march(0.2, 0.5, 50.0, lambda y: -1.0 <= y <= 1.5)
+    expected = march(0.2, 0.5, 50.0, lambda y: first <= y <= last)
     assert film.light().mean() == pytest.approx(expected, rel=0.01)
     whole = expose(tracer, AWAY, light, dust(0.2, 0.5), ALONG, 256)
     assert whole.light().mean() == pytest.approx(march(0.2, 0.5, 50.0, lambda y: True), rel=0.01)

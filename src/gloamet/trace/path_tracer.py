@@ -154,7 +154,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
     """One path from a `PathStart`: (state, `PathResult`, the start of a guided path, what all such could carry)."""
     (state, pixel, sample), (ray, throughput, pdf, bounces, guided) = sampler, start
     sun = sky = lamps = normal = BLACK
-    albedo, depth, transparency, travelled, vertex = WHITE, F(0), F(0), F(0), ray.origin
+    albedo, depth, clear, travelled, vertex = WHITE, F(0), F(0), F(0), ray.origin
     specular, scattered, seen, sighted, ahead = not guided, guided, guided, guided, not guided
     passes, rays, mask = 0, 0, _PATH if guided else _CAMERA
     # kept: share of the lamps' light met on the way that is not a guided path's
@@ -169,14 +169,14 @@ def trace_path(scene, env, sampler, start, max_bounces):
             state, fades, horizon = _fades_into_sky(scene, env, state, ray, ahead)
             sky = add_product(sky, throughput, horizon)
             if fades:
-                transparency, depth = luminance(throughput) if ahead else F(0), F(0)
+                clear, depth = luminance(throughput) if ahead else F(0), F(0)
                 break
         if ground <= F(0) and hit.primitive < 0:
             if not guided:
                 last = Ray(vertex, ray.direction)
                 by_sun, by_sky = miss_radiance(env, scene, last, specular, scattered, pdf, ahead)
                 sun, sky = add_product(sun, throughput, by_sun), add_product(sky, throughput, by_sky)
-                transparency = luminance(throughput) if ahead else F(0)
+                clear = luminance(throughput) if ahead else F(0)
             depth = depth if sighted else F(0)
             break
         met = resolve_hit(scene, ground, hit, ray)
@@ -239,8 +239,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
         throughput = _roulette(throughput, began, bounces, survival)
         if largest(throughput) <= F(0):
             break
-    first = albedo, normal, depth, transparency
-    return state, PathResult(sun, sky, lamps, *first, rays), candidate, candidates
+    return state, PathResult(sun, sky, lamps, albedo, normal, depth, clear, rays), candidate, candidates
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
