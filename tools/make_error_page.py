@@ -24,7 +24,7 @@ from gloamet.bench.relight import (
 )
 from gloamet.develop.display import develop_screen
 from gloamet.develop.exact import DevelopSettings
-from gloamet.document.lights import Gains
+from gloamet.document.lights import even_gains
 from gloamet.meter.picture import automatic_ev
 from gloamet.output.final import StopCriterion, render
 from gloamet.trace.denoise import denoise_prefiltered
@@ -40,7 +40,7 @@ def exact_picture(bench: Bench, lights: object) -> NDArray[np.float32]:
     film = Film(WIDTH, HEIGHT)
     render(film, bench.scene, lights, bench.camera, StopCriterion(SAMPLES, bounces=16), bench.tracer)  # type: ignore[arg-type]
     clean = denoise_prefiltered(
-        [film.light(Gains(sky=0.0, lamps=0.0)), film.light(Gains(sun=0.0, lamps=0.0))], film
+        [film.light(even_gains(sky=0.0, lamps=0.0)), film.light(even_gains(sun=0.0, lamps=0.0))], film
     )
     assert clean is not None
     return halved(clean[0] + clean[1])

@@ -16,7 +16,19 @@ from gloamet import __version__
 from gloamet.errors import GloametError
 
 # a module of `gloamet.commands` each, with add_parser(subparsers)
-COMMANDS = ("desk", "demo", "inspect", "sun", "sky", "aim", "render", "bench", "prepare")
+COMMANDS = (
+    "desk",
+    "demo",
+    "inspect",
+    "sun",
+    "sky",
+    "panorama",
+    "aim",
+    "meter",
+    "render",
+    "bench",
+    "prepare",
+)
 
 
 class _Parser(argparse.ArgumentParser):

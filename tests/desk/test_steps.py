@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk import stage_actions
@@ -19,7 +19,6 @@ from gloamet.desk.recent import recent
 from gloamet.desk.steps import STEP_TITLES
 from gloamet.desk.steps.air import AirStep
 from gloamet.desk.steps.expose import ExposeStep
-from gloamet.desk.steps.fill import FillStep
 from gloamet.desk.steps.output import OutputStep
 from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.top_bar import TopBar, share_done, status_text
@@ -32,7 +31,6 @@ from gloamet.desk.widgets.switch import Switch
 from gloamet.desk.window import DeskWindow, bearing_words
 from gloamet.document.demo import demo_document
 from gloamet.errors import GloametError
-from gloamet.output.images import save_light
 from gloamet.output.memory import memory_needed
 from gloamet.preview.air_looks import LOOKS
 from gloamet.preview.events import Frame
@@ -119,62 +117,6 @@ def test_a_sky_is_made_by_another_model(window: DeskWindow, qtbot: QtBot) -> Non
     ):
         press(air, "even")
     assert shown() == {"level", "kelvin", "caveat"}
-
-
-def test_a_panorama_is_chosen_turned_and_taken_away(
-    window: DeskWindow, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    fill, session = step(window, FillStep), window.session
-    rows = (fill.rows["panorama"], fill.turn, fill.level)  # type: ignore[attr-defined]
-    assert not any(row.isVisibleTo(fill) for row in rows)
-    path = tmp_path / "evening.exr"
-    save_light(path, np.full((32, 64, 3), 5e4, np.float32))
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
-    before = session.frame
-    assert before is not None
-    with qtbot.waitSignal(
-        session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.meter_ev > before.meter_ev + 1.0
-    ):
-        press(fill, "choose …")
-    assert all(row.isVisibleTo(fill) for row in rows)
-    assert fill.named.text() == "evening.exr"  # type: ignore[attr-defined]
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000):
-        fill.turn.set_value(45.0)  # type: ignore[attr-defined]
-    assert session.document.panorama.turn_deg == 45.0
-    with qtbot.waitSignal(
-        session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.meter_ev < before.meter_ev + 0.5
-    ):
-        press(fill, "take away")
-    session.undo()
-    assert session.document.panorama.file == str(path)
-    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: ("", ""))
-    press(fill, "choose …")
-    assert session.document.panorama.file == str(path)  # a dialogue left by cancel takes nothing away
-
-
-def test_a_panorama_that_cannot_be_read_is_told_once_and_the_rest_goes_on(
-    window: DeskWindow, qtbot: QtBot, tmp_path: Path
-) -> None:
-    session, said = window.session, []
-    session.noticed.connect(lambda sentence, _kind: said.append(sentence))
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
-        session.change("panorama", file=str(tmp_path / "gone.exr"))
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
-        session.change("air", turbidity=4.0)
-    assert [sentence for sentence in said if "gone.exr" in sentence] == said
-    assert len(said) == 1
-
-
-def test_fill_tells_the_ratio_and_goes_back_to_nature(window: DeskWindow, qtbot: QtBot) -> None:
-    fill, session = step(window, FillStep), window.session
-    with qtbot.waitSignal(session.light_solved, timeout=30_000):
-        session.change("fill", sun_stops=2.0)
-    assert "stops" in fill.ratio.text()  # type: ignore[attr-defined]
-    press(fill, "as nature gives")
-    assert session.document.fill.sun_stops == 0.0
-    with qtbot.waitSignal(session.light_solved, timeout=30_000):
-        session.change("sun", mode="hand", elevation_deg=-4.0)
-    qtbot.waitUntil(lambda: fill.ratio.text() == "no sun", timeout=30_000)  # type: ignore[attr-defined]
 
 
 def test_exposure_is_held_and_white_is_picked(window: DeskWindow) -> None:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from datetime import UTC, datetime
 
 import numpy as np
 import pytest
 
 from gloamet.colour.spaces import luminance
+from gloamet.document.lights import even_gains
 from gloamet.meter.light import illuminance_ev, luminance_ev, read_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, visible_disc_fraction
@@ -19,7 +21,7 @@ from gloamet.sun.place import resolve_zone
 
 def test_gains_are_stops_on_the_meter(solver: SkySolver) -> None:
     dome = solver.dome(Air(2.5), 180.0, 40.0)
-    plain, turned = read_light(dome), read_light(dome, 2.0, 0.5)
+    plain, turned = read_light(dome), read_light(dome, even_gains(2.0, 0.5))
     assert turned.sun_horizontal_lx == pytest.approx(2 * plain.sun_horizontal_lx)
     assert turned.sky_horizontal_lx == pytest.approx(0.5 * plain.sky_horizontal_lx)
     assert turned.sun_sky_stops == pytest.approx(plain.sun_sky_stops + 2.0)
@@ -28,7 +30,7 @@ def test_gains_are_stops_on_the_meter(solver: SkySolver) -> None:
 
 def test_a_panorama_adds_to_the_fill(solver: SkySolver) -> None:
     dome = solver.dome(Air(2.5), 180.0, 40.0)
-    plain, twice = read_light(dome), read_light(dome, 1.0, 1.0, dome, 1.0)
+    plain, twice = read_light(dome), read_light(dome, even_gains(), replace(dome, sun_irradiance=np.zeros(3)))
     assert twice.panorama_horizontal_lx == pytest.approx(plain.sky_horizontal_lx)
     assert twice.sky_horizontal_lx == plain.sky_horizontal_lx
     assert twice.sun_sky_stops == pytest.approx(plain.sun_sky_stops - 1.0)

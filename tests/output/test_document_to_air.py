@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import luminance
+from gloamet.document.lights import Gains
 from gloamet.document.model import Document
 from gloamet.output.document_to_air import (
     AERIAL,
@@ -18,6 +19,7 @@ from gloamet.output.document_to_air import (
     panorama_share,
 )
 from gloamet.output.document_to_light import FinishedLight, SkyInputs, dome_from_document
+from gloamet.output.document_to_picture import gains_from_document
 from gloamet.sky.dome import dome_radiance, uniform_dome
 from gloamet.sky.moonlight import moon_share
 from gloamet.stage.camera import Camera
@@ -61,12 +63,12 @@ def test_without_it_light_is_left_as_it_is() -> None:
     for off in ({"aerial": False}, {"aerial_strength": 0.0}):
         light = light_at(1500.0, HAZY.change("air", **off))
         assert set(light.parts) == {"sun", "sky"} and (light.whole == 1000.0).all()
-    assert aerial_settings(HAZY, replace(CAMERA, parallel_m=12.0)) is None
+    assert aerial_settings(HAZY, Gains(), replace(CAMERA, parallel_m=12.0)) is None
 
 
 def test_a_visibility_of_its_own_makes_the_air_denser_or_thinner() -> None:
-    hand = aerial_settings(HAZY.change("air", aerial_km=1.0), CAMERA)
-    nature = aerial_settings(HAZY, CAMERA)
+    hand = aerial_settings(HAZY.change("air", aerial_km=1.0), Gains(), CAMERA)
+    nature = aerial_settings(HAZY, Gains(), CAMERA)
     assert hand is not None and nature is not None and nature.density == 1.0
     # the haze lets one see 2 km less what clear air takes of it
     assert hand.density == pytest.approx(2.0, rel=0.1)
@@ -178,12 +180,12 @@ def test_an_own_visibility_takes_the_sky_along_when_asked() -> None:
 def test_with_a_panorama_alone_the_distance_is_lit_by_it_and_still_follows_the_sun() -> None:
     # sun and sky are put out by their gains; a panorama gives the ground three times what they did
     out = HAZY.change("fill", sun_stops=-6.0, sky_stops=-6.0)
-    settings = aerial_settings(out, CAMERA, 3.0)
+    settings = aerial_settings(out, gains_from_document(out), CAMERA, 3.0)
     assert settings is not None
-    assert settings.sun_gain == settings.sky_gain == pytest.approx(3.0 + 2.0**-6)
+    assert settings.sun_gain == settings.sky_gain == pytest.approx((3.0 + 2.0**-6,) * 3)
     assert AerialInputs.of(SkyInputs.of(out), CAMERA, 1.5) == inputs_of(HAZY)  # the sun stands where it stood
-    brighter = aerial_settings(out.change("fill", panorama_stops=1.0), CAMERA, 3.0)
-    assert brighter is not None and brighter.sky_gain == pytest.approx(6.0 + 2.0**-6)
+    brighter = aerial_settings(out, gains_from_document(out.change("fill", panorama_stops=1.0)), CAMERA, 3.0)
+    assert brighter is not None and brighter.sky_gain == pytest.approx((6.0 + 2.0**-6,) * 3)
 
 
 def test_a_panorama_counts_by_what_it_gives_level_ground() -> None:

@@ -16,15 +16,15 @@ from gloamet.document.model import Document
 from gloamet.meter.light import read_light
 from gloamet.output.document_to_light import (
     SkyInputs,
+    document_panorama,
     finished_light,
-    panorama_from_document,
     save_picture,
     solve_sky,
     sun_from_document,
 )
 from gloamet.output.images import JPEG_QUALITY, save_display
 from gloamet.sky.air import Air, optical_depths
-from gloamet.sky.dome import SkySolver, dome_radiance
+from gloamet.sky.dome import SkySolver, dome_radiance, uniform_dome
 from gloamet.trace.film import Film
 
 NIGHT = Document().change(
@@ -57,10 +57,10 @@ def test_the_middle_of_a_panorama_stands_in_the_north_and_turns_with_it(tmp_path
     buffer.write(str(path))
     document = Document().change("panorama", file=str(path))
     for north, turn, bearing in ((0.0, 0.0, 0.0), (90.0, 0.0, 90.0), (0.0, 30.0, 30.0), (-50.0, 20.0, 330.0)):
-        dome = panorama_from_document(
-            document.change("panorama", turn_deg=turn).change("sun", north_deg=north)
-        )
-        assert dome is not None
+        turned = document.change("panorama", turn_deg=turn).change("sun", north_deg=north)
+        panorama = document_panorama(turned, uniform_dome(1.0))
+        assert panorama is not None
+        dome = panorama.dome
         light = [float(dome_radiance(dome, towards(at))[0] @ AP1_LUMINANCE) for at in range(0, 360, 15)]
         assert 15.0 * int(np.argmax(light)) == bearing
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gloamet.document.lights import Gains
+from gloamet.document.lights import even_gains
 from gloamet.errors import GloametError
 from gloamet.output.images import save_light
 from gloamet.output.layers import StoredLayers, read_layers, save_layers
@@ -43,7 +43,7 @@ def test_layers_come_back_as_they_were(tmp_path: Path, layers: StoredLayers) -> 
 
 
 def test_gains_weigh_the_lights(layers: StoredLayers) -> None:
-    picture = layers.light(Gains(2.0, 0.5, 1.0, 1.0))
+    picture = layers.light(even_gains(2.0, 0.5, 1.0, 1.0))
     assert picture == pytest.approx(2.0 * layers.lights["sun"] + 0.5 * layers.lights["sky"], rel=1e-6)
 
 

@@ -15,12 +15,12 @@ from gloamet.output.images import save_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import COLUMNS, SkyDome, SkySolver, uniform_dome
 from gloamet.sky.environment_map import (
-    cached_table,
-    environment_dome,
+    PanoramaPicture,
+    cached_panorama,
+    decode,
     read_environment_map,
-    rotate_table,
-    tabulate_environment_map,
 )
+from gloamet.sky.panorama_dome import rotate_table, tabulate_environment_map, turned_dome
 
 
 def level_light(picture: np.ndarray) -> np.ndarray:
@@ -51,7 +51,7 @@ def write(path: Path, picture: np.ndarray, **attributes: object) -> Path:
 
 def test_a_sky_written_and_read_again_is_the_same_dome(clear: SkyDome, tmp_path: Path) -> None:
     save_light(tmp_path / "sky.exr", export_environment_map(clear, 1024, with_sun=False))
-    again = environment_dome(cached_table(tmp_path / "sky.exr"), 0.0, 0.2)
+    again = turned_dome(tabulate_environment_map(cached_panorama(tmp_path / "sky.exr").light), 0.0, 0.2)
     assert again.sky_horizontal == pytest.approx(clear.sky_horizontal, rel=0.003)
     off = np.abs(again.table[1:] / clear.table[1:] - 1.0)
     assert np.median(off) < 0.002
@@ -68,7 +68,7 @@ def test_an_even_panorama_is_an_even_dome() -> None:
 def test_a_small_bright_sun_in_it_keeps_its_light(row: int, column: int) -> None:
     picture = np.full((512, 1024, 3), 1.0, np.float32)
     picture[row, column] = 1e6
-    dome = environment_dome(tabulate_environment_map(picture), 0.0, 0.2)
+    dome = turned_dome(tabulate_environment_map(picture), 0.0, 0.2)
     assert dome.sky_horizontal == pytest.approx(level_light(picture), rel=0.02)
 
 
@@ -85,13 +85,13 @@ def test_its_middle_is_in_the_north_and_turning_goes_clockwise(tmp_path: Path) -
 def test_turning_keeps_the_light(turn: float) -> None:
     rng = np.random.default_rng(1)
     table = tabulate_environment_map(rng.random((64, 128, 3)).astype(np.float32))
-    still, turned = environment_dome(table, 0.0, 0.2), environment_dome(table, turn, 0.2)
+    still, turned = turned_dome(table, 0.0, 0.2), turned_dome(table, turn, 0.2)
     assert turned.sky_horizontal == pytest.approx(still.sky_horizontal, rel=1e-5)
 
 
 def test_a_level_in_lux_is_what_the_ground_gets() -> None:
     rng = np.random.default_rng(2)
-    dome = environment_dome(
+    dome = turned_dome(
         tabulate_environment_map(rng.random((64, 128, 3)).astype(np.float32)), 10.0, 0.5, 12_000.0
     )
     from gloamet.colour.spaces import luminance
@@ -103,21 +103,25 @@ def test_a_level_in_lux_is_what_the_ground_gets() -> None:
 def test_colours_are_those_the_file_names_or_of_bt709(tmp_path: Path) -> None:
     red = np.zeros((32, 64, 3), np.float32)
     red[..., 0] = 2.0
-    plain = read_environment_map(write(tmp_path / "plain.exr", red))
+    plain = read_environment_map(write(tmp_path / "plain.exr", red)).light
     assert plain[0, 0] == pytest.approx(np.maximum(2.0 * REC709_TO_AP1[:, 0], 0.0), rel=1e-4)
     save_light(tmp_path / "ours.exr", red, white_cd_m2=3.0)
-    assert read_environment_map(tmp_path / "ours.exr")[0, 0] == pytest.approx([6.0, 0.0, 0.0], abs=1e-3)
+    assert read_environment_map(tmp_path / "ours.exr").light[0, 0] == pytest.approx([6.0, 0.0, 0.0], abs=1e-3)
 
 
 def test_a_radiance_picture_is_read_too(tmp_path: Path) -> None:
     grey = np.full((32, 64, 3), 0.5, np.float32)
-    assert read_environment_map(write(tmp_path / "grey.hdr", grey)).mean() == pytest.approx(0.5, rel=0.02)
+    assert read_environment_map(write(tmp_path / "grey.hdr", grey)).light.mean() == pytest.approx(
+        0.5, rel=0.02
+    )
 
 
 def test_larger_pictures_are_averaged(tmp_path: Path) -> None:
     picture = np.zeros((2048, 4096, 3), np.float32)
     picture[::2] = 4.0
-    read = read_environment_map(write(tmp_path / "wide.exr", picture))
+    whole = read_environment_map(write(tmp_path / "wide.exr", picture))
+    read = whole.light
+    assert whole.codes.shape == (2048, 4096, 3)
     assert read.shape == (1024, 2048, 3)
     assert np.ptp(read[..., 1]) < 1e-4
 
@@ -125,17 +129,24 @@ def test_larger_pictures_are_averaged(tmp_path: Path) -> None:
 def test_values_that_are_no_light_do_no_harm(tmp_path: Path) -> None:
     picture = np.ones((32, 64, 3), np.float32)
     picture[3, 4], picture[5, 6] = np.nan, -9.0
+    picture[7, 8] = np.inf
     read = read_environment_map(write(tmp_path / "faulty.exr", picture))
-    assert np.isfinite(read).all() and read.min() >= 0.0
+    assert np.isfinite(read.light).all() and read.light.min() >= 0.0
+    assert read.notes == (
+        "faulty.exr holds 3 values that are no number and 3 values without end and 3 values below zero: "
+        "they are read as black or as the brightest.",
+    )
 
 
 @pytest.mark.parametrize(
     ("name", "shape", "words"),
     [
         ("square.exr", (64, 64, 3), "twice as wide as high"),
-        ("grey.exr", (32, 64, 1), "cannot be read"),
+        ("grey.exr", (32, 64, 1), "no colours"),
+        ("cross.exr", (48, 64, 3), "cross of six faces"),
+        ("strip.exr", (16, 96, 3), "strip of six faces"),
         ("dark.exr", (32, 64, 3), "no light"),
-        ("picture.png", (32, 64, 3), ".exr or .hdr"),
+        ("picture.gif", (32, 64, 3), "is read from .exr"),
     ],
 )
 def test_what_is_no_panorama_is_refused_in_a_sentence(
@@ -144,8 +155,9 @@ def test_what_is_no_panorama_is_refused_in_a_sentence(
     picture = np.zeros(shape, np.float32)
     if name != "dark.exr":
         picture += 1.0
+    path = tmp_path / name
     with pytest.raises(GloametError, match=words):
-        read_environment_map(write(tmp_path / name, picture))
+        read_environment_map(path if name.endswith(".gif") else write(path, picture))
 
 
 def test_a_missing_or_damaged_file_is_told_apart(tmp_path: Path) -> None:
@@ -160,7 +172,56 @@ def test_a_file_changed_on_disk_is_read_again(tmp_path: Path) -> None:
     import os
 
     path = write(tmp_path / "sky.exr", np.ones((32, 64, 3), np.float32))
-    before = cached_table(path)
+    before = cached_panorama(path).light
     write(path, np.full((32, 64, 3), 2.0, np.float32))
     os.utime(path, ns=(1, path.stat().st_mtime_ns + 10_000_000))
-    assert cached_table(path).mean() == pytest.approx(2.0 * before.mean(), rel=1e-5)
+    assert cached_panorama(path).light.mean() == pytest.approx(2.0 * before.mean(), rel=1e-5)
+
+
+def test_a_cropped_panorama_is_told_apart_from_one_of_another_shape(tmp_path: Path) -> None:
+    part = np.ones((20, 50, 3), np.float32)
+    path = write(tmp_path / "part.exr", part, full_width=64, full_height=32)
+    import OpenImageIO as oiio
+
+    spec = oiio.ImageSpec(50, 20, 3, "float")
+    spec.full_width, spec.full_height = 64, 32
+    out = oiio.ImageOutput.create(str(path))
+    assert out.open(str(path), spec) and out.write_image(part)
+    out.close()
+    with pytest.raises(GloametError, match="cropped: it holds 50 × 20 px of 64 × 32"):
+        read_environment_map(path)
+
+
+def test_a_truncated_panorama_is_refused_and_the_library_says_nothing_more(
+    tmp_path: Path, capfd: pytest.CaptureFixture[str]
+) -> None:
+    path = write(tmp_path / "cut.exr", np.random.default_rng(1).random((256, 512, 3)).astype(np.float32))
+    path.write_bytes(path.read_bytes()[: path.stat().st_size // 2])
+    with pytest.raises(GloametError, match="cut.exr cannot be read as a panorama"):
+        read_environment_map(path)
+    assert capfd.readouterr().err == ""
+
+
+@pytest.mark.parametrize(("name", "kind"), [("eight.png", "uint8"), ("sixteen.png", "uint16")])
+def test_whole_numbers_are_decoded_as_srgb_and_said_to_be_clipped(
+    name: str, kind: str, tmp_path: Path
+) -> None:
+    import OpenImageIO as oiio
+
+    path, code = tmp_path / name, 0.5
+    picture = np.full((32, 64, 3), code, np.float32)
+    out = oiio.ImageOutput.create(str(path))
+    assert out.open(str(path), oiio.ImageSpec(64, 32, 3, kind)) and out.write_image(picture)
+    out.close()
+    read = read_environment_map(path)
+    # IEC 61966-2-1: code 0.5 is 0.2140 of white
+    assert read.light[..., 1].mean() == pytest.approx(0.2140, rel=0.01)
+    assert read.clipped and "clipped" in read.notes[0]
+
+
+def test_codes_hold_what_is_seen_of_it_from_the_sun_to_the_dusk(tmp_path: Path) -> None:
+    picture = np.geomspace(1e-2, 1.5e9, 32 * 64 * 3).astype(np.float32).reshape(32, 64, 3)
+    read: PanoramaPicture = read_environment_map(write(tmp_path / "all.exr", picture))
+    again = decode(read.codes, read.scale)
+    bright = read.light > 100.0  # cd/m2, beside a sun of 1.5e9
+    assert again[bright] == pytest.approx(read.light[bright], rel=0.004)

@@ -102,7 +102,7 @@ def test_a_relit_picture_sees_past_things_as_the_exact_one_does(tracer: Renderer
     tracer.accumulate(film, compiled, lights, UP, 256)
     cache = RelightCache(compiled, UP, 32, 32, tracer.pool, tracer.threads)
     while not cache.full:
-        assert cache.improve(combine_environments(lights, 1.0, 1.0))
+        assert cache.improve(combine_environments(lights))
     assert np.abs(cache.transparency() - film.mean("transparency")).mean() < 0.01
     relit, exact = (luminance(p)[:, :14].mean() for p in (cache.relit(lights), film.light()))
     assert relit == pytest.approx(exact, rel=0.02)

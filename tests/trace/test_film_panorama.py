@@ -7,11 +7,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gloamet.document.lights import LIGHT_LAYERS, Gains
+from gloamet.document.lights import LIGHT_LAYERS, even_gains
 from gloamet.output.checkpoint import digest_of
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
-from gloamet.sky.environment_map import environment_dome
+from gloamet.sky.panorama_dome import turned_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Lamp, Material
 from gloamet.trace.environment import Environment, build_environment, combine_environments
@@ -37,7 +37,7 @@ def stage() -> RenderScene:
 def lights(solver: SkySolver) -> Environment:
     """The sky of a morning, and that of an afternoon turned about as the panorama."""
     morning, later = solver.dome(Air(2.5), 110.0, 30.0), solver.dome(Air(4.0), 250.0, 12.0)
-    second = build_environment(environment_dome(later.table, 40.0, 0.2))
+    second = build_environment(turned_dome(later.table, 40.0, 0.2))
     return replace(build_environment(morning), panorama=second)
 
 
@@ -75,7 +75,7 @@ def test_layers_add_up_under_their_gains(tracer: Renderer, stage: RenderScene, l
     film = exposed(tracer, stage, lights, 4)
     parts = [film.mean(name) for name in LIGHT_LAYERS]
     assert film.light() == pytest.approx(np.add.reduce(parts), rel=1e-5)
-    assert film.light(Gains(0.0, 0.0, 0.0, 2.0)) == pytest.approx(2.0 * parts[3], rel=1e-5)
+    assert film.light(even_gains(0.0, 0.0, 0.0, 2.0)) == pytest.approx(2.0 * parts[3], rel=1e-5)
 
 
 def test_it_is_the_same_whatever_the_threads_and_the_portions(
@@ -126,10 +126,10 @@ def test_a_record_is_relit_by_sky_and_panorama_as_one_sky(
 ) -> None:
     record = RelightCache(stage, CAMERA, 2 * WIDTH, 2 * HEIGHT, tracer.pool, tracer.threads)
     while not record.full:
-        assert record.improve(combine_environments(lights, 1.0, 1.0))
-    relit = record.relit(combine_environments(lights, *gains), 1.0, 1.0, at_rest=True)
+        assert record.improve(combine_environments(lights))
+    relit = record.relit(combine_environments(lights, *((g, g, g) for g in gains)), at_rest=True)
     film = exposed(tracer, stage, lights, 128, times=2)
-    exact = film.light(Gains(1.0, gains[0], 0.0, gains[1]))
+    exact = film.light(even_gains(1.0, gains[0], 0.0, gains[1]))
     assert relit.mean() == pytest.approx(exact.mean(), rel=0.01)
     blocks = [p.reshape(24, 4, 32, 4, 3).mean((1, 3))[..., 1] for p in (relit, exact)]
     assert np.median(np.abs(blocks[0] / blocks[1] - 1.0)) < 0.015

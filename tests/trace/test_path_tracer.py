@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import REC709_TO_AP1, luminance
-from gloamet.document.lights import Gains
+from gloamet.document.lights import even_gains
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SUN_DIAMETER_DEG, SkyDome, SkySolver, assemble_dome, uniform_dome
 from gloamet.stage.camera import Camera
@@ -149,7 +149,7 @@ def test_sun_and_sky_layers_add_up_to_the_whole(tracer: Renderer, solver: SkySol
     scene = make_scene((level(20.0), matt(0.5)), (box((-1, -1, 0), (1, 1, 2)), matt(0.7)))
     film = expose(tracer, scene, solver.dome(Air(), 120.0, 40.0), Camera((6, -8, 4), (0, 0, 1)), 48, 16)
     assert film.light() == pytest.approx(film.mean("sun") + film.mean("sky"), rel=1e-5)
-    assert film.light(Gains(2.0, 0.0)) == pytest.approx(2.0 * film.mean("sun"), rel=1e-6)
+    assert film.light(even_gains(2.0, 0.0)) == pytest.approx(2.0 * film.mean("sun"), rel=1e-6)
 
 
 @pytest.mark.proof("Light between the walls of a closed room", source="geometric series", kind="physics")

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import REC709_TO_AP1, luminance
-from gloamet.document.lights import Gains
+from gloamet.document.lights import even_gains
 from gloamet.sky.dome import SUN_DIAMETER_DEG, assemble_dome, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.props import sphere
@@ -126,7 +126,7 @@ def test_a_lamp_gain_scales_only_the_lamps(tracer: Renderer) -> None:
     lamp = Lamp("bulb", "point", (0.0, 0.0, 4.0), intensity_cd=800.0)
     scene = replace(make_scene((level(30.0), GREY)), lamps=(lamp,))
     film = expose(tracer, scene, build_environment(uniform_dome(3.0)), samples=16)
-    plain, doubled = film.light(), film.light(Gains(lamps=2.0))
+    plain, doubled = film.light(), film.light(even_gains(lamps=2.0))
     assert doubled - plain == pytest.approx(film.mean("lamps"), rel=1e-4, abs=1e-5)
 
 

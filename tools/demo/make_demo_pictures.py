@@ -57,7 +57,7 @@ def main() -> None:
         film = rendered(document, LAYER_WIDTH, round(LAYER_WIDTH * out.height / out.width), LAYER_SAMPLES)
         light = finished_light(document, film, clean=True)
         gains = gains_from_document(document)._asdict()
-        lights = {name: part / np.float32(gains[name]) for name, part in light.parts.items()}
+        lights = {name: part / np.array(gains[name].direct, np.float32) for name, part in light.parts.items()}
         surfaces = (film.mean(layer) for layer in ("albedo", "normal", "depth"))
         save_layers(FOLDER / f"{name}.exr", StoredLayers(lights, *surfaces))
         print(name, (FOLDER / f"{name}.exr").stat().st_size)

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.document.demo import demo_document
-from gloamet.document.lights import Gains
+from gloamet.document.lights import even_gains
 from gloamet.output.document_to_light import build_stage
 from gloamet.output.final import StopCriterion, pass_paths, plan_next_pass
 from gloamet.preview.relighting import crossfade_weight
@@ -68,7 +68,7 @@ class Bench:
         each = np.repeat(np.repeat(wanted, BLOCK, 0), BLOCK, 1)
         for _ in range(samples // AT_ONCE):
             self.tracer.accumulate(film, self.scene, lights, self.camera, each, BOUNCES)
-        return squares(film.light(Gains(lamps=0.0)))[chosen]
+        return squares(film.light(even_gains(lamps=0.0)))[chosen]
 
 
 def bench_of(demo: str) -> Bench:
@@ -133,7 +133,7 @@ def at_rest(bench: Bench, relit: NDArray[np.float32], lights: Any) -> NDArray[np
     bench.tracer.accumulate(
         film, bench.scene, lights, bench.camera, REST_SAMPLES, QUALITIES["steady"].bounces
     )
-    clean = denoise(film.light(Gains(lamps=0.0)), film)
+    clean = denoise(film.light(even_gains(lamps=0.0)), film)
     assert clean is not None
     return np.asarray(relit + np.float32(crossfade_weight(REST_SAMPLES)) * (clean - relit))
 
@@ -195,7 +195,7 @@ def _seconds_to(bench: Bench, lights: Any, chosen: Chosen, exact: NDArray[np.flo
             continue
         begin, looked = time.perf_counter(), seconds
         cleaned = denoise_prefiltered(
-            [film.light(Gains(sky=0.0, lamps=0.0)), film.light(Gains(sun=0.0, lamps=0.0))], film
+            [film.light(even_gains(sky=0.0, lamps=0.0)), film.light(even_gains(sun=0.0, lamps=0.0))], film
         )
         cleaning = time.perf_counter() - begin
         if cleaned and float(np.median(apart(cleaned[0] + cleaned[1], chosen, exact))) <= goal:

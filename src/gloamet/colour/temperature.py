@@ -83,3 +83,19 @@ def balance_matrix(kelvin: float, tint: float) -> Array:
     """The 3x3 matrix in AP1 that turns light of (kelvin, tint) into neutral; about 1 at 6000 K, tint 0."""
     adapt = adaptation_matrix(xy_to_xyz(white_xy(kelvin, tint)), xy_to_xyz(D60_WHITE))
     return XYZ_TO_AP1 @ adapt @ AP1_TO_XYZ
+
+
+def distance_from_locus(xyz: ArrayLike) -> float:
+    """Duv: how far a colour lies from the Planckian locus in CIE 1960 uv, positive above it (greenish); nan for black.
+
+    ANSI C78.377: the distance to the point of the locus that has its correlated colour temperature.
+    """
+    colour = np.asarray(xyz, float)
+    kelvin = correlated_temperature(colour)
+    if not np.isfinite(kelvin):
+        return float("nan")
+    here, on = _uv(colour), planckian_uv(kelvin)
+    along = planckian_uv(kelvin * 1.001) - on
+    normal = np.array([along[1], -along[0]]) / np.hypot(*along)
+    normal = -normal if normal[1] < 0.0 else normal
+    return float((here - on) @ normal)

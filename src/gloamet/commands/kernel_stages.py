@@ -11,9 +11,11 @@ import numpy as np
 from gloamet.colour.views import VIEWS
 from gloamet.develop.display import develop_screen
 from gloamet.develop.exact import DevelopSettings
+from gloamet.meter.cards import measure_cards, radiance_along
 from gloamet.sky.aerial import solve_aerial
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_radiance, uniform_dome
+from gloamet.sky.environment_map import encode_rows, mend_rows
 from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
@@ -37,6 +39,10 @@ def _sky() -> None:
     build_environment(dome)
     dome_radiance(dome, np.array([[0.0, 0.0, 1.0]]))
     solve_sky_palette(solver, Air())
+    pixels, codes = np.ones((2, 4, 3), np.float32), np.zeros((2, 4, 3), np.uint16)
+    one = np.float32(1)
+    mend_rows(pixels, np.eye(3, dtype=np.float32), one, one, pixels.copy(), np.zeros(3, np.int64))
+    encode_rows(pixels, one, codes)
     air, far = solve_aerial(solver, Air(), (180.0, 30.0), 1.6), np.ones((8, 8), np.float32)
     with ThreadPoolExecutor(1) as pool:
         see_through_air(
@@ -71,6 +77,9 @@ def _rays(relit: bool = False) -> None:
         first_hits(scene, camera, 8, 8, tracer.pool)
         corner, grey = (np.float32(-1),) * 3, (np.float32(1),) * 3
         dust = Dust(corner, grey, np.float32(0.1), grey, np.float32(0.5))
+        up = np.array([[0.0, 0.0, 1.0]])
+        measure_cards(scene, lights, up, up, 1, tracer.pool)
+        radiance_along(scene, lights, up, up, 1, tracer.pool)
         ShaftFilm(8, 8).accumulate(tracer, scene, lights, camera, dust, 1)
         upsample(resize_bilinear(film.light(), (4, 4)), Film(4, 4), guides_from_film(film), tracer.pool)
 

@@ -8,26 +8,19 @@ import signal
 import sys
 import threading
 import time
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from gloamet.commands.common import add_json, add_place, number, read_place, shares, show, size, triple, whole
-from gloamet.commands.document_options import (
-    add_aerial,
-    add_air,
-    add_axes,
-    add_field,
-    read_document,
-    with_aerial,
-    with_air,
-)
-from gloamet.commands.sky_options import add_grade, add_picture_sky, with_grade, with_picture_sky
+from gloamet.commands.camera_options import add_camera, find_camera
+from gloamet.commands.common import add_json, number, shares, show, size, whole
+from gloamet.commands.document_options import add_axes, read_document
+from gloamet.commands.light_options import add_light, with_light
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.stage.assembly import camera_from_view, place_in_world
-from gloamet.stage.camera import Camera, look_over
+from gloamet.stage.assembly import place_in_world
+from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
 
 if TYPE_CHECKING:
@@ -35,7 +28,6 @@ if TYPE_CHECKING:
     from gloamet.trace.film import Film
     from gloamet.trace.render_scene import RenderScene
 
-DEFAULT_FOV_DEG = 40.0
 MOST_FOR_NOISE = 4096  # samples per pixel where only --noise says when to stop
 
 
@@ -55,21 +47,8 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
         "--seed", type=whole(0, 2**31 - 1, "Seed"), default=0, help="other noise, same picture"
     )
     parser.add_argument("--checkpoint", type=Path, help="keep what is done in this file, and go on from it")
-    parser.add_argument("--view", help="name of a view of the project or the model")
-    parser.add_argument("--eye", type=triple("Eye"), help="x,y,z in world metres, Z up")
-    parser.add_argument("--target", type=triple("Target"), help="x,y,z in world metres, Z up")
-    parser.add_argument("--fov", type=number(0.1, 170, "Field of view"), help="vertical, degrees")
-    add_place(parser, required=False)
-    parser.add_argument("--sun-azimuth", type=number(-360, 720, "Sun azimuth"))
-    parser.add_argument("--sun-elevation", type=number(-90, 90, "Sun elevation"))
-    add_air(parser, "--sky-model")
-    add_aerial(parser)
-    add_grade(parser)
-    add_picture_sky(parser)
-    parser.add_argument("--panorama", type=Path, help="lat-long .exr or .hdr whose light is added")
-    add_field(parser, "--panorama-turn", "panorama", "turn_deg", "Turn")
-    add_field(parser, "--panorama-lux", "panorama", "level_lx", "Panorama")
-    parser.add_argument("--ev", help="auto or an exposure value at ISO 100")
+    add_camera(parser)
+    add_light(parser)
     parser.add_argument("--exposed", action="store_true", help="scale .exr so that 1.0 is 1.2 x 2^EV cd/m2")
     parser.add_argument("--sixteen-bit", action="store_true", help="16-bit .png")
     parser.add_argument("--denoise", action="store_true", help="denoise the picture")
@@ -102,18 +81,7 @@ def _document(options: argparse.Namespace) -> Document:
     document = read_document(options.source, options.units, options.up)
     if options.source.suffix.lower() != ENDING:
         document = document.change("stage.ground", softness_deg=0.0)
-    document = with_aerial(with_air(document, options), options)
-    document = _with_panorama(with_picture_sky(with_grade(document, options), options), options)
-    return _with_stage(_with_exposure(_with_sun(document, options), options), options)
-
-
-def _with_panorama(document: Document, options: argparse.Namespace) -> Document:
-    values = {"file": options.panorama and str(options.panorama.resolve()), "turn_deg": options.panorama_turn}
-    values["level_lx"] = options.panorama_lux
-    given = {name: value for name, value in values.items() if value is not None}
-    if given and not (options.panorama or document.panorama.file):
-        raise GloametError("There is no panorama to turn or to set a level for: give --panorama too.")
-    return document.change("panorama", **given)
+    return _with_stage(with_light(document, options), options)
 
 
 def _with_stage(document: Document, options: argparse.Namespace) -> Document:
@@ -130,57 +98,6 @@ def _with_stage(document: Document, options: argparse.Namespace) -> Document:
     if options.ground is not None:
         document = document.change("stage.ground", kind=options.ground)
     return document
-
-
-def _with_sun(document: Document, options: argparse.Namespace) -> Document:
-    placed = (options.sun_azimuth, options.sun_elevation)
-    timed = (options.lat, options.lon, options.when)
-    if any(v is not None for v in placed):
-        if any(v is not None for v in timed):
-            raise GloametError("Give either a place and time or a sun direction, not both.")
-        azimuth = (180.0 if options.sun_azimuth is None else options.sun_azimuth) % 360.0
-        elevation = document.sun.elevation_deg if options.sun_elevation is None else options.sun_elevation
-        return document.change("sun", mode="hand", azimuth_deg=azimuth, elevation_deg=max(-20.0, elevation))
-    if any(v is not None for v in timed):
-        if any(v is None for v in timed):
-            raise GloametError("A place and time need --lat, --lon and --when together.")
-        lat, lon, when, tz, name = read_place(options)
-        document = document.change("site", latitude_deg=lat, longitude_deg=lon, timezone=name)
-        wall = when if when.tzinfo is None else when.astimezone(tz).replace(tzinfo=None)
-        return document.change("sun", mode="almanac", wall_time=wall)
-    return document
-
-
-def _with_exposure(document: Document, options: argparse.Namespace) -> Document:
-    if options.ev is None:
-        return document
-    if options.ev == "auto":
-        return document.change("expose", automatic=True)
-    return document.change("expose", automatic=False, ev=number(-8, 22, "EV")(options.ev))
-
-
-def _camera(options: argparse.Namespace, document: Document, scene: Scene) -> Camera:
-    project = options.source.suffix.lower() == ENDING
-    if options.view is not None:
-        if options.eye or options.target:
-            raise GloametError("Give either --view or --eye and --target.")
-        kept = {named.name: camera_from_view(named.view) for named in document.stage.views}
-        views = {**scene.views, **kept}
-        if options.view not in views:
-            names = ", ".join(views) or "none"
-            raise GloametError(f"There is no view “{options.view}”: there are {names}.")
-        camera = views[options.view]
-    elif options.eye or options.target:
-        if not (options.eye and options.target):
-            raise GloametError("--eye and --target go together.")
-        camera = Camera(options.eye, options.target, DEFAULT_FOV_DEG)
-    elif project:
-        camera = camera_from_view(document.stage.view)
-    elif scene.views:
-        camera = next(iter(scene.views.values()))
-    else:
-        camera = look_over(*scene.subject_bounds())
-    return camera if options.fov is None else replace(camera, fov_deg=options.fov)
 
 
 def _check_mutes(document: Document, scene: Scene, options: argparse.Namespace) -> None:
@@ -206,7 +123,7 @@ def _prepare(options: argparse.Namespace) -> _Job:
         read_file(Path(str(document.stage.model)), outside=document.stage.outside), document.stage
     )
     _check_mutes(document, scene, options)
-    camera = _camera(options, document, scene)
+    camera = find_camera(options, document, scene)
     out = document.output
     project = options.source.suffix.lower() == ENDING
     width, height = options.size or ((out.width, out.height) if project else (1280, 720))
@@ -279,10 +196,10 @@ def run(options: argparse.Namespace) -> None:
     from gloamet.output.document_to_air import light_through_air
     from gloamet.output.document_to_light import (
         build_stage,
+        document_panorama,
         dome_from_document,
         environment_from_document,
         finished_light,
-        panorama_from_document,
         save_picture,
         with_contours,
     )
@@ -291,14 +208,14 @@ def run(options: argparse.Namespace) -> None:
 
     compiled = build_stage(job.document, job.scene)
     dome = dome_from_document(job.document)
-    environment = environment_from_document(job.document, dome, panorama_from_document(job.document))
+    environment = environment_from_document(job.document, dome, document_panorama(job.document, dome))
     need = memory_needed(compiled, job.width, job.height, options.denoise)
     check_memory(need)
     _say(f"needs about {need / 2**20:.0f} MB of memory")
     start = time.perf_counter()
     film = _trace(options, job, compiled, environment)
     seconds = time.perf_counter() - start
-    light = finished_light(job.document, film, options.denoise)
+    light = finished_light(job.document, film, options.denoise, environment.sky_colour)
     lit = job.document, compiled, environment, job.camera
     light = light_through_dust(*lit, light, film.mean_samples(), options.denoise)
     light = light_through_air(job.document, dome, job.camera, light, film)

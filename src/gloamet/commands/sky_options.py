@@ -6,9 +6,10 @@ import argparse
 from collections.abc import Callable
 from typing import Any
 
-from gloamet.commands.common import triple
+from gloamet.commands.common import number, triple
 from gloamet.commands.document_options import add_field, colour, given_fields
 from gloamet.document.air import CURVE_STOPS, CURVE_TURN_DEG
+from gloamet.document.lights import LIGHT_LAYERS, Colour
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -50,9 +51,24 @@ def backdrop(text: str) -> dict[str, Any]:
     return {"backdrop": "gradient", "backdrop_colour": colour(below), "backdrop_above": colour(above)}
 
 
-def add_grade(parser: argparse.ArgumentParser) -> None:
-    """The artist's hand on the sky."""
-    parser.add_argument("--tint", type=colour, metavar="#RRGGBB", help="colour the sky is tinted with")
+def _tint(text: str) -> Colour | dict[str, Any]:
+    """An argparse type: a colour for the sky itself, or with a light's name the fields of the fill that tint its
+    light."""
+    name, equals, value = text.partition("=")
+    if not equals:
+        return colour(text)
+    if name not in LIGHT_LAYERS:
+        raise GloametError(f"There is no light “{name}” to tint: there are {', '.join(LIGHT_LAYERS)}.")
+    hue, _comma, share = value.partition(",")
+    strength = number(0, 1, "Share of a tint")(share) if share else 1.0
+    return {f"{name}_tint": colour(hue), f"{name}_tint_strength": strength}
+
+
+def add_grade(parser: argparse.ArgumentParser, lights: bool = False) -> None:
+    """The artist's hand on the sky; with `lights` a tint may be one of a light's fill instead."""
+    words = "colour the sky is tinted with" + (", or LIGHT=#RRGGBB,SHARE of a light's fill" if lights else "")
+    parser.add_argument("--tint", type=_tint, action="append", default=[], metavar="#RRGGBB", help=words)
+    parser.set_defaults(tints_lights=lights)
     for option, name, what in GRADE_OPTIONS:
         add_field(parser, option, "sky", name, what)
     luminance, hue = curve("Luminance", CURVE_STOPS), curve("Hue", CURVE_TURN_DEG)
@@ -65,7 +81,11 @@ def add_grade(parser: argparse.ArgumentParser) -> None:
 def with_grade(document: Document, options: argparse.Namespace) -> Document:
     """A document with the sky that was asked for; a tint without a strength is a whole one."""
     curves = {"luminance_curve": options.luminance_by_height, "hue_curve": options.hue_by_height}
-    others = {"tint": options.tint, **curves}
+    plain = [tint for tint in options.tint if not isinstance(tint, dict)]
+    if len(plain) != len(options.tint) and not options.tints_lights:
+        raise GloametError("A sky alone has no lights to balance: give --tint a colour like #ffd9a0.")
+    tint = plain[-1] if plain else None
+    others = {"tint": tint, **curves}
     found = given_fields(options, GRADE_OPTIONS)
     found |= {name: value for name, value in others.items() if value is not None}
     if "tint" in found:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
@@ -10,6 +12,7 @@ from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.stage_actions import part_named
 from gloamet.desk.view_conversion import camera_from_document
+from gloamet.document.fill import SpotState
 from gloamet.sun.position import direction
 
 SAFE_SHARES = (0.9, 0.8)
@@ -29,6 +32,37 @@ def draw_sun(p: QPainter, box: QRectF, session: Session) -> None:
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.setPen(QPen(QColor(theme.SUN), 1.5))
     p.drawEllipse(QPointF(box.x() + at[0] * box.width(), box.y() + at[1] * box.height()), 11, 11)
+
+
+def draw_panorama_sun(p: QPainter, box: QRectF, session: Session) -> None:
+    """Four short strokes where a panorama's own sun stands in the frame."""
+    light = session.light
+    solved = light.panorama if light is not None else None
+    if solved is None or solved.sun_deg is None:
+        return
+    towards = np.asarray(direction(*solved.sun_deg))
+    at = camera_from_document(session.document).project(towards, box.width() / box.height())
+    if at is None or not (0.0 <= at[0] <= 1.0 and 0.0 <= at[1] <= 1.0):
+        return
+    place = QPointF(box.x() + at[0] * box.width(), box.y() + at[1] * box.height())
+    p.setPen(QPen(QColor(theme.PANORAMA), 1.5))
+    for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+        p.drawLine(place + QPointF(7 * dx, 7 * dy), place + QPointF(15 * dx, 15 * dy))
+
+
+def draw_spots(p: QPainter, box: QRectF, spots: Sequence[SpotState]) -> None:
+    """A dot and its name for every spot."""
+    p.setFont(theme.font(theme.NOTE))
+    for spot in spots:
+        at = QPointF(box.x() + spot.x * box.width(), box.y() + spot.y * box.height())
+        p.setPen(QPen(QColor(38, 38, 38, 200), 3.0))
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawEllipse(at, 4.0, 4.0)
+        p.setPen(QPen(QColor(theme.INK), 1.2))
+        p.drawEllipse(at, 4.0, 4.0)
+        wide = p.fontMetrics().horizontalAdvance(spot.name)
+        p.fillRect(QRectF(at.x() + 7, at.y() - 9, wide + 8, 18), QColor(38, 38, 38, 170))
+        p.drawText(QPointF(at.x() + 11, at.y() + 4), spot.name)
 
 
 def on_screen(box: QRectF, spot: tuple[float, float] | None) -> QPointF | None:

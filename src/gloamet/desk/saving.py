@@ -52,10 +52,10 @@ class SaveJob(QObject):
         from gloamet.output.document_to_air import light_through_air
         from gloamet.output.document_to_light import (
             build_stage,
+            document_panorama,
             dome_from_document,
             environment_from_document,
             finished_light,
-            panorama_from_document,
             save_picture,
             stop_criterion,
             with_contours,
@@ -69,7 +69,7 @@ class SaveJob(QObject):
         compiled = build_stage(document, self.scene)
         check_memory(memory_needed(compiled, out.width, out.height, out.denoise))
         camera, dome = camera_from_view(document.stage.view), dome_from_document(document)
-        lights = environment_from_document(document, dome, panorama_from_document(document))
+        lights = environment_from_document(document, dome, document_panorama(document, dome))
         film, aim = Film(out.width, out.height), stop_criterion(document)
         path = self.path.with_name(self.path.name + ENDING)
         kept = Checkpoint(path, digest_of(compiled, lights, camera, film, aim.bounces))
@@ -87,7 +87,7 @@ class SaveJob(QObject):
         )
         if film.samples_in(None) == 0:
             return f"{self.path.name} was not saved: stopped before the first pass.", False
-        light = finished_light(document, film, out.denoise)
+        light = finished_light(document, film, out.denoise, lights.sky_colour)
         samples = film.mean_samples()
         lit = document, compiled, lights, camera
         light = light_through_dust(*lit, light, samples, out.denoise, self._stop.is_set)

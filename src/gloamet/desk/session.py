@@ -20,23 +20,25 @@ from gloamet.desk.model_loader import ModelLoader
 from gloamet.desk.model_watcher import ModelWatcher
 from gloamet.desk.recent import remember
 from gloamet.desk.render_client import RenderClient
+from gloamet.desk.reported import KEPT, PASSED_ON
 from gloamet.document.history import History
+from gloamet.document.lights import EVEN, Gains
 from gloamet.document.model import Document, FieldPath
 from gloamet.document.stage import View
 from gloamet.errors import GloametError
+from gloamet.output.document_to_picture import gains_from_document
 from gloamet.output.sequence import drive_sun
 from gloamet.preview.events import (
-    BesideFrame,
     Busy,
-    DiscPainted,
     Failed,
     Frame,
     LightSolved,
     Loading,
+    MeterRead,
     PaletteSolved,
-    PlanFrame,
     Preparing,
     SceneLoaded,
+    SourcePictures,
     StageBuilt,
     Thumbnail,
 )
@@ -62,6 +64,8 @@ class Session(QObject):
     colours_solved = Signal(object)
     scene_loaded = Signal(object)
     plan_ready = Signal(object)
+    source_pictures = Signal(object)
+    meter_read = Signal(object)
     beside_ready = Signal(object)  # the picture under the other light
     beside_changed = Signal()  # whether there is one
     thumbnail_ready = Signal(object)
@@ -89,9 +93,11 @@ class Session(QObject):
         self.compiled: Any = None  # the stage as rays see it, None before there is one
         self.thumbnails: dict[View, Any] = {}
         self.light: LightSolved | None = None
+        self.read: MeterRead | None = None  # the meter in the scene
+        self.sources: SourcePictures | None = None
         self.frame: Frame | None = None
         self.colours: Any = None
-        self._ground_m = 0.0
+        self.ground_m = 0.0  # below which no camera goes by accident: the ground, or the model's lowest point
         self._loader = ModelLoader(self.document.stage)
         self._told_stage = self.document.stage
         self._watcher = ModelWatcher(self)
@@ -200,11 +206,6 @@ class Session(QObject):
         self._last_emit = time.monotonic()
         self._render.show(self.document)
 
-    @property
-    def ground_m(self) -> float:
-        """The height below which no camera goes by accident: the ground, or the model's lowest point."""
-        return self._ground_m
-
     # -- time
 
     def moment(self) -> Moment:
@@ -219,6 +220,11 @@ class Session(QObject):
         self.change("sun", key, wall_time=local, mode="almanac")
 
     # -- rendering
+
+    def gains(self) -> Gains:
+        """What the fill makes of every light now."""
+        colour = self.light.sky_colour if self.light is not None else EVEN
+        return gains_from_document(self.document, colour)
 
     def resize(self, width: int, height: int) -> None:
         """The picture's size on screen, device pixels."""
@@ -299,13 +305,9 @@ class Session(QObject):
     # -- what the worker says
 
     def _on_reported(self, event: Any) -> None:
-        told = {Frame: self.frame_ready, LightSolved: self.light_solved, Thumbnail: self.thumbnail_ready}
-        told |= {DiscPainted: self.disc_painted, PlanFrame: self.plan_ready, BesideFrame: self.beside_ready}
-        if isinstance(event, Frame):
-            self.frame = event
-        elif isinstance(event, LightSolved):
-            self.light = event
-        elif isinstance(event, Thumbnail):
+        if type(event) in KEPT:
+            setattr(self, KEPT[type(event)], event)
+        if isinstance(event, Thumbnail):
             self.thumbnails[event.view] = event.pixels
         elif isinstance(event, PaletteSolved):
             self.colours = event.colours
@@ -323,8 +325,8 @@ class Session(QObject):
             self.busy.emit(event.text)
         elif isinstance(event, Failed):
             self._on_failed(event)
-        if type(event) in told:
-            told[type(event)].emit(event)
+        if type(event) in PASSED_ON:
+            getattr(self, PASSED_ON[type(event)]).emit(event)
 
     def _amend(self, document: Document) -> None:
         """Take a document as part of what was just done, not as a step of its own."""
@@ -334,7 +336,7 @@ class Session(QObject):
 
     def _on_scene_loaded(self, event: SceneLoaded) -> None:
         before, self.scene, self.file_scene = self.scene, event.scene, event.file_scene
-        self._ground_m = min(0.0, float(event.scene.bounds()[0][2]))
+        self.ground_m = min(0.0, float(event.scene.bounds()[0][2]))
         if self._loader.remembers:
             remember(Path(event.document_model))
         opened = self._loader.finish(event.scene, before, self.document)

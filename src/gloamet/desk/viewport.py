@@ -27,10 +27,18 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
-from gloamet.desk import stage_actions, theme
+from gloamet.desk import panorama_actions, spot_actions, stage_actions, theme
 from gloamet.desk.aim_controller import AimController
 from gloamet.desk.aim_tool import TOOLS, AimTool, ViewAdapter
-from gloamet.desk.overlay import draw_rectangle, draw_safe_lines, draw_selection, draw_sun, on_screen
+from gloamet.desk.overlay import (
+    draw_panorama_sun,
+    draw_rectangle,
+    draw_safe_lines,
+    draw_selection,
+    draw_spots,
+    draw_sun,
+    on_screen,
+)
 from gloamet.desk.region_tool import RegionTool
 from gloamet.desk.session import Session
 from gloamet.desk.sun_overlay import PathLayer, draw_aim
@@ -177,6 +185,7 @@ class Viewport(QWidget):
             document.stage,
             document.output,
             document.aim,
+            document.fill.spots,
             document.site,
             sun.wall_time.date(),
             sun.north_deg,
@@ -201,6 +210,8 @@ class Viewport(QWidget):
             draw_safe_lines(p, box)
         draw_selection(p, box, self.session)
         draw_sun(p, box, self.session)
+        draw_panorama_sun(p, box, self.session)
+        draw_spots(p, box, self.session.document.fill.spots)
         if self.sun_tools:
             draw_aim(p, box, self.session, self.aimer, self._path, self.aim.draft)
 
@@ -307,6 +318,15 @@ class Viewport(QWidget):
             return
         if session.state.tool in ("", "rectangle"):
             session.select(stage_actions.pick(session, x, y, aspect))
+            return
+        if session.state.tool == "spot":
+            spot_actions.add_spot(session, x, y)
+            session.use_tool("")
+            return
+        if session.state.tool == "panorama sun":
+            towards = camera_from_document(session.document).ray(x, y, aspect)
+            panorama_actions.pick_sun(session, np.asarray(towards, float))
+            session.use_tool("")
             return
         point = stage_actions.point_at(session, x, y, aspect)
         if point is None:

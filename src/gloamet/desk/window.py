@@ -22,7 +22,9 @@ from gloamet.desk.aim_controller import AimController
 from gloamet.desk.day_ribbon import DayRibbon
 from gloamet.desk.import_notes import ImportNotesPanel
 from gloamet.desk.import_panel import ImportPanel
+from gloamet.desk.instruments.checks import Checks
 from gloamet.desk.instruments.meter import LightMeter
+from gloamet.desk.instruments.probes import Probes
 from gloamet.desk.instruments.sky_disc import SkyDisc
 from gloamet.desk.notice import Notice
 from gloamet.desk.plan_view import PlanView
@@ -72,6 +74,7 @@ class DeskWindow(QMainWindow):
         session.model_changed.connect(self._offer_again)
         session.noticed.connect(self.notice.show_sentence)
         self.disc, self.meter, self.ribbon = SkyDisc(session), LightMeter(session), DayRibbon(session)
+        self.probes, self.checks = Probes(session), Checks(session)
         self._lay_out()
         self._shortcuts()
         self.choose_step(FIRST_STEP)
@@ -138,9 +141,12 @@ class DeskWindow(QMainWindow):
         words.addWidget(self.height_word)
         words.addWidget(self.heading_word)
         box.addLayout(words)
-        box.addSpacing(18)
+        box.addSpacing(10)
+        box.addWidget(self.probes)
+        box.addSpacing(8)
         box.addWidget(self.meter)
-        box.addStretch(1)
+        box.addSpacing(10)
+        box.addWidget(self.checks, 1)
         return left
 
     def _show_sun(self) -> None:

@@ -45,6 +45,7 @@ LANDSCAPE = (  # by which distance is judged: three ridges, 2.5, 6 and 14 km fro
     Prop(name="line of poles", kind="poles", place=(-92, 92, 0), turn_deg=-47, height_m=7.5, crown_m=2500),
 )
 FOLDER = Path(str(files("gloamet").joinpath("data", "demo")))
+PANORAMAS = FOLDER.parent / "panoramas"
 
 
 def _at(model: str, when: datetime, turbidity: float, ground: float) -> Document:

@@ -1,43 +1,83 @@
 """The lights of a scene whose layers are kept apart, a row for each: films, gains, files and controls follow them.
 
-To add one: its row and its gain here, the gain's field in `FillState`, its plane in `trace.film.FilmArrays`, and the
-line of `trace.path_tracer` that adds to it.
+To add one: its row and its gain here, its fields in `FillState`, its planes in `trace.film.FilmArrays`, and the lines
+of `trace.path_tracer` that add to it. Each light has two layers: all it gives, and the part of it that has bounced off
+another surface before it reached the one that is seen.
 """
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Literal, NamedTuple
+
+Colour = tuple[float, float, float]
+LightName = Literal["sun", "sky", "lamps", "panorama"]
+EVEN: Colour = (1.0, 1.0, 1.0)
+
+
+class Gain(NamedTuple):
+    """Factors of one light per AP1 channel: of what comes straight from it, and of what has bounced before."""
+
+    direct: Colour = EVEN
+    bounced: Colour = EVEN
+
+    @property
+    def even(self) -> bool:
+        """Whether light that has bounced has the gain of what comes straight."""
+        return self.direct == self.bounced
 
 
 class Gains(NamedTuple):
-    """A factor for each light, in the order of their layers."""
+    """A gain for each light, in the order of their layers."""
 
-    sun: float = 1.0
-    sky: float = 1.0
-    lamps: float = 1.0
-    panorama: float = 1.0
+    sun: Gain = Gain()
+    sky: Gain = Gain()
+    lamps: Gain = Gain()
+    panorama: Gain = Gain()
+
+
+def even_gain(factor: float) -> Gain:
+    """One factor for all of a light."""
+    return Gain((factor, factor, factor), (factor, factor, factor))
+
+
+def even_gains(sun: float = 1.0, sky: float = 1.0, lamps: float = 1.0, panorama: float = 1.0) -> Gains:
+    """One factor for each light.
+
+    >>> even_gains(lamps=0.0).lamps.direct
+    (0.0, 0.0, 0.0)
+    """
+    return Gains(*(even_gain(factor) for factor in (sun, sky, lamps, panorama)))
 
 
 class LightLayer(NamedTuple):
-    """A light: its name in films and files, the artist's word, its field of `FillState` in stops, the hue of its
-    controls, whether it is traced by paths of its own, apart from those that the others share, and whether few paths
-    carry most of its light, so that denoising must not lose it."""
+    """A light: its name in films and files, the artist's word, the hue of its controls, whether it is traced by paths
+    of its own, apart from those that the others share, and whether few paths carry most of its light, so that denoising
+    must not lose it."""
 
-    name: str
+    name: LightName
     title: str
-    gain_field: str
     hue: str
     own_paths: bool = False
     sparse: bool = False
 
+    @property
+    def bounced(self) -> str:
+        """Name of the layer of what has bounced."""
+        return f"{self.name}_bounced"
+
+    def field(self, what: str) -> str:
+        """Name of a field of `FillState` for this light."""
+        return f"{self.name}_{what}"
+
 
 LIGHTS = (
-    LightLayer("sun", "Sun", "sun_stops", "#f0a45c"),
-    LightLayer("sky", "Sky fill", "sky_stops", "#7fa3c7"),
-    LightLayer("lamps", "Lamps", "lamps_stops", "#d9c77a", sparse=True),
-    LightLayer("panorama", "Panorama", "panorama_stops", "#a58bc2", own_paths=True),
+    LightLayer("sun", "Sun", "#f0a45c"),
+    LightLayer("sky", "Sky fill", "#7fa3c7"),
+    LightLayer("lamps", "Lamps", "#d9c77a", sparse=True),
+    LightLayer("panorama", "Panorama", "#a58bc2", own_paths=True),
 )
 LIGHT_LAYERS = tuple(light.name for light in LIGHTS)
+BOUNCED_LAYERS = tuple(light.bounced for light in LIGHTS)
 SHARED_PATH_LAYERS = tuple(light.name for light in LIGHTS if not light.own_paths)
 # planes of a film's second moments: of each light that shares paths, of those together, of lights with their own
 TOGETHER = "together"

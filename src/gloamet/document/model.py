@@ -14,6 +14,7 @@ from pydantic import BaseModel, Field, field_validator
 from gloamet.colour.views import DEFAULT_VIEW, VIEWS
 from gloamet.document.air import AirState, ShaftState, SkyState
 from gloamet.document.fields import Model, number
+from gloamet.document.fill import FillState, PanoramaState
 from gloamet.document.stage import Stage
 from gloamet.document.targets import AimTargets, Sequence
 from gloamet.sun.place import resolve_zone
@@ -98,37 +99,6 @@ class SunState(Model):
         if not 1900 <= value.year <= 2150:
             raise ValueError(f"year {value.year} is outside 1900–2150")
         return value
-
-
-class PanoramaState(Model):
-    """A lat-long picture whose light is added to that of sun and sky."""
-
-    file: str = Field(
-        "", max_length=4096, description="Lat-long picture of light, .exr or .hdr, its middle in the north."
-    )
-    turn_deg: float = number(0.0, -180, 180, "Turns the panorama clockwise, seen from above.", "°", 1, 1)
-    level_lx: float = number(
-        0.0,
-        0,
-        120_000,
-        "Light its upper half gives level ground; 0 takes its values as they are, in cd/m².",
-        "lx",
-        100,
-        0,
-    )
-
-
-class FillState(Model):
-    """Balance between the sources, after rendering."""
-
-    sun_stops: float = number(0.0, -6, 6, "Sun brighter or dimmer than nature gives.", "stops", 0.1, 2)
-    sky_stops: float = number(0.0, -6, 6, "Sky fill brighter or dimmer than nature gives.", "stops", 0.1, 2)
-    lamps_stops: float = number(
-        0.0, -12, 12, "Lamps of the model brighter or dimmer than they are.", "stops", 0.1, 2
-    )
-    panorama_stops: float = number(
-        0.0, -12, 12, "The panorama brighter or dimmer than its level.", "stops", 0.1, 2
-    )
 
 
 FieldPath = tuple[str | int, ...]

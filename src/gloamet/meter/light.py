@@ -9,8 +9,12 @@ import math
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import numpy as np
+from numpy.typing import NDArray
+
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.colour.temperature import correlated_temperature
+from gloamet.document.lights import Gains
 
 if TYPE_CHECKING:
     from gloamet.sky.dome import SkyDome
@@ -18,13 +22,15 @@ if TYPE_CHECKING:
 INCIDENT_C = 250.0  # ISO 2720 incident-light constant (flat receptor)
 REFLECTED_K = 12.5  # ISO 2720 reflected-light constant
 CARD = 0.18
+UNIT_GAINS = Gains()
 
 
 @dataclass(frozen=True)
 class LightReading:
     """Illuminance in lx, luminance in cd/m2, temperatures in kelvin (nan where there is no light).
 
-    sun_sky_stops is log2(sun on level ground / sky and panorama there), -inf without sun; incident_ev the
+    sun_sky_stops is log2(key / fill) on level ground: the sun, a panorama's own too, over the sky and the rest of the
+    panorama; -inf without sun. light_cct_k is that of all together, shade_cct_k of the fill; incident_ev the
     EV100 of an incident reading on level ground; card_ev of a reflected reading off an 18 % card there.
     """
 
@@ -40,6 +46,8 @@ class LightReading:
     card_ev: float
     panorama_horizontal_lx: float = 0.0
     panorama_cct_k: float = math.nan
+    light_cct_k: float = math.nan
+    shade_cct_k: float = math.nan
 
 
 def luminance_ev(cd_m2: float) -> float:
@@ -52,32 +60,35 @@ def illuminance_ev(lx: float) -> float:
     return math.log2(lx * 100.0 / INCIDENT_C) if lx > 0.0 else -math.inf
 
 
-def read_light(
-    dome: SkyDome,
-    sun_gain: float = 1.0,
-    sky_gain: float = 1.0,
-    panorama: SkyDome | None = None,
-    panorama_gain: float = 1.0,
-) -> LightReading:
-    """What a meter on level ground reads under this sky and this panorama; gains are linear."""
-    normal = sun_gain * dome.sun_visible * float(luminance(dome.sun_irradiance))
-    sun = sun_gain * float(luminance(dome.sun_horizontal))
-    sky = sky_gain * float(luminance(dome.sky_horizontal))
-    more = 0.0 if panorama is None else panorama_gain * float(luminance(panorama.sky_horizontal))
-    fill, whole = sky + more, sun + sky + more
-    zenith = AP1_TO_XYZ @ dome.table[-1, 0].astype(float)
-    x, y = xyz_to_xy(zenith).tolist()
+def read_light(dome: SkyDome, gains: Gains = UNIT_GAINS, panorama: SkyDome | None = None) -> LightReading:
+    """What a meter on level ground reads under this sky and this panorama and the gains of what comes straight."""
+    by_sun, by_sky, by_panorama = (np.array(g.direct) for g in (gains.sun, gains.sky, gains.panorama))
+    sun, sky = by_sun * dome.sun_horizontal, by_sky * dome.sky_horizontal
+    own, more = np.zeros(3), np.zeros(3)
+    if panorama is not None:
+        own, more = by_panorama * panorama.sun_horizontal, by_panorama * panorama.sky_horizontal
+    normal = dome.sun_visible * float(luminance(by_sun * dome.sun_irradiance))
+    key, fill = float(luminance(sun + own)), float(luminance(sky + more))
+    zenith = AP1_TO_XYZ @ (by_sky * dome.table[-1, 0].astype(float))
+    x, y = xyz_to_xy(AP1_TO_XYZ @ dome.table[-1, 0].astype(float)).tolist()
     return LightReading(
         normal,
-        sun,
-        sky,
-        math.log2(sun / fill) if sun > 0.0 and fill > 0.0 else -math.inf,
-        correlated_temperature(AP1_TO_XYZ @ dome.sun_irradiance) if sun > 0.0 else math.nan,
-        correlated_temperature(AP1_TO_XYZ @ dome.sky_horizontal),
-        sky_gain * float(zenith[1]),
+        float(luminance(sun)),
+        float(luminance(sky)),
+        math.log2(key / fill) if key > 0.0 and fill > 0.0 else -math.inf,
+        temperature_of(sun),
+        temperature_of(sky),
+        float(zenith[1]),
         (x, y),
-        illuminance_ev(whole),
-        luminance_ev(whole * CARD / math.pi),
-        more,
-        math.nan if panorama is None else correlated_temperature(AP1_TO_XYZ @ panorama.sky_horizontal),
+        illuminance_ev(key + fill),
+        luminance_ev((key + fill) * CARD / math.pi),
+        float(luminance(own + more)),
+        temperature_of(own + more),
+        temperature_of(sun + own + sky + more),
+        temperature_of(sky + more),
     )
+
+
+def temperature_of(light: NDArray[np.float64]) -> float:
+    """Correlated colour temperature of AP1 light in kelvin, nan for none."""
+    return correlated_temperature(AP1_TO_XYZ @ light) if float(luminance(light)) > 0.0 else math.nan

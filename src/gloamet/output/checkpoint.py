@@ -35,9 +35,17 @@ def digest_of(compiled: RenderScene, lights: Environment, camera: Camera, film: 
     panorama = lights.panorama.arrays() if lights.panorama is not None else ()
     scene = compiled.arrays()._replace(handle=0)  # where Embree keeps it says nothing of what it is
     for value in (*scene, *lights.arrays(), *panorama, camera.packed(film.width, film.height), size, places):
-        flat = np.concatenate([np.ravel(v) for v in value]) if isinstance(value, tuple) else value
-        digest.update(np.ascontiguousarray(flat).data)
+        _update(digest, value)
     return digest.hexdigest()
+
+
+def _update(digest: hashlib.blake2b, value: object) -> None:
+    """Add a number, an array or a tuple of such."""
+    if isinstance(value, tuple):
+        for part in value:
+            _update(digest, part)
+        return
+    digest.update(np.ascontiguousarray(value).data)
 
 
 class Checkpoint:

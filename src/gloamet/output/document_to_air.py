@@ -15,19 +15,20 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.balance import as_colour, tint_gain
 from gloamet.colour.spaces import luminance
+from gloamet.document.lights import Gains
 from gloamet.document.model import Document
 from gloamet.output.document_to_light import (
     FinishedLight,
     SkyInputs,
     air_from_document,
-    panorama_from_document,
+    document_panorama,
 )
 from gloamet.output.document_to_picture import gains_from_document
 from gloamet.sky.aerial import AerialTable, gained, lit_by_horizon, rows_between, solve_aerial, turned_to
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
-from gloamet.sky.grading import tint_gain
 from gloamet.sky.moonlight import moon_share
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_models import SkyModel
@@ -107,11 +108,14 @@ def panorama_share(dome: SkyDome, panorama: SkyDome | None) -> float:
     if panorama is None:
         return 0.0
     nature = float(luminance(dome.sun_horizontal + dome.sky_horizontal))
-    return float(luminance(panorama.sky_horizontal)) / max(nature, 1e-12)
+    return float(luminance(panorama.sun_horizontal + panorama.sky_horizontal)) / max(nature, 1e-12)
 
 
-def aerial_settings(document: Document, camera: Camera, by_panorama: float = 0.0) -> AerialSettings | None:
-    """What the artist makes of the air in front; None when it is not shown, as in a parallel view.
+def aerial_settings(
+    document: Document, gains: Gains, camera: Camera, by_panorama: float = 0.0
+) -> AerialSettings | None:
+    """What the artist makes of the air in front, under the gains of the lights; None when it is not shown, as in a
+    parallel view.
 
     by_panorama is its `panorama_share`: it lights the air as much more as it lights the ground, in the shape of sun and
     sky. Where the sun stands the air is brightest, also where sun and sky are turned down.
@@ -119,10 +123,9 @@ def aerial_settings(document: Document, camera: Camera, by_panorama: float = 0.0
     air = document.air
     if not air.aerial or air.aerial_strength == 0.0 or camera.parallel_m > 0.0:
         return None
-    gains = gains_from_document(document)
     dims = float(air.aerial_dims_sky and document.sky.backdrop == "sky")
-    more = gains.panorama * by_panorama
-    lit = gains.sun + more, gains.sky + more
+    more = by_panorama * np.array(gains.panorama.direct)
+    lit = as_colour(gains.sun.direct + more), as_colour(gains.sky.direct + more)
     return AerialSettings(_density(document), air.aerial_strength, air.aerial_begin_m, *lit, dims)
 
 
@@ -156,8 +159,10 @@ def light_through_air(
     document: Document, dome: SkyDome, camera: Camera, light: FinishedLight, film: Film
 ) -> FinishedLight:
     """Finished light through the air in front of it, whose own light is one more part, `aerial`."""
-    share = panorama_share(dome, panorama_from_document(document))
-    settings, (height, width) = aerial_settings(document, camera, share), light.whole.shape[:2]
+    panorama = document_panorama(document, dome)
+    share = panorama_share(dome, None if panorama is None else panorama.dome)
+    gains = gains_from_document(document, as_colour(dome.sky_horizontal))
+    settings, (height, width) = aerial_settings(document, gains, camera, share), light.whole.shape[:2]
     if settings is None:
         return light
     sky = SkyInputs.of(document)
@@ -169,5 +174,4 @@ def light_through_air(
         added = front.over(np.zeros_like(light.whole), distances, pool)
         bright = np.full_like(light.whole, BRIGHT_CD_M2)
         passing = (front.over(bright, distances, pool) - added) / np.float32(BRIGHT_CD_M2)
-    parts = {name: part * passing for name, part in light.parts.items()}
-    return FinishedLight(light.whole * passing + added, {**parts, AERIAL: added})
+    return light.through(passing, added, AERIAL)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from pathlib import Path
 from typing import NamedTuple
@@ -15,11 +15,13 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.balance import gained
 from gloamet.develop.backdrop import NOTHING, over_backdrop, unpremultiplied
 from gloamet.develop.exact import SATURATION, develop_exact
-from gloamet.document.lights import LIGHTS
+from gloamet.document.lights import EVEN, LIGHTS, Colour, Gain
 from gloamet.document.model import Document
 from gloamet.meter.picture import SeenSurfaces
+from gloamet.output.document_to_panorama import PanoramaLight, panorama_from_document
 from gloamet.output.document_to_picture import (
     backdrop_from_document,
     develop_settings,
@@ -30,7 +32,6 @@ from gloamet.output.final import StopCriterion
 from gloamet.output.images import check_ending, save_display, save_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
-from gloamet.sky.environment_map import cached_table, environment_dome, mtime_ns
 from gloamet.sky.grading import SkyGrade, graded_dome
 from gloamet.sky.moonlight import with_moon
 from gloamet.sky.sky_cache import SkyInterpolator
@@ -44,7 +45,12 @@ from gloamet.sun.moon import Moon, moon_at
 from gloamet.sun.place import resolve_zone
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
 from gloamet.trace.denoise import denoise_prefiltered, match_mean_luminance
-from gloamet.trace.environment import Environment, before_backdrop, build_environment
+from gloamet.trace.environment import (
+    Environment,
+    before_backdrop,
+    build_environment,
+    panorama_environment,
+)
 from gloamet.trace.film import Film
 from gloamet.trace.first_hits import SOLID, first_hits
 from gloamet.trace.materials import ground_tint
@@ -148,38 +154,6 @@ def build_stage(document: Document, scene: Scene) -> RenderScene:
     return build_render_scene(apply_edits(scene, StageEdits.of(stage)), ground)
 
 
-class PanoramaInputs(NamedTuple):
-    """What the dome of a panorama is made of; the file's time stamp stands for what it holds."""
-
-    path: Path
-    stamp_ns: int
-    turn_deg: float
-    ground_reflectance: float
-    level_lx: float
-
-    @classmethod
-    def of(cls, document: Document) -> PanoramaInputs | None:
-        """Those of a document, None without a panorama."""
-        panorama, path = document.panorama, Path(document.panorama.file)
-        if not panorama.file:
-            return None
-        turn = panorama.turn_deg + document.sun.north_deg
-        return cls(path, mtime_ns(path), turn, document.air.ground_reflectance, panorama.level_lx)
-
-
-def read_panorama(inputs: PanoramaInputs) -> SkyDome:
-    """A panorama as a second dome. Raises GloametError when it cannot be read."""
-    return environment_dome(
-        cached_table(inputs.path), inputs.turn_deg, inputs.ground_reflectance, inputs.level_lx
-    )
-
-
-def panorama_from_document(document: Document) -> SkyDome | None:
-    """The document's panorama as a second dome, None without one. Raises GloametError when it cannot be read."""
-    inputs = PanoramaInputs.of(document)
-    return None if inputs is None else read_panorama(inputs)
-
-
 @lru_cache(maxsize=8)
 def _tint(colour: tuple[float, float, float], water: bool) -> tuple[float, float, float]:
     """Asked for several times a picture while a hand moves."""
@@ -194,27 +168,44 @@ def tint_from_document(document: Document) -> tuple[float, float, float]:
 
 
 def join_lights(
-    dome: SkyDome, panorama: SkyDome | None, tint: tuple[float, ...], backdrop: bool
+    dome: SkyDome, panorama: PanoramaLight | None, tint: tuple[float, ...], backdrop: bool
 ) -> Environment:
     """Sky and panorama for the kernels, with the hue of the ground below the horizon; behind the scene nothing is to be
     seen when a backdrop stands there."""
     below = np.asarray(tint, np.float32)
-    second = None if panorama is None else build_environment(panorama, below)
+    second = None
+    if panorama is not None:
+        second = panorama_environment(panorama.dome, panorama.picture, panorama.lights, below)
     lights = replace(build_environment(dome, below), panorama=second)
     return before_backdrop(lights) if backdrop else lights
 
 
-def environment_from_document(document: Document, dome: SkyDome, panorama: SkyDome | None) -> Environment:
+def document_panorama(document: Document, dome: SkyDome) -> PanoramaLight | None:
+    """The document's panorama under the sky of its moment. Raises GloametError when it cannot be read."""
+    return panorama_from_document(document, dome, sun_from_document(document)[0])
+
+
+def environment_from_document(
+    document: Document, dome: SkyDome, panorama: PanoramaLight | None
+) -> Environment:
     """Sky and panorama for the kernels, as the document has them."""
     return join_lights(dome, panorama, tint_from_document(document), document.sky.backdrop != "sky")
 
 
 @dataclass(frozen=True)
 class FinishedLight:
-    """The finished light of a film, AP1 cd/m2 (H, W, 3): the whole, and its parts by name, which add up to it."""
+    """The finished light of a film, AP1 cd/m2 (H, W, 3): the whole, its parts by name, which add up to it, and what of
+    these has bounced."""
 
     whole: Floats
     parts: dict[str, Floats]
+    bounced: dict[str, Floats] = field(default_factory=dict)
+
+    def through(self, share: Floats, added: Floats, name: str) -> FinishedLight:
+        """The light through something that lets a share of it by and adds light of its own, one more part."""
+        parts = {key: part * share for key, part in self.parts.items()}
+        bounced = {key: part * share for key, part in self.bounced.items()}
+        return FinishedLight(self.whole * share + added, {**parts, name: added}, bounced)
 
 
 def stop_criterion(document: Document) -> StopCriterion:
@@ -223,19 +214,32 @@ def stop_criterion(document: Document) -> StopCriterion:
     return StopCriterion(out.samples, out.noise / 100.0 or None, gains=gains_from_document(document))
 
 
-def finished_light(document: Document, film: Film, clean: bool) -> FinishedLight:
-    """The film under the document's gains, each part without noise when asked."""
-    gains = gains_from_document(document)._asdict()
-    parts = {name: film.mean(name) * np.float32(gain) for name, gain in gains.items()}
-    shining = [light for light in LIGHTS if parts[light.name].any()]
-    cleaned = denoise_prefiltered([parts[light.name] for light in shining], film) if clean else None
-    for light, part in zip(shining, cleaned or (), strict=False):
-        noisy = parts[light.name]
-        parts[light.name] = match_mean_luminance(part, noisy) if light.sparse else part
+def finished_light(document: Document, film: Film, clean: bool, sky_colour: Colour = EVEN) -> FinishedLight:
+    """The film under the document's gains, each part without noise when asked; sky_colour as in
+    `gains_from_document`."""
+    gains = gains_from_document(document, sky_colour)._asdict()
+    shining = [light for light in LIGHTS if film.layers[light.name].any()]
+    parts: dict[str, Floats] = {light.name: film.mean(light.name) for light in LIGHTS}
+    bounced = {light.bounced: film.mean(light.bounced) for light in shining}
+    if clean:
+        noisy = [parts[light.name] - bounced[light.bounced] for light in shining] + list(bounced.values())
+        cleaned = denoise_prefiltered(noisy, film)
+        assert cleaned is not None  # nobody cancels
+        for k, light in enumerate(shining):
+            straight, later = cleaned[k], cleaned[k + len(shining)]
+            if light.sparse:
+                later = match_mean_luminance(later, noisy[k + len(shining)])
+                straight = match_mean_luminance(straight, noisy[k])
+            parts[light.name], bounced[light.bounced] = straight + later, later
+    for light in shining:
+        gain: Gain = gains[light.name]
+        later = bounced[light.bounced]
+        parts[light.name] = gained(parts[light.name], later, *gain)
+        bounced[light.bounced] = later * np.array(gain.bounced, np.float32)
     whole = np.zeros_like(parts[LIGHTS[0].name])
     for part in parts.values():
         whole += part
-    return FinishedLight(whole, parts)
+    return FinishedLight(whole, parts, bounced)
 
 
 def with_contours(
@@ -278,7 +282,9 @@ def save_picture(
         white = SATURATION * 2.0**ev if exposed else 1.0
         scale = np.float32(1.0 / white)
         planes = {
-            name: part * scale for name, part in light.parts.items() if name in ALWAYS_SAVED or part.any()
+            name: part * scale
+            for name, part in (light.parts | light.bounced).items()
+            if name in ALWAYS_SAVED or part.any()
         }
         planes |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
         save_light(path, light.whole * scale, planes, white, alpha)

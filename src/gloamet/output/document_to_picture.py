@@ -10,18 +10,36 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.balance import as_colour, saturation_gain, tint_gain, warmth_gain
 from gloamet.develop.backdrop import NOTHING, Backdrop
 from gloamet.develop.exact import DevelopSettings
-from gloamet.document.lights import LIGHTS, Gains
+from gloamet.document.fill import FillState
+from gloamet.document.lights import EVEN, LIGHTS, Colour, Gain, Gains, LightLayer, even_gain
 from gloamet.document.model import Document
 from gloamet.meter.picture import SeenSurfaces, automatic_ev, limit_night_exposure
 
 Floats = NDArray[np.float32]
 
 
-def gains_from_document(document: Document) -> Gains:
-    """Factors of the lights."""
-    return Gains(*(2.0 ** getattr(document.fill, light.gain_field) for light in LIGHTS))
+def gain_of_light(fill: FillState, light: LightLayer, sky_colour: Colour) -> Gain:
+    """What the fill makes of one light; sky_colour (AP1) is that of the sky's light, whose saturation is a factor."""
+    if not getattr(fill, light.field("on")) or fill.solo not in ("", light.name):
+        return even_gain(0.0)
+    colour = warmth_gain(getattr(fill, light.field("mired")))
+    colour = colour * tint_gain(
+        getattr(fill, light.field("tint")), getattr(fill, light.field("tint_strength"))
+    )
+    if light.name == "sky":
+        colour = colour * saturation_gain(sky_colour, fill.sky_saturation)
+    direct = colour * 2.0 ** getattr(fill, light.field("stops"))
+    bounced = direct * 2.0 ** getattr(fill, light.field("bounced_stops"))
+    return Gain(as_colour(direct), as_colour(bounced))
+
+
+def gains_from_document(document: Document, sky_colour: Colour = EVEN) -> Gains:
+    """Factors of the lights per AP1 channel. sky_colour is that of the sky's light on level ground, of any brightness;
+    without it the saturation of the sky fill is left as it is, which is enough where only brightness matters."""
+    return Gains(*(gain_of_light(document.fill, light, sky_colour) for light in LIGHTS))
 
 
 def backdrop_from_document(document: Document) -> Backdrop | None:

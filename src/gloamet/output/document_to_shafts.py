@@ -114,11 +114,10 @@ def light_through_dust(
         step = min(FEWEST, wanted - film.samples)
         film.accumulate(renderer, compiled, lights, camera, dust, step)
     renderer.pool.shutdown(wait=False)
-    gains = gains_from_document(document)
-    added, through = film.light(gains.sun, gains.sky), film.through()[..., None]
+    gains = gains_from_document(document, lights.sky_colour)
+    added, through = film.light(gains.sun.direct, gains.sky.direct), film.through()[..., None]
     if clean:
         cleaned = clean_shafts(added)
         assert cleaned is not None  # nobody cancels
         added = cleaned
-    parts = {name: part * through for name, part in light.parts.items()}
-    return FinishedLight(light.whole * through + added, {**parts, SHAFTS: added})
+    return light.through(through, added, SHAFTS)

@@ -25,7 +25,8 @@ SURFACE_LAYERS = ("albedo", "normal", "depth")
 
 
 class StoredLayers(NamedTuple):
-    """Lights by name, AP1 cd/m2 (H, W, 3), albedo and normal (H, W, 3), depth (H, W) in metres, 0 for sky."""
+    """Lights by name, AP1 cd/m2 (H, W, 3), albedo and normal (H, W, 3), depth
+    (H, W) in metres, 0 for sky."""
 
     lights: dict[str, Floats]
     albedo: Floats
@@ -36,7 +37,8 @@ class StoredLayers(NamedTuple):
         """The picture: the sum of the lights under gains, cd/m2 in AP1."""
         out = np.zeros_like(self.albedo)
         for name, light in self.lights.items():
-            out += light * np.float32(getattr(gains, name))
+            gain = gains[LIGHT_LAYERS.index(name)]
+            out += light * np.array(gain.direct, np.float32)
         return out
 
     def seen(self) -> SeenSurfaces:
@@ -75,6 +77,8 @@ def read_layers(path: Path) -> StoredLayers:
                 columns.setdefault(channel.rpartition(".")[0], []).append(k)
     if not columns.keys() >= {*SURFACE_LAYERS, LIGHT_LAYERS[0]}:
         raise GloametError(f"{path.name} holds no layers of a rendered picture: save layers again.")
-    lights = {name: pixels[..., columns[name]] * white for name in LIGHT_LAYERS if name in columns}
+    lights: dict[str, Floats] = {
+        name: pixels[..., columns[name]] * white for name in LIGHT_LAYERS if name in columns
+    }
     albedo, normal, depth = (pixels[..., columns[name]] for name in SURFACE_LAYERS)
     return StoredLayers(lights, albedo, normal, depth[..., 0])

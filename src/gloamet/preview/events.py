@@ -14,7 +14,9 @@ from gloamet.stage.scene import Scene
 
 if TYPE_CHECKING:
     from gloamet.document.stage import View
+    from gloamet.meter.card_light import CardLight
     from gloamet.meter.light import LightReading
+    from gloamet.meter.ratio import Band
     from gloamet.sky.sky_palette import SkyPalette
     from gloamet.trace.render_scene import RenderScene
 
@@ -26,7 +28,7 @@ class Frame:
     samples of target paths are there on average; noise is the relative error that four of five places stay below,
     goal where it may stop; done says that nothing more will come. `document` is what it shows, which may no
     longer be the newest. relight_state says whether pictures of this view can be relit, and whether nothing of that is
-    left to improve.
+    left to improve. spots are the luminances of the document's, AP1 cd/m2.
     """
 
     pixels: NDArray[np.uint8]
@@ -42,6 +44,7 @@ class Frame:
     done: bool = False
     document: Document | None = None
     relight_state: tuple[bool, bool] = (False, False)
+    spots: tuple[tuple[float, float, float], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -61,6 +64,22 @@ class StageBuilt:
 
 
 @dataclass(frozen=True)
+class PanoramaSolved:
+    """What a panorama gives: lux on level ground by its own sun and by the rest, azimuth and elevation of its sun in
+    the scene and in its file (degrees), None without one, lux that were taken out with it, and notes on its file."""
+
+    sun_lx: float
+    sky_lx: float
+    sun_deg: tuple[float, float] | None
+    file_sun_deg: tuple[float, float] | None
+    lifted_lx: float
+    lifted_normal_lx: float
+    turn_deg: float
+    clipped: bool
+    notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class LightSolved:
     """The sky of the moment: the meter with gains, and what nature gives."""
 
@@ -73,6 +92,9 @@ class LightSolved:
     aod550: float
     caveat: str = ""  # what an artist should know of the sky's model here
     moonlit: bool = False  # the moon's disc gives more light than the sun's
+    sky_colour: tuple[float, float, float] = (1.0, 1.0, 1.0)  # of its light on level ground, AP1
+    band: Band | None = None  # of key to fill that nature gives; None while a hand moves
+    panorama: PanoramaSolved | None = None
 
 
 @dataclass(frozen=True)
@@ -146,6 +168,26 @@ class Busy:
     text: str
 
 
+@dataclass(frozen=True, eq=False)
+class MeterRead:
+    """Light on cards (level, facing the camera, facing the sun) at a place in metres, on the pixels of a grey ball, and
+    what those of a mirror ball reflect, (n, 4, 3) cd/m2, source by source, no gain applied; in_flight is the share of
+    the light on the card that faces the camera that the bounce limit cuts off."""
+
+    place: tuple[float, float, float]
+    cards: CardLight
+    ball: CardLight
+    mirror: NDArray[np.float32]
+    in_flight: float
+
+
+@dataclass(frozen=True)
+class SourcePictures:
+    """The picture by each source alone, small, (H, W, 4) uint8 RGBX by name."""
+
+    pictures: dict[str, NDArray[np.uint8]]
+
+
 Event = (
     Frame
     | BesideFrame
@@ -160,4 +202,6 @@ Event = (
     | Preparing
     | Failed
     | Busy
+    | SourcePictures
+    | MeterRead
 )

@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 
 from gloamet.develop.backdrop import Backdrop, over_backdrop, unpremultiplied
 from gloamet.develop.display import develop_screen
+from gloamet.develop.exact import DevelopSettings
+from gloamet.document.lights import Gains
 from gloamet.document.model import Document
 from gloamet.output.document_to_air import AirInFront
 from gloamet.output.document_to_light import surfaces_of_film
@@ -29,6 +31,7 @@ from gloamet.preview.events import Event, Frame
 from gloamet.preview.relighting import Relighting, View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.shafts import ShaftPreview
+from gloamet.preview.source_pictures import spot_light
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
 from gloamet.trace.distance import far_parts
 from gloamet.trace.film import Film, Renderer, pixel_region
@@ -64,8 +67,8 @@ def stop_criterion_of(document: Document, film: Film) -> StopCriterion:
 
 
 class FrameMaker:
-    """Develops what the viewport has. The viewport sets `view`, `air`, `shafts`, `renderer`, `speed` (paths a second)
-    and `started`."""
+    """Develops what the viewport has. The viewport sets `view`, `air`, `gains`, `shafts`, `renderer`, `speed` (paths a
+    second) and `started`."""
 
     def __init__(
         self,
@@ -79,6 +82,9 @@ class FrameMaker:
         self._ink: tuple[object, Floats] | None = None
         self.view: View | None = None
         self.air: AirInFront | None = None
+        self.gains = Gains()
+        self.settings = DevelopSettings(14.0)  # of the picture that was shown last
+        self._spots: tuple[tuple[float, float, float], ...] = ()
         self.shafts = ShaftPreview()
         self.renderer: Renderer | None = None
         self.speed = FIRST_SPEED
@@ -98,9 +104,11 @@ class FrameMaker:
         """
         document = request.document
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
-        picture = self.shafts.over(picture, gains_from_document(document), self._stale)
+        picture = self.shafts.over(picture, self.gains, self._stale)
         picture = self._through_air(picture, film)
         exposure = exposure_from_document(document, picture, seen)
+        self.settings = develop_settings(document, exposure.ev)
+        self._spots = tuple(spot_light(picture, spot.x, spot.y) for spot in document.fill.spots)
         picture = self._inked(document, picture, step is not None)
         # a relit picture is small: made large here, it does not hold up the window
         size = (request.width, request.height) if step is None else None
@@ -182,6 +190,7 @@ class FrameMaker:
             goal=goal,
             document=document,
             relight_state=self._relight_state(),
+            spots=self._spots,
         )
         if step is None:
             return frame

@@ -16,10 +16,14 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
+from gloamet.colour.balance import as_colour
+from gloamet.document.lights import Gains
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
 from gloamet.meter.light import read_light
+from gloamet.meter.nature import natural_band
+from gloamet.meter.ratio import WIDE_DEG
 from gloamet.output.document_to_air import (
     AerialInputs,
     AirInFront,
@@ -30,16 +34,15 @@ from gloamet.output.document_to_air import (
     solve_air,
 )
 from gloamet.output.document_to_light import (
-    PanoramaInputs,
     SkyInputs,
     air_from_document,
     grade_from_document,
     join_lights,
-    read_panorama,
     solve_sky,
     sun_from_document,
     tint_from_document,
 )
+from gloamet.output.document_to_panorama import PanoramaInputs, PanoramaLight, read_panorama
 from gloamet.output.document_to_picture import gains_from_document
 from gloamet.preview.events import (
     Busy,
@@ -54,6 +57,7 @@ from gloamet.preview.events import (
 )
 from gloamet.preview.latest import Numbered
 from gloamet.preview.memo import Memo
+from gloamet.preview.panorama_readout import panorama_solved
 from gloamet.preview.relighting import View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.sky_image import paint_disc
@@ -97,11 +101,11 @@ class LightInputs(NamedTuple):
     backdrop: bool
 
     @classmethod
-    def of(cls, document: Document) -> LightInputs:
-        """Those of a document."""
+    def of(cls, document: Document, sky: SkyInputs, dome: SkyDome) -> LightInputs:
+        """Those of a document under its sky."""
         backdrop, grade = document.sky.backdrop != "sky", grade_from_document(document)
-        panorama = PanoramaInputs.of(document)
-        return cls(SkyInputs.of(document), grade, panorama, tint_from_document(document), backdrop)
+        panorama = PanoramaInputs.of(document, dome, sky.azimuth_deg)
+        return cls(sky, grade, panorama, tint_from_document(document), backdrop)
 
 
 class PreparedLight(NamedTuple):
@@ -141,10 +145,13 @@ class RenderPipeline:
         self._graded = Memo(graded_dome, KEPT_SKIES)
         self._quick_dome = Memo(lambda inputs: solve_sky(inputs, self._interpolator))
         self._aerial = Memo(lambda inputs, dome: solve_air(inputs, dome, self._solver, self._interpolator))
-        self._panorama_dome = Memo(self._read_panorama, KEPT_SKIES)
+        self._panorama_light = Memo(self._read_panorama, KEPT_SKIES)
         self._environment = Memo(join_lights, KEPT_SKIES)
         self._disc = Memo(lambda dome, north_deg: paint_disc(dome, north_deg))
         self._palette = Memo(lambda air: solve_sky_palette(self._solver, air))
+        self._band = Memo(
+            lambda air, elevation_deg: natural_band(air, elevation_deg, self._solver), KEPT_SKIES
+        )
         self._disc_shown: object = None  # the picture and the palette that were reported
         self._palette_shown: object = None
         self._refused: FileInputs | None = None
@@ -274,7 +281,8 @@ class RenderPipeline:
 
     def _air_in_front(self, light: PreparedLight, view: View) -> AirInFront | None:
         """The air between a view and what it shows."""
-        settings = aerial_settings(light.document, view.camera, light.panorama_share)
+        gains = gains_from_document(light.document, light.lights.sky_colour)
+        settings = aerial_settings(light.document, gains, view.camera, light.panorama_share)
         if settings is None:
             return None
         sky = light.inputs.sky
@@ -286,17 +294,16 @@ class RenderPipeline:
 
     def _light(self, document: Document, quick: bool = False) -> PreparedLight:
         """The lights of a document and the meter's reading; `quick` may take a sky between two solved ones."""
-        inputs = LightInputs.of(document)
-        sky = inputs.sky
+        sky = SkyInputs.of(document)
         quick = quick and (sky,) not in self._dome and self._interpolator.covers(sky.air, sky.elevation_deg)
         nature = (self._quick_dome if quick else self._dome)(sky)
-        dome = self._graded(nature, inputs.grade)
-        panorama = self._panorama_dome(inputs.panorama)
-        gains, plain = gains_from_document(document), read_light(nature)
-        gained = (
-            gains.sun != 1.0 or gains.sky != 1.0 or panorama is not None or dome.table is not nature.table
-        )
-        reading = read_light(dome, gains.sun, gains.sky, panorama, gains.panorama) if gained else plain
+        dome = self._graded(nature, grade_from_document(document))
+        inputs = LightInputs.of(document, sky, dome)
+        panorama = self._panorama_light(inputs.panorama)
+        gains, plain = gains_from_document(document, as_colour(dome.sky_horizontal)), read_light(nature)
+        second = panorama.dome if panorama is not None and panorama.lights else None
+        given = gains != Gains() or second is not None or dome.table is not nature.table
+        reading = read_light(dome, gains, second) if given else plain
         moonlit = sky.moon is not None and abs(dome.sun_elevation_deg - sky.elevation_deg) > 0.01
         moonlit = moonlit and sky.elevation_deg < 0.0 and dome.sun_elevation_deg > -1.0
         air = sky.air
@@ -310,13 +317,16 @@ class RenderPipeline:
             air.aod550,
             caveat(sky.model, air, sky.elevation_deg),
             moonlit,
+            as_colour(dome.sky_horizontal),
+            None if quick else self._band(air, WIDE_DEG * round(sky.elevation_deg / WIDE_DEG)),
+            None if panorama is None else panorama_solved(panorama, gains),
         )
         lights = self._environment(dome, panorama, inputs.tint, inputs.backdrop)
-        share = panorama_share(dome, panorama)
+        share = panorama_share(dome, second)
         return PreparedLight(document, inputs, nature, dome, lights, share, solved, quick)
 
-    def _read_panorama(self, inputs: PanoramaInputs | None) -> SkyDome | None:
-        """A panorama as a dome; one that cannot be read is told once, and the rest goes on without."""
+    def _read_panorama(self, inputs: PanoramaInputs | None) -> PanoramaLight | None:
+        """A panorama as light; one that cannot be read is told once, and the rest goes on without."""
         if inputs is None:
             return None
         try:
@@ -340,10 +350,11 @@ class RenderPipeline:
             self._quick_dome,
             self._graded,
             self._aerial,
-            self._panorama_dome,
+            self._panorama_light,
             self._environment,
             self._disc,
             self._palette,
+            self._band,
         ):
             node.forget()
         self.compiled = self._loaded = self._prepared = self._next = None

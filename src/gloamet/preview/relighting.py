@@ -15,14 +15,16 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.lights import Gains
+from gloamet.colour.balance import gained
+from gloamet.document.lights import Gain, Gains
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.stage.camera import Camera
 from gloamet.trace.denoise import denoise, match_mean_luminance, split_highlights
 from gloamet.trace.distance import FarParts, far_parts, nearness
-from gloamet.trace.environment import Environment, combine_environments
+from gloamet.trace.environment import Environment, combine_environments, sun_only, with_sun_of
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.relight.cache import RelightCache
+from gloamet.trace.relight.points import SourceGains
 from gloamet.trace.render_scene import RenderScene, differs_by_ground_reflectance
 from gloamet.trace.upsample import resize_bilinear, upsample
 
@@ -64,6 +66,40 @@ def crossfade_weight(samples: float) -> float:
     return min(1.0, past / (past + EQUAL_ERROR_SAMPLES) * (most + EQUAL_ERROR_SAMPLES) / most)
 
 
+class RelitShare(NamedTuple):
+    """What a relit picture is the sum of: lights with one sun, their gains, and the sky of what has bounced where that
+    is another."""
+
+    lights: Environment
+    gains: SourceGains
+    bounced: Environment | None = None
+
+
+def relit_by(lights: Environment, gains: Gains) -> list[RelitShare]:
+    """What is relit under lights and gains: sun, sky and panorama at once, and a panorama's own sun apart where there
+    is another already."""
+    sun, panorama = gains.sun, lights.panorama
+    own = None if panorama is None or not any(panorama.sun.irradiance) else panorama
+    if panorama is None:
+        return [RelitShare(lights, _source_gains(sun, gains.sky))]
+    joined = combine_environments(lights, gains.sky.direct, gains.panorama.direct)
+    bounced = None
+    if not (gains.sky.even and gains.panorama.even):
+        bounced = combine_environments(lights, gains.sky.bounced, gains.panorama.bounced)
+    if own is None or not any(gains.panorama.direct):
+        return [RelitShare(joined, _source_gains(sun, Gain()), bounced)]
+    if not any(lights.sun.irradiance) or not any(sun.direct):
+        moved = None if bounced is None else with_sun_of(bounced, own)
+        return [RelitShare(with_sun_of(joined, own), _source_gains(gains.panorama, Gain()), moved)]
+    apart = RelitShare(sun_only(own), _source_gains(gains.panorama, Gain()))
+    return [RelitShare(joined, _source_gains(sun, Gain()), bounced), apart]
+
+
+def _source_gains(sun: Gain, sky: Gain) -> SourceGains:
+    colours = (sun.direct, sky.direct, sun.bounced, sky.bounced)
+    return SourceGains(*((np.float32(r), np.float32(g), np.float32(b)) for r, g, b in colours))
+
+
 class Relighting:
     """One cache, the picture it last gave at rest, and the light of lamps for it."""
 
@@ -71,7 +107,8 @@ class Relighting:
         self._view: View | None = None
         self.cache: RelightCache | None = None
         self._rest: tuple[object, Floats] | None = None
-        self._lamps: tuple[View, Floats, float] | None = None  # of what, their light, by how many paths
+        # of what, their light, what of it has bounced, by how many paths
+        self._lamps: tuple[View, Floats, Floats, float] | None = None
         self._seen: tuple[object, SeenSurfaces] | None = None
         self._distances: tuple[object, FarParts] | None = None
         self._transparency: tuple[object, Floats] | None = None
@@ -97,7 +134,7 @@ class Relighting:
         if differs_by_ground_reflectance(before.compiled, view.compiled):
             self.cache.recolour_ground(view.compiled)
             if self._lamps is not None and self._lamps[0] == self._view:
-                self._lamps = (view, self._lamps[1], 0.0)  # good enough until a film has its own
+                self._lamps = (view, *self._lamps[1:3], 0.0)  # good enough until a film has its own
             self._view, self._rest, self._seen, self._distances = view, None, None, None
 
     def improve(
@@ -115,7 +152,7 @@ class Relighting:
         assert self.cache is not None
         if self.cache.full:
             return False
-        return bool(self.cache.improve(combine_environments(lights, 1.0, 1.0), cancelled))
+        return bool(self.cache.improve(relit_by(lights, Gains())[0].lights, cancelled))
 
     def relit(self, lights: Environment, gains: Gains, rest: object = None) -> Floats:
         """The picture under these lights; with `rest`, all bounces, and kept under that view for the hand-over."""
@@ -131,12 +168,12 @@ class Relighting:
     def lit(self, lights: Environment, gains: Gains, at_rest: bool) -> Floats:
         """The picture under these lights, lamps too, all bounces or those that a hand in motion waits for."""
         assert self.cache is not None
-        sky_gain = gains.sky
-        if lights.panorama is not None:
-            lights, sky_gain = combine_environments(lights, gains.sky, gains.panorama), 1.0
-        picture: Floats = self.cache.relit(lights, gains.sun, sky_gain, at_rest)
-        if self._lamps is not None and self._lamps[0] == self._view and gains.lamps > 0.0:
-            picture += np.float32(gains.lamps) * self._lamps[1]
+        shares = relit_by(lights, gains)
+        picture: Floats = self.cache.relit(shares[0].lights, shares[0].gains, at_rest, shares[0].bounced)
+        for share in shares[1:]:
+            picture += self.cache.relit(share.lights, share.gains, at_rest, share.bounced)
+        if self._lamps is not None and self._lamps[0] == self._view and any(gains.lamps.direct):
+            picture += gained(self._lamps[1], self._lamps[2], *gains.lamps)
         return picture
 
     def keep_lamps(
@@ -154,21 +191,27 @@ class Relighting:
             return False
         assert self.cache is not None
         paths = film.mean_samples() * film.width * film.height
-        if self._lamps is not None and self._lamps[0] == view and self._lamps[2] >= paths:
+        if self._lamps is not None and self._lamps[0] == view and self._lamps[3] >= paths:
             return False
-        noisy = film.mean("lamps")
-        clean = denoise(noisy, film, cancelled=cancelled)
-        if clean is None:
+        noisy = film.mean("lamps"), film.mean("lamps_bounced")
+        clean = [denoise(layer, film, cancelled=cancelled) for layer in noisy]
+        if clean[0] is None or clean[1] is None:
             return False
-        clean, size = match_mean_luminance(clean, noisy), (self.cache.height, self.cache.width)
+        pair = (match_mean_luminance(clean[0], noisy[0]), match_mean_luminance(clean[1], noisy[1]))
+        whole, bounced = (self._at_cache_size(layer, film, pool) for layer in pair)
+        self._lamps = (view, whole, bounced, paths)
+        return True
+
+    def _at_cache_size(self, clean: Floats, film: Film, pool: Executor) -> Floats:
+        """A film's clean layer at the size of relit pictures."""
+        assert self.cache is not None
+        size = self.cache.height, self.cache.width
         if film.width >= self.cache.width:
-            self._lamps = (view, resize_bilinear(clean, size), paths)
-            return True
+            return resize_bilinear(clean, size)
         # what glows itself has nothing to do with how much its surface reflects
         dim, bright = split_highlights(clean)
         light = upsample(dim, film, self.cache.guides(), pool) + resize_bilinear(bright, size)
-        self._lamps = (view, self.cache.with_outlines(light), paths)
-        return True
+        return self.cache.with_outlines(light)
 
     def seen(self) -> SeenSurfaces:
         """What the scene meter reads beside a relit picture: few pixels, worked out once for each step of the cache."""

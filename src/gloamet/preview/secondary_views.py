@@ -65,7 +65,7 @@ class SecondaryViews:
         stop = self._superseded if samples > 1 else lambda: False
         if not renderer.accumulate(film, compiled, lights, plan.camera, samples, cancelled=stop):
             return
-        picture = self._developed(request.document, film)
+        picture = self._developed(request.document, film, lights)
         if picture is not None:
             self._plan = key
             self._report(PlanFrame(picture, plan.camera))
@@ -90,15 +90,16 @@ class SecondaryViews:
                 film, compiled, lights, camera, THUMB_SAMPLES, cancelled=self._superseded
             ):
                 return
-            picture = self._developed(document, film)
+            picture = self._developed(document, film, lights)
             if picture is None:
                 return
             self._thumbs[view] = (compiled, lights)
             self._report(Thumbnail(view, picture))
 
-    def _developed(self, document: Document, film: Film) -> NDArray[np.uint8] | None:
+    def _developed(self, document: Document, film: Film, lights: Environment) -> NDArray[np.uint8] | None:
         """A small film cleaned and developed by its own meter."""
-        clean = denoise(film.light(gains_from_document(document)), film, cancelled=self._superseded)
+        gains = gains_from_document(document, lights.sky_colour)
+        clean = denoise(film.light(gains), film, cancelled=self._superseded)
         if clean is None:
             return None
         ev = automatic_ev(clean, surfaces_of_film(film))

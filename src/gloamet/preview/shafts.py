@@ -101,9 +101,9 @@ class ShaftPreview:
         film = self._film
         if film is None:
             return picture
-        key = (film, film.samples, gains.sun, gains.sky)
+        key = (film, film.samples, gains.sun.direct, gains.sky.direct)
         if self._clean is None or self._clean[0] != key:
-            light = film.light(gains.sun, gains.sky)
+            light = film.light(gains.sun.direct, gains.sky.direct)
             # a moving hand makes every picture stale before it is shown, and the small one is soon clean
             clean = clean_shafts(light) if self._of is None else clean_shafts(light, cancelled)
             if clean is None:

@@ -27,8 +27,10 @@ from gloamet.preview.lamp_film import LampFilm
 from gloamet.preview.memo import Memo
 from gloamet.preview.relighting import CROSSFADE_END, Relighting, View
 from gloamet.preview.requests import RenderRequest
+from gloamet.preview.scene_meter import SceneMeter
 from gloamet.preview.secondary_views import SecondaryViews, small_film
 from gloamet.preview.shafts import ShaftPreview, ShaftsAsked
+from gloamet.preview.source_pictures import source_pictures
 from gloamet.stage.assembly import camera_from_view
 from gloamet.trace.denoise import denoise, match_mean_luminance
 from gloamet.trace.environment import Environment
@@ -100,6 +102,7 @@ class ViewportRenderer:
         self._lamps = LampFilm(self._superseded, self._relighting)
         self._frames = FrameMaker(report, self._relighting, lambda: self.relight_state, stale)
         self._other_dust = ShaftPreview()  # before the picture that is compared with
+        self._meter = SceneMeter(report)
         self._gains: Gains | None = None
         self._view: View | None = None
 
@@ -121,7 +124,7 @@ class ViewportRenderer:
             compiled, camera_from_view(request.document.stage.view), *size
         )
         inputs, lights = FilmInputs(view, sky.inputs, quality.bounces), sky.lights
-        gains = gains_from_document(request.document)
+        gains = self._frames.gains = gains_from_document(request.document, lights.sky_colour)
         before, self._exposed = self._exposed, None
         if (inputs,) in self._films:
             self._expose(inputs)
@@ -145,6 +148,7 @@ class ViewportRenderer:
         if self._superseded():
             return
         lights, self._frames.air = sky.exact(view)
+        gains = self._frames.gains = gains_from_document(request.document, lights.sky_colour)
         dust = dust._replace(lights=lights)
         fresh_dust = shafts.resting(dust, self.renderer, self._superseded)
         if fresh_dust and not moved:
@@ -154,6 +158,8 @@ class ViewportRenderer:
             if self._superseded():
                 return
         self._show_beside(request, sky, dust)
+        if not self._superseded():
+            self._meter.update(view, lights, inputs.light, quality.bounces, self.renderer)
         if fresh:
             self._expose(inputs)
         plan(4)
@@ -168,7 +174,7 @@ class ViewportRenderer:
         if other is None or view is None or self._superseded() or not self._relighting.ready(view):
             return
         lights, air, solved = sky.other(other, view)
-        gains = gains_from_document(other)
+        gains = gains_from_document(other, lights.sky_colour)
         picture = self._relighting.lit(lights, gains, at_rest=True)
         self._other_dust.resting(dust._replace(lights=lights, inputs=solved), self.renderer, self._superseded)
         picture = self._other_dust.over(picture, gains, self._superseded)
@@ -351,7 +357,7 @@ class ViewportRenderer:
         begin = time.monotonic()
         self.renderer.accumulate(film, view.compiled, lights, view.camera, 1)
         self._frames.speed += 0.3 * (film.width * film.height / (time.monotonic() - begin) - speed)
-        picture = denoise(film.light(gains_from_document(request.document)), film)
+        picture = denoise(film.light(self._frames.gains), film)
         assert picture is not None
         if self._guides is not None and self._guides[0] == self._guided_view():
             # enlarged along the edges that an exact picture of this camera has left
@@ -360,7 +366,7 @@ class ViewportRenderer:
 
     def _show_exact(self, request: RenderRequest, exposed: Exposed, step: NextPass) -> None:
         """Clean a film and show it, mixed with the relit picture while it is noisy."""
-        gains, film = gains_from_document(request.document), exposed.film
+        gains, film = self._frames.gains, exposed.film
         shape, rest = (film.height, film.width), (exposed.inputs, gains)
         share = 1.0 if step.done else self._relighting.exact_weight(rest, film.mean_samples())
         if share == 0.0:
@@ -373,6 +379,7 @@ class ViewportRenderer:
         if not self._superseded():
             exposed.shown, self._relit_shown = (picture, step), None
             self._frames.show(request, film, picture, step)
+            self._report(source_pictures(film, gains, self._frames.settings))
 
     def _cleaned(self, request: RenderRequest, exposed: Exposed, gains: Gains) -> Floats | None:
         """The light of a film, denoised when the document asks for it; None when a newer request came."""

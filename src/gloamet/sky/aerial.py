@@ -25,6 +25,7 @@ from gloamet.sky.scatter import (
     HAZE_TERM,
     MULTIPLE_TERM,
     RAYLEIGH_TERM,
+    THROWN_BACK,
     VIEW_TERMS,
     ScatteringAir,
     sun_column,
@@ -151,15 +152,14 @@ def _march(air, sight, elevations, first, last, depths, light):
                             air.log_psi[i + 1, j, n] * (1 - fx) * fy + air.log_psi[i + 1, j + 1, n] * fx * fy
                         )
                         below = air.psi_ground[i, n] * (1 - fy) + air.psi_ground[i + 1, n] * fy
-                        spread = 0.0
-                        for c in range(NSPECIES):
-                            spread += air.scatter_ms[c, n] * density[c]
+                        particles = air.scatter_ms[1, n] * density[1] + air.scatter_ms[3, n] * density[3]
+                        clean = air.scatter_ms[0, n] * density[0]
+                        lit = (clean + particles) * math.exp(again)
+                        lit += (clean + THROWN_BACK * particles) * below * ground[n]
                         light[a, b, k, RAYLEIGH_TERM, n] += air.scatter[0, n] * density[0] * seen[n] * sun
                         light[a, b, k, AEROSOL_TERM, n] += air.scatter[1, n] * density[1] * seen[n] * sun
                         light[a, b, k, HAZE_TERM, n] += air.scatter[3, n] * density[3] * seen[n] * sun
-                        light[a, b, k, MULTIPLE_TERM, n] += (
-                            spread * seen[n] * (math.exp(again) + below * ground[n])
-                        )
+                        light[a, b, k, MULTIPLE_TERM, n] += seen[n] * lit
             depths[:, a, k] = passed
 
 

@@ -1,68 +1,214 @@
-"""A lat-long panorama as a source of light: read from an open picture format, and laid into a dome.
+"""A lat-long panorama as it is read from an open picture format, and as it is seen.
 
-A file enters as AP1 pixels (H, W, 3), H : W as 1 : 2, zenith on top, its middle column facing north and east to the
-right of it; a `SkyDome` without a sun leaves. Below the horizon the scene's own ground is lit instead of what the
-panorama shows there.
+A file enters; a `PanoramaPicture` in AP1 leaves: H : W as 1 : 2, zenith on top, its middle column facing north and east
+to the right of it. Integer files are decoded as sRGB (IEC 61966-2-1) and said to be clipped.
 """
 
 from __future__ import annotations
 
 import math
-from dataclasses import replace
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import (
-    AP1_LUMINANCE,
     D60_WHITE,
     REC709_TO_AP1,
     XYZ_TO_AP1,
     adaptation_matrix,
     rgb_to_xyz_matrix,
+    srgb_to_linear,
     xy_to_xyz,
 )
 from gloamet.errors import GloametError
-from gloamet.sky.dome import COLUMNS, ROWS, SUN_DIAMETER_DEG, SkyDome, assemble_dome
+from gloamet.jit import IEEE_KERNEL_OPTIONS, KERNEL_OPTIONS
 
+F = np.float32
 Floats = NDArray[np.float32]
-ENDINGS = (".exr", ".hdr")
-WIDTH = 2048  # wider ones are averaged down: a dome's cells are 1.4 degrees
-FINE = 16  # samples across the two cells that a node of a dome answers for, each way
-HIGHEST = 65504.0 * 1e4  # values beyond are no light but a fault
+Codes = NDArray[np.uint16]
+ENDINGS = (".exr", ".hdr", ".tif", ".tiff", ".png", ".jpg", ".jpeg")
+WIDEST = 32768
+SEEN_WIDTH = 8192  # wider ones are averaged down as they are read: no screen shows more of a whole turn
+LIGHT_WIDTH = 2048  # of the picture that light is measured and made of
+STRIP_ROWS = 256
+HIGHEST = 1e12  # values beyond are no light but a fault; the sun's disc has 1.5e9 cd/m2
 
 
-def read_environment_map(path: Path) -> Floats:
-    """Pixels (H, W, 3) float32 in AP1; cd/m2 where the file says what its white is, else as they stand.
+@dataclass(frozen=True, eq=False)
+class PanoramaPicture:
+    """A panorama: codes (H, W, 3), fourth roots of shares of `scale`, as it is seen, and light (h, w, 3) float32, the
+    same of at most LIGHT_WIDTH; AP1, cd/m2 where the file says what its white is (absolute), else as they stand.
+    clipped: its values end where its format ends. notes: sentences on what was mended in reading."""
 
-    Raises GloametError for a file that is missing, damaged, of another kind or shape, or without light.
-    """
+    codes: Codes
+    scale: float
+    light: Floats
+    absolute: bool
+    clipped: bool
+    notes: tuple[str, ...] = ()
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def mend_rows(pixels, matrix, white, clip, out, counts):
+    """Pixels (h, w, 3) to AP1 in out, none below 0, infinite or no number; counts (3,) gets how many were."""
+    for y in range(pixels.shape[0]):
+        for x in range(pixels.shape[1]):
+            for k in range(3):
+                v = pixels[y, x, k]
+                if v != v:
+                    counts[0] += 1
+                    pixels[y, x, k] = F(0)
+                elif v > clip:
+                    counts[1] += 1
+                    pixels[y, x, k] = clip
+                elif v < F(0):
+                    counts[2] += 1
+                    pixels[y, x, k] = F(0)
+            for k in range(3):
+                v = (
+                    matrix[k, 0] * pixels[y, x, 0]
+                    + matrix[k, 1] * pixels[y, x, 1]
+                    + matrix[k, 2] * pixels[y, x, 2]
+                )
+                out[y, x, k] = max(v, F(0)) * white
+
+
+@njit(**KERNEL_OPTIONS)
+def encode_rows(light, scale, codes):
+    """Fourth roots of shares of scale, in 65535ths."""
+    inverse = F(1) / scale
+    for y in range(light.shape[0]):
+        for x in range(light.shape[1]):
+            for k in range(3):
+                codes[y, x, k] = np.uint16(F(65535) * math.sqrt(math.sqrt(light[y, x, k] * inverse)) + F(0.5))
+
+
+def decode(codes: Codes, scale: float) -> Floats:
+    """Light of codes."""
+    return np.asarray((codes.astype(np.float32) / F(65535)) ** 4 * F(scale), np.float32)
+
+
+def read_environment_map(path: Path) -> PanoramaPicture:
+    """Read a panorama. Raises GloametError for a file that is missing, damaged, of another kind or shape, or without
+    light."""
     import OpenImageIO as oiio
 
     if path.suffix.lower() not in ENDINGS:
-        raise GloametError(f"{path.name}: a panorama is read from {' or '.join(ENDINGS)}.")
+        raise GloametError(f"{path.name}: a panorama is read from .exr, .hdr, .tif, .png or .jpg.")
     if not path.is_file():
         raise GloametError(f"The panorama {path.name} is not in {path.parent}: choose it again.")
-    buffer = oiio.ImageBuf(str(path))
-    if not buffer.read(0, 0, True, oiio.FLOAT) or buffer.nchannels < 3:
-        raise GloametError(f"{path.name} cannot be read as a panorama: save it again as .exr or .hdr.")
-    spec = buffer.spec()
-    height, width = spec.height, spec.width
-    if abs(width - 2 * height) > 2 or height < 16:
-        raise GloametError(
-            f"{path.name} is {width} × {height} px: a lat-long panorama is twice as wide as high."
-        )
-    pixels = np.asarray(buffer.get_pixels(oiio.FLOAT), np.float32).reshape(height, width, -1)[..., :3]
-    pixels = _downscale(np.clip(np.nan_to_num(pixels, nan=0.0), 0.0, HIGHEST))
-    white = spec.getattribute("whiteLuminance")
-    picture = pixels @ _to_ap1(spec.getattribute("chromaticities")).T.astype(np.float32)
-    picture = np.maximum(picture, np.float32(0.0)) * np.float32(white or 1.0)
-    if not picture[: len(picture) // 2].any():
+    oiio.attribute("imageinput:strict", 0)
+    file = oiio.ImageInput.open(str(path))
+    oiio.geterror()  # fetched, or the library prints it at the end
+    if file is None:
+        raise _unreadable(path)
+    spec = file.spec()
+    try:
+        _check_shape(path, spec)
+        light, counts = _read_light(path, file, spec)
+    finally:
+        file.close()
+        file.geterror()
+    integer = str(spec.format) not in ("float", "half", "double")
+    top = float(light.max())
+    if not light[: len(light) // 2].any():
         raise GloametError(f"{path.name} holds no light above the horizon: choose another panorama.")
-    return picture
+    codes = np.empty(light.shape, np.uint16)
+    _in_strips(lambda a, b: encode_rows(light[a:b], F(top), codes[a:b]), len(light))
+    absolute = spec.getattribute("whiteLuminance") is not None
+    return PanoramaPicture(
+        codes, top, downscale(light, LIGHT_WIDTH), absolute, integer, _notes(path, counts, integer)
+    )
+
+
+def _unreadable(path: Path) -> GloametError:
+    return GloametError(f"{path.name} cannot be read as a panorama: save it again as .exr or .hdr.")
+
+
+def _notes(path: Path, counts: NDArray[np.int64], integer: bool) -> tuple[str, ...]:
+    """What was mended in reading, in sentences."""
+    out = []
+    words = ("that are no number", "without end", "below zero")
+    said = [f"{count} values {word}" for count, word in zip(counts.tolist(), words, strict=True) if count]
+    if said:
+        out.append(f"{path.name} holds {' and '.join(said)}: they are read as black or as the brightest.")
+    if integer:
+        out.append(
+            f"{path.name} holds whole numbers: what was brighter than white is clipped, so its sun and lamps give "
+            "too little light."
+        )
+    return tuple(out)
+
+
+def _check_shape(path: Path, spec: Any) -> None:
+    """Raise GloametError for what is no lat-long panorama, with what it looks like."""
+    width, height = spec.width, spec.height
+    if spec.nchannels < 3:
+        raise GloametError(f"{path.name} has no colours: a panorama has red, green and blue.")
+    full = spec.full_width, spec.full_height
+    if full != (width, height) and abs(full[0] - 2 * full[1]) <= 2:
+        raise GloametError(
+            f"{path.name} is cropped: it holds {width} × {height} px of {full[0]} × {full[1]}. Save all of it."
+        )
+    if abs(width - 2 * height) <= 2 and height >= 16 and width <= WIDEST:
+        return
+    looks = ""
+    if abs(3 * width - 4 * height) <= 4 or abs(4 * width - 3 * height) <= 4:
+        looks = " It looks like a cross of six faces: convert it to lat-long."
+    elif abs(width - 6 * height) <= 6 or abs(height - 6 * width) <= 6:
+        looks = " It looks like a strip of six faces: convert it to lat-long."
+    raise GloametError(
+        f"{path.name} is {width} × {height} px: a lat-long panorama is twice as wide as high.{looks}"
+    )
+
+
+def _read_light(path: Path, file: Any, spec: Any) -> tuple[Floats, NDArray[np.int64]]:
+    """AP1 light (H, W, 3), averaged down to SEEN_WIDTH, and how many values were mended."""
+    times = math.ceil(spec.width / SEEN_WIDTH)
+    height, width = spec.height // times, spec.width // times
+    out = np.empty((height, width, 3), np.float32)
+    matrix = _to_ap1(spec.getattribute("chromaticities")).astype(np.float32)
+    white = F(spec.getattribute("whiteLuminance") or 1.0)
+    integer = str(spec.format) not in ("float", "half", "double")
+    rows, counts = max(1, STRIP_ROWS // times) * times, np.zeros(3, np.int64)
+    whole = rows if spec.tile_width == 0 else spec.height  # tiles are read at once
+    for begin in range(0, height * times, whole):
+        end = min(begin + whole, height * times)
+        if spec.tile_width == 0:
+            strip = file.read_scanlines(begin, end, 0, 0, 3, "float")
+        else:
+            strip = file.read_image(0, 0, 0, 3, "float")
+        if strip is None:
+            file.geterror()
+            raise _unreadable(path)
+        pixels = np.ascontiguousarray(strip, np.float32).reshape(-1, spec.width, 3)[: end - begin]
+        if integer:
+            pixels = np.asarray(srgb_to_linear(pixels), np.float32)
+        if times > 1:
+            pixels = downscale(pixels[:, : width * times], width)
+        _mend_strip(pixels, matrix, white, out[begin // times : begin // times + len(pixels)], counts)
+    if file.geterror():
+        raise _unreadable(path)
+    return out, counts
+
+
+def _mend_strip(
+    pixels: Floats, matrix: Floats, white: np.float32, out: Floats, counts: NDArray[np.int64]
+) -> None:
+    """Rows as they were read to AP1 in out."""
+    _in_strips(lambda a, b: mend_rows(pixels[a:b], matrix, white, F(HIGHEST), out[a:b], counts), len(pixels))
+
+
+def _in_strips(work: Any, rows: int) -> None:
+    """Do rows a..b of something on all threads."""
+    with ThreadPoolExecutor() as pool:
+        list(pool.map(lambda a: work(a, min(rows, a + STRIP_ROWS // 4)), range(0, rows, STRIP_ROWS // 4)))
 
 
 def _to_ap1(chromaticities: Any) -> NDArray[np.float64]:
@@ -74,79 +220,17 @@ def _to_ap1(chromaticities: Any) -> NDArray[np.float64]:
     return np.asarray(XYZ_TO_AP1 @ adapted @ rgb_to_xyz_matrix(pairs[:3], pairs[3]))
 
 
-def _downscale(pixels: Floats) -> Floats:
-    """Averaged over squares until it is at most WIDTH wide."""
-    times = math.ceil(pixels.shape[1] / WIDTH)
+def downscale(pixels: Floats, widest: int) -> Floats:
+    """Averaged over squares until it is at most so wide."""
+    times = math.ceil(pixels.shape[1] / widest)
     height, width = (side // times for side in pixels.shape[:2])
     if times == 1:
         return pixels
-    cut = pixels[: height * times, : width * times]
-    return np.asarray(cut.reshape(height, times, width, times, 3).mean((1, 3)), np.float32)
-
-
-def tabulate_environment_map(picture: Floats) -> Floats:
-    """The upper half of a panorama as a dome's table (ROWS, COLUMNS, 3), light kept: each node is the average of the
-    directions about it, weighted by solid angle and by what the dome's interpolation gives the node there."""
-    height, width = picture.shape[:2]
-    within = (np.arange(FINE) + 0.5) / FINE * 2.0 - 1.0
-    tent = 1.0 - np.abs(within)
-    u = np.clip((np.arange(ROWS)[:, None] + within) / (ROWS - 1), 0.0, 1.0)
-    weight = tent * u * np.cos(np.pi / 2 * u * u)
-    outside = np.arange(ROWS)[:, None] + within
-    weight[(outside < 0) | (outside > ROWS - 1)] = 0.0
-    above = picture[: (height + 1) // 2]  # what lies below the horizon does not shine into the lowest sky
-    rows = _mean_radiance(above, (0.5 - 0.5 * u * u) * height - 0.5, weight, periodic=False)
-    turns = (np.arange(COLUMNS)[:, None] + within) / COLUMNS + 0.5
-    across = np.broadcast_to(tent, (COLUMNS, FINE))
-    out = _mean_radiance(rows.transpose(1, 0, 2), turns * width - 0.5, across, periodic=True)
-    return np.ascontiguousarray(out.transpose(1, 0, 2), np.float32)
-
-
-def _mean_radiance(
-    lines: Floats, places: NDArray[np.float64], weight: NDArray[np.float64], periodic: bool
-) -> Floats:
-    """Weighted means (nodes, W, 3) of lines (H, W, 3) read in between at places (nodes, FINE), in pixels."""
-    count = len(lines)
-    low = np.floor(places).astype(int)
-    part = places - low
-    matrix = np.zeros((len(places), count))
-    nodes = np.broadcast_to(np.arange(len(places))[:, None], places.shape)
-    for index, share in ((low, 1.0 - part), (low + 1, part)):
-        index = index % count if periodic else np.clip(index, 0, count - 1)
-        np.add.at(matrix, (nodes, index), weight * share)
-    matrix /= matrix.sum(1, keepdims=True)
-    return np.asarray(np.tensordot(matrix.astype(np.float32), lines, (1, 0)), np.float32)
-
-
-def rotate_table(table: Floats, turn_deg: float) -> Floats:
-    """A dome's table turned clockwise seen from above; between two columns it is mixed."""
-    columns = turn_deg / 360.0 * COLUMNS
-    whole = math.floor(columns)
-    part = np.float32(columns - whole)
-    near = np.roll(table, whole, axis=1)
-    return near if part == 0.0 else near + part * (np.roll(near, 1, axis=1) - near)
-
-
-def environment_dome(
-    table: Floats, turn_deg: float, ground_reflectance: float, level_lx: float = 0.0
-) -> SkyDome:
-    """The dome of a panorama's table turned by turn_deg; with level_lx, made to light level ground with so much."""
-    turned = rotate_table(table, turn_deg)
-    dome = assemble_dome(turned, 0.0, -90.0, SUN_DIAMETER_DEG, np.zeros(3), ground_reflectance)
-    if level_lx <= 0.0:
-        return dome
-    scale = level_lx / float(dome.sky_horizontal @ AP1_LUMINANCE)
-    return replace(
-        dome,
-        table=turned * np.float32(scale),
-        sky_horizontal=dome.sky_horizontal * scale,
-        ground_sky=dome.ground_sky * scale,
-    )
-
-
-@lru_cache(maxsize=2)
-def _cached_table(path: Path, _stamp: int) -> Floats:
-    return tabulate_environment_map(read_environment_map(path))
+    out = np.zeros((height, width, 3), np.float32)
+    for y in range(times):
+        for x in range(times):
+            out += pixels[y : height * times : times, x : width * times : times]
+    return np.asarray(out / F(times * times), np.float32)
 
 
 def mtime_ns(path: Path) -> int:
@@ -157,9 +241,11 @@ def mtime_ns(path: Path) -> int:
         return 0
 
 
-def cached_table(path: Path) -> Floats:
-    """The table of a panorama's file, read again when the file has changed.
+@lru_cache(maxsize=2)
+def _cached(path: Path, _stamp: int) -> PanoramaPicture:
+    return read_environment_map(path)
 
-    Errors are those of `read_environment_map`.
-    """
-    return _cached_table(path, mtime_ns(path))
+
+def cached_panorama(path: Path) -> PanoramaPicture:
+    """A panorama's file, read again when it has changed. Errors are those of `read_environment_map`."""
+    return _cached(path, mtime_ns(path))

@@ -13,8 +13,8 @@ from typing import Literal, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.spaces import AP1_LUMINANCE, REC709_TO_AP1, XYZ_TO_AP1, xy_to_xyz
-from gloamet.colour.temperature import white_xy
+from gloamet.colour.balance import tint_gain, warmth_gain
+from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.sky.dome import COLUMNS, ROWS, SkyDome, row_weights
 
 Array = NDArray[np.float64]
@@ -22,7 +22,6 @@ Curve = tuple[float, float, float, float, float]
 
 CURVE_HEIGHTS_DEG = (0.0, 8.0, 25.0, 50.0, 90.0)  # of the points of both curves
 HORIZON_GLOW_DEG = 7.0  # height at which the glow at the horizon has fallen to a third
-NEUTRAL_KELVIN = 6500.0  # that warmth is counted from
 FLAT: Curve = (0.0, 0.0, 0.0, 0.0, 0.0)
 AXIS = np.ones(3) / math.sqrt(3.0)  # of grey, that hues are turned about
 
@@ -70,19 +69,6 @@ def node_heights_deg() -> Array:
 def by_height(curve: Curve, heights_deg: Array) -> Array:
     """A curve at heights, straight between its points in the square root of the height, as rows of a dome lie."""
     return np.interp(np.sqrt(heights_deg), np.sqrt(CURVE_HEIGHTS_DEG), curve)
-
-
-def warmth_gain(mired: float) -> Array:
-    """Gain of each AP1 channel that makes the light of 6500 K so many mired warmer; white keeps its luminance."""
-    kelvin = 1e6 / (1e6 / NEUTRAL_KELVIN + mired)
-    white, warm = (XYZ_TO_AP1 @ xy_to_xyz(white_xy(k, 0.0)) for k in (NEUTRAL_KELVIN, kelvin))
-    return np.asarray((warm / (AP1_LUMINANCE @ warm)) / (white / (AP1_LUMINANCE @ white)))
-
-
-def tint_gain(tint: tuple[float, float, float], strength: float) -> Array:
-    """Gain of each AP1 channel that tints light by a share of a linear Rec.709 colour; white keeps its luminance."""
-    colour = np.maximum(REC709_TO_AP1 @ np.array(tint), 1e-3)
-    return np.asarray(1.0 + strength * (colour / (AP1_LUMINANCE @ colour) - 1.0))
 
 
 def hue_matrices(degrees: Array) -> Array:

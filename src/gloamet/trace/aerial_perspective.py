@@ -15,6 +15,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from gloamet.document.lights import EVEN, Colour
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.aerial import (
     DISTANCES,
@@ -26,7 +27,7 @@ from gloamet.sky.aerial import (
     elevation_row,
 )
 from gloamet.sky.atmosphere import particle_phase, rayleigh_phase
-from gloamet.sky.scatter import VIEW_TERMS
+from gloamet.sky.scatter import MULTIPLE_TERM, VIEW_TERMS
 from gloamet.stage.camera import Camera
 from gloamet.trace.camera_rays import camera_ray
 from gloamet.trace.distance import FarParts
@@ -40,14 +41,14 @@ GRID_ROWS, GRID_COLUMNS = 28, 48  # places of the picture at which the air is lo
 
 class AerialSettings(NamedTuple):
     """What an artist makes of the air in front of things: how many times denser it is, how much of it is seen (0 none,
-    1 all), from how many metres on, the gains of what sun and sky light in it, and whether (1) what is denser than
-    nature's stands before the sky too."""
+    1 all), from how many metres on, the gains per channel of what sun and sky light in it, and whether (1) what is
+    denser than nature's stands before the sky too."""
 
     density: float = 1.0
     strength: float = 1.0
     begin_m: float = 0.0
-    sun_gain: float = 1.0
-    sky_gain: float = 1.0
+    sun_gain: Colour = EVEN
+    sky_gain: Colour = EVEN
     dims_sky: float = 0.0
 
 
@@ -72,10 +73,10 @@ def _fill_grid(table, settings, camera, grid):
             fi, fb = F(row - i), F(turn - b)
             cosine = d[0] * sun[0] + d[1] * sun[1] + d[2] * sun[2]
             weights = (
-                F(rayleigh_phase(cosine) * settings.sun_gain),
-                F(particle_phase(cosine, aerosol_g) * settings.sun_gain),
-                F(particle_phase(cosine, haze_g) * settings.sun_gain),
-                F(settings.sky_gain),
+                F(rayleigh_phase(cosine)),
+                F(particle_phase(cosine, aerosol_g)),
+                F(particle_phase(cosine, haze_g)),
+                F(1),
             )
             for k in range(DISTANCES):
                 for c in range(3):
@@ -84,7 +85,8 @@ def _fill_grid(table, settings, camera, grid):
                     for n in range(VIEW_TERMS):
                         low = light[i, b, k, n, c] * (F(1) - fb) + light[i, b + 1, k, n, c] * fb
                         high = light[i + 1, b, k, n, c] * (F(1) - fb) + light[i + 1, b + 1, k, n, c] * fb
-                        added += weights[n] * (low * (F(1) - fi) + high * fi)
+                        gain = settings.sky_gain[c] if n == MULTIPLE_TERM else settings.sun_gain[c]
+                        added += weights[n] * F(gain) * (low * (F(1) - fi) + high * fi)
                     grid[p, q, k, 3 + c] = added
 
 
@@ -148,6 +150,13 @@ def _skipped_m(table: AerialTable, density: float, least_lost: float) -> float:
     return float(1000.0 * FARTHEST_KM * (max(0, last) / (DISTANCES - 1)) ** 4)
 
 
+def _of_one_type(settings: AerialSettings) -> AerialSettings:
+    """Settings as kernels are compiled for, whatever numbers they were given as."""
+    sun, sky = (tuple(float(v) for v in gain) for gain in (settings.sun_gain, settings.sky_gain))
+    density, strength, begin_m = (float(v) for v in settings[:3])
+    return AerialSettings(density, strength, begin_m, sun, sky, float(settings.dims_sky))  # type: ignore[arg-type]
+
+
 def see_through_air(
     table: AerialTable,
     settings: AerialSettings,
@@ -162,7 +171,7 @@ def see_through_air(
     height, width = parts.distance.shape
     out, grid = np.empty_like(picture), np.empty((GRID_ROWS, GRID_COLUMNS, DISTANCES, 6), np.float32)
     skipped = F(_skipped_m(table, settings.density, least_lost)) if least_lost > 0.0 else F(0)
-    settings = AerialSettings(*(float(v) for v in settings))  # one type for the kernels
+    settings = _of_one_type(settings)
     _fill_grid(table, settings, camera.packed(width, height), grid)
 
     def rows(y: int) -> None:

@@ -14,7 +14,13 @@ from numba import njit
 from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
 from gloamet.sky.dome import dome_coordinates, sky_radiance
 from gloamet.trace.bsdf import eval_bsdf
-from gloamet.trace.environment import pdf_solid_angle, sample_sky, sun_direction, sun_disc_radiance
+from gloamet.trace.environment import (
+    pdf_solid_angle,
+    sample_sky,
+    seen_radiance,
+    sun_direction,
+    sun_disc_radiance,
+)
 from gloamet.trace.ground_plane import horizon_fade
 from gloamet.trace.materials import (
     COS_FULL,
@@ -88,17 +94,15 @@ def miss_radiance(env, scene, ray, specular, scattered, bsdf_pdf, ahead):
     share = F(1) if ray.direction[2] < F(0) else F(0)
     if direct_view:
         share = horizon_fade(scene.plane, ray.direction[2])
-    disc = F(1)
+    disc = env.seen.disc if ahead else env.seen.reflected_disc
     if ahead:
         share *= env.seen.ground
-        disc = env.seen.disc
     sun, sky = scale(env.ground_sun, share), scale(env.ground_sky, share)
     if share < F(1):
         rest = F(1) - share
         up = (ray.direction[0], ray.direction[1], max(ray.direction[2], F(0)))
-        if ahead:
-            u, v = dome_coordinates(up[0], up[1], up[2])
-            seen = sky_radiance(env.seen.table, u, v)
+        if direct_view:
+            seen = seen_radiance(env, up, dome_coordinates(up[0], up[1], up[2]), ahead)
         else:
             seen = sky_emission_mis(env, scene.portals, Ray(ray.origin, up), specular, bsdf_pdf)
         sky = add_scaled(sky, seen, rest)

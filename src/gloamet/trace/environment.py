@@ -17,10 +17,11 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.document.lights import EVEN, Colour
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
-from gloamet.sky.dome import COLUMNS, ROWS, SkyDome
+from gloamet.sky.dome import COLUMNS, ROWS, SkyDome, sky_radiance
 from gloamet.trace.records import Scalar, Triple
-from gloamet.trace.vec import cross, dot, from_local
+from gloamet.trace.vec import add_scaled, cross, dot, from_local, mul
 
 Floats = NDArray[np.float32]
 CELL_ROWS, CELL_COLUMNS = 64, 128
@@ -40,13 +41,43 @@ class SunDisc(NamedTuple):
     sin2_radius: Scalar
 
 
+class SeenPicture(NamedTuple):
+    """A lat-long picture as it is seen: pixels (H, W, 3) uint16, fourth roots of shares of `scale` per channel; rows of
+    the matrix that takes the world to its file; how its heights are stretched; shares of it that are seen ahead and in
+    mirrors. A picture of one pixel is none."""
+
+    pixels: NDArray[np.uint16]
+    scale: Triple
+    east: Triple
+    north: Triple
+    up: Triple
+    stretch: Scalar
+    ahead: Scalar
+    mirrored: Scalar
+
+
 class SeenSky(NamedTuple):
-    """What a camera sees past all things: a dome table, the gain of the sun's disc, the share of the ground below the
-    horizon where no ground is (0 before a backdrop)."""
+    """What a camera sees past all things: dome tables of what is ahead and of what mirrors show, the gains of the sun's
+    disc in both, the share of the ground below the horizon where no ground is (0 before a backdrop), and a picture."""
 
     table: Floats
+    reflected: Floats
     disc: Scalar
+    reflected_disc: Scalar
     ground: Scalar
+    picture: SeenPicture
+
+
+NO_PICTURE = SeenPicture(
+    np.zeros((1, 1, 3), np.uint16),
+    BLACK,
+    (F(1), F(0), F(0)),
+    (F(0), F(1), F(0)),
+    (F(0), F(0), F(1)),
+    F(1),
+    F(0),
+    F(0),
+)
 
 
 class EnvironmentArrays(NamedTuple):
@@ -65,8 +96,8 @@ class EnvironmentArrays(NamedTuple):
 @dataclass(frozen=True, eq=False)
 class Environment:
     """Sun and sky ready to be sampled: table (ROWS, COLUMNS, 3), what is seen of it past all things, the sun's disc,
-    radiance below the horizon by sun and by sky, and the distribution. A panorama is a second sky, without a sun, in a
-    layer of its own."""
+    radiance below the horizon by sun and by sky, and the distribution. A panorama is a second sky, whose sun is its
+    own, in a layer of its own. sky_colour is that of its light on level ground, AP1 of luminance 1."""
 
     table: Floats
     seen: SeenSky
@@ -76,6 +107,7 @@ class Environment:
     row_cdf: Floats
     cell_cdf: Floats
     density: Floats
+    sky_colour: tuple[float, float, float] = (1.0, 1.0, 1.0)
     panorama: Environment | None = None
 
     def arrays(self) -> EnvironmentArrays:
@@ -124,43 +156,90 @@ def build_environment(dome: SkyDome, ground_tint: Floats | None = None) -> Envir
         F(math.sin(half) ** 2),
     )
     seen = dome.table if dome.seen_table is None else dome.seen_table
+    level = max(float(AP1_LUMINANCE @ dome.sky_horizontal), 1e-30)
+    red, green, blue = (float(x) for x in dome.sky_horizontal / level)
     return Environment(
         dome.table,
-        SeenSky(seen, F(dome.seen_disc), F(1)),
+        SeenSky(seen, dome.table, F(dome.seen_disc), F(1), F(1), NO_PICTURE),
         sun,
         _triple(dome.ground_sun * tint),
         _triple(dome.ground_sky * tint),
         (np.cumsum(rows) / rows.sum()).astype(np.float32),
         (np.cumsum(cells, 1) / rows[:, None]).astype(np.float32),
         density.astype(np.float32),
+        (red, green, blue),
     )
 
 
-def combine_environments(lights: Environment, sky_gain: float, panorama_gain: float) -> Environment:
-    """Sky and panorama under their gains as one sky: what answers in proportion to light needs no more."""
-    table, ground = lights.table * F(sky_gain), sky_gain * np.array(lights.ground_sky)
-    seen = lights.seen.table * F(sky_gain)
-    if lights.panorama is not None:
-        table += lights.panorama.table * F(panorama_gain)
-        seen += lights.panorama.seen.table * F(panorama_gain)
-        ground = ground + panorama_gain * np.array(lights.panorama.ground_sky)
-    seen_sky = lights.seen._replace(table=seen)
+def panorama_environment(
+    dome: SkyDome, picture: SeenPicture, lights: bool, ground_tint: Floats
+) -> Environment:
+    """A panorama for the kernels: its dome lights, where it does so at all, and its picture is seen."""
+    out = build_environment(dome, ground_tint)
+    none = np.zeros_like(out.table)
+    seen = SeenSky(none, none, F(0), F(0), F(0), picture)
+    if lights:
+        # below the horizon lies lit ground, by its light too
+        return replace(out, seen=seen._replace(ground=F(1)))
+    dark = out.sun._replace(irradiance=BLACK, radiance=BLACK)
+    unlit = replace(out, table=none, density=np.zeros_like(out.density))
+    return replace(unlit, seen=seen, sun=dark, ground_sun=BLACK, ground_sky=BLACK)
+
+
+def combine_environments(lights: Environment, sky: Colour = EVEN, panorama: Colour = EVEN) -> Environment:
+    """Sky and panorama under their gains per channel as one sky with the sky's sun: what answers in proportion to light
+    needs no more."""
+    gain = np.array(sky, np.float32)
+    table, ground = lights.table * gain, gain * np.array(lights.ground_sky)
+    seen, reflected, picture = lights.seen.table * gain, lights.seen.reflected * gain, lights.seen.picture
+    second = lights.panorama
+    if second is not None:
+        more = np.array(panorama, np.float32)
+        table += second.table * more
+        seen += second.seen.table * more
+        reflected += second.seen.reflected * more
+        ground = ground + more * np.array(second.ground_sky)
+        picture = second.seen.picture
+        picture = picture._replace(scale=_triple(more * np.array(picture.scale)))
+    seen_sky = lights.seen._replace(table=seen, reflected=reflected, picture=picture)
     return replace(lights, table=table, seen=seen_sky, ground_sky=_triple(ground), panorama=None)
 
 
+def with_sun_of(lights: Environment, other: Environment) -> Environment:
+    """The same sky under another sun, which nobody sees: it is in the picture that it was taken from."""
+    seen = lights.seen._replace(disc=F(0), reflected_disc=F(0))
+    return replace(lights, sun=other.sun, ground_sun=other.ground_sun, seen=seen)
+
+
+def sun_only(lights: Environment) -> Environment:
+    """The sun of these lights in a black sky, its disc unseen."""
+    dark = _unseen(lights)
+    table, density = np.zeros_like(lights.table), np.zeros_like(lights.density)
+    return replace(lights, table=table, density=density, seen=dark, ground_sky=BLACK, panorama=None)
+
+
+def _unseen(lights: Environment) -> SeenSky:
+    none = np.zeros_like(lights.table)
+    return SeenSky(none, none, F(0), F(0), F(0), NO_PICTURE)
+
+
 def before_backdrop(lights: Environment) -> Environment:
-    """The same light with nothing to be seen past all things: what stands there is put behind afterwards."""
-    dark = SeenSky(np.zeros_like(lights.table), F(0), F(0))
+    """The same light with nothing to be seen ahead past all things: what stands there is put behind afterwards."""
+    seen = lights.seen
+    hidden = seen._replace(
+        table=np.zeros_like(lights.table), disc=F(0), ground=F(0), picture=seen.picture._replace(ahead=F(0))
+    )
     panorama = None if lights.panorama is None else before_backdrop(lights.panorama)
-    return replace(lights, seen=dark, panorama=panorama)
+    return replace(lights, seen=hidden, panorama=panorama)
 
 
 def lamps_only(lights: Environment) -> Environment:
     """A night in which lamps alone shine; no ray asks for sun or sky, which a density of zero says."""
     dark = lights.sun._replace(irradiance=BLACK, radiance=BLACK)
     none = {name: np.zeros_like(getattr(lights, name)) for name in ("table", "density")}
-    seen = lights.seen._replace(table=none["table"])
-    return replace(lights, seen=seen, sun=dark, ground_sun=BLACK, ground_sky=BLACK, panorama=None, **none)
+    return replace(
+        lights, seen=_unseen(lights), sun=dark, ground_sun=BLACK, ground_sky=BLACK, panorama=None, **none
+    )
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -215,3 +294,40 @@ def sun_disc_radiance(sun, direction):
     if s2 >= sun.sin2_radius or dot(direction, sun.direction) <= F(0):
         return F(0)
     return F(1 + LIMB_DARKENING_EXPONENT / 2) * math.sqrt(math.sqrt(F(1) - s2 / sun.sin2_radius))
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def picture_radiance(picture, direction):
+    """Radiance of a lat-long picture in a direction, mixed of four pixels."""
+    height, width = picture.pixels.shape[:2]
+    x, y, z = dot(picture.east, direction), dot(picture.north, direction), dot(picture.up, direction)
+    elevation = math.asin(min(F(1), max(F(-1), z))) * picture.stretch
+    elevation = min(F(math.pi / 2), max(F(-math.pi / 2), elevation))
+    u = (F(0.5) + math.atan2(x, y) * F(0.5 / math.pi)) * F(width) - F(0.5)
+    v = min(max((F(0.5) - elevation * F(1 / math.pi)) * F(height) - F(0.5), F(0)), F(height) - F(1.001))
+    i, j = int(math.floor(v)), int(math.floor(u))
+    fv, fu = v - F(i), u - F(j)
+    out = BLACK
+    for n in range(4):
+        a, b = n >> 1, n & 1
+        w = (fv if a == 1 else F(1) - fv) * (fu if b == 1 else F(1) - fu)
+        row, column = i + a, (j + b + width) % width
+        pixel = picture.pixels
+        root = (
+            F(pixel[row, column, 0]) * F(1 / 65535),
+            F(pixel[row, column, 1]) * F(1 / 65535),
+            F(pixel[row, column, 2]) * F(1 / 65535),
+        )
+        square = mul(root, root)
+        out = add_scaled(out, mul(square, square), w)
+    return mul(out, picture.scale)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def seen_radiance(env, direction, place, ahead):
+    """What is seen of the sky in a direction, ahead or in a mirror; place (u, v) is that on the dome."""
+    seen, share = env.seen, env.seen.picture.ahead if ahead else env.seen.picture.mirrored
+    light = sky_radiance(seen.table if ahead else seen.reflected, place[0], place[1])
+    if share > F(0):
+        light = add_scaled(light, picture_radiance(seen.picture, direction), share)
+    return light

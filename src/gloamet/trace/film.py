@@ -17,7 +17,16 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.lights import LIGHT_LAYERS, MOMENT_INDEX, MOMENT_PLANES, Gains
+from gloamet.colour.balance import gained
+from gloamet.document.lights import (
+    BOUNCED_LAYERS,
+    LIGHT_LAYERS,
+    LIGHTS,
+    MOMENT_INDEX,
+    MOMENT_PLANES,
+    TOGETHER,
+    Gains,
+)
 from gloamet.stage.camera import Camera
 from gloamet.trace.environment import Environment
 from gloamet.trace.render_scene import RenderScene
@@ -27,7 +36,7 @@ UNIT_GAINS = Gains()
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 TILE_ROWS, TILE_PATHS = 8, 16_000  # paths between two looks at whether to stop: some 25 ms of one thread
 DEFAULT_BOUNCES = 4
-RGB_LAYERS = (*LIGHT_LAYERS, "albedo", "normal")
+RGB_LAYERS = (*LIGHT_LAYERS, *BOUNCED_LAYERS, "albedo", "normal")
 SCALAR_LAYERS = ("depth", "near", "transparency", "squares", "counts")
 BYTES_PER_PIXEL = 4 * (3 * len(RGB_LAYERS) + 3 + len(MOMENT_PLANES) + 1)
 PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers would share their noise
@@ -39,6 +48,9 @@ class FilmArrays(NamedTuple):
     sun: Floats
     sky: Floats
     lamps: Floats
+    sun_bounced: Floats
+    sky_bounced: Floats
+    lamps_bounced: Floats
     albedo: Floats
     normal: Floats
     depth: Floats
@@ -50,8 +62,9 @@ class FilmArrays(NamedTuple):
 
 @dataclass
 class Film:
-    """Sums over samples: sun, sky, lamps, panorama, albedo, normal (H, W, 3); depth, near (of `distance`),
-    counts and transparency, the share seen past all things, straight and through panes (H, W); squares (H, W, 5).
+    """Sums over samples: sun, sky, lamps, panorama, of each the part that has bounced, albedo, normal (H, W, 3); depth,
+    near (of `distance`), counts and transparency, the share seen past all things, straight and through panes (H, W);
+    squares (H, W, 5).
 
     Films of another seed (0..2^31) have other noise in the same picture. owed (H, W) is what a pass that was begun
     has still to trace; `Renderer.accumulate` takes off what it traces.
@@ -97,9 +110,9 @@ class Film:
     def light(self, gains: Gains = UNIT_GAINS) -> Floats:
         """The picture: the weighted sum of the layers, cd/m2 in AP1."""
         out = np.zeros((self.height, self.width, 3), np.float32)
-        for name, gain in gains._asdict().items():
-            if gain and self.layers[name].any():
-                out += self.layers[name] * np.float32(gain)
+        for light, gain in zip(LIGHTS, gains, strict=True):
+            if self.layers[light.name].any():
+                out += gained(self.layers[light.name], self.layers[light.bounced], *gain)
         out *= self._share()[..., None]
         return out
 
@@ -138,7 +151,8 @@ def _row_bands(wanted: NDArray[np.uint16], most_paths: int = TILE_PATHS) -> list
 
 
 class _PanoramaTarget:
-    """Where the paths of a panorama leave what they find: the sky's place is the film's panorama, the rest scratch."""
+    """Where the paths of a panorama leave what they find: the places of the sky and of its sun are the film's panorama,
+    the rest scratch."""
 
     def __init__(self, film: Film) -> None:
         shape = (film.height, film.width)
@@ -146,7 +160,10 @@ class _PanoramaTarget:
         self._film, self._squares = film, np.zeros_like(film.layers["squares"])
         # counts: the film's own are still those before, until the other paths are traced
         layers = dict.fromkeys(FilmArrays._fields, spare) | {
+            "sun": film.layers["panorama"],
             "sky": film.layers["panorama"],
+            "sun_bounced": film.layers["panorama_bounced"],
+            "sky_bounced": film.layers["panorama_bounced"],
             "depth": depth,
             "near": depth,
             "transparency": depth,
@@ -159,7 +176,7 @@ class _PanoramaTarget:
         """Rows that are traced: their squares go to the film."""
         cut = slice(*rows)
         self._film.layers["squares"][cut, :, MOMENT_INDEX["panorama"]] += self._squares[
-            cut, :, MOMENT_INDEX["sky"]
+            cut, :, MOMENT_INDEX[TOGETHER]
         ]
         self._squares[cut] = 0.0
 

@@ -81,8 +81,9 @@ def tile_relative_error(
             # as much more than the lights apart as at unit gains: they vary together at the edges of things
             parts = [_light_and_variance(film, cut, name) for name in LIGHT_LAYERS]
             apart = np.maximum(np.add.reduce([v for _, v in parts]), np.float32(1e-30))
-            light = np.add.reduce([np.float32(g) * m for g, (m, _) in zip(gains, parts, strict=True)])
-            weighed = [np.float32(g * g) * v for g, (_, v) in zip(gains, parts, strict=True)]
+            levels = [float(np.mean(gain)) for gain in gains]
+            light = np.add.reduce([np.float32(g) * m for g, (m, _) in zip(levels, parts, strict=True)])
+            weighed = [np.float32(g * g) * v for g, (_, v) in zip(levels, parts, strict=True)]
             variance *= np.add.reduce(weighed) / apart
     # what one sample varies is alike next door; how many there are is each square's own
     once = _blur_tiles(_tile_means(variance * counts))

@@ -1,11 +1,12 @@
 """The integrator: path tracing with next-event estimation, MIS, lamp guiding and Russian roulette; a band of rows.
 
 Array layouts. camera as in `camera_rays`. A film's layers are `film.FilmArrays`, float32 sums over samples: sun, sky,
-lamps, albedo and normal (H, W, 3), depth, near and transparency (H, W), squares (H, W, 5) of the luminance of sun, sky,
-lamps and their sum, counts (H, W). wanted (H, W) uint16: samples of each pixel in this pass. scene is a
-`render_scene.SceneArrays`, env an `environment.EnvironmentArrays`. Light from the sun, the sky and lamps (all bounces)
-never mix, so that a gain is a weighted sum afterwards. Stated limits: the sun's disc mirrored onto a diffuse surface (a
-caustic) is left out, a small lamp so mirrored is dimmed (`materials.SMALL_LAMP_M2`); glass is passed straight.
+lamps, the part of each that has bounced, albedo and normal (H, W, 3), depth, near and transparency (H, W), squares (H,
+W, 5) of the luminance of sun, sky, lamps and their sum, counts (H, W). wanted (H, W) uint16: samples of each pixel in
+this pass. scene is a `render_scene.SceneArrays`, env an `environment.EnvironmentArrays`. Light from the sun, the sky
+and lamps (all bounces) never mix, so that a gain is a weighted sum afterwards. Stated limits: the sun's disc mirrored
+onto a diffuse surface (a caustic) is left out, a small lamp so mirrored is dimmed (`materials.SMALL_LAMP_M2`); glass is
+passed straight.
 """
 
 from __future__ import annotations
@@ -17,7 +18,7 @@ from numba import njit
 
 from gloamet.document.lights import MOMENT_INDEX, TOGETHER
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
-from gloamet.sky.dome import dome_coordinates, sky_radiance
+from gloamet.sky.dome import dome_coordinates
 from gloamet.trace.bsdf import MIRROR_ALPHA, sample_bsdf, sample_thin_glass
 from gloamet.trace.camera_rays import camera_ray, sample_pixel_filter
 from gloamet.trace.direct_lighting import (
@@ -29,11 +30,12 @@ from gloamet.trace.direct_lighting import (
 )
 from gloamet.trace.distance import NEAR_M
 from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
+from gloamet.trace.environment import seen_radiance
 from gloamet.trace.ground_plane import ground_distance, horizon_fade
 from gloamet.trace.lamp_guiding import CONTINUE_PROBABILITY, NO_CONE, cone_pdf, sample_guided_direction
 from gloamet.trace.materials import EMISSION, GLASS, KIND, MIRRORED_LAMP_WEIGHT, TRANSMISSION
 from gloamet.trace.rays import intersect
-from gloamet.trace.records import GuidedSample, PathResult, PathStart, Ray, Sampler
+from gloamet.trace.records import BySource, GuidedSample, PathResult, PathStart, Ray, Sampler
 from gloamet.trace.sampler import (
     GOLDEN,
     MIX2,
@@ -61,6 +63,7 @@ from gloamet.trace.vec import (
     mul,
     power_heuristic,
     scale,
+    sub,
     total,
     triple,
 )
@@ -71,6 +74,7 @@ FIRST_SURFACE_DIMENSION = 2  # pair of even numbers, after the place in the pixe
 SUN_MOMENT, SKY_MOMENT, LAMPS_MOMENT = (MOMENT_INDEX[name] for name in ("sun", "sky", "lamps"))
 TOGETHER_MOMENT = MOMENT_INDEX[TOGETHER]
 ROULETTE_FROM = F(0.97)  # survival probabilities above this are not worth a random number
+NO_SOURCES = BySource(BLACK, BLACK, BLACK)
 NO_GUIDED = GuidedSample(NO_CONE, F(0), UP, BLACK, F(0), F(0))
 
 
@@ -80,8 +84,8 @@ def _fades_into_sky(scene, env, state, ray, ahead):
     state, u, _unused = next_pair(state)
     if u < horizon_fade(scene.plane, ray.direction[2]):
         return state, False, BLACK
-    x, y = dome_coordinates(ray.direction[0], ray.direction[1], F(0))
-    return state, True, sky_radiance(env.seen.table if ahead else env.table, x, y)
+    level = (ray.direction[0], ray.direction[1], F(0))
+    return state, True, seen_radiance(env, level, dome_coordinates(level[0], level[1], F(0)), ahead)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -102,8 +106,21 @@ def _reservoir_of_one(towards_lamp, new, kept, candidate, candidates):
     carried = scale(mul(new.throughput, towards_lamp.weight), kept)
     candidates += largest(carried)
     if towards_lamp.coin * candidates < largest(carried):
-        candidate = PathStart(new.ray, carried, towards_lamp.bsdf_pdf, new.bounces, True)
+        candidate = PathStart(new.ray, carried, towards_lamp.bsdf_pdf, new.bounces, True, new.bounced)
     return candidate, candidates
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _sample_guide(scene, state, surface, follow, path, candidates):
+    """A direction towards a lamp's surroundings from a surface (bsdf, origin, normal) of a path, whose `pdf` is the
+    share of lamps that it keeps: (state, `GuidedSample`, the candidate kept, the sum of all)."""
+    (bsdf, origin, face), (candidate, total_carried), towards_lamp = surface, candidates, NO_GUIDED
+    if len(scene.guides) > 0 and not path.guided:
+        state, towards_lamp = sample_guided_direction(scene.guides, state, bsdf, follow, origin, face)
+        ray = Ray(origin, towards_lamp.direction)
+        new = PathStart(ray, path.throughput, F(0), path.bounces + 1, True, path.bounced)
+        candidate, total_carried = _reservoir_of_one(towards_lamp, new, path.pdf, candidate, total_carried)
+    return state, towards_lamp, candidate, total_carried
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -120,14 +137,17 @@ def _roulette(throughput, began, bounces, u):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _next_event_estimation(scene, env, sampler, pair, bsdf, origin, normal, found_weight, goes_on, guided):
-    """Light sampled at a surface: (state, `LightSample` of the sun, of the sky, of a lamp); a guided path asks lamps
-    alone."""
-    state, pixel, sample = sampler
-    sun, sky, lamp = NO_LIGHT, NO_LIGHT, NO_LIGHT
+def next_event_estimation(scene, env, sampler, pair, surface, found_weight, way):
+    """Light sampled at a surface (bsdf, origin, normal): (state, `BySource`, light by patches of the sun, rays). way
+    says whether the path goes on and whether it is guided, which asks lamps alone."""
+    (state, pixel, sample), (bsdf, origin, normal), (goes_on, guided) = sampler, surface, way
+    sun, sky, lamp, patches = NO_LIGHT, NO_LIGHT, NO_LIGHT, BLACK
     if total(env.sun.irradiance) > F(0) and not guided:
         state, u, v = next_2d(state, pixel, sample, pair)
-        state, sun = sample_sun((u, v), state, scene, env.sun, bsdf, origin, normal, found_weight, goes_on)
+        numbers = (u, v)
+        state, sun, patches = sample_sun(
+            numbers, state, scene, env.sun, bsdf, origin, normal, found_weight, goes_on
+        )
     if env.density[0, 0] > F(0) and not guided:
         state, u, v = next_2d(state, pixel, sample, pair + 1)
         state += GOLDEN
@@ -136,7 +156,34 @@ def _next_event_estimation(scene, env, sampler, pair, bsdf, origin, normal, foun
         state += GOLDEN
         lamp = sample_area_light(state, scene, bsdf, origin, normal)
         state += GOLDEN
-    return state, sun, sky, lamp
+    light = BySource(add(sun.radiance, patches), sky.radiance, lamp.radiance)
+    return state, light, patches, sun.rays + sky.rays + lamp.rays
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _add_light(found, throughput, light, kept):
+    """Light found so far and that of a vertex, of whose lamps the share `kept` counts."""
+    return BySource(
+        add_product(found.sun, throughput, light.sun),
+        add_product(found.sky, throughput, light.sky),
+        add_scaled(found.lamps, mul(throughput, light.lamps), kept),
+    )
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _at_first_bounce(happens, bounced, direct, found):
+    """Whether light found from now on has bounced, and what was found before it did."""
+    return (True, found) if happens and not bounced else (bounced, direct)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _bounced_light(found, direct, bounced, patches):
+    """What of the light found has bounced: all since the path did, and what patches of the sun sent before."""
+    if not bounced:
+        return BySource(patches, BLACK, BLACK)
+    return BySource(
+        add(sub(found.sun, direct.sun), patches), sub(found.sky, direct.sky), sub(found.lamps, direct.lamps)
+    )
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -151,44 +198,44 @@ def _found_patch_weight(scene, env, vertex, ray, met, pdf):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def trace_path(scene, env, sampler, start, max_bounces):
-    """One path from a `PathStart`: (state, `PathResult`, the start of a guided path, what all such could carry)."""
-    (state, pixel, sample), (ray, throughput, pdf, bounces, guided) = sampler, start
-    sun = sky = lamps = normal = BLACK
+    """One path: (state, `PathResult`, the start of a guided path, what all such could carry)."""
+    (state, pixel, sample), (ray, throughput, pdf, bounces, guided, bounced) = sampler, start
+    found, direct, normal, patches = NO_SOURCES, NO_SOURCES, BLACK, BLACK
     albedo, depth, clear, travelled, vertex = WHITE, F(0), F(0), F(0), ray.origin
-    specular, scattered, seen, sighted, ahead = not guided, guided, guided, guided, not guided
-    passes, rays, mask = 0, 0, _PATH if guided else _CAMERA
+    specular = ahead = not (guided or pdf > F(0))
+    scattered = seen = sighted = not specular
+    passes, rays, mask = 0, 0, _CAMERA if specular else _PATH
     # kept: share of the lamps' light met on the way that is not a guided path's
     materials, kept, began = scene.materials, F(1), largest(throughput)
     follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
-    candidates, candidate = F(0), PathStart(ray, BLACK, F(0), 0, True)
+    candidates, candidate = F(0), PathStart(ray, BLACK, F(0), 0, True, False)
     while True:
-        hit = intersect(scene.handle, ray, F(0), T_MAX, mask)
-        rays += 1
+        hit, rays = intersect(scene.handle, ray, F(0), T_MAX, mask), rays + 1
         ground = ground_distance(scene.plane, ray, hit.distance)
         if ground > F(0) and specular and not scattered:
             state, fades, horizon = _fades_into_sky(scene, env, state, ray, ahead)
-            sky = add_product(sky, throughput, horizon)
+            found = _add_light(found, throughput, BySource(BLACK, horizon, BLACK), F(1))
             if fades:
                 clear, depth = luminance(throughput) if ahead else F(0), F(0)
                 break
         if ground <= F(0) and hit.primitive < 0:
             if not guided:
-                last = Ray(vertex, ray.direction)
-                by_sun, by_sky = miss_radiance(env, scene, last, specular, scattered, pdf, ahead)
-                sun, sky = add_product(sun, throughput, by_sun), add_product(sky, throughput, by_sky)
+                away = scattered and ray.direction[2] < F(0)  # to lit ground far out
+                bounced, direct = _at_first_bounce(away, bounced, direct, found)
+                out = miss_radiance(env, scene, Ray(vertex, ray.direction), specular, scattered, pdf, ahead)
+                found = _add_light(found, throughput, BySource(out[0], out[1], BLACK), F(1))
                 clear = luminance(throughput) if ahead else F(0)
             depth = depth if sighted else F(0)
             break
         met = resolve_hit(scene, ground, hit, ray)
         m, step = met.material, ray_epsilon(met.distance, met.position)
-        travelled += met.distance
-        depth = depth if sighted else depth + met.distance
+        travelled, depth = travelled + met.distance, depth if sighted else depth + met.distance
         if is_hole(scene, met) and passes < MAX_PASSES:
             passes += 1
             ray = Ray(add_scaled(met.position, ray.direction, step), ray.direction)
             continue
         emitted = _emission(scene, met, ray, travelled, specular, scattered, pdf)
-        lamps = add_scaled(lamps, mul(throughput, emitted), kept)
+        found = _add_light(found, throughput, BySource(BLACK, BLACK, emitted), kept)
         state, u, v = next_pair(state)
         if materials[m, KIND] == F(GLASS) and u < materials[m, TRANSMISSION]:
             if passes == MAX_PASSES:
@@ -197,8 +244,10 @@ def trace_path(scene, env, sampler, start, max_bounces):
             direction, through, reflected = sample_thin_glass(materials, m, met.normal, ray.direction, v)
             throughput, specular = mul(throughput, through), specular or reflected
             ahead, sighted = ahead and not reflected, sighted or reflected
+            bounced, direct = _at_first_bounce(reflected and scattered, bounced, direct, found)
             ray = Ray(add_scaled(met.position, met.normal, step if reflected else -step), direction)
             continue
+        bounced, direct = _at_first_bounce(scattered, bounced, direct, found)
         surface = evaluate_material(scene, met, ray.direction, travelled)
         bsdf = make_bsdf(materials, m, surface, ray.direction)
         if not seen and not (surface.metalness > F(0.9) and bsdf.alpha < MIRROR_ALPHA):
@@ -210,20 +259,14 @@ def trace_path(scene, env, sampler, start, max_bounces):
         origin = add_scaled(met.position, face, step)
         # which candidate is followed depends on the numbers this path has drawn: a guided path draws others
         pair = PAIRS if guided else FIRST_SURFACE_DIMENSION + 3 * bounces
-        found = F(1) if bounces == 0 or specular else _found_patch_weight(scene, env, vertex, ray, met, pdf)
-        numbers, goes_on = (state, pixel, sample), bounces + 1 < max_bounces
-        state, by_sun, by_sky, by_lamp = _next_event_estimation(
-            scene, env, numbers, pair, bsdf, origin, face, found, goes_on, guided
-        )
-        sun = add_product(sun, throughput, by_sun.radiance)
-        sky = add_product(sky, throughput, by_sky.radiance)
-        lamps = add_scaled(lamps, mul(throughput, by_lamp.radiance), kept)
-        rays += by_sun.rays + by_sky.rays + by_lamp.rays
-        towards_lamp = NO_GUIDED
-        if len(scene.guides) > 0 and not guided:
-            state, towards_lamp = sample_guided_direction(scene.guides, state, bsdf, follow, origin, face)
-            new = PathStart(Ray(origin, towards_lamp.direction), throughput, F(0), bounces + 1, True)
-            candidate, candidates = _reservoir_of_one(towards_lamp, new, kept, candidate, candidates)
+        weight = F(1) if bounces == 0 or specular else _found_patch_weight(scene, env, vertex, ray, met, pdf)
+        numbers, at = (state, pixel, sample), (bsdf, origin, face)
+        way = bounces + 1 < max_bounces, guided
+        state, light, patch, asked = next_event_estimation(scene, env, numbers, pair, at, weight, way)
+        found, rays = _add_light(found, throughput, light, kept), rays + asked
+        patches = patches if bounced else add_product(patches, throughput, patch)
+        here, kept_ones = PathStart(ray, throughput, kept, bounces, guided, bounced), (candidate, candidates)
+        state, towards_lamp, candidate, candidates = _sample_guide(scene, state, at, follow, here, kept_ones)
         state, u, v = next_2d(state, pixel, sample, pair + 2)
         state, pick, survival = next_pair(state)
         scatter = sample_bsdf(bsdf, u, v, pick)
@@ -239,19 +282,22 @@ def trace_path(scene, env, sampler, start, max_bounces):
         throughput = _roulette(throughput, began, bounces, survival)
         if largest(throughput) <= F(0):
             break
-    return state, PathResult(sun, sky, lamps, albedo, normal, depth, clear, rays), candidate, candidates
+    later = _bounced_light(found, direct, bounced, patches)
+    return state, PathResult(found, later, albedo, normal, depth, clear, rays), candidate, candidates
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def trace_sample(scene, env, sampler, ray, max_bounces):
     """One sample of a pixel: a path from the camera and the guided path it may leave, as one `PathResult`."""
-    state, start = sampler.state, PathStart(ray, WHITE, F(0), 0, False)
+    state, start = sampler.state, PathStart(ray, WHITE, F(0), 0, False, False)
     follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
-    whole, lamps, rays = PathResult(BLACK, BLACK, BLACK, WHITE, BLACK, F(0), F(0), 0), BLACK, 0
+    whole, rays = PathResult(NO_SOURCES, NO_SOURCES, WHITE, BLACK, F(0), F(0), 0), 0
+    lamps = bounced = BLACK
     for leg in range(2):  # one place for the integrator, which is long
         numbers = Sampler(state, sampler.pixel, sampler.sample)
         state, found, candidate, candidates = trace_path(scene, env, numbers, start, max_bounces)
-        lamps, rays = add(lamps, found.lamps), rays + found.rays
+        lamps, rays = add(lamps, found.light.lamps), rays + found.rays
+        bounced = add(bounced, found.bounced.lamps)
         if leg == 0:
             whole = found
         if leg == 1 or candidates <= F(0):
@@ -260,23 +306,28 @@ def trace_sample(scene, env, sampler, ray, max_bounces):
         if u >= follow:
             break
         carried = scale(candidate.throughput, candidates / (largest(candidate.throughput) * follow))
-        start = PathStart(candidate.ray, carried, candidate.pdf, candidate.bounces, True)
-    first = whole.albedo, whole.normal, whole.depth, whole.transparency
-    return PathResult(whole.sun, whole.sky, lamps, *first, rays)
+        start = PathStart(candidate.ray, carried, candidate.pdf, candidate.bounces, True, candidate.bounced)
+    light = BySource(whole.light.sun, whole.light.sky, lamps)
+    later = BySource(whole.bounced.sun, whole.bounced.sky, bounced)
+    return PathResult(light, later, whole.albedo, whole.normal, whole.depth, whole.transparency, rays)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _add_sample(film, y, x, result):
     """Add what a sample found to a pixel."""
-    accumulate(film.sun, y, x, result.sun)
-    accumulate(film.sky, y, x, result.sky)
-    accumulate(film.lamps, y, x, result.lamps)
+    light, bounced = result.light, result.bounced
+    accumulate(film.sun, y, x, light.sun)
+    accumulate(film.sky, y, x, light.sky)
+    accumulate(film.lamps, y, x, light.lamps)
+    accumulate(film.sun_bounced, y, x, bounced.sun)
+    accumulate(film.sky_bounced, y, x, bounced.sky)
+    accumulate(film.lamps_bounced, y, x, bounced.lamps)
     accumulate(film.albedo, y, x, result.albedo)
     accumulate(film.normal, y, x, result.normal)
     film.depth[y, x] += result.depth
     film.transparency[y, x] += result.transparency
     film.near[y, x] += math.exp(-result.depth * F(1.0 / NEAR_M))
-    by_sun, by_sky, by_lamps = luminance(result.sun), luminance(result.sky), luminance(result.lamps)
+    by_sun, by_sky, by_lamps = luminance(light.sun), luminance(light.sky), luminance(light.lamps)
     together = by_sun + by_sky + by_lamps
     film.squares[y, x, SUN_MOMENT] += by_sun * by_sun
     film.squares[y, x, SKY_MOMENT] += by_sky * by_sky

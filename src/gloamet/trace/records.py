@@ -120,23 +120,32 @@ class Sampler(NamedTuple):
     sample: int | np.uint64
 
 
+class BySource(NamedTuple):
+    """Light per channel by where it comes from."""
+
+    sun: Triple
+    sky: Triple
+    lamps: Triple
+
+
 class PathStart(NamedTuple):
-    """How a path begins: at the camera, or `guided` at a surface towards a lamp, with what it carries."""
+    """How a path begins: at the camera, or `guided` at a surface towards a lamp, with what it carries; `bounced` where
+    that surface is not the first. A density above 0 says that it has left a surface."""
 
     ray: Ray
     throughput: Triple
     pdf: Scalar
     bounces: int
     guided: bool
+    bounced: bool
 
 
 class PathResult(NamedTuple):
-    """Light of the sun, the sky and the lamps; albedo, normal and depth of what is seen first; the share of the path
-    that sees past all things, rays traced."""
+    """All light that a path finds, and the part of it that has bounced before it reached the first surface; albedo,
+    normal and depth of what is seen first; the share of the path that sees past all things, rays traced."""
 
-    sun: Triple
-    sky: Triple
-    lamps: Triple
+    light: BySource
+    bounced: BySource
     albedo: Triple
     normal: Triple
     depth: Scalar

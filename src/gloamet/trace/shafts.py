@@ -18,6 +18,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from gloamet.document.lights import EVEN, Colour
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.sky.dome import sky_radiance
 from gloamet.stage.camera import Camera
@@ -237,9 +238,10 @@ class ShaftFilm:
     def _share(self) -> Floats:
         return np.reciprocal(np.maximum(self.layers.counts, np.float32(1.0)))
 
-    def light(self, sun_gain: float = 1.0, sky_gain: float = 1.0) -> Floats:
-        """What the dust adds, (H, W, 3) in cd/m2, under the gains of sun and sky."""
-        both = np.float32(sun_gain) * self.layers.sun + np.float32(sky_gain) * self.layers.sky
+    def light(self, sun_gain: Colour = EVEN, sky_gain: Colour = EVEN) -> Floats:
+        """What the dust adds, (H, W, 3) in cd/m2, under the gains per channel of sun and sky."""
+        gains = np.array(sun_gain, np.float32), np.array(sky_gain, np.float32)
+        both = gains[0] * self.layers.sun + gains[1] * self.layers.sky
         return np.asarray(both * self._share()[..., None], np.float32)
 
     def through(self) -> Floats:

@@ -23,7 +23,6 @@ from gloamet.trace.sampler import next_pair
 from gloamet.trace.shading import evaluate_material, make_bsdf, resolve_hit
 from gloamet.trace.vec import (
     BLACK,
-    add,
     add_scaled,
     dot,
     mul,
@@ -154,17 +153,17 @@ def sample_sun_patch(numbers, count, scene, sun, bsdf, origin, normal):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def sample_sun(pair, state, scene, sun, bsdf, origin, normal, found_weight, goes_on):
-    """Light of the sun, and in a room of the patches it makes there, reflected here: (state, `LightSample`).
+    """Light of the sun, and in a room of the patches it makes there, reflected here: (state, `LightSample` of the sun
+    with the rays of both, radiance by its patches).
 
     Patches are sampled where the path goes on. found_weight is what the sun counts here, where this point is a patch
     that the path has found by itself.
     """
     direct = sample_sun_light(pair[0], pair[1], scene, sun, bsdf, origin, normal)
-    radiance, rays = scale(direct.radiance, found_weight), direct.rays
+    radiance, patch = scale(direct.radiance, found_weight), NO_LIGHT
     count = count_sunlit_portals(scene.portals, sun, origin) if goes_on else 0
     if count > 0:
         state, u, v = next_pair(state)
         state, pick, _unused = next_pair(state)
         patch = sample_sun_patch((u, v, pick), count, scene, sun, bsdf, origin, normal)
-        radiance, rays = add(radiance, patch.radiance), rays + patch.rays
-    return state, LightSample(radiance, rays)
+    return state, LightSample(radiance, direct.rays + patch.rays), patch.radiance

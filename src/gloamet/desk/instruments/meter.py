@@ -11,10 +11,11 @@ from PySide6.QtWidgets import QWidget
 from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.throttle import Throttle
+from gloamet.meter.ratio import Band
 from gloamet.preview.events import LightSolved
 
 TOP_LX = 120_000.0
-HEIGHT, BAR_ROW = 268, 42
+HEIGHT, BAR_ROW = 196, 36
 PACE_MS = 90
 RATIO_LOW, RATIO_HIGH = -4.0, 4.0
 
@@ -55,9 +56,10 @@ class LightMeter(QWidget):
         self.setFixedHeight(HEIGHT)
         self.setAccessibleName("Light meter")
         self.setToolTip(
-            "Light on level, unshaded ground from sun, sky and panorama; sun over the others in stops; colour of "
-            "each; exposure."
+            "Light on level, unshaded ground from sun, sky and panorama; sun over the others in stops, before "
+            "the band that nature gives; colour of each; exposure."
         )
+        self._band: Band | None = None
         # figures that change faster than this cannot be read
         self._pace = Throttle(self, PACE_MS, self.update)
         session.light_solved.connect(self._on_light_solved)
@@ -80,22 +82,21 @@ class LightMeter(QWidget):
             return
         r = light.reading
         key = "Moon" if light.moonlit else "Sun"
-        self._bar_row(p, 24, key, r.sun_horizontal_lx, theme.SUN, kelvin_text(r.sun_cct_k))
-        self._bar_row(p, 66, "Sky", r.sky_horizontal_lx, theme.SKY, kelvin_text(r.sky_cct_k))
-        y = 66
+        self._bar_row(p, 22, key, r.sun_horizontal_lx, theme.SUN, kelvin_text(r.sun_cct_k))
+        y = 22 + BAR_ROW
+        self._bar_row(p, y, "Sky", r.sky_horizontal_lx, theme.SKY, kelvin_text(r.sky_cct_k))
         if r.panorama_horizontal_lx > 0.0:
             y += BAR_ROW
             kelvin = kelvin_text(r.panorama_cct_k)
             self._bar_row(p, y, "Panorama", r.panorama_horizontal_lx, theme.PANORAMA, kelvin)
-        self._ratio(p, y + 46, r.sun_sky_stops, light.natural.sun_sky_stops)
+        self._ratio(p, y + 38, r.sun_sky_stops, light)
         frame = self.session.frame
-        y += 106
+        y += 76
         self._text(p, y, "Exposure", f"EV {frame.ev:.1f}" if frame else "–")
-        if frame is not None:
-            self._text(p, y + 20, "", f"scene meter {frame.meter_ev:.1f}", note=True)
-        if math.isfinite(r.incident_ev):
-            self._text(p, y + 40, "Incident, level", f"EV {r.incident_ev:.1f}", note=True)
-        self._text(p, y + 66, "Visibility", visibility_text(light.visibility_km), note=True)
+        level = f"{r.incident_ev:.1f}" if math.isfinite(r.incident_ev) else "–"
+        scene = f"{frame.meter_ev:.1f}" if frame is not None else "–"
+        self._text(p, y + 20, f"scene {scene}   level card {level}", "", note=True)
+        self._text(p, y + 40, "Visibility", visibility_text(light.visibility_km), note=True)
 
     def _text(
         self,
@@ -134,7 +135,7 @@ class LightMeter(QWidget):
         share = math.sqrt(min(lx / TOP_LX, 1.0))
         p.drawRoundedRect(QRectF(0, y + 25, self.width() * share, 3), 1.5, 1.5)
 
-    def _ratio(self, p: QPainter, y: float, stops: float, natural: float) -> None:
+    def _ratio(self, p: QPainter, y: float, stops: float, light: LightSolved) -> None:
         text = f"{stops:+.1f} stops".replace("-", "−") if math.isfinite(stops) else "no sun"
         self._text(p, y, "Key to fill", text)
         p.setPen(Qt.PenStyle.NoPen)
@@ -145,10 +146,11 @@ class LightMeter(QWidget):
             share = (value - RATIO_LOW) / (RATIO_HIGH - RATIO_LOW)
             return min(max(share, 0.0), 1.0) * self.width()
 
-        if math.isfinite(natural):
+        self._band = light.band or self._band
+        if self._band is not None and math.isfinite(stops):
+            left, right = x(self._band.low), x(self._band.high)
             p.setBrush(QColor(theme.QUIET))
-            p.drawRoundedRect(QRectF(x(natural) - 9, y + 24, 18, 5), 2.5, 2.5)
-            self._text(p, y + 30, f"nature here {natural:+.1f}".replace("-", "−"), "", note=True)
+            p.drawRoundedRect(QRectF(left, y + 24, max(6.0, right - left), 5), 2.5, 2.5)
         if math.isfinite(stops):
             p.setBrush(QColor(theme.INK))
             p.drawEllipse(QRectF(x(stops) - 5, y + 21.5, 10, 10))

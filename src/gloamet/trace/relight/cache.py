@@ -34,6 +34,8 @@ from gloamet.trace.relight.points import (
     POINT_POSITION,
     SKY_PIXEL,
     SKY_U,
+    UNIT_SOURCE_GAINS,
+    SourceGains,
 )
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS, find_sparse_pixels
 from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interpolable
@@ -42,6 +44,7 @@ from gloamet.trace.render_scene import RenderScene
 from gloamet.trace.upsample import Guides
 
 F = np.float32
+NO_SUN = UNIT_SOURCE_GAINS._replace(sun=(F(0), F(0), F(0)), sun_bounced=(F(0), F(0), F(0)))
 FIRST_SAMPLES, FIRST_GLOSS_SAMPLES = 8, 4
 # bounces between cells for a picture of a sun that moves a little, of one that leapt, and of a hand at rest
 BOUNCES_MOVING, BOUNCES_AFTER_JUMP, BOUNCES_AT_REST = 1, 6, 12
@@ -212,7 +215,8 @@ class RelightCache:
         # mirror images are small: their surfaces alone guide them
         both = (1.0, 0.0) if self.samples == MOST_SAMPLES else (1.0,)  # the light of now is enough until then
         for sun_gain in both if layer is self.layers[0] else ():
-            self.cells.solve(lights, sun_gain, BOUNCES_AT_REST, even=sun_gain == 0.0)
+            gains = UNIT_SOURCE_GAINS if sun_gain else NO_SUN
+            self.cells.solve(lights, gains, BOUNCES_AT_REST, even=sun_gain == 0.0)
             clean = self._cleaned(layer, cancelled)
             if clean is None:
                 return False
@@ -292,9 +296,14 @@ class RelightCache:
         self.scene, self._arrays = scene, scene.arrays()
 
     def relit(
-        self, lights: Environment, sun_gain: float = 1.0, sky_gain: float = 1.0, at_rest: bool = False
+        self,
+        lights: Environment,
+        gains: SourceGains = UNIT_SOURCE_GAINS,
+        at_rest: bool = False,
+        bounced: Environment | None = None,
     ) -> Floats:
-        """The picture under these lights. `at_rest` lets every bounce die away, as a hand that pauses may."""
+        """The picture under these lights. `at_rest` lets every bounce die away, as a hand that pauses may. `bounced` is
+        another sky for the light that has bounced, under the same sun."""
         phase, stride = self.cells.schedule_sun_update(lights, at_rest)
         # leaves and threads ask for the sun in turns while it moves a little
         turn = phase & 1 if stride > 1 and self._sun_asked else -1
@@ -303,14 +312,14 @@ class RelightCache:
         rounds, samples = BOUNCES_AFTER_JUMP if stride == 1 else BOUNCES_MOVING, MOVING_SAMPLES
         if at_rest:
             rounds, samples = BOUNCES_AT_REST, MOST_SAMPLES
+        split = bounced is not None or gains.sky != gains.sky_bounced
         out = np.empty((self.width * self.height, 3), np.float32)
         words = (
             Team(np.zeros(COUNTER_COUNT, np.int64), self._packets),
             self._arrays,
-            lights.arrays(),
-            (F(sun_gain), F(sky_gain)),
-            FrameSettings(rounds, samples, phase, stride, turn, half),
-            self.cells.arrays(lights, sun_gain),
+            (lights.arrays(), (bounced or lights).arrays(), gains),
+            FrameSettings(rounds, samples, split, phase, stride, turn, half),
+            self.cells.arrays(lights, gains),
             (self.layers[0].arrays(FILTER_LEVELS), self.layers[1].arrays(REFLECTION_LEVELS)),
             self._outlines,
             out,

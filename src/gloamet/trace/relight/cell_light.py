@@ -41,6 +41,7 @@ from gloamet.trace.relight.points import (
     POINT_POSITION,
     POINT_TRANSLUCENCY,
     POINT_WORDS,
+    SourceGains,
 )
 from gloamet.trace.relight.radiance_cells import (
     FIRST_CELL,
@@ -229,14 +230,14 @@ class CellLight:
             return None
         return index, weight
 
-    def solve(self, lights: Environment, sun_gain: float, rounds: int, even: bool) -> None:
+    def solve(self, lights: Environment, gains: SourceGains, rounds: int, even: bool) -> None:
         """Bring the table up to date for a light at rest; `even` puts a uniform sky in the sky's place."""
         self.schedule_sun_update(lights, True)
         env = lights.arrays()
         words = (np.zeros(2, np.int64), self._arrays, env.sun, self._places, self._packets, self._lit)
         self._share.all_together(trace_all_cells_sun, words)
-        write_sky_rows(env, (F(sun_gain), F(1)), self.table)
-        cells = self.arrays(lights, sun_gain)
+        write_sky_rows(env, gains, self.table)
+        cells = self.arrays(lights, gains)
         if even:
             self.table[: GROUND_ROW + 1] = 1.0
             # what goes round of the day's light is thousands of times as bright
@@ -245,9 +246,9 @@ class CellLight:
         if even:
             self._sun = None  # the next picture must not go on from this table
 
-    def arrays(self, lights: Environment, sun_gain: float) -> CellArrays:
+    def arrays(self, lights: Environment, gains: SourceGains) -> CellArrays:
         """What the kernels take, with the table they fill."""
-        sun_light = np.asarray(lights.sun.irradiance, np.float32) * F(sun_gain)
+        sun_light = np.asarray(lights.sun.irradiance, np.float32) * np.asarray(gains.sun_bounced, np.float32)
         return CellArrays(
             self._places,
             self._lit,

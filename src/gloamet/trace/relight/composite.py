@@ -16,7 +16,6 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import GATHER_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
-from gloamet.sky.dome import sky_radiance
 from gloamet.trace.bsdf import (
     DIELECTRIC_F0,
     DIELECTRIC_LOBE,
@@ -28,7 +27,7 @@ from gloamet.trace.bsdf import (
     smith_root,
     specular_probability,
 )
-from gloamet.trace.environment import sun_disc_radiance
+from gloamet.trace.environment import seen_radiance, sun_disc_radiance
 from gloamet.trace.records import Bsdf
 from gloamet.trace.relight import points as p
 from gloamet.trace.relight.sun_rays import filtered_visibility
@@ -96,20 +95,23 @@ def pack_specular(points, shading, first, last, specular):
 @njit(**INLINE_KERNEL_OPTIONS)
 def _sky_seen(env, gains, diffuse, i):
     """What a ray that left the scene sees, as the exact picture does."""
-    u, share, disc, table, sun = diffuse[i, SKY_U], diffuse[i, GROUND_SHARE], F(1), env.table, env.sun
-    if u >= F(0):  # straight ahead
-        table, share, disc = env.seen.table, share * env.seen.ground, env.seen.disc
+    u, v, share, sun = diffuse[i, SKY_U], diffuse[i, SKY_V], diffuse[i, GROUND_SHARE], env.sun
+    ahead, disc = u >= F(0), env.seen.disc
+    if ahead:
+        share *= env.seen.ground
     else:
-        u += F(p.MIRRORED_SKY)
-    light = scale(sky_radiance(table, u, diffuse[i, SKY_V]), (F(1) - share) * gains[1])
-    light = add_scaled(light, env.ground_sun, share * gains[0])
-    light = add_scaled(light, env.ground_sky, share * gains[1])
+        u, disc = u + F(p.MIRRORED_SKY), env.seen.reflected_disc
+    elevation, turn = F(math.pi / 2) * u * u, F(2 * math.pi) * v
+    level = math.cos(elevation)
+    towards = (level * math.sin(turn), level * math.cos(turn), math.sin(elevation))
+    sky = add_scaled(scale(seen_radiance(env, towards, (u, v), ahead), F(1) - share), env.ground_sky, share)
+    light = add(mul(sky, gains.sky), mul(scale(env.ground_sun, share), gains.sun))
     x, y = diffuse[i, SKY_X], diffuse[i, SKY_X + 1]
     if x != _BELOW:
         direction = (x, y, math.sqrt(max(F(0), F(1) - x * x - y * y)))
         if dot(direction, sun.direction) >= sun.cos_radius:
-            disc *= (F(1) - share) * gains[0] * sun_disc_radiance(sun, direction)
-            light = add_scaled(light, sun.radiance, disc)
+            disc *= (F(1) - share) * sun_disc_radiance(sun, direction)
+            light = add_scaled(light, mul(sun.radiance, gains.sun), disc)
     return light
 
 
@@ -176,7 +178,7 @@ def _upsampled(display, picture, i):
 @njit(**GATHER_KERNEL_OPTIONS)
 def composite_pixels(env, gains, layer, first, last, add_to, out):
     """Write, or add, a layer's light into pixels first..last of out (n, 3)."""
-    display, sun_light = layer.display, scale(env.sun.irradiance, gains[0])
+    display, sun_light = layer.display, mul(env.sun.irradiance, gains.sun)
     for i in range(first, last):
         if not add_to:
             put(out, i, 0, BLACK)

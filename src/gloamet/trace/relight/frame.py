@@ -19,7 +19,7 @@ from gloamet.trace.relight.atrous_filter import atrous_pass
 from gloamet.trace.relight.cell_sun_rays import trace_cells_sun
 from gloamet.trace.relight.composite import composite_pixels
 from gloamet.trace.relight.final_gather import propagate, sum_lists
-from gloamet.trace.relight.radiance_cells import write_sky_rows
+from gloamet.trace.relight.radiance_cells import write_sky_bins, write_sky_rows
 from gloamet.trace.relight.sparse_neighbours import average_neighbours, scatter_results
 from gloamet.trace.relight.sun_rays import Packet, retrace_sun_grid, trace_sun_gaps, trace_sun_grid
 
@@ -30,11 +30,13 @@ Floats = NDArray[np.float32]
 
 
 class FrameSettings(NamedTuple):
-    """Bounces between cells; samples read of the lists; `phase` and `stride` of the cells that ask for the sun; `turn`
-    of the pixels that do, and `half` of the cells that gather, 0 or 1, -1 for all."""
+    """Bounces between cells; samples read of the lists; `split` where light that has bounced has a gain of its own;
+    `phase` and `stride` of the cells that ask for the sun; `turn` of the pixels that do, and `half` of the cells that
+    gather, 0 or 1, -1 for all."""
 
     bounces: int
     samples: int
+    split: bool
     phase: int
     stride: int
     turn: int
@@ -72,14 +74,17 @@ def _trace_cell_sun_rays(team, k, scene, env, settings, cells, packet):
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def _trace_sun_grid(team, k, scene, env, gains, settings, cells, layers, packet):
+def _trace_sun_grid(team, k, scene, light, settings, cells, layers, packet):
     """Rays to the sun from every other pixel; the first piece is the light table, one thread's work beside them."""
+    env, bounced, gains = light
     bands = _task_count(layers[0].display.height, ROWS_PER_TASK)
     while True:
         piece = next_index(team.counters, k) - 1
         if piece < 0:
-            write_sky_rows(env, gains, cells.table)
+            write_sky_rows(bounced, gains, cells.table)
             propagate(cells, settings.bounces, settings.half)
+            if settings.split:
+                write_sky_bins(env, gains.sky, cells.table)
             continue
         n = piece // bands
         if n >= 2:
@@ -219,12 +224,13 @@ def _antialias(team, k, outlines, out):
 
 
 @njit(**KERNEL_OPTIONS)
-def relight_frame(team, scene, env, gains, settings, cells, layers, outlines, out):
-    """Fill out (n, 3) cd/m2 under the gains of (sun, sky): layers are two `layer.LayerArrays`, cells
-    `final_gather.CellArrays`."""
+def relight_frame(team, scene, light, settings, cells, layers, outlines, out):
+    """Fill out (n, 3) cd/m2: light is the environment, the one that bounces, and the `SourceGains` of both; layers are
+    two `layer.LayerArrays`, cells `final_gather.CellArrays`."""
+    env, _bounced, gains = light
     packet = Packet(team.packets, next_index(team.counters, COUNTER_COUNT - 1))
     _trace_cell_sun_rays(team, 0, scene, env, settings, cells, packet)
-    _trace_sun_grid(team, 2, scene, env, gains, settings, cells, layers, packet)
+    _trace_sun_grid(team, 2, scene, light, settings, cells, layers, packet)
     _retrace_changed(team, 4, scene, env, settings, layers, packet)
     _sum_pixel_lists(team, 6, scene, env, settings, cells.table, layers, packet)
     _filter_sparse_pixels(team, 8, layers)

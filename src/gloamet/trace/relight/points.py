@@ -16,6 +16,8 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.trace.records import Triple
+
 Floats = NDArray[np.float32]
 POINT_POSITION, POINT_NORMAL, FACE_NORMAL, POINT_TO_VIEWER = 0, 3, 6, 9
 POINT_ALPHA, POINT_SPECULAR, POINT_METALNESS, POINT_TRANSLUCENCY = 12, 13, 14, 15
@@ -25,6 +27,19 @@ PATH_WEIGHT, ALBEDO, PIXEL_KIND, DIFFUSE_ALBEDO_SCALE, ON_GROUND = 0, 3, 6, 7, 8
 SHADING_WORDS = 9
 MIRRORED_SKY = 2.0  # taken off SKY_U where a mirror shows the sky: below zero, as no sky straight ahead is
 EMPTY_PIXEL, SURFACE_PIXEL, SKY_PIXEL = 0.0, 1.0, 2.0
+
+
+class SourceGains(NamedTuple):
+    """Factors per channel of what a frame is lit by: sun and sky as they come straight, and as they have bounced."""
+
+    sun: Triple
+    sky: Triple
+    sun_bounced: Triple
+    sky_bounced: Triple
+
+
+ONE = (np.float32(1), np.float32(1), np.float32(1))
+UNIT_SOURCE_GAINS = SourceGains(ONE, ONE, ONE, ONE)
 
 
 class GBufferArrays(NamedTuple):

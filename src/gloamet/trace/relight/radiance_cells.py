@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.sky.dome import dome_coordinates, sky_radiance
-from gloamet.trace.vec import BLACK, add_scaled, put, scale, triple
+from gloamet.trace.vec import BLACK, add, add_scaled, mul, put, scale, triple
 
 SKY_BIN_ROWS, SKY_BIN_COLUMNS = 24, 48
 SKY_BINS = SKY_BIN_ROWS * SKY_BIN_COLUMNS
@@ -50,7 +50,16 @@ def sky_bin(direction):
 
 @njit(**KERNEL_OPTIONS)
 def write_sky_rows(env, gains, light):
-    """Write the sky's bins and the ground's row of a light table, under the gains of (sun, sky)."""
+    """Write the sky's bins and the ground's row of a light table, per channel under `points.SourceGains` of what has
+    bounced; only the bins of the sky itself come straight, see `write_sky_bins`."""
+    write_sky_bins(env, gains.sky_bounced, light)
+    ground = mul(env.ground_sun, gains.sun_bounced)
+    put(light, GROUND_ROW, 0, add(ground, mul(env.ground_sky, gains.sky_bounced)))
+
+
+@njit(**KERNEL_OPTIONS)
+def write_sky_bins(env, gain, light):
+    """Write the sky's bins of a light table under a gain per channel."""
     for r in range(SKY_BIN_ROWS):
         for c in range(SKY_BIN_COLUMNS):
             mean, weights = BLACK, F(0)
@@ -61,8 +70,7 @@ def write_sky_rows(env, gains, light):
                 for j in range(_SUBSAMPLES):
                     v = (F(c) + (F(j) + F(0.5)) / F(_SUBSAMPLES)) / F(SKY_BIN_COLUMNS)
                     mean, weights = add_scaled(mean, sky_radiance(env.table, u, v), w), weights + w
-            put(light, r * SKY_BIN_COLUMNS + c, 0, scale(mean, gains[1] / weights))
-    put(light, GROUND_ROW, 0, add_scaled(scale(env.ground_sun, gains[0]), env.ground_sky, gains[1]))
+            put(light, r * SKY_BIN_COLUMNS + c, 0, mul(scale(mean, F(1) / weights), gain))
 
 
 @njit(**INLINE_KERNEL_OPTIONS)

@@ -1,0 +1,58 @@
+"""Gains of light per channel: warmth, tint and saturation as factors, and a light whose bounces have a gain of their
+own.
+
+Factors of AP1 channels leave; white keeps its luminance under all of them.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE, REC709_TO_AP1, XYZ_TO_AP1, xy_to_xyz
+from gloamet.colour.temperature import white_xy
+
+Array = NDArray[np.float64]
+Floats = NDArray[np.float32]
+NEUTRAL_KELVIN = 6500.0  # that warmth is counted from
+
+
+def warmth_gain(mired: float) -> Array:
+    """Gain of each AP1 channel that makes the light of 6500 K so many mired warmer; white keeps its luminance."""
+    kelvin = 1e6 / (1e6 / NEUTRAL_KELVIN + mired)
+    white, warm = (XYZ_TO_AP1 @ xy_to_xyz(white_xy(k, 0.0)) for k in (NEUTRAL_KELVIN, kelvin))
+    return np.asarray((warm / (AP1_LUMINANCE @ warm)) / (white / (AP1_LUMINANCE @ white)))
+
+
+def tint_gain(tint: tuple[float, float, float], strength: float) -> Array:
+    """Gain of each AP1 channel that tints light by a share of a linear Rec.709 colour; white keeps its luminance."""
+    colour = np.maximum(REC709_TO_AP1 @ np.array(tint), 1e-3)
+    return np.asarray(1.0 + strength * (colour / (AP1_LUMINANCE @ colour) - 1.0))
+
+
+def saturation_gain(colour: tuple[float, float, float] | Array, saturation: float) -> Array:
+    """Gain of each AP1 channel that makes light of a colour (AP1, any brightness) so many times as saturated, at its
+    luminance; 0 makes it grey. A factor and no matrix, so that light answers to it alike whatever it falls on."""
+    light = np.asarray(colour, float)
+    level = float(AP1_LUMINANCE @ light)
+    if level <= 0.0 or saturation == 1.0:
+        return np.ones(3)
+    own = np.maximum(light / level, 1e-3)
+    wanted = np.maximum(1.0 + saturation * (own - 1.0), 1e-3)
+    return np.asarray(wanted / (AP1_LUMINANCE @ wanted) / own)
+
+
+def as_colour(values: NDArray[np.floating]) -> tuple[float, float, float]:
+    """Three numbers as a colour."""
+    red, green, blue = (float(v) for v in values)
+    return red, green, blue
+
+
+def gained(
+    whole: Floats, bounced: Floats | None, direct: tuple[float, ...], later: tuple[float, ...]
+) -> Floats:
+    """A light (..., 3) under the gain of what comes straight and that of the part of it that has bounced."""
+    out = whole * np.array(direct, np.float32)
+    if bounced is not None and direct != later:
+        out += bounced * (np.array(later, np.float32) - np.array(direct, np.float32))
+    return np.asarray(out, np.float32)

@@ -1,0 +1,145 @@
+"""Options that say how a scene is lit, from the sun's place to the balance of the lights."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from gloamet.commands.common import add_place, number, read_place
+from gloamet.commands.document_options import (
+    add_aerial,
+    add_air,
+    add_field,
+    given_fields,
+    with_aerial,
+    with_air,
+)
+from gloamet.commands.sky_options import add_grade, add_picture_sky, with_grade, with_picture_sky
+from gloamet.document.lights import LIGHT_LAYERS
+from gloamet.document.metadata import field_range
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+
+PANORAMA_OPTIONS = (
+    ("--panorama-turn", "turn_deg", "Turn"),
+    ("--panorama-lux", "level_lx", "Panorama"),
+    ("--panorama-tilt", "tilt_deg", "Tilt"),
+    ("--panorama-blur", "blur_deg", "Blur"),
+    ("--panorama-stretch", "height_scale", "Stretch"),
+)
+PANORAMA_SWITCHES = (
+    ("--panorama-flip", "flip", True, "mirror it, east for west"),
+    ("--panorama-lift-sun", "lifted", True, "take its own sun out, disc and glow"),
+    ("--panorama-hidden", "behind", False, "it lights, and is not seen behind the scene"),
+)
+GAINS: dict[str, str] = {name: f"{name}_stops" for name in LIGHT_LAYERS} | {
+    f"{name}-bounced": f"{name}_bounced_stops" for name in LIGHT_LAYERS
+}
+WARMTHS: dict[str, str] = {name: f"{name}_mired" for name in LIGHT_LAYERS}
+
+
+def add_light(parser: argparse.ArgumentParser) -> None:
+    """All of them."""
+    add_place(parser, required=False)
+    parser.add_argument("--sun-azimuth", type=number(-360, 720, "Sun azimuth"))
+    parser.add_argument("--sun-elevation", type=number(-90, 90, "Sun elevation"))
+    add_air(parser, "--sky-model")
+    add_aerial(parser)
+    add_grade(parser, lights=True)
+    add_picture_sky(parser)
+    parser.add_argument("--panorama", type=Path, help="lat-long .exr, .hdr or .tif whose light is added")
+    for option, name, what in PANORAMA_OPTIONS:
+        add_field(parser, option, "panorama", name, what)
+    for option, _name, _value, words in PANORAMA_SWITCHES:
+        parser.add_argument(option, action="store_true", help=words)
+    pair: Any = {"action": "append", "default": []}
+    names = ", ".join(GAINS)
+    parser.add_argument("--gain", type=_gain, metavar="LIGHT=STOPS", help=f"brightness of {names}", **pair)
+    words = "warmth of a light's fill"
+    parser.add_argument("--light-warmth", type=_warmth, metavar="LIGHT=MIRED", help=words, **pair)
+    parser.add_argument("--sky-saturation", type=number(0, 3, "Saturation"), help="colour of the sky fill")
+    parser.add_argument("--solo", choices=LIGHT_LAYERS, help="this light alone")
+    parser.add_argument("--ev", help="auto or an exposure value at ISO 100")
+
+
+def _named(text: str, known: dict[str, str], like: str) -> tuple[str, str]:
+    """Field and value of NAME=VALUE."""
+    name, equals, value = text.partition("=")
+    if not equals or name not in known:
+        raise GloametError(f"“{text}” is not like {like}: lights are {', '.join(known)}.")
+    return known[name], value
+
+
+def _ranged(text: str, known: dict[str, str], like: str, what: str) -> dict[str, Any]:
+    field, value = _named(text, known, like)
+    found = field_range("fill", field)
+    return {field: number(found.low, found.high, what)(value)}
+
+
+def _gain(text: str) -> dict[str, Any]:
+    """An argparse type: fields of the fill for a gain."""
+    return _ranged(text, GAINS, "sun=-1", "Gain")
+
+
+def _warmth(text: str) -> dict[str, Any]:
+    """An argparse type: fields of the fill for a warmth."""
+    return _ranged(text, WARMTHS, "sky=-30", "Warmth")
+
+
+def with_light(document: Document, options: argparse.Namespace) -> Document:
+    """A document lit as was asked for. Raises GloametError with a sentence."""
+    document = with_aerial(with_air(document, options), options)
+    document = _with_panorama(with_picture_sky(with_grade(document, options), options), options)
+    return _with_exposure(_with_fill(_with_sun(document, options), options), options)
+
+
+def _with_fill(document: Document, options: argparse.Namespace) -> Document:
+    given: dict[str, Any] = {}
+    tints = [tint for tint in options.tint if isinstance(tint, dict)]
+    for fields in (*options.gain, *tints, *options.light_warmth):
+        given |= fields
+    if options.sky_saturation is not None:
+        given["sky_saturation"] = options.sky_saturation
+    if options.solo is not None:
+        given["solo"] = options.solo
+    return document.change("fill", **given)
+
+
+def _with_panorama(document: Document, options: argparse.Namespace) -> Document:
+    given = given_fields(options, PANORAMA_OPTIONS)
+    for option, name, value, _words in PANORAMA_SWITCHES:
+        if getattr(options, option[2:].replace("-", "_")):
+            given[name] = value
+    if options.panorama is not None:
+        given["file"] = str(options.panorama.resolve())
+    if given and not (options.panorama or document.panorama.file):
+        raise GloametError("There is no panorama to turn or to set a level for: give --panorama too.")
+    return document.change("panorama", **given)
+
+
+def _with_sun(document: Document, options: argparse.Namespace) -> Document:
+    placed = (options.sun_azimuth, options.sun_elevation)
+    timed = (options.lat, options.lon, options.when)
+    if any(v is not None for v in placed):
+        if any(v is not None for v in timed):
+            raise GloametError("Give either a place and time or a sun direction, not both.")
+        azimuth = (180.0 if options.sun_azimuth is None else options.sun_azimuth) % 360.0
+        elevation = document.sun.elevation_deg if options.sun_elevation is None else options.sun_elevation
+        return document.change("sun", mode="hand", azimuth_deg=azimuth, elevation_deg=max(-20.0, elevation))
+    if any(v is not None for v in timed):
+        if any(v is None for v in timed):
+            raise GloametError("A place and time need --lat, --lon and --when together.")
+        lat, lon, when, tz, name = read_place(options)
+        document = document.change("site", latitude_deg=lat, longitude_deg=lon, timezone=name)
+        wall = when if when.tzinfo is None else when.astimezone(tz).replace(tzinfo=None)
+        return document.change("sun", mode="almanac", wall_time=wall)
+    return document
+
+
+def _with_exposure(document: Document, options: argparse.Namespace) -> Document:
+    if options.ev is None:
+        return document
+    if options.ev == "auto":
+        return document.change("expose", automatic=True)
+    return document.change("expose", automatic=False, ev=number(-8, 22, "EV")(options.ev))

@@ -1,0 +1,139 @@
+"""What is implausible in the light, as a list: quiet when all is well, each entry with its number and a way out."""
+
+from __future__ import annotations
+
+import math
+from functools import partial
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import label, link
+from gloamet.desk.widgets.throttle import Throttle
+from gloamet.meter.believability import RULES, Finding
+from gloamet.output.document_to_facts import Measures, all_on, facts_of, findings_of
+from gloamet.preview.events import Frame
+
+PACE_MS = 250
+WHITE, BLACK = 253, 2  # codes from and to which a pixel is clipped or crushed
+EVERY = 4  # pixels that are looked at, each way
+MEASURES = {rule.name: rule.measure for rule in RULES}
+
+
+def clipped_and_crushed(frame: Frame) -> tuple[float, float]:
+    """Shares of a frame's pixels at white and at black."""
+    codes = frame.pixels[::EVERY, ::EVERY, :3]
+    return float((codes >= WHITE).all(-1).mean()), float((codes <= BLACK).all(-1).mean())
+
+
+class Checks(QWidget):
+    """The list."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.found: list[Finding] = []
+        self.setAccessibleName("Checks")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(2)
+        self.head = label("", "head")
+        self.head.setToolTip("What nature or a camera would not give in this light, by measures.")
+        column.addWidget(self.head)
+        self.area, self.inner = QScrollArea(), QWidget()
+        self.area.setWidgetResizable(True)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.rows = QVBoxLayout(self.inner)
+        self.rows.setContentsMargins(0, 0, 6, 0)
+        self.rows.setSpacing(6)
+        self.rows.addStretch(1)
+        self.area.setWidget(self.inner)
+        column.addWidget(self.area, 1)
+        self._pace = Throttle(self, PACE_MS, self.refresh)
+        for signal in (
+            session.light_solved,
+            session.frame_ready,
+            session.meter_read,
+            session.document_changed,
+        ):
+            signal.connect(lambda _: self._pace.ask())
+
+    def measure(self) -> Measures:
+        """What is known now beside the light on open ground."""
+        session = self.session
+        light, frame, read = session.light, session.frame, session.read
+        clipped, crushed = clipped_and_crushed(frame) if frame is not None else (0.0, 0.0)
+        height = math.nan
+        if session.scene is not None:
+            low, high = session.scene.subject_bounds()
+            height = float(high[2] - low[2])
+        solved = light.panorama if light is not None else None
+        return Measures(
+            None if light is None or not all_on(session.document) else light.band,
+            math.nan if frame is None else frame.ev,
+            clipped,
+            crushed,
+            None if read is None else read.cards,
+            0.0 if read is None else read.in_flight,
+            height,
+            session.compiled is not None and len(session.compiled.lamps) > 0,
+            None if solved is None else solved.sun_deg,
+            0.0 if solved is None else solved.sun_lx,
+        )
+
+    def refresh(self) -> None:
+        """Look at the light again."""
+        light = self.session.light
+        if light is None:
+            return
+        document = self.session.document
+        sun = light.sun_azimuth_deg, light.sun_elevation_deg
+        facts = facts_of(document, sun, light.reading, self.measure(), self.session.gains())
+        found = findings_of(document, facts)
+        wanted = len(document.fill.wanted)
+        text = "Nothing implausible" if not found else f"{len(found)} implausible"
+        self.head.setText(text + (f", {wanted} as you want" if wanted else ""))
+        self.head.setProperty("role", "warning" if found else "head")
+        self.head.style().polish(self.head)
+        if found != self.found:
+            self.found = found
+            self._fill()
+
+    def _fill(self) -> None:
+        while self.rows.count() > 1:
+            item = self.rows.takeAt(0)
+            if item is not None and (row := item.widget()) is not None:
+                row.deleteLater()
+        for finding in self.found:
+            self.rows.insertWidget(self.rows.count() - 1, self._row(finding))
+
+    def _row(self, finding: Finding) -> QWidget:
+        row = QWidget()
+        column = QVBoxLayout(row)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        said = label(finding.sentence, "note", wrap=True)
+        said.setToolTip(f"Measured: {MEASURES[finding.rule]}. Limit {finding.limit:.3g}.")
+        column.addWidget(said)
+        words = QHBoxLayout()
+        words.setSpacing(12)
+        if finding.way_out is not None:
+            out = finding.way_out
+            tip = "Set what brings the light back to what is plausible."
+            words.addWidget(link(out.word, tip, partial(self._take, finding)))
+        words.addWidget(
+            link("I want this", "Say no more of it in this project.", partial(self._want, finding))
+        )
+        words.addStretch(1)
+        column.addLayout(words)
+        return row
+
+    def _take(self, finding: Finding) -> None:
+        out = finding.way_out
+        assert out is not None
+        self.session.change(out.section, None, **out.fields)
+
+    def _want(self, finding: Finding) -> None:
+        wanted = self.session.document.fill.wanted
+        self.session.change("fill", None, wanted=(*wanted, finding.rule))

@@ -1,0 +1,78 @@
+"""Mirror ball, grey ball, 18 % card and white card in the light of now, beside the meter."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QRectF
+from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.throttle import Throttle
+from gloamet.meter.card_light import BALL_PX, SOURCES, ball_pixels
+from gloamet.output.document_to_picture import develop_settings
+from gloamet.preview.events import MeterRead
+
+SIZE, GAP, PACE_MS = 42, 8, 90
+GREY, WHITE, MIRROR = 0.18, 0.9, 0.85
+FACING = 1  # of the cards: the one that faces the camera
+
+
+class Probes(QWidget):
+    """Four small things as the picture would show them."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setFixedHeight(SIZE + 4)
+        self.setAccessibleName("Mirror ball, grey ball, grey card and white card")
+        self.setToolTip(
+            "A mirror ball and a grey ball before what the middle of the picture shows, an 18 % card and a white card "
+            "that face the camera, in the light and the exposure of now."
+        )
+        self._images: list[QImage] = []
+        self._pace = Throttle(self, PACE_MS, self._develop)
+        for signal in (session.meter_read, session.frame_ready, session.document_changed):
+            signal.connect(lambda _: self._pace.ask())
+
+    def planes(self, read: MeterRead) -> list[np.ndarray]:
+        """Light of the four, (BALL_PX, BALL_PX, 3) AP1 cd/m2."""
+        gains = self.session.gains()
+        inside, _normals = ball_pixels()
+        named = gains._asdict()
+        direct = np.array([named[name].direct for name in SOURCES], np.float32)
+        mirror = MIRROR * (read.mirror * direct).sum(1)
+        grey = GREY / math.pi * read.ball.under(gains).whole.sum(1)
+        card = read.cards.under(gains).whole[FACING].sum(0) / math.pi
+        out = []
+        for light in (mirror, grey):
+            plane = np.zeros((BALL_PX, BALL_PX, 3), np.float32)
+            plane[inside] = light
+            out.append(plane)
+        for reflectance in (GREY, WHITE):
+            out.append(np.full((BALL_PX, BALL_PX, 3), reflectance * card, np.float32))
+        return out
+
+    def _develop(self) -> None:
+        from gloamet.develop.display import develop_screen
+
+        read, frame = self.session.read, self.session.frame
+        if read is None or frame is None:
+            return
+        settings = develop_settings(self.session.document, frame.ev)
+        inside, _normals = ball_pixels()
+        self._images = []
+        for k, plane in enumerate(self.planes(read)):
+            pixels = np.array(develop_screen(np.ascontiguousarray(plane, np.float32), settings))
+            pixels[..., 3] = 255 if k >= 2 else np.where(inside, 255, 0)
+            image = QImage(pixels.tobytes(), BALL_PX, BALL_PX, 4 * BALL_PX, QImage.Format.Format_RGBA8888)
+            self._images.append(image.copy())
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        for k, image in enumerate(self._images):
+            p.drawImage(QRectF(k * (SIZE + GAP), 0, SIZE, SIZE), image)

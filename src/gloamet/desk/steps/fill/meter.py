@@ -1,0 +1,213 @@
+"""Meter: what falls on cards in the scene, source by source, and spots of the picture that are read again and again."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from functools import partial
+
+import numpy as np
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QWidget
+
+from gloamet.colour.spaces import AP1_TO_XYZ, luminance
+from gloamet.colour.temperature import correlated_temperature, distance_from_locus
+from gloamet.desk import spot_actions, theme
+from gloamet.desk.instruments.meter import kelvin_text, lux_text
+from gloamet.desk.session import Session
+from gloamet.desk.spot_actions import MOST
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link, pair
+from gloamet.document.lights import LIGHTS
+from gloamet.document.model import Document
+from gloamet.meter.card_light import CARDS, SOURCES, CardLight
+from gloamet.meter.ratio import key_to_fill
+from gloamet.preview.events import Frame
+
+HEAD, ROW, FOOT = 22, 17, 26
+HUES: dict[str, str] = {light.name: light.hue for light in LIGHTS}
+TITLES: dict[str, str] = {"sun": "Sun", "sky": "Sky", "lamps": "Lamps", "panorama": "Panorama"}
+
+
+def stops_text(stops: float) -> str:
+    """Stops with their sign.
+
+    >>> stops_text(-1.26)
+    '−1.3 stops'
+    """
+    return f"{stops:+.1f} stops".replace("-", "−")
+
+
+def tint_text(duv: float) -> str:
+    """Which way a colour lies beside the black body's.
+
+    >>> tint_text(0.004), tint_text(-0.0041), tint_text(0.0002)
+    ('Duv +0.0040, greenish', 'Duv −0.0041, pinkish', 'Duv +0.0002')
+    """
+    if not math.isfinite(duv):
+        return ""
+    word = "" if abs(duv) < 0.002 else ", greenish" if duv > 0.0 else ", pinkish"
+    return f"Duv {duv:+.4f}{word}".replace("-", "−")
+
+
+class CardReading(QWidget):
+    """What falls on one card, as bars: straight full, bounced pale."""
+
+    def __init__(self, title: str, index: int) -> None:
+        super().__init__()
+        self.title, self.index = title, index
+        self.cards: CardLight | None = None
+        self.setFixedHeight(HEAD + FOOT)
+        self.setAccessibleName(f"Card {title}")
+        self.setToolTip(
+            "Light on a white card before what the middle of the picture shows: straight from each source, and "
+            "(pale) bounced off other surfaces; its colour temperature and tint."
+        )
+
+    def follow(self, cards: CardLight | None) -> None:
+        """Show other readings."""
+        self.cards = cards
+        self.setFixedHeight(HEAD + ROW * len(self.levels()) + FOOT)
+        self.update()
+
+    def levels(self) -> list[tuple[str, float, float]]:
+        """Name, lux in all and lux that bounced, of sources that give any."""
+        if self.cards is None:
+            return []
+        rows = []
+        for n, name in enumerate(SOURCES):
+            whole, bounced = (float(luminance(a[self.index, n].astype(float))) for a in self.cards)
+            if whole > 0.005:
+                rows.append((name, whole, bounced))
+        return rows
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        left = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        levels = self.levels()
+        p.setFont(theme.font(bold=True))
+        p.setPen(QColor(theme.INK))
+        top = QRectF(0, 0, self.width(), 20)
+        p.drawText(top, left, self.title.capitalize())
+        p.drawText(top, right, lux_text(sum(row[1] for row in levels)))
+        most = max((row[1] for row in levels), default=1.0)
+        y = float(HEAD)
+        p.setFont(theme.font(theme.NOTE))
+        for name, whole, bounced in levels:
+            p.setPen(QColor(theme.DIM))
+            p.drawText(QRectF(0, y, 64, 16), left, TITLES[name])
+            p.drawText(QRectF(0, y, self.width(), 16), right, lux_text(whole))
+            room, share = self.width() - 140, whole / most
+            hue = QColor(HUES[name])
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(hue)
+            p.drawRect(QRectF(66, y + 6, room * share, 5))
+            hue.setAlphaF(0.45)
+            p.setBrush(QColor(theme.GROUND))
+            p.drawRect(
+                QRectF(66 + room * share * (1 - bounced / whole), y + 6, room * share * bounced / whole, 5)
+            )
+            p.setBrush(hue)
+            p.drawRect(
+                QRectF(66 + room * share * (1 - bounced / whole), y + 6, room * share * bounced / whole, 5)
+            )
+            y += ROW
+        if self.cards is not None and levels:
+            colour = AP1_TO_XYZ @ self.cards.whole[self.index].astype(float).sum(0)
+            straight = sum(w - b for n, w, b in levels if n == "sun")
+            others = sum(w for _, w, _ in levels) - straight
+            words = [kelvin_text(correlated_temperature(colour)), tint_text(distance_from_locus(colour))]
+            ratio = key_to_fill(straight, others)
+            words += [stops_text(ratio)] if math.isfinite(ratio) else []
+            p.setPen(QColor(theme.DIM))
+            p.drawText(QRectF(0, y + 1, self.width(), 16), left, "   ".join(words))
+
+
+class SpotRow(QWidget):
+    """A spot's reading, and the word that takes it away."""
+
+    def __init__(self, remove: Callable[[], None]) -> None:
+        super().__init__()
+        self.text = label("")
+        self.setLayout(pair(self.text, link("remove", "Take this spot away.", remove)))
+
+
+class MeterPage(FormPanel):
+    """Cards, then spots."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.group("Cards in the scene")
+        self.cards = [CardReading(title, k) for k, title in enumerate(CARDS)]
+        for card in self.cards:
+            self.add(card)
+        self.place = label("", "note", wrap=True)
+        self.add(self.place)
+        self.group("Spots in the picture")
+        self.tools = LinkRow(
+            (
+                (
+                    "add a spot",
+                    "Click in the picture: the spot stays and is read with every change.",
+                    self._begin,
+                ),
+            )
+        )
+        self.add(self.tools)
+        self.said = label("None yet.", "note", wrap=True)
+        self.add(self.said)
+        self.spots = [SpotRow(partial(self._remove, k)) for k in range(MOST)]
+        for row in self.spots:
+            self.add(row)
+        self.contrast = label("", "note")
+        self.add(self.contrast)
+        self.finish()
+        session.meter_read.connect(lambda _: self._show_cards())
+        session.light_solved.connect(lambda _: self._show_cards())
+        session.frame_ready.connect(self._on_frame_ready)
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+        self._show_cards()
+
+    def _begin(self) -> None:
+        self.session.use_tool("spot")
+
+    def _remove(self, index: int) -> None:
+        spots = self.session.document.fill.spots
+        self.session.change("fill", None, spots=spots[:index] + spots[index + 1 :])
+
+    def _show_cards(self) -> None:
+        read = self.session.read
+        if read is None:
+            self.place.setText("Measured when the hand rests.")
+            return
+        cards = read.cards.under(self.session.gains())
+        for card in self.cards:
+            card.follow(cards)
+        x, y, z = read.place
+        self.place.setText(f"They stand at {x:.1f}, {y:.1f}, {z:.1f} m.".replace("-", "−"))
+
+    def _on_document_changed(self, document: Document) -> None:
+        spots = document.fill.spots
+        for k, row in enumerate(self.spots):
+            row.setVisible(k < len(spots))
+        self.said.setVisible(not spots)
+        self.contrast.setVisible(len(spots) > 1)
+        self._show_cards()
+        if self.session.frame is not None:
+            self._on_frame_ready(self.session.frame)
+
+    def _on_frame_ready(self, frame: Frame) -> None:
+        spots = self.session.document.fill.spots
+        for row, spot, light in zip(self.spots, spots, frame.spots, strict=False):
+            colour = np.array(light)
+            level = float(luminance(colour))
+            kelvin = kelvin_text(correlated_temperature(AP1_TO_XYZ @ colour)) if level > 0.0 else "–"
+            edge = spot_actions.penumbra_words(self.session, spot)
+            row.text.setText(f"{spot.name}   {level:.4g} cd/m²   {kelvin}{edge}")
+        if len(spots) > 1 and len(frame.spots) > 1:
+            a, b = (float(luminance(np.array(light))) for light in frame.spots[:2])
+            ratio = stops_text(math.log2(a / b)) if a > 0.0 and b > 0.0 else "–"
+            self.contrast.setText(f"{spots[0].name} over {spots[1].name}: {ratio}")

@@ -1,0 +1,251 @@
+"""Panorama: its file and its neighbours in the folder, how it lies, its level, its roles, and its own sun."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from gloamet.desk import panorama_actions, theme
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, label
+from gloamet.desk.widgets.fields import number_field
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.panorama_list import PanoramaList
+from gloamet.desk.widgets.switch import Switch
+from gloamet.document.demo import PANORAMAS
+from gloamet.document.metadata import description
+from gloamet.document.model import Document
+from gloamet.preview.events import LightSolved, PanoramaSolved
+
+SHIPPED = "evening.exr"
+
+
+def sun_words(solved: PanoramaSolved) -> str:
+    """What is known of a panorama's sun."""
+    if solved.sun_deg is None:
+        return "No sun was found in it: pick one in the picture, or light the scene without."
+    azimuth, elevation = solved.sun_deg
+    text = f"Its sun stands {elevation:.1f}° high at {azimuth % 360.0:.1f}°".replace("-", "−")
+    if solved.lifted_lx > 0.0:
+        return f"{text} and is lifted out: {solved.lifted_lx:.0f} lx on level ground were taken."
+    text += f" and gives {solved.sun_lx:.0f} lx on level ground."
+    return f"{text} It is clipped and gives too little." if solved.clipped else text
+
+
+class PanoramaPage(FormPanel):
+    """Everything about it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.group("Light from a panorama")
+        self.named = label("", wrap=True)
+        self.named.setToolTip(description("panorama", "file"))
+        self.words = LinkRow(
+            (
+                ("choose …", description("panorama", "file"), self.ask_panorama),
+                ("take away", "The scene is lit by sun, sky and lamps again.", lambda: self.take("")),
+            )
+        )
+        self.shipped = LinkRow(
+            (
+                (
+                    "evening over the flats",
+                    "A panorama that ships with the program: a low sun, clouds and a far shore.",
+                    lambda: self.take(str(PANORAMAS / SHIPPED)),
+                ),
+            )
+        )
+        self.list = PanoramaList(session, self.take)
+        self.notes = label("", "note", wrap=True)
+        for item in (self.named, self.words, self.shipped, self.list, self.notes):
+            self.add(item)
+        self._rest: list[QWidget] = []
+        self._add_placing()
+        self._add_level()
+        self._add_sun()
+        self._add_roles()
+        self.finish()
+        session.light_solved.connect(self._on_light_solved)
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+        if session.light is not None:
+            self._on_light_solved(session.light)
+
+    def _head(self, title: str) -> None:
+        head = label(title, "head")
+        head.setContentsMargins(0, 14, 0, 2)
+        self._place(head)
+
+    def _place(self, *items: QWidget) -> None:
+        for item in items:
+            self.add(item)
+            self._rest.append(item)
+
+    def _number(self, name: str, title: str, from_zero: bool = True, logarithmic: bool = False) -> NumberRow:
+        return NumberRow(
+            self.session,
+            "panorama",
+            name,
+            title,
+            theme.PANORAMA,
+            logarithmic=logarithmic,
+            from_zero=from_zero,
+        )
+
+    def _add_placing(self) -> None:
+        self._head("How it lies")
+        field = number_field("panorama", "turn_deg")
+        self.turn = NumberRow(
+            self.session,
+            "panorama",
+            "turn_deg",
+            "Turn",
+            theme.PANORAMA,
+            from_zero=True,
+            field=field,
+            write=lambda value, key: panorama_actions.turn_to(self.session, value, key),
+        )
+        self._place(self.turn, self._number("tilt_deg", "Tilt"))
+        self._place(self._number("height_scale", "Stretch of heights", from_zero=False, logarithmic=True))
+        self._place(Switch(self.session, "panorama", "flip", "East for west"))
+
+    def _add_level(self) -> None:
+        self._head("Level")
+        words = replace(number_field("panorama", "level_lx"), words=(("as in the file", 0.0),))
+        self.level = NumberRow(
+            self.session, "panorama", "level_lx", "Illuminance level", theme.PANORAMA, field=words
+        )
+        self.by_sky = Switch(self.session, "panorama", "level_by_sky", "As the physical sky of the moment")
+        self._place(self.level, self.by_sky)
+
+    def _add_sun(self) -> None:
+        self._head("Its own sun")
+        self.sun_said = label("", "note", wrap=True)
+        session = self.session
+        self.finding = LinkRow(
+            (
+                (
+                    "take as found",
+                    "Keep the place where the sun was found.",
+                    lambda: panorama_actions.confirm_sun(session),
+                ),
+                (
+                    "pick in picture",
+                    "Click the sun in the picture, where the panorama shows it.",
+                    lambda: session.use_tool("panorama sun"),
+                ),
+            )
+        )
+        self.match = LinkRow(
+            (
+                (
+                    "match the sun",
+                    "The physical sun goes where the panorama’s stands, freed from the almanac.",
+                    lambda: panorama_actions.match_sun(session),
+                ),
+                (
+                    "turn to the sun",
+                    "The panorama turns until its sun has the physical one’s azimuth.",
+                    lambda: panorama_actions.turn_to_sun(session),
+                ),
+            )
+        )
+        self.dates = LinkRow(
+            (
+                (
+                    "nearest real moment",
+                    "The date and time of this year at which the real sun comes nearest to it.",
+                    lambda: panorama_actions.match_moment(session),
+                ),
+            )
+        )
+        self.lock = Switch(session, "panorama", "locked", "Sun and panorama turn together")
+        self.lift = Switch(session, "panorama", "lifted", "Lift its sun out")
+        self.give = LinkRow(
+            (
+                (
+                    "give its light to the sun",
+                    "The physical sun gets the light that was taken out, so that the total stays.",
+                    lambda: panorama_actions.give_to_sun(session),
+                ),
+            )
+        )
+        self._place(self.sun_said, self.finding, self.match, self.dates, self.lock, self.lift, self.give)
+
+    def _add_roles(self) -> None:
+        self._head("Where it is seen")
+        for name, text in (
+            ("lights", "Lights the scene"),
+            ("reflected", "In mirrors and glass"),
+            ("behind", "Behind the scene"),
+        ):
+            self._place(Switch(self.session, "panorama", name, text))
+        self._place(self._number("blur_deg", "Softened as a light", from_zero=False))
+        self.behind = label("", "note", wrap=True)
+        self.other = LinkRow(
+            (
+                ("another behind …", description("panorama", "behind_file"), self.ask_behind),
+                ("the same", "The panorama that lights is seen.", lambda: self._set_behind("")),
+            )
+        )
+        self._place(self.behind, self.other)
+
+    # -- files
+
+    def _ask(self, title: str) -> str:
+        from gloamet.sky.environment_map import ENDINGS
+
+        kinds = " ".join(f"*{ending}" for ending in ENDINGS)
+        start = str(Path(self.session.document.panorama.file).parent)
+        name, _ = QFileDialog.getOpenFileName(self, title, start, f"Lat-long pictures of light ({kinds})")
+        return name
+
+    def ask_panorama(self) -> None:
+        """Choose the file."""
+        if name := self._ask("Panorama"):
+            self.take(name)
+
+    def ask_behind(self) -> None:
+        """Choose the file that is seen behind."""
+        if name := self._ask("Panorama behind the scene"):
+            self._set_behind(name)
+
+    def _set_behind(self, name: str) -> None:
+        self.session.change("panorama", None, behind_file=name)
+
+    def take(self, name: str) -> None:
+        """Light the scene by a file too, or by none; its own sun is another one then."""
+        self.session.change("panorama", None, file=name, sun_found=False, locked=False)
+
+    # -- what is shown
+
+    def _on_light_solved(self, light: LightSolved) -> None:
+        solved = light.panorama
+        self.notes.setText("" if solved is None else " ".join(solved.notes))
+        self.notes.setVisible(bool(self.notes.text()))
+        if solved is None:
+            return
+        self.sun_said.setText(sun_words(solved))
+        has_sun = solved.sun_deg is not None
+        for row in (self.match, self.dates, self.lock, self.lift):
+            row.setEnabled(has_sun)
+        self.finding.links[0].setVisible(has_sun and not self.session.document.panorama.sun_found)
+        self.give.setVisible(solved.lifted_lx > 0.0)
+
+    def _on_document_changed(self, document: Document) -> None:
+        p = document.panorama
+        for item in self._rest:
+            item.setVisible(bool(p.file))
+        self.words.links[1].setVisible(bool(p.file))
+        self.list.setVisible(bool(p.file))
+        self.shipped.setVisible(not p.file)
+        self.named.setText(Path(p.file).name if p.file else "None; it adds its light to sun and sky.")
+        self.named.setProperty("role", "" if p.file else "note")
+        self.named.style().polish(self.named)
+        self.level.setEnabled(not p.level_by_sky)
+        self.give.setVisible(bool(p.file) and p.lifted)
+        self.behind.setText(f"Behind: {Path(p.behind_file).name}" if p.behind_file else "")
+        self.behind.setVisible(bool(p.file and p.behind_file))
+        self.other.links[1].setVisible(bool(p.behind_file))

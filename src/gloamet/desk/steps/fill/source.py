@@ -1,0 +1,176 @@
+"""One light of the balance: its small picture, gain, switch and solo in a row, everything else of it below when
+open."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import label, link, pair
+from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.document.fill import FillState
+from gloamet.document.lights import LightLayer
+from gloamet.document.metadata import description
+from gloamet.document.model import Document
+from gloamet.preview.events import SourcePictures
+
+PICTURE = QSize(76, 50)
+CHANGES = ("stops", "bounced_stops", "tint", "tint_strength", "mired", "on")
+FRESH = FillState()
+
+
+def changed_fields(fill: FillState, light: LightLayer) -> dict[str, object]:
+    """Fields of a light that are not nature's, with nature's values."""
+    names = [light.field(what) for what in CHANGES]
+    names += ["sky_saturation", "contact"] if light.name == "sky" else []
+    return {name: getattr(FRESH, name) for name in names if getattr(fill, name) != getattr(FRESH, name)}
+
+
+def departure_words(fill: FillState, light: LightLayer) -> str:
+    """What of a light is not nature's, in words.
+
+    >>> from gloamet.document.lights import LIGHTS
+    >>> departure_words(FillState(sun_stops=-1.0, sun_mired=30.0), LIGHTS[0])
+    'brightness × 0.5, 30 mired warmer'
+    """
+    stops, bounced = getattr(fill, light.field("stops")), getattr(fill, light.field("bounced_stops"))
+    mired, strength = getattr(fill, light.field("mired")), getattr(fill, light.field("tint_strength"))
+    out = [] if getattr(fill, light.field("on")) else ["off"]
+    out += [f"brightness × {2.0**stops:.3g}"] if stops else []
+    out += [f"bounces {bounced:+.1f} stops".replace("-", "−")] if bounced else []
+    out += [f"{abs(mired):.0f} mired {'warmer' if mired > 0 else 'cooler'}"] if mired else []
+    out += [f"tinted by {100 * strength:.0f} %"] if strength else []
+    if light.name == "sky" and fill.sky_saturation != 1.0:
+        out.append(f"saturation × {fill.sky_saturation:.2f}")
+    if light.name == "sky" and fill.contact:
+        out.append(f"contact shade {100 * fill.contact:.0f} %")
+    return ", ".join(out)
+
+
+class SourcePicture(QWidget):
+    """What one light alone gives the picture."""
+
+    def __init__(self, light: LightLayer) -> None:
+        super().__init__()
+        self.light = light
+        self.setFixedSize(PICTURE)
+        self.setToolTip(f"{light.title} alone, as the picture is exposed now.")
+        self._image: QImage | None = None
+
+    def show_pixels(self, pixels: NDArray[np.uint8] | None) -> None:
+        """Another picture, or none."""
+        self._image = None
+        if pixels is not None:
+            h, w = pixels.shape[:2]
+            self._image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888).copy()
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.fillRect(self.rect(), QColor("black"))
+        if self._image is not None:
+            size = self._image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatioByExpanding)
+            x, y = (self.width() - size.width()) / 2.0, (self.height() - size.height()) / 2.0
+            p.drawImage(QRectF(x, y, size.width(), size.height()), self._image)
+        p.fillRect(QRectF(0, self.height() - 3, self.width(), 3), QColor(self.light.hue))
+
+
+class SourceRow(QWidget):
+    """A light's controls."""
+
+    def __init__(self, session: Session, light: LightLayer) -> None:
+        super().__init__()
+        self.session, self.light = session, light
+        self._open = False
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 4, 0, 4)
+        column.setSpacing(2)
+        self.picture = SourcePicture(light)
+        self.gain = NumberRow(session, "fill", light.field("stops"), light.title, light.hue, from_zero=True)
+        self.on = self._piece("on", description("fill", light.field("on")), self._switch)
+        self.solo = self._piece("alone", description("fill", "solo"), self._solo)
+        self.more = link("more", "Bounces, tint and warmth of this light.", self._toggle)
+        top, words = QHBoxLayout(), QHBoxLayout()
+        top.setSpacing(10)
+        top.addWidget(self.picture)
+        beside = QVBoxLayout()
+        beside.setSpacing(0)
+        beside.addWidget(self.gain)
+        words.setSpacing(4)
+        for item in (self.on, self.solo):
+            words.addWidget(item)
+        words.addStretch(1)
+        words.addWidget(self.more)
+        beside.addLayout(words)
+        top.addLayout(beside, 1)
+        column.addLayout(top)
+        self.said = label("", "note", wrap=True)
+        self.back = link("as nature gives", "All of this light back to what it is.", self._reset)
+        self.changed = QWidget()
+        self.changed.setLayout(pair(self.said, self.back))
+        column.addWidget(self.changed)
+        self.rest = self._make_rest()
+        column.addWidget(self.rest)
+        self.rest.hide()
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+
+    def _piece(self, text: str, tip: str, act) -> QPushButton:  # type: ignore[no-untyped-def]
+        button = QPushButton(text)
+        button.setProperty("role", "piece")
+        button.setCheckable(True)
+        button.setToolTip(tip)
+        button.clicked.connect(act)
+        return button
+
+    def _make_rest(self) -> QWidget:
+        rest, light = QWidget(), self.light
+        column = QVBoxLayout(rest)
+        column.setContentsMargins(0, 0, 0, 6)
+        column.setSpacing(4)
+        bounced = NumberRow(
+            self.session, "fill", light.field("bounced_stops"), "Bounced light", light.hue, from_zero=True
+        )
+        warmth = NumberRow(self.session, "fill", light.field("mired"), "Warmth", light.hue, from_zero=True)
+        tint = ColourField(self.session, "fill", light.field("tint"), "Tint")
+        share = NumberRow(self.session, "fill", light.field("tint_strength"), "Tint strength", light.hue)
+        items: list[QWidget] = [bounced, warmth, tint, share]
+        if light.name == "sky":
+            items.append(NumberRow(self.session, "fill", "sky_saturation", "Saturation", theme.SKY))
+            items.append(NumberRow(self.session, "fill", "contact", "Contact shade", theme.SKY))
+        for item in items:
+            column.addWidget(item)
+        return rest
+
+    def show_picture(self, pictures: SourcePictures) -> None:
+        """The light alone, as it is now."""
+        self.picture.show_pixels(pictures.pictures.get(self.light.name))
+
+    def _toggle(self) -> None:
+        self._open = not self._open
+        self.rest.setVisible(self._open)
+        self.more.setText("less" if self._open else "more")
+
+    def _switch(self, on: bool) -> None:
+        self.session.change("fill", None, **{self.light.field("on"): on})
+
+    def _solo(self, alone: bool) -> None:
+        self.session.change("fill", None, solo=self.light.name if alone else "")
+
+    def _reset(self) -> None:
+        self.session.change("fill", None, **changed_fields(self.session.document.fill, self.light))
+
+    def _on_document_changed(self, document: Document) -> None:
+        fill = document.fill
+        self.on.setChecked(getattr(fill, self.light.field("on")))
+        self.solo.setChecked(fill.solo == self.light.name)
+        words = departure_words(fill, self.light)
+        self.said.setText(words)
+        self.changed.setVisible(bool(words))

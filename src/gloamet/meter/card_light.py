@@ -1,0 +1,44 @@
+"""Light on incident cards, source by source, as `meter.cards` measures it and as gains change it; and the ball's
+pixels.
+
+Arrays enter and leave; no kernel is needed.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.document.lights import Gains
+
+Floats = NDArray[np.float32]
+SOURCES = ("sun", "sky", "lamps", "panorama")
+CARDS = ("level", "facing the camera", "facing the sun")
+BALL_PX = 40  # across
+
+
+class CardLight(NamedTuple):
+    """Illuminance of cards, (n, 4, 3) lx in AP1 in the order of SOURCES: all, and the part that has bounced."""
+
+    whole: Floats
+    bounced: Floats
+
+    def under(self, gains: Gains) -> CardLight:
+        """The same under the gains of the lights."""
+        named = gains._asdict()
+        direct = np.array([named[name].direct for name in SOURCES], np.float32)
+        later = self.bounced * np.array([named[name].bounced for name in SOURCES], np.float32)
+        return CardLight((self.whole - self.bounced) * direct + later, later)
+
+
+@lru_cache(maxsize=1)
+def ball_pixels() -> tuple[NDArray[np.bool_], NDArray[np.float64]]:
+    """Which pixels of a square show a ball, (BALL_PX, BALL_PX), and their normals (n, 3): right, up, to the eye."""
+    steps = (np.arange(BALL_PX) + 0.5) / BALL_PX * 2.0 - 1.0
+    x, y = np.meshgrid(steps, -steps)
+    inside = x * x + y * y < 0.98
+    depth = np.sqrt(np.maximum(0.0, 1.0 - x * x - y * y))
+    return inside, np.stack([x, y, depth], -1)[inside]

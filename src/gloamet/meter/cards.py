@@ -1,0 +1,160 @@
+"""Incident cards: what falls on a small white card in the scene, source by source, straight and bounced.
+
+A compiled scene, lights and places with the way they face enter; illuminances in lx per AP1 channel leave. A card is
+the first vertex of paths as `trace.path_tracer` makes them, with next-event estimation and MIS; it casts no shadow
+itself.
+"""
+
+from __future__ import annotations
+
+import math
+from concurrent.futures import Executor
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.meter.card_light import CardLight
+from gloamet.trace.bsdf import sample_cosine_hemisphere
+from gloamet.trace.environment import Environment
+from gloamet.trace.path_tracer import next_event_estimation, trace_path, trace_sample
+from gloamet.trace.records import Bsdf, PathStart, Ray, Sampler
+from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.sampler import MIX2, PIXEL_HASH_MULTIPLIER, next_2d, pixel_id
+from gloamet.trace.vec import WHITE, add, dot, scale
+
+Floats = NDArray[np.float32]
+CARD_BOUNCES = 8
+CARDS_A_JOB = 8
+_CARD_SEED = 0x5A5A
+
+
+class Cards(NamedTuple):
+    """Places (n, 3) in metres and the way cards there face (n, 3), and paths for each."""
+
+    places: Floats
+    normals: Floats
+    samples: int
+    max_bounces: int
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _add(out, k, row, light):
+    for n in range(3):
+        out[k, row, n] += light[n]
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def _one_sample(scene, env, sampler, place, normal, max_bounces):
+    """Radiance that a white card would send back, by one sample: (`BySource` sampled at the card, light by patches of
+    the sun, `PathResult` of a path from it)."""
+    bsdf = Bsdf(normal, normal, WHITE, F(1), F(0), F(0), F(0))
+    numbers = (sampler.state, sampler.pixel, sampler.sample)
+    surface = bsdf, place, normal
+    state, light, patches, _rays = next_event_estimation(scene, env, numbers, 1, surface, F(1), (True, False))
+    state, u, v = next_2d(state, sampler.pixel, sampler.sample, 4)
+    direction = sample_cosine_hemisphere(normal, u, v)
+    pdf = max(dot(direction, normal), F(1e-6)) / F(math.pi)
+    start = PathStart(Ray(place, direction), WHITE, pdf, 1, False, False)
+    numbers = Sampler(state, sampler.pixel, sampler.sample)
+    _state, found, _candidate, _candidates = trace_path(scene, env, numbers, start, max_bounces)
+    return light, patches, found
+
+
+@njit(**KERNEL_OPTIONS)
+def _measure(scene, env, cards, first, last, rows, whole, bounced):
+    """Add samples to cards first..last; rows are those of sun, sky and lamps in the out arrays."""
+    places, normals, samples, max_bounces = cards
+    share = F(math.pi) / F(samples)
+    for k in range(first, last):
+        place = (places[k, 0], places[k, 1], places[k, 2])
+        normal = (normals[k, 0], normals[k, 1], normals[k, 2])
+        pixel = pixel_id(k, rows[0], np.uint64(_CARD_SEED))
+        for s in range(samples):
+            number = np.uint64(s)
+            state = pixel * PIXEL_HASH_MULTIPLIER + number * MIX2 + np.uint64(4711)
+            light, patches, found = _one_sample(
+                scene, env, Sampler(state, pixel, number), place, normal, max_bounces
+            )
+            _add(whole, k, rows[0], scale(add(light.sun, found.light.sun), share))
+            _add(whole, k, rows[1], scale(add(light.sky, found.light.sky), share))
+            _add(whole, k, rows[2], scale(add(light.lamps, found.light.lamps), share))
+            _add(bounced, k, rows[0], scale(add(patches, found.bounced.sun), share))
+            _add(bounced, k, rows[1], scale(found.bounced.sky, share))
+            _add(bounced, k, rows[2], scale(found.bounced.lamps, share))
+
+
+def measure_cards(
+    scene: RenderScene,
+    lights: Environment,
+    places: NDArray[np.floating],
+    normals: NDArray[np.floating],
+    samples: int,
+    pool: Executor,
+    max_bounces: int = CARD_BOUNCES,
+) -> CardLight:
+    """What cards at places (n, 3) in metres that face normals (n, 3) get, by so many paths each."""
+    count = len(places)
+    whole, bounced = np.zeros((count, 4, 3), np.float32), np.zeros((count, 4, 3), np.float32)
+    where, facing = (np.ascontiguousarray(a, np.float32) for a in (places, normals))
+    cards = Cards(where, facing, samples, max_bounces)
+    jobs = [(scene.arrays(), lights.arrays(), (0, 1, 2))]
+    if lights.panorama is not None:
+        jobs.append((scene.arrays_without_lamps(), lights.panorama.arrays(), (3, 3, 3)))
+
+    def work(first: int) -> None:
+        last = min(count, first + CARDS_A_JOB)
+        for arrays, env, rows in jobs:
+            _measure(arrays, env, cards, first, last, rows, whole, bounced)
+
+    list(pool.map(work, range(0, count, CARDS_A_JOB)))
+    return CardLight(whole, bounced)
+
+
+@njit(**KERNEL_OPTIONS)
+def _look(scene, env, rays, first, last, rows, out):
+    """Add samples of what rays first..last see; rays are `Cards` that face along them."""
+    places, directions, samples, max_bounces = rays
+    share = F(1) / F(samples)
+    for k in range(first, last):
+        ray = Ray(
+            (places[k, 0], places[k, 1], places[k, 2]),
+            (directions[k, 0], directions[k, 1], directions[k, 2]),
+        )
+        pixel = pixel_id(k, rows[0], np.uint64(_CARD_SEED + 1))
+        for s in range(samples):
+            number = np.uint64(s)
+            state = pixel * PIXEL_HASH_MULTIPLIER + number * MIX2 + np.uint64(815)
+            found = trace_sample(scene, env, Sampler(state, pixel, number), ray, max_bounces)
+            _add(out, k, rows[0], scale(found.light.sun, share))
+            _add(out, k, rows[1], scale(found.light.sky, share))
+            _add(out, k, rows[2], scale(found.light.lamps, share))
+
+
+def radiance_along(
+    scene: RenderScene,
+    lights: Environment,
+    places: NDArray[np.floating],
+    directions: NDArray[np.floating],
+    samples: int,
+    pool: Executor,
+    max_bounces: int = CARD_BOUNCES,
+) -> Floats:
+    """What rays from places (n, 3) along directions (n, 3) see, (n, 4, 3) cd/m2 in AP1 in the order of SOURCES."""
+    count = len(places)
+    out = np.zeros((count, 4, 3), np.float32)
+    where, along = (np.ascontiguousarray(a, np.float32) for a in (places, directions))
+    rays = Cards(where, along, samples, max_bounces)
+    jobs = [(scene.arrays(), lights.arrays(), (0, 1, 2))]
+    if lights.panorama is not None:
+        jobs.append((scene.arrays_without_lamps(), lights.panorama.arrays(), (3, 3, 3)))
+
+    def work(first: int) -> None:
+        last = min(count, first + CARDS_A_JOB)
+        for arrays, env, rows in jobs:
+            _look(arrays, env, rays, first, last, rows, out)
+
+    list(pool.map(work, range(0, count, CARDS_A_JOB)))
+    return out

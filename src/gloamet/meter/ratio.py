@@ -1,0 +1,71 @@
+"""Key to fill: how far the lit side lies above the shade, what nature gives, and how the fill is moved to a ratio.
+
+Illuminances and stops enter and leave. The ratio is log2(key / fill) on level ground, in stops, where key is the light
+that draws shadows and fill all that softens them; the lit side gets both.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+
+class StartingPoint(NamedTuple):
+    """A ratio to begin with: its word, stops, and the reason (common practice)."""
+
+    word: str
+    stops: float
+    reason: str
+
+
+STARTING_POINTS = (
+    StartingPoint(
+        "on white", 1.5, "A product on white: shade open enough that nothing is lost, 1 to 2 stops."
+    ),
+    StartingPoint("clear day", 2.5, "A building in clear sun, as the eye knows it: 2 to 3 stops."),
+    StartingPoint("dramatic", 4.5, "Little fill: forms by their edges alone, 4 to 5 stops."),
+)
+WIDE_DEG = 0.5  # of sun heights that share a band
+
+
+class Band(NamedTuple):
+    """Lowest and highest ratio that nature gives, in stops."""
+
+    low: float
+    high: float
+
+    def off(self, stops: float) -> float:
+        """How far a ratio lies outside, in stops; negative below."""
+        return min(0.0, stops - self.low) + max(0.0, stops - self.high)
+
+
+def key_to_fill(key_lx: float, fill_lx: float) -> float:
+    """Stops of the key over the fill; -inf without key, inf without fill.
+
+    >>> key_to_fill(80_000.0, 10_000.0)
+    3.0
+    """
+    if key_lx <= 0.0:
+        return -math.inf
+    return math.log2(key_lx / fill_lx) if fill_lx > 0.0 else math.inf
+
+
+def change_of_fill(now: float, wanted: float) -> float:
+    """Stops to be added to all fill, so that the ratio goes from `now` to `wanted`; the same, negative, for the key.
+
+    >>> change_of_fill(3.0, 2.0)
+    1.0
+    """
+    return now - wanted
+
+
+def change_of_lit_side(now: float, wanted: float, moves_key: bool = False) -> float:
+    """Stops by which the lit side, key and fill together, gets brighter when the fill (or the key) is moved so: what an
+    exposure that shall keep it must take back.
+
+    >>> round(change_of_lit_side(3.0, 3.0), 6)
+    0.0
+    """
+    before, after = 1.0 + 2.0**-now, 1.0 + 2.0**-wanted  # lit side over key
+    change = math.log2(after / before)
+    return change + (wanted - now if moves_key else 0.0)

@@ -1,0 +1,132 @@
+"""The meter in the scene: cards and balls where the camera looks, measured once for a view and its light.
+
+A view, its lights and the threads enter; a `MeterRead` leaves with every source apart, so that gains need no ray.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.meter.card_light import BALL_PX, CardLight, ball_pixels
+from gloamet.meter.cards import CARD_BOUNCES, measure_cards, radiance_along
+from gloamet.preview.events import MeterRead
+from gloamet.preview.relighting import View
+from gloamet.trace.environment import Environment
+from gloamet.trace.film import Renderer
+from gloamet.trace.first_hits import probe
+
+Array = NDArray[np.float64]
+Floats = NDArray[np.float32]
+CARD_SAMPLES, BALL_SAMPLES, MIRROR_SAMPLES = 1024, 16, 8
+# places of the picture that are tried for the card, the middle first
+PLACES = sorted(
+    ((0.5 + 0.08 * i, 0.5 + 0.1 * j) for i in range(-4, 5) for j in range(-3, 5)),
+    key=lambda place: math.hypot(place[0] - 0.5, place[1] - 0.5),
+)
+FARTHEST_M = 400.0  # no card hangs beyond
+NEARER, LEAST_NEARER_M = 0.03, 0.05  # the card hangs before what is seen, by a share of its distance
+MANY_BOUNCES = 24  # beside which light that is still under way is counted
+
+
+def card_place(view: View, lights: Environment) -> Array:
+    """Before what stands in the sun nearest to the middle of the picture, as a photographer holds a meter into the key;
+    where nothing does, before what the middle shows, or at the camera's target where that is the sky."""
+    eye, target = np.array(view.camera.eye, float), np.array(view.camera.target, float)
+    sun = np.array(lights.sun.direction, float)
+    shines = any(lights.sun.irradiance)
+    first = None
+    for x, y in PLACES:
+        towards = np.array(view.camera.ray(x, y, view.width / view.height), float)
+        hit = probe(view.compiled, eye, towards)
+        if hit is None:
+            continue
+        far = float(np.linalg.norm(hit.point - eye))
+        place = np.asarray(hit.point - towards * min(0.5 * far, NEARER * far + LEAST_NEARER_M))
+        first = place if first is None else first
+        if not shines:
+            break
+        if far < FARTHEST_M and probe(view.compiled, place, sun) is None:
+            return place
+    return target if first is None else first
+
+
+def read_meter(view: View, lights: Environment, bounces: int, renderer: Renderer) -> MeterRead:
+    """Measure cards and balls of a view."""
+    place = card_place(view, lights)
+    ahead, up, right = _camera_frame(view)
+    sun = np.array(lights.sun.direction, float)
+    facing = np.stack([[0.0, 0.0, 1.0], -ahead, sun / max(float(np.linalg.norm(sun)), 1e-9)])
+    where = np.broadcast_to(place, (3, 3))
+    pool, limit = renderer.pool, max(1, bounces)
+    cards = measure_cards(view.compiled, lights, where, facing, CARD_SAMPLES, pool, max(limit, CARD_BOUNCES))
+    inside, normals = ball_pixels()
+    of_world = normals @ np.stack([right, up, -ahead])
+    points = np.broadcast_to(place, of_world.shape)
+    ball = measure_cards(view.compiled, lights, points, of_world, BALL_SAMPLES, pool)
+    # seen from far off, a mirror ball shows in each normal what lies there twice as far from the eye
+    seen = ahead - 2.0 * (of_world @ ahead)[:, None] * of_world
+    mirror = radiance_along(view.compiled, lights, points, seen, MIRROR_SAMPLES, pool)
+    return MeterRead(
+        (float(place[0]), float(place[1]), float(place[2])),
+        cards,
+        CardLight(_smooth(ball.whole, inside), _smooth(ball.bounced, inside)),
+        mirror,
+        _in_flight(view, lights, place, -ahead, limit, renderer),
+    )
+
+
+def _camera_frame(view: View) -> tuple[Array, Array, Array]:
+    """Unit vectors ahead, up and to the right of a camera."""
+    towards = np.array(view.camera.target, float) - np.array(view.camera.eye, float)
+    ahead = towards / max(float(np.linalg.norm(towards)), 1e-9)
+    right = np.cross(ahead, [0.0, 0.0, 1.0] if abs(ahead[2]) < 0.999 else [0.0, 1.0, 0.0])
+    right /= np.linalg.norm(right)
+    return ahead, np.cross(right, ahead), right
+
+
+def _in_flight(
+    view: View, lights: Environment, place: Array, facing: Array, limit: int, renderer: Renderer
+) -> float:
+    """Share of the light on a card that comes by more bounces than the limit."""
+    if limit >= MANY_BOUNCES:
+        return 0.0
+    words = view.compiled, lights, place[None], facing[None], CARD_SAMPLES, renderer.pool
+    # the same paths, cut off: what is left is no matter of chance
+    cut, whole = (float(measure_cards(*words, n).whole.sum()) for n in (limit, MANY_BOUNCES))
+    return max(0.0, 1.0 - cut / whole) if whole > 0.0 and math.isfinite(whole) else 0.0
+
+
+def _smooth(light: Floats, inside: NDArray[np.bool_]) -> Floats:
+    """Light of the ball's pixels (n, ...) without the worst of its noise: means over nine pixels of the ball."""
+    plane = np.zeros((*inside.shape, *light.shape[1:]), np.float32)
+    plane[inside] = light
+    weight = np.pad(inside.astype(np.float32), 1)
+    wide = np.pad(plane, ((1, 1), (1, 1), (0, 0), (0, 0)))
+    total, count = np.zeros_like(plane), np.zeros(inside.shape, np.float32)
+    for dy in range(3):
+        for dx in range(3):
+            total += wide[dy : dy + BALL_PX, dx : dx + BALL_PX]
+            count += weight[dy : dy + BALL_PX, dx : dx + BALL_PX]
+    return np.asarray((total / np.maximum(count, 1.0)[..., None, None])[inside], np.float32)
+
+
+class SceneMeter:
+    """What was measured last, and of what."""
+
+    def __init__(self, report: Callable[[MeterRead], None]) -> None:
+        self._report = report
+        self._of: object = None
+
+    def update(
+        self, view: View, lights: Environment, inputs: object, bounces: int, renderer: Renderer
+    ) -> None:
+        """Measure a view in its light, where that is not what was measured last; parallel views have no meter."""
+        key = (view, inputs, bounces)
+        if key == self._of or view.camera.parallel_m > 0.0:
+            return
+        self._of = key
+        self._report(read_meter(view, lights, bounces, renderer))

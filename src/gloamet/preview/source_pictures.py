@@ -1,0 +1,44 @@
+"""Small readings of a picture: what each source alone gives it, and the light of spots.
+
+A film, gains and how the whole is developed enter; `SourcePictures` leave.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.balance import gained
+from gloamet.develop.display import develop_screen
+from gloamet.develop.exact import DevelopSettings
+from gloamet.document.lights import LIGHTS, Gains
+from gloamet.preview.events import SourcePictures
+from gloamet.trace.film import Film
+
+Floats = NDArray[np.float32]
+SOURCE_WIDTH = 128
+
+
+def spot_light(picture: Floats, x: float, y: float) -> tuple[float, float, float]:
+    """Mean light (AP1 cd/m2) of a few pixels of a picture round a place in shares of it."""
+    height, width = picture.shape[:2]
+    i, j = min(int(y * height), height - 1), min(int(x * width), width - 1)
+    near = picture[max(0, i - 1) : i + 2, max(0, j - 1) : j + 2].reshape(-1, 3).mean(0)
+    return float(near[0]), float(near[1]), float(near[2])
+
+
+def source_pictures(film: Film, gains: Gains, settings: DevelopSettings) -> SourcePictures:
+    """What each source alone gives a film, small, as the whole is developed."""
+    shrink = max(1, math.ceil(film.width / SOURCE_WIDTH))
+    height, width = film.height // shrink * shrink, film.width // shrink * shrink
+    share = np.reciprocal(np.maximum(film.layers["counts"][:height, :width, None], np.float32(1.0)))
+    pictures: dict[str, NDArray[np.uint8]] = {}
+    for light, gain in zip(LIGHTS, gains, strict=True):
+        whole, bounced = (film.layers[name][:height, :width] for name in (light.name, light.bounced))
+        if whole.any():
+            picture = gained(whole * share, bounced * share, *gain)
+            small = picture.reshape(height // shrink, shrink, width // shrink, shrink, 3).mean((1, 3))
+            pictures[light.name] = develop_screen(np.ascontiguousarray(small, np.float32), settings)
+    return SourcePictures(pictures)

@@ -1,0 +1,30 @@
+"""What a clipped sun would have given: by the clear sky that looks most like the panorama's.
+
+The dome of a panorama without its sun and where that stood enter; the sun's light on level ground leaves, in the
+panorama's own unit. The ratio of sun to sky is the model's at the turbidity whose sky has the same colour.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from gloamet.colour.spaces import luminance
+from gloamet.sky.air import Air
+from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.panorama_sun import PanoramaSun
+
+TURBIDITIES = (2.0, 3.0, 4.5, 7.0)
+
+
+def estimated_sun(without: SkyDome, sun: PanoramaSun, solver: SkySolver | None = None) -> float:
+    """Lux of the sun on level ground; 0 for one at or below the horizon."""
+    solver = solver or SkySolver()
+    own = without.sky_horizontal / max(float(luminance(without.sky_horizontal)), 1e-30)
+    best, ratio = np.inf, 0.0
+    for turbidity in TURBIDITIES:
+        dome = solver.dome(Air(turbidity), 0.0, sun.elevation_deg)
+        level = float(luminance(dome.sky_horizontal))
+        off = float(np.abs(np.log(dome.sky_horizontal / level / np.maximum(own, 1e-6))).sum())
+        if off < best:
+            best, ratio = off, float(luminance(dome.sun_horizontal)) / level
+    return ratio * float(luminance(without.sky_horizontal))

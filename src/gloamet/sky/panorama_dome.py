@@ -1,0 +1,267 @@
+"""A panorama as a source of light: turned, tilted, flipped, stretched, softened, its sun apart, laid into a dome.
+
+A `PanoramaPicture` and how it is placed enter; a `PreparedPanorama` and, turned and at its level, a `SkyDome` leave,
+whose sun is the panorama's own. Below the horizon the scene's ground is lit instead of what the panorama shows there.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.sky.dome import COLUMNS, ROWS, SUN_DIAMETER_DEG, SkyDome, assemble_dome
+from gloamet.sky.environment_map import Codes, PanoramaPicture, decode, downscale
+from gloamet.sky.panorama_sun import (
+    PanoramaSun,
+    filled,
+    find_suns,
+    pixel_directions,
+    place_of,
+    removed_light,
+    sample,
+    solid_angles,
+    sun_at,
+    unit,
+)
+
+Array = NDArray[np.float64]
+Floats = NDArray[np.float32]
+FINE = 16  # samples across the two cells that a node of a dome answers for, each way
+BLUR_WIDTH = 256  # of the picture that is softened
+NO_SUN = (0.0, -90.0, SUN_DIAMETER_DEG), np.zeros(3)
+LEAST_SUN = 0.02  # share of a panorama's light that its sun must have to be one apart
+
+
+class Placing(NamedTuple):
+    """How a panorama lies in the world: a tilt by which its north sinks, east for west, heights stretched; then it is
+    turned, clockwise seen from above."""
+
+    turn_deg: float = 0.0
+    tilt_deg: float = 0.0
+    flip: bool = False
+    stretch: float = 1.0
+
+    def rows(self) -> Array:
+        """The matrix (3, 3) that takes a direction of the world to the file, heights not yet stretched."""
+        t, n = math.radians(self.turn_deg), math.radians(self.tilt_deg)
+        turned = np.array(
+            [[math.cos(t), -math.sin(t), 0.0], [math.sin(t), math.cos(t), 0.0], [0.0, 0.0, 1.0]]
+        )
+        tilted = np.array(
+            [[1.0, 0.0, 0.0], [0.0, math.cos(n), -math.sin(n)], [0.0, math.sin(n), math.cos(n)]]
+        )
+        flipped = np.diag([-1.0 if self.flip else 1.0, 1.0, 1.0])
+        return np.asarray(flipped @ tilted @ turned)
+
+    def to_world(self, azimuth_deg: float, elevation_deg: float) -> tuple[float, float]:
+        """Azimuth and elevation in the world of a place in the file."""
+        height = min(90.0, max(-90.0, elevation_deg * self.stretch))
+        return place_of(self.rows().T @ unit(azimuth_deg, height))
+
+    def to_file(self, azimuth_deg: float, elevation_deg: float) -> tuple[float, float]:
+        """Azimuth and elevation in the file of a direction of the world."""
+        azimuth, height = place_of(self.rows() @ unit(azimuth_deg, elevation_deg))
+        return azimuth, min(90.0, max(-90.0, height / self.stretch))
+
+
+class LightOptions(NamedTuple):
+    """What a panorama's light is made by, its turn and level apart: how it lies, how much it is softened (degrees),
+    whether its sun is taken out, and where its sun was picked in the file, None where it is found."""
+
+    placing: Placing = Placing()
+    blur_deg: float = 0.0
+    lifted: bool = False
+    picked: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class PreparedPanorama:
+    """A panorama as light, not turned and at its own level: a dome's table, its sun apart with its place in the world
+    and its light on a plane that faces it (AP1); what was taken out, on such a plane and on level ground. suns are
+    those found in the file. seen and scale are its codes as it is seen."""
+
+    picture: PanoramaPicture
+    options: LightOptions
+    table: Floats
+    suns: tuple[PanoramaSun, ...]
+    sun: PanoramaSun | None
+    sun_irradiance: Array
+    lifted: Array
+    lifted_level: Array
+    seen: Codes
+
+
+def tabulate_environment_map(picture: Floats) -> Floats:
+    """The upper half of a panorama as a dome's table (ROWS, COLUMNS, 3), light kept: each node is the average of the
+    directions about it, weighted by solid angle and by what the dome's interpolation gives the node there."""
+    height, width = picture.shape[:2]
+    within = (np.arange(FINE) + 0.5) / FINE * 2.0 - 1.0
+    tent = 1.0 - np.abs(within)
+    u = np.clip((np.arange(ROWS)[:, None] + within) / (ROWS - 1), 0.0, 1.0)
+    weight = tent * u * np.cos(np.pi / 2 * u * u)
+    outside = np.arange(ROWS)[:, None] + within
+    weight[(outside < 0) | (outside > ROWS - 1)] = 0.0
+    above = picture[: (height + 1) // 2]  # what lies below the horizon does not shine into the lowest sky
+    rows = _mean_radiance(above, (0.5 - 0.5 * u * u) * height - 0.5, weight, periodic=False)
+    turns = (np.arange(COLUMNS)[:, None] + within) / COLUMNS + 0.5
+    across = np.broadcast_to(tent, (COLUMNS, FINE))
+    out = _mean_radiance(rows.transpose(1, 0, 2), turns * width - 0.5, across, periodic=True)
+    return np.ascontiguousarray(out.transpose(1, 0, 2), np.float32)
+
+
+def _mean_radiance(lines: Floats, places: Array, weight: Array, periodic: bool) -> Floats:
+    """Weighted means (nodes, W, 3) of lines (H, W, 3) read in between at places (nodes, FINE), in pixels."""
+    count = len(lines)
+    low = np.floor(places).astype(int)
+    part = places - low
+    matrix = np.zeros((len(places), count))
+    nodes = np.broadcast_to(np.arange(len(places))[:, None], places.shape)
+    for index, share in ((low, 1.0 - part), (low + 1, part)):
+        index = index % count if periodic else np.clip(index, 0, count - 1)
+        np.add.at(matrix, (nodes, index), weight * share)
+    matrix /= matrix.sum(1, keepdims=True)
+    return np.asarray(np.tensordot(matrix.astype(np.float32), lines, (1, 0)), np.float32)
+
+
+def rotate_table(table: Floats, turn_deg: float) -> Floats:
+    """A dome's table turned clockwise seen from above; between two columns it is mixed."""
+    columns = turn_deg / 360.0 * COLUMNS
+    whole = math.floor(columns)
+    part = np.float32(columns - whole)
+    near = np.roll(table, whole, axis=1)
+    return near if part == 0.0 else near + part * (np.roll(near, 1, axis=1) - near)
+
+
+def blurred(picture: Floats, blur_deg: float) -> Floats:
+    """A panorama softened all over the sphere by a bell of that standard deviation (von Mises and Fisher's), at
+    BLUR_WIDTH; what each pixel gives is spread, so that the light of the whole stays."""
+    small = downscale(picture, BLUR_WIDTH)
+    height, width = small.shape[:2]
+    azimuth, elevation = pixel_directions(height, width)
+    e, turn = np.radians(elevation), np.radians(azimuth - azimuth[0])
+    sharpness = 1.0 / max(math.radians(blur_deg), 1e-3) ** 2
+    product = np.sin(e)[:, None] * np.sin(e)[None]
+    across = np.cos(e)[:, None] * np.cos(e)[None]
+    spread = np.exp(sharpness * (product[..., None] + across[..., None] * np.cos(turn) - 1.0))
+    solid = solid_angles(height, width)
+    # over all places that a pixel shines to it must give as much as it has
+    spread /= (solid[:, None, None] * spread).sum((0, 2), keepdims=True)
+    kernel = np.fft.rfft(spread, axis=2)
+    light = np.fft.rfft(small.astype(float) * solid[:, None, None], axis=1)
+    mixed = np.einsum("ijf,jfc->ifc", kernel, light, optimize=True)
+    return np.asarray(np.maximum(np.fft.irfft(mixed, width, axis=1), 0.0), np.float32)
+
+
+def laid(picture: Floats, placing: Placing) -> Floats:
+    """A panorama as it lies in the world, as wide as it was; its turn is left out."""
+    still = placing._replace(turn_deg=0.0)
+    if still == Placing():
+        return picture
+    height, width = picture.shape[:2]
+    azimuth, elevation = pixel_directions(height, width)
+    vectors = unit(azimuth[None, :], elevation[:, None]) @ still.rows().T
+    if placing.stretch != 1.0:
+        level = np.hypot(vectors[..., 0], vectors[..., 1])
+        up = np.clip(np.arctan2(vectors[..., 2], level) / placing.stretch, -np.pi / 2, np.pi / 2)
+        share = np.cos(up) / np.maximum(level, 1e-9)
+        vectors = np.stack([vectors[..., 0] * share, vectors[..., 1] * share, np.sin(up)], -1)
+    return np.asarray(sample(picture, vectors), np.float32)
+
+
+def suns_of(picture: PanoramaPicture) -> tuple[PanoramaSun, ...]:
+    """The suns that are found in a panorama."""
+    return tuple(find_suns(picture.light))
+
+
+def prepare_panorama(
+    picture: PanoramaPicture, options: LightOptions, suns: tuple[PanoramaSun, ...]
+) -> PreparedPanorama:
+    """A panorama as light; suns are `suns_of` it."""
+    light, seen, none = picture.light, picture.codes, np.zeros(3)
+    sun = suns[0] if suns else None
+    if options.picked is not None:
+        sun = sun_at(light, *options.picked)
+    apart, lifted, level = none, none, none
+    if sun is not None:
+        middle = unit(sun.azimuth_deg, sun.elevation_deg)
+        radius = sun.glow_deg if options.lifted else 1.4 * sun.radius_deg + 0.5
+        bare = filled(light, middle, radius)
+        taken, taken_level = removed_light(light, bare, middle)
+        if options.lifted:
+            light, lifted, level = bare, taken, taken_level
+            seen = _filled_codes(picture, middle, radius, bare)
+        elif options.blur_deg == 0.0 and _share_of_light(light, taken) > LEAST_SUN:
+            light, apart = bare, taken
+    if options.blur_deg > 0.0:
+        light = blurred(light, options.blur_deg)
+    table = tabulate_environment_map(laid(light, options.placing))
+    return PreparedPanorama(picture, options, table, suns, sun, apart, lifted, level, seen)
+
+
+def _share_of_light(light: Floats, taken: Array) -> float:
+    """What was taken of a panorama's light, seen as one from everywhere."""
+    whole = np.einsum("yxc,y->c", light, solid_angles(*light.shape[:2]).astype(np.float32))
+    return float(AP1_LUMINANCE @ taken) / max(float(AP1_LUMINANCE @ whole), 1e-30)
+
+
+def _filled_codes(picture: PanoramaPicture, middle: Array, radius_deg: float, bare: Floats) -> Codes:
+    """The codes of a panorama with what lies within a radius taken from a smaller picture without its sun."""
+    out = picture.codes.copy()
+    height, width = out.shape[:2]
+    azimuth, elevation = pixel_directions(height, width)
+    rows = np.flatnonzero(np.abs(elevation - place_of(middle)[1]) < radius_deg + 0.5)
+    vectors = unit(azimuth[None, :], elevation[rows][:, None])
+    y, x = np.nonzero(vectors @ middle > math.cos(math.radians(radius_deg)))
+    fill = sample(bare, vectors[y, x])
+    kept = decode(out[rows[y], x], picture.scale)
+    share = np.clip(np.minimum(fill, kept) / picture.scale, 0.0, 1.0)
+    out[rows[y], x] = np.round(65535.0 * share**0.25).astype(np.uint16)
+    return out
+
+
+def turned_dome(
+    table: Floats,
+    turn_deg: float,
+    ground_reflectance: float,
+    level_lx: float = 0.0,
+    sun: tuple[tuple[float, float, float], Array] = NO_SUN,
+) -> SkyDome:
+    """The dome of a table turned by turn_deg, with a sun (azimuth, elevation, diameter in degrees; AP1 lx on a plane
+    that faces it); with level_lx, made to light level ground with so much."""
+    turned = rotate_table(table, turn_deg)
+    dome = assemble_dome(turned, *sun[0], sun[1], ground_reflectance)
+    if level_lx <= 0.0:
+        return dome
+    scale = level_lx / max(float((dome.sky_horizontal + dome.sun_horizontal) @ AP1_LUMINANCE), 1e-30)
+    return replace(
+        dome,
+        table=turned * np.float32(scale),
+        sun_irradiance=dome.sun_irradiance * scale,
+        sky_horizontal=dome.sky_horizontal * scale,
+        ground_sun=dome.ground_sun * scale,
+        ground_sky=dome.ground_sky * scale,
+    )
+
+
+def panorama_dome(
+    prepared: PreparedPanorama, turn_deg: float, ground_reflectance: float, level_lx: float = 0.0
+) -> SkyDome:
+    """The dome of a panorama turned by turn_deg; with level_lx, made to light level ground with so much."""
+    sun = NO_SUN
+    if prepared.sun is not None and prepared.sun_irradiance.any():
+        placing = prepared.options.placing._replace(turn_deg=turn_deg)
+        place = placing.to_world(prepared.sun.azimuth_deg, prepared.sun.elevation_deg)
+        diameter = max(SUN_DIAMETER_DEG, 2.0 * prepared.sun.radius_deg)
+        sun = (*place, diameter), prepared.sun_irradiance
+    return turned_dome(prepared.table, turn_deg, ground_reflectance, level_lx, sun)
+
+
+def level_scale(dome: SkyDome, prepared: PreparedPanorama) -> float:
+    """How many times a panorama's own values its dome has."""
+    own = float(prepared.table.sum(dtype=float))
+    return float(dome.table.sum(dtype=float)) / own if own > 0.0 else 1.0

@@ -1,0 +1,122 @@
+"""Each rule has a light that fires it and one that does not; way-outs lead to lights that do not."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gloamet.document.model import Document
+from gloamet.meter.believability import RULES, LightFacts, declination_deg, findings
+from gloamet.meter.ratio import Band, change_of_fill, change_of_lit_side, key_to_fill
+from gloamet.sun.position import sun_position
+
+# a clear morning, metered and balanced as a photographer would
+GOOD = LightFacts(
+    sun_azimuth_deg=140.0,
+    sun_elevation_deg=40.0,
+    sun_lx=55_000.0,
+    latitude_deg=50.0,
+    sky_lx=14_000.0,
+    key_to_fill=2.0,
+    band=Band(1.2, 2.8),
+    light_cct_k=5500.0,
+    shade_cct_k=9000.0,
+    turbidity=2.6,
+    ev=14.5,
+    incident_ev=14.7,
+    balance_k=5600.0,
+    height_m=6.0,
+)
+FIRES = {
+    "two suns": {"panorama_sun_lx": 20_000.0, "panorama_lx": 25_000.0},
+    "suns apart": {"panorama_sun": (150.0, 40.0), "panorama_shows": True},
+    "two skies": {"panorama_lx": 60_000.0},
+    "key to fill": {"key_to_fill": 4.0},
+    "wide disc": {"disc_deg": 4.0},
+    "never there": {"by_hand": True, "sun_azimuth_deg": 0.0, "sun_elevation_deg": 30.0},
+    "from below": {"sun_elevation_deg": -5.0, "sun_lx": 300.0},
+    "exposure": {"ev": 11.0},
+    "clipped": {"clipped_sky": 0.3},
+    "crushed": {"crushed": 0.5},
+    "grey shade": {"shade_cct_k": 5600.0},
+    "haze": {"haze_km": 1.0},
+    "scale": {"height_m": 6000.0},
+    "bounces": {"in_flight": 0.2},
+    "lamps": {"has_lamps": True, "lamps_lx": 5.0},
+    "white balance": {"balance_k": 2800.0},
+}
+
+
+def test_a_good_light_is_met_by_silence() -> None:
+    assert findings(GOOD) == []
+    assert findings(LightFacts()) == []  # nothing measured, nothing said
+
+
+@pytest.mark.parametrize("rule", [rule.name for rule in RULES])
+def test_every_rule_fires_where_it_should(rule: str) -> None:
+    found = {finding.rule: finding for finding in findings(GOOD._replace(**FIRES[rule]))}
+    assert rule in found
+    assert found[rule].sentence.endswith(".") and len(found[rule].sentence) < 140
+
+
+@pytest.mark.parametrize(
+    ("rule", "quiet"),
+    [
+        ("two suns", {"panorama_sun_lx": 2000.0, "panorama_lx": 5000.0}),
+        ("suns apart", {"panorama_sun": (142.0, 41.0), "panorama_shows": True}),
+        ("two skies", {"panorama_lx": 20_000.0}),
+        ("never there", {"by_hand": True}),
+        ("from below", {"sun_elevation_deg": -5.0, "sun_lx": 0.0}),
+        ("haze", {"haze_km": 1.0, "turbidity": 6.0}),
+        ("lamps", {"has_lamps": True, "lamps_lx": 2000.0}),
+        ("exposure", {"ev": 13.0}),
+        ("wide disc", {"disc_deg": 4.0, "clear_sky": False}),
+    ],
+)
+def test_every_rule_is_silent_beside_its_limit(rule: str, quiet: dict[str, object]) -> None:
+    assert rule not in {finding.rule for finding in findings(GOOD._replace(**quiet))}
+
+
+@pytest.mark.parametrize("rule", [rule.name for rule in RULES])
+def test_ways_out_are_fields_of_the_document(rule: str) -> None:
+    for finding in findings(GOOD._replace(**FIRES[rule])):
+        if finding.way_out is not None:
+            Document().change(finding.way_out.section, **finding.way_out.fields)
+
+
+@given(st.floats(-66.0, 66.0), st.integers(0, 8759))
+def test_no_real_sun_is_called_impossible(latitude: float, hour: int) -> None:
+    at = sun_position(1.8e9 + 3600.0 * hour, latitude, 0.0)
+    if float(at.true_elevation_deg if hasattr(at, "true_elevation_deg") else at.elevation_deg) < 1.0:
+        return
+    facts = GOOD._replace(
+        by_hand=True,
+        latitude_deg=latitude,
+        sun_azimuth_deg=float(at.azimuth_deg),
+        sun_elevation_deg=float(at.elevation_deg),
+    )
+    assert "never there" not in {finding.rule for finding in findings(facts)}
+
+
+def test_declination_of_the_pole_and_of_noon() -> None:
+    assert declination_deg(0.0, 52.0, 52.0) == pytest.approx(90.0)  # the pole stands as high as the latitude
+    assert declination_deg(180.0, 90.0 - 52.0 + 20.0, 52.0) == pytest.approx(20.0)
+
+
+@given(st.floats(1.0, 1e5), st.floats(1.0, 1e5), st.floats(-8.0, 8.0))
+def test_the_ratio_is_set_exactly_and_the_lit_side_is_known(key: float, fill: float, wanted: float) -> None:
+    now = key_to_fill(key, fill)
+    moved = fill * 2.0 ** change_of_fill(now, wanted)
+    assert key_to_fill(key, moved) == pytest.approx(wanted, abs=1e-9)
+    change = change_of_lit_side(now, wanted)
+    assert (key + moved) / (key + fill) == pytest.approx(2.0**change, rel=1e-9)
+    other_key = key * 2.0 ** -change_of_fill(now, wanted)
+    change = change_of_lit_side(now, wanted, moves_key=True)
+    assert (other_key + fill) / (key + fill) == pytest.approx(2.0**change, rel=1e-9)
+
+
+def test_a_light_without_key_or_fill_has_no_ratio_to_speak_of() -> None:
+    assert key_to_fill(0.0, 5.0) == -math.inf and key_to_fill(5.0, 0.0) == math.inf
