@@ -22,7 +22,7 @@ from gloamet.desk import sun_actions, theme
 from gloamet.desk.session import Session
 from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.window import DeskWindow
-from gloamet.document.demo import TITLES, demo_document
+from gloamet.document.demo import PANORAMAS, TITLES, demo_document
 from gloamet.document.targets import AimPin
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -61,8 +61,36 @@ def _pin(**values: object) -> Callable[[DeskWindow], None]:
     return lambda window: sun_actions.add_pin(window.session, AimPin(**values))
 
 
-def _by_hand(window: DeskWindow) -> None:
-    window.session.change("sun", mode="hand", azimuth_deg=250.0, elevation_deg=14.0)
+def _fill(page: str, prepare: Callable[[DeskWindow], None]) -> Callable[[DeskWindow], None]:
+    def show(window: DeskWindow) -> None:
+        window.choose_step(FILL)
+        window.stack.panel(FILL).show_page(page)
+        prepare(window)
+
+    return show
+
+
+def _spots(window: DeskWindow) -> None:
+    """A harder light than nature's, wanted, with a spot in sun and one in shade."""
+    spots = ({"name": "lit", "x": 0.345, "y": 0.66}, {"name": "shade", "x": 0.415, "y": 0.62})
+    window.session.change("fill", sky_stops=-0.6, spots=spots)
+
+
+def _wrong(window: DeskWindow) -> None:
+    """A light that nature and a camera would not give."""
+    _spots(window)
+    session = window.session
+    session.change("fill", sky_stops=2.0, sky_saturation=0.0)
+    session.change("sun", diameter_deg=4.0)
+    session.change("expose", kelvin=2900.0)
+
+
+def _matched_evening(window: DeskWindow) -> None:
+    session = window.session
+    session.change("panorama", file=str(PANORAMAS / "evening.exr"))
+    session.change("sun", mode="hand", azimuth_deg=245.0, elevation_deg=9.0)
+    session.change("panorama", lifted=True)
+    session.change("fill", sky_on=False)
 
 
 def _plaster(window: DeskWindow) -> None:
@@ -123,9 +151,7 @@ def _open_kiosk(window: DeskWindow) -> None:
 VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "start": ("", _start),
     "sun-morning": ("house", _sun("Almanac")),
-    "sun-hand": ("house", _sun("By hand", _by_hand)),
     "sun-shadow-pin": ("house", _sun("Aim", _pin(kind="shadow", caster=HEAD, receiver=STEP))),
-    "sun-frame-pin": ("house", _sun("Aim", _pin(kind="frame", spot=(0.3, 0.2)))),
     "sun-glint-pin": ("house", _sun("Aim", _pin(kind="glint", spot=(0.5, 0.56)))),
     "sun-reach": ("interior", _sun("Aim", _floor)),
     "sun-sequence": ("house", _sun("Sequence", _sequence)),
@@ -136,7 +162,9 @@ VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "stage-plan": ("house", _stage("Around", _plan)),
     "air": ("house", _step(AIR)),
     "air-shafts": ("interior", _shafts),
-    "fill": ("house", _step(FILL)),
+    "fill": ("product", _fill("Balance", _spots)),
+    "fill-panorama": ("house", _fill("Panorama", _matched_evening)),
+    "fill-meter": ("product", _fill("Meter", _wrong)),
     "expose": ("product", _step(EXPOSE)),
     "output": ("product", _step(OUTPUT)),
     "demo-interior": ("interior", _sun("Almanac")),

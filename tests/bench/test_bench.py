@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from gloamet.bench import core, desk, opening, relight, sun
+from gloamet.bench import core, desk, fill, opening, relight, sun
 from gloamet.commands.bench import _measures
 
 ROWS = {work.__name__: (work, names) for work, names in _measures()}
@@ -46,6 +46,10 @@ def small(monkeypatch: pytest.MonkeyPatch) -> None:
     for module in (core, relight):
         monkeypatch.setattr(module, "WIDTH", 64)
         monkeypatch.setattr(module, "HEIGHT", 36)
+    monkeypatch.setattr(fill, "best", once)
+    small_fill = (("FILM_SIZE", (64, 36)), ("RELIT_SIZE", (64, 36)), ("LARGE", 512), ("TURNS", 1))
+    for name, size in small_fill:
+        monkeypatch.setattr(fill, name, size)
     monkeypatch.setattr(core, "SHAFT_SIZE", (24, 16))
     monkeypatch.setattr(core, "SHAFT_SAMPLES", 1)
     for name, value in (("SQUARES", 20), ("SAMPLES", 8), ("AT_ONCE", 8), ("DRAG", 1), ("MOST_SECONDS", 0.1)):

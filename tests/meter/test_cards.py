@@ -28,6 +28,7 @@ def lux(card: CardLight, name: str, k: int = 0) -> float:
     return float(luminance(card.whole[k, SOURCES.index(name)].astype(float)))
 
 
+@pytest.mark.proof("A level card in the open", source="the light meter on the same sky", kind="physics")
 def test_a_level_card_in_the_open_reads_what_the_sky_gives_level_ground(
     tracer: Renderer, solver: SkySolver
 ) -> None:
@@ -39,6 +40,7 @@ def test_a_level_card_in_the_open_reads_what_the_sky_gives_level_ground(
     assert not card.bounced[:, :2].any()
 
 
+@pytest.mark.proof("A vertical card under an even sky", source="E / 2", kind="physics")
 def test_a_vertical_card_under_an_even_sky_gets_half_of_it(tracer: Renderer) -> None:
     # E = pi L over the whole sky, half of it on a wall; black ground sends nothing back
     scene = build_render_scene(make_scene((level(500.0), BLACK)))
@@ -48,6 +50,11 @@ def test_a_vertical_card_under_an_even_sky_gets_half_of_it(tracer: Renderer) -> 
     assert lux(card, "sky", 1) == pytest.approx(0.5 * math.pi * 1000.0, rel=0.01)
 
 
+@pytest.mark.proof(
+    "A level card beside a long wall",
+    source="view factor of a perpendicular strip (from memory)",
+    kind="memory",
+)
 def test_a_card_behind_a_wall_loses_the_walls_view_factor(tracer: Renderer) -> None:
     # a wall without end of height h at a distance d takes (1 - cos(atan(h/d)))/2 of an even sky from level ground
     # (view factor of an infinitely long perpendicular strip: Howell's catalogue B-71's limit, from memory)
@@ -59,6 +66,7 @@ def test_a_card_behind_a_wall_loses_the_walls_view_factor(tracer: Renderer) -> N
     assert lux(card, "sky") == pytest.approx((1.0 - hidden) * math.pi * 1000.0, rel=0.01)
 
 
+@pytest.mark.proof("A card under a lamp", source="inverse square and cosine", kind="physics")
 def test_a_card_under_a_lamp_follows_the_inverse_square_and_the_cosine(tracer: Renderer) -> None:
     scene = make_scene((level(1.0), BLACK))
     lamp = Lamp("lamp", "point", (0.0, 0.0, 4.0), intensity_cd=800.0)

@@ -19,6 +19,7 @@ from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
 from gloamet.trace.distance import far_parts, nearness
 
 SUN = (150.0, 40.0)
+NO_LIGHT = (0.0, 0.0, 0.0)
 POOL = ThreadPoolExecutor(2)
 WIDTH, HEIGHT = 36, 24
 
@@ -140,12 +141,12 @@ def test_the_hand_moves_what_nature_does(
 
 def test_without_sun_and_sky_the_air_only_dims_and_the_sky_itself_is_left_alone(solver: SkySolver) -> None:
     table = solve_aerial(solver, Air(3.0), SUN, 1.6)
-    dark = AerialSettings(sun_gain=0.0, sky_gain=0.0)
+    dark = AerialSettings(sun_gain=NO_LIGHT, sky_gain=NO_LIGHT)
     assert seen(table, 9000.0, 0.0, hand=dark).max() == 0.0
     assert 0.0 < seen(table, 9000.0, 70.0, hand=dark)[1] < 70.0
     sun, sky = (
         seen(table, 9000.0, hand=hand)
-        for hand in (AerialSettings(sky_gain=0.0), AerialSettings(sun_gain=0.0))
+        for hand in (AerialSettings(sky_gain=NO_LIGHT), AerialSettings(sun_gain=NO_LIGHT))
     )
     assert sun + sky == pytest.approx(seen(table, 9000.0), rel=1e-4)
     assert seen(table, 0.0, 70.0) == pytest.approx(70.0)

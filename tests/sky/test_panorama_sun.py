@@ -58,6 +58,7 @@ def clouds(picture: np.ndarray, seed: int) -> np.ndarray:
     return out
 
 
+@pytest.mark.proof("A sun in a panorama is found", source="where it was put", kind="physics")
 @pytest.mark.parametrize("elevation", HEIGHTS)
 @pytest.mark.parametrize("azimuth", [0.3, 97.3, SEAM])
 def test_a_sun_is_found_within_a_tenth_of_a_degree(
@@ -125,6 +126,9 @@ def level_light(picture: np.ndarray) -> np.ndarray:
     return np.asarray(np.einsum("y,yxc->c", weight, picture[: height // 2].astype(float)))
 
 
+@pytest.mark.proof(
+    "Light of a panorama whose sun is lifted out", source="sum over its pixels", kind="physics"
+)
 @pytest.mark.parametrize("elevation", [15.0, 62.0, 86.0])
 def test_what_is_lifted_out_and_what_stays_are_what_was_there(elevation: float, solver: SkySolver) -> None:
     picture = sky_with_sun(solver, SEAM, elevation)
@@ -173,6 +177,7 @@ def test_a_lifted_panorama_lights_without_its_sun_and_says_how_much_that_was(sol
     assert seen**4 < 1e-3  # the disc is not seen either
 
 
+@pytest.mark.proof("A softened panorama keeps its light", source="sum over the sphere", kind="physics")
 @pytest.mark.parametrize("blur", [3.0, 12.0, 40.0])
 def test_softening_keeps_the_mean_and_an_even_sky(blur: float) -> None:
     rng = np.random.default_rng(5)

@@ -19,7 +19,7 @@ def _memory() -> Result:
 
 
 def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
-    from gloamet.bench import core, desk, opening, relight, sun
+    from gloamet.bench import core, desk, fill, opening, relight, sun
 
     return [
         (
@@ -37,6 +37,9 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
         (core.sky, ("sky_aerosol_ms", "sky_sun_ms", "sky_twilight_ms", "sky_haze_height_ms")),
         (core.aerial, ("aerial_solve_ms", "aerial_ms")),
         (core.shafts, ("shafts_ratio", "shafts_rest_ms")),
+        (fill.gains, ("gain_change_ms", "gain_to_screen_ms")),
+        (fill.turning, ("panorama_turn_fps",)),
+        (fill.large, ("panorama_8k_s",)),
         (core.sun, ("sun_500k_s", "sun_one_ms")),
         (core.develop, ("develop_1280x800_ms",)),
         (desk.hand, ("first_change_ms", "first_change_median_ms", "gui_gap_ms", "scrub_fps")),

@@ -24,7 +24,7 @@ from gloamet.trace.denoise import denoise
 from gloamet.trace.distance import far_parts
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
-from gloamet.trace.first_hits import first_hits
+from gloamet.trace.first_hits import first_hits, probe
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.render_scene import build_render_scene
 from gloamet.trace.shafts import Dust, ShaftFilm
@@ -79,6 +79,7 @@ def _rays(relit: bool = False) -> None:
         dust = Dust(corner, grey, np.float32(0.1), grey, np.float32(0.5))
         up = np.array([[0.0, 0.0, 1.0]])
         measure_cards(scene, lights, up, up, 1, tracer.pool)
+        probe(scene, (0.0, 0.0, 9.0), (0.0, 0.0, -1.0))
         radiance_along(scene, lights, up, up, 1, tracer.pool)
         ShaftFilm(8, 8).accumulate(tracer, scene, lights, camera, dust, 1)
         upsample(resize_bilinear(film.light(), (4, 4)), Film(4, 4), guides_from_film(film), tracer.pool)

@@ -55,7 +55,7 @@ def _measures(document: Document, options: argparse.Namespace, lit: _Lit) -> Mea
     from gloamet.output.document_to_light import air_from_document, surfaces_of_film
     from gloamet.output.document_to_picture import exposure_from_document
     from gloamet.output.final import MOST_BOUNCES
-    from gloamet.preview.panorama_readout import panorama_solved
+    from gloamet.preview.light_readout import panorama_solved
     from gloamet.preview.relighting import View
     from gloamet.preview.scene_meter import read_meter
     from gloamet.sky.dome import SkySolver

@@ -215,7 +215,7 @@ def run(options: argparse.Namespace) -> None:
     start = time.perf_counter()
     film = _trace(options, job, compiled, environment)
     seconds = time.perf_counter() - start
-    light = finished_light(job.document, film, options.denoise, environment.sky_colour)
+    light = finished_light(job.document, film, options.denoise, environment)
     lit = job.document, compiled, environment, job.camera
     light = light_through_dust(*lit, light, film.mean_samples(), options.denoise)
     light = light_through_air(job.document, dome, job.camera, light, film)

@@ -87,7 +87,7 @@ class SaveJob(QObject):
         )
         if film.samples_in(None) == 0:
             return f"{self.path.name} was not saved: stopped before the first pass.", False
-        light = finished_light(document, film, out.denoise, lights.sky_colour)
+        light = finished_light(document, film, out.denoise, lights)
         samples = film.mean_samples()
         lit = document, compiled, lights, camera
         light = light_through_dust(*lit, light, samples, out.denoise, self._stop.is_set)

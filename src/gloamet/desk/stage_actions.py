@@ -13,12 +13,13 @@ from numpy.typing import NDArray
 
 from gloamet.desk.session import Session
 from gloamet.desk.view_conversion import camera_from_document
-from gloamet.document.stage import MaterialEdit, NamedView, Prop, PropKind, View
+from gloamet.document.stage import FLAGS, MaterialEdit, NamedView, Prop, PropKind, View
 from gloamet.stage.camera import EYE_HEIGHT_M, Camera, look_over
 from gloamet.stage.props import LIFT_M
 from gloamet.stage.scene import Material, Part, bounds_of
 
 RIDGE_SIZE_M, POLES_SIZE_M = (250.0, 9000.0), (7.0, 1500.0)  # height and length
+FLAG_AWAY, FLAG_SIZE, FLAG_LEAST_M = 0.3, 0.8, 0.5  # shares of the camera's distance, and of that
 RIDGE_AWAY_M = 4000.0  # from the eye
 
 # -- parts
@@ -151,6 +152,8 @@ def add_prop(session: Session, kind: PropKind) -> int:
     ground = surface_height(session, target[0], target[1], target[2] + 1.0)
     size = {"screen": (4.0, 5.0), "ridge": RIDGE_SIZE_M, "poles": POLES_SIZE_M}.get(kind, (8.0, 5.0))
     place, turn = (target[0], target[1], ground + lift), 0.0
+    if kind in FLAGS:
+        place, turn, size = _beside_subject(session)
     if kind in ("ridge", "poles"):
         eye = session.document.stage.view.eye
         east, north = target[0] - eye[0], target[1] - eye[1]
@@ -166,9 +169,24 @@ def add_prop(session: Session, kind: PropKind) -> int:
         seed=len(props) + 1,
         height_m=size[0],
         crown_m=size[1],
+        visible=kind not in FLAGS,
     )
     session.change("stage", props=(*props, prop))
     return len(props)
+
+
+def _beside_subject(session: Session) -> tuple[tuple[float, float, float], float, tuple[float, float]]:
+    """Place, turn and size (height, width) of a flag: on the shade side of what the camera looks at, facing it, where a
+    white one throws the sun back into its shade."""
+    view, light = session.document.stage.view, session.light
+    away = FLAG_AWAY * math.dist(view.eye, view.target)
+    azimuth = light.sun_azimuth_deg if light is not None else 0.0
+    a = math.radians(azimuth)
+    x, y = view.target[0] - away * math.sin(a), view.target[1] - away * math.cos(a)
+    side = max(FLAG_LEAST_M, FLAG_SIZE * away)
+    ground = surface_height(session, x, y, view.target[2] + 1.0)
+    turn = (azimuth + 180.0) % 360.0 - 180.0
+    return (x, y, ground), turn, (min(side, 40.0), min(side, 40.0))
 
 
 def place_prop(session: Session, index: int, point: NDArray[np.float64], key: str | None = None) -> None:

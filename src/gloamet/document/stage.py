@@ -12,7 +12,20 @@ Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 Colour = tuple[Fraction, Fraction, Fraction]
 Metres = Annotated[float, Field(ge=-1e7, le=1e7)]
 Place = tuple[Metres, Metres, Metres]
-PropKind = Literal["tree", "screen", "figure", "mirror ball", "grey ball", "grey card", "ridge", "poles"]
+PropKind = Literal[
+    "tree",
+    "screen",
+    "figure",
+    "mirror ball",
+    "grey ball",
+    "grey card",
+    "ridge",
+    "poles",
+    "white flag",
+    "silver flag",
+    "black flag",
+]
+FLAGS = ("white flag", "silver flag", "black flag")
 Quality = Literal["draft", "steady", "final"]
 
 

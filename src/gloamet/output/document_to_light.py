@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from gloamet.colour.balance import gained
 from gloamet.develop.backdrop import NOTHING, over_backdrop, unpremultiplied
 from gloamet.develop.exact import SATURATION, develop_exact
-from gloamet.document.lights import EVEN, LIGHTS, Colour, Gain
+from gloamet.document.lights import EVEN, LIGHTS, Gain
 from gloamet.document.model import Document
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.output.document_to_panorama import PanoramaLight, panorama_from_document
@@ -33,6 +33,7 @@ from gloamet.output.images import check_ending, save_display, save_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.grading import SkyGrade, graded_dome
+from gloamet.sky.irradiance import open_sky
 from gloamet.sky.moonlight import with_moon
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_models import PHYSICAL, SkyModel, model_dome
@@ -43,6 +44,7 @@ from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.moon import Moon, moon_at
 from gloamet.sun.place import resolve_zone
+from gloamet.trace.contact_shade import contact_loss
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
 from gloamet.trace.denoise import denoise_prefiltered, match_mean_luminance
 from gloamet.trace.environment import (
@@ -214,10 +216,12 @@ def stop_criterion(document: Document) -> StopCriterion:
     return StopCriterion(out.samples, out.noise / 100.0 or None, gains=gains_from_document(document))
 
 
-def finished_light(document: Document, film: Film, clean: bool, sky_colour: Colour = EVEN) -> FinishedLight:
-    """The film under the document's gains, each part without noise when asked; sky_colour as in
-    `gains_from_document`."""
-    gains = gains_from_document(document, sky_colour)._asdict()
+def finished_light(
+    document: Document, film: Film, clean: bool, lights: Environment | None = None
+) -> FinishedLight:
+    """The film under the document's gains, each part without noise when asked. `lights` are those it was exposed to:
+    without them the sky's saturation and contact shade are left out."""
+    gains = gains_from_document(document, EVEN if lights is None else lights.sky_colour)._asdict()
     shining = [light for light in LIGHTS if film.layers[light.name].any()]
     parts: dict[str, Floats] = {light.name: film.mean(light.name) for light in LIGHTS}
     bounced = {light.bounced: film.mean(light.bounced) for light in shining}
@@ -231,6 +235,8 @@ def finished_light(document: Document, film: Film, clean: bool, sky_colour: Colo
                 later = match_mean_luminance(later, noisy[k + len(shining)])
                 straight = match_mean_luminance(straight, noisy[k])
             parts[light.name], bounced[light.bounced] = straight + later, later
+    if lights is not None and document.fill.contact > 0.0:
+        _take_contact(document.fill.contact, film, lights, parts, bounced)
     for light in shining:
         gain: Gain = gains[light.name]
         later = bounced[light.bounced]
@@ -240,6 +246,17 @@ def finished_light(document: Document, film: Film, clean: bool, sky_colour: Colo
     for part in parts.values():
         whole += part
     return FinishedLight(whole, parts, bounced)
+
+
+def _take_contact(
+    share: float, film: Film, lights: Environment, parts: dict[str, Floats], bounced: dict[str, Floats]
+) -> None:
+    """Take contact shade off the straight light of sky and panorama."""
+    albedo, normal = film.mean("albedo"), film.mean("normal")
+    for light, env in (("sky", lights), ("panorama", lights.panorama)):
+        if env is not None and f"{light}_bounced" in bounced:
+            straight = parts[light] - bounced[f"{light}_bounced"]
+            parts[light] = parts[light] - contact_loss(straight, albedo, normal, open_sky(env.table), share)
 
 
 def with_contours(

@@ -16,12 +16,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
-from gloamet.colour.balance import as_colour
-from gloamet.document.lights import Gains
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
-from gloamet.meter.light import read_light
 from gloamet.meter.nature import natural_band
 from gloamet.meter.ratio import WIDE_DEG
 from gloamet.output.document_to_air import (
@@ -56,17 +53,17 @@ from gloamet.preview.events import (
     StageBuilt,
 )
 from gloamet.preview.latest import Numbered
+from gloamet.preview.light_readout import light_solved
 from gloamet.preview.memo import Memo
-from gloamet.preview.panorama_readout import panorama_solved
 from gloamet.preview.relighting import View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.viewport import LightProvider, ViewportRenderer
 from gloamet.sky.aerial import gained, turned_to
+from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.grading import SkyGrade, graded_dome
 from gloamet.sky.sky_cache import SkyInterpolator
-from gloamet.sky.sky_models import caveat
 from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.stage.assembly import StageEdits, apply_edits, ground_from_stage, placement_from_stage
 from gloamet.stage.ground import GroundPlane
@@ -106,6 +103,11 @@ class LightInputs(NamedTuple):
         backdrop, grade = document.sky.backdrop != "sky", grade_from_document(document)
         panorama = PanoramaInputs.of(document, dome, sky.azimuth_deg)
         return cls(sky, grade, panorama, tint_from_document(document), backdrop)
+
+
+def _band_key(sky: SkyInputs) -> tuple[Air, float]:
+    """What the band that nature gives depends on."""
+    return sky.air, WIDE_DEG * round(sky.elevation_deg / WIDE_DEG)
 
 
 class PreparedLight(NamedTuple):
@@ -194,6 +196,7 @@ class RenderPipeline:
         """Report the meter's reading and the sky's picture alone: no ray can be traced yet."""
         self._report(self._light(document).solved)
         self._show_skies(document)
+        self._show_band(document)
 
     # -- the stage
 
@@ -300,27 +303,9 @@ class RenderPipeline:
         dome = self._graded(nature, grade_from_document(document))
         inputs = LightInputs.of(document, sky, dome)
         panorama = self._panorama_light(inputs.panorama)
-        gains, plain = gains_from_document(document, as_colour(dome.sky_horizontal)), read_light(nature)
         second = panorama.dome if panorama is not None and panorama.lights else None
-        given = gains != Gains() or second is not None or dome.table is not nature.table
-        reading = read_light(dome, gains, second) if given else plain
-        moonlit = sky.moon is not None and abs(dome.sun_elevation_deg - sky.elevation_deg) > 0.01
-        moonlit = moonlit and sky.elevation_deg < 0.0 and dome.sun_elevation_deg > -1.0
-        air = sky.air
-        solved = LightSolved(
-            reading,
-            plain,
-            sky.azimuth_deg,
-            sky.elevation_deg,
-            air.visibility_km,
-            float(air.linke_turbidity),
-            air.aod550,
-            caveat(sky.model, air, sky.elevation_deg),
-            moonlit,
-            as_colour(dome.sky_horizontal),
-            None if quick else self._band(air, WIDE_DEG * round(sky.elevation_deg / WIDE_DEG)),
-            None if panorama is None else panorama_solved(panorama, gains),
-        )
+        known = self._band(*_band_key(sky)) if _band_key(sky) in self._band else None
+        solved = light_solved(document, sky, (nature, dome), panorama, known)
         lights = self._environment(dome, panorama, inputs.tint, inputs.backdrop)
         share = panorama_share(dome, second)
         return PreparedLight(document, inputs, nature, dome, lights, share, solved, quick)
@@ -387,8 +372,16 @@ class RenderPipeline:
         """The sky's picture and colours, and skies beforehand for a hand that will move the sun."""
         if not self._superseded():
             self._show_skies(document)
+            self._show_band(document)
             air, (_azimuth, elevation) = air_from_document(document), sun_from_document(document)
             self._interpolator.precompute(air, elevation, self._superseded, SKY_CACHE_SECONDS)
+
+    def _show_band(self, document: Document) -> None:
+        """The meter's reading again, with the band that nature gives at this sun, when that was not known yet."""
+        key = _band_key(SkyInputs.of(document))
+        if key not in self._band:
+            self._band(*key)
+            self._report(self._light(document).solved)
 
     def _show_disc(self, dome: SkyDome, document: Document) -> None:
         """The sky as a round picture, when it is not what was reported last."""

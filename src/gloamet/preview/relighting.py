@@ -10,6 +10,7 @@ import math
 import time
 from collections.abc import Callable
 from concurrent.futures import Executor
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -18,7 +19,9 @@ from numpy.typing import NDArray
 from gloamet.colour.balance import gained
 from gloamet.document.lights import Gain, Gains
 from gloamet.meter.picture import SeenSurfaces
+from gloamet.sky.irradiance import open_sky
 from gloamet.stage.camera import Camera
+from gloamet.trace.contact_shade import contact_loss
 from gloamet.trace.denoise import denoise, match_mean_luminance, split_highlights
 from gloamet.trace.distance import FarParts, far_parts, nearness
 from gloamet.trace.environment import Environment, combine_environments, sun_only, with_sun_of
@@ -154,10 +157,10 @@ class Relighting:
             return False
         return bool(self.cache.improve(relit_by(lights, Gains())[0].lights, cancelled))
 
-    def relit(self, lights: Environment, gains: Gains, rest: object = None) -> Floats:
+    def relit(self, lights: Environment, gains: Gains, rest: object = None, contact: float = 0.0) -> Floats:
         """The picture under these lights; with `rest`, all bounces, and kept under that view for the hand-over."""
         begin = time.perf_counter()
-        picture = self.lit(lights, gains, rest is not None)
+        picture = self.lit(lights, gains, rest is not None, contact)
         if rest is None:
             self._speed += 0.1 * (
                 picture.shape[0] * picture.shape[1] / (time.perf_counter() - begin) - self._speed
@@ -165,8 +168,9 @@ class Relighting:
         self._rest = None if rest is None else (rest, picture)
         return picture
 
-    def lit(self, lights: Environment, gains: Gains, at_rest: bool) -> Floats:
-        """The picture under these lights, lamps too, all bounces or those that a hand in motion waits for."""
+    def lit(self, lights: Environment, gains: Gains, at_rest: bool, contact: float = 0.0) -> Floats:
+        """The picture under these lights, lamps too, all bounces or those that a hand in motion waits for, with contact
+        shade of a strength."""
         assert self.cache is not None
         shares = relit_by(lights, gains)
         picture: Floats = self.cache.relit(shares[0].lights, shares[0].gains, at_rest, shares[0].bounced)
@@ -174,7 +178,23 @@ class Relighting:
             picture += self.cache.relit(share.lights, share.gains, at_rest, share.bounced)
         if self._lamps is not None and self._lamps[0] == self._view and any(gains.lamps.direct):
             picture += gained(self._lamps[1], self._lamps[2], *gains.lamps)
+        if contact > 0.0:
+            picture -= self._contact_loss(lights, gains, contact)
         return picture
+
+    def _contact_loss(self, lights: Environment, gains: Gains, contact: float) -> Floats:
+        """What contact shade takes of sky and panorama, by pictures of their straight light alone."""
+        assert self.cache is not None
+        guides = self.cache.guides()
+        loss = np.zeros_like(guides.albedo)
+        for env, gain in ((lights, gains.sky), (lights.panorama, gains.panorama)):
+            if env is None or not any(gain.direct):
+                continue
+            # the same sun: another would have every cell ask for it anew
+            straight = self.cache.straight_sky(replace(env, sun=lights.sun, panorama=None))
+            words = straight, guides.albedo, guides.normal, open_sky(env.table), contact
+            loss += contact_loss(*words) * np.array(gain.direct, np.float32)
+        return np.asarray(loss, np.float32)
 
     def keep_lamps(
         self,

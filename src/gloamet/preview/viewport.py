@@ -21,6 +21,7 @@ from gloamet.document.model import Document
 from gloamet.output.document_to_air import AirInFront
 from gloamet.output.document_to_picture import gains_from_document
 from gloamet.output.final import NextPass, plan_next_pass
+from gloamet.preview.clean_light import clean_light
 from gloamet.preview.events import BesideFrame, Busy, Event, LightSolved
 from gloamet.preview.frames import FrameMaker, stop_criterion_of
 from gloamet.preview.lamp_film import LampFilm
@@ -32,7 +33,7 @@ from gloamet.preview.secondary_views import SecondaryViews, small_film
 from gloamet.preview.shafts import ShaftPreview, ShaftsAsked
 from gloamet.preview.source_pictures import source_pictures
 from gloamet.stage.assembly import camera_from_view
-from gloamet.trace.denoise import denoise, match_mean_luminance
+from gloamet.trace.denoise import denoise
 from gloamet.trace.environment import Environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.quality import QUALITIES
@@ -103,7 +104,8 @@ class ViewportRenderer:
         self._frames = FrameMaker(report, self._relighting, lambda: self.relight_state, stale)
         self._other_dust = ShaftPreview()  # before the picture that is compared with
         self._meter = SceneMeter(report)
-        self._gains: Gains | None = None
+        self._balance: tuple[Gains, float] | None = None  # gains and contact shade of what was shown last
+        self._lights: Environment | None = None
         self._view: View | None = None
 
     @property
@@ -125,6 +127,7 @@ class ViewportRenderer:
         )
         inputs, lights = FilmInputs(view, sky.inputs, quality.bounces), sky.lights
         gains = self._frames.gains = gains_from_document(request.document, lights.sky_colour)
+        balance, self._lights = (gains, request.document.fill.contact), lights
         before, self._exposed = self._exposed, None
         if (inputs,) in self._films:
             self._expose(inputs)
@@ -132,13 +135,13 @@ class ViewportRenderer:
         if fresh or other:
             self._relit_shown = None
         # a film that is come back to wants its relit picture while it is noisy
-        moved = fresh or gains != self._gains or (other and self._samples() < CROSSFADE_END)
+        moved = fresh or balance != self._balance or (other and self._samples() < CROSSFADE_END)
         self._relighting.follow_ground(view)
         self._frames.air, shafts = sky.air(view), self._frames.shafts
         dust = ShaftsAsked(request.document.shafts, view, lights, sky.inputs)
         shafts.moving(dust, self.renderer)
         self._show_first_image(request, lights, gains, sky.ahead, has_picture)
-        self._gains = gains
+        self._balance = balance
         plan = partial(self._beside.draw_plan, request, self.renderer, compiled, lights, sky.inputs)
         plan(1, self._frames.speed * PREVIEW_SECONDS)
         while time.monotonic() - request.requested_at < SETTLE_SECONDS:
@@ -148,13 +151,14 @@ class ViewportRenderer:
         if self._superseded():
             return
         lights, self._frames.air = sky.exact(view)
+        self._lights = lights
         gains = self._frames.gains = gains_from_document(request.document, lights.sky_colour)
         dust = dust._replace(lights=lights)
         fresh_dust = shafts.resting(dust, self.renderer, self._superseded)
         if fresh_dust and not moved:
             self._show_first_image(request, lights, gains, sky.ahead, has_picture)
         if moved:
-            self._refine_relit(request, lights, gains, (inputs, gains), sky.idle)
+            self._refine_relit(request, lights, gains, (inputs, gains, balance[1]), sky.idle)
             if self._superseded():
                 return
         self._show_beside(request, sky, dust)
@@ -175,7 +179,7 @@ class ViewportRenderer:
             return
         lights, air, solved = sky.other(other, view)
         gains = gains_from_document(other, lights.sky_colour)
-        picture = self._relighting.lit(lights, gains, at_rest=True)
+        picture = self._relighting.lit(lights, gains, True, other.fill.contact)
         self._other_dust.resting(dust._replace(lights=lights, inputs=solved), self.renderer, self._superseded)
         picture = self._other_dust.over(picture, gains, self._superseded)
         self._report(BesideFrame(*self._frames.beside(other, picture, air), solved))
@@ -196,13 +200,13 @@ class ViewportRenderer:
         has_picture: bool,
     ) -> None:
         """The first picture after a request, at once and never given up: a hand that keeps moving must see pictures."""
-        exposed = self._exposed
+        exposed, balance = self._exposed, (gains, request.document.fill.contact)
         if exposed is None:
             if not self._relight(request, lights, gains, ahead=ahead) and not has_picture:
                 self._preview(request, lights)
-        elif gains == self._gains and self._relit_shown is not None:
+        elif balance == self._balance and self._relit_shown is not None:
             self._show_relit(request, self._relit_shown)
-        elif gains == self._gains and exposed.shown is not None:
+        elif balance == self._balance and exposed.shown is not None:
             picture, step = exposed.shown
             self._frames.show(request, exposed.film, picture, replace(step, wanted=_NOT_DONE))
         elif not self._relight(request, lights, gains):
@@ -222,7 +226,7 @@ class ViewportRenderer:
         """Show the picture relit, if there is a cache of this view; with `rest`, kept for the hand-over."""
         if self._view is None or not self._relighting.ready(self._view):
             return False
-        picture = self._relighting.relit(lights, gains, rest)
+        picture = self._relighting.relit(lights, gains, rest, request.document.fill.contact)
         if rest is None or not self._superseded():
             self._relit_shown = picture
             self._show_relit(request, picture, ahead)
@@ -276,6 +280,7 @@ class ViewportRenderer:
             self._report, self._relighting, lambda: self.relight_state, self._superseded
         )
         self._beside = SecondaryViews(self._report, self._superseded)
+        self._meter, self._lights = SceneMeter(self._report), None
         self._renderer = self._exposed = self._relit_shown = self._previewed = self._guides = self._view = (
             None
         )
@@ -367,7 +372,8 @@ class ViewportRenderer:
     def _show_exact(self, request: RenderRequest, exposed: Exposed, step: NextPass) -> None:
         """Clean a film and show it, mixed with the relit picture while it is noisy."""
         gains, film = self._frames.gains, exposed.film
-        shape, rest = (film.height, film.width), (exposed.inputs, gains)
+        shape = film.height, film.width
+        rest = exposed.inputs, gains, request.document.fill.contact
         share = 1.0 if step.done else self._relighting.exact_weight(rest, film.mean_samples())
         if share == 0.0:
             picture = self._relighting.mixed(None, 0.0, shape)
@@ -384,15 +390,13 @@ class ViewportRenderer:
     def _cleaned(self, request: RenderRequest, exposed: Exposed, gains: Gains) -> Floats | None:
         """The light of a film, denoised when the document asks for it; None when a newer request came."""
         film, wanted = exposed.film, request.document.output.denoise_desk
-        key = (gains, wanted, float(film.layers["counts"].sum()))
+        contact = request.document.fill.contact
+        key = (gains, contact, wanted, float(film.layers["counts"].sum()))
         if exposed.clean is not None and exposed.clean[0] == key:
             return exposed.clean[1]
-        light = film.light(gains)
-        clean = denoise(light, film, cancelled=self._superseded) if wanted else light
+        clean = clean_light(film, self._lights, (gains, contact), wanted, self._superseded)
         if clean is None:
             return None
-        if wanted and film.layers["lamps"].any():
-            clean = match_mean_luminance(clean, light)
         exposed.clean = (key, clean)
         return clean
 

@@ -17,7 +17,6 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.balance import gained
 from gloamet.document.lights import (
     BOUNCED_LAYERS,
     LIGHT_LAYERS,
@@ -30,6 +29,7 @@ from gloamet.document.lights import (
 from gloamet.stage.camera import Camera
 from gloamet.trace.environment import Environment
 from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.weigh import weigh
 
 Floats = NDArray[np.float32]
 UNIT_GAINS = Gains()
@@ -109,12 +109,9 @@ class Film:
 
     def light(self, gains: Gains = UNIT_GAINS) -> Floats:
         """The picture: the weighted sum of the layers, cd/m2 in AP1."""
-        out = np.zeros((self.height, self.width, 3), np.float32)
-        for light, gain in zip(LIGHTS, gains, strict=True):
-            if self.layers[light.name].any():
-                out += gained(self.layers[light.name], self.layers[light.bounced], *gain)
-        out *= self._share()[..., None]
-        return out
+        pairs = zip(LIGHTS, gains, strict=True)
+        lit = [(self.layers[light.name], self.layers[light.bounced], gain) for light, gain in pairs]
+        return weigh([one for one in lit if one[0].any()], self.layers["counts"])
 
     def mean_samples(self, region: Region | None = None) -> float:
         """Samples a pixel has on average, in a rectangle or in all."""

@@ -8,6 +8,7 @@ import pytest
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_radiance, uniform_dome
 from gloamet.trace.environment import build_environment
+from gloamet.trace.relight.points import UNIT_SOURCE_GAINS
 from gloamet.trace.relight.radiance_cells import (
     FIRST_CELL,
     GROUND_ROW,
@@ -106,15 +107,16 @@ def test_every_direction_above_the_horizon_has_a_bin_and_the_rest_is_ground() ->
 def test_bins_of_an_even_sky_are_all_its_radiance_times_the_gain() -> None:
     lights = build_environment(uniform_dome(300.0))
     table = np.zeros((FIRST_CELL, 3), np.float32)
-    write_sky_rows(lights.arrays(), (F(1), F(0.5)), table)
-    assert table[:SKY_BINS] == pytest.approx(150.0, rel=1e-5)
+    half = UNIT_SOURCE_GAINS._replace(sky_bounced=(F(0.5), F(0.25), F(1)))
+    write_sky_rows(lights.arrays(), half, table)
+    assert table[:SKY_BINS] == pytest.approx(np.tile([150.0, 75.0, 300.0], (SKY_BINS, 1)), rel=1e-5)
 
 
 def test_a_bin_holds_what_the_sky_shows_in_its_directions(solver: SkySolver) -> None:
     dome = solver.dome(Air(3.0), 130.0, 40.0)
     lights = build_environment(dome)
     table = np.zeros((FIRST_CELL, 3), np.float32)
-    write_sky_rows(lights.arrays(), (F(1), F(1)), table)
+    write_sky_rows(lights.arrays(), UNIT_SOURCE_GAINS, table)
     rng = np.random.default_rng(2)
     d = rng.normal(size=(3000, 3))
     d[:, 2] = np.abs(d[:, 2])

@@ -63,9 +63,12 @@ class Probes(QWidget):
             return
         settings = develop_settings(self.session.document, frame.ev)
         inside, _normals = ball_pixels()
+        # side by side: they are developed at once
+        strip = np.ascontiguousarray(np.concatenate(self.planes(read), 1), np.float32)
+        developed = np.array(develop_screen(strip, settings))
         self._images = []
-        for k, plane in enumerate(self.planes(read)):
-            pixels = np.array(develop_screen(np.ascontiguousarray(plane, np.float32), settings))
+        for k in range(4):
+            pixels = developed[:, k * BALL_PX : (k + 1) * BALL_PX].copy()
             pixels[..., 3] = 255 if k >= 2 else np.where(inside, 255, 0)
             image = QImage(pixels.tobytes(), BALL_PX, BALL_PX, 4 * BALL_PX, QImage.Format.Format_RGBA8888)
             self._images.append(image.copy())

@@ -132,10 +132,22 @@ class SkyDisc(QWidget):
             p.rotate(document.sun.north_deg - self._turned[1])
             p.translate(-self.centre())
         p.drawPixmap(0, 0, self._backdrop[1])
+        self._draw_panorama_sun(p, document.sun.north_deg)
         sun = self.sun()
         p.setPen(QPen(QColor("#1c1c1c"), 1.5))
         p.setBrush(QColor(theme.SUN) if sun[1] > -0.6 else QColor(theme.QUIET))
         p.drawEllipse(self.place(*sun), 6.5, 6.5)
+
+    def _draw_panorama_sun(self, p: QPainter, north_deg: float) -> None:
+        """Four strokes where a panorama's own sun stands."""
+        light = self.session.light
+        solved = light.panorama if light is not None else None
+        if solved is None or solved.sun_deg is None:
+            return
+        at = self.place((solved.sun_deg[0] - north_deg) % 360.0, solved.sun_deg[1])
+        p.setPen(QPen(QColor(theme.PANORAMA), 2.0))
+        for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+            p.drawLine(at + QPointF(5 * dx, 5 * dy), at + QPointF(11 * dx, 11 * dy))
 
     def _make_backdrop(self) -> QPixmap:
         """All that stays while the sun is dragged: sky, rings, view, path and letters."""

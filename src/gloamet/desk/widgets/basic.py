@@ -63,6 +63,15 @@ def link(text: str, tip: str, action: Callable[[], object]) -> QPushButton:
     return button
 
 
+def empty(layout: QVBoxLayout) -> None:
+    """Take everything out of a column."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item is not None and (old := item.widget()) is not None:
+            old.hide()
+            old.deleteLater()
+
+
 class LinkRow(QWidget):
     """Several words to click in one row: (text, tip, action)."""
 

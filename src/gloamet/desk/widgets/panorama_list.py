@@ -43,6 +43,7 @@ class PanoramaList(QWidget):
         super().__init__()
         self.session, self._take = session, take
         self._files: list[Path] = []
+        self._shown = ""
         self._worker: LatestWorker[list[Path]] = LatestWorker("panoramas", self._make)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 2, 0, 2)
@@ -81,8 +82,9 @@ class PanoramaList(QWidget):
 
     def _on_document_changed(self, document: Document) -> None:
         file = document.panorama.file
-        if not file:
+        if not file or file == self._shown:
             return
+        self._shown = file
         files = panoramas_beside(file)
         names = [str(path) for path in files]
         if files != self._files:

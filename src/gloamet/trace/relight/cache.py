@@ -44,7 +44,9 @@ from gloamet.trace.render_scene import RenderScene
 from gloamet.trace.upsample import Guides
 
 F = np.float32
-NO_SUN = UNIT_SOURCE_GAINS._replace(sun=(F(0), F(0), F(0)), sun_bounced=(F(0), F(0), F(0)))
+NO_LIGHT = (F(0), F(0), F(0))
+STRAIGHT_SKY = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_bounced=NO_LIGHT, sky_bounced=NO_LIGHT)
+NO_SUN = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_bounced=NO_LIGHT)
 FIRST_SAMPLES, FIRST_GLOSS_SAMPLES = 8, 4
 # bounces between cells for a picture of a sun that moves a little, of one that leapt, and of a hand at rest
 BOUNCES_MOVING, BOUNCES_AFTER_JUMP, BOUNCES_AT_REST = 1, 6, 12
@@ -320,6 +322,22 @@ class RelightCache:
             (lights.arrays(), (bounced or lights).arrays(), gains),
             FrameSettings(rounds, samples, split, phase, stride, turn, half),
             self.cells.arrays(lights, gains),
+            (self.layers[0].arrays(FILTER_LEVELS), self.layers[1].arrays(REFLECTION_LEVELS)),
+            self._outlines,
+            out,
+        )
+        self._share.all_together(relight_frame, words)
+        return out.reshape(self.height, self.width, 3)
+
+    def straight_sky(self, lights: Environment) -> Floats:
+        """What comes straight from the sky of these lights alone, their sun left where it stood: no bounce is lost."""
+        out = np.empty((self.width * self.height, 3), np.float32)
+        words = (
+            Team(np.zeros(COUNTER_COUNT, np.int64), self._packets),
+            self._arrays,
+            (lights.arrays(), lights.arrays(), STRAIGHT_SKY),
+            FrameSettings(0, MOVING_SAMPLES, True, 0, 0, -1, -1),
+            self.cells.none(),
             (self.layers[0].arrays(FILTER_LEVELS), self.layers[1].arrays(REFLECTION_LEVELS)),
             self._outlines,
             out,

@@ -89,6 +89,7 @@ class CellLight:
         self._before = np.zeros(3, np.float32)  # light at first hand when that was received
         self.table = np.zeros((FIRST_CELL + MAX_CELLS, 3), np.float32)
         self.count, self.found = 0, False
+        self._spare: Floats | None = None
         self._sun: Floats | None = None
         self._phase = 0
 
@@ -262,6 +263,26 @@ class CellLight:
             self.table,
             np.zeros_like(self._received),
             self._before,
+        )
+
+    def none(self) -> CellArrays:
+        """No cells, and a table of its own: for light that comes straight from the sky. What cells hold is kept."""
+        if self._spare is None:
+            self._spare = np.zeros_like(self.table)
+        nothing = np.zeros(3, np.float32)
+        return CellArrays(
+            self._places[:0],
+            self._lit[:0],
+            np.zeros((3, 0), np.float32),
+            self._albedo[:0],
+            self._gloss[:0],
+            self._all[:0],
+            self._index[:0],
+            self._weight[:0],
+            nothing,
+            self._spare,
+            np.zeros((3, 0), np.float32),
+            nothing.copy(),
         )
 
     def schedule_sun_update(self, lights: Environment, at_rest: bool) -> tuple[int, int]:

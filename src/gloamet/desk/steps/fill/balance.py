@@ -2,13 +2,26 @@
 
 from __future__ import annotations
 
+from functools import partial
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from gloamet.desk import stage_actions
 from gloamet.desk.session import Session
 from gloamet.desk.steps.fill.ratio import RatioControl
 from gloamet.desk.steps.fill.source import SourceRow, changed_fields
-from gloamet.desk.widgets.basic import FormPanel, label, link, pair
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, empty, label, link, pair
+from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.lights import LIGHTS
 from gloamet.document.model import Document
+from gloamet.document.stage import FLAGS, PropKind
 from gloamet.preview.events import SourcePictures
+
+FLAG_TIPS: tuple[tuple[PropKind, str], ...] = (
+    ("white flag", "White cloth that throws light back softly; only light sees it."),
+    ("silver flag", "Silver cloth that throws light back hard; only light sees it."),
+    ("black flag", "Black cloth that keeps light off; only light sees it."),
+)
 
 
 class BalancePage(FormPanel):
@@ -16,6 +29,7 @@ class BalancePage(FormPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
+        self._flags: object = None
         self.group("Key to fill")
         self.ratio = RatioControl(session)
         self.add(self.ratio)
@@ -23,6 +37,11 @@ class BalancePage(FormPanel):
         self.rows = {light.name: SourceRow(session, light) for light in LIGHTS}
         for row in self.rows.values():
             self.add(row)
+        self.group("Flags")
+        self.flags = LinkRow([(kind, tip, partial(self._add_flag, kind)) for kind, tip in FLAG_TIPS])
+        self.add(self.flags)
+        self.placed = QVBoxLayout()
+        self.add(self.placed)
         self.reset = link("all as nature gives", "Every light back to what it is.", self._reset)
         self.add(pair(label(""), self.reset))
         self.finish()
@@ -36,6 +55,34 @@ class BalancePage(FormPanel):
     def _on_source_pictures(self, pictures: SourcePictures) -> None:
         for row in self.rows.values():
             row.show_picture(pictures)
+
+    def _add_flag(self, kind: PropKind) -> None:
+        stage_actions.add_prop(self.session, kind)
+
+    def _show_flags(self, document: Document) -> None:
+        """A row for every flag that stands: where it goes, and away with it."""
+        flags = [(k, prop) for k, prop in enumerate(document.stage.props) if prop.kind in FLAGS]
+        shown = [(k, prop.name) for k, prop in flags]
+        if shown == self._flags:
+            return
+        self._flags = shown
+        empty(self.placed)
+        for k, prop in flags:
+            words = [
+                ("place", "The next click in the picture or plan stands it there.", f"place {k}"),
+            ]
+            row = LinkRow(
+                [
+                    *((text, tip, partial(self.session.use_tool, tool)) for text, tip, tool in words),
+                    ("remove", "Takes it away.", partial(stage_actions.remove_prop, self.session, k)),
+                ]
+            )
+            block = QWidget()
+            block.setLayout(pair(label(prop.name), row))
+            self.placed.addWidget(block)
+            path = ("stage", "props", k)
+            self.placed.addWidget(NumberRow(self.session, path, "turn_deg", "Turned by", from_zero=True))
+            self.placed.addWidget(NumberRow(self.session, path, "crown_m", "Width", logarithmic=True))
 
     def _changed(self, document: Document) -> dict[str, object]:
         fields: dict[str, object] = {} if not document.fill.solo else {"solo": ""}
@@ -51,3 +98,4 @@ class BalancePage(FormPanel):
         self.rows["lamps"].setVisible(compiled is not None and len(compiled.lamps) > 0)
         self.rows["panorama"].setVisible(bool(document.panorama.file))
         self.reset.setVisible(bool(self._changed(document)))
+        self._show_flags(document)

@@ -34,6 +34,15 @@ def sun_words(solved: PanoramaSolved) -> str:
     return f"{text} It is clipped and gives too little." if solved.clipped else text
 
 
+def shares_words(light: LightSolved) -> str:
+    """Who gives how much of the light on level ground."""
+    r = light.reading
+    given = {"sun": r.sun_horizontal_lx, "sky": r.sky_horizontal_lx, "panorama": r.panorama_horizontal_lx}
+    whole = max(sum(given.values()), 1e-9)
+    shares = ", ".join(f"{name} {100.0 * lx / whole:.0f} %" for name, lx in given.items())
+    return f"On level ground: {shares}."
+
+
 class PanoramaPage(FormPanel):
     """Everything about it."""
 
@@ -118,7 +127,9 @@ class PanoramaPage(FormPanel):
             self.session, "panorama", "level_lx", "Illuminance level", theme.PANORAMA, field=words
         )
         self.by_sky = Switch(self.session, "panorama", "level_by_sky", "As the physical sky of the moment")
-        self._place(self.level, self.by_sky)
+        self.shares = label("", "note", wrap=True)
+        self.shares.setToolTip("Of the light on level, unshaded ground.")
+        self._place(self.level, self.by_sky, self.shares)
 
     def _add_sun(self) -> None:
         self._head("Its own sun")
@@ -227,6 +238,7 @@ class PanoramaPage(FormPanel):
         self.notes.setVisible(bool(self.notes.text()))
         if solved is None:
             return
+        self.shares.setText(shares_words(light))
         self.sun_said.setText(sun_words(solved))
         has_sun = solved.sun_deg is not None
         for row in (self.match, self.dates, self.lock, self.lift):

@@ -9,13 +9,13 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from gloamet.desk import stage_actions, theme
 from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, empty, label, link
 from gloamet.desk.widgets.colour import ColourField
 from gloamet.desk.widgets.fields import number_field
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
-from gloamet.document.stage import Prop
+from gloamet.document.stage import FLAGS, Prop
 
 GROWS, FAR = ("tree", "screen"), ("ridge", "poles")
 MOST_M = {"height_m": 60.0, "crown_m": 40.0}  # of what grows
@@ -49,6 +49,8 @@ class PropBlock(QWidget):
                 ("seed", "Another one", False),
                 *rows,
             ]
+        if prop.kind in FLAGS:
+            rows = [("height_m", "Height", True), ("crown_m", "Width", True), *rows]
         if prop.kind in FAR:
             rows = [
                 ("height_m", "Height", True),
@@ -137,7 +139,7 @@ class AroundPage(FormPanel):
         if shown == self._shown:
             return
         self._shown = shown
-        _empty(self.list)
+        empty(self.list)
         for index, prop in enumerate(props):
             item = link(prop.name, "Shows or hides its numbers.", partial(self._toggle, index))
             item.setStyleSheet("text-align: left; font-size: 13px;")
@@ -150,7 +152,7 @@ class AroundPage(FormPanel):
         from gloamet.desk.steps.stage.lamps import lamp_row
 
         scene = self.session.scene
-        _empty(self.lamp_rows)
+        empty(self.lamp_rows)
         lamps = [lamp for lamp in scene.lamps if lamp.intensity_cd > 0.0] if scene is not None else []
         glowing = sorted({m.name for m in scene.materials if m.glows}) if scene is not None else []
         for lamp in lamps:
@@ -158,11 +160,3 @@ class AroundPage(FormPanel):
         text = f"Glowing: {', '.join(glowing)}; select the part to change its light." if glowing else ""
         self.lamps.setText(text or ("" if lamps else "none"))
         self.lamps.setVisible(bool(self.lamps.text()))
-
-
-def _empty(layout: QVBoxLayout) -> None:
-    while layout.count():
-        item = layout.takeAt(0)
-        if item is not None and (old := item.widget()) is not None:
-            old.hide()
-            old.deleteLater()

@@ -1,0 +1,57 @@
+"""The light of a film as the desk shows it: under its gains, without noise when asked, with contact shade.
+
+A film, the lights it was exposed to, and its balance enter; light (H, W, 3) leaves, None when a newer request came.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.document.lights import Gains
+from gloamet.sky.irradiance import open_sky
+from gloamet.trace.contact_shade import contact_loss
+from gloamet.trace.denoise import denoise, match_mean_luminance
+from gloamet.trace.environment import Environment
+from gloamet.trace.film import Film
+
+Floats = NDArray[np.float32]
+
+
+def clean_light(
+    film: Film,
+    lights: Environment | None,
+    balance: tuple[Gains, float],
+    wanted: bool,
+    cancelled: Callable[[], bool],
+) -> Floats | None:
+    """A film under gains and contact shade of a strength, denoised when wanted."""
+    gains, contact = balance
+    light = film.light(gains)
+    clean = denoise(light, film, cancelled=cancelled) if wanted else light
+    if clean is None:
+        return None
+    if wanted and film.layers["lamps"].any():
+        clean = match_mean_luminance(clean, light)
+    if contact == 0.0 or lights is None:
+        return clean
+    loss = _contact_loss(film, lights, gains, contact, cancelled)
+    return None if loss is None else np.asarray(clean - loss, np.float32)
+
+
+def _contact_loss(
+    film: Film, lights: Environment, gains: Gains, contact: float, cancelled: Callable[[], bool]
+) -> Floats | None:
+    """What contact shade takes of the straight light of sky and panorama."""
+    loss = np.zeros((film.height, film.width, 3), np.float32)
+    for name, env in (("sky", lights), ("panorama", lights.panorama)):
+        if env is None or not film.layers[name].any():
+            continue
+        straight = denoise(film.mean(name) - film.mean(f"{name}_bounced"), film, cancelled=cancelled)
+        if straight is None:
+            return None
+        words = straight, film.mean("albedo"), film.mean("normal"), open_sky(env.table), contact
+        loss += contact_loss(*words) * np.array(getattr(gains, name).direct, np.float32)
+    return loss
