@@ -187,7 +187,7 @@ def _crushed(f: LightFacts) -> Finding | None:
 
 
 def _grey_shade(f: LightFacts) -> Finding | None:
-    if f.sun_lx <= f.sky_lx or not f.clear_sky or not f.light_cct_k > 0.0 or not f.shade_cct_k > 0.0:
+    if f.sun_lx <= 0.1 * f.sky_lx or not f.clear_sky or not f.light_cct_k > 0.0 or not f.shade_cct_k > 0.0:
         return None
     bluer = 1e6 / f.light_cct_k - 1e6 / f.shade_cct_k  # mired
     if not math.isfinite(bluer) or bluer >= LEAST_BLUE_MIRED:
@@ -264,11 +264,11 @@ def _balance(f: LightFacts) -> Finding | None:
 
 
 def _both_fully(f: LightFacts) -> Finding | None:
-    nature, other = f.sun_lx + f.sky_lx, f.panorama_lx
-    share = min(nature, other) / max(nature, other, 1e-9)
+    sky, other = f.sky_lx, f.panorama_lx - f.panorama_sun_lx
+    share = min(sky, other) / max(sky, other, 1e-9)
     if share <= BOTH_FULLY:
         return None
-    said = f"Sky and panorama both light the scene, {100 * share:.0f} % of one another: two skies at once."
+    said = f"Two skies: sky and panorama light the ground, one {100 * share:.0f} % of the other."
     return Finding("two skies", share, BOTH_FULLY, said, WayOut("panorama alone", "fill", {"sky_on": False}))
 
 
@@ -282,9 +282,7 @@ LAMP_STOPS, BALANCE_MIRED, BOTH_FULLY = 7.0, 60.0, 0.5
 RULES = (
     Rule("two suns", "level lux of the dimmer sun over the brighter", _two_suns),
     Rule("suns apart", "angle between the sun and the panorama’s own, degrees", _suns_apart),
-    Rule(
-        "two skies", "level lux of the dimmer of sky with sun, and panorama, over the brighter", _both_fully
-    ),
+    Rule("two skies", "level lux of the dimmer of sky and panorama, suns apart, over the other", _both_fully),
     Rule("key to fill", "stops on level ground against nature’s band at this height and turbidity", _ratio),
     Rule("wide disc", "diameter of the sun’s disc under a clear sky, degrees", _wide_disc),
     Rule("never there", "declination beyond 23.44°, degrees", _never_there),

@@ -21,7 +21,7 @@ from gloamet.trace.first_hits import probe
 
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]
-CARD_SAMPLES, BALL_SAMPLES, MIRROR_SAMPLES = 1024, 16, 8
+CARD_SAMPLES, BALL_SAMPLES, MIRROR_SAMPLES = 1024, 32, 8
 # places of the picture that are tried for the card, the middle first
 PLACES = sorted(
     ((0.5 + 0.08 * i, 0.5 + 0.1 * j) for i in range(-4, 5) for j in range(-3, 5)),

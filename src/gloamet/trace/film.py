@@ -111,7 +111,8 @@ class Film:
         """The picture: the weighted sum of the layers, cd/m2 in AP1."""
         pairs = zip(LIGHTS, gains, strict=True)
         lit = [(self.layers[light.name], self.layers[light.bounced], gain) for light, gain in pairs]
-        return weigh([one for one in lit if one[0].any()], self.layers["counts"])
+        # a few rows tell of most lights that they shine
+        return weigh([one for one in lit if one[0][::8].any() or one[0].any()], self.layers["counts"])
 
     def mean_samples(self, region: Region | None = None) -> float:
         """Samples a pixel has on average, in a rectangle or in all."""

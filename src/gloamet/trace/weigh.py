@@ -19,6 +19,7 @@ from gloamet.document.lights import Gain
 from gloamet.jit import KERNEL_OPTIONS, F
 
 Floats = NDArray[np.float32]
+STRIP_ROWS = 16  # whose sum stays in the cache while the lights are added
 
 
 @njit(**KERNEL_OPTIONS)
@@ -44,7 +45,6 @@ def weigh(layers: Sequence[tuple[Floats, Floats, Gain]], counts: Floats) -> Floa
     """The weighted sum of lights (all, what has bounced, gain), per sample."""
     height, width = counts.shape
     out = np.zeros((height, width, 3), np.float32)
-    rows = -(-height // (2 * (os.cpu_count() or 1)))
     words = []
     for whole, bounced, gain in layers:
         direct = np.array(gain.direct, np.float32)
@@ -54,7 +54,7 @@ def weigh(layers: Sequence[tuple[Floats, Floats, Gain]], counts: Floats) -> Floa
 
     def strip(first: int) -> None:
         for word in words:
-            _add_rows(*word, first, min(height, first + rows), out)
+            _add_rows(*word, first, min(height, first + STRIP_ROWS), out)
 
-    list(_pool().map(strip, range(0, height, rows)))
+    list(_pool().map(strip, range(0, height, STRIP_ROWS)))
     return out

@@ -38,6 +38,15 @@ def stops_text(stops: float) -> str:
     return f"{stops:+.1f} stops".replace("-", "−")
 
 
+def luminance_text(cd_m2: float) -> str:
+    """A luminance as a spot meter shows it.
+
+    >>> luminance_text(10233.4), luminance_text(3.456)
+    ('10233 cd/m²', '3.46 cd/m²')
+    """
+    return f"{cd_m2:.0f} cd/m²" if cd_m2 >= 100.0 else f"{cd_m2:.3g} cd/m²"
+
+
 def tint_text(duv: float) -> str:
     """Which way a colour lies beside the black body's.
 
@@ -206,7 +215,7 @@ class MeterPage(FormPanel):
             level = float(luminance(colour))
             kelvin = kelvin_text(correlated_temperature(AP1_TO_XYZ @ colour)) if level > 0.0 else "–"
             edge = spot_actions.penumbra_words(self.session, spot)
-            row.text.setText(f"{spot.name}   {level:.4g} cd/m²   {kelvin}{edge}")
+            row.text.setText(f"{spot.name}   {luminance_text(level)}   {kelvin}{edge}")
         if len(spots) > 1 and len(frame.spots) > 1:
             a, b = (float(luminance(np.array(light))) for light in frame.spots[:2])
             ratio = stops_text(math.log2(a / b)) if a > 0.0 and b > 0.0 else "–"
