@@ -11,8 +11,8 @@ from gloamet.document.lights import LightName
 from gloamet.document.stage import Colour
 
 
-def _stops(what: str) -> Any:
-    return number(0.0, -10, 10, f"{what} brighter or dimmer than it is.", "stops", 0.1, 2)
+def _stops(what: str, most: float = 10.0) -> Any:
+    return number(0.0, -most, most, f"{what} brighter or dimmer than it is.", "stops", 0.1, 2)
 
 
 def _bounced(what: str) -> Any:
@@ -75,14 +75,14 @@ class FillState(Model):
         2,
     )
 
-    lamps_stops: float = _stops("All lamps")
+    lamps_stops: float = _stops("The light of lamps", 12.0)
     lamps_bounced_stops: float = _bounced("lamps")
     lamps_tint: Colour = _tint("the light of lamps")
     lamps_tint_strength: float = _share("the light of lamps")
     lamps_mired: float = _warmth("The light of lamps")
     lamps_on: bool = _switch("the light of lamps")
 
-    panorama_stops: float = _stops("The panorama")
+    panorama_stops: float = _stops("The panorama", 12.0)
     panorama_bounced_stops: float = _bounced("the panorama")
     panorama_tint: Colour = _tint("the panorama")
     panorama_tint_strength: float = _share("the panorama")

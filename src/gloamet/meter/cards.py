@@ -8,6 +8,7 @@ itself.
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from concurrent.futures import Executor
 from typing import NamedTuple
 
@@ -86,6 +87,27 @@ def _measure(scene, env, cards, first, last, rows, whole, bounced):
             _add(bounced, k, rows[2], scale(found.bounced.lamps, share))
 
 
+def _run(
+    kernel: Callable[..., None],
+    scene: RenderScene,
+    lights: Environment,
+    cards: Cards,
+    pool: Executor,
+    outs: tuple[Floats, ...],
+) -> None:
+    """Let a kernel fill its outs for all cards: rows of sun, sky and lamps, and that of a panorama."""
+    jobs = [(scene.arrays(), lights.arrays(), (0, 1, 2))]
+    if lights.panorama is not None:
+        jobs.append((scene.arrays_without_lamps(), lights.panorama.arrays(), (3, 3, 3)))
+    count = len(cards.places)
+
+    def work(first: int) -> None:
+        for arrays, env, rows in jobs:
+            kernel(arrays, env, cards, first, min(count, first + CARDS_A_JOB), rows, *outs)
+
+    list(pool.map(work, range(0, count, CARDS_A_JOB)))
+
+
 def measure_cards(
     scene: RenderScene,
     lights: Environment,
@@ -100,16 +122,7 @@ def measure_cards(
     whole, bounced = np.zeros((count, 4, 3), np.float32), np.zeros((count, 4, 3), np.float32)
     where, facing = (np.ascontiguousarray(a, np.float32) for a in (places, normals))
     cards = Cards(where, facing, samples, max_bounces)
-    jobs = [(scene.arrays(), lights.arrays(), (0, 1, 2))]
-    if lights.panorama is not None:
-        jobs.append((scene.arrays_without_lamps(), lights.panorama.arrays(), (3, 3, 3)))
-
-    def work(first: int) -> None:
-        last = min(count, first + CARDS_A_JOB)
-        for arrays, env, rows in jobs:
-            _measure(arrays, env, cards, first, last, rows, whole, bounced)
-
-    list(pool.map(work, range(0, count, CARDS_A_JOB)))
+    _run(_measure, scene, lights, cards, pool, (whole, bounced))
     return CardLight(whole, bounced)
 
 
@@ -147,14 +160,5 @@ def radiance_along(
     out = np.zeros((count, 4, 3), np.float32)
     where, along = (np.ascontiguousarray(a, np.float32) for a in (places, directions))
     rays = Cards(where, along, samples, max_bounces)
-    jobs = [(scene.arrays(), lights.arrays(), (0, 1, 2))]
-    if lights.panorama is not None:
-        jobs.append((scene.arrays_without_lamps(), lights.panorama.arrays(), (3, 3, 3)))
-
-    def work(first: int) -> None:
-        last = min(count, first + CARDS_A_JOB)
-        for arrays, env, rows in jobs:
-            _look(arrays, env, rays, first, last, rows, out)
-
-    list(pool.map(work, range(0, count, CARDS_A_JOB)))
+    _run(_look, scene, lights, rays, pool, (out,))
     return out

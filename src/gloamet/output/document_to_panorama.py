@@ -134,7 +134,7 @@ def panorama_suns(file: PanoramaFile) -> tuple[PanoramaSun, ...]:
     return _suns(file)
 
 
-@lru_cache(maxsize=3)
+@lru_cache(maxsize=2)
 def _prepared(file: PanoramaFile, options: LightOptions) -> PreparedPanorama:
     return prepare_panorama(cached_panorama(file.path), options, _suns(file))
 

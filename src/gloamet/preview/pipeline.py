@@ -39,7 +39,7 @@ from gloamet.output.document_to_light import (
     sun_from_document,
     tint_from_document,
 )
-from gloamet.output.document_to_panorama import PanoramaInputs, PanoramaLight, read_panorama
+from gloamet.output.document_to_panorama import PanoramaFile, PanoramaInputs, PanoramaLight, read_panorama
 from gloamet.output.document_to_picture import gains_from_document
 from gloamet.preview.events import (
     Busy,
@@ -160,6 +160,7 @@ class RenderPipeline:
         self._loaded: Scene | None = None  # the placed scene that was reported
         self._prepared: PreparedLight | None = None
         self._next: Numbered[RenderRequest] | None = None  # whose light that is
+        self._panorama_file: PanoramaFile | None = None  # that was read last
         self._last_error_text = ""  # what was said of a panorama that cannot be read
         self._disc_painted_at = 0.0
         self.viewport = ViewportRenderer(report, stale)
@@ -314,6 +315,9 @@ class RenderPipeline:
         """A panorama as light; one that cannot be read is told once, and the rest goes on without."""
         if inputs is None:
             return None
+        if inputs.file != self._panorama_file:
+            self._panorama_file = inputs.file
+            self._report(Busy(f"reading {inputs.file.path.name}"))
         try:
             return read_panorama(inputs)
         except GloametError as error:

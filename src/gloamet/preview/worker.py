@@ -71,8 +71,9 @@ class RenderWorker:
         self._give_up.set()
 
     def close(self) -> None:
-        """Stop the worker and wait for it."""
+        """Stop the worker and wait for it; what it still says goes nowhere."""
         self._give_up.set()
+        self._report = _unheard
         if self._worker.close() and self._pipeline is not None:
             from gloamet.output.memory import give_back
 
@@ -146,6 +147,10 @@ class RenderWorker:
             )
         if not self._worker.superseded():
             self._report(Busy(""))
+
+
+def _unheard(event: Event) -> None:
+    """A report after the desk was closed."""
 
 
 def _warm_up() -> None:

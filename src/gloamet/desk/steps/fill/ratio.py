@@ -117,7 +117,8 @@ class RatioControl(QWidget):
             fields[field] = value
         if beyond:
             self.session.noticed.emit(
-                f"Key to fill {wanted:+.1f} stops is out of reach: a gain would pass 10 stops.", "warning"
+                f"Key to fill {wanted:+.1f} stops is out of reach of the gains: move key and fill both.",
+                "warning",
             )
             return
         document = self.session.document.change("fill", **fields)
