@@ -45,7 +45,7 @@ FIRES = {
     "haze": {"haze_km": 1.0},
     "scale": {"height_m": 6000.0},
     "bounces": {"in_flight": 0.2},
-    "lamps": {"has_lamps": True, "lamps_lx": 5.0},
+    "lamps": {"has_lamps": True, "lamps_lx": 5.0, "daylight_lx": 9000.0},
     "white balance": {"balance_k": 2800.0},
 }
 
@@ -71,7 +71,7 @@ def test_every_rule_fires_where_it_should(rule: str) -> None:
         ("never there", {"by_hand": True}),
         ("from below", {"sun_elevation_deg": -5.0, "sun_lx": 0.0}),
         ("haze", {"haze_km": 1.0, "turbidity": 6.0}),
-        ("lamps", {"has_lamps": True, "lamps_lx": 2000.0}),
+        ("lamps", {"has_lamps": True, "lamps_lx": 200.0, "daylight_lx": 9000.0}),
         ("exposure", {"ev": 13.0}),
         ("wide disc", {"disc_deg": 4.0, "clear_sky": False}),
     ],

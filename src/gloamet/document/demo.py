@@ -103,6 +103,7 @@ def _interior() -> Document:
     )
     document = document.change("stage.ground", automatic=False, height_m=0.0)
     document = document.change("expose", compensation=0.4)  # for the room, not for its windows
+    document = document.change("fill", wanted=("lamps",))  # they wait for the evening
     return document.change("output", width=1920, height=1280)
 
 

@@ -18,7 +18,9 @@ NAN = math.nan
 
 class LightFacts(NamedTuple):
     """What the rules look at; nan, None and empty say that a measure is missing. Directions are of the world, north not
-    turned in; shares 0..1; key_to_fill in stops. in_flight is the share of light that the bounce limit cuts off."""
+    turned in; shares 0..1; key_to_fill in stops. lamps_lx and daylight_lx are those on a level card in the scene; ev of
+    an automatic exposure counts its compensation alone; in_flight is the share of light that the bounce limit cuts
+    off."""
 
     sun_azimuth_deg: float = NAN
     sun_elevation_deg: float = NAN
@@ -32,6 +34,7 @@ class LightFacts(NamedTuple):
     panorama_sun_lx: float = 0.0
     panorama_shows: bool = False
     lamps_lx: float = 0.0
+    daylight_lx: float = 0.0
     has_lamps: bool = False
     key_to_fill: float = NAN
     band: Band | None = None
@@ -231,10 +234,9 @@ def _bounces(f: LightFacts) -> Finding | None:
 
 
 def _lamps(f: LightFacts) -> Finding | None:
-    day = f.sun_lx + f.sky_lx + f.panorama_lx
-    if not f.has_lamps or f.lamps_lx <= 0.0 or day <= 0.0:
+    if not f.has_lamps or f.lamps_lx <= 0.0 or f.daylight_lx <= 0.0:
         return None
-    stops = math.log2(f.lamps_lx / day)
+    stops = math.log2(f.lamps_lx / f.daylight_lx)
     if -LAMP_STOPS <= stops <= LAMP_STOPS:
         return None
     said = (
@@ -287,7 +289,7 @@ RULES = (
     Rule("wide disc", "diameter of the sun’s disc under a clear sky, degrees", _wide_disc),
     Rule("never there", "declination beyond 23.44°, degrees", _never_there),
     Rule("from below", "height of a sun that gives light, degrees", _from_below),
-    Rule("exposure", "EV of the picture minus incident EV, level", _exposure),
+    Rule("exposure", "EV set by hand minus incident EV, level; else the compensation", _exposure),
     Rule("clipped", "share of pixels at white", _clipped),
     Rule("crushed", "share of pixels at black", _crushed),
     Rule("grey shade", "mired from light to shade under a clear sky", _grey_shade),

@@ -49,10 +49,10 @@ def facts_of(
     azimuth, elevation = sun_deg
     north, m = document.sun.north_deg, measures
     own = m.panorama_sun
-    lamps = 0.0
+    on_card = dict.fromkeys(SOURCES, 0.0)
     if m.cards is not None:
-        on_card = m.cards.under(gains).whole[LEVEL, SOURCES.index("lamps")]
-        lamps = float(luminance(on_card.astype(float)))
+        levels = luminance(m.cards.under(gains).whole[LEVEL].astype(float))
+        on_card = dict(zip(SOURCES, levels.tolist(), strict=True))
     air, expose = document.air, document.expose
     return LightFacts(
         sun_azimuth_deg=(azimuth - north) % 360.0,
@@ -66,7 +66,8 @@ def facts_of(
         panorama_sun=None if own is None else ((own[0] - north) % 360.0, own[1]),
         panorama_sun_lx=m.panorama_sun_lx,
         panorama_shows=bool(document.panorama.file) and not document.panorama.lifted,
-        lamps_lx=lamps,
+        lamps_lx=on_card["lamps"],
+        daylight_lx=on_card["sun"] + on_card["sky"] + on_card["panorama"],
         has_lamps=m.has_lamps,
         key_to_fill=reading.sun_sky_stops if math.isfinite(reading.sun_sky_stops) else math.nan,
         band=m.band,
@@ -74,7 +75,9 @@ def facts_of(
         shade_cct_k=reading.shade_cct_k,
         turbidity=air.turbidity,
         haze_km=air.haze_km if air.haze_on else math.nan,
-        ev=m.ev,
+        # the scene meter's own choice is no mistake, in a room it is stops over what falls on open ground: of an
+        # automatic exposure its compensation alone counts
+        ev=reading.incident_ev - expose.compensation if expose.automatic else m.ev,
         incident_ev=reading.incident_ev if math.isfinite(reading.incident_ev) else math.nan,
         balance_k=expose.kelvin,
         clipped_sky=m.clipped,
