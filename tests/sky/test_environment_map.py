@@ -222,6 +222,9 @@ def test_whole_numbers_are_decoded_as_srgb_and_said_to_be_clipped(
 def test_codes_hold_what_is_seen_of_it_from_the_sun_to_the_dusk(tmp_path: Path) -> None:
     picture = np.geomspace(1e-2, 1.5e9, 32 * 64 * 3).astype(np.float32).reshape(32, 64, 3)
     read: PanoramaPicture = read_environment_map(write(tmp_path / "all.exr", picture))
+    assert read.light.max() == pytest.approx(
+        1.5e9 * REC709_TO_AP1[1].sum(), rel=0.1
+    )  # a sun's disc is not cut off
     again = decode(read.codes, read.scale)
     bright = read.light > 100.0  # cd/m2, beside a sun of 1.5e9
     assert again[bright] == pytest.approx(read.light[bright], rel=0.004)

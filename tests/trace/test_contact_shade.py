@@ -87,4 +87,6 @@ def test_a_relit_picture_loses_what_the_exact_one_does(tracer: Renderer, solver:
     ]
     assert lost[0].mean() == pytest.approx(float(lost[1].mean()), rel=0.1)
     # what went round between the cells is still there
-    assert relighting.lit(lights, Gains(), False) == pytest.approx(plain, rel=0.05, abs=0.02 * float(plain.mean()))
+    assert relighting.lit(lights, Gains(), False) == pytest.approx(
+        plain, rel=0.05, abs=0.02 * float(plain.mean())
+    )
