@@ -23,7 +23,7 @@ from gloamet.bench.relight import (
     sky_at,
 )
 from gloamet.develop.display import develop_screen
-from gloamet.develop.exact import DevelopSettings
+from gloamet.develop.settings import DevelopSettings
 from gloamet.document.lights import even_gains
 from gloamet.meter.picture import automatic_ev
 from gloamet.output.final import StopCriterion, render

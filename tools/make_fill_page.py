@@ -17,10 +17,10 @@ from gloamet.document.model import Document
 from gloamet.output.document_to_air import light_through_air
 from gloamet.output.document_to_light import (
     build_stage,
-    document_panorama,
     dome_from_document,
     environment_from_document,
     finished_light,
+    panorama_from_document,
     surfaces_of_film,
 )
 from gloamet.output.document_to_picture import develop_settings, exposure_from_document
@@ -45,7 +45,7 @@ class Rendered:
         scene = place_in_world(read_file(str(document.stage.model)), document.stage)
         self.camera = camera_from_view(document.stage.view)
         self.dome, self.film = dome_from_document(document), Film(WIDTH, HEIGHT)
-        panorama = document_panorama(document, self.dome)
+        panorama = panorama_from_document(document, self.dome)
         self.lights = environment_from_document(document, self.dome, panorama)
         aim = StopCriterion(SAMPLES)
         render(self.film, build_stage(document, scene), self.lights, self.camera, aim)
@@ -56,7 +56,9 @@ class Rendered:
         light = finished_light(document, self.film, True, self.lights)
         light = light_through_air(document, self.dome, self.camera, light, self.film)
         if ev is None:
-            ev = exposure_from_document(document, light.whole, surfaces_of_film(self.film)).ev
+            ev = exposure_from_document(
+                document, light.whole, surfaces_of_film(self.film), lambda: math.nan
+            ).ev
         codes = develop_exact(light.whole, develop_settings(document, ev))
         return Image.fromarray(np.round(255 * codes).astype(np.uint8)), ev
 

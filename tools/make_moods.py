@@ -5,6 +5,7 @@ Run it with `python tools/make_moods.py` after the sky or the demo has changed; 
 
 from __future__ import annotations
 
+import math
 from datetime import datetime
 from pathlib import Path
 
@@ -61,7 +62,7 @@ def picture(document: Document) -> Image.Image:
     dome, film = dome_from_document(document), Film(WIDTH, HEIGHT)
     render(film, compiled, environment_from_document(document, dome, None), camera, StopCriterion(SAMPLES))
     light = light_through_air(document, dome, camera, finished_light(document, film, clean=True), film)
-    ev = exposure_from_document(document, light.whole, surfaces_of_film(film)).ev
+    ev = exposure_from_document(document, light.whole, surfaces_of_film(film), lambda: math.nan).ev
     codes = develop_exact(light.whole, develop_settings(document, ev))
     return Image.fromarray(np.round(255 * codes).astype(np.uint8))
 

@@ -26,6 +26,8 @@ COMMANDS = (
     "aim",
     "meter",
     "render",
+    "develop",
+    "measure",
     "bench",
     "prepare",
 )

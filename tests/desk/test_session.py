@@ -55,7 +55,7 @@ def test_less_exposure_is_a_darker_picture(session: Session, qtbot: QtBot) -> No
         with qtbot.waitSignal(
             session.frame_ready, timeout=60_000, check_params_cb=lambda f, ev=ev: f.ev == ev
         ):
-            session.change("expose", automatic=False, ev=ev)
+            session.change("expose", metering="manual", ev=ev)
         levels.append(mean_green(session.frame))
     assert levels[1] < 0.7 * levels[0]
 
@@ -150,7 +150,7 @@ def test_undo_brings_the_picture_back(session: Session, qtbot: QtBot) -> None:
     assert session.frame is not None
     first = session.frame.pixels.astype(int)
     with qtbot.waitSignal(session.frame_ready, timeout=60_000):
-        session.change("expose", automatic=False, ev=17.0)
+        session.change("expose", metering="manual", ev=17.0)
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.samples == 4):
         session.undo()
     assert np.abs(session.frame.pixels.astype(int) - first).max() <= 1

@@ -273,7 +273,7 @@ def test_views_are_kept_named_copied_moved_locked_and_dropped(window: DeskWindow
 
 def test_a_view_remembers_its_exposure_when_asked(window: DeskWindow, stage: StageStep, qtbot: QtBot) -> None:
     page, session = stage.views, window.session
-    session.change("expose", automatic=False, ev=11.0)
+    session.change("expose", metering="manual", ev=11.0)
     settled(session, qtbot)
     press(page, "keep this view")
     press(page, "remember exposure")

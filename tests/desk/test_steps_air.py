@@ -197,7 +197,7 @@ def test_the_wipe_shows_natures_sky_left_of_a_line_to_drag(
     shown = view.wipe.shown
     assert shown is not None and shown.solved.reading.sun_horizontal_lx > 10_000.0
     # a clear sky in the morning is several stops brighter than an overcast one
-    assert session.frame is not None and shown.ev > session.frame.ev + 1.0
+    assert session.frame is not None and shown.ev > session.frame.meter_ev + 1.0
     middle = box.center()
     left, right = (view.grab().toImage().pixelColor(int(middle.x()) + dx, int(box.y()) + 3) for dx in (-9, 9))
     assert left.blue() - left.red() > right.blue() - right.red() + 10  # blue beside grey

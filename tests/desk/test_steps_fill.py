@@ -15,6 +15,7 @@ from pytestqt.qtbot import QtBot
 from gloamet.desk import panorama_actions, spot_actions
 from gloamet.desk.instruments.checks import Checks
 from gloamet.desk.instruments.probes import Probes
+from gloamet.desk.steps import STEP_TITLES
 from gloamet.desk.steps.fill import FillStep
 from gloamet.desk.steps.fill.ratio import RatioControl
 from gloamet.desk.window import DeskWindow
@@ -143,7 +144,7 @@ def test_key_to_fill_is_set_exactly_and_a_fixed_exposure_keeps_the_lit_side(
     session, control = window.session, fill.balance.ratio
     light = session.light
     assert light is not None
-    session.change("expose", automatic=False, ev=14.0)
+    session.change("expose", metering="manual", ev=14.0)
     if key_moves:
         press(control, "key moves")
     before = light.reading
@@ -308,7 +309,9 @@ def test_cards_read_every_source_and_follow_a_gain_at_once(
 
 
 def test_a_spot_is_clicked_read_and_taken_away(window: DeskWindow, fill: FillStep, qtbot: QtBot) -> None:
-    session, page = window.session, fill.meter
+    session, page = window.session, fill.meter.spots
+    window.choose_step(STEP_TITLES.index("Fill"))
+    fill.show_page("Meter")
     press(page, "add a spot")
     box = window.picture.target()
     at = QPointF(box.x() + 0.3 * box.width(), box.y() + 0.8 * box.height()).toPoint()
@@ -316,11 +319,11 @@ def test_a_spot_is_clicked_read_and_taken_away(window: DeskWindow, fill: FillSte
         QTest.mouseClick(window.picture, Qt.MouseButton.LeftButton, pos=at)
     (spot,) = session.document.fill.spots
     assert (spot.name, spot.x, spot.y) == ("A", pytest.approx(0.3, abs=0.01), pytest.approx(0.8, abs=0.01))
-    assert page.spots[0].text.text().startswith("A   ") and "cd/m²" in page.spots[0].text.text()
+    assert page.rows[0].name.text() == "A" and "cd/m²" in page.rows[0].text.text()
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: len(f.spots) == 2):
         spot_actions.add_spot(session, 0.6, 0.2)
     assert page.contrast.text().startswith("A over B: ")
-    press(page.spots[0], "remove")
+    press(page.rows[0], "remove")
     assert [s.name for s in session.document.fill.spots] == ["B"]
 
 

@@ -17,10 +17,17 @@ from gloamet.colour.spaces import (
     srgb_to_linear,
     xy_to_xyz,
 )
-from gloamet.colour.temperature import correlated_temperature, planckian_uv, white_xy
+from gloamet.colour.temperature import (
+    balance_matrix,
+    balance_on,
+    correlated_temperature,
+    planckian_uv,
+    white_xy,
+)
 from gloamet.colour.views import VIEWS, film, film_curve
 from gloamet.develop.display import develop_screen
-from gloamet.develop.exact import DevelopSettings, develop_exact, exposure_scale
+from gloamet.develop.exact import develop_exact
+from gloamet.develop.settings import DevelopSettings, exposure_scale
 from gloamet.meter.light import illuminance_ev, luminance_ev
 from gloamet.meter.picture import DUSK_EV, SeenSurfaces, automatic_ev, limit_night_exposure
 
@@ -242,3 +249,31 @@ def test_a_picture_of_the_wished_size_is_left_as_it_is() -> None:
     assert np.array_equal(
         develop_screen(picture, DevelopSettings(0.0), (8, 6)), develop_screen(picture, DevelopSettings(0.0))
     )
+
+
+@pytest.mark.proof("CAT16 and its inverse reading", source="colour-science; Li et al. 2017", kind="library")
+@pytest.mark.parametrize(("kelvin", "tint"), [(3200.0, 0.0), (5600.0, 8.0), (11000.0, -12.0)])
+def test_white_balance_is_cat16_and_is_found_again_from_the_colour(kelvin: float, tint: float) -> None:
+    white = xy_to_xyz(white_xy(kelvin, tint))
+    theirs = colour.adaptation.matrix_chromatic_adaptation_VonKries(
+        white, xy_to_xyz(D60_WHITE), transform="CAT16"
+    )
+    assert XYZ_TO_AP1 @ theirs @ AP1_TO_XYZ == pytest.approx(balance_matrix(kelvin, tint), abs=2e-4)
+    found = balance_on(white)
+    # the locus is searched on a grid of one mired with a parabola; Ohno's tables are no finer
+    assert 1e6 / found[0] == pytest.approx(1e6 / kelvin, abs=0.5)
+    assert found[1] == pytest.approx(tint, abs=0.15)
+
+
+@pytest.mark.parametrize("start", [(1.0, 0.25, 0.03), (0.08, 0.2, 1.0)])
+def test_the_hue_of_a_light_that_grows_to_white_moves_one_way(start: tuple[float, ...]) -> None:
+    # a sunset's red and a twilight's blue, from dim to beyond white, in Oklab (Ottosson 2020) by colour-science
+    light = np.geomspace(0.05, 40.0, 80)[:, None] * (REC709_TO_AP1 @ start)
+    codes = film(light.astype(np.float32))
+    lab = colour.XYZ_to_Oklab(colour.sRGB_to_XYZ(codes))
+    chroma, hue = np.hypot(lab[:, 1], lab[:, 2]), np.unwrap(np.arctan2(lab[:, 2], lab[:, 1]))
+    moved = np.degrees(np.diff(hue[chroma > 0.03]))
+    forth, back = moved[moved > 0.0].sum(), -moved[moved < 0.0].sum()
+    # four degrees at a chroma of 0.15 are 0.01 in Oklab, half of what an eye sees as a difference (about 0.02)
+    assert min(forth, back) < 5.0
+    assert np.abs(moved).max() < 6.0  # no jump

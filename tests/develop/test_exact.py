@@ -7,7 +7,8 @@ import pytest
 
 from gloamet.colour.spaces import XYZ_TO_AP1, xy_to_xyz
 from gloamet.colour.temperature import white_xy
-from gloamet.develop.exact import DevelopSettings, develop_exact
+from gloamet.develop.exact import develop_exact
+from gloamet.develop.settings import DevelopSettings
 
 # EV at which an incident meter calls light of pi lx on a white card, 1 cd/m2, right (ISO 2720: E = 2.5 * 2**EV)
 EV_OF_UNITY = float(np.log2(np.pi / 2.5))

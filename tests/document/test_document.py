@@ -112,6 +112,18 @@ def test_a_saved_project_comes_back_whole_with_its_model_relative(tmp_path: Path
     assert load_document(moved / "house.gloamet").stage.model == str(model)
 
 
+@pytest.mark.parametrize("field", ["file", "behind_file"])
+def test_a_projects_panoramas_are_relative_to_it(field: str, tmp_path: Path) -> None:
+    for folder in ("skies", "jobs"):
+        (tmp_path / folder).mkdir()
+    sky = tmp_path / "skies" / "noon.exr"
+    sky.write_bytes(b"x")
+    project = tmp_path / "jobs" / "house.gloamet"
+    save_document(Document().change("panorama", **{field: str(sky)}), project)
+    assert json.loads(project.read_text())["panorama"][field] == "../skies/noon.exr"
+    assert getattr(load_document(project).panorama, field) == str(sky)
+
+
 def test_a_failed_save_leaves_the_old_file_whole(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     project = tmp_path / "a.gloamet"
     save_document(Document(), project)

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import luminance
+from gloamet.document.demo import PANORAMAS
 from gloamet.document.lights import Gains
 from gloamet.document.model import Document
 from gloamet.output.document_to_air import (
@@ -186,6 +187,13 @@ def test_with_a_panorama_alone_the_distance_is_lit_by_it_and_still_follows_the_s
     assert AerialInputs.of(SkyInputs.of(out), CAMERA, 1.5) == inputs_of(HAZY)  # the sun stands where it stood
     brighter = aerial_settings(out, gains_from_document(out.change("fill", panorama_stops=1.0)), CAMERA, 3.0)
     assert brighter is not None and brighter.sky_gain == pytest.approx((6.0 + 2.0**-6,) * 3)
+
+
+def test_a_panorama_that_is_only_seen_does_not_light_the_distance() -> None:
+    lit = HAZY.change("panorama", file=str(PANORAMAS / "evening.exr"), level_lx=120_000.0)
+    seen = light_at(1500.0, lit.change("panorama", lights=False)).parts[AERIAL]
+    assert seen == pytest.approx(light_at(1500.0, HAZY).parts[AERIAL], rel=1e-6)
+    assert light_at(1500.0, lit).parts[AERIAL].mean() > 1.5 * seen.mean()
 
 
 def test_a_panorama_counts_by_what_it_gives_level_ground() -> None:

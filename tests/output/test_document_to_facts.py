@@ -28,7 +28,7 @@ def test_a_document_of_nature_has_nothing_to_be_said(solver: SkySolver) -> None:
 
 def test_an_exposure_by_hand_and_a_great_compensation_are_looked_at(solver: SkySolver) -> None:
     reading = read_light(solver.dome(Air(2.6), *SUN))
-    hand = Document().change("expose", automatic=False, ev=10.0)
+    hand = Document().change("expose", metering="manual", ev=10.0)
     more = Document().change("expose", compensation=3.0)
     for document, ev in ((hand, 10.0), (more, reading.incident_ev - 3.0)):
         facts = facts_of(document, SUN, reading, Measures(ev=10.0), Gains())

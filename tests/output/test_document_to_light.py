@@ -16,8 +16,8 @@ from gloamet.document.model import Document
 from gloamet.meter.light import read_light
 from gloamet.output.document_to_light import (
     SkyInputs,
-    document_panorama,
     finished_light,
+    panorama_from_document,
     save_picture,
     solve_sky,
     sun_from_document,
@@ -58,7 +58,7 @@ def test_the_middle_of_a_panorama_stands_in_the_north_and_turns_with_it(tmp_path
     document = Document().change("panorama", file=str(path))
     for north, turn, bearing in ((0.0, 0.0, 0.0), (90.0, 0.0, 90.0), (0.0, 30.0, 30.0), (-50.0, 20.0, 330.0)):
         turned = document.change("panorama", turn_deg=turn).change("sun", north_deg=north)
-        panorama = document_panorama(turned, uniform_dome(1.0))
+        panorama = panorama_from_document(turned, uniform_dome(1.0))
         assert panorama is not None
         dome = panorama.dome
         light = [float(dome_radiance(dome, towards(at))[0] @ AP1_LUMINANCE) for at in range(0, 360, 15)]
@@ -96,7 +96,7 @@ def test_an_exposed_exr_says_what_its_white_stands_for(tmp_path: Path) -> None:
     film = Film(16, 12)
     film.layers["counts"][:] = 1.0
     film.layers["sun"][:] = 3000.0
-    document = Document().change("expose", automatic=False, ev=12.0)
+    document = Document().change("expose", metering="manual", ev=12.0)
     path = tmp_path / "a.exr"
     save_picture(path, document, film, finished_light(document, film, clean=False), exposed=True)
     image = oiio.ImageBuf(str(path))

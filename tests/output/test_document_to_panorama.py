@@ -12,7 +12,7 @@ from gloamet.colour.spaces import luminance
 from gloamet.document.demo import PANORAMAS
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.output.document_to_panorama import PanoramaLight, panorama_from_document
+from gloamet.output.document_to_panorama import PanoramaInputs, PanoramaLight, read_panorama
 from gloamet.output.images import save_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
@@ -28,9 +28,9 @@ def sky(solver: SkySolver) -> SkyDome:
 
 
 def light(document: Document, sky: SkyDome, azimuth: float = 130.0) -> PanoramaLight:
-    made = panorama_from_document(document, sky, azimuth)
-    assert made is not None
-    return made
+    inputs = PanoramaInputs.of(document, sky, azimuth)
+    assert inputs is not None
+    return read_panorama(inputs)
 
 
 def level_lx(panorama: PanoramaLight) -> float:
@@ -38,7 +38,7 @@ def level_lx(panorama: PanoramaLight) -> float:
 
 
 def test_none_without_a_file(sky: SkyDome) -> None:
-    assert panorama_from_document(Document(), sky, 130.0) is None
+    assert PanoramaInputs.of(Document(), sky, 130.0) is None
 
 
 def test_its_level_is_the_files_or_in_lux_or_that_of_the_sky(sky: SkyDome) -> None:

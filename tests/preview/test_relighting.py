@@ -42,7 +42,7 @@ def recorded(document: Document) -> Iterator[tuple[RenderWorker, Listener, Docum
     """A worker at rest whose record is full."""
     listener = Listener()
     engine = RenderWorker(listener)
-    document = document.change("expose", automatic=False, ev=14.0).change("output", samples=16)
+    document = document.change("expose", metering="manual", ev=14.0).change("output", samples=16)
     document = document.change("stage", quality="final")
     engine.request(document, *SIZE)
     listener.wait(done)
@@ -187,7 +187,7 @@ def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some(tracer: Ren
     plain = np.ones((32, 64, 3), np.float32)
     flat = Guides(plain, 0.0 * plain, 0.0 * plain[..., 0])
     relighting._view = relighting.cache = SimpleNamespace(
-        width=64, height=32, guides=lambda: flat, with_outlines=lambda p: p
+        width=64, height=32, samples=1, guides=lambda: flat, with_outlines=lambda p: p
     )
     relighting.keep_lamps(relighting._view, film, pool, lambda: False, least=1)
     assert relighting._lamps is None  # no sample yet
@@ -243,7 +243,9 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: s
     listener = Listener()
     engine = RenderWorker(listener)
     room = demo_document("interior").change("sun", mode="hand", azimuth_deg=120.0, elevation_deg=-6.0)
-    room = room.change("expose", automatic=automatic, ev=1.0).change("stage", quality=quality)
+    room = room.change("expose", metering="scene" if automatic else "manual", ev=1.0).change(
+        "stage", quality=quality
+    )
     engine.request(room.change("output", samples=33), 480, 320)
     listener.wait(done)
     assert engine.pipeline.viewport.relight_state == (True, True)
@@ -272,7 +274,9 @@ def test_a_turned_panorama_is_relit_as_the_exact_picture_shows_it(
     picture = np.full((64, 128, 3), 200.0, np.float32)
     picture[10:20, 80:96] = 4e5
     save_light(tmp_path / "lit.exr", picture)
-    dusk = document.change("sun", mode="hand", elevation_deg=-8.0).change("expose", automatic=False, ev=10.0)
+    dusk = document.change("sun", mode="hand", elevation_deg=-8.0).change(
+        "expose", metering="manual", ev=10.0
+    )
     dusk = dusk.change("panorama", file=str(tmp_path / "lit.exr"))
     for turn in (0.0, 70.0):
         turned = dusk.change("panorama", turn_deg=turn)

@@ -61,7 +61,7 @@ def test_shipped_layers_are_what_the_program_renders(name: str, tracer: Renderer
 
 @pytest.mark.parametrize("name", list(TITLES))
 def test_fill_and_exposure_work_on_the_shipped_picture(name: str) -> None:
-    document = demo_document(name).change("expose", automatic=False, ev=12.0)
+    document = demo_document(name).change("expose", metering="manual", ev=12.0)
     plain = shown(document)
     assert plain is not None and 40.0 < plain[..., :3].mean() < 250.0
     dim = shown(document.change("expose", ev=14.0))

@@ -99,6 +99,19 @@ def test_a_sun_lost_in_a_wide_white_patch_is_found_by_the_glow_round_it(
     assert off_deg(found[0][:2], 97.3, elevation) < 0.3
 
 
+# measured: 2.4 at worst below 14 degrees, where the horizon's glow moves the white patch, 0.7 above
+@pytest.mark.parametrize(
+    ("elevation", "near"), [(6.0, 2.5), (8.0, 2.5), (10.0, 2.5), (12.0, 2.5), (15.0, 1.0), (20.0, 1.0)]
+)
+def test_the_nearer_the_horizon_the_less_is_known_of_a_sun_lost_in_white(
+    elevation: float, near: float, solver: SkySolver
+) -> None:
+    picture = sky_with_sun(solver, 97.3, elevation)
+    for level in (100.0, 50.0):
+        found = find_suns(np.minimum(picture, level * np.median(picture[:1024])))
+        assert found[0].clipped and off_deg(found[0][:2], 97.3, elevation) < near
+
+
 @pytest.mark.parametrize("elevation", HEIGHTS)
 def test_a_clear_sky_without_its_disc_has_no_sun(elevation: float, solver: SkySolver) -> None:
     assert not find_suns(sky_with_sun(solver, 97.3, elevation, sun=False))

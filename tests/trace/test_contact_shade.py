@@ -16,7 +16,7 @@ from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.sky.irradiance import irradiance, open_sky
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.contact_shade import contact_loss, openness
+from gloamet.trace.contact_shade import contact_loss, sky_visibility
 from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.render_scene import build_render_scene
@@ -48,7 +48,7 @@ def test_shade_grows_with_the_part_of_the_sky_that_is_hidden_and_is_never_black(
     sky = open_sky(uniform_dome(100.0).table)
     in_open = float(irradiance(sky, normal[0, 0])[0]) * 0.5 / math.pi
     straight = np.stack([np.full(3, in_open * share, np.float32) for share in (1.0, 0.5, 0.1)])[None]
-    assert openness(straight, albedo, normal, sky)[0] == pytest.approx([1.0, 0.5, 0.1], abs=1e-3)
+    assert sky_visibility(straight, albedo, normal, sky)[0] == pytest.approx([1.0, 0.5, 0.1], abs=1e-3)
     left = (straight - contact_loss(straight, albedo, normal, sky, 1.0))[0, :, 0] / in_open
     assert left == pytest.approx([1.0, 0.25, 0.01], abs=2e-3)  # as much again is hidden as is
     assert not contact_loss(straight, albedo, normal, sky, 0.0).any()

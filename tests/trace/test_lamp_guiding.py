@@ -101,6 +101,17 @@ def test_no_path_is_sent_from_within_a_halo_nor_to_one_behind_the_surface(shaded
     assert cone_from(shaded.guides, np.float32(0.5), tuple(np.float32([0.5, 0.5, 0.0])), up).pdf > 0.0
 
 
+def test_a_second_path_leaves_the_share_that_has_bounced_as_it_is(
+    tracer: Renderer, shaded: RenderScene
+) -> None:
+    shares = []
+    for stage in (replace(shaded, guides=shaded.guides[:0]), shaded):
+        film = Film(24, 16)
+        assert tracer.accumulate(film, stage, NIGHT, CAMERA, 1024, 8)
+        shares.append(film.mean("lamps_bounced").mean() / film.mean("lamps").mean())
+    assert shares[1] == pytest.approx(shares[0], abs=0.01)
+
+
 @pytest.mark.parametrize("lights", [NIGHT, lamps_only(NIGHT)])
 def test_a_second_path_leaves_the_light_as_it_is_and_takes_most_of_its_noise(
     tracer: Renderer, shaded: RenderScene, lights: Environment

@@ -120,6 +120,26 @@ def test_gains_of_the_layers_are_what_a_changed_sky_renders_to(
     assert film.light(gains) == pytest.approx(again.light(even_gains()), rel=2e-4, abs=0.05)
 
 
+def test_what_a_pane_reflects_on_to_the_ground_has_bounced(tracer: Renderer) -> None:
+    """Clear glass sends on what it does not reflect: under an even sky a floor by a pane gets all its light, and what
+    the pane takes from the direct share is in the other."""
+    floor, pane = (
+        Material("floor", (0.05, 0.05, 0.05)),
+        Material("pane", (1.0, 1.0, 1.0), 0.0, transmission=1.0),
+    )
+    shares = []
+    for glass in (True, False):
+        walls = [(box((-20.0, 0.0, 0.01), (20.0, 0.02, 20.0)), pane)] if glass else []
+        film = Film(24, 16)
+        scene = build_render_scene(make_scene((level(60.0), floor), *walls))
+        camera = Camera((0.0, -4.0, 3.0), (0.0, -1.0, 0.0), 20.0)
+        assert tracer.accumulate(film, scene, build_environment(uniform_dome(100.0)), camera, 256, 8)
+        shares.append((film.mean("sky").mean(), film.mean("sky_bounced").mean()))
+    (whole, bounced), (open_whole, open_bounced) = shares
+    assert open_bounced == 0.0 and whole == pytest.approx(float(open_whole), rel=0.02)
+    assert 0.03 < bounced / whole < 0.3
+
+
 # bounces between cells err by some hundredths, which nothing hides where they are alone
 @pytest.mark.parametrize(("straight", "later", "near"), [(1.0, 0.0, 0.02), (0.0, 1.0, 0.1), (0.5, 3.0, 0.04)])
 def test_relit_bounces_have_the_gain_of_the_exact_ones(

@@ -6,6 +6,7 @@ The layers are what a demo shows before anything is traced. Run it with `python 
 
 from __future__ import annotations
 
+import math
 import sys
 
 import numpy as np
@@ -48,7 +49,7 @@ def main() -> None:
         document = demo_document(name)
         film = rendered(document, *THUMB, THUMB_SAMPLES)
         light = finished_light(document, film, clean=True)
-        ev = exposure_from_document(document, light.whole, surfaces_of_film(film)).ev
+        ev = exposure_from_document(document, light.whole, surfaces_of_film(film), lambda: math.nan).ev
         codes = develop_exact(light.whole, develop_settings(document, ev))
         pixels = np.round(255 * np.clip(codes, 0, 1)).astype(np.uint8)
         Image.fromarray(pixels).save(FOLDER / f"{name}.jpg", quality=90)

@@ -18,8 +18,6 @@ from embreex.mesh_construction import TriangleMesh
 from gloamet.bench.raw import raw_closest
 from gloamet.bench.rays import any_hits, bounce_rays, closest_hits
 from gloamet.bench.scenes import CAMERA, grove
-from gloamet.develop.display import develop_screen
-from gloamet.develop.exact import DevelopSettings
 from gloamet.document.demo import demo_document
 from gloamet.output.document_to_light import build_stage, dome_from_document, environment_from_document
 from gloamet.output.document_to_shafts import dust_of, dust_samples
@@ -169,10 +167,3 @@ def sun() -> Result:
         "sun_500k_s": best(lambda: sun_position(times, 57.4, 21.5)),
         "sun_one_ms": 1e3 * best(lambda: [sun_position(1e9, 57.4, 21.5) for _ in range(100)]) / 100,
     }
-
-
-def develop() -> Result:
-    """Milliseconds to develop 1280 x 800 for the screen through the baked view."""
-    y, x = np.mgrid[0:800, 0:1280].astype(np.float32)
-    picture = np.stack([100 + x, 300 + y, 200 + 0.5 * (x + y)], -1)
-    return {"develop_1280x800_ms": 1e3 * best(lambda: develop_screen(picture, DevelopSettings(10.0)))}

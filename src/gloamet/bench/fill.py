@@ -9,7 +9,7 @@ import numpy as np
 
 from gloamet.bench.core import best
 from gloamet.develop.display import develop_screen
-from gloamet.develop.exact import DevelopSettings
+from gloamet.develop.settings import DevelopSettings
 from gloamet.document.demo import PANORAMAS, demo_document
 from gloamet.document.lights import Gain, Gains, even_gains
 from gloamet.output.document_to_light import (

@@ -49,10 +49,10 @@ def as_colour(values: NDArray[np.floating]) -> tuple[float, float, float]:
 
 
 def gained(
-    whole: Floats, bounced: Floats | None, direct: tuple[float, ...], later: tuple[float, ...]
+    whole: Floats, bounced: Floats | None, direct: tuple[float, ...], indirect: tuple[float, ...]
 ) -> Floats:
-    """A light (..., 3) under the gain of what comes straight and that of the part of it that has bounced."""
+    """A light (..., 3) under the gain of its direct light and that of the part of it that has bounced."""
     out = whole * np.array(direct, np.float32)
-    if bounced is not None and direct != later:
-        out += bounced * (np.array(later, np.float32) - np.array(direct, np.float32))
+    if bounced is not None and direct != indirect:
+        out += bounced * (np.array(indirect, np.float32) - np.array(direct, np.float32))
     return np.asarray(out, np.float32)

@@ -19,6 +19,15 @@ D65_WHITE = (0.3127, 0.3290)
 # CIE TC 8-01, CIECAM02: the sharpened cone responses of CAT02.
 CAT02 = np.array([[0.7328, 0.4296, -0.1624], [-0.7036, 1.6975, 0.0061], [0.0030, 0.0136, 0.9834]])
 
+# Li et al., "Comprehensive color solutions: CAM16, CAT16, and CAM16-UCS", Color Res. Appl. 42 (2017): CAT16.
+CAT16 = np.array(
+    [
+        [0.401288, 0.650173, -0.051461],
+        [-0.250268, 1.204414, 0.045854],
+        [-0.002079, 0.048952, 0.953127],
+    ]
+)
+
 
 def xy_to_xyz(xy: ArrayLike) -> Array:
     """XYZ of unit luminance from chromaticity; shape (..., 2) to (..., 3)."""
@@ -39,10 +48,10 @@ def rgb_to_xyz_matrix(primaries: ArrayLike, white: ArrayLike) -> Array:
     return columns * np.linalg.solve(columns, xy_to_xyz(white))
 
 
-def adaptation_matrix(source_xyz: ArrayLike, target_xyz: ArrayLike) -> Array:
-    """The 3x3 matrix in XYZ that moves the source white onto the target white (CAT02, full adaptation)."""
-    gain = (CAT02 @ np.asarray(target_xyz, float)) / (CAT02 @ np.asarray(source_xyz, float))
-    return np.linalg.inv(CAT02) @ (gain[:, None] * CAT02)
+def adaptation_matrix(source_xyz: ArrayLike, target_xyz: ArrayLike, cones: Array = CAT02) -> Array:
+    """The 3x3 matrix in XYZ that moves the source white onto the target white, fully, by responses of `cones`."""
+    gain = (cones @ np.asarray(target_xyz, float)) / (cones @ np.asarray(source_xyz, float))
+    return np.linalg.inv(cones) @ (gain[:, None] * cones)
 
 
 AP1_TO_XYZ = rgb_to_xyz_matrix(AP1_PRIMARIES, D60_WHITE)
@@ -54,6 +63,16 @@ REC709_TO_AP1 = (
     @ rgb_to_xyz_matrix(REC709_PRIMARIES, D65_WHITE)
 )
 AP1_TO_REC709 = np.linalg.inv(REC709_TO_AP1)
+
+
+def chromaticities_to_ap1(chromaticities: ArrayLike | None) -> Array:
+    """The matrix to AP1 of a file's primaries and white, eight numbers (OpenEXR), or of Rec. 709 when it names none;
+    its white becomes neutral."""
+    if chromaticities is None or np.size(chromaticities) != 8:
+        return REC709_TO_AP1
+    pairs = np.asarray(chromaticities, float).reshape(4, 2)
+    adapted = adaptation_matrix(xy_to_xyz(pairs[3]), xy_to_xyz(D60_WHITE))
+    return np.asarray(XYZ_TO_AP1 @ adapted @ rgb_to_xyz_matrix(pairs[:3], pairs[3]))
 
 
 def luminance(rgb: ArrayLike) -> Array:

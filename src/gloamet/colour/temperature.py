@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from gloamet.colour.spaces import (
     AP1_TO_XYZ,
+    CAT16,
     D60_WHITE,
     XYZ_TO_AP1,
     adaptation_matrix,
@@ -63,6 +64,12 @@ def correlated_temperature(xyz: ArrayLike) -> float:
     return float(1e6 / (_MIRED[i] + shift * (_MIRED[1] - _MIRED[0])))
 
 
+def _daylight_duv(kelvin: float) -> float:
+    """How far daylight lies above the Planckian locus, nothing below 3500 K."""
+    s = float(np.clip((kelvin - 3500.0) / 1500.0, 0.0, 1.0))
+    return DAYLIGHT_DUV * s * s * (3.0 - 2.0 * s)
+
+
 def white_xy(kelvin: float, tint: float) -> Array:
     """Chromaticity of the light that a white balance of `kelvin` and `tint` calls white.
 
@@ -73,15 +80,14 @@ def white_xy(kelvin: float, tint: float) -> Array:
     normal = np.array([along[1], -along[0]]) / np.hypot(*along)
     if normal[1] < 0.0:
         normal = -normal
-    s = float(np.clip((kelvin - 3500.0) / 1500.0, 0.0, 1.0))
-    u, v = here + normal * (DAYLIGHT_DUV * s * s * (3.0 - 2.0 * s) + tint / 1000.0)
+    u, v = here + normal * (_daylight_duv(kelvin) + tint / 1000.0)
     scale = 2.0 * u - 8.0 * v + 4.0
     return np.array([3.0 * u / scale, 2.0 * v / scale])
 
 
 def balance_matrix(kelvin: float, tint: float) -> Array:
-    """The 3x3 matrix in AP1 that turns light of (kelvin, tint) into neutral; about 1 at 6000 K, tint 0."""
-    adapt = adaptation_matrix(xy_to_xyz(white_xy(kelvin, tint)), xy_to_xyz(D60_WHITE))
+    """The 3x3 matrix in AP1 that turns light of (kelvin, tint) into neutral by CAT16; about 1 at 6000 K, tint 0."""
+    adapt = adaptation_matrix(xy_to_xyz(white_xy(kelvin, tint)), xy_to_xyz(D60_WHITE), CAT16)
     return XYZ_TO_AP1 @ adapt @ AP1_TO_XYZ
 
 
@@ -99,3 +105,9 @@ def distance_from_locus(xyz: ArrayLike) -> float:
     normal = np.array([along[1], -along[0]]) / np.hypot(*along)
     normal = -normal if normal[1] < 0.0 else normal
     return float((here - on) @ normal)
+
+
+def balance_on(xyz: ArrayLike) -> tuple[float, float]:
+    """Kelvin and tint of the white balance that makes a colour neutral; nan for black. The inverse of `white_xy`."""
+    kelvin = correlated_temperature(xyz)
+    return kelvin, 1000.0 * (distance_from_locus(xyz) - _daylight_duv(kelvin))

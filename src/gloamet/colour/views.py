@@ -18,7 +18,7 @@ from gloamet.colour.spaces import AP1_TO_REC709, linear_to_srgb
 from gloamet.errors import GloametError
 
 Floats = NDArray[np.float32]
-_REC709_LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
+REC709_LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 # The film curve W x^n / (x^n + s): n is its slope on log axes at the toe, W what it would reach with endless light, and
 # s puts the grey card where it is. Chosen by eye: slope 1.4 at grey, white some three stops above it.
 FILM_SLOPE, FILM_WHITE, GREY_CARD = 1.7, 1.06, 0.18
@@ -50,7 +50,7 @@ def film(picture: Floats) -> Floats:
     mean = y.mean(-1, keepdims=True)
     y = (y - FILM_OUTSET * mean) / (1.0 - FILM_OUTSET)
     display = y @ AP1_TO_REC709.T
-    grey = (display @ _REC709_LUMINANCE)[..., None]
+    grey = (display @ REC709_LUMINANCE)[..., None]
     lowest = display.min(-1, keepdims=True)
     inside = np.where(lowest < 0.0, grey / np.maximum(grey - lowest, 1e-9), 1.0)
     return np.asarray(linear_to_srgb(grey + (display - grey) * inside), np.float32)

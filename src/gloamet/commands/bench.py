@@ -19,7 +19,7 @@ def _memory() -> Result:
 
 
 def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
-    from gloamet.bench import core, desk, fill, opening, relight, sun
+    from gloamet.bench import core, desk, developing, fill, opening, relight, sun
 
     return [
         (
@@ -41,7 +41,18 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
         (fill.turning, ("panorama_turn_fps",)),
         (fill.large, ("panorama_8k_s",)),
         (core.sun, ("sun_500k_s", "sun_one_ms")),
-        (core.develop, ("develop_1280x800_ms",)),
+        (developing.plain, ("develop_1280x800_ms",)),
+        (
+            developing.chain,
+            (
+                "develop_tone_ms",
+                "develop_colour_ms",
+                "develop_mask_ms",
+                "develop_bend_ms",
+                "develop_last_ms",
+                "glare_ms",
+            ),
+        ),
         (desk.hand, ("first_change_ms", "first_change_median_ms", "gui_gap_ms", "scrub_fps")),
         (sun.scan, ("year_scan_s",)),
         (sun.cloth, ("year_cloth_ms", "year_cloth_air_ms")),

@@ -10,7 +10,8 @@ import numpy as np
 
 from gloamet.colour.views import VIEWS
 from gloamet.develop.display import develop_screen
-from gloamet.develop.exact import DevelopSettings
+from gloamet.develop.settings import DevelopSettings
+from gloamet.document.expose import ColourState, GlareState, LensState, LocalState, ToneState
 from gloamet.meter.cards import measure_cards, radiance_along
 from gloamet.sky.aerial import solve_aerial
 from gloamet.sky.air import Air
@@ -86,8 +87,18 @@ def _rays(relit: bool = False) -> None:
 
 
 def _develop() -> None:
+    picture = np.ones((4, 4, 3), np.float32)
     for view in VIEWS:
-        develop_screen(np.ones((4, 4, 3), np.float32), DevelopSettings(0.0, view=view))
+        develop_screen(picture, DevelopSettings(0.0, view=view))
+    every_link = DevelopSettings(
+        0.0,
+        glare=GlareState(veil=1.0),
+        masks=(LocalState(),),
+        tone=ToneState(contrast=0.1, local_contrast=0.5),
+        colour=ColourState(saturation=0.5),
+        lens=LensState(vignette=1.0, distortion=1.0, grain=0.1),
+    )
+    develop_screen(picture, every_link, (8, 8))
 
 
 def _denoise() -> None:

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from gloamet.commands.common import add_place, number, read_place
+from gloamet.commands.develop import read_settings
 from gloamet.commands.document_options import (
     add_aerial,
     add_air,
@@ -16,6 +17,7 @@ from gloamet.commands.document_options import (
     with_air,
 )
 from gloamet.commands.sky_options import add_grade, add_picture_sky, with_grade, with_picture_sky
+from gloamet.document.expose import METERINGS
 from gloamet.document.lights import LIGHT_LAYERS
 from gloamet.document.metadata import field_range
 from gloamet.document.model import Document
@@ -61,6 +63,10 @@ def add_light(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--sky-saturation", type=number(0, 3, "Saturation"), help="colour of the sky fill")
     parser.add_argument("--solo", choices=LIGHT_LAYERS, help="this light alone")
     parser.add_argument("--ev", help="auto or an exposure value at ISO 100")
+    parser.add_argument("--metering", choices=METERINGS, help="how an automatic exposure is found")
+    parser.add_argument(
+        "--settings", type=Path, help="links of the chain: .json of Expose, or a .gloamet project"
+    )
 
 
 def _named(text: str, known: dict[str, str], like: str) -> tuple[str, str]:
@@ -138,8 +144,14 @@ def _with_sun(document: Document, options: argparse.Namespace) -> Document:
 
 
 def _with_exposure(document: Document, options: argparse.Namespace) -> Document:
+    if options.settings is not None:
+        document = document.model_copy(update={"expose": read_settings(options.settings)})
+    if options.metering is not None:
+        if options.ev not in (None, "auto"):
+            raise GloametError("Give either --ev or --metering: an exposure value is not metered.")
+        return document.change("expose", metering=options.metering)
     if options.ev is None:
         return document
     if options.ev == "auto":
-        return document.change("expose", automatic=True)
-    return document.change("expose", automatic=False, ev=number(-8, 22, "EV")(options.ev))
+        return document.change("expose", metering="scene")
+    return document.change("expose", metering="manual", ev=number(-8, 22, "EV")(options.ev))

@@ -50,6 +50,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
 
 def _measures(document: Document, options: argparse.Namespace, lit: _Lit) -> Measures:
     """What is measured in the scene: cards, and the exposure of a small picture."""
+    from gloamet.meter.light import read_light
     from gloamet.meter.nature import natural_band
     from gloamet.output.document_to_facts import Measures
     from gloamet.output.document_to_light import air_from_document, surfaces_of_film
@@ -67,7 +68,9 @@ def _measures(document: Document, options: argparse.Namespace, lit: _Lit) -> Mea
     met = read_meter(View(lit.compiled, lit.camera, width, height), lit.lights, bounces, renderer)
     film = Film(width, height)
     renderer.accumulate(film, lit.compiled, lit.lights, lit.camera, SPOT_SAMPLES, bounces)
-    exposure = exposure_from_document(document, film.light(lit.gains), surfaces_of_film(film))
+    reading = read_light(lit.dome, lit.gains, None if lit.panorama is None else lit.panorama.lighting)
+    seen = surfaces_of_film(film)
+    exposure = exposure_from_document(document, film.light(lit.gains), seen, lambda: reading.incident_ev)
     low, high = lit.compiled.scene.subject_bounds()
     solved = None if lit.panorama is None else panorama_solved(lit.panorama, lit.gains)
     return Measures(
@@ -86,9 +89,9 @@ def _lit(document: Document, options: argparse.Namespace) -> _Lit:
     """The document's stage in its light."""
     from gloamet.output.document_to_light import (
         build_stage,
-        document_panorama,
         dome_from_document,
         environment_from_document,
+        panorama_from_document,
     )
     from gloamet.output.document_to_picture import gains_from_document
     from gloamet.stage.readers import read_file
@@ -97,7 +100,7 @@ def _lit(document: Document, options: argparse.Namespace) -> _Lit:
     scene = place_in_world(read_file(Path(str(stage.model)), outside=stage.outside), stage)
     camera = find_camera(options, document, scene)
     compiled, dome = build_stage(document, scene), dome_from_document(document)
-    panorama = document_panorama(document, dome)
+    panorama = panorama_from_document(document, dome)
     lights = environment_from_document(document, dome, panorama)
     gains = gains_from_document(document, lights.sky_colour)
     return _Lit(compiled, camera, dome, panorama, lights, gains)
@@ -109,7 +112,7 @@ def _readings(document: Document, options: argparse.Namespace) -> dict[str, Any]
     from gloamet.output.document_to_light import sun_from_document
 
     lit = _lit(document, options)
-    second = lit.panorama.dome if lit.panorama is not None and lit.panorama.lights else None
+    second = None if lit.panorama is None else lit.panorama.lighting
     reading = read_light(lit.dome, lit.gains, second)
     measures = _measures(document, options, lit)
     facts = facts_of(document, sun_from_document(document), reading, measures, lit.gains)

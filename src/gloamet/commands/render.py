@@ -8,6 +8,7 @@ import signal
 import sys
 import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -196,19 +197,21 @@ def run(options: argparse.Namespace) -> None:
     from gloamet.output.document_to_air import light_through_air
     from gloamet.output.document_to_light import (
         build_stage,
-        document_panorama,
         dome_from_document,
         environment_from_document,
         finished_light,
+        panorama_from_document,
         save_picture,
         with_contours,
     )
+    from gloamet.output.document_to_masks import mask_planes
+    from gloamet.output.document_to_picture import gains_from_document
     from gloamet.output.document_to_shafts import light_through_dust
     from gloamet.output.memory import check_memory, memory_needed
 
     compiled = build_stage(job.document, job.scene)
     dome = dome_from_document(job.document)
-    environment = environment_from_document(job.document, dome, document_panorama(job.document, dome))
+    environment = environment_from_document(job.document, dome, panorama_from_document(job.document, dome))
     need = memory_needed(compiled, job.width, job.height, options.denoise)
     check_memory(need)
     _say(f"needs about {need / 2**20:.0f} MB of memory")
@@ -220,7 +223,11 @@ def run(options: argparse.Namespace) -> None:
     light = light_through_dust(*lit, light, film.mean_samples(), options.denoise)
     light = light_through_air(job.document, dome, job.camera, light, film)
     light = with_contours(job.document, compiled, job.camera, light)
-    ev = save_picture(options.output, job.document, film, light, options.exposed, options.sixteen_bit)
+    masks, gains = job.document.expose.masks, gains_from_document(job.document)
+    with ThreadPoolExecutor() as pool:
+        planes = mask_planes(masks, film, gains, (compiled, job.camera), pool)
+    saved = options.exposed, options.sixteen_bit, planes
+    ev = save_picture(options.output, job.document, film, light, *saved)
     for note in job.scene.notes:
         _say(f"note: {note}")
     report = {"memory_mb": need / 2**20, "seconds": seconds, "ev": ev}

@@ -75,7 +75,7 @@ class DayRibbon(QWidget):
         if colours is None or self._path is None:
             return
         from gloamet.develop.display import develop_screen
-        from gloamet.develop.exact import DevelopSettings
+        from gloamet.develop.settings import DevelopSettings
 
         strips = colours.adapted(self._path.elevation_deg)
         picture = np.ascontiguousarray(strips.transpose(1, 0, 2)[::-1], np.float32)

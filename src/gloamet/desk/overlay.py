@@ -12,10 +12,14 @@ from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.stage_actions import part_named
 from gloamet.desk.view_conversion import camera_from_document
+from gloamet.develop.inspect import ZONES
+from gloamet.document.expose import ExposeState
 from gloamet.document.fill import SpotState
+from gloamet.meter.metering import SPOT_RADIUS
 from gloamet.sun.position import direction
 
 SAFE_SHARES = (0.9, 0.8)
+ZONE_PX = 30.0  # height of the key of false colour
 EDGES = ((0, 1), (2, 3), (4, 5), (6, 7), (0, 2), (1, 3), (4, 6), (5, 7), (0, 4), (1, 5), (2, 6), (3, 7))
 Rect = tuple[float, float, float, float]
 
@@ -139,3 +143,31 @@ def draw_safe_lines(p: QPainter, box: QRectF) -> None:
         x, y = box.x() + k * box.width() / 3, box.y() + k * box.height() / 3
         p.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
         p.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+
+
+def draw_exposure_spot(p: QPainter, box: QRectF, expose: ExposeState) -> None:
+    """A ring round what the spot meter reads."""
+    if expose.metering != "spot":
+        return
+    at = QPointF(box.x() + expose.spot_x * box.width(), box.y() + expose.spot_y * box.height())
+    radius = max(4.0, SPOT_RADIUS * box.height())
+    for pen in (QPen(QColor(38, 38, 38, 200), 3.0), QPen(QColor(theme.INK), 1.2)):
+        p.setPen(pen)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.drawEllipse(at, radius, radius)
+    p.drawText(at + QPointF(radius + 5, 4), "exposure")
+
+
+def draw_zones(p: QPainter, box: QRectF) -> None:
+    """The key of false colour: each zone with its words, along the foot of the picture."""
+    p.setFont(theme.font(theme.SMALL))
+    wide = box.width() / len(ZONES)
+    y = box.bottom() - ZONE_PX
+    for index, zone in enumerate(ZONES):
+        cell = QRectF(box.x() + index * wide, y, wide + 0.5, ZONE_PX)
+        colour = QColor(*zone.colour)
+        p.fillRect(cell, colour)
+        p.setPen(QColor("black" if colour.lightnessF() > 0.45 else theme.INK))
+        words = "18 %" if zone.words == "grey card" else zone.words
+        flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+        p.drawText(cell.adjusted(1, 0, -1, 0), flags, words)

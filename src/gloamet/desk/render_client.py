@@ -23,6 +23,8 @@ class RenderClient(QObject):
         self.size = (640, 400)
         self.stopped = False
         self.plan: PlanRequest | None = None
+        self.held_ev: float | None = None  # where an automatic exposure stays
+        self.inspect = ""  # another way to look at the picture
         self._paused = False
         self._reload_count = 0
         self._beside: Callable[[Document], Document] | None = None
@@ -45,7 +47,16 @@ class RenderClient(QObject):
         beside = self._beside(self._document) if self._beside is not None else None
         if beside == self._document:
             beside = None
-        self._worker.request(self._document, *self.size, stopped, self.plan, self._reload_count, beside)
+        self._worker.request(
+            self._document,
+            *self.size,
+            stopped,
+            self.plan,
+            self._reload_count,
+            beside,
+            self.held_ev,
+            self.inspect,
+        )
 
     def resize(self, width: int, height: int) -> None:
         """The picture's size on screen, device pixels."""
@@ -74,6 +85,12 @@ class RenderClient(QObject):
         """Show the picture under another light too from now on, made from the document, or no longer."""
         self._beside = made
         self.ask()
+
+    def inspect_as(self, way: str) -> None:
+        """Look at the picture another way from now on: as `RenderRequest.inspect` says."""
+        if way != self.inspect:
+            self.inspect = way
+            self.ask()
 
     def reload(self) -> None:
         """Read the model's file again."""

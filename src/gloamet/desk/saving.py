@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -52,14 +53,16 @@ class SaveJob(QObject):
         from gloamet.output.document_to_air import light_through_air
         from gloamet.output.document_to_light import (
             build_stage,
-            document_panorama,
             dome_from_document,
             environment_from_document,
             finished_light,
+            panorama_from_document,
             save_picture,
             stop_criterion,
             with_contours,
         )
+        from gloamet.output.document_to_masks import mask_planes
+        from gloamet.output.document_to_picture import gains_from_document
         from gloamet.output.document_to_shafts import light_through_dust
         from gloamet.output.final import plan_next_pass, render
         from gloamet.output.memory import check_memory, memory_needed
@@ -69,7 +72,7 @@ class SaveJob(QObject):
         compiled = build_stage(document, self.scene)
         check_memory(memory_needed(compiled, out.width, out.height, out.denoise))
         camera, dome = camera_from_view(document.stage.view), dome_from_document(document)
-        lights = environment_from_document(document, dome, document_panorama(document, dome))
+        lights = environment_from_document(document, dome, panorama_from_document(document, dome))
         film, aim = Film(out.width, out.height), stop_criterion(document)
         path = self.path.with_name(self.path.name + ENDING)
         kept = Checkpoint(path, digest_of(compiled, lights, camera, film, aim.bounces))
@@ -93,7 +96,10 @@ class SaveJob(QObject):
         light = light_through_dust(*lit, light, samples, out.denoise, self._stop.is_set)
         light = light_through_air(document, dome, camera, light, film)
         light = with_contours(document, compiled, camera, light)
-        save_picture(self.path, document, film, light)
+        with ThreadPoolExecutor() as pool:
+            gains = gains_from_document(document)
+            planes = mask_planes(document.expose.masks, film, gains, (compiled, camera), pool)
+        save_picture(self.path, document, film, light, planes=planes)
         said = f"{samples:.0f} samples per pixel"
         if self._stop.is_set() and not plan_next_pass(film, aim, 1.0).done:
             kept.save(film, 0.0)

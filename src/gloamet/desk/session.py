@@ -102,8 +102,8 @@ class Session(QObject):
         self._told_stage = self.document.stage
         self._watcher = ModelWatcher(self)
         self._watcher.changed.connect(self.model_changed)
-        self._render = RenderClient(self.document, preparation)
-        self._render.reported.connect(self._on_reported)
+        self.render = RenderClient(self.document, preparation)
+        self.render.reported.connect(self._on_reported)
         self._later = QTimer(self, singleShot=True)
         self._later.timeout.connect(self._announce)
         self._last_emit = -UPDATE_INTERVAL_S
@@ -169,7 +169,7 @@ class Session(QObject):
         if key in THROTTLED_KEYS and wait > 0.0:
             # a hand may send a hundred moves a second; drawing each would leave no time for the picture
             self._later.start(int(1000 * wait) + 1)
-            self._render.show(self.document)
+            self.render.show(self.document)
         else:
             self._announce()
 
@@ -197,14 +197,14 @@ class Session(QObject):
         self._announce()
 
     def _announce(self) -> None:
-        self._render.stopped = False
+        self.render.stopped = False
         self._later.stop()
         self.document_changed.emit(self.document)
         if self.document.stage is not self._told_stage:
             self._told_stage = self.document.stage
             self.stage_changed.emit(self.document)
         self._last_emit = time.monotonic()
-        self._render.show(self.document)
+        self.render.show(self.document)
 
     # -- time
 
@@ -228,12 +228,12 @@ class Session(QObject):
 
     def resize(self, width: int, height: int) -> None:
         """The picture's size on screen, device pixels."""
-        self._render.resize(width, height)
+        self.render.resize(width, height)
 
     @property
     def picture_size(self) -> tuple[int, int]:
         """The picture's size on screen, device pixels."""
-        return self._render.size
+        return self.render.size
 
     @property
     def relight_state(self) -> tuple[bool, bool]:
@@ -243,38 +243,38 @@ class Session(QObject):
     @property
     def stopped(self) -> bool:
         """Whether refining was stopped by hand."""
-        return self._render.stopped
+        return self.render.stopped
 
     def stop(self) -> None:
         """Stop refining and keep the picture as it is."""
-        self._render.stop(True)
+        self.render.stop(True)
 
     def resume(self) -> None:
         """Go on refining."""
-        self._render.stop(False)
+        self.render.stop(False)
 
     def pause_rendering(self, on: bool) -> None:
         """Leave the picture unrefined while something else needs all the rays, such as outlines under the hand."""
-        self._render.pause(on)
+        self.render.pause(on)
 
     @property
     def plan(self) -> PlanRequest | None:
         """The plan that is drawn beside the picture."""
-        return self._render.plan
+        return self.render.plan
 
     def show_plan(self, plan: PlanRequest | None) -> None:
         """Draw a plan beside the picture from now on, or no longer."""
-        self._render.show_plan(plan)
+        self.render.show_plan(plan)
 
     def show_beside(self, made: Callable[[Document], Document] | None) -> None:
         """Show the picture under another light too from now on, made from the document, or no longer."""
         self.state.compares = made is not None
-        self._render.show_beside(made)
+        self.render.show_beside(made)
         self.beside_changed.emit()
 
     def stop_loading(self) -> None:
         """Give up the model that is being opened."""
-        self._render.stop_loading()
+        self.render.stop_loading()
 
     def close(self) -> None:
         """End the worker, let go of the stage, and of the session itself at the end of this turn of the event loop."""
@@ -282,11 +282,11 @@ class Session(QObject):
             return
         self._closed = True
         self._later.stop()
-        self._render.close()
+        self.render.close()
         self.scene = self.file_scene = self.compiled = self.frame = None
         self.thumbnails.clear()
         # connections hold what they call, closures with whole windows in them, as long as their sender lives
-        self._render.deleteLater()
+        self.render.deleteLater()
         self.deleteLater()
 
     # -- the interface's state
@@ -354,7 +354,7 @@ class Session(QObject):
 
     def reload(self) -> None:
         """Read the model's file again; every decision is kept by name."""
-        self._render.reload()
+        self.render.reload()
 
     def _on_failed(self, event: Failed) -> None:
         if event.model is not None and event.model == self.document.stage.model:

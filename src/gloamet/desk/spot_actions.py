@@ -26,6 +26,12 @@ def add_spot(session: Session, x: float, y: float) -> None:
     session.change("fill", None, spots=(*spots, spot))
 
 
+def remove_spot(session: Session, index: int) -> None:
+    """Take a spot away."""
+    spots = session.document.fill.spots
+    session.change("fill", None, spots=spots[:index] + spots[index + 1 :])
+
+
 def penumbra_m(session: Session, spot: SpotState) -> float | None:
     """Width of the edge of shade where a spot's shade is thrown, metres; None where no sun is kept off it.
 

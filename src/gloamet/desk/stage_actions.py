@@ -281,7 +281,7 @@ def look_through(session: Session, index: int) -> None:
     stage = session.document.stage.model_copy(update={"view": named.view})
     document = session.document.model_copy(update={"stage": stage})
     if named.ev is not None:
-        document = document.change("expose", automatic=False, ev=named.ev)
+        document = document.change("expose", metering="manual", ev=named.ev)
     session.commit(document)
 
 

@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from gloamet.desk import stage_actions
+from gloamet.desk.exposure_hold import ExposureHold
 from gloamet.desk.import_notes import ImportNotesPanel
 from gloamet.desk.plan_view import PlanView
 from gloamet.desk.session import Session
@@ -16,12 +17,22 @@ from gloamet.desk.widgets.basic import SegmentedControl, label, link
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 
+HELD_TIP = "The exposure stays while you work on the light. Click to take what the meter reads now."
+
 
 class ViewToolBar(QWidget):
     """Words to switch, the quality, and the size of the saved picture."""
 
-    def __init__(self, session: Session, picture: Viewport, plan: PlanView, tray: ImportNotesPanel) -> None:
+    def __init__(
+        self,
+        session: Session,
+        picture: Viewport,
+        plan: PlanView,
+        tray: ImportNotesPanel,
+        hold: ExposureHold,
+    ) -> None:
         super().__init__()
+        self.hold = hold
         self.session, self.picture, self.plan, self.tray = session, picture, plan, tray
         self.setFixedHeight(34)
         row = QHBoxLayout(self)
@@ -43,12 +54,20 @@ class ViewToolBar(QWidget):
         )
         self.quality.setFixedHeight(24)
         self.state = label("", "note")
-        for widget in (self.notes, self.quality, self.state):
+        self.held = link("", HELD_TIP, hold.release)
+        hold.changed.connect(self._on_hold_changed)
+        for widget in (self.held, self.notes, self.quality, self.state):
             row.addWidget(widget)
         session.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
         session.document_changed.connect(self._on_document_changed)
         session.tool_changed.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
+
+    def _on_hold_changed(self) -> None:
+        off, frame = self.hold.off_by, self.session.frame
+        self.held.setVisible(off != 0.0 and frame is not None)
+        if frame is not None:
+            self.held.setText(f"EV {frame.ev:.1f} held: meter {frame.meter_ev:.1f}".replace("-", "−"))
 
     def _tools(self) -> tuple[tuple[str, str, Callable[[], None]], ...]:
         return (

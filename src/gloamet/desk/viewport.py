@@ -27,16 +27,19 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
 
-from gloamet.desk import panorama_actions, spot_actions, stage_actions, theme
+from gloamet.desk import expose_actions, panorama_actions, spot_actions, stage_actions, theme
 from gloamet.desk.aim_controller import AimController
 from gloamet.desk.aim_tool import TOOLS, AimTool, ViewAdapter
+from gloamet.desk.mask_tool import MaskTool, draw_mask
 from gloamet.desk.overlay import (
+    draw_exposure_spot,
     draw_panorama_sun,
     draw_rectangle,
     draw_safe_lines,
     draw_selection,
     draw_spots,
     draw_sun,
+    draw_zones,
     on_screen,
 )
 from gloamet.desk.region_tool import RegionTool
@@ -89,7 +92,7 @@ class Viewport(QWidget):
         self._pressed = QPointF()
         self._moved = False
         self._button = Qt.MouseButton.NoButton
-        self.hand = RegionTool(session)
+        self.hand, self.mask_hand = RegionTool(session), MaskTool(session)
         self.aim = AimTool(
             session, aimer, ViewAdapter(self._point, self._edge, self._towards, self._spot, self._on_picture)
         )
@@ -147,8 +150,9 @@ class Viewport(QWidget):
 
     def _on_frame_ready(self, frame: Frame) -> None:
         self._frame = frame
-        h, w = frame.pixels.shape[:2]
-        self._image = QImage(frame.pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
+        pixels = frame.pixels if frame.inspected is None else frame.inspected
+        h, w = pixels.shape[:2]
+        self._image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
         self._fitted = None
         self.update()
 
@@ -186,6 +190,7 @@ class Viewport(QWidget):
             document.output,
             document.aim,
             document.fill.spots,
+            document.expose,
             document.site,
             sun.wall_time.date(),
             sun.north_deg,
@@ -212,6 +217,10 @@ class Viewport(QWidget):
         draw_sun(p, box, self.session)
         draw_panorama_sun(p, box, self.session)
         draw_spots(p, box, self.session.document.fill.spots)
+        draw_exposure_spot(p, box, self.session.document.expose)
+        draw_mask(p, box, self.session)
+        if self.session.render.inspect == "false colour":
+            draw_zones(p, box)
         if self.sun_tools:
             draw_aim(p, box, self.session, self.aimer, self._path, self.aim.draft)
 
@@ -266,7 +275,7 @@ class Viewport(QWidget):
         if event.button() == Qt.MouseButton.LeftButton:
             if self.wipe.press(self.target(), at):
                 return
-            if self.hand.press(self.target(), at):
+            if self.hand.press(self.target(), at) or self.mask_hand.press(self.target(), at):
                 return
             if self.sun_tools and self.target().contains(at) and self.aim.press(at):
                 return
@@ -274,7 +283,9 @@ class Viewport(QWidget):
             self._grab, self._button, self._pressed, self._moved = at, event.button(), at, False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if self.wipe.move(self.target(), event.position()):
+        if self.wipe.move(self.target(), event.position()) or self.mask_hand.move(
+            self.target(), event.position()
+        ):
             return
         if self.aim.move(event.position()):
             self.update()
@@ -301,7 +312,8 @@ class Viewport(QWidget):
         stage_actions.set_camera(self.session, camera, "camera")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if self.wipe.release() or self.hand.release() or self.aim.release(event.position()):
+        tools = self.wipe, self.hand, self.mask_hand
+        if any(tool.release() for tool in tools) or self.aim.release(event.position()):
             self.update()
             return
         click = self._grab is not None and not self._moved and self._button == Qt.MouseButton.LeftButton
@@ -318,6 +330,10 @@ class Viewport(QWidget):
             return
         if session.state.tool in ("", "rectangle"):
             session.select(stage_actions.pick(session, x, y, aspect))
+            return
+        if session.state.tool in expose_actions.CLICK_TOOLS:
+            expose_actions.click(session, session.state.tool, x, y, aspect)
+            session.use_tool("")
             return
         if session.state.tool == "spot":
             spot_actions.add_spot(session, x, y)
@@ -342,6 +358,7 @@ class Viewport(QWidget):
 
     def _on_tool_changed(self, tool: str) -> None:
         self.setCursor(Qt.CursorShape.CrossCursor if tool else Qt.CursorShape.ArrowCursor)
+        self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
         turns = event.angleDelta().y() / 120.0

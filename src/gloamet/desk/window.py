@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 from gloamet.desk import theme
 from gloamet.desk.aim_controller import AimController
 from gloamet.desk.day_ribbon import DayRibbon
+from gloamet.desk.exposure_hold import ExposureHold
 from gloamet.desk.import_notes import ImportNotesPanel
 from gloamet.desk.import_panel import ImportPanel
 from gloamet.desk.instruments.checks import Checks
@@ -60,7 +61,7 @@ class DeskWindow(QMainWindow):
         self.menu = QMenu(self)
         self.menu.aboutToShow.connect(self._fill_menu)
         self.bar = TopBar(session, STEP_TITLES, self.choose_step, self.menu)
-        self.aimer = AimController(session)
+        self.aimer, self.hold = AimController(session), ExposureHold(session)
         self.stack = StepStack(StepContext(session, self.aimer, self.ask_open, self.ask_picture))
         self.picture = Viewport(session, self.aimer)
         self.picture.dropped.connect(lambda name: self.open_file(Path(name)))
@@ -107,7 +108,7 @@ class DeskWindow(QMainWindow):
         pictures.addWidget(self.picture, 3)
         pictures.addWidget(self.plan, 2)
         box.addLayout(pictures, 1)
-        self.strip = ViewToolBar(self.session, self.picture, self.plan, self.tray)
+        self.strip = ViewToolBar(self.session, self.picture, self.plan, self.tray, self.hold)
         box.addWidget(self.strip)
         columns.addWidget(middle, 1)
         right = QWidget()
@@ -197,6 +198,10 @@ class DeskWindow(QMainWindow):
         self.stack.show_step(index)
         self.bar.buttons[index].setChecked(True)
         self.picture.show_sun_tools(STEPS[index].sun_tools)
+        exposing = STEPS[index].module == "expose"
+        self.hold.use_step(exposing)
+        if not exposing:
+            self.session.render.inspect_as("")
 
     def _shortcuts(self) -> None:
         for keys, action in (

@@ -1,35 +1,61 @@
 """Developing for the screen: linear light in AP1 cd/m2 to 8-bit colour, quickly.
 
-A view's exact transform is baked once into a 65-cube behind a log2 allocation and applied by a kernel, rows in
-parallel. A `DevelopSettings` enters with the picture; RGBX leaves.
+Links that look at a pixel alone are tables, applied by one kernel with rows in parallel: tone and the film's curve over
+stops, colour as a 65-cube over codes, and an ACES view as one behind a log2 allocation, baked once. Links that need
+a pixel's surroundings are those of `exact`; a `ScreenDeveloper` remembers what they made. A picture and a
+`DevelopSettings` enter; RGBX leaves.
 """
 
 from __future__ import annotations
 
-import os
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_TO_REC709, linear_to_srgb
-from gloamet.colour.views import VIEWS
+from gloamet.colour.views import FILM_INSET, FILM_OUTSET, REC709_LUMINANCE, VIEWS, film_curve
+from gloamet.colour.views import film as film_view
+from gloamet.develop import colour_grade, glare
 from gloamet.develop.display_kernels import (
-    COUNTER_COUNT,
     CUBE_SIZE,
     CURVE_SIZE,
     LOG_LOW,
     LOG_RANGE,
+    TABLE_GREY,
+    TABLE_LOWEST,
+    TABLE_SIZE,
+    TABLE_STEPS,
     EnlargedArrays,
+    FilmArrays,
+    ToneArrays,
     ViewArrays,
     develop_rows,
+    enlarge_rows,
 )
-from gloamet.develop.exact import DevelopSettings
-from gloamet.thread_barrier import run_on_all_threads
+from gloamet.develop.exact import LUMINANCE, brightness_gain, through_lens
+from gloamet.develop.grade_kernels import decode_colours
+from gloamet.develop.lens import finish_pixels, parts_that_act
+from gloamet.develop.light_kernels import expose_rows
+from gloamet.develop.masks import NO_PLANES, MaskPlanes, changes, light_masks
+from gloamet.develop.settings import DevelopSettings
+from gloamet.develop.threads import THREADS, on_all_threads
+from gloamet.develop.tone import (
+    bends_brightness,
+    channel_curves,
+    channel_stops,
+    lifts_details,
+    toned_stops,
+)
+from gloamet.document.expose import ColourState, ToneState
 
 Floats = NDArray[np.float32]
+Pixels = NDArray[np.uint8]
+_AS_IT_IS = np.eye(3, dtype=np.float32)
+_NO_GAIN = np.zeros((1, 0), np.float32)
 
 
 def _cache_file(view: str) -> Path:
@@ -66,13 +92,54 @@ def screen_cube(view: str) -> Floats:
 
 
 @lru_cache(maxsize=1)
-def _srgb_curve() -> NDArray[np.uint8]:
-    return np.round(linear_to_srgb(np.linspace(0.0, 1.0, CURVE_SIZE + 1)) * 255.0).astype(np.uint8)
+def _srgb_codes() -> Floats:
+    return (linear_to_srgb(np.linspace(0.0, 1.0, CURVE_SIZE + 1)) * 255.0).astype(np.float32)
 
 
 @lru_cache(maxsize=1)
-def _pool() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="develop")
+def _srgb_curve() -> NDArray[np.uint8]:
+    return np.round(_srgb_codes()).astype(np.uint8)
+
+
+_TABLE_STOPS = TABLE_LOWEST + np.arange(TABLE_SIZE) / TABLE_STEPS
+_NOTHING = np.zeros(0, np.float32)
+_SCREEN_LUMINANCE = REC709_LUMINANCE.astype(np.float32)
+
+
+@lru_cache(maxsize=2)
+def _film_arrays(is_film: bool) -> FilmArrays:
+    curve = film_curve(TABLE_GREY * np.exp2(_TABLE_STOPS)).astype(np.float32) if is_film else _NOTHING
+    matrix = np.ascontiguousarray(AP1_TO_REC709, np.float32)
+    return FilmArrays(curve, matrix, _SCREEN_LUMINANCE, np.float32(FILM_INSET), np.float32(FILM_OUTSET))
+
+
+@lru_cache(maxsize=8)
+def _tone_arrays(tone: ToneState) -> ToneArrays:
+    brightness, channels = _NOTHING, np.zeros((3, 0), np.float32)
+    if bends_brightness(tone):
+        brightness = np.exp2(toned_stops(_TABLE_STOPS, tone) - _TABLE_STOPS).astype(np.float32)
+    curves = channel_curves(tone)
+    if curves is not None:
+        moved = [channel_stops(_TABLE_STOPS, points, tone) - _TABLE_STOPS for points in curves]
+        channels = np.exp2(np.stack(moved)).astype(np.float32)
+    return ToneArrays(brightness, channels, LUMINANCE)
+
+
+@lru_cache(maxsize=1)
+def _code_grid() -> Floats:
+    axis = np.linspace(0.0, 1.0, CUBE_SIZE, dtype=np.float32)
+    blue, green, red = np.meshgrid(axis, axis, axis, indexing="ij")
+    return np.stack([red, green, blue], -1).reshape(-1, 3)
+
+
+@lru_cache(maxsize=8)
+def _colour_cube(colour: ColourState) -> Floats:
+    """Linear light of what the link of colour makes of codes, (CUBE**3, 4): smooth where codes are steep, at black."""
+    cube = np.zeros((CUBE_SIZE**3, 4), np.float32)
+    if not colour_grade.acts(colour):
+        return cube[:0]
+    on_all_threads(decode_colours, colour_grade.grade_codes(_code_grid(), colour), cube)
+    return cube
 
 
 @lru_cache(maxsize=4)
@@ -82,33 +149,122 @@ def _resample_axis(few: int, many: int) -> NDArray[np.int32]:
     return np.stack([np.floor(at), np.floor(256.0 * (at - np.floor(at)))], 1).astype(np.int32)
 
 
-def develop_screen(
-    picture: Floats, recipe: DevelopSettings, size: tuple[int, int] | None = None
-) -> NDArray[np.uint8]:
-    """8-bit RGBX for the screen, (H, W, 4); within a few codes of the exact transform.
+def _view_arrays(settings: DevelopSettings, matrix: Floats) -> ViewArrays:
+    view = VIEWS[settings.view]
+    film, cube = _film_arrays(view.apply is film_view), np.zeros((0, 4), np.float32)
+    if view.apply is not film_view and not view.curve_alone:
+        cube = screen_cube(settings.view)
+    tone, colour = _tone_arrays(settings.tone), _colour_cube(settings.colour)
+    return ViewArrays(matrix, tone, cube, film, _srgb_curve(), _srgb_codes(), colour)
 
-    `size` (width, height) is what the picture is enlarged to once it is developed.
-    """
+
+def _exposed(picture: Floats, matrix: Floats) -> Floats:
+    """A picture of light through the matrix of exposure and white balance."""
+    out = np.empty(picture.shape, np.float32)
+    on_all_threads(expose_rows, np.ascontiguousarray(picture, np.float32), matrix, out)
+    return out
+
+
+def _run(picture: Floats, gain: Floats, view: ViewArrays, size: tuple[int, int] | None) -> NDArray[np.uint32]:
+    """The kernel on all threads: (H, W) of packed pixels, enlarged to size (width, height) where that is another."""
     height, width = picture.shape[:2]
-    matrix, curve = recipe.matrix(), _srgb_curve()
-    if VIEWS[recipe.view].curve_alone:
-        matrix = np.ascontiguousarray(AP1_TO_REC709 @ matrix, np.float32)
-        cube = np.zeros((0, 4), np.float32)
-    else:
-        cube = screen_cube(recipe.view)
     wide, high = (0, 0) if size is None or size == (width, height) else size
     out, large = np.empty((height, width), np.uint32), np.empty((high, wide), np.uint32)
-    threads = os.cpu_count() or 1
-    words = (
-        np.zeros(COUNTER_COUNT, np.int64),
-        threads,
+    on_all_threads(
+        develop_rows,
+        THREADS,
         np.ascontiguousarray(picture, np.float32),
-        ViewArrays(matrix, cube, curve),
+        gain,
+        view,
         out,
-        np.empty((threads, 3, width), np.float32),
-        np.empty((threads, width + 1), np.uint32),
+        np.empty((THREADS, 4, width), np.float32),
+        np.empty((THREADS, width + 1), np.uint32),
         EnlargedArrays(_resample_axis(height, high), _resample_axis(width, wide), large),
     )
-    run_on_all_threads(_pool(), threads, develop_rows, words)
-    done = large if high else out
-    return done.view(np.uint8).reshape(*done.shape, 4)
+    return large if high else out
+
+
+class _Last:
+    """The last result of one link: of these very arrays, under this key."""
+
+    def __init__(self) -> None:
+        self._of: tuple[object, ...] = ()
+        self._key: object = None
+        self._made: Any = None
+
+    def get(self, of: tuple[object, ...], key: object, make: Callable[[], Any]) -> Any:
+        same = len(of) == len(self._of) and all(a is b for a, b in zip(of, self._of, strict=True))
+        if not (same and key == self._key):
+            self._of, self._key, self._made = of, key, make()
+        return self._made
+
+
+class ScreenDeveloper:
+    """Develops pictures one after the other, and remembers what the links in front made of the last one: a change of
+    the last links costs only these."""
+
+    def __init__(self) -> None:
+        self._lens, self._masked, self._gain = _Last(), _Last(), _Last()
+
+    def develop(
+        self,
+        picture: Floats,
+        settings: DevelopSettings,
+        size: tuple[int, int] | None = None,
+        planes: MaskPlanes = NO_PLANES,
+    ) -> Pixels:
+        """8-bit RGBX for the screen, (H, W, 4): within a code of the exact transform, a few where a view is baked.
+
+        `size` (width, height) is what the picture is enlarged to once it is developed. Raises GloametError when a view
+        or a colour table cannot be used.
+        """
+        light, matrix = self._scene_light(picture, settings, planes)
+        gain = self._brightness_gain(light, settings, matrix)
+        view, gains = _view_arrays(settings, matrix), _NO_GAIN if gain is None else gain
+        if not parts_that_act(settings.lens).finishes:
+            done = _run(light, gains, view, size)
+            return done.view(np.uint8).reshape(*done.shape, 4)
+        small = _run(light, gains, view, None)
+        finish_pixels(small, settings.lens)
+        pixels = small.view(np.uint8).reshape(*small.shape, 4)
+        return pixels if size is None else enlarged_pixels(pixels, size)
+
+    def _scene_light(
+        self, picture: Floats, settings: DevelopSettings, planes: MaskPlanes
+    ) -> tuple[Floats, Floats]:
+        """The picture with the links that change light, and the matrix that is still owed."""
+        lens, masks = settings.lens, tuple(mask for mask in settings.masks if changes(mask))
+        matrix = settings.matrix()
+        if not (glare.acts(settings.glare) or parts_that_act(lens).bends or masks):
+            return picture, matrix
+        key = (matrix.tobytes(), settings.glare, lens.on, lens.strength, lens.distortion, lens.fringe)
+        light = self._lens.get((picture,), key, lambda: through_lens(_exposed(picture, matrix), settings))
+        if masks:
+            light = self._masked.get((light, *planes), masks, lambda: light_masks(light, masks, planes))
+        return light, _AS_IT_IS
+
+    def _brightness_gain(self, light: Floats, settings: DevelopSettings, matrix: Floats) -> Floats | None:
+        tone, lens = settings.tone, settings.lens
+        if not (lifts_details(tone) or parts_that_act(lens).darkens):
+            return None
+
+        details = (tone.on, tone.strength, tone.local_contrast, tone.local_size)
+        key = (matrix.tobytes(), details, lens.on, lens.strength, lens.vignette)
+        weights = np.ascontiguousarray(LUMINANCE @ matrix)
+        gain: Floats | None = self._gain.get((light,), key, lambda: brightness_gain(light, settings, weights))
+        return gain
+
+
+def enlarged_pixels(pixels: Pixels, size: tuple[int, int]) -> Pixels:
+    """Pixels (h, w, 4) at another size (width, height), straight lines between them."""
+    small = np.ascontiguousarray(pixels).view(np.uint32)[..., 0]
+    width, high = size
+    out, room = np.empty((high, width), np.uint32), np.empty(small.shape[1] + 1, np.uint32)
+    axes = _resample_axis(small.shape[0], high), _resample_axis(small.shape[1], width)
+    enlarge_rows(small, *axes, 0, high, room, out)
+    return out.view(np.uint8).reshape(high, width, 4)
+
+
+def develop_screen(picture: Floats, settings: DevelopSettings, size: tuple[int, int] | None = None) -> Pixels:
+    """8-bit RGBX for the screen, (H, W, 4), of one picture; see `ScreenDeveloper`."""
+    return ScreenDeveloper().develop(picture, settings, size)

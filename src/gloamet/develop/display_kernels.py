@@ -1,28 +1,31 @@
-"""The screen kernels: exposure matrix, then a view, a row at a time.
+"""The screen kernels: exposure matrix, tone, a view and colour, a row at a time.
 
 Layouts: picture (H, W, 3) float32 in, out (H, W) uint32, each the bytes RGBX. A baked view is a cube (CUBE**3, 4)
-float32 of code values with red fastest behind a log2 allocation, looked up by tetrahedra; plain sRGB is a curve of
-CURVE + 1 code values over 0..1. A row on its way is (3, W) float32: steps over one channel at a time are worked on
-eight pixels at once. An axis of the enlarged picture is places (N, 2) int32: the pixel before, and the share of the
-one after it in 256ths.
+float32 of code values 0..255 with red fastest behind a log2 allocation, looked up by tetrahedra; colour is another one,
+over code values, of linear display light. The other views are a matrix, the film's curve between two mixtures of the
+channels where there is one, and the sRGB curve of CURVE + 1 code values over 0..1. Tone is a table of factors over
+stops, and one for each channel. What is not wanted has no entries. A row on its way is (3, W) float32: steps over one
+channel at a time are worked on eight pixels at once. An axis of the enlarged picture is places (N, 2) int32: the pixel
+before, and the share of the one after it in 256ths.
 """
 
 from __future__ import annotations
 
+import math
 from typing import NamedTuple
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from gloamet.develop.light_kernels import finite, log2
+from gloamet.develop.threads import ROWS_PER_TASK
 from gloamet.jit import IEEE_INLINE_KERNEL_OPTIONS, IEEE_KERNEL_OPTIONS
 from gloamet.thread_barrier import barrier_wait, next_index
 
 CUBE_SIZE = 65
 LOG_LOW, LOG_RANGE = -12.0, 20.0  # stops below and span above, around 1.0
 CURVE_SIZE = 16384
-ROWS_PER_TASK = 16  # rows of a piece of work
-COUNTER_COUNT = 4  # of work done together
 _RED_STRIDE, _GREEN_STRIDE, _BLUE_STRIDE = (
     np.uint64(1),
     np.uint64(CUBE_SIZE),
@@ -33,22 +36,10 @@ _HALF = np.uint32(0x00800080)  # so that it is rounded: a picture cut down would
 F = np.float32
 _LOWEST = F(2.0**LOG_LOW)
 _STEPS = F((CUBE_SIZE - 1) / LOG_RANGE)
-
-
-@njit(**IEEE_INLINE_KERNEL_OPTIONS)
-def log2(value):
-    """Base-2 logarithm of a positive float32 to 2e-5: exponent bits and a polynomial of the mantissa."""
-    bits = F(value).view(np.int32)
-    m = np.int32((bits & np.int32(0x007FFFFF)) | np.int32(0x3F800000)).view(np.float32)
-    p = (F(0.04300496) * m - F(0.40251339)) * m + F(1.58947429)
-    p = ((p * m - F(3.48987855)) * m + F(5.04785541)) * m - F(2.78792621)
-    return F((bits >> np.int32(23)) - np.int32(127)) + p
-
-
-@njit(**IEEE_INLINE_KERNEL_OPTIONS)
-def _finite(value):
-    """The value itself; infinity becomes very bright and not-a-number black."""
-    return value if value < F(1e12) else (F(1e12) if value > F(0) else F(0))
+TABLE_STEPS, TABLE_SIZE = 128, 36 * 128 + 1  # of tables over stops: steps a stop, and their number
+TABLE_LOWEST, TABLE_GREY = -16.0, 0.18  # stops from grey at which tables begin, and what grey is
+_DARKEST = F(TABLE_GREY * 2.0**TABLE_LOWEST)
+_TABLE_LOW = F(math.log2(TABLE_GREY) + TABLE_LOWEST)
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
@@ -59,7 +50,7 @@ def _expose(pixels, matrix, row):
     g, h, i = matrix[2, 0], matrix[2, 1], matrix[2, 2]
     red, green, blue = row[0], row[1], row[2]
     for x in range(len(pixels)):
-        p, q, s = _finite(pixels[x, 0]), _finite(pixels[x, 1]), _finite(pixels[x, 2])
+        p, q, s = finite(pixels[x, 0]), finite(pixels[x, 1]), finite(pixels[x, 2])
         red[x], green[x], blue[x] = a * p + b * q + c * s, d * p + e * q + f * s, g * p + h * q + i * s
 
 
@@ -79,26 +70,199 @@ def _pack_rgbx(r, g, b):
     return np.uint32(int(r) | (int(g) << 8) | (int(b) << 16) | 0xFF000000)
 
 
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def _tetrahedron(u, v, t, cube):
+    """The value of a cube at a place: without a branch, for which of six tetrahedra it is is chance."""
+    i, j, k = np.int32(u), np.int32(v), np.int32(t)
+    fr, fg, fb = u - F(i), v - F(j), t - F(k)
+    # walk from the low corner to the high one along the largest fractions first
+    most, least = max(fr, max(fg, fb)), min(fr, min(fg, fb))
+    middle = max(min(fr, fg), min(max(fr, fg), fb))
+    first = np.uint64((k * CUBE_SIZE + j) * CUBE_SIZE + i)
+    last = first + (_RED_STRIDE + _GREEN_STRIDE + _BLUE_STRIDE)
+    a = first + (_RED_STRIDE if fr == most else (_GREEN_STRIDE if fg == most else _BLUE_STRIDE))
+    c = last - (_BLUE_STRIDE if fb == least else (_GREEN_STRIDE if fg == least else _RED_STRIDE))
+    w, p, q, s = F(1) - most, most - middle, middle - least, least
+    return (
+        w * cube[first, 0] + p * cube[a, 0] + q * cube[c, 0] + s * cube[last, 0],
+        w * cube[first, 1] + p * cube[a, 1] + q * cube[c, 1] + s * cube[last, 1],
+        w * cube[first, 2] + p * cube[a, 2] + q * cube[c, 2] + s * cube[last, 2],
+    )
+
+
 @njit(**IEEE_KERNEL_OPTIONS)
 def _tetrahedral_lookup(row, cube, out):
-    """A row of places (3, W) through a baked cube: without a branch, for which of six tetrahedra it is is chance."""
+    """A row of places (3, W) through a baked view."""
     red, green, blue = row[0], row[1], row[2]
     for x in range(len(out)):
-        i, j, k = np.int32(red[x]), np.int32(green[x]), np.int32(blue[x])
-        fr, fg, fb = red[x] - F(i), green[x] - F(j), blue[x] - F(k)
-        # walk from the low corner to the high one along the largest fractions first
-        most, least = max(fr, max(fg, fb)), min(fr, min(fg, fb))
-        middle = max(min(fr, fg), min(max(fr, fg), fb))
-        first = np.uint64((k * CUBE_SIZE + j) * CUBE_SIZE + i)
-        last = first + (_RED_STRIDE + _GREEN_STRIDE + _BLUE_STRIDE)
-        a = first + (_RED_STRIDE if fr == most else (_GREEN_STRIDE if fg == most else _BLUE_STRIDE))
-        c = last - (_BLUE_STRIDE if fb == least else (_GREEN_STRIDE if fg == least else _RED_STRIDE))
-        w, p, q, s = F(1) - most, most - middle, middle - least, least
-        out[x] = _pack_rgbx(
-            w * cube[first, 0] + p * cube[a, 0] + q * cube[c, 0] + s * cube[last, 0] + F(0.5),
-            w * cube[first, 1] + p * cube[a, 1] + q * cube[c, 1] + s * cube[last, 1] + F(0.5),
-            w * cube[first, 2] + p * cube[a, 2] + q * cube[c, 2] + s * cube[last, 2] + F(0.5),
+        r, g, b = _tetrahedron(red[x], green[x], blue[x], cube)
+        out[x] = _pack_rgbx(r + F(0.5), g + F(0.5), b + F(0.5))
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def _tetrahedral_light(row, cube):
+    """A row of places (3, W) through the cube of colour becomes one of linear display light."""
+    red, green, blue = row[0], row[1], row[2]
+    for x in range(row.shape[1]):
+        red[x], green[x], blue[x] = _tetrahedron(red[x], green[x], blue[x], cube)
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def _tetrahedral_places(row, cube):
+    """A row of places (3, W) through a baked view becomes one of places in the cube of colour."""
+    red, green, blue = row[0], row[1], row[2]
+    for x in range(row.shape[1]):
+        r, g, b = _tetrahedron(red[x], green[x], blue[x], cube)
+        red[x], green[x], blue[x] = _code_place(r), _code_place(g), _code_place(b)
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def _code_place(code):
+    """Place of a code value 0..255 on the axis of the cube of colour."""
+    return min(max(code * F((CUBE_SIZE - 1) / 255.0), F(0)), F(CUBE_SIZE - 1.001))
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def _encode_places(row, codes):
+    """A row of linear display light (3, W) becomes places in the cube of colour by a table of code values 0..255."""
+    for channel in range(3):
+        values = row[channel]
+        for x in range(len(values)):
+            at = min(max(values[x], F(0)), F(1)) * F(CURVE_SIZE)
+            i = np.int32(min(at, F(CURVE_SIZE - 1)))
+            values[x] = _code_place(codes[i] + (at - F(i)) * (codes[i + 1] - codes[i]))
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def _to_table_places(values):
+    """Linear values (W,) become places in a table over stops from grey; the ends go on."""
+    for x in range(len(values)):
+        value = values[x] if values[x] > _DARKEST else _DARKEST
+        value = value if value < F(1e9) else F(1e9)
+        place = (log2(value) - _TABLE_LOW) * F(TABLE_STEPS)
+        values[x] = place if place < F(TABLE_SIZE - 1.01) else F(TABLE_SIZE - 1.01)
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def _look_up(places, table):
+    """Places (W,) become the values of a table there."""
+    for x in range(len(places)):
+        i = np.uint64(np.int32(places[x]))
+        low = table[i]
+        places[x] = low + (places[x] - F(np.int32(places[x]))) * (table[i + np.uint64(1)] - low)
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def _tone_row(row, gain, tone, factor):
+    """A row of scene light (3, W) under factors (W,) and through the curves of a `ToneArrays`; factor (W,) is
+    filled."""
+    red, green, blue = row[0], row[1], row[2]
+    if len(gain):
+        for x in range(len(gain)):
+            red[x] *= gain[x]
+            green[x] *= gain[x]
+            blue[x] *= gain[x]
+    if len(tone.brightness):
+        a = tone.luminance
+        for x in range(len(red)):
+            factor[x] = a[0] * red[x] + a[1] * green[x] + a[2] * blue[x]
+        _to_table_places(factor)
+        _look_up(factor, tone.brightness)
+        for x in range(len(red)):
+            red[x], green[x], blue[x] = factor[x] * red[x], factor[x] * green[x], factor[x] * blue[x]
+    if tone.channels.shape[1]:
+        for channel in range(3):
+            values = row[channel]
+            for x in range(len(values)):
+                factor[x] = values[x]
+            _to_table_places(factor)
+            _look_up(factor, tone.channels[channel])
+            for x in range(len(values)):
+                values[x] *= factor[x]
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def _through_matrix(row, matrix):
+    """A row of colours (3, W) through a matrix."""
+    red, green, blue = row[0], row[1], row[2]
+    for x in range(len(red)):
+        r, g, b = red[x], green[x], blue[x]
+        red[x] = matrix[0, 0] * r + matrix[0, 1] * g + matrix[0, 2] * b
+        green[x] = matrix[1, 0] * r + matrix[1, 1] * g + matrix[1, 2] * b
+        blue[x] = matrix[2, 0] * r + matrix[2, 1] * g + matrix[2, 2] * b
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def _film_row(row, film):
+    """A row of scene light (3, W) becomes linear display light by a `FilmArrays`, held inside the screen's colours."""
+    red, green, blue = row[0], row[1], row[2]
+    to, inset, outset = film.matrix, film.inset, film.outset
+    keep = F(1) / (F(1) - outset)
+    for x in range(len(red)):
+        r, g, b = max(red[x], F(0)), max(green[x], F(0)), max(blue[x], F(0))
+        mean = (r + g + b) * F(1.0 / 3.0)
+        red[x], green[x], blue[x] = r + inset * (mean - r), g + inset * (mean - g), b + inset * (mean - b)
+    for channel in range(3):
+        _to_table_places(row[channel])
+        _look_up(row[channel], film.curve)
+    for x in range(len(red)):
+        r, g, b = red[x], green[x], blue[x]
+        mean = (r + g + b) * F(1.0 / 3.0)
+        r, g, b = (r - outset * mean) * keep, (g - outset * mean) * keep, (b - outset * mean) * keep
+        p = to[0, 0] * r + to[0, 1] * g + to[0, 2] * b
+        q = to[1, 0] * r + to[1, 1] * g + to[1, 2] * b
+        s = to[2, 0] * r + to[2, 1] * g + to[2, 2] * b
+        grey = film.luminance[0] * p + film.luminance[1] * q + film.luminance[2] * s
+        least = min(p, min(q, s))
+        inside = grey / max(grey - least, F(1e-9)) if least < F(0) else F(1)
+        red[x], green[x], blue[x] = (
+            grey + (p - grey) * inside,
+            grey + (q - grey) * inside,
+            grey + (s - grey) * inside,
         )
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def luminance_rows(counters, pixels, weights, out):
+    """Weighted sums (H, W), 0..1, of the codes of packed pixels (H, W)."""
+    while True:
+        y0 = next_index(counters, 0) * ROWS_PER_TASK
+        if y0 >= len(pixels):
+            break
+        for y in range(y0, min(y0 + ROWS_PER_TASK, len(pixels))):
+            for x in range(pixels.shape[1]):
+                r, g, b = _unpack(pixels[y, x])
+                out[y, x] = (weights[0] * r + weights[1] * g + weights[2] * b) * F(1.0 / 255.0)
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def add_codes_rows(counters, pixels, added):
+    """Packed pixels (H, W) brighter by codes of 0..1 (H, W), in place."""
+    while True:
+        y0 = next_index(counters, 0) * ROWS_PER_TASK
+        if y0 >= len(pixels):
+            break
+        for y in range(y0, min(y0 + ROWS_PER_TASK, len(pixels))):
+            for x in range(pixels.shape[1]):
+                r, g, b = _unpack(pixels[y, x])
+                more = added[y, x] * F(255) + F(0.5)
+                pixels[y, x] = _pack_rgbx(_code(r + more), _code(g + more), _code(b + more))
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def _unpack(pixel):
+    """Red, green and blue, 0..255, of a word."""
+    return (
+        F(pixel & np.uint32(255)),
+        F((pixel >> np.uint32(8)) & np.uint32(255)),
+        F((pixel >> np.uint32(16)) & np.uint32(255)),
+    )
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def _code(value):
+    """A value held in 0..255."""
+    return min(max(value, F(0)), F(255))
 
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
@@ -148,12 +312,36 @@ def enlarge_rows(small, down, across, y0, y1, room, out):
             row[x] = _lerp_rgbx(room[i], room[i + 1], np.uint32(across[x, 1]))
 
 
+class FilmArrays(NamedTuple):
+    """Scene light to linear display light: a film's curve over stops between two mixtures of the channels, then a
+    matrix; without a curve the matrix alone."""
+
+    curve: NDArray[np.float32]
+    matrix: NDArray[np.float32]
+    luminance: NDArray[np.float32]
+    inset: np.float32
+    outset: np.float32
+
+
+class ToneArrays(NamedTuple):
+    """Factors of brightness over stops, and of each channel (3, N); weights of luminance."""
+
+    brightness: NDArray[np.float32]
+    channels: NDArray[np.float32]
+    luminance: NDArray[np.float32]
+
+
 class ViewArrays(NamedTuple):
-    """Exposure and white balance as one matrix, and the view: a baked cube, or a curve where that is empty."""
+    """Exposure and white balance as one matrix, what changes brightness, and the view: a baked cube, or a film, or the
+    sRGB curve alone (as whole codes, and finely); and a cube of colour."""
 
     matrix: NDArray[np.float32]
+    tone: ToneArrays
     cube: NDArray[np.float32]
+    film: FilmArrays
     curve: NDArray[np.uint8]
+    codes: NDArray[np.float32]
+    colour: NDArray[np.float32]
 
 
 class EnlargedArrays(NamedTuple):
@@ -165,10 +353,38 @@ class EnlargedArrays(NamedTuple):
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def develop_rows(counters, threads, picture, view, out, row, room, large):
+def _develop_row(pixels, gain, view, row, out):
+    """Develop one row (W, 3) into out (W,); row (4, W) is filled."""
+    _expose(pixels, view.matrix, row)
+    _tone_row(row[:3], gain, view.tone, row[3])
+    coloured, row = len(view.colour) > 0, row[:3]
+    if len(view.cube):
+        for channel in range(3):
+            _to_cube_positions(row[channel])
+        if coloured:
+            _tetrahedral_places(row, view.cube)
+        else:
+            _tetrahedral_lookup(row, view.cube, out)
+    else:
+        if len(view.film.curve):
+            _film_row(row, view.film)
+        else:
+            _through_matrix(row, view.film.matrix)
+        if coloured:
+            _encode_places(row, view.codes)
+        else:
+            _apply_curve(row, view.curve, out)
+    if coloured:
+        _tetrahedral_light(row, view.colour)
+        _apply_curve(row, view.curve, out)
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def develop_rows(counters, threads, picture, gain, view, out, row, room, large):
     """Develop a picture by its `ViewArrays`, and enlarge it by `EnlargedArrays`, all threads together.
 
-    row (threads, 3, W) and room (threads, W + 1) are a thread's own.
+    gain (H, W) are factors of pixels, none where there is none. row (threads, 4, W) and room (threads, W + 1) are a
+    thread's own.
     """
     own = next_index(counters, 0)
     while True:
@@ -176,13 +392,7 @@ def develop_rows(counters, threads, picture, view, out, row, room, large):
         if y >= len(picture):
             break
         for n in range(y, min(len(picture), y + ROWS_PER_TASK)):
-            _expose(picture[n], view.matrix, row[own])
-            if len(view.cube) == 0:
-                _apply_curve(row[own], view.curve, out[n])
-                continue
-            for channel in range(3):
-                _to_cube_positions(row[own, channel])
-            _tetrahedral_lookup(row[own], view.cube, out[n])
+            _develop_row(picture[n], gain[min(n, len(gain) - 1)], view, row[own], out[n])
     down = large.down
     if len(down) == 0:
         return

@@ -1,48 +1,63 @@
-"""Developing exactly: linear light in AP1 cd/m2 to display codes through exposure, white balance and a view.
+"""Developing exactly: linear light in AP1 cd/m2 to display codes, link by link.
 
-A picture and `DevelopSettings` enter; code values in 0..1 leave. It needs no kernel: files are developed by it, and the
-first picture of a program whose kernels are not compiled yet.
+A picture, `DevelopSettings` and what its masks ask for enter; code values in 0..1 leave. With neutral links it needs no
+kernel: files are developed by it, and the first picture of a program whose kernels are not compiled yet.
 """
 
 from __future__ import annotations
 
-import math
-from dataclasses import dataclass
-
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.temperature import balance_matrix
-from gloamet.colour.views import DEFAULT_VIEW, VIEWS
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.colour.views import VIEWS
+from gloamet.develop.colour_grade import grade_codes
+from gloamet.develop.glare import glare_picture
+from gloamet.develop.lens import bend, finish, parts_that_act, vignette_gain
+from gloamet.develop.local_contrast import local_gain
+from gloamet.develop.masks import NO_PLANES, MaskPlanes, light_masks
+from gloamet.develop.settings import DevelopSettings
+from gloamet.develop.tone import lifts_details, tone_picture
 
 Floats = NDArray[np.float32]
-
-SATURATION = 1.2  # ISO 12232: Lmax = 1.2 * 2**EV100 fills a sensor
-INCIDENT_LUX = 2.5  # ISO 2720, C = 250: E = 2.5 * 2**EV100
-
-
-@dataclass(frozen=True)
-class DevelopSettings:
-    """EV100, the light that is white (kelvin, tint) and the name of the view transform."""
-
-    ev: float
-    kelvin: float = 6000.0
-    tint: float = 0.0
-    view: str = DEFAULT_VIEW
-
-    def matrix(self) -> Floats:
-        """Exposure and white balance as one AP1 matrix."""
-        scale = exposure_scale(self.ev)
-        return (balance_matrix(self.kelvin, self.tint) * scale).astype(np.float32)
+LUMINANCE = AP1_LUMINANCE.astype(np.float32)
+BRIGHTEST = 1e9  # what infinite light is taken for, cd/m2
 
 
-def exposure_scale(ev: float) -> float:
-    """Factor from cd/m2 to reflectances under the light that an incident meter reads as EV: L = reflectance · E / π."""
-    return math.pi / (INCIDENT_LUX * 2.0**ev)
+def expose(picture: Floats, settings: DevelopSettings) -> Floats:
+    """Light in reflectances under the metered light, white-balanced; not-a-number becomes black."""
+    clean = np.nan_to_num(picture, nan=0.0, posinf=BRIGHTEST, neginf=0.0)
+    return np.ascontiguousarray(clean @ settings.matrix().T, np.float32)
 
 
-def develop_exact(picture: Floats, recipe: DevelopSettings) -> Floats:
-    """Display code values in 0..1, (H, W, 3) float32, by the exact transform: for files."""
-    clean = np.nan_to_num(picture, nan=0.0, posinf=1e9, neginf=0.0)
-    exposed = np.ascontiguousarray(clean @ recipe.matrix().T, np.float32)
-    return np.clip(VIEWS[recipe.view].apply(exposed), 0.0, 1.0)
+def through_lens(exposed: Floats, settings: DevelopSettings) -> Floats:
+    """Exposed light with the lens's glare, its lines bent; the light itself while both are neutral."""
+    exposed = glare_picture(exposed, settings.glare)
+    return bend(exposed, settings.lens) if parts_that_act(settings.lens).bends else exposed
+
+
+def brightness_gain(picture: Floats, settings: DevelopSettings, weights: Floats) -> Floats | None:
+    """Factors (H, W) of dark corners and local contrast, None while both are neutral; weights (3,) are those of the
+    picture's channels in the luminance of exposed light."""
+    gain, lens = None, settings.lens
+    if parts_that_act(lens).darkens:
+        gain = vignette_gain((picture.shape[0], picture.shape[1]), lens.strength * lens.vignette)
+    if lifts_details(settings.tone):
+        details = local_gain(picture, settings.tone, weights)
+        gain = details if gain is None else gain * details
+    return gain
+
+
+def develop_exact(picture: Floats, settings: DevelopSettings, planes: MaskPlanes = NO_PLANES) -> Floats:
+    """Display code values in 0..1, (H, W, 3) float32, by the exact transforms: for files.
+
+    Raises GloametError when a view or a colour table cannot be used.
+    """
+    light = light_masks(through_lens(expose(picture, settings), settings), settings.masks, planes)
+    gain = brightness_gain(light, settings, LUMINANCE)
+    if gain is not None:
+        light = light * gain[..., None]
+    light = tone_picture(light, settings.tone)
+    codes = np.clip(VIEWS[settings.view].apply(np.ascontiguousarray(light)), 0.0, 1.0)
+    codes = np.clip(grade_codes(codes, settings.colour), 0.0, 1.0)
+    return finish(codes, settings.lens) if parts_that_act(settings.lens).finishes else codes

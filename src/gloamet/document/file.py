@@ -9,6 +9,8 @@ import json
 import os
 import tempfile
 from collections.abc import Callable
+from functools import reduce
+from operator import attrgetter
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -19,7 +21,13 @@ from gloamet.errors import GloametError
 
 ENDING = ".gloamet"
 FORMAT_VERSION = 1
-OTHER_FILES = (("stage", "model"), ("panorama", "file"))  # fields that name a file beside the project
+# fields that name a file beside the project
+OTHER_FILES = (
+    ("stage", "model"),
+    ("panorama", "file"),
+    ("panorama", "behind_file"),
+    ("expose.colour", "table"),
+)
 MAX_BYTES = 64 * 1024**2
 
 
@@ -54,10 +62,20 @@ def save_document(document: Document, path: Path) -> None:
     """Write a project. Paths of its files are stored relative to the project where that is possible."""
     tree = document.model_dump(mode="json")
     for section, name in OTHER_FILES:
-        if tree[section][name]:
-            tree[section][name] = _relative(Path(tree[section][name]).resolve(), path.parent.resolve())
+        fields = reduce(dict.__getitem__, section.split("."), tree)
+        if fields[name]:
+            fields[name] = _relative(Path(fields[name]).resolve(), path.parent.resolve())
     text = json.dumps(tree, indent=2, ensure_ascii=False) + "\n"
     write_atomically(path, lambda file: file.write(text.encode()))
+
+
+def _of_this_version(tree: dict[str, Any]) -> dict[str, Any]:
+    """A project as it is written today: earlier ones said of the exposure only whether it was automatic."""
+    expose = tree.get("expose")
+    if not isinstance(expose, dict) or "automatic" not in expose or "metering" in expose:
+        return tree
+    kept = {name: value for name, value in expose.items() if name != "automatic"}
+    return {**tree, "expose": {**kept, "metering": "scene" if expose["automatic"] else "manual"}}
 
 
 def load_document(path: Path) -> Document:
@@ -82,7 +100,7 @@ def load_document(path: Path) -> Document:
             f"{path.name} has version {tree['version']}, this Gloamet reads {FORMAT_VERSION}: update Gloamet."
         )
     try:
-        document = Document.model_validate(tree)
+        document = Document.model_validate(_of_this_version(tree))
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
@@ -90,7 +108,7 @@ def load_document(path: Path) -> Document:
             f"{path.name}: “{where}” is not usable ({first['msg'].lower()}). Correct it or open an earlier copy."
         ) from None
     for section, name in OTHER_FILES:
-        kept = getattr(getattr(document, section), name)
+        kept = attrgetter(f"{section}.{name}")(document)
         if kept:
             document = document.change(section, **{name: str((path.parent / kept).resolve())})
     return document

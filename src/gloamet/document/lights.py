@@ -15,14 +15,14 @@ EVEN: Colour = (1.0, 1.0, 1.0)
 
 
 class Gain(NamedTuple):
-    """Factors of one light per AP1 channel: of what comes straight from it, and of what has bounced before."""
+    """Factors of one light per AP1 channel: of its direct light, and of its light that has bounced."""
 
     direct: Colour = EVEN
     bounced: Colour = EVEN
 
     @property
     def even(self) -> bool:
-        """Whether light that has bounced has the gain of what comes straight."""
+        """Whether light that has bounced has the gain of direct light."""
         return self.direct == self.bounced
 
 
@@ -33,6 +33,9 @@ class Gains(NamedTuple):
     sky: Gain = Gain()
     lamps: Gain = Gain()
     panorama: Gain = Gain()
+
+
+UNIT_GAINS = Gains()
 
 
 def even_gain(factor: float) -> Gain:

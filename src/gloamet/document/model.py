@@ -11,8 +11,8 @@ from typing import Any, Literal, cast
 
 from pydantic import BaseModel, Field, field_validator
 
-from gloamet.colour.views import DEFAULT_VIEW, VIEWS
 from gloamet.document.air import AirState, ShaftState, SkyState
+from gloamet.document.expose import ExposeState
 from gloamet.document.fields import Model, number
 from gloamet.document.fill import FillState, PanoramaState
 from gloamet.document.stage import Stage
@@ -102,34 +102,6 @@ class SunState(Model):
 
 
 FieldPath = tuple[str | int, ...]
-
-
-class ExposeState(Model):
-    """Developing the picture like a photograph."""
-
-    automatic: bool = Field(True, description="Exposure follows the light on the surfaces in view.")
-    ev: float = number(14.0, -8, 22, "Exposure value at ISO 100; bright daylight is about 15.", "EV", 0.1, 2)
-    compensation: float = number(
-        0.0, -5, 5, "Exposure compensation: stops brighter than the meter asks for.", "EV", 0.1, 2
-    )
-    kelvin: float = number(
-        5600.0, 2000, 15000, "Colour temperature of the light that shall look white.", "K", 50, 0
-    )
-    tint: float = number(
-        0.0, -30, 30, "White balance across green and magenta; positive takes green out.", "", 0.5, 1
-    )
-    view: str = Field(
-        DEFAULT_VIEW,
-        description="How scene light becomes screen colour.",
-        json_schema_extra={"enum": list(VIEWS)},
-    )
-
-    @field_validator("view")
-    @classmethod
-    def _view_exists(cls, value: str) -> str:
-        if value not in VIEWS:
-            raise ValueError(f"there is no view “{value}”: there are {', '.join(VIEWS)}")
-        return value
 
 
 class OutputState(Model):

@@ -171,7 +171,7 @@ def _exposure(f: LightFacts) -> Finding | None:
     said = (
         f"Exposed {abs(off):.1f} stops {side} an incident reading on level ground (EV {f.incident_ev:.1f})."
     )
-    fields = {"automatic": False, "ev": min(22.0, max(-8.0, f.incident_ev))}
+    fields = {"metering": "manual", "ev": min(22.0, max(-8.0, f.incident_ev))}
     return Finding("exposure", off, EXPOSURE_OFF, said, WayOut("incident", "expose", fields))
 
 

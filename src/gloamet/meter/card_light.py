@@ -30,8 +30,8 @@ class CardLight(NamedTuple):
         """The same under the gains of the lights."""
         named = gains._asdict()
         direct = np.array([named[name].direct for name in SOURCES], np.float32)
-        later = self.bounced * np.array([named[name].bounced for name in SOURCES], np.float32)
-        return CardLight((self.whole - self.bounced) * direct + later, later)
+        bounced = self.bounced * np.array([named[name].bounced for name in SOURCES], np.float32)
+        return CardLight((self.whole - self.bounced) * direct + bounced, bounced)
 
 
 @lru_cache(maxsize=1)

@@ -1,4 +1,4 @@
-"""Incident cards: what falls on a small white card in the scene, source by source, straight and bounced.
+"""Incident cards: what falls on a small white card in the scene, source by source, direct and bounced.
 
 A compiled scene, lights and places with the way they face enter; illuminances in lx per AP1 channel leave. A card is
 the first vertex of paths as `trace.path_tracer` makes them, with next-event estimation and MIS; it casts no shadow
@@ -21,10 +21,10 @@ from gloamet.meter.card_light import CardLight
 from gloamet.trace.bsdf import sample_cosine_hemisphere
 from gloamet.trace.environment import Environment
 from gloamet.trace.path_tracer import next_event_estimation, trace_path, trace_sample
-from gloamet.trace.records import Bsdf, PathStart, Ray, Sampler
+from gloamet.trace.records import Bsdf, PathStart, Ray, Sampler, Vertex
 from gloamet.trace.render_scene import RenderScene
 from gloamet.trace.sampler import MIX2, PIXEL_HASH_MULTIPLIER, next_2d, pixel_id
-from gloamet.trace.vec import WHITE, add, dot, scale
+from gloamet.trace.vec import WHITE, accumulate, add, dot, scale, triple
 
 Floats = NDArray[np.float32]
 CARD_BOUNCES = 8
@@ -36,15 +36,9 @@ class Cards(NamedTuple):
     """Places (n, 3) in metres and the way cards there face (n, 3), and paths for each."""
 
     places: Floats
-    normals: Floats
+    facing: Floats
     samples: int
     max_bounces: int
-
-
-@njit(**INLINE_KERNEL_OPTIONS)
-def _add(out, k, row, light):
-    for n in range(3):
-        out[k, row, n] += light[n]
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -52,9 +46,8 @@ def _one_sample(scene, env, sampler, place, normal, max_bounces):
     """Radiance that a white card would send back, by one sample: (`BySource` sampled at the card, light by patches of
     the sun, `PathResult` of a path from it)."""
     bsdf = Bsdf(normal, normal, WHITE, F(1), F(0), F(0), F(0))
-    numbers = (sampler.state, sampler.pixel, sampler.sample)
-    surface = bsdf, place, normal
-    state, light, patches, _rays = next_event_estimation(scene, env, numbers, 1, surface, F(1), (True, False))
+    at = Vertex(bsdf, place, normal)
+    state, light, patches, _rays = next_event_estimation(scene, env, sampler, 1, at, F(1), True, False)
     state, u, v = next_2d(state, sampler.pixel, sampler.sample, 4)
     direction = sample_cosine_hemisphere(normal, u, v)
     pdf = max(dot(direction, normal), F(1e-6)) / F(math.pi)
@@ -67,24 +60,22 @@ def _one_sample(scene, env, sampler, place, normal, max_bounces):
 @njit(**KERNEL_OPTIONS)
 def _measure(scene, env, cards, first, last, rows, whole, bounced):
     """Add samples to cards first..last; rows are those of sun, sky and lamps in the out arrays."""
-    places, normals, samples, max_bounces = cards
-    share = F(math.pi) / F(samples)
+    share = F(math.pi) / F(cards.samples)
     for k in range(first, last):
-        place = (places[k, 0], places[k, 1], places[k, 2])
-        normal = (normals[k, 0], normals[k, 1], normals[k, 2])
+        place, normal = triple(cards.places, k, 0), triple(cards.facing, k, 0)
         pixel = pixel_id(k, rows[0], np.uint64(_CARD_SEED))
-        for s in range(samples):
+        for s in range(cards.samples):
             number = np.uint64(s)
             state = pixel * PIXEL_HASH_MULTIPLIER + number * MIX2 + np.uint64(4711)
             light, patches, found = _one_sample(
-                scene, env, Sampler(state, pixel, number), place, normal, max_bounces
+                scene, env, Sampler(state, pixel, number), place, normal, cards.max_bounces
             )
-            _add(whole, k, rows[0], scale(add(light.sun, found.light.sun), share))
-            _add(whole, k, rows[1], scale(add(light.sky, found.light.sky), share))
-            _add(whole, k, rows[2], scale(add(light.lamps, found.light.lamps), share))
-            _add(bounced, k, rows[0], scale(add(patches, found.bounced.sun), share))
-            _add(bounced, k, rows[1], scale(found.bounced.sky, share))
-            _add(bounced, k, rows[2], scale(found.bounced.lamps, share))
+            accumulate(whole, k, rows[0], scale(add(light.sun, found.light.sun), share))
+            accumulate(whole, k, rows[1], scale(add(light.sky, found.light.sky), share))
+            accumulate(whole, k, rows[2], scale(add(light.lamps, found.light.lamps), share))
+            accumulate(bounced, k, rows[0], scale(add(patches, found.bounced.sun), share))
+            accumulate(bounced, k, rows[1], scale(found.bounced.sky, share))
+            accumulate(bounced, k, rows[2], scale(found.bounced.lamps, share))
 
 
 def _run(
@@ -102,6 +93,7 @@ def _run(
     count = len(cards.places)
 
     def work(first: int) -> None:
+        """Some cards under all lights."""
         for arrays, env, rows in jobs:
             kernel(arrays, env, cards, first, min(count, first + CARDS_A_JOB), rows, *outs)
 
@@ -129,21 +121,17 @@ def measure_cards(
 @njit(**KERNEL_OPTIONS)
 def _look(scene, env, rays, first, last, rows, out):
     """Add samples of what rays first..last see; rays are `Cards` that face along them."""
-    places, directions, samples, max_bounces = rays
-    share = F(1) / F(samples)
+    share = F(1) / F(rays.samples)
     for k in range(first, last):
-        ray = Ray(
-            (places[k, 0], places[k, 1], places[k, 2]),
-            (directions[k, 0], directions[k, 1], directions[k, 2]),
-        )
+        ray = Ray(triple(rays.places, k, 0), triple(rays.facing, k, 0))
         pixel = pixel_id(k, rows[0], np.uint64(_CARD_SEED + 1))
-        for s in range(samples):
+        for s in range(rays.samples):
             number = np.uint64(s)
             state = pixel * PIXEL_HASH_MULTIPLIER + number * MIX2 + np.uint64(815)
-            found = trace_sample(scene, env, Sampler(state, pixel, number), ray, max_bounces)
-            _add(out, k, rows[0], scale(found.light.sun, share))
-            _add(out, k, rows[1], scale(found.light.sky, share))
-            _add(out, k, rows[2], scale(found.light.lamps, share))
+            found = trace_sample(scene, env, Sampler(state, pixel, number), ray, rays.max_bounces)
+            accumulate(out, k, rows[0], scale(found.light.sun, share))
+            accumulate(out, k, rows[1], scale(found.light.sky, share))
+            accumulate(out, k, rows[2], scale(found.light.lamps, share))
 
 
 def radiance_along(

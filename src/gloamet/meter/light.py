@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.colour.temperature import correlated_temperature
-from gloamet.document.lights import Gains
+from gloamet.document.lights import UNIT_GAINS, Gains
 
 if TYPE_CHECKING:
     from gloamet.sky.dome import SkyDome
@@ -22,7 +22,6 @@ if TYPE_CHECKING:
 INCIDENT_C = 250.0  # ISO 2720 incident-light constant (flat receptor)
 REFLECTED_K = 12.5  # ISO 2720 reflected-light constant
 CARD = 0.18
-UNIT_GAINS = Gains()
 
 
 @dataclass(frozen=True)
@@ -61,7 +60,7 @@ def illuminance_ev(lx: float) -> float:
 
 
 def read_light(dome: SkyDome, gains: Gains = UNIT_GAINS, panorama: SkyDome | None = None) -> LightReading:
-    """What a meter on level ground reads under this sky and this panorama and the gains of what comes straight."""
+    """What a meter on level ground reads under this sky and this panorama and the gains of direct light."""
     by_sun, by_sky, by_panorama = (np.array(g.direct) for g in (gains.sun, gains.sky, gains.panorama))
     sun, sky = by_sun * dome.sun_horizontal, by_sky * dome.sky_horizontal
     own, more = np.zeros(3), np.zeros(3)

@@ -23,7 +23,7 @@ from gloamet.output.document_to_light import (
     FinishedLight,
     SkyInputs,
     air_from_document,
-    document_panorama,
+    panorama_from_document,
 )
 from gloamet.output.document_to_picture import gains_from_document
 from gloamet.sky.aerial import AerialTable, gained, lit_by_horizon, rows_between, solve_aerial, turned_to
@@ -159,8 +159,8 @@ def light_through_air(
     document: Document, dome: SkyDome, camera: Camera, light: FinishedLight, film: Film
 ) -> FinishedLight:
     """Finished light through the air in front of it, whose own light is one more part, `aerial`."""
-    panorama = document_panorama(document, dome)
-    share = panorama_share(dome, None if panorama is None else panorama.dome)
+    panorama = panorama_from_document(document, dome)
+    share = panorama_share(dome, None if panorama is None else panorama.lighting)
     gains = gains_from_document(document, as_colour(dome.sky_horizontal))
     settings, (height, width) = aerial_settings(document, gains, camera, share), light.whole.shape[:2]
     if settings is None:

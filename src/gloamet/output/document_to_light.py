@@ -8,20 +8,23 @@ from __future__ import annotations
 import os
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.balance import gained
+from gloamet.colour.balance import as_colour, gained
 from gloamet.develop.backdrop import NOTHING, over_backdrop, unpremultiplied
-from gloamet.develop.exact import SATURATION, develop_exact
+from gloamet.develop.exact import develop_exact
+from gloamet.develop.masks import NO_PLANES, MaskPlanes
+from gloamet.develop.settings import SATURATION
 from gloamet.document.lights import EVEN, LIGHTS, Gain
 from gloamet.document.model import Document
+from gloamet.meter.light import read_light
 from gloamet.meter.picture import SeenSurfaces
-from gloamet.output.document_to_panorama import PanoramaLight, panorama_from_document
+from gloamet.output.document_to_panorama import PanoramaInputs, PanoramaLight, read_panorama
 from gloamet.output.document_to_picture import (
     backdrop_from_document,
     develop_settings,
@@ -182,9 +185,11 @@ def join_lights(
     return before_backdrop(lights) if backdrop else lights
 
 
-def document_panorama(document: Document, dome: SkyDome) -> PanoramaLight | None:
-    """The document's panorama under the sky of its moment. Raises GloametError when it cannot be read."""
-    return panorama_from_document(document, dome, sun_from_document(document)[0])
+def panorama_from_document(document: Document, dome: SkyDome) -> PanoramaLight | None:
+    """The document's panorama under the sky of its moment, None without one. Raises GloametError when it cannot be
+    read."""
+    inputs = PanoramaInputs.of(document, dome, sun_from_document(document)[0])
+    return None if inputs is None else read_panorama(inputs)
 
 
 def environment_from_document(
@@ -230,18 +235,18 @@ def finished_light(
         cleaned = denoise_prefiltered(noisy, film)
         assert cleaned is not None  # nobody cancels
         for k, light in enumerate(shining):
-            straight, later = cleaned[k], cleaned[k + len(shining)]
+            direct, indirect = cleaned[k], cleaned[k + len(shining)]
             if light.sparse:
-                later = match_mean_luminance(later, noisy[k + len(shining)])
-                straight = match_mean_luminance(straight, noisy[k])
-            parts[light.name], bounced[light.bounced] = straight + later, later
+                indirect = match_mean_luminance(indirect, noisy[k + len(shining)])
+                direct = match_mean_luminance(direct, noisy[k])
+            parts[light.name], bounced[light.bounced] = direct + indirect, indirect
     if lights is not None and document.fill.contact > 0.0:
         _take_contact(document.fill.contact, film, lights, parts, bounced)
     for light in shining:
         gain: Gain = gains[light.name]
-        later = bounced[light.bounced]
-        parts[light.name] = gained(parts[light.name], later, *gain)
-        bounced[light.bounced] = later * np.array(gain.bounced, np.float32)
+        indirect = bounced[light.bounced]
+        parts[light.name] = gained(parts[light.name], indirect, *gain)
+        bounced[light.bounced] = indirect * np.array(gain.bounced, np.float32)
     whole = np.zeros_like(parts[LIGHTS[0].name])
     for part in parts.values():
         whole += part
@@ -251,12 +256,12 @@ def finished_light(
 def _take_contact(
     share: float, film: Film, lights: Environment, parts: dict[str, Floats], bounced: dict[str, Floats]
 ) -> None:
-    """Take contact shade off the straight light of sky and panorama."""
+    """Take contact shade off the direct light of sky and panorama."""
     albedo, normal = film.mean("albedo"), film.mean("normal")
     for light, env in (("sky", lights), ("panorama", lights.panorama)):
         if env is not None and f"{light}_bounced" in bounced:
-            straight = parts[light] - bounced[f"{light}_bounced"]
-            parts[light] = parts[light] - contact_loss(straight, albedo, normal, open_sky(env.table), share)
+            direct = parts[light] - bounced[f"{light}_bounced"]
+            parts[light] = parts[light] - contact_loss(direct, albedo, normal, open_sky(env.table), share)
 
 
 def with_contours(
@@ -274,6 +279,14 @@ def with_contours(
     return replace(light, whole=composite_lines(light.whole, cover))
 
 
+def incident_ev_from_document(document: Document) -> float:
+    """EV100 that a meter on level ground reads in the document's light; -inf in the dark."""
+    dome = dome_from_document(document)
+    panorama = panorama_from_document(document, dome)
+    gains = gains_from_document(document, as_colour(dome.sky_horizontal))
+    return read_light(dome, gains, None if panorama is None else panorama.lighting).incident_ev
+
+
 def surfaces_of_film(film: Film) -> SeenSurfaces:
     """What the scene meter reads beside a film's light."""
     return SeenSurfaces(film.mean("albedo"), film.mean("depth"))
@@ -286,28 +299,30 @@ def save_picture(
     light: FinishedLight,
     exposed: bool = False,
     sixteen_bit: bool = False,
+    planes: MaskPlanes = NO_PLANES,
 ) -> float:
-    """Save by the file's ending; returns the EV used.
+    """Save by the file's ending; returns the EV used. planes are what the document's masks ask for.
 
     .exr holds linear light with its layers, others the developed picture. Before a backdrop, light is that of the
     things alone, with an alpha channel; a developed picture has one where the backdrop is none.
     """
     backdrop, transparency = backdrop_from_document(document), film.mean("transparency")
     alpha = None if backdrop is None else np.clip(1.0 - transparency, 0.0, 1.0)
-    ev = exposure_from_document(document, light.whole, surfaces_of_film(film)).ev
+    incident = partial(incident_ev_from_document, document)
+    ev = exposure_from_document(document, light.whole, surfaces_of_film(film), incident).ev
     if check_ending(path) == ".exr":
         white = SATURATION * 2.0**ev if exposed else 1.0
         scale = np.float32(1.0 / white)
-        planes = {
+        layers = {
             name: part * scale
             for name, part in (light.parts | light.bounced).items()
             if name in ALWAYS_SAVED or part.any()
         }
-        planes |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
-        save_light(path, light.whole * scale, planes, white, alpha)
+        layers |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
+        save_light(path, light.whole * scale, layers, white, alpha)
         return ev
     picture = light.whole if backdrop is None else unpremultiplied(light.whole, transparency)
-    codes = develop_exact(picture, develop_settings(document, ev))
+    codes = develop_exact(picture, develop_settings(document, ev), planes)
     if backdrop is None or backdrop == NOTHING:
         save_display(path, codes, sixteen_bit, alpha)
     else:

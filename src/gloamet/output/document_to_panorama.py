@@ -94,13 +94,20 @@ def light_options(p: PanoramaState) -> LightOptions:
 
 @dataclass(frozen=True, eq=False)
 class PanoramaLight:
-    """A panorama as it lights and as it is seen; turn_deg is the one it has."""
+    """A panorama as it lights and as it is seen; turn_deg is the one it has, scale how many times the
+    file's own values."""
 
     dome: SkyDome
     prepared: PreparedPanorama
     picture: SeenPicture
     turn_deg: float
+    scale: float
     lights: bool
+
+    @property
+    def lighting(self) -> SkyDome | None:
+        """The dome by which it lights, None where it is only seen."""
+        return self.dome if self.lights else None
 
     @property
     def sun_deg(self) -> tuple[float, float] | None:
@@ -110,11 +117,6 @@ class PanoramaLight:
             return None
         placing = self.prepared.options.placing._replace(turn_deg=self.turn_deg)
         return placing.to_world(sun.azimuth_deg, sun.elevation_deg)
-
-    @property
-    def scale(self) -> float:
-        """How many times the file's own values it has."""
-        return level_scale(self.dome, self.prepared)
 
 
 def follow_turn(options: LightOptions, sun: PanoramaSun, sun_azimuth_deg: float) -> float:
@@ -156,7 +158,7 @@ def read_panorama(inputs: PanoramaInputs) -> PanoramaLight:
     if inputs.behind is not None:
         other = cached_panorama(inputs.behind.path)
         picture = seen_picture(other.codes, _other_scale(other, prepared, scale), placing, *shares)
-    return PanoramaLight(dome, prepared, picture, turn, inputs.lights)
+    return PanoramaLight(dome, prepared, picture, turn, scale, inputs.lights)
 
 
 def _other_scale(other: PanoramaPicture, prepared: PreparedPanorama, scale: float) -> float:
@@ -172,12 +174,6 @@ def seen_picture(
 ) -> SeenPicture:
     """A panorama for the kernels, as it is seen ahead and in mirrors."""
     east, north, up = ((np.float32(x), np.float32(y), np.float32(z)) for x, y, z in placing.rows())
-    level, stretch = np.float32(scale), np.float32(1.0 / placing.stretch)
+    level, elevation_scale = np.float32(scale), np.float32(1.0 / placing.height_scale)
     shares = np.float32(ahead), np.float32(mirrored)
-    return SeenPicture(codes, (level, level, level), east, north, up, stretch, *shares)
-
-
-def panorama_from_document(document: Document, sky: SkyDome, sun_azimuth_deg: float) -> PanoramaLight | None:
-    """The document's panorama, None without one. Raises GloametError when it cannot be read."""
-    inputs = PanoramaInputs.of(document, sky, sun_azimuth_deg)
-    return None if inputs is None else read_panorama(inputs)
+    return SeenPicture(codes, (level, level, level), east, north, up, elevation_scale, *shares)

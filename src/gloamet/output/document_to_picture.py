@@ -5,6 +5,7 @@ A document, and for the exposure a picture, enter. It needs no kernel.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -12,11 +13,12 @@ from numpy.typing import NDArray
 
 from gloamet.colour.balance import as_colour, saturation_gain, tint_gain, warmth_gain
 from gloamet.develop.backdrop import NOTHING, Backdrop
-from gloamet.develop.exact import DevelopSettings
+from gloamet.develop.settings import DevelopSettings
 from gloamet.document.fill import FillState
 from gloamet.document.lights import EVEN, LIGHTS, Colour, Gain, Gains, LightLayer, even_gain
 from gloamet.document.model import Document
-from gloamet.meter.picture import SeenSurfaces, automatic_ev, limit_night_exposure
+from gloamet.meter.metering import metered_ev
+from gloamet.meter.picture import HIGHEST_EV, LOWEST_EV, SeenSurfaces
 
 Floats = NDArray[np.float32]
 
@@ -51,19 +53,45 @@ def backdrop_from_document(document: Document) -> Backdrop | None:
 
 
 class Exposure(NamedTuple):
-    """EV100 that a picture is developed with, and what the scene meter says of it."""
+    """EV100 that a picture is developed with, and what the document's way of metering asks for, compensation
+    included."""
 
     ev: float
     metered_ev: float
 
 
-def exposure_from_document(document: Document, picture: Floats, seen: SeenSurfaces) -> Exposure:
-    """By the scene meter or by hand, as the document says."""
-    e, metered = document.expose, automatic_ev(picture, seen)
-    return Exposure(limit_night_exposure(metered) - e.compensation if e.automatic else e.ev, metered)
+def exposure_from_document(
+    document: Document,
+    picture: Floats,
+    seen: SeenSurfaces,
+    incident_ev: Callable[[], float],
+    held_ev: float | None = None,
+) -> Exposure:
+    """By the meter or by hand, as the document says; an exposure that is held stays where it was while it is automatic.
+
+    incident_ev gives what a meter on level ground reads, for a document that is metered so.
+    """
+    e = document.expose
+    asked = metered_ev(e, picture, seen, incident_ev)
+    if not e.automatic:
+        return Exposure(e.ev, asked)
+    asked = min(max(asked - e.compensation, LOWEST_EV), HIGHEST_EV)
+    return Exposure(asked if held_ev is None else held_ev, asked)
 
 
 def develop_settings(document: Document, ev: float) -> DevelopSettings:
     """How the document develops."""
     e = document.expose
-    return DevelopSettings(ev, e.kelvin, e.tint, e.view)
+    return DevelopSettings(
+        ev,
+        e.kelvin,
+        e.tint,
+        e.view,
+        e.balance,
+        e.kept,
+        e.glare,
+        e.masks,
+        e.tone,
+        e.colour,
+        e.lens,
+    )

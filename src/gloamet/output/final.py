@@ -14,10 +14,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.lights import Gains
+from gloamet.document.lights import UNIT_GAINS, Gains
 from gloamet.stage.camera import Camera
 from gloamet.trace.environment import Environment
-from gloamet.trace.film import UNIT_GAINS, Film, Region, Renderer
+from gloamet.trace.film import Film, Region, Renderer
 from gloamet.trace.noise import (
     MAX_SAMPLES_PER_PASS,
     error_quantile,

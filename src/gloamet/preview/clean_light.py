@@ -44,14 +44,14 @@ def clean_light(
 def _contact_loss(
     film: Film, lights: Environment, gains: Gains, contact: float, cancelled: Callable[[], bool]
 ) -> Floats | None:
-    """What contact shade takes of the straight light of sky and panorama."""
+    """What contact shade takes of the direct light of sky and panorama."""
     loss = np.zeros((film.height, film.width, 3), np.float32)
     for name, env in (("sky", lights), ("panorama", lights.panorama)):
         if env is None or not film.layers[name].any():
             continue
-        straight = denoise(film.mean(name) - film.mean(f"{name}_bounced"), film, cancelled=cancelled)
-        if straight is None:
+        direct = denoise(film.mean(name) - film.mean(f"{name}_bounced"), film, cancelled=cancelled)
+        if direct is None:
             return None
-        words = straight, film.mean("albedo"), film.mean("normal"), open_sky(env.table), contact
+        words = direct, film.mean("albedo"), film.mean("normal"), open_sky(env.table), contact
         loss += contact_loss(*words) * np.array(getattr(gains, name).direct, np.float32)
     return loss

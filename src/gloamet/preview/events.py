@@ -28,7 +28,9 @@ class Frame:
     samples of target paths are there on average; noise is the relative error that four of five places stay below,
     goal where it may stop; done says that nothing more will come. `document` is what it shows, which may no
     longer be the newest. relight_state says whether pictures of this view can be relit, and whether nothing of that is
-    left to improve. spots are the luminances of the document's, AP1 cd/m2.
+    left to improve. spots are the luminances of the document's, AP1 cd/m2. meter_ev is what its way of metering asks
+    for. inspected are the pixels of another way to look at it, as it was asked for; light is what was developed, AP1
+    cd/m2, of any size.
     """
 
     pixels: NDArray[np.uint8]
@@ -45,6 +47,8 @@ class Frame:
     document: Document | None = None
     relight_state: tuple[bool, bool] = (False, False)
     spots: tuple[tuple[float, float, float], ...] = ()
+    inspected: NDArray[np.uint8] | None = None
+    light: NDArray[np.float32] | None = None
 
 
 @dataclass(frozen=True)

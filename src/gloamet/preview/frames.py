@@ -5,6 +5,7 @@ Light (AP1 cd/m2, (H, W, 3)) enters with the film it is of, or none for a relit 
 
 from __future__ import annotations
 
+import math
 import time
 from collections.abc import Callable
 from dataclasses import replace
@@ -13,10 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.develop.backdrop import Backdrop, over_backdrop, unpremultiplied
-from gloamet.develop.display import develop_screen
-from gloamet.develop.exact import DevelopSettings
+from gloamet.develop.display import ScreenDeveloper, enlarged_pixels
+from gloamet.develop.inspect import clipping, false_colour, mask_overlay
+from gloamet.develop.masks import MaskPlanes, mask_weights
+from gloamet.develop.proofs import proofed_pixels
+from gloamet.develop.settings import DevelopSettings
 from gloamet.document.lights import Gains
 from gloamet.document.model import Document
+from gloamet.meter.spot import light_at
 from gloamet.output.document_to_air import AirInFront
 from gloamet.output.document_to_light import surfaces_of_film
 from gloamet.output.document_to_picture import (
@@ -28,10 +33,10 @@ from gloamet.output.document_to_picture import (
 )
 from gloamet.output.final import NextPass, StopCriterion
 from gloamet.preview.events import Event, Frame
+from gloamet.preview.mask_source import MaskSource
 from gloamet.preview.relighting import Relighting, View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.shafts import ShaftPreview
-from gloamet.preview.source_pictures import spot_light
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
 from gloamet.trace.distance import far_parts
 from gloamet.trace.film import Film, Renderer, pixel_region
@@ -68,7 +73,7 @@ def stop_criterion_of(document: Document, film: Film) -> StopCriterion:
 
 class FrameMaker:
     """Develops what the viewport has. The viewport sets `view`, `air`, `gains`, `shafts`, `renderer`, `speed` (paths a
-    second) and `started`."""
+    second), `started` and `incident_ev`."""
 
     def __init__(
         self,
@@ -84,6 +89,8 @@ class FrameMaker:
         self.air: AirInFront | None = None
         self.gains = Gains()
         self.settings = DevelopSettings(14.0)  # of the picture that was shown last
+        self.incident_ev = math.nan  # what a meter on level ground reads
+        self._developer, self._masks = ScreenDeveloper(), MaskSource(relighting)
         self._spots: tuple[tuple[float, float, float], ...] = ()
         self.shafts = ShaftPreview()
         self.renderer: Renderer | None = None
@@ -106,15 +113,18 @@ class FrameMaker:
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
         picture = self.shafts.over(picture, self.gains, self._stale)
         picture = self._through_air(picture, film)
-        exposure = exposure_from_document(document, picture, seen)
+        exposure = exposure_from_document(document, picture, seen, lambda: self.incident_ev, request.held_ev)
         self.settings = develop_settings(document, exposure.ev)
-        self._spots = tuple(spot_light(picture, spot.x, spot.y) for spot in document.fill.spots)
+        self._spots = tuple(light_at(picture, spot.x, spot.y) for spot in document.fill.spots)
         picture = self._inked(document, picture, step is not None)
         # a relit picture is small: made large here, it does not hold up the window
         size = (request.width, request.height) if step is None else None
-        pixels = self._developed(document, picture, exposure.ev, film, size)
+        planes = self._masks.planes(document.expose.masks, film, self.gains, self.view)
+        pixels = self._developed(document, picture, exposure.ev, film, size, planes)
+        inspected = self._inspected(request, picture, pixels, size, planes)
         ahead()
-        self._report(self._frame(document, film, pixels, exposure, step))
+        frame = self._frame(document, film, pixels, exposure, step)
+        self._report(replace(frame, inspected=inspected, light=picture))
 
     def beside(
         self, document: Document, picture: Floats, air: AirInFront | None
@@ -123,20 +133,50 @@ class FrameMaker:
         assert self.renderer is not None and self.view is not None
         if air is not None:
             picture = air.over(picture, self._relighting.distances(), self.renderer.pool)
-        ev = exposure_from_document(document, picture, self._relighting.seen()).ev
+        seen = self._relighting.seen()
+        ev = exposure_from_document(document, picture, seen, lambda: self.incident_ev).ev
         picture = self._inked(document, picture, exact=True)
-        return self._developed(document, picture, ev, None, (self.view.width, self.view.height)), ev
+        planes = self._masks.planes(document.expose.masks, None, self.gains, self.view)
+        return self._developed(document, picture, ev, None, (self.view.width, self.view.height), planes), ev
+
+    def _inspected(
+        self,
+        request: RenderRequest,
+        picture: Floats,
+        pixels: NDArray[np.uint8],
+        size: tuple[int, int] | None,
+        planes: MaskPlanes,
+    ) -> NDArray[np.uint8] | None:
+        """The picture looked at another way, None where nobody asked."""
+        masks, (word, _, number) = request.document.expose.masks, request.inspect.partition(" ")
+        if request.inspect == "clipping":
+            return clipping(pixels)
+        if word == "proof":
+            return proofed_pixels(pixels, request.inspect.removeprefix("proof "))
+        if request.inspect == "false colour":
+            seen = false_colour(picture, self.settings)
+            return seen if size is None else enlarged_pixels(seen, size)
+        if word == "mask" and int(number) < len(masks):
+            shape = (pixels.shape[0], pixels.shape[1])
+            return mask_overlay(pixels, mask_weights(masks[int(number)], shape, planes))
+        return None
 
     def _developed(
-        self, document: Document, picture: Floats, ev: float, film: Film | None, size: tuple[int, int] | None
+        self,
+        document: Document,
+        picture: Floats,
+        ev: float,
+        film: Film | None,
+        size: tuple[int, int] | None,
+        planes: MaskPlanes,
     ) -> NDArray[np.uint8]:
         """Light as pixels, over the document's backdrop."""
         backdrop = backdrop_from_document(document)
         settings = develop_settings(document, ev)
         if backdrop is None:
-            return develop_screen(picture, settings, size)
+            return self._developer.develop(picture, settings, size, planes)
         transparency = self._transparency(picture.shape[:2], film)
-        pixels = develop_screen(unpremultiplied(picture, transparency), settings, size)
+        pixels = self._developer.develop(unpremultiplied(picture, transparency), settings, size, planes)
         return _over_backdrop(pixels, transparency, backdrop)
 
     def _through_air(self, picture: Floats, film: Film | None) -> Floats:

@@ -50,7 +50,7 @@ def light_solved(
     """The readout of a sky, as nature has it and as the artist does (domes), and of a panorama."""
     nature, dome = domes
     gains, plain = gains_from_document(document, as_colour(dome.sky_horizontal)), read_light(nature)
-    second = panorama.dome if panorama is not None and panorama.lights else None
+    second = None if panorama is None else panorama.lighting
     given = gains != Gains() or second is not None or dome.table is not nature.table
     moonlit = sky.moon is not None and abs(dome.sun_elevation_deg - sky.elevation_deg) > 0.01
     air = sky.air

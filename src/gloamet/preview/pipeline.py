@@ -183,6 +183,7 @@ class RenderPipeline:
             sky = LightProvider(
                 light.inputs,
                 light.lights,
+                light.solved.reading.incident_ev,
                 lambda view: self._air_in_front(given, view),
                 lambda view: self._exact_light(given, view),
                 self._other_light,
@@ -304,7 +305,7 @@ class RenderPipeline:
         dome = self._graded(nature, grade_from_document(document))
         inputs = LightInputs.of(document, sky, dome)
         panorama = self._panorama_light(inputs.panorama)
-        second = panorama.dome if panorama is not None and panorama.lights else None
+        second = None if panorama is None else panorama.lighting
         known = self._band(*_band_key(sky)) if _band_key(sky) in self._band else None
         solved = light_solved(document, sky, (nature, dome), panorama, known)
         lights = self._environment(dome, panorama, inputs.tint, inputs.backdrop)

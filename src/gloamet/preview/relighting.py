@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from gloamet.colour.balance import gained
 from gloamet.document.lights import Gain, Gains
 from gloamet.meter.picture import SeenSurfaces
+from gloamet.preview.memo import Memo
 from gloamet.sky.irradiance import open_sky
 from gloamet.stage.camera import Camera
 from gloamet.trace.contact_shade import contact_loss
@@ -29,7 +30,7 @@ from gloamet.trace.film import Film, Renderer
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.relight.points import SourceGains
 from gloamet.trace.render_scene import RenderScene, differs_by_ground_reflectance
-from gloamet.trace.upsample import resize_bilinear, upsample
+from gloamet.trace.upsample import Guides, resize_bilinear, upsample
 
 Floats = NDArray[np.float32]
 # Pixels of a relit picture: as many as this machine relights in RELIT_S, which leaves time for sky, developing and
@@ -103,6 +104,26 @@ def _source_gains(sun: Gain, sky: Gain) -> SourceGains:
     return SourceGains(*((np.float32(r), np.float32(g), np.float32(b)) for r, g, b in colours))
 
 
+def _guides(cache: RelightCache, _samples: int) -> Guides:
+    return cache.guides()
+
+
+def _seen(cache: RelightCache, _samples: int) -> SeenSurfaces:
+    guides = cache.guides()
+    step = max(1, round(math.sqrt(guides.depth.size / SEEN_PIXELS)))
+    return SeenSurfaces(guides.albedo[::step, ::step], guides.depth[::step, ::step])
+
+
+def _distances(cache: RelightCache, _samples: int) -> FarParts:
+    depth = cache.guides().depth
+    both = cache.with_outlines(np.stack([depth, nearness(depth)], 2))
+    return far_parts(both[..., 0], both[..., 1])
+
+
+def _transparency(cache: RelightCache, _samples: int) -> Floats:
+    return cache.transparency()
+
+
 class Relighting:
     """One cache, the picture it last gave at rest, and the light of lamps for it."""
 
@@ -112,16 +133,18 @@ class Relighting:
         self._rest: tuple[object, Floats] | None = None
         # of what, their light, what of it has bounced, by how many paths
         self._lamps: tuple[View, Floats, Floats, float] | None = None
-        self._seen: tuple[object, SeenSurfaces] | None = None
-        self._distances: tuple[object, FarParts] | None = None
-        self._transparency: tuple[object, Floats] | None = None
+        # of one step of one cache each
+        self._guides = Memo(_guides)
+        self._seen = Memo(_seen)
+        self._distances = Memo(_distances)
+        self._transparency = Memo(_transparency)
         self._speed = INITIAL_SPEED
 
     def forget(self) -> None:
         """Let go of everything."""
-        self._view = self.cache = self._rest = self._lamps = self._seen = self._distances = (
-            self._transparency
-        ) = None
+        self._view = self.cache = self._rest = self._lamps = None
+        for memo in (self._guides, self._seen, self._distances, self._transparency):
+            memo.forget()
 
     def ready(self, view: View) -> bool:
         """Whether pictures of this stage, camera and size can be relit."""
@@ -138,7 +161,9 @@ class Relighting:
             self.cache.recolour_ground(view.compiled)
             if self._lamps is not None and self._lamps[0] == self._view:
                 self._lamps = (view, *self._lamps[1:3], 0.0)  # good enough until a film has its own
-            self._view, self._rest, self._seen, self._distances = view, None, None, None
+            self._view, self._rest = view, None
+            self._guides.forget()
+            self._seen.forget()
 
     def improve(
         self, view: View, lights: Environment, renderer: Renderer, cancelled: Callable[[], bool]
@@ -183,16 +208,16 @@ class Relighting:
         return picture
 
     def _contact_loss(self, lights: Environment, gains: Gains, contact: float) -> Floats:
-        """What contact shade takes of sky and panorama, by pictures of their straight light alone."""
+        """What contact shade takes of sky and panorama, by pictures of their direct light alone."""
         assert self.cache is not None
-        guides = self.cache.guides()
+        guides = self._guides(*self._step())
         loss = np.zeros_like(guides.albedo)
         for env, gain in ((lights, gains.sky), (lights.panorama, gains.panorama)):
             if env is None or not any(gain.direct):
                 continue
             # the same sun: another would have every cell ask for it anew
-            straight = self.cache.straight_sky(replace(env, sun=lights.sun, panorama=None))
-            words = straight, guides.albedo, guides.normal, open_sky(env.table), contact
+            direct = self.cache.direct_sky(replace(env, sun=lights.sun, panorama=None))
+            words = direct, guides.albedo, guides.normal, open_sky(env.table), contact
             loss += contact_loss(*words) * np.array(gain.direct, np.float32)
         return np.asarray(loss, np.float32)
 
@@ -230,40 +255,28 @@ class Relighting:
             return resize_bilinear(clean, size)
         # what glows itself has nothing to do with how much its surface reflects
         dim, bright = split_highlights(clean)
-        light = upsample(dim, film, self.cache.guides(), pool) + resize_bilinear(bright, size)
+        light = upsample(dim, film, self._guides(*self._step()), pool) + resize_bilinear(bright, size)
         return self.cache.with_outlines(light)
 
     def seen(self) -> SeenSurfaces:
         """What the scene meter reads beside a relit picture: few pixels, worked out once for each step of the cache."""
-        cache = self.cache
-        assert cache is not None
-        key = (cache, cache.samples)
-        if self._seen is None or self._seen[0] != key:
-            guides = cache.guides()
-            step = max(1, round(math.sqrt(guides.depth.size / SEEN_PIXELS)))
-            few = SeenSurfaces(guides.albedo[::step, ::step], guides.depth[::step, ::step])
-            self._seen = (key, few)
-        return self._seen[1]
+        return self._seen(*self._step())
+
+    def depth(self) -> Floats:
+        """Distance of what each pixel of a relit picture shows, metres, 0 for sky."""
+        return self._guides(*self._step()).depth
 
     def distances(self) -> FarParts:
         """What of each pixel of a relit picture is far, and how far; worked out once for each step of the cache."""
-        cache = self.cache
-        assert cache is not None
-        key = (cache, cache.samples)
-        if self._distances is None or self._distances[0] != key:
-            depth = cache.guides().depth
-            both = cache.with_outlines(np.stack([depth, nearness(depth)], 2))
-            self._distances = (key, far_parts(both[..., 0], both[..., 1]))
-        return self._distances[1]
+        return self._distances(*self._step())
 
     def transparency(self) -> Floats:
         """The share of each pixel of a relit picture that sees past all things, as `distances`."""
-        cache = self.cache
-        assert cache is not None
-        key = (cache, cache.samples)
-        if self._transparency is None or self._transparency[0] != key:
-            self._transparency = (key, cache.transparency())
-        return self._transparency[1]
+        return self._transparency(*self._step())
+
+    def _step(self) -> tuple[RelightCache, int]:
+        assert self.cache is not None
+        return self.cache, self.cache.samples
 
     def exact_weight(self, rest: object, samples: float) -> float:
         """`crossfade_weight` where a relit picture of that light is being shown, else all of it."""

@@ -21,7 +21,8 @@ class PlanRequest:
 @dataclass
 class RenderRequest:
     """What the desk wants to see; `beside` is another document whose light is shown for comparison when the hand
-    rests."""
+    rests. An automatic exposure stays at `held_ev` where there is one; `inspect` is "", "false colour", "clipping",
+    "mask " and the index of a mask, or "proof " and the name of one."""
 
     document: Document
     width: int
@@ -30,4 +31,6 @@ class RenderRequest:
     plan: PlanRequest | None = None
     reload_count: int = 0
     beside: Document | None = None
+    held_ev: float | None = None
+    inspect: str = ""
     requested_at: float = field(default_factory=time.monotonic)

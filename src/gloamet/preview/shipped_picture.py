@@ -5,11 +5,13 @@ A request enters; a `Frame` leaves as long as the document shows the demo in the
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
 import numpy as np
 
 from gloamet.develop.exact import develop_exact
+from gloamet.develop.masks import MaskPlanes
 from gloamet.document.demo import FOLDER, TITLES, demo_document
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
@@ -56,11 +58,21 @@ class ShippedPicture:
             self._layers = (name, read_layers(Path(FOLDER) / f"{name}.exr"))
         layers = self._layers[1]
         picture = layers.light(gains_from_document(document))
-        exposure = exposure_from_document(document, picture, layers.seen())
-        codes = develop_exact(picture, develop_settings(document, exposure.ev))
+        # no sky is solved yet: what an incident meter reads is not known
+        exposure = exposure_from_document(document, picture, layers.seen(), lambda: math.nan, request.held_ev)
+        codes = develop_exact(picture, develop_settings(document, exposure.ev), MaskPlanes(layers.depth))
         pixels = np.full((*codes.shape[:2], 4), 255, np.uint8)
         pixels[..., :3] = np.round(codes * 255.0)
         goal = QUALITIES[document.stage.quality].noise
         return Frame(
-            pixels, 0, document.output.samples, *exposure, False, 0.0, 0.0, goal=goal, document=document
+            pixels,
+            0,
+            document.output.samples,
+            *exposure,
+            False,
+            0.0,
+            0.0,
+            goal=goal,
+            document=document,
+            light=picture,
         )

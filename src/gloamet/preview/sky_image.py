@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.develop.display import develop_screen
-from gloamet.develop.exact import DevelopSettings
+from gloamet.develop.settings import DevelopSettings
 from gloamet.meter.light import luminance_ev
 from gloamet.sky.dome import dome_radiance
 

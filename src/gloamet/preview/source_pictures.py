@@ -1,4 +1,4 @@
-"""Small readings of a picture: what each source alone gives it, and the light of spots.
+"""Small readings of a picture: what each source alone gives it.
 
 A film, gains and how the whole is developed enter; `SourcePictures` leave.
 """
@@ -12,21 +12,13 @@ from numpy.typing import NDArray
 
 from gloamet.colour.balance import gained
 from gloamet.develop.display import develop_screen
-from gloamet.develop.exact import DevelopSettings
+from gloamet.develop.settings import DevelopSettings
 from gloamet.document.lights import LIGHTS, Gains
 from gloamet.preview.events import SourcePictures
 from gloamet.trace.film import Film
 
 Floats = NDArray[np.float32]
 SOURCE_WIDTH = 128
-
-
-def spot_light(picture: Floats, x: float, y: float) -> tuple[float, float, float]:
-    """Mean light (AP1 cd/m2) of a few pixels of a picture round a place in shares of it."""
-    height, width = picture.shape[:2]
-    i, j = min(int(y * height), height - 1), min(int(x * width), width - 1)
-    near = picture[max(0, i - 1) : i + 2, max(0, j - 1) : j + 2].reshape(-1, 3).mean(0)
-    return float(near[0]), float(near[1]), float(near[2])
 
 
 def source_pictures(film: Film, gains: Gains, settings: DevelopSettings) -> SourcePictures:

@@ -60,6 +60,7 @@ class LightProvider:
 
     inputs: object
     lights: Environment
+    incident_ev: float
     air: Callable[[View], AirInFront | None]
     exact: Callable[[View], tuple[Environment, AirInFront | None]]
     other: Callable[[Document, View], tuple[Environment, AirInFront | None, LightSolved]]
@@ -122,6 +123,7 @@ class ViewportRenderer:
         """Bring the picture up to date and refine it; with `has_picture` a preview would be no gain."""
         quality = QUALITIES[request.document.stage.quality]
         size = (max(16, int(side * quality.scale)) for side in (request.width, request.height))
+        self._frames.incident_ev = sky.incident_ev
         self._view = self._frames.view = view = View(
             compiled, camera_from_view(request.document.stage.view), *size
         )

@@ -60,11 +60,14 @@ class RenderWorker:
         plan: PlanRequest | None = None,
         reload_count: int = 0,
         beside: Document | None = None,
+        held_ev: float | None = None,
+        inspect: str = "",
     ) -> None:
         """Ask for this document at this size; it replaces the request before. A new reload_count reads the model
-        again."""
+        again. See `RenderRequest`."""
         size = max(16, width), max(16, height)
-        self._worker.request(RenderRequest(document, *size, stopped, plan, reload_count, beside))
+        request = RenderRequest(document, *size, stopped, plan, reload_count, beside, held_ev, inspect)
+        self._worker.request(request)
 
     def stop_loading(self) -> None:
         """Give up the model that is being opened."""

@@ -17,15 +17,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.colour.spaces import (
-    D60_WHITE,
-    REC709_TO_AP1,
-    XYZ_TO_AP1,
-    adaptation_matrix,
-    rgb_to_xyz_matrix,
-    srgb_to_linear,
-    xy_to_xyz,
-)
+from gloamet.colour.spaces import chromaticities_to_ap1, srgb_to_linear
 from gloamet.errors import GloametError
 from gloamet.jit import IEEE_KERNEL_OPTIONS, KERNEL_OPTIONS
 
@@ -173,7 +165,7 @@ def _read_light(path: Path, file: Any, spec: Any) -> tuple[Floats, NDArray[np.in
     times = math.ceil(spec.width / SEEN_WIDTH)
     height, width = spec.height // times, spec.width // times
     out = np.empty((height, width, 3), np.float32)
-    matrix = _to_ap1(spec.getattribute("chromaticities")).astype(np.float32)
+    matrix = chromaticities_to_ap1(spec.getattribute("chromaticities")).astype(np.float32)
     white = F(spec.getattribute("whiteLuminance") or 1.0)
     integer = str(spec.format) not in ("float", "half", "double")
     rows, counts = max(1, STRIP_ROWS // times) * times, np.zeros(3, np.int64)
@@ -209,15 +201,6 @@ def _in_strips(work: Any, rows: int) -> None:
     """Do rows a..b of something on all threads."""
     with ThreadPoolExecutor() as pool:
         list(pool.map(lambda a: work(a, min(rows, a + STRIP_ROWS // 4)), range(0, rows, STRIP_ROWS // 4)))
-
-
-def _to_ap1(chromaticities: Any) -> NDArray[np.float64]:
-    """The matrix of a file's primaries and white, eight numbers (OpenEXR), or of Rec. 709 when it names none."""
-    if chromaticities is None or len(chromaticities) != 8:
-        return REC709_TO_AP1
-    pairs = np.asarray(chromaticities, float).reshape(4, 2)
-    adapted = adaptation_matrix(xy_to_xyz(pairs[3]), xy_to_xyz(D60_WHITE))
-    return np.asarray(XYZ_TO_AP1 @ adapted @ rgb_to_xyz_matrix(pairs[:3], pairs[3]))
 
 
 def downscale(pixels: Floats, widest: int) -> Floats:

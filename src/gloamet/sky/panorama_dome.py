@@ -44,7 +44,7 @@ class Placing(NamedTuple):
     turn_deg: float = 0.0
     tilt_deg: float = 0.0
     flip: bool = False
-    stretch: float = 1.0
+    height_scale: float = 1.0
 
     def rows(self) -> Array:
         """The matrix (3, 3) that takes a direction of the world to the file, heights not yet stretched."""
@@ -60,13 +60,13 @@ class Placing(NamedTuple):
 
     def to_world(self, azimuth_deg: float, elevation_deg: float) -> tuple[float, float]:
         """Azimuth and elevation in the world of a place in the file."""
-        height = min(90.0, max(-90.0, elevation_deg * self.stretch))
+        height = min(90.0, max(-90.0, elevation_deg * self.height_scale))
         return place_of(self.rows().T @ unit(azimuth_deg, height))
 
     def to_file(self, azimuth_deg: float, elevation_deg: float) -> tuple[float, float]:
         """Azimuth and elevation in the file of a direction of the world."""
         azimuth, height = place_of(self.rows() @ unit(azimuth_deg, elevation_deg))
-        return azimuth, min(90.0, max(-90.0, height / self.stretch))
+        return azimuth, min(90.0, max(-90.0, height / self.height_scale))
 
 
 class LightOptions(NamedTuple):
@@ -165,9 +165,9 @@ def laid(picture: Floats, placing: Placing) -> Floats:
     height, width = picture.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
     vectors = unit(azimuth[None, :], elevation[:, None]) @ still.rows().T
-    if placing.stretch != 1.0:
+    if placing.height_scale != 1.0:
         level = np.hypot(vectors[..., 0], vectors[..., 1])
-        up = np.clip(np.arctan2(vectors[..., 2], level) / placing.stretch, -np.pi / 2, np.pi / 2)
+        up = np.clip(np.arctan2(vectors[..., 2], level) / placing.height_scale, -np.pi / 2, np.pi / 2)
         share = np.cos(up) / np.maximum(level, 1e-9)
         vectors = np.stack([vectors[..., 0] * share, vectors[..., 1] * share, np.sin(up)], -1)
     return np.asarray(sample(picture, vectors), np.float32)

@@ -23,6 +23,7 @@ PATCH_DEG = 20.0  # half width of the patch round a candidate
 COARSE_DEG, FINE_DEG = 0.25, 0.125  # pixel of the patch while its middle is found, and when it is measured
 SEARCH_WIDTH = 512  # of the picture that candidates are looked for in
 SMALL_DEG = 1.5  # radius of a clipped region whose own middle is the sun's
+LOWEST_FIT_DEG = 10.0  # height of a clipped region below which the horizon's glow leads the fit astray
 FIT_DEG = 9.0  # beyond the edge of a clipped sun, whose glow tells where it is
 LEAST_ROUND = 0.72  # share of a clipped region that lies in the circle of its area: clouds are ragged
 MOST_SUNS = 4
@@ -140,7 +141,7 @@ def _measure(picture: Floats, middle: Array) -> tuple[PanoramaSun, Array, float]
     steradians = math.radians(step_deg) ** 2 * np.sinc(np.radians(angle[disc]) / np.pi)
     red, green, blue = ((excess[disc] * steradians[:, None]).sum(0)).tolist()
     round_share = float((core & (angle <= radius)).sum()) / max(1.0, float(core.sum()))
-    if clipped and radius > SMALL_DEG:
+    if clipped and radius > SMALL_DEG and place_of(middle)[1] > LOWEST_FIT_DEG:
         middle = _middle_of_glow(level, vectors, flat, middle)
     azimuth, elevation = place_of(middle)
     contrast = peak / max(beside, 1e-30)
@@ -180,6 +181,7 @@ def _middle_of_glow(level: Array, vectors: Array, flat: NDArray[np.bool_], middl
     aside, over = _frame(middle)
 
     def misfit(moved: Array) -> float:
+        """How badly a glow round this place fits, in logs."""
         sun = middle + np.radians(moved[0]) * aside + np.radians(moved[1]) * over
         cosine = np.clip(towards @ (sun / np.linalg.norm(sun)), -1.0, 1.0)
         angle = np.degrees(np.arccos(cosine))

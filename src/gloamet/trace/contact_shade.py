@@ -1,6 +1,6 @@
 """Contact shade: the share of the open sky that surfaces do not see, taken from the light that the sky gives them.
 
-The straight light of a sky on a picture with its albedo and normals, and what that sky gives in the open, enter; what
+The direct light of a sky on a picture with its albedo and normals, and what that sky gives in the open, enter; what
 is to be taken off leaves. A surface that sees all of the sky loses nothing, one that sees none of it has nothing to
 lose.
 """
@@ -17,21 +17,21 @@ Floats = NDArray[np.float32]
 LEAST_ALBEDO = 0.02  # below which a surface shows its gloss more than its shade
 
 
-def openness(straight: Floats, albedo: Floats, normal: Floats, sky: NDArray[np.float64]) -> Floats:
-    """Share (H, W) of the open sky's light that reaches what a picture shows, 0..1; 1 where it shows sky. straight is
+def sky_visibility(direct: Floats, albedo: Floats, normal: Floats, sky: NDArray[np.float64]) -> Floats:
+    """Share (H, W) of the open sky's light that reaches what a picture shows, 0..1; 1 where it shows sky. direct is
     the light (H, W, 3) that the sky gives it without bounces, sky the coefficients of `sky.irradiance.open_sky`."""
     weights = AP1_LUMINANCE.astype(np.float32)
     length = np.sqrt((normal * normal).sum(-1))
     facing = normal / np.maximum(length, 1e-6)[..., None]
     in_open = np.maximum(irradiance(sky, facing) @ AP1_LUMINANCE, 1e-12) * (albedo @ weights) / np.pi
-    share = (straight @ weights) / np.maximum(in_open, 1e-12)
+    share = (direct @ weights) / np.maximum(in_open, 1e-12)
     shows = (length > 0.5) & ((albedo @ weights) > LEAST_ALBEDO)
     return np.asarray(np.where(shows, np.clip(share, 0.0, 1.0), 1.0), np.float32)
 
 
 def contact_loss(
-    straight: Floats, albedo: Floats, normal: Floats, sky: NDArray[np.float64], share: float
+    direct: Floats, albedo: Floats, normal: Floats, sky: NDArray[np.float64], share: float
 ) -> Floats:
-    """What contact shade of a strength `share` (0..1) takes off the straight light of a sky, (H, W, 3)."""
-    hidden = 1.0 - openness(straight, albedo, normal, sky)
-    return np.asarray(straight * (np.float32(share) * hidden)[..., None], np.float32)
+    """What contact shade of a strength `share` (0..1) takes off the direct light of a sky, (H, W, 3)."""
+    hidden = 1.0 - sky_visibility(direct, albedo, normal, sky)
+    return np.asarray(direct * (np.float32(share) * hidden)[..., None], np.float32)

@@ -39,7 +39,7 @@ from gloamet.trace.materials import (
     TWO_SIDED_EMISSION,
 )
 from gloamet.trace.portals import PORTAL_SAMPLE_FRACTION, count_portals, portal_pdf, sample_portal
-from gloamet.trace.records import LightSample, Ray
+from gloamet.trace.records import BySource, LightSample, Ray
 from gloamet.trace.sampler import next_pair, random_pair
 from gloamet.trace.texturing import sample_texture, texture_to_ap1
 from gloamet.trace.vec import (
@@ -85,7 +85,7 @@ def sky_emission_mis(env, portals, ray, specular, bsdf_pdf):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def miss_radiance(env, scene, ray, specular, scattered, bsdf_pdf, ahead):
-    """What a path meets outside the scene: light of the sun, and of the sky; `ahead` says that it has come straight
+    """What a path meets outside the scene, a `BySource`; `ahead` says that it has come straight
     from the camera, which may see another sky than what lights the scene.
 
     The camera sees the ground melt into the sky at the horizon; light does not.
@@ -108,7 +108,7 @@ def miss_radiance(env, scene, ray, specular, scattered, bsdf_pdf, ahead):
         sky = add_scaled(sky, seen, rest)
         if direct_view and ray.direction[2] > F(0):
             sun = add_scaled(sun, env.sun.radiance, disc * rest * sun_disc_radiance(env.sun, ray.direction))
-    return sun, sky
+    return BySource(sun, sky, BLACK)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)

@@ -43,15 +43,15 @@ class SunDisc(NamedTuple):
 
 class SeenPicture(NamedTuple):
     """A lat-long picture as it is seen: pixels (H, W, 3) uint16, fourth roots of shares of `scale` per channel; rows of
-    the matrix that takes the world to its file; how its heights are stretched; shares of it that are seen ahead and in
-    mirrors. A picture of one pixel is none."""
+    the matrix that takes the world to its file; the factor from elevations there to the file's; shares of it that are
+    seen ahead and in mirrors. A picture of one pixel is none."""
 
     pixels: NDArray[np.uint16]
     scale: Triple
     east: Triple
     north: Triple
     up: Triple
-    stretch: Scalar
+    elevation_scale: Scalar
     ahead: Scalar
     mirrored: Scalar
 
@@ -301,7 +301,7 @@ def picture_radiance(picture, direction):
     """Radiance of a lat-long picture in a direction, mixed of four pixels."""
     height, width = picture.pixels.shape[:2]
     x, y, z = dot(picture.east, direction), dot(picture.north, direction), dot(picture.up, direction)
-    elevation = math.asin(min(F(1), max(F(-1), z))) * picture.stretch
+    elevation = math.asin(min(F(1), max(F(-1), z))) * picture.elevation_scale
     elevation = min(F(math.pi / 2), max(F(-math.pi / 2), elevation))
     u = (F(0.5) + math.atan2(x, y) * F(0.5 / math.pi)) * F(width) - F(0.5)
     v = min(max((F(0.5) - elevation * F(1 / math.pi)) * F(height) - F(0.5), F(0)), F(height) - F(1.001))

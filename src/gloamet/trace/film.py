@@ -24,6 +24,7 @@ from gloamet.document.lights import (
     MOMENT_INDEX,
     MOMENT_PLANES,
     TOGETHER,
+    UNIT_GAINS,
     Gains,
 )
 from gloamet.stage.camera import Camera
@@ -32,7 +33,6 @@ from gloamet.trace.render_scene import RenderScene
 from gloamet.trace.weigh import weigh
 
 Floats = NDArray[np.float32]
-UNIT_GAINS = Gains()
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 TILE_ROWS, TILE_PATHS = 8, 16_000  # paths between two looks at whether to stop: some 25 ms of one thread
 DEFAULT_BOUNCES = 4

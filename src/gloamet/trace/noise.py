@@ -11,9 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.document.lights import LIGHT_LAYERS, MOMENT_INDEX, SHARED_PATH_LAYERS, TOGETHER, Gains
-from gloamet.trace.film import (
+from gloamet.document.lights import (
+    LIGHT_LAYERS,
+    MOMENT_INDEX,
+    SHARED_PATH_LAYERS,
+    TOGETHER,
     UNIT_GAINS,
+    Gains,
+)
+from gloamet.trace.film import (
     Film,
     Floats,
     Region,

@@ -35,7 +35,7 @@ from gloamet.trace.ground_plane import ground_distance, horizon_fade
 from gloamet.trace.lamp_guiding import CONTINUE_PROBABILITY, NO_CONE, cone_pdf, sample_guided_direction
 from gloamet.trace.materials import EMISSION, GLASS, KIND, MIRRORED_LAMP_WEIGHT, TRANSMISSION
 from gloamet.trace.rays import intersect
-from gloamet.trace.records import BySource, GuidedSample, PathResult, PathStart, Ray, Sampler
+from gloamet.trace.records import BySource, GuidedSample, PathResult, PathStart, Ray, Sampler, Vertex
 from gloamet.trace.sampler import (
     GOLDEN,
     MIX2,
@@ -111,16 +111,18 @@ def _reservoir_of_one(towards_lamp, new, kept, candidate, candidates):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _sample_guide(scene, state, surface, follow, path, candidates):
-    """A direction towards a lamp's surroundings from a surface (bsdf, origin, normal) of a path, whose `pdf` is the
-    share of lamps that it keeps: (state, `GuidedSample`, the candidate kept, the sum of all)."""
-    (bsdf, origin, face), (candidate, total_carried), towards_lamp = surface, candidates, NO_GUIDED
+def _sample_guide(scene, state, at, follow, path, kept, best):
+    """A direction towards a lamp's surroundings from a vertex of a path, of whose lamps the share `kept` counts:
+    (state, `GuidedSample`, best: the candidate kept and the sum of all)."""
+    towards_lamp = NO_GUIDED
     if len(scene.guides) > 0 and not path.guided:
-        state, towards_lamp = sample_guided_direction(scene.guides, state, bsdf, follow, origin, face)
-        ray = Ray(origin, towards_lamp.direction)
+        state, towards_lamp = sample_guided_direction(
+            scene.guides, state, at.bsdf, follow, at.origin, at.normal
+        )
+        ray = Ray(at.origin, towards_lamp.direction)
         new = PathStart(ray, path.throughput, F(0), path.bounces + 1, True, path.bounced)
-        candidate, total_carried = _reservoir_of_one(towards_lamp, new, path.pdf, candidate, total_carried)
-    return state, towards_lamp, candidate, total_carried
+        best = _reservoir_of_one(towards_lamp, new, kept, best[0], best[1])
+    return state, towards_lamp, best
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -137,10 +139,11 @@ def _roulette(throughput, began, bounces, u):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def next_event_estimation(scene, env, sampler, pair, surface, found_weight, way):
-    """Light sampled at a surface (bsdf, origin, normal): (state, `BySource`, light by patches of the sun, rays). way
-    says whether the path goes on and whether it is guided, which asks lamps alone."""
-    (state, pixel, sample), (bsdf, origin, normal), (goes_on, guided) = sampler, surface, way
+def next_event_estimation(scene, env, sampler, pair, at, found_weight, goes_on, guided):
+    """Light sampled at a `Vertex`: (state, `BySource`, light by patches of the sun, rays). A path may go on from
+    there; a guided one asks lamps alone."""
+    state, pixel, sample = sampler.state, sampler.pixel, sampler.sample
+    bsdf, origin, normal = at.bsdf, at.origin, at.normal
     sun, sky, lamp, patches = NO_LIGHT, NO_LIGHT, NO_LIGHT, BLACK
     if total(env.sun.irradiance) > F(0) and not guided:
         state, u, v = next_2d(state, pixel, sample, pair)
@@ -199,7 +202,9 @@ def _found_patch_weight(scene, env, vertex, ray, met, pdf):
 @njit(**INLINE_KERNEL_OPTIONS)
 def trace_path(scene, env, sampler, start, max_bounces):
     """One path: (state, `PathResult`, the start of a guided path, what all such could carry)."""
-    (state, pixel, sample), (ray, throughput, pdf, bounces, guided, bounced) = sampler, start
+    state, pixel, sample = sampler.state, sampler.pixel, sampler.sample
+    ray, throughput, pdf, bounces = start.ray, start.throughput, start.pdf, start.bounces
+    guided, bounced = start.guided, start.bounced
     found, direct, normal, patches = NO_SOURCES, NO_SOURCES, BLACK, BLACK
     albedo, depth, clear, travelled, vertex = WHITE, F(0), F(0), F(0), ray.origin
     specular = ahead = not (guided or pdf > F(0))
@@ -208,8 +213,8 @@ def trace_path(scene, env, sampler, start, max_bounces):
     # kept: share of the lamps' light met on the way that is not a guided path's
     materials, kept, began = scene.materials, F(1), largest(throughput)
     follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
-    candidates, candidate = F(0), PathStart(ray, BLACK, F(0), 0, True, False)
-    while True:
+    best = PathStart(ray, BLACK, F(0), 0, True, False), F(0)
+    while largest(throughput) > F(0):
         hit, rays = intersect(scene.handle, ray, F(0), T_MAX, mask), rays + 1
         ground = ground_distance(scene.plane, ray, hit.distance)
         if ground > F(0) and specular and not scattered:
@@ -222,8 +227,9 @@ def trace_path(scene, env, sampler, start, max_bounces):
             if not guided:
                 away = scattered and ray.direction[2] < F(0)  # to lit ground far out
                 bounced, direct = _at_first_bounce(away, bounced, direct, found)
-                out = miss_radiance(env, scene, Ray(vertex, ray.direction), specular, scattered, pdf, ahead)
-                found = _add_light(found, throughput, BySource(out[0], out[1], BLACK), F(1))
+                out = Ray(vertex, ray.direction)
+                beyond = miss_radiance(env, scene, out, specular, scattered, pdf, ahead)
+                found = _add_light(found, throughput, beyond, F(1))
                 clear = luminance(throughput) if ahead else F(0)
             depth = depth if sighted else F(0)
             break
@@ -260,13 +266,15 @@ def trace_path(scene, env, sampler, start, max_bounces):
         # which candidate is followed depends on the numbers this path has drawn: a guided path draws others
         pair = PAIRS if guided else FIRST_SURFACE_DIMENSION + 3 * bounces
         weight = F(1) if bounces == 0 or specular else _found_patch_weight(scene, env, vertex, ray, met, pdf)
-        numbers, at = (state, pixel, sample), (bsdf, origin, face)
-        way = bounces + 1 < max_bounces, guided
-        state, light, patch, asked = next_event_estimation(scene, env, numbers, pair, at, weight, way)
+        at, numbers = Vertex(bsdf, origin, face), Sampler(state, pixel, sample)
+        goes_on = bounces + 1 < max_bounces
+        state, light, patch, asked = next_event_estimation(
+            scene, env, numbers, pair, at, weight, goes_on, guided
+        )
         found, rays = _add_light(found, throughput, light, kept), rays + asked
         patches = patches if bounced else add_product(patches, throughput, patch)
-        here, kept_ones = PathStart(ray, throughput, kept, bounces, guided, bounced), (candidate, candidates)
-        state, towards_lamp, candidate, candidates = _sample_guide(scene, state, at, follow, here, kept_ones)
+        here = PathStart(ray, throughput, pdf, bounces, guided, bounced)
+        state, towards_lamp, best = _sample_guide(scene, state, at, follow, here, kept, best)
         state, u, v = next_2d(state, pixel, sample, pair + 2)
         state, pick, survival = next_pair(state)
         scatter = sample_bsdf(bsdf, u, v, pick)
@@ -280,10 +288,8 @@ def trace_path(scene, env, sampler, start, max_bounces):
         if towards_lamp.pdf > F(0) and cone_pdf(towards_lamp.cone, scatter.direction) > F(0):
             kept *= power_heuristic(pdf, towards_lamp.pdf)
         throughput = _roulette(throughput, began, bounces, survival)
-        if largest(throughput) <= F(0):
-            break
-    later = _bounced_light(found, direct, bounced, patches)
-    return state, PathResult(found, later, albedo, normal, depth, clear, rays), candidate, candidates
+    bounced_light = _bounced_light(found, direct, bounced, patches)
+    return state, PathResult(found, bounced_light, albedo, normal, depth, clear, rays), best[0], best[1]
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -292,12 +298,12 @@ def trace_sample(scene, env, sampler, ray, max_bounces):
     state, start = sampler.state, PathStart(ray, WHITE, F(0), 0, False, False)
     follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
     whole, rays = PathResult(NO_SOURCES, NO_SOURCES, WHITE, BLACK, F(0), F(0), 0), 0
-    lamps = bounced = BLACK
+    lamps = lamps_bounced = BLACK
     for leg in range(2):  # one place for the integrator, which is long
         numbers = Sampler(state, sampler.pixel, sampler.sample)
         state, found, candidate, candidates = trace_path(scene, env, numbers, start, max_bounces)
         lamps, rays = add(lamps, found.light.lamps), rays + found.rays
-        bounced = add(bounced, found.bounced.lamps)
+        lamps_bounced = add(lamps_bounced, found.bounced.lamps)
         if leg == 0:
             whole = found
         if leg == 1 or candidates <= F(0):
@@ -308,8 +314,8 @@ def trace_sample(scene, env, sampler, ray, max_bounces):
         carried = scale(candidate.throughput, candidates / (largest(candidate.throughput) * follow))
         start = PathStart(candidate.ray, carried, candidate.pdf, candidate.bounces, True, candidate.bounced)
     light = BySource(whole.light.sun, whole.light.sky, lamps)
-    later = BySource(whole.bounced.sun, whole.bounced.sky, bounced)
-    return PathResult(light, later, whole.albedo, whole.normal, whole.depth, whole.transparency, rays)
+    bounced = BySource(whole.bounced.sun, whole.bounced.sky, lamps_bounced)
+    return PathResult(light, bounced, whole.albedo, whole.normal, whole.depth, whole.transparency, rays)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)

@@ -70,6 +70,14 @@ class Bsdf(NamedTuple):
     specular_probability: Scalar
 
 
+class Vertex(NamedTuple):
+    """A vertex of a path: its BSDF, where rays leave it, and the face's normal on their side."""
+
+    bsdf: Bsdf
+    origin: Triple
+    normal: Triple
+
+
 class BsdfValue(NamedTuple):
     """f · cosine per channel, and the density with which `sample_bsdf` draws that direction."""
 

@@ -1,6 +1,6 @@
 """Layers of a film weighed into one picture by threads: what every change of a gain or a tint costs.
 
-Layers (H, W, 3), sample counts (H, W) and a gain per channel for what comes straight and what has bounced enter; their
+Layers (H, W, 3), sample counts (H, W) and a gain per channel for direct light and light that has bounced enter; their
 sum per sample leaves.
 """
 
@@ -23,16 +23,16 @@ STRIP_ROWS = 16  # whose sum stays in the cache while the lights are added
 
 
 @njit(**KERNEL_OPTIONS)
-def _add_rows(whole, bounced, counts, direct, later, first, last, out):
-    """Add rows first..last of one light to out: all of it under `direct`, what has bounced by `later` more."""
-    uneven = later[0] != F(0) or later[1] != F(0) or later[2] != F(0)
+def _add_rows(whole, bounced, counts, direct, over, first, last, out):
+    """Add rows first..last of one light to out: all of it under `direct`, what has bounced by `over` more."""
+    uneven = over[0] != F(0) or over[1] != F(0) or over[2] != F(0)
     for y in range(first, last):
         for x in range(whole.shape[1]):
             share = F(1) / max(counts[y, x], F(1))
             for k in range(3):
                 light = whole[y, x, k] * direct[k]
                 if uneven:
-                    light += bounced[y, x, k] * later[k]
+                    light += bounced[y, x, k] * over[k]
                 out[y, x, k] += light * share
 
 
@@ -48,11 +48,12 @@ def weigh(layers: Sequence[tuple[Floats, Floats, Gain]], counts: Floats) -> Floa
     words = []
     for whole, bounced, gain in layers:
         direct = np.array(gain.direct, np.float32)
-        later = np.array(gain.bounced, np.float32) - direct
-        if direct.any() or later.any():
-            words.append((whole, bounced, counts, direct, later))
+        over = np.array(gain.bounced, np.float32) - direct
+        if direct.any() or over.any():
+            words.append((whole, bounced, counts, direct, over))
 
     def strip(first: int) -> None:
+        """The lights of one strip of rows."""
         for word in words:
             _add_rows(*word, first, min(height, first + STRIP_ROWS), out)
 

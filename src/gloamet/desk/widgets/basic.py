@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QBoxLayout,
     QButtonGroup,
     QGraphicsOpacityEffect,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QPushButton,
@@ -123,23 +124,29 @@ class SegmentedControl(QWidget):
     """One field chosen from a few values, as pieces side by side."""
 
     def __init__(
-        self, session: Session, section: Section, name: str, options: Sequence[tuple[str, str]]
+        self,
+        session: Session,
+        section: Section,
+        name: str,
+        options: Sequence[tuple[str, str]],
+        columns: int = 0,
     ) -> None:
+        """With `columns` there are several rows of so many pieces."""
         super().__init__()
         self.session, self.section, self.name = session, section, name
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(2)
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(2)
         self.group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
-        for value, text in options:
+        for index, (value, text) in enumerate(options):
             button = QPushButton(text)
             button.setProperty("role", "piece")
             button.setCheckable(True)
             button.setToolTip(description(section, name))
             button.clicked.connect(lambda _=False, v=value: self.choose(v))
             self.group.addButton(button)
-            row.addWidget(button, 1)
+            grid.addWidget(button, *divmod(index, columns or len(options)))
             self.buttons[value] = button
         session.document_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)

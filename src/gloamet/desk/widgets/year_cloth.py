@@ -45,7 +45,7 @@ def _looked_up(table: Pixels, heights_deg: NDArray) -> Pixels:
 def sky_cloth(grid: YearGrid, colours: Any) -> Pixels:
     """The cloth in the sky's colours."""
     from gloamet.develop.display import develop_screen
-    from gloamet.develop.exact import DevelopSettings
+    from gloamet.develop.settings import DevelopSettings
 
     strips = colours.adapted(HEIGHTS)[:, SKY_ROW : SKY_ROW + 1]
     table = develop_screen(np.ascontiguousarray(strips, np.float32), DevelopSettings(1.0, 6000.0))[:, 0]

@@ -45,7 +45,7 @@ from gloamet.trace.upsample import Guides
 
 F = np.float32
 NO_LIGHT = (F(0), F(0), F(0))
-STRAIGHT_SKY = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_bounced=NO_LIGHT, sky_bounced=NO_LIGHT)
+DIRECT_SKY = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_bounced=NO_LIGHT, sky_bounced=NO_LIGHT)
 NO_SUN = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_bounced=NO_LIGHT)
 FIRST_SAMPLES, FIRST_GLOSS_SAMPLES = 8, 4
 # bounces between cells for a picture of a sun that moves a little, of one that leapt, and of a hand at rest
@@ -329,13 +329,13 @@ class RelightCache:
         self._share.all_together(relight_frame, words)
         return out.reshape(self.height, self.width, 3)
 
-    def straight_sky(self, lights: Environment) -> Floats:
-        """What comes straight from the sky of these lights alone, their sun left where it stood: no bounce is lost."""
+    def direct_sky(self, lights: Environment) -> Floats:
+        """The direct light of the sky of these lights alone, their sun left where it stood: no bounce is lost."""
         out = np.empty((self.width * self.height, 3), np.float32)
         words = (
             Team(np.zeros(COUNTER_COUNT, np.int64), self._packets),
             self._arrays,
-            (lights.arrays(), lights.arrays(), STRAIGHT_SKY),
+            (lights.arrays(), lights.arrays(), DIRECT_SKY),
             FrameSettings(0, MOVING_SAMPLES, True, 0, 0, -1, -1),
             self.cells.none(),
             (self.layers[0].arrays(FILTER_LEVELS), self.layers[1].arrays(REFLECTION_LEVELS)),

@@ -30,7 +30,7 @@ EMPTY_PIXEL, SURFACE_PIXEL, SKY_PIXEL = 0.0, 1.0, 2.0
 
 
 class SourceGains(NamedTuple):
-    """Factors per channel of what a frame is lit by: sun and sky as they come straight, and as they have bounced."""
+    """Factors per channel of what a frame is lit by: direct light of sun and sky, and theirs that has bounced."""
 
     sun: Triple
     sky: Triple

@@ -3,48 +3,25 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from functools import partial
 
-import numpy as np
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance
 from gloamet.colour.temperature import correlated_temperature, distance_from_locus
-from gloamet.desk import spot_actions, theme
+from gloamet.desk import theme
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
 from gloamet.desk.session import Session
-from gloamet.desk.spot_actions import MOST
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link, pair
+from gloamet.desk.widgets.basic import FormPanel, label
+from gloamet.desk.widgets.spot_list import SpotList, stops_text
 from gloamet.document.lights import LIGHTS
-from gloamet.document.model import Document
 from gloamet.meter.card_light import CARDS, SOURCES, CardLight
 from gloamet.meter.ratio import key_to_fill
-from gloamet.preview.events import Frame
 
 HEAD, ROW, FOOT = 22, 17, 26
 HUES: dict[str, str] = {light.name: light.hue for light in LIGHTS}
 TITLES: dict[str, str] = {"sun": "Sun", "sky": "Sky", "lamps": "Lamps", "panorama": "Panorama"}
-
-
-def stops_text(stops: float) -> str:
-    """Stops with their sign.
-
-    >>> stops_text(-1.26)
-    '−1.3 stops'
-    """
-    return f"{stops:+.1f} stops".replace("-", "−")
-
-
-def luminance_text(cd_m2: float) -> str:
-    """A luminance as a spot meter shows it.
-
-    >>> luminance_text(10233.4), luminance_text(3.456)
-    ('10233 cd/m²', '3.46 cd/m²')
-    """
-    return f"{cd_m2:.0f} cd/m²" if cd_m2 >= 100.0 else f"{cd_m2:.3g} cd/m²"
 
 
 def tint_text(duv: float) -> str:
@@ -134,15 +111,6 @@ class CardReading(QWidget):
             p.drawText(QRectF(0, y + 1, self.width(), 16), left, "   ".join(words))
 
 
-class SpotRow(QWidget):
-    """A spot's reading, and the word that takes it away."""
-
-    def __init__(self, remove: Callable[[], None]) -> None:
-        super().__init__()
-        self.text = label("")
-        self.setLayout(pair(self.text, link("remove", "Take this spot away.", remove)))
-
-
 class MeterPage(FormPanel):
     """Cards, then spots."""
 
@@ -155,37 +123,13 @@ class MeterPage(FormPanel):
         self.place = label("", "note", wrap=True)
         self.add(self.place)
         self.group("Spots in the picture")
-        self.tools = LinkRow(
-            (
-                (
-                    "add a spot",
-                    "Click in the picture: the spot stays and is read with every change.",
-                    self._begin,
-                ),
-            )
-        )
-        self.add(self.tools)
-        self.said = label("None yet.", "note", wrap=True)
-        self.add(self.said)
-        self.spots = [SpotRow(partial(self._remove, k)) for k in range(MOST)]
-        for row in self.spots:
-            self.add(row)
-        self.contrast = label("", "note")
-        self.add(self.contrast)
+        self.spots = SpotList(session)
+        self.add(self.spots)
         self.finish()
         session.meter_read.connect(lambda _: self._show_cards())
         session.light_solved.connect(lambda _: self._show_cards())
-        session.frame_ready.connect(self._on_frame_ready)
-        session.document_changed.connect(self._on_document_changed)
-        self._on_document_changed(session.document)
+        session.document_changed.connect(lambda _: self._show_cards())
         self._show_cards()
-
-    def _begin(self) -> None:
-        self.session.use_tool("spot")
-
-    def _remove(self, index: int) -> None:
-        spots = self.session.document.fill.spots
-        self.session.change("fill", None, spots=spots[:index] + spots[index + 1 :])
 
     def _show_cards(self) -> None:
         read = self.session.read
@@ -197,26 +141,3 @@ class MeterPage(FormPanel):
             card.follow(cards)
         x, y, z = read.place
         self.place.setText(f"They stand at {x:.1f}, {y:.1f}, {z:.1f} m.".replace("-", "−"))
-
-    def _on_document_changed(self, document: Document) -> None:
-        spots = document.fill.spots
-        for k, row in enumerate(self.spots):
-            row.setVisible(k < len(spots))
-        self.said.setVisible(not spots)
-        self.contrast.setVisible(len(spots) > 1)
-        self._show_cards()
-        if self.session.frame is not None:
-            self._on_frame_ready(self.session.frame)
-
-    def _on_frame_ready(self, frame: Frame) -> None:
-        spots = self.session.document.fill.spots
-        for row, spot, light in zip(self.spots, spots, frame.spots, strict=False):
-            colour = np.array(light)
-            level = float(luminance(colour))
-            kelvin = kelvin_text(correlated_temperature(AP1_TO_XYZ @ colour)) if level > 0.0 else "–"
-            edge = spot_actions.penumbra_words(self.session, spot)
-            row.text.setText(f"{spot.name}   {luminance_text(level)}   {kelvin}{edge}")
-        if len(spots) > 1 and len(frame.spots) > 1:
-            a, b = (float(luminance(np.array(light))) for light in frame.spots[:2])
-            ratio = stops_text(math.log2(a / b)) if a > 0.0 and b > 0.0 else "–"
-            self.contrast.setText(f"{spots[0].name} over {spots[1].name}: {ratio}")

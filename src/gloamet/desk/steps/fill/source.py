@@ -95,7 +95,7 @@ class SourceRow(QWidget):
         self.picture = SourcePicture(light)
         self.gain = NumberRow(session, "fill", light.field("stops"), light.title, light.hue, from_zero=True)
         self.on = self._piece("on", description("fill", light.field("on")), self._switch)
-        self.solo = self._piece("alone", description("fill", "solo"), self._solo)
+        self.solo = self._piece("solo", description("fill", "solo"), self._solo)
         self.more = link("more", "Bounces, tint and warmth of this light.", self._toggle)
         top, words = QHBoxLayout(), QHBoxLayout()
         top.setSpacing(10)

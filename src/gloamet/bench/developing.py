@@ -1,0 +1,70 @@
+"""Speeds of developing: a picture for the screen, the whole chain under a slider, its last links, and glare."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from itertools import count
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.bench.core import best
+from gloamet.develop.display import ScreenDeveloper, develop_screen
+from gloamet.develop.settings import DevelopSettings
+from gloamet.document.expose import ColourState, GlareState, LensState, LocalState, ToneState
+
+Result = dict[str, float]
+FULL_HD = (1080, 1920)
+RUNS = 7
+
+
+def _picture(height: int, width: int) -> NDArray[np.float32]:
+    y, x = np.mgrid[0:height, 0:width].astype(np.float32)
+    return np.stack([100 + x, 300 + y, 200 + 0.5 * (x + y)], -1)
+
+
+def plain() -> Result:
+    """Milliseconds to develop 1280 x 800 with neutral links."""
+    picture = _picture(800, 1280)
+    return {"develop_1280x800_ms": 1e3 * best(lambda: develop_screen(picture, DevelopSettings(10.0)))}
+
+
+def _fresh() -> Iterator[float]:
+    """Values of a slider, each another one: nothing made for one serves the next."""
+    return (0.001 * k for k in count(1))
+
+
+def chain() -> Result:
+    """Milliseconds for 1920 x 1080 with every link but glare acting, while a slider moves: of tone, colour, a mask, the
+    lens's lines; of the last link alone; and of glare, with the rest neutral."""
+    picture, values = _picture(*FULL_HD), _fresh()
+    base = DevelopSettings(
+        10.0,
+        5600.0,
+        masks=(LocalState(),),
+        tone=ToneState(contrast=0.2, shadows=0.4, curve=((0.0, 0.0), (0.4, 0.45), (1.0, 1.0))),
+        colour=ColourState(saturation=1.1, vibrance=0.2),
+        lens=LensState(vignette=0.5, grain=0.1),
+    )
+    developer = ScreenDeveloper()
+
+    def moved(settings: DevelopSettings) -> float:
+        developer.develop(picture, base)
+        return best(lambda: developer.develop(picture, settings), 1)
+
+    def slider(make: object) -> float:
+        return 1e3 * min(moved(make(next(values))) for _ in range(RUNS))  # type: ignore[operator]
+
+    tone, colour, mask, lens = base.tone, base.colour, base.masks[0], base.lens
+    neutral = DevelopSettings(10.0, 5600.0)
+    return {
+        "develop_tone_ms": slider(lambda v: replace(base, tone=tone.model_copy(update={"contrast": v}))),
+        "develop_colour_ms": slider(
+            lambda v: replace(base, colour=colour.model_copy(update={"vibrance": v}))
+        ),
+        "develop_mask_ms": slider(lambda v: replace(base, masks=(mask.model_copy(update={"exposure": v}),))),
+        "develop_bend_ms": slider(lambda v: replace(base, lens=lens.model_copy(update={"distortion": v}))),
+        "develop_last_ms": slider(lambda v: replace(base, lens=lens.model_copy(update={"grain": v}))),
+        "glare_ms": slider(lambda v: replace(neutral, glare=GlareState(veil=2.0 + v, glow=10.0, star=1.0))),
+    }

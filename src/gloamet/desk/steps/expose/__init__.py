@@ -1,0 +1,48 @@
+"""Expose: scopes of the picture above, and pages from the exposure to how others will see it."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from gloamet.desk.session import Session
+from gloamet.desk.steps import StepContext
+from gloamet.desk.steps.expose.develop import DevelopPage
+from gloamet.desk.steps.expose.exposure import ExposurePage
+from gloamet.desk.steps.expose.masks import MasksPage
+from gloamet.desk.steps.expose.proofs import ProofsPage
+from gloamet.desk.steps.expose.scopes import ScopePanel
+from gloamet.desk.widgets.pages import Pages
+
+
+class ExposeStep(QWidget):
+    """Scopes and pages."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("column")
+        self.scopes = ScopePanel(session)
+        self.exposure, self.masks = ExposurePage(session), MasksPage(session)
+        self.proofs = ProofsPage(session)
+        self.develop = DevelopPage(session)
+        self.pages = Pages(
+            (
+                ("Light", "Exposure and white balance.", self.exposure),
+                ("Develop", "The chain from light to screen, link by link.", self.develop),
+                ("Masks", "Soft masks that bring parts of the picture forward.", self.masks),
+                ("Proofs", "The picture as others will see it.", self.proofs),
+            )
+        )
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.scopes)
+        column.addWidget(self.pages, 1)
+
+    def show_page(self, name: str) -> None:
+        """Bring a page to the front."""
+        self.pages.show_page(name)
+
+
+def build(context: StepContext) -> ExposeStep:
+    """The panel, for the window."""
+    return ExposeStep(context.session)

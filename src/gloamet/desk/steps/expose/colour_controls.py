@@ -1,0 +1,165 @@
+"""The link of colour: its sliders, one of eight bands of hue at a time, toning, black and white, and a table."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtWidgets import QButtonGroup, QFileDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
+
+from gloamet.colour.spaces import linear_to_srgb
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.steps.expose.link_row import LinkControls, SliderSpec
+from gloamet.desk.widgets.basic import LinkRow, label
+from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.switch import Switch
+from gloamet.develop.colour_grade import BAND_HUES_DEG, band_colour
+from gloamet.develop.colour_table import apply_table
+from gloamet.document.expose import HUE_BANDS, HueBand
+from gloamet.document.metadata import description
+from gloamet.document.model import Document
+from gloamet.errors import GloametError
+
+COLOUR = "expose.colour"
+SLIDERS = (SliderSpec("saturation", "Saturation"), SliderSpec("vibrance", "Vibrance", True))
+TONING = (
+    SliderSpec("shade_toning", "Dark parts"),
+    SliderSpec("light_toning", "Light parts"),
+    SliderSpec("toning_balance", "Border", True),
+)
+
+
+class BandControls(QWidget):
+    """Eight swatches, and the sliders of the chosen band."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session, self.chosen = session, 0
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 6, 0, 0)
+        column.setSpacing(2)
+        column.addWidget(label("Bands of hue", "head"))
+        grid, self.group = QGridLayout(), QButtonGroup(self)
+        grid.setSpacing(3)
+        self.swatches: list[QPushButton] = []
+        for index, (name, hue) in enumerate(zip(HUE_BANDS, BAND_HUES_DEG, strict=True)):
+            r, g, b = (round(255 * float(v)) for v in linear_to_srgb(band_colour(hue)))
+            swatch = QPushButton()
+            swatch.setCheckable(True)
+            swatch.setFixedHeight(18)
+            swatch.setAccessibleName(name)
+            swatch.setToolTip(f"{name.capitalize()}: hue, saturation and lightness of these colours.")
+            swatch.setStyleSheet(
+                f"QPushButton {{ background: rgb({r},{g},{b}); border: 2px solid {theme.GROUND}; }}"
+                f"QPushButton:checked {{ border: 2px solid {theme.INK}; }}"
+            )
+            swatch.clicked.connect(lambda _=False, k=index: self.choose(k))
+            self.group.addButton(swatch)
+            self.swatches.append(swatch)
+            grid.addWidget(swatch, 0, index)
+        column.addLayout(grid)
+        self.name = label("", "note")
+        column.addWidget(self.name)
+        self.pages: list[QWidget] = []
+        self.rows: list[dict[str, NumberRow]] = []
+        for index in range(len(HUE_BANDS)):
+            page = QWidget()
+            rows = QVBoxLayout(page)
+            rows.setContentsMargins(0, 0, 0, 0)
+            rows.setSpacing(2)
+            made = {
+                field: NumberRow(session, ("expose", "colour", "bands", index), field, title, from_zero=True)
+                for field, title in (("hue", "Hue"), ("saturation", "Saturation"), ("lightness", "Lightness"))
+            }
+            for row in made.values():
+                rows.addWidget(row)
+            column.addWidget(page)
+            self.pages.append(page)
+            self.rows.append(made)
+        self.choose(0)
+
+    def choose(self, index: int) -> None:
+        """Work on another band."""
+        self.chosen = index
+        self.swatches[index].setChecked(True)
+        self.name.setText(HUE_BANDS[index])
+        for k, page in enumerate(self.pages):
+            page.setVisible(k == index)
+
+
+class ToneControls(QWidget):
+    """Toning of dark and light parts, black and white, and a table."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 6, 0, 0)
+        column.setSpacing(2)
+        column.addWidget(label("Toning", "head"))
+        column.addWidget(ColourField(session, COLOUR, "shade_tone", "Colour of dark parts"))
+        column.addWidget(ColourField(session, COLOUR, "light_tone", "Colour of light parts"))
+        self.rows = {
+            spec.name: NumberRow(session, COLOUR, spec.name, spec.label, from_zero=spec.from_zero)
+            for spec in TONING
+        }
+        for row in self.rows.values():
+            column.addWidget(row)
+        column.addSpacing(6)
+        self.grey = Switch(session, COLOUR, "black_and_white", "Black and white")
+        column.addWidget(self.grey)
+        self.filter = ColourField(session, COLOUR, "filter", "Filter before the film")
+        column.addWidget(self.filter)
+        column.addSpacing(6)
+        column.addWidget(label("Colour table", "head"))
+        self.table = LinkRow(
+            (
+                ("choose …", description(COLOUR, "table"), self._choose),
+                ("take away", "No colour table.", lambda: session.change(COLOUR, None, table="")),
+            )
+        )
+        self.named = label("", "note")
+        self.share = NumberRow(session, COLOUR, "table_strength", "How much of it")
+        for widget in (self.named, self.table, self.share):
+            column.addWidget(widget)
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+
+    def _choose(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Colour table", "", "Colour tables (*.cube)")
+        if not name:
+            return
+        try:
+            apply_table(np.full((1, 3), 0.5, np.float32), name)  # whether it can be read
+        except GloametError as error:
+            self.session.noticed.emit(str(error), "warning")
+            return
+        self.session.change(COLOUR, None, table=name)
+
+    def _on_document_changed(self, document: Document) -> None:
+        colour = document.expose.colour
+        self.filter.setVisible(colour.black_and_white)
+        self.named.setText(Path(colour.table).name if colour.table else "none")
+        self.table.links[1].setVisible(bool(colour.table))
+        self.share.setVisible(bool(colour.table))
+
+
+class ColourLink(LinkControls):
+    """The link with its bands, toning, film and table."""
+
+    def __init__(self, session: Session) -> None:
+        self.bands, self.toning = BandControls(session), ToneControls(session)
+        super().__init__(session, COLOUR, "Colour", SLIDERS, (self.bands, self.toning))
+
+    def words(self) -> str:
+        """Sliders, bands, toning, film and table."""
+        colour = self.session.document.expose.colour
+        bands = [name for name, band in zip(HUE_BANDS, colour.bands, strict=True) if band != HueBand()]
+        said = [super().words()]
+        said += [f"bands {', '.join(bands)}"] if bands else []
+        said += ["toned"] if colour.shade_toning or colour.light_toning else []
+        said += ["black and white"] if colour.black_and_white else []
+        said += [Path(colour.table).name] if colour.table else []
+        return ", ".join(text for text in said if text)

@@ -1,0 +1,153 @@
+"""Develop: the chain from light to screen in its fixed order, a row a link."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
+
+from gloamet.colour.views import VIEWS
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.steps.expose.colour_controls import ColourLink
+from gloamet.desk.steps.expose.link_row import LinkControls, SliderSpec
+from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link
+from gloamet.desk.widgets.tone_curve import SECTION as TONE
+from gloamet.desk.widgets.tone_curve import ToneCurve
+from gloamet.document.expose import STRAIGHT, ToneState
+from gloamet.document.model import Document
+from gloamet.meter.depth_of_field import sharp_range
+
+GLARE = (
+    SliderSpec("veil", "Veil"),
+    SliderSpec("glow", "Glow"),
+    SliderSpec("glow_from", "Glows from", True),
+    SliderSpec("glow_size", "Glow’s width"),
+    SliderSpec("star", "Star"),
+    SliderSpec("blades", "Blades"),
+    SliderSpec("star_turn_deg", "Star’s turn"),
+    SliderSpec("flare", "Flare"),
+)
+TONES = (
+    SliderSpec("contrast", "Contrast", True),
+    SliderSpec("s_curve", "Middle contrast", True),
+    SliderSpec("highlights", "Highlights", True),
+    SliderSpec("shadows", "Shadows", True),
+    SliderSpec("whites", "Whites", True),
+    SliderSpec("blacks", "Blacks", True),
+    SliderSpec("roll_off", "Roll-off"),
+    SliderSpec("local_contrast", "Local contrast", True),
+    SliderSpec("local_size", "Its surroundings"),
+)
+LENS = (
+    SliderSpec("vignette", "Vignette", True),
+    SliderSpec("distortion", "Distortion", True),
+    SliderSpec("fringe", "Fringes", True),
+    SliderSpec("sharpness", "Sharpness"),
+    SliderSpec("grain", "Grain"),
+    SliderSpec("grain_size", "Size of a grain"),
+)
+CURVES = (
+    ("curve", "brightness", theme.INK),
+    ("curve_red", "red", "#d0675e"),
+    ("curve_green", "green", "#6fae6b"),
+    ("curve_blue", "blue", "#6f8fd6"),
+)
+
+
+class CurveChoice(QWidget):
+    """Which of the curves the editor shows, and a way back for it."""
+
+    def __init__(self, session: Session, curve: ToneCurve) -> None:
+        super().__init__()
+        self.session, self.curve = session, curve
+        row, self.group = QHBoxLayout(self), QButtonGroup(self)
+        row.setContentsMargins(0, 6, 0, 2)
+        row.setSpacing(12)
+        self.words: dict[str, QPushButton] = {}
+        for name, word, colour in CURVES:
+            tip = f"Work on the curve of {word}."
+            button = link(word, tip, partial(curve.show_curve, name, colour))
+            button.setCheckable(True)
+            self.group.addButton(button)
+            self.words[name] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        row.addWidget(link("straight", "This curve straight again.", self._straighten))
+        self.words["curve"].setChecked(True)
+
+    def _straighten(self) -> None:
+        self.session.change(TONE, None, **{self.curve.name: STRAIGHT})
+
+
+class ToneLink(LinkControls):
+    """The link of tone says which of its curves are bent."""
+
+    def words(self) -> str:
+        """Sliders, then curves."""
+        tone: ToneState = self.session.document.expose.tone
+        bent = [word for name, word, _ in CURVES if getattr(tone, name) != STRAIGHT]
+        curves = [f"curve of {', '.join(bent)}"] if bent else []
+        return ", ".join([text for text in (super().words(), *curves) if text])
+
+
+class ViewLink(QWidget):
+    """The view: always there, one of a few."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        panel = FormPanel(session)
+        panel.box.setContentsMargins(0, 3, 0, 3)
+        panel.add(label("View"))
+        self.choice = SegmentedControl(session, "expose", "view", [(name, name) for name in VIEWS])
+        for name, button in self.choice.buttons.items():
+            button.setToolTip(VIEWS[name].words)
+        panel.add(self.choice)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(panel)
+
+
+class DevelopPage(FormPanel):
+    """Every link, in order."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.curve = ToneCurve(session)
+        self.curves = CurveChoice(session, self.curve)
+        self.focus = label("", "note", wrap=True)
+        self.order = label("", "note", wrap=True)
+        self.glare = LinkControls(session, "expose.glare", "Glare of the lens", GLARE)
+        self.tone = ToneLink(session, TONE, "Tone", TONES, first=(self.curves, self.curve))
+        self.view = ViewLink(session)
+        self.colour = ColourLink(session)
+        self.lens = LinkControls(session, "expose.lens", "Lens and film", LENS, (self.focus,))
+        self.add(self.order)
+        for item in (self.glare, self.tone, self.view, self.colour, self.lens):
+            self.add(item)
+        self.tone.toggle()  # the link that is used most
+        self.finish()
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+
+    @property
+    def links(self) -> Sequence[LinkControls]:
+        """The rows that can be switched."""
+        return self.glare, self.tone, self.colour, self.lens
+
+    def _on_document_changed(self, document: Document) -> None:
+        e, view = document.expose, document.stage.view
+        balance = f"{e.kelvin:.0f} K" if e.balance else "off"
+        masks = sum(mask.on for mask in e.masks)
+        self.order.setText(
+            f"Light ▸ white balance {balance} ▸ glare ▸ masks {masks or 'none'} ▸ tone ▸ view ▸ colour ▸ lens"
+        )
+        near, far, blur_mm = sharp_range(view.f_number, view.focus_m, view.fov_deg)
+        reach = f"{near:.2f} m to {far:.2f} m" if far < 1e4 else f"{near:.2f} m on"
+        state = "" if view.depth_of_field else "Depth of field is off (Stage ▸ Views). With it: "
+        self.focus.setText(
+            f"{state}f/{view.f_number:g} at {view.focus_m:.2f} m is sharp from {reach}; circle of confusion "
+            f"{blur_mm:.3f} mm on a frame 24 mm high."
+        )

@@ -1,0 +1,142 @@
+"""Light: how the exposure is found, aperture, shutter and ISO for it, and the white balance."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QMenu
+
+from gloamet.desk import theme
+from gloamet.desk.session import Session
+from gloamet.desk.steps.expose.camera_row import CameraRow
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link, pair
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.spot_list import SpotList
+from gloamet.desk.widgets.switch import Switch
+from gloamet.document.expose import METERINGS
+from gloamet.document.model import Document
+from gloamet.meter.camera_settings import TYPICAL, Which
+
+OVERCAST_K, LAMP_K = 6500.0, 2850.0  # common practice: a grey sky, and a bulb (CIE illuminant A is 2856 K)
+FOLLOWERS: tuple[tuple[Which, str], ...] = (
+    ("f_number", "aperture"),
+    ("shutter_s", "shutter"),
+    ("iso", "ISO"),
+)
+
+
+class ExposurePage(FormPanel):
+    """Exposure, camera, white balance."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.group("Exposure")
+        self.metering = SegmentedControl(session, "expose", "metering", [(way, way) for way in METERINGS], 4)
+        self.add(self.metering)
+        self.compensation = NumberRow(
+            session, "expose", "compensation", "Exposure compensation", from_zero=True
+        )
+        self.ev = NumberRow(session, "expose", "ev", "Exposure value")
+        self.clipped = NumberRow(session, "expose", "clipped", "May be white")
+        self.spot = LinkRow(
+            [("choose the spot", "Click in the picture where the spot meter reads.", self._spot)]
+        )
+        for item in (self.spot, self.clipped, self.compensation, self.ev):
+            self.add(item)
+        self.reading = label("", "note")
+        self.hold = link("hold this", "Keeps the exposure shown now, set by hand.", self._hold)
+        self.typical = link("typical …", "Exposure values that are usual in some lights.", self._open_typical)
+        row = pair(self.reading, self.typical)
+        row.addSpacing(14)
+        row.addWidget(self.hold)
+        self.add(row)
+        self._add_balance()
+        self.group("Camera")
+        self.camera = {name: CameraRow(session, name) for name, _ in FOLLOWERS}
+        for camera_row in self.camera.values():
+            self.add(camera_row)
+        self.follows = SegmentedControl(session, "expose", "follows", FOLLOWERS)
+        self.add(pair(label("follows the exposure", "note"), self.follows))
+        self.group("Spots in the picture")
+        self.spots = SpotList(session)
+        self.add(self.spots)
+        self.finish()
+        session.document_changed.connect(self._on_document_changed)
+        session.frame_ready.connect(lambda _: self._show_reading())
+        self._on_document_changed(session.document)
+
+    def _add_balance(self) -> None:
+        session = self.session
+        self.group("White balance")
+        self.add(Switch(session, "expose", "balance", "Balanced"))
+        self.balance = [
+            NumberRow(session, "expose", "kelvin", "Colour temperature", theme.DIM, logarithmic=True),
+            NumberRow(session, "expose", "tint", "Tint", from_zero=True),
+            NumberRow(session, "expose", "kept", "Warmth kept"),
+        ]
+        for row in self.balance:
+            self.add(row)
+        self.whites = LinkRow(
+            (
+                ("sunlight", "Balance on the sun’s own colour.", lambda: self._white("sun_cct_k")),
+                ("open shade", "Balance on the sky’s colour.", lambda: self._white("sky_cct_k")),
+                ("overcast", f"Balance on {OVERCAST_K:.0f} K.", partial(self._set_white, OVERCAST_K, 0.0)),
+                ("lamp", f"Balance on {LAMP_K:.0f} K.", partial(self._set_white, LAMP_K, 0.0)),
+            )
+        )
+        self.add(self.whites)
+        self.grey = LinkRow(
+            [("make this grey", "Click on something that shall be grey.", lambda: session.use_tool("grey"))]
+        )
+        self.add(self.grey)
+
+    def _on_document_changed(self, document: Document) -> None:
+        e = document.expose
+        self.compensation.setVisible(e.automatic)
+        self.ev.setVisible(not e.automatic)
+        self.clipped.setVisible(e.metering == "whites")
+        self.spot.setVisible(e.metering == "spot")
+        self.hold.setVisible(e.automatic)
+        for row in self.balance:
+            row.setEnabled(e.balance)
+        self._show_reading()
+
+    def _show_reading(self) -> None:
+        frame, e = self.session.frame, self.session.document.expose
+        if frame is None:
+            return
+        meter = (
+            f", meter {frame.meter_ev:.2f}" if e.automatic and abs(frame.ev - frame.meter_ev) > 0.01 else ""
+        )
+        self.reading.setText(f"EV {frame.ev:.2f}{meter}".replace("-", "−"))
+
+    def _spot(self) -> None:
+        self.session.use_tool("exposure spot")
+
+    def _hold(self) -> None:
+        frame = self.session.frame
+        if frame is not None:
+            self.session.change("expose", metering="manual", ev=round(frame.ev, 2))
+
+    def typical_menu(self) -> QMenu:
+        """Usual exposures, from bright to dark."""
+        menu = QMenu(self)
+        for light in TYPICAL:
+            words = f"EV {light.ev:g}\t{light.words}".replace("-", "−")
+            menu.addAction(words, partial(self.session.change, "expose", metering="manual", ev=light.ev))
+        return menu
+
+    def _open_typical(self) -> None:
+        self.typical_menu().popup(self.typical.mapToGlobal(self.typical.rect().bottomLeft()))
+
+    def _white(self, name: str) -> None:
+        light = self.session.light
+        kelvin = getattr(light.reading, name) if light is not None else float("nan")
+        if kelvin == kelvin:
+            self._set_white(kelvin, 0.0)
+        else:
+            self.session.noticed.emit("There is no sunlight to balance on: the sun is down.", "note")
+
+    def _set_white(self, kelvin: float, tint: float) -> None:
+        held = min(max(kelvin, 2000.0), 15000.0)
+        self.session.change("expose", balance=True, kelvin=held, tint=tint)

@@ -1,0 +1,116 @@
+"""One link of the chain: its switch, what it changes in words, the picture without it, a way back, and its controls."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import label, link
+from gloamet.desk.widgets.fields import number_field, reach
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.switch import Switch
+from gloamet.document.model import Document
+
+MOST_WORDS = 3
+
+
+class SliderSpec(NamedTuple):
+    """A numeric field of a link and its label; logarithmic ones are for sizes."""
+
+    name: str
+    label: str
+    from_zero: bool = False
+
+
+def departure_words(session: Session, section: str, sliders: Sequence[SliderSpec]) -> str:
+    """What of a link is not neutral: its first few settings."""
+    said = []
+    for slider in sliders:
+        field = number_field(section, slider.name)
+        value = field.value(session.document)
+        if value != field.default:
+            said.append(f"{slider.label.lower()} {field.text(value)}")
+    more = f" and {len(said) - MOST_WORDS} more" if len(said) > MOST_WORDS else ""
+    return ", ".join(said[:MOST_WORDS]) + more
+
+
+class LinkControls(QWidget):
+    """A link of the chain; `first` and `extra` are widgets above and below its sliders."""
+
+    def __init__(
+        self,
+        session: Session,
+        section: str,
+        title: str,
+        sliders: Sequence[SliderSpec],
+        extra: Sequence[QWidget] = (),
+        first: Sequence[QWidget] = (),
+    ) -> None:
+        super().__init__()
+        self.session, self.section, self.sliders = session, section, tuple(sliders)
+        self._neutral = reach(Document(), section)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 3, 0, 3)
+        column.setSpacing(1)
+        head = QHBoxLayout()
+        head.setSpacing(10)
+        self.on = Switch(session, section, "on", title)
+        self.without = link("without", "Hold to see the picture without this link.", lambda: None)
+        self.without.pressed.connect(self._show_without)
+        self.without.released.connect(self._show_with)
+        self.reset = link("reset", "This link back to neutral.", self._reset)
+        self.more = link("more", "The controls of this link.", self.toggle)
+        head.addWidget(self.on)
+        head.addStretch(1)
+        for word in (self.without, self.reset, self.more):
+            head.addWidget(word)
+        column.addLayout(head)
+        self.said = label("", "note", wrap=True)
+        column.addWidget(self.said)
+        self.rest = QWidget()
+        rows = QVBoxLayout(self.rest)
+        rows.setContentsMargins(0, 2, 0, 10)
+        rows.setSpacing(2)
+        self.rows = {
+            spec.name: NumberRow(session, section, spec.name, spec.label, from_zero=spec.from_zero)
+            for spec in (*self.sliders, SliderSpec("strength", "Strength of the link"))
+        }
+        for widget in (*first, *self.rows.values(), *extra):
+            rows.addWidget(widget)
+        column.addWidget(self.rest)
+        self.rest.hide()
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+
+    def toggle(self) -> None:
+        """Open the controls, or close them."""
+        self.rest.setVisible(self.rest.isHidden())
+        self.more.setText("more" if self.rest.isHidden() else "less")
+
+    def _show_without(self) -> None:
+        self.session.preview_document(self.session.document.change(self.section, on=False))
+
+    def _show_with(self) -> None:
+        self.session.preview_document(None)
+
+    def _reset(self) -> None:
+        self.session.change(self.section, None, **self._neutral.model_dump())
+
+    def words(self) -> str:
+        """What this link changes."""
+        return departure_words(self.session, self.section, self.sliders)
+
+    def _on_document_changed(self, document: Document) -> None:
+        if self.session.showing_only:
+            return
+        state = reach(document, self.section)
+        changed = state != self._neutral
+        words = self.words()
+        self.said.setText(words)
+        self.said.setVisible(bool(words))
+        self.reset.setVisible(changed)
+        self.without.setVisible(changed and state.on)
+        self.rest.setEnabled(state.on)

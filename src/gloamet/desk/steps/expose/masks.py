@@ -1,0 +1,228 @@
+"""Masks: a list of them, and where the chosen one covers and what it does."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from gloamet.desk import expose_actions
+from gloamet.desk.mask_tool import PAINT
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, empty, label, link
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.switch import Switch
+from gloamet.document.expose import LocalState
+from gloamet.document.model import Document
+
+KINDS = (
+    ("round", "an ellipse in the picture"),
+    ("gradient", "one side of a line, fading across it"),
+    ("painted", "where you paint"),
+    ("part", "a part of the model"),
+    ("material", "all of one material"),
+    ("distance", "from one distance to another"),
+    ("sunlit", "what the sun shines on"),
+    ("shaded", "what lies in shade"),
+)
+# fields of a kind's place and shape: name, label, from zero
+SHAPES: dict[str, tuple[tuple[str, str, bool], ...]] = {
+    "round": (
+        ("width", "Width", False),
+        ("height", "Height", False),
+        ("turn_deg", "Turn", True),
+        ("softness", "Softness", False),
+    ),
+    "gradient": (("height", "Fades over", False), ("turn_deg", "Turn", True)),
+    "painted": (("softness", "Softness", False),),
+    "part": (("softness", "Softness", False),),
+    "material": (("softness", "Softness", False),),
+    "distance": (("near_m", "From", False), ("far_m", "To", False), ("softness", "Softness", False)),
+    "sunlit": (("softness", "Softness", False),),
+    "shaded": (("softness", "Softness", False),),
+}
+EFFECTS = (
+    ("exposure", "Exposure", True),
+    ("mired", "Warmth", True),
+    ("saturation", "Saturation", False),
+    ("contrast", "Contrast", True),
+    ("strength", "Strength", False),
+)
+BRUSHES = (("fine", 0.04), ("middle", 0.1), ("wide", 0.25))
+
+
+class MaskControls(QWidget):
+    """The controls of one mask."""
+
+    def __init__(self, session: Session, index: int, mask: LocalState) -> None:
+        super().__init__()
+        self.session, self.kind = session, mask.kind
+        section = ("expose", "masks", index)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 8, 0, 0)
+        column.setSpacing(2)
+        column.addWidget(label(f"{mask.kind.capitalize()}: where", "head"))
+        self.target = label("", "note", wrap=True)
+        self.tools = self._tools()
+        if self.tools is not None:
+            column.addWidget(self.tools)
+        column.addWidget(self.target)
+        self.rows: dict[str, NumberRow] = {}
+        for name, title, from_zero in SHAPES[mask.kind]:
+            self.rows[name] = NumberRow(session, section, name, title, from_zero=from_zero)
+            column.addWidget(self.rows[name])
+        column.addWidget(Switch(session, section, "inverted", "Everything else instead"))
+        column.addSpacing(8)
+        column.addWidget(label("What it does", "head"))
+        for name, title, from_zero in EFFECTS:
+            self.rows[name] = NumberRow(session, section, name, title, from_zero=from_zero)
+            column.addWidget(self.rows[name])
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+
+    def _tools(self) -> QWidget | None:
+        session = self.session
+        if self.kind == "painted":
+            brushes = [
+                (f"{name} brush", "Paint with this brush: drag in the picture.", partial(self._paint, width))
+                for name, width in BRUSHES
+            ]
+            clear = ("clear", "Take all paint away.", lambda: expose_actions.change_mask(session, strokes=()))
+            return LinkRow([*brushes, clear])
+        if self.kind in ("part", "material"):
+            tip = f"Click in the picture on the {self.kind}."
+            return LinkRow([("pick in the picture", tip, lambda: session.use_tool(expose_actions.TARGET))])
+        return None
+
+    def _paint(self, width: float) -> None:
+        self.session.state.brush = width
+        self.session.use_tool(PAINT)
+
+    def _on_document_changed(self, document: Document) -> None:
+        mask = expose_actions.current_mask(self.session)
+        if mask is None or mask.kind != self.kind:
+            return
+        words = {
+            "round": "Drag its middle in the picture.",
+            "gradient": "Drag its middle in the picture: above the lines it acts in full, below not at all.",
+            "painted": f"{len(mask.strokes)} dabs." if mask.strokes else "Nothing painted yet.",
+            "part": mask.target or "No part chosen yet.",
+            "material": mask.target or "No material chosen yet.",
+            "sunlit": "By the sun’s share of the light, known once the picture is traced.",
+            "shaded": "By the sun’s share of the light, known once the picture is traced.",
+        }
+        self.target.setText(words.get(self.kind, ""))
+        self.target.setVisible(self.kind in words)
+
+
+class MaskRow(QWidget):
+    """A mask in the list: its name, whether it acts, and a word to take it away."""
+
+    def __init__(self, page: MasksPage, index: int) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        section = ("expose", "masks", index)
+        self.on = Switch(page.session, section, "on", "")
+        self.name = QPushButton()
+        self.name.setProperty("role", "piece")
+        self.name.setCheckable(True)
+        self.name.setToolTip("Work on this mask.")
+        self.name.clicked.connect(lambda: page.choose(index))
+        remove = partial(expose_actions.remove_mask, page.session, index)
+        row.addWidget(self.on)
+        row.addWidget(self.name, 1)
+        row.addWidget(link("remove", "Take this mask away.", remove))
+
+
+class MasksPage(FormPanel):
+    """The list and the chosen mask."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.group("Masks")
+        self.said = label(
+            "None yet: a mask brings a part of the picture forward, or back.", "note", wrap=True
+        )
+        self.add(self.said)
+        self.rows: list[MaskRow] = []
+        self.list = QVBoxLayout()
+        self.list.setSpacing(3)
+        self.add(self.list)
+        self.add_link = link("add …", "A new mask.", self._open_menu)
+        self.show_link = link("show it", "Lays the colour of the mask over what it covers.", self._show_mask)
+        self.show_link.setCheckable(True)
+        row = QHBoxLayout()
+        row.setSpacing(14)
+        row.addWidget(self.add_link)
+        row.addWidget(self.show_link)
+        row.addStretch(1)
+        self.add(row)
+        self.place = QVBoxLayout()
+        self.add(self.place)
+        self.controls: MaskControls | None = None
+        self._built: tuple[object, ...] = ()
+        self.finish()
+        session.document_changed.connect(self._on_document_changed)
+        self._on_document_changed(session.document)
+
+    def menu(self) -> QMenu:
+        """The kinds of masks."""
+        menu = QMenu(self)
+        for kind, words in KINDS:
+            menu.addAction(
+                f"{kind.capitalize()}\t{words}", partial(expose_actions.add_mask, self.session, kind)
+            )
+        return menu
+
+    def _open_menu(self) -> None:
+        self.menu().popup(self.add_link.mapToGlobal(self.add_link.rect().bottomLeft()))
+
+    def choose(self, index: int) -> None:
+        """Work on a mask of the list."""
+        self.session.state.mask = index
+        if self.session.render.inspect.startswith("mask"):
+            self.session.render.inspect_as(f"mask {index}")
+        self._on_document_changed(self.session.document)
+        self.session.tool_changed.emit(self.session.state.tool)  # its outline is drawn
+
+    def _show_mask(self) -> None:
+        shown = self.session.render.inspect.startswith("mask")
+        self.session.render.inspect_as("" if shown else f"mask {self.session.state.mask}")
+        self.show_link.setChecked(not shown)
+
+    def showEvent(self, event: object) -> None:  # noqa: N802
+        masks = self.session.document.expose.masks
+        if masks and self.session.state.mask < 0:
+            self.choose(len(masks) - 1)
+
+    def hideEvent(self, event: object) -> None:  # noqa: N802
+        """The outline belongs to this page."""
+        self.session.state.mask = -1
+        if self.session.state.tool in (PAINT, expose_actions.TARGET):
+            self.session.use_tool("")
+
+    def _on_document_changed(self, document: Document) -> None:
+        masks, chosen = document.expose.masks, self.session.state.mask
+        built = (tuple(mask.kind for mask in masks), chosen)
+        if built != self._built:
+            self._built = built
+            self._build(masks, chosen)
+        for index, (row, mask) in enumerate(zip(self.rows, masks, strict=True)):
+            row.name.setText(mask.name or mask.kind)
+            row.name.setChecked(index == chosen)
+        self.said.setVisible(not masks)
+        self.show_link.setVisible(0 <= chosen < len(masks))
+        self.show_link.setChecked(self.session.render.inspect.startswith("mask"))
+
+    def _build(self, masks: tuple[LocalState, ...], chosen: int) -> None:
+        empty(self.list)
+        empty(self.place)
+        self.rows = [MaskRow(self, index) for index in range(len(masks))]
+        for row in self.rows:
+            self.list.addWidget(row)
+        self.controls = None
+        if 0 <= chosen < len(masks):
+            self.controls = MaskControls(self.session, chosen, masks[chosen])
+            self.place.addWidget(self.controls)

@@ -1,0 +1,92 @@
+"""Proofs: the picture as others will see it, side by side, and what it loses there in numbers."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtGui import QIcon, QImage, QPixmap
+from PySide6.QtWidgets import QButtonGroup, QGridLayout, QToolButton, QWidget
+
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, label
+from gloamet.develop.proofs import PROOFS, proofed, warning_words, warnings_of
+
+PICTURE, SMALL = QSize(112, 76), QSize(56, 38)
+REST_MS = 300  # a picture that stays so long is proofed
+WARNED_PIXELS = 320  # of the picture's width that is measured
+
+
+def _few(pixels: np.ndarray, width: int) -> np.ndarray:
+    """Codes 0..1 of every few pixels, at least `width` across."""
+    step = max(1, pixels.shape[1] // width)
+    return pixels[::step, ::step, :3].astype(np.float32) / np.float32(255.0)
+
+
+class ProofsPage(FormPanel):
+    """A grid of proofs; a click shows one large."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.group("As others will see it")
+        grid_widget, self.group_of = QWidget(), QButtonGroup(self)
+        self.group_of.setExclusive(False)
+        grid = QGridLayout(grid_widget)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(6)
+        self.buttons: dict[str, QToolButton] = {}
+        for index, proof in enumerate(PROOFS.values()):
+            button = QToolButton()
+            button.setText(proof.name)
+            button.setCheckable(True)
+            button.setToolTip(f"{proof.words} Click to see it large; again to go back.")
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setIconSize(PICTURE)
+            button.setFixedWidth(PICTURE.width() + 12)
+            button.clicked.connect(lambda on, name=proof.name: self.look(name if on else ""))
+            self.buttons[proof.name] = button
+            grid.addWidget(button, *divmod(index, 2))
+        self.add(grid_widget)
+        self.group("What it loses")
+        self.said = label("", "note", wrap=True)
+        self.add(self.said)
+        self.finish()
+        self._rest = QTimer(self, interval=REST_MS, singleShot=True)
+        self._rest.timeout.connect(self.refresh)
+        session.frame_ready.connect(lambda _: self._rest.start() if self.isVisible() else None)
+
+    def look(self, name: str) -> None:
+        """Show a proof in place of the picture, "" for the picture itself."""
+        self.session.render.inspect_as(f"proof {name}" if name and name != "good screen" else "")
+        self._mark()
+
+    def _mark(self) -> None:
+        shown = self.session.render.inspect.removeprefix("proof ")
+        for name, button in self.buttons.items():
+            button.setChecked(name == shown)
+
+    def showEvent(self, event: object) -> None:  # noqa: N802
+        self.refresh()
+
+    def hideEvent(self, event: object) -> None:  # noqa: N802
+        if self.session.render.inspect.startswith("proof"):
+            self.session.render.inspect_as("")
+
+    def refresh(self) -> None:
+        """Draw the proofs of the picture shown now."""
+        frame = self.session.frame
+        if frame is None:
+            return
+        self._mark()
+        codes = _few(frame.pixels, PICTURE.width() * 2)
+        for name, button in self.buttons.items():
+            seen = np.ascontiguousarray(np.round(255.0 * proofed(codes, name)), np.uint8)
+            height, width = seen.shape[:2]
+            image = QImage(seen.data, width, height, 3 * width, QImage.Format.Format_RGB888)
+            size = PICTURE if name != "thumbnail" else SMALL
+            mode = Qt.AspectRatioMode.KeepAspectRatio
+            smooth = Qt.TransformationMode.SmoothTransformation
+            button.setIcon(QIcon(QPixmap.fromImage(image).scaled(size, mode, smooth)))
+        said = warning_words(warnings_of(_few(frame.pixels, WARNED_PIXELS)))
+        self.said.setText(
+            "\n".join(said) or "Nothing to mention: its colours and its middle hold everywhere."
+        )

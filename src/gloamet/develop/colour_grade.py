@@ -1,0 +1,112 @@
+"""Colour after the view: saturation, vibrance, bands of hue, toning, black and white, and a colour table.
+
+Code values of an sRGB screen in 0..1 (..., 3) enter and leave; colour is changed in Oklab, where hue, strength and
+lightness are apart. Grey stays grey through all of it, but for toning and a table.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.oklab import linear_to_oklab, oklab_to_linear
+from gloamet.colour.views import REC709_LUMINANCE
+from gloamet.develop.colour_table import apply_table
+from gloamet.document.expose import ColourState, HueBand
+
+if TYPE_CHECKING:
+    from gloamet.develop.grade_kernels import GradeArrays
+
+Floats = NDArray[np.float32]
+
+# Oklab hues of red, orange, yellow, green, aqua, blue, purple and magenta, degrees: those of the full colours of a
+# screen, orange (#ff8000) and purple (#8000ff) among them.
+BAND_HUES_DEG = (29.2, 53.0, 109.8, 142.5, 194.8, 264.1, 294.3, 328.4)
+TONING = 0.12  # chroma of full toning
+SWATCH = (0.68, 0.14)  # lightness and chroma of a band's swatch
+BALANCE = 0.35  # lightness by which the border of toning moves
+
+
+def band_colour(hue_deg: float) -> Floats:
+    """Linear Rec.709 light (3,) of a clear colour of a hue, for a swatch."""
+    hue = np.radians(hue_deg)
+    lab = np.array([SWATCH[0], SWATCH[1] * np.cos(hue), SWATCH[1] * np.sin(hue)])
+    return np.clip(oklab_to_linear(lab), 0.0, 1.0).astype(np.float32)
+
+
+def acts(colour: ColourState) -> bool:
+    """Whether it changes a picture."""
+    return colour.on and colour.strength > 0.0 and (_shifts(colour) or bool(colour.table))
+
+
+def _shifts(colour: ColourState) -> bool:
+    return (
+        colour.saturation != 1.0
+        or colour.vibrance != 0.0
+        or colour.black_and_white
+        or _tones(colour)
+        or any(band != HueBand() for band in colour.bands)
+    )
+
+
+def _tones(colour: ColourState) -> bool:
+    return colour.shade_toning > 0.0 or colour.light_toning > 0.0
+
+
+def _toning(tone: tuple[float, float, float], amount: float) -> list[float]:
+    """What is added to the opponent colours of a part, of no length for a grey tone."""
+    a, b = (float(v) for v in linear_to_oklab(np.array(tone))[1:])
+    length = float(np.hypot(a, b))
+    return [0.0, 0.0] if length < 1e-6 else [TONING * amount * a / length, TONING * amount * b / length]
+
+
+def _grey_weights(colour: ColourState) -> Floats:
+    """Weights of linear light behind the filter; a black filter is none."""
+    weights = REC709_LUMINANCE * np.array(colour.filter)
+    total = float(weights.sum())
+    return np.asarray(weights / total if total > 0.0 else REC709_LUMINANCE, np.float32)
+
+
+def _arrays(colour: ColourState) -> GradeArrays:
+    from gloamet.develop.grade_kernels import GradeArrays
+
+    bands = [(band.hue, band.saturation, band.lightness) for band in colour.bands]
+    tones = [
+        _toning(colour.shade_tone, colour.shade_toning),
+        _toning(colour.light_tone, colour.light_toning),
+    ]
+    return GradeArrays(
+        np.float32(1.0 if colour.table else colour.strength),
+        np.float32(colour.saturation),
+        np.float32(colour.vibrance),
+        np.array(BAND_HUES_DEG, np.float32),
+        np.array(bands if any(map(any, bands)) else [], np.float32).reshape(-1, 3),
+        np.array(tones if _tones(colour) else [], np.float32).reshape(-1, 2),
+        np.float32(0.5 - BALANCE * colour.toning_balance),
+        _grey_weights(colour) if colour.black_and_white else np.zeros(0, np.float32),
+    )
+
+
+def grade_codes(codes: Floats, colour: ColourState) -> Floats:
+    """Codes 0..1 (..., 3) in their new colours, some of which may lie outside the screen's; the codes themselves while
+    the link is neutral.
+
+    Raises GloametError when the colour table cannot be read.
+    """
+    if not acts(colour):
+        return codes
+    out = codes
+    if _shifts(colour):
+        from gloamet.develop.grade_kernels import grade_colours
+        from gloamet.develop.threads import on_all_threads
+
+        out = np.empty(codes.shape, np.float32)
+        flat = np.ascontiguousarray(codes, np.float32).reshape(-1, 3)
+        on_all_threads(grade_colours, flat, _arrays(colour), out.reshape(-1, 3))
+    if colour.table:
+        tabled = apply_table(np.clip(out, 0.0, 1.0), colour.table)
+        out = out + np.float32(colour.table_strength) * (tabled - out)
+        out = codes + np.float32(colour.strength) * (out - codes)
+    return out

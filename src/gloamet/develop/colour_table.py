@@ -1,0 +1,67 @@
+"""Colour tables: .cube files in, by OpenColorIO, and what a chain does to colour out as one.
+
+Code values of an sRGB screen in 0..1 (..., 3) enter and leave.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.document.file import write_atomically
+from gloamet.errors import GloametError
+
+Floats = NDArray[np.float32]
+MAX_BYTES = 256 * 1024**2
+
+
+@lru_cache(maxsize=4)
+def _processor(path: str, changed_ns: int) -> Any:
+    import PyOpenColorIO as ocio
+
+    name = Path(path).name
+    try:
+        transform = ocio.FileTransform(path, interpolation=ocio.INTERP_TETRAHEDRAL)
+        return ocio.Config.CreateRaw().getProcessor(transform).getDefaultCPUProcessor()
+    except ocio.Exception:
+        pass
+    try:  # a table of one dimension knows no tetrahedra
+        transform = ocio.FileTransform(path, interpolation=ocio.INTERP_LINEAR)
+        return ocio.Config.CreateRaw().getProcessor(transform).getDefaultCPUProcessor()
+    except ocio.Exception as error:
+        reason = str(error).strip().splitlines()[-1]
+        raise GloametError(f"{name} is no colour table ({reason}): choose a .cube file.") from None
+
+
+def apply_table(codes: Floats, path: str) -> Floats:
+    """Codes through a .cube file of one or three dimensions. Raises GloametError when it cannot be read."""
+    file = Path(path)
+    try:
+        found = file.stat()
+    except OSError:
+        raise GloametError(
+            f"The colour table {file.name} is not there: choose another one or none."
+        ) from None
+    if file.suffix.lower() != ".cube" or found.st_size > MAX_BYTES:
+        raise GloametError(f"{file.name} is no colour table: choose a .cube file.")
+    out = np.array(codes, np.float32, order="C")  # an array that is not contiguous would be read wrongly
+    flat = out.reshape(1, -1, 3)
+    _processor(str(file), found.st_mtime_ns).applyRGB(flat)
+    return np.nan_to_num(flat.reshape(codes.shape), nan=0.0)
+
+
+def write_table(path: Path, colours: Callable[[Floats], Floats], size: int, title: str) -> None:
+    """Save a function of codes (n, 3) in 0..1 as a .cube of size³ colours, red fastest. Raises GloametError."""
+    if not 2 <= size <= 129:
+        raise GloametError(f"A colour table has 2 to 129 steps a side, not {size}.")
+    axis = np.linspace(0.0, 1.0, size, dtype=np.float32)
+    blue, green, red = np.meshgrid(axis, axis, axis, indexing="ij")
+    out = colours(np.stack([red, green, blue], -1).reshape(-1, 3))
+    rows = "\n".join(" ".join(f"{value:.6f}" for value in row) for row in out.tolist())
+    text = f'TITLE "{title}"\nLUT_3D_SIZE {size}\nDOMAIN_MIN 0 0 0\nDOMAIN_MAX 1 1 1\n{rows}\n'
+    write_atomically(Path(path), lambda file: file.write(text.encode()))

@@ -1,0 +1,214 @@
+"""Kernels of the links that act on scene light: exposure, scattered light, bent lines, local light and details.
+
+Layouts: picture and out (H, W, 3) float32 light in AP1; small (h, w, C) means of blocks of factor x factor pixels;
+weights (H, W). Each kernel takes rows in turn by `counters`, on as many threads as call it.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numba import njit
+
+from gloamet.develop.threads import ROWS_PER_TASK
+from gloamet.jit import IEEE_INLINE_KERNEL_OPTIONS, IEEE_KERNEL_OPTIONS
+from gloamet.thread_barrier import next_index
+
+F = np.float32
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def log2(value):
+    """Base-2 logarithm of a positive float32 to 2e-5: exponent bits and a polynomial of the mantissa."""
+    bits = F(value).view(np.int32)
+    m = np.int32((bits & np.int32(0x007FFFFF)) | np.int32(0x3F800000)).view(np.float32)
+    p = (F(0.04300496) * m - F(0.40251339)) * m + F(1.58947429)
+    p = ((p * m - F(3.48987855)) * m + F(5.04785541)) * m - F(2.78792621)
+    return F((bits >> np.int32(23)) - np.int32(127)) + p
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def finite(value):
+    """The value itself; infinity becomes very bright and not-a-number black."""
+    return value if value < F(1e12) else (F(1e12) if value > F(0) else F(0))
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def expose_rows(counters, picture, matrix, out):
+    """The picture through a matrix (3, 3)."""
+    while True:
+        y0 = next_index(counters, 0) * ROWS_PER_TASK
+        if y0 >= len(picture):
+            break
+        for y in range(y0, min(y0 + ROWS_PER_TASK, len(picture))):
+            for x in range(picture.shape[1]):
+                p, q, s = finite(picture[y, x, 0]), finite(picture[y, x, 1]), finite(picture[y, x, 2])
+                for c in range(3):
+                    out[y, x, c] = matrix[c, 0] * p + matrix[c, 1] * q + matrix[c, 2] * s
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def _over(p, q, s, least, weights):
+    """The share of light above a threshold of luminance."""
+    luminance = weights[0] * p + weights[1] * q + weights[2] * s
+    return max(F(1) - least / max(luminance, F(1e-9)), F(0))
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def shrink_rows(counters, picture, factor, least, weights, small):
+    """Means of blocks into small (h, w, 6): all light, and that above a threshold."""
+    height, width = picture.shape[0], picture.shape[1]
+    while True:
+        j = next_index(counters, 0)
+        if j >= len(small):
+            break
+        small[j] = F(0)
+        y1 = min((j + 1) * factor, height)
+        for y in range(j * factor, y1):
+            for x in range(width):
+                p, q, s = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
+                over, i = _over(p, q, s, least, weights), x // factor
+                small[j, i, 0] += p
+                small[j, i, 1] += q
+                small[j, i, 2] += s
+                small[j, i, 3] += over * p
+                small[j, i, 4] += over * q
+                small[j, i, 5] += over * s
+        for i in range(small.shape[1]):
+            pixels = (y1 - j * factor) * (min((i + 1) * factor, width) - i * factor)
+            for c in range(6):
+                small[j, i, c] /= F(pixels)
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def _place(x, factor, count):
+    """Block before a pixel's middle, the one after it, and the share of that."""
+    at = min(max((F(x) + F(0.5)) / F(factor) - F(0.5), F(0)), F(count - 1))
+    low = np.int32(at)
+    return low, min(low + 1, count - 1), at - F(low)
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def scatter_rows(counters, picture, small, factor, shares, weights, out):
+    """What stays of the picture, and the light of small (h, w, 3) laid over it; shares: kept of all light, taken of
+    that above a threshold, the threshold."""
+    kept, taken, least = shares
+    while True:
+        y0 = next_index(counters, 0) * ROWS_PER_TASK
+        if y0 >= len(picture):
+            break
+        for y in range(y0, min(y0 + ROWS_PER_TASK, len(picture))):
+            j, below, v = _place(y, factor, small.shape[0])
+            for x in range(picture.shape[1]):
+                i, right, u = _place(x, factor, small.shape[1])
+                p, q, s = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
+                stays = kept - taken * _over(p, q, s, least, weights)
+                for c in range(3):
+                    upper = small[j, i, c] + u * (small[j, right, c] - small[j, i, c])
+                    lower = small[below, i, c] + u * (small[below, right, c] - small[below, i, c])
+                    out[y, x, c] = stays * picture[y, x, c] + upper + v * (lower - upper)
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def shrink_stops_rows(counters, picture, factor, weights, least, small):
+    """Means of blocks of log2 luminance into small (h, w)."""
+    height, width = picture.shape[0], picture.shape[1]
+    while True:
+        j = next_index(counters, 0)
+        if j >= len(small):
+            break
+        small[j] = F(0)
+        y1 = min((j + 1) * factor, height)
+        for y in range(j * factor, y1):
+            for x in range(width):
+                p, q, s = finite(picture[y, x, 0]), finite(picture[y, x, 1]), finite(picture[y, x, 2])
+                small[j, x // factor] += log2(max(weights[0] * p + weights[1] * q + weights[2] * s, least))
+        for i in range(small.shape[1]):
+            small[j, i] /= F((y1 - j * factor) * (min((i + 1) * factor, width) - i * factor))
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def details_rows(counters, picture, line, factor, weights, least, amount, gain):
+    """Factors (H, W) by which details differ more from their surroundings, slope and rest in line (h, w, 2)."""
+    while True:
+        y0 = next_index(counters, 0) * ROWS_PER_TASK
+        if y0 >= len(picture):
+            break
+        for y in range(y0, min(y0 + ROWS_PER_TASK, len(picture))):
+            j, below, v = _place(y, factor, line.shape[0])
+            for x in range(picture.shape[1]):
+                i, right, u = _place(x, factor, line.shape[1])
+                p, q, s = finite(picture[y, x, 0]), finite(picture[y, x, 1]), finite(picture[y, x, 2])
+                stops = log2(max(weights[0] * p + weights[1] * q + weights[2] * s, least))
+                base = F(0)
+                for n in range(2):
+                    upper = line[j, i, n] + u * (line[j, right, n] - line[j, i, n])
+                    lower = line[below, i, n] + u * (line[below, right, n] - line[below, i, n])
+                    base += (upper + v * (lower - upper)) * (stops if n == 0 else F(1))
+                gain[y, x] = F(2) ** (amount * (stops - base))
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def bend_rows(counters, picture, bent, scales, out):
+    """The picture through a lens: a pixel r half diagonals from the centre shows the place r (1 + bent r²) times the
+    scale of its channel; edges are drawn out."""
+    height, width = picture.shape[0], picture.shape[1]
+    half = F(0.5) * math.sqrt(F(height * height + width * width))
+    while True:
+        y0 = next_index(counters, 0) * ROWS_PER_TASK
+        if y0 >= height:
+            break
+        for y in range(y0, min(y0 + ROWS_PER_TASK, height)):
+            down = F(y) + F(0.5) - F(0.5) * F(height)
+            for x in range(width):
+                across = F(x) + F(0.5) - F(0.5) * F(width)
+                square = (down * down + across * across) / (half * half)
+                for c in range(3):
+                    factor = scales[c] * (F(1) + bent * square)
+                    v = min(max(down * factor + F(0.5) * F(height) - F(0.5), F(0)), F(height - 1))
+                    u = min(max(across * factor + F(0.5) * F(width) - F(0.5), F(0)), F(width - 1))
+                    j, i = np.int32(v), np.int32(u)
+                    fv, fu = v - F(j), u - F(i)
+                    below, right = min(j + 1, height - 1), min(i + 1, width - 1)
+                    upper = picture[j, i, c] + fu * (picture[j, right, c] - picture[j, i, c])
+                    lower = picture[below, i, c] + fu * (picture[below, right, c] - picture[below, i, c])
+                    out[y, x, c] = upper + fv * (lower - upper)
+
+
+class LocalLight(NamedTuple):
+    """What a mask makes of light at full weight: stops, stops of each channel, factor of saturation, slope about grey
+    less 1, log2 of grey, and weights of luminance."""
+
+    stops: np.float32
+    warmth: tuple[np.float32, np.float32, np.float32]
+    saturation: np.float32
+    slope: np.float32
+    grey: np.float32
+    luminance: tuple[np.float32, np.float32, np.float32]
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def local_light_rows(counters, picture, weights, light, out):
+    """The picture with a `LocalLight` by weights (H, W)."""
+    while True:
+        y0 = next_index(counters, 0) * ROWS_PER_TASK
+        if y0 >= len(picture):
+            break
+        for y in range(y0, min(y0 + ROWS_PER_TASK, len(picture))):
+            for x in range(picture.shape[1]):
+                w = weights[y, x]
+                p, q, s = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
+                if w <= F(0):
+                    out[y, x, 0], out[y, x, 1], out[y, x, 2] = p, q, s
+                    continue
+                a = light.luminance
+                grey = a[0] * p + a[1] * q + a[2] * s
+                colour = F(1) + w * (light.saturation - F(1))
+                p, q, s = grey + colour * (p - grey), grey + colour * (q - grey), grey + colour * (s - grey)
+                over = log2(max(grey, F(1e-5))) - light.grey
+                stops = w * (light.stops + light.slope * over)
+                out[y, x, 0] = p * F(2) ** (stops + w * light.warmth[0])
+                out[y, x, 1] = q * F(2) ** (stops + w * light.warmth[1])
+                out[y, x, 2] = s * F(2) ** (stops + w * light.warmth[2])

@@ -1,0 +1,184 @@
+"""Soft masks, and the local light of a picture by them: brighter, warmer, stronger, with more contrast.
+
+A picture of scene light (H, W, 3) in reflectances, masks and what is seen in each pixel enter; the picture leaves. It
+acts before the tone, on light: what a view has cut off could not be brought back.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Any, NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.balance import warmth_gain
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.develop.tone import CONTRAST_STOPS, GREY_CARD
+from gloamet.document.expose import LocalState
+
+Floats = NDArray[np.float32]
+Numbers = NDArray[np.int32]
+PAINTED_HEIGHT = 200  # pixels of the picture that dabs are laid on
+BORDER = 0.02  # of the picture's height: how far the border of a part fades at full softness
+SUN_SHARE = 0.35  # of the light of a pixel that is the sun's, from which it is in the sun
+
+
+class MaskPlanes(NamedTuple):
+    """What is seen in each pixel, (h, w) of one size that need not be the picture's: distance in metres (0 for sky),
+    the sun's share of the light (0..1), indices of part and material (-1 for none) and their names; None where
+    unknown."""
+
+    depth: Floats | None = None
+    sun_share: Floats | None = None
+    parts: Numbers | None = None
+    part_names: tuple[str, ...] = ()
+    materials: Numbers | None = None
+    material_names: tuple[str, ...] = ()
+
+
+NO_PLANES = MaskPlanes()
+
+
+def _smooth(value: NDArray[Any]) -> Floats:
+    t = np.clip(value, 0.0, 1.0)
+    return np.asarray(t * t * (3.0 - 2.0 * t), np.float32)
+
+
+def _places(mask: LocalState, shape: tuple[int, int]) -> tuple[Floats, Floats]:
+    """Places of pixels from the mask's middle in picture heights, along its own axes."""
+    h, w = shape
+    dx = ((np.arange(w, dtype=np.float32) + 0.5) / w - mask.x)[None, :] * (w / h)
+    dy = ((np.arange(h, dtype=np.float32) + 0.5) / h - mask.y)[:, None]
+    c, s = math.cos(math.radians(mask.turn_deg)), math.sin(math.radians(mask.turn_deg))
+    return np.asarray(c * dx + s * dy, np.float32), np.asarray(c * dy - s * dx, np.float32)
+
+
+def _round(mask: LocalState, shape: tuple[int, int]) -> Floats:
+    across, down = _places(mask, shape)
+    radius = np.hypot(across / (0.5 * mask.width), down / (0.5 * mask.height))
+    return _smooth((1.0 - radius) / max(mask.softness, 1e-3))
+
+
+def _gradient(mask: LocalState, shape: tuple[int, int]) -> Floats:
+    """All above the upper end of its height, nothing below the lower one."""
+    return _smooth(0.5 - _places(mask, shape)[1] / mask.height)
+
+
+def _painted(mask: LocalState, shape: tuple[int, int]) -> Floats:
+    factor = max(1, round(shape[0] / PAINTED_HEIGHT))
+    h, w = -(-shape[0] // factor), -(-shape[1] // factor)
+    out = np.zeros((h, w), np.float32)
+    for x, y, width in mask.strokes:
+        radius = 0.5 * width * h
+        y0, y1 = max(0, math.floor(y * h - radius)), min(h, math.ceil(y * h + radius) + 1)
+        x0, x1 = max(0, math.floor(x * w - radius)), min(w, math.ceil(x * w + radius) + 1)
+        if y0 >= y1 or x0 >= x1:
+            continue
+        dy, dx = np.arange(y0, y1)[:, None] + 0.5 - y * h, np.arange(x0, x1)[None, :] + 0.5 - x * w
+        dab = _smooth((1.0 - np.hypot(dy, dx) / max(radius, 0.5)) / max(mask.softness, 1e-3))
+        out[y0:y1, x0:x1] = np.maximum(out[y0:y1, x0:x1], dab)
+    return _resized(out, shape)
+
+
+def _resized(plane: Floats, shape: tuple[int, int]) -> Floats:
+    """A plane at another size, straight lines between its pixels."""
+    for axis in (0, 1):
+        few, many = plane.shape[axis], shape[axis]
+        if few == many:
+            continue
+        at = np.clip((np.arange(many, dtype=np.float32) + 0.5) * np.float32(few / many) - 0.5, 0, few - 1)
+        low = at.astype(np.int64)
+        share = (at - low).astype(np.float32)
+        a, b = np.take(plane, low, axis), np.take(plane, np.minimum(low + 1, few - 1), axis)
+        plane = a + (share[:, None] if axis == 0 else share) * (b - a)
+    return plane
+
+
+def _softened(mask: LocalState, inside: Floats) -> Floats:
+    from scipy.ndimage import gaussian_filter
+
+    sigma = mask.softness * BORDER * inside.shape[0]
+    return np.asarray(gaussian_filter(inside, sigma), np.float32) if sigma > 0.2 else inside
+
+
+def _named(mask: LocalState, numbers: Numbers | None, names: tuple[str, ...]) -> Floats | None:
+    if numbers is None:
+        return None
+    found = [index for index, name in enumerate(names) if name == mask.target]
+    return _softened(mask, np.isin(numbers, found).astype(np.float32))
+
+
+def _distance(mask: LocalState, depth: Floats | None) -> Floats | None:
+    if depth is None:
+        return None
+    far = np.where(depth > 0.0, depth, np.float32(1e6))
+    border = np.float32(max(mask.softness, 1e-3) * max(mask.far_m - mask.near_m, 1e-3) * 0.5)
+    return _smooth((far - mask.near_m) / border + 0.5) * _smooth((mask.far_m - far) / border + 0.5)
+
+
+def _sunlit(mask: LocalState, share: Floats | None) -> Floats | None:
+    if share is None:
+        return None
+    width = 0.02 + 0.6 * mask.softness * SUN_SHARE
+    inside = _smooth((share - SUN_SHARE) / width + 0.5)
+    return _softened(mask, 1.0 - inside if mask.kind == "shaded" else inside)
+
+
+def mask_weights(mask: LocalState, shape: tuple[int, int], planes: MaskPlanes) -> Floats:
+    """How much a mask covers of each pixel of a picture, (H, W) in 0..1; nothing where what it asks for is unknown."""
+    found: Floats | None
+    if mask.kind in ("round", "gradient", "painted"):
+        found = {"round": _round, "gradient": _gradient, "painted": _painted}[mask.kind](mask, shape)
+    elif mask.kind in ("part", "material"):
+        numbers, names = (
+            (planes.parts, planes.part_names)
+            if mask.kind == "part"
+            else (planes.materials, planes.material_names)
+        )
+        found = _named(mask, numbers, names)
+    elif mask.kind == "distance":
+        found = _distance(mask, planes.depth)
+    else:
+        found = _sunlit(mask, planes.sun_share)
+    if found is None:
+        return np.zeros(shape, np.float32)
+    found = found if found.shape == shape else _resized(found, shape)
+    return np.asarray(1.0 - found if mask.inverted else found, np.float32)
+
+
+def changes(mask: LocalState) -> bool:
+    """Whether a mask does anything to what it covers."""
+    return (
+        mask.on
+        and mask.strength > 0.0
+        and (mask.exposure, mask.mired, mask.saturation, mask.contrast) != (0.0, 0.0, 1.0, 0.0)
+    )
+
+
+def _lit(picture: Floats, weights: Floats, mask: LocalState) -> Floats:
+    """A picture with the light of one mask, by its weights (H, W)."""
+    from gloamet.develop.light_kernels import LocalLight, local_light_rows
+    from gloamet.develop.threads import on_all_threads
+
+    warmth = [np.float32(v) for v in np.log2(warmth_gain(mask.mired))]
+    luminance = [np.float32(v) for v in AP1_LUMINANCE]
+    light = LocalLight(
+        np.float32(mask.exposure),
+        (warmth[0], warmth[1], warmth[2]),
+        np.float32(mask.saturation),
+        np.float32(2.0 ** (CONTRAST_STOPS * mask.contrast) - 1.0),
+        np.float32(math.log2(GREY_CARD)),
+        (luminance[0], luminance[1], luminance[2]),
+    )
+    out = np.empty_like(picture)
+    on_all_threads(local_light_rows, picture, np.float32(mask.strength) * weights, light, out)
+    return out
+
+
+def light_masks(picture: Floats, masks: tuple[LocalState, ...], planes: MaskPlanes) -> Floats:
+    """A picture (H, W, 3) with the local light of all masks, one after the other."""
+    for mask in masks:
+        if changes(mask):
+            picture = _lit(picture, mask_weights(mask, (picture.shape[0], picture.shape[1]), planes), mask)
+    return picture

@@ -1,0 +1,56 @@
+"""How one picture is developed: the exposure that was found for it, and the links of the chain as the document has
+them.
+
+`DevelopSettings` is frozen and hashable, so that what was made by it can be remembered.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.temperature import balance_matrix
+from gloamet.colour.views import DEFAULT_VIEW
+from gloamet.document.expose import ColourState, GlareState, LensState, LocalState, ToneState
+
+Floats = NDArray[np.float32]
+
+SATURATION = 1.2  # ISO 12232: Lmax = 1.2 * 2**EV100 fills a sensor
+INCIDENT_LUX = 2.5  # ISO 2720, C = 250: E = 2.5 * 2**EV100
+NEUTRAL_KELVIN = 6000.0  # a balance on this light changes nothing: it is the white of scene colour
+
+
+@dataclass(frozen=True)
+class DevelopSettings:
+    """EV100; the light that is white (kelvin, tint), and how much of its colour is kept (0..1; with `balanced` off all
+    of it); the name of the view transform; and the other links."""
+
+    ev: float
+    kelvin: float = 6000.0
+    tint: float = 0.0
+    view: str = DEFAULT_VIEW
+    balanced: bool = True
+    kept: float = 0.0
+    glare: GlareState = GlareState()
+    masks: tuple[LocalState, ...] = ()
+    tone: ToneState = ToneState()
+    colour: ColourState = ColourState()
+    lens: LensState = LensState()
+
+    def matrix(self) -> Floats:
+        """Exposure and white balance as one AP1 matrix."""
+        scale = exposure_scale(self.ev)
+        if not self.balanced:
+            return (np.eye(3) * scale).astype(np.float32)
+        # an eye sees steps of mired alike
+        mired = 1e6 / self.kelvin
+        mired += self.kept * (1e6 / NEUTRAL_KELVIN - mired)
+        return (balance_matrix(1e6 / mired, self.tint * (1.0 - self.kept)) * scale).astype(np.float32)
+
+
+def exposure_scale(ev: float) -> float:
+    """Factor from cd/m2 to reflectances under the light that an incident meter reads as EV: L = reflectance · E / π."""
+    return math.pi / (INCIDENT_LUX * 2.0**ev)

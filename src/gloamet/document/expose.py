@@ -1,0 +1,256 @@
+"""How a picture is developed: exposure, white balance and the links of the chain behind them, each neutral at first.
+
+The links stand in the order in which they act: white balance, glare of the lens, local light, tone, view, colour, lens
+and film.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Literal, get_args
+
+from pydantic import Field, field_validator
+
+from gloamet.colour.views import DEFAULT_VIEW, VIEWS
+from gloamet.document.fields import Model, number
+from gloamet.document.stage import Colour
+
+CurvePoints = tuple[tuple[float, float], ...]
+STRAIGHT: CurvePoints = ((0.0, 0.0), (1.0, 1.0))
+HUE_BANDS = ("red", "orange", "yellow", "green", "aqua", "blue", "purple", "magenta")
+Metering = Literal["scene", "incident", "spot", "centre", "average", "whites", "manual"]
+METERINGS: tuple[Metering, ...] = get_args(Metering)
+
+
+def _switch(what: str) -> Any:
+    return Field(True, description=f"Whether {what} is part of the picture; off keeps what is set.")
+
+
+def _strength(what: str) -> Any:
+    return number(1.0, 0, 1, f"How much of {what} is taken; 0 is the picture without it.", "", 0.05, 2)
+
+
+def _curve(what: str) -> Any:
+    words = (
+        f"Free curve of {what}: points from 0 (8 stops below grey) to 1 (6 stops above), in and out; it never "
+        "falls."
+    )
+    return Field(STRAIGHT, min_length=2, max_length=16, description=words)
+
+
+class GlareState(Model):
+    """What a lens scatters of bright light."""
+
+    on: bool = _switch("the lens’s glare")
+    strength: float = _strength("the lens’s glare")
+    veil: float = number(
+        0.0, 0, 20, "Light that the lens scatters over the whole picture, as an eye does.", "%", 0.5, 1
+    )
+    glow: float = number(0.0, 0, 60, "Share of the brightest light that glows round its source.", "%", 1, 0)
+    glow_from: float = number(
+        0.5, -3, 8, "Light that glows is so much brighter than a white card.", "stops", 0.1, 1
+    )
+    glow_size: float = number(3.0, 0.3, 25, "Width of the glow, of the picture’s height.", "%", 0.5, 1)
+    star: float = number(
+        0.0, 0, 10, "Light that the blades of the aperture bend into a star round bright points.", "%", 0.2, 1
+    )
+    blades: int = number(
+        6, 3, 12, "Blades of the aperture: an odd number gives twice as many rays.", "", 1, 0
+    )
+    star_turn_deg: float = number(15.0, 0, 180, "Turns the star.", "°", 5, 0)
+    flare: float = number(
+        0.0,
+        0,
+        3,
+        "Light that lenses throw back and forth: faint images of it across the centre.",
+        "%",
+        0.1,
+        1,
+    )
+
+
+class ToneState(Model):
+    """How brightness is laid out, before the view."""
+
+    on: bool = _switch("the tone")
+    strength: float = _strength("the tone")
+    contrast: float = number(0.0, -1, 1, "Contrast about middle grey.", "", 0.05, 2)
+    s_curve: float = number(
+        0.0, -0.5, 1, "Contrast of the middle tones; ends stay where they are.", "", 0.05, 2
+    )
+    roll_off: float = number(0.0, 0, 1, "How early highlights bend softly towards white.", "", 0.05, 2)
+    highlights: float = number(0.0, -1.5, 1.5, "Light parts brighter or dimmer.", "stops", 0.1, 2)
+    shadows: float = number(0.0, -1.5, 1.5, "Dark parts lifted or deepened.", "stops", 0.1, 2)
+    whites: float = number(0.0, -1.5, 1.5, "The very brightest parts.", "stops", 0.1, 2)
+    blacks: float = number(0.0, -1.5, 1.5, "The very darkest parts.", "stops", 0.1, 2)
+    local_contrast: float = number(
+        0.0, -1, 1.5, "Contrast of details against their surroundings, without halos at edges.", "", 0.05, 2
+    )
+    local_size: float = number(
+        4.0, 0.5, 20, "How wide surroundings are, of the picture’s height.", "%", 0.5, 1
+    )
+    curve: CurvePoints = _curve("brightness")
+    curve_red: CurvePoints = _curve("red")
+    curve_green: CurvePoints = _curve("green")
+    curve_blue: CurvePoints = _curve("blue")
+
+    @field_validator("curve", "curve_red", "curve_green", "curve_blue")
+    @classmethod
+    def _rises(cls, points: CurvePoints) -> CurvePoints:
+        if any(not 0.0 <= value <= 1.0 for point in points for value in point):
+            raise ValueError("points of a curve lie between 0 and 1")
+        if points[0][0] != 0.0 or points[-1][0] != 1.0:
+            raise ValueError("a curve begins at 0 and ends at 1")
+        for (x0, y0), (x1, y1) in zip(points, points[1:], strict=False):
+            if x1 - x0 < 1e-3 or y1 < y0:
+                raise ValueError("points of a curve go to the right and never down")
+        return points
+
+
+class HueBand(Model):
+    """One of eight bands of hue."""
+
+    hue: float = number(0.0, -30, 30, "Turns the hue of these colours.", "°", 1, 0)
+    saturation: float = number(0.0, -1, 1, "More or less colour here.", "", 0.05, 2)
+    lightness: float = number(0.0, -1, 1, "Lighter or darker here.", "", 0.05, 2)
+
+
+class ColourState(Model):
+    """Colour after the view."""
+
+    on: bool = _switch("the colour")
+    strength: float = _strength("the colour")
+    saturation: float = number(1.0, 0, 2, "Strength of all colours; 0 is grey.", "", 0.05, 2)
+    vibrance: float = number(0.0, -1, 1, "Strength of pale colours; strong ones hardly change.", "", 0.05, 2)
+    bands: tuple[HueBand, ...] = Field(
+        (HueBand(),) * len(HUE_BANDS),
+        min_length=len(HUE_BANDS),
+        max_length=len(HUE_BANDS),
+        description="Bands of hue with soft borders: " + ", ".join(HUE_BANDS) + ".",
+    )
+    shade_tone: Colour = Field((0.25, 0.45, 1.0), description="Colour that dark parts are toned with.")
+    shade_toning: float = number(0.0, 0, 1, "How strongly dark parts are toned.", "", 0.05, 2)
+    light_tone: Colour = Field((1.0, 0.6, 0.25), description="Colour that light parts are toned with.")
+    light_toning: float = number(0.0, 0, 1, "How strongly light parts are toned.", "", 0.05, 2)
+    toning_balance: float = number(0.0, -1, 1, "Moves the border of light and dark parts.", "", 0.05, 2)
+    black_and_white: bool = Field(False, description="The picture without colour, as through a filter.")
+    filter: Colour = Field(
+        (1.0, 1.0, 1.0), description="Filter before a black-and-white film: its colour is light."
+    )
+    table: str = Field(
+        "", max_length=4096, description="Colour table, a .cube file, applied to the finished colours."
+    )
+    table_strength: float = number(1.0, 0, 1, "How much of the colour table is taken.", "", 0.05, 2)
+
+
+class LocalState(Model):
+    """A soft mask in the picture, and the light, warmth, colour and contrast of what lies in it."""
+
+    name: str = Field("", max_length=60, description="Name of the mask.")
+    on: bool = Field(True, description="Whether the mask acts.")
+    kind: Literal["round", "gradient", "painted", "part", "material", "distance", "sunlit", "shaded"] = Field(
+        "round", description="What the mask covers."
+    )
+    strength: float = number(1.0, 0, 1, "How strongly the mask acts.", "", 0.05, 2)
+    inverted: bool = Field(False, description="Acts on everything else.")
+    x: float = number(0.5, -0.5, 1.5, "Place of its middle across the picture.", "", 0.01, 3)
+    y: float = number(0.5, -0.5, 1.5, "Place of its middle down the picture.", "", 0.01, 3)
+    width: float = number(0.4, 0.01, 3, "Width, in picture heights.", "", 0.02, 2)
+    height: float = number(0.4, 0.01, 3, "Height, in picture heights.", "", 0.02, 2)
+    turn_deg: float = number(0.0, -180, 180, "Turns it.", "°", 1, 0)
+    softness: float = number(0.6, 0, 1, "How softly its border fades.", "", 0.05, 2)
+    target: str = Field("", max_length=200, description="Part or material of the model that it covers.")
+    near_m: float = number(0.0, 0, 1e5, "It begins at this distance.", "m", 1, 1)
+    far_m: float = number(30.0, 0, 1e5, "It ends at this distance.", "m", 1, 1)
+    strokes: tuple[tuple[float, float, float], ...] = Field(
+        (), max_length=4000, description="Painted dabs: place across and down, and width in picture heights."
+    )
+    exposure: float = number(0.5, -4, 4, "Brighter or dimmer in the mask.", "stops", 0.1, 2)
+    mired: float = number(0.0, -100, 100, "Warmer (positive) or cooler in the mask.", "mired", 5, 0)
+    saturation: float = number(1.0, 0, 2, "Strength of colours in the mask.", "", 0.05, 2)
+    contrast: float = number(0.0, -1, 1, "Contrast about middle grey in the mask.", "", 0.05, 2)
+
+
+class LensState(Model):
+    """What lens and film do to the picture."""
+
+    on: bool = _switch("lens and film")
+    strength: float = _strength("lens and film")
+    vignette: float = number(0.0, -2, 3, "How many stops darker the corners are.", "stops", 0.1, 2)
+    distortion: float = number(
+        0.0, -20, 20, "Bends straight lines: positive outwards as a barrel.", "%", 0.5, 1
+    )
+    fringe: float = number(
+        0.0,
+        -5,
+        5,
+        "Red is larger than blue by so much of the picture, seen as fringes at its edges.",
+        "‰",
+        0.1,
+        1,
+    )
+    sharpness: float = number(0.0, 0, 2, "Sharpens the finest details.", "", 0.05, 2)
+    grain: float = number(0.0, 0, 1, "Grain of film, strongest in the middle tones.", "", 0.05, 2)
+    grain_size: float = number(0.15, 0.05, 1, "Size of a grain, of the picture’s height.", "%", 0.05, 2)
+
+
+class ExposeState(Model):
+    """Developing the picture like a photograph."""
+
+    metering: Metering = Field(
+        "scene",
+        description="Scene: by the light on the surfaces in view. Incident: by the light on level ground. Spot, "
+        "centre, average: by the brightness of the picture. Whites: bright parts just do not clip. Manual: as set.",
+    )
+    ev: float = number(14.0, -8, 22, "Exposure value at ISO 100; bright daylight is about 15.", "EV", 0.1, 2)
+    compensation: float = number(
+        0.0, -5, 5, "Exposure compensation: stops brighter than the meter asks for.", "EV", 0.1, 2
+    )
+    spot_x: float = number(0.5, 0, 1, "Where the spot meter reads, across the picture.", "", 0.01, 3)
+    spot_y: float = number(0.5, 0, 1, "Where the spot meter reads, down the picture.", "", 0.01, 3)
+    clipped: float = number(0.5, 0, 20, "Share of the picture that may be brighter than white.", "%", 0.1, 1)
+    f_number: float = number(8.0, 0.7, 64, "Aperture as f-number.", "", 0.1, 1)
+    shutter_s: float = number(0.008, 1e-5, 3600, "Time the shutter is open.", "s", 0.001, 5)
+    iso: float = number(100.0, 6, 409600, "Sensitivity of film or sensor.", "", 10, 0)
+    follows: Literal["f_number", "shutter_s", "iso"] = Field(
+        "shutter_s", description="The one of aperture, shutter and ISO that follows the exposure value."
+    )
+    balance: bool = _switch("the white balance")
+    kelvin: float = number(
+        5600.0, 2000, 15000, "Colour temperature of the light that shall look white.", "K", 50, 0
+    )
+    tint: float = number(
+        0.0, -30, 30, "White balance across green and magenta; positive takes green out.", "", 0.5, 1
+    )
+    kept: float = number(
+        0.0,
+        0,
+        1,
+        "How much of the light’s own colour is kept: balanced in full, a sunset is white.",
+        "",
+        0.05,
+        2,
+    )
+    view: str = Field(
+        DEFAULT_VIEW,
+        description="How scene light becomes screen colour.",
+        json_schema_extra={"enum": list(VIEWS)},
+    )
+    glare: GlareState = GlareState()
+    masks: tuple[LocalState, ...] = Field(
+        (), max_length=16, description="Soft masks that bring parts of the picture forward."
+    )
+    tone: ToneState = ToneState()
+    colour: ColourState = ColourState()
+    lens: LensState = LensState()
+
+    @property
+    def automatic(self) -> bool:
+        """Whether a meter sets the exposure."""
+        return self.metering != "manual"
+
+    @field_validator("view")
+    @classmethod
+    def _view_exists(cls, value: str) -> str:
+        if value not in VIEWS:
+            raise ValueError(f"there is no view “{value}”: there are {', '.join(VIEWS)}")
+        return value

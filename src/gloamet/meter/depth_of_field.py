@@ -1,0 +1,29 @@
+"""How far a lens is sharp: near and far limit for an aperture, a focus distance and a field of view.
+
+The frame is 24 mm high and what is blurred by less than a thousandth and a half of its height is sharp: common
+practice. Thin lens.
+"""
+
+from __future__ import annotations
+
+import math
+
+FRAME_MM = 24.0
+CONFUSION = 1.0 / 1500.0 * (43.27 / 24.0)  # of the frame's height: a 1500th of its diagonal (common practice)
+
+
+def focal_length_mm(fov_deg: float) -> float:
+    """Focal length on the frame for a vertical field of view, degrees."""
+    return 0.5 * FRAME_MM / math.tan(math.radians(0.5 * fov_deg))
+
+
+def sharp_range(f_number: float, focus_m: float, fov_deg: float) -> tuple[float, float, float]:
+    """Nearest and farthest sharp distance in metres (infinite past the hyperfocal one), and the circle of confusion in
+    millimetres."""
+    blur = CONFUSION * FRAME_MM
+    f = focal_length_mm(fov_deg)
+    hyperfocal = f * f / (f_number * blur) + f
+    s = 1000.0 * focus_m
+    near = s * (hyperfocal - f) / (hyperfocal + s - 2.0 * f)
+    far = s * (hyperfocal - f) / (hyperfocal - s) if s < hyperfocal else math.inf
+    return near / 1000.0, far / 1000.0, blur

@@ -1,0 +1,55 @@
+"""A spot of a picture: its luminance, how many stops it lies from a grey card, and its colour.
+
+Light in AP1 cd/m2 enters; a `SpotReading` leaves.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE, AP1_TO_XYZ
+from gloamet.colour.temperature import correlated_temperature, distance_from_locus
+from gloamet.meter.metering import card_ev
+
+Floats = NDArray[np.float32]
+
+
+class SpotReading(NamedTuple):
+    """cd/m2; stops over a grey card in the light that is exposed for, -inf for darkness; kelvin and Duv, nan there."""
+
+    cd_m2: float
+    stops: float
+    cct_k: float
+    duv: float
+
+
+def light_at(picture: Floats, x: float, y: float) -> tuple[float, float, float]:
+    """Mean light of a few pixels round a place in shares of a picture (H, W, 3)."""
+    height, width = picture.shape[:2]
+    i, j = min(int(y * height), height - 1), min(int(x * width), width - 1)
+    near = picture[max(0, i - 1) : i + 2, max(0, j - 1) : j + 2].reshape(-1, 3).mean(0)
+    return float(near[0]), float(near[1]), float(near[2])
+
+
+def reading_of(light: tuple[float, float, float], ev: float) -> SpotReading:
+    """What a spot meter says of light exposed at EV100."""
+    colour = np.nan_to_num(np.array(light, float))
+    level = float(AP1_LUMINANCE @ colour)
+    if level <= 0.0:
+        return SpotReading(0.0, -math.inf, math.nan, math.nan)
+    xyz = AP1_TO_XYZ @ colour
+    return SpotReading(level, card_ev(level) - ev, correlated_temperature(xyz), distance_from_locus(xyz))
+
+
+def read_spot(picture: Floats, x: float, y: float, ev: float) -> SpotReading:
+    """What a spot meter says of a place in a picture exposed at EV100."""
+    return reading_of(light_at(picture, x, y), ev)
+
+
+def stops_apart(one_cd_m2: float, other_cd_m2: float) -> float:
+    """How many stops the first is brighter; nan where one is dark."""
+    return math.log2(one_cd_m2 / other_cd_m2) if one_cd_m2 > 0.0 and other_cd_m2 > 0.0 else math.nan

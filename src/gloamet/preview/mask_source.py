@@ -1,0 +1,55 @@
+"""What the masks of a document ask of the picture on the desk, from a film, or from the relight cache while there is
+none.
+
+Masks, a film or none, gains and a view enter; `MaskPlanes` leave, the same ones as long as nothing of them changes.
+"""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.develop.masks import MaskPlanes
+from gloamet.document.expose import LocalState
+from gloamet.document.lights import Gains
+from gloamet.output.document_to_masks import kinds_asked, named_planes, sun_share_of_film
+from gloamet.preview.memo import Memo
+from gloamet.preview.relighting import Relighting, View
+from gloamet.trace.film import Film
+
+
+def _named(view: View) -> MaskPlanes:
+    with ThreadPoolExecutor() as pool:
+        return named_planes(view.compiled, view.camera, (view.width, view.height), pool)
+
+
+class MaskSource:
+    """Planes for masks. Which pixels the sun lights is known of a film alone: a relit picture takes the last one's."""
+
+    def __init__(self, relighting: Relighting) -> None:
+        self._relighting = relighting
+        self._named = Memo(_named)
+        self._sun_share: NDArray[np.float32] | None = None
+        self._film: Film | None = None  # of which, with how many samples and which gains
+        self._at: tuple[int, Gains] | None = None
+
+    def planes(
+        self, masks: tuple[LocalState, ...], film: Film | None, gains: Gains, view: View | None
+    ) -> MaskPlanes:
+        """What the masks that act ask for."""
+        asked, planes = kinds_asked(masks), MaskPlanes()
+        if not asked or view is None:
+            return planes
+        if asked & {"part", "material"}:
+            planes = self._named(view)
+        if "distance" in asked:
+            depth = self._relighting.depth() if film is None else film.mean("depth")
+            planes = planes._replace(depth=depth)
+        if asked & {"sunlit", "shaded"}:
+            if film is not None and (film is not self._film or (film.samples, gains) != self._at):
+                self._film, self._at = film, (film.samples, gains)
+                self._sun_share = sun_share_of_film(film, gains)
+            planes = planes._replace(sun_share=self._sun_share)
+        return planes

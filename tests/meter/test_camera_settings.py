@@ -1,0 +1,62 @@
+"""Aperture, shutter and ISO against the definition of EV and the numbers that stand on cameras."""
+
+from __future__ import annotations
+
+import pytest
+
+from gloamet.meter.camera_settings import (
+    APERTURES,
+    TYPICAL,
+    Camera,
+    Which,
+    following,
+    in_thirds,
+    thirds_away,
+    written,
+)
+
+
+@pytest.mark.proof(
+    "EV 15 is f/16 at 1/125 s and ISO 100", source="the sunny-16 rule, common practice", kind="practice"
+)
+def test_bright_sun_is_f16_at_a_time_of_one_over_the_iso() -> None:
+    # common practice: f/16 and 1/ISO seconds in bright sun, EV 15 by the table within a third
+    assert Camera(16.0, 1.0 / 125.0, 125.0).ev == pytest.approx(14.64, abs=0.05)
+    assert Camera(1.0, 1.0, 100.0).ev == 0.0  # the definition of EV 0
+
+
+@pytest.mark.parametrize("which", ["f_number", "shutter_s", "iso"])
+@pytest.mark.parametrize("ev", [-3.0, 6.0, 15.0])
+def test_the_one_that_follows_makes_the_exposure_right(which: Which, ev: float) -> None:
+    camera = Camera(5.6, 1.0 / 60.0, 400.0)
+    assert camera._replace(**{which: following(camera, which, ev)}).ev == pytest.approx(ev)
+
+
+@pytest.mark.parametrize(("which", "per_stop"), [("f_number", 2.0**0.5), ("shutter_s", 2.0), ("iso", 2.0)])
+def test_three_thirds_are_a_stop(which: Which, per_stop: float) -> None:
+    start = in_thirds(8.3, which)
+    assert thirds_away(start, which, 3) == pytest.approx(start * per_stop)
+    assert thirds_away(start, which, -3) == pytest.approx(start / per_stop)
+    assert in_thirds(start, which) == pytest.approx(start)
+
+
+def test_settings_are_written_as_on_a_camera() -> None:
+    # the marks of a lens and a dial: common practice
+    assert [written(2.0 ** (k / 2.0), "f_number") for k in range(2, 9)] == [
+        "f/2", "f/2.8", "f/4", "f/5.6", "f/8", "f/11", "f/16",
+    ]  # fmt: skip
+    times = [written(2.0**-k, "shutter_s") for k in range(11)]
+    assert times == [
+        "1 s", "1/2 s", "1/4 s", "1/8 s", "1/15 s", "1/30 s", "1/60 s", "1/125 s", "1/250 s", "1/500 s", "1/1000 s",
+    ]  # fmt: skip
+    assert [written(v, "iso") for v in (64.0, 100.0, 126.0, 200.0, 6400.0)] == [
+        "ISO 64", "ISO 100", "ISO 125", "ISO 200", "ISO 6400",
+    ]  # fmt: skip
+    assert len({written(a, "f_number") for a in APERTURES}) == len(APERTURES)
+
+
+def test_typical_lights_go_from_bright_to_dark() -> None:
+    values = [light.ev for light in TYPICAL]
+    assert values == sorted(values, reverse=True)
+    # REFERENCE.md and handbooks: bright daylight is EV 15
+    assert {light.words: light.ev for light in TYPICAL}["Bright sun"] == 15.0
