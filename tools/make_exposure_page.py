@@ -55,14 +55,14 @@ def pictures() -> list[Shown]:
     return [
         Shown("morning", house, True),
         Shown("noon", at(house, 13, 30), True),
-        Shown("low sun", at(house, 20, 50), True),
-        Shown("against a low sun", at(behind, 20, 50), False),
+        Shown("low sun", at(behind, 20, 50), True),
+        Shown("against a low sun", at(house, 20, 50), True),
         Shown("dusk", at(house, 22, 40), False),
         Shown("room with windows", room, False),
         Shown("room at dusk", at(room, 22, 20), False),
         Shown("product, morning", product, True),
         Shown("product, noon", at(product, 13, 30), True),
-        Shown("product, low sun", at(product, 20, 30), True),
+        Shown("product in the evening’s shade", at(product, 20, 30), False),
     ]
 
 

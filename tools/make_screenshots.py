@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import sys
-import tempfile
 import time
 from collections.abc import Callable
 from datetime import datetime
@@ -18,7 +17,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
 
 from PySide6.QtWidgets import QApplication
 
-from gloamet.desk import sun_actions, theme
+from gloamet.desk import expose_actions, sun_actions, theme
 from gloamet.desk.session import Session
 from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.window import DeskWindow
@@ -93,6 +92,36 @@ def _matched_evening(window: DeskWindow) -> None:
     session.change("fill", sky_on=False)
 
 
+def _expose(page: str, prepare: Callable[[DeskWindow], None] = _start) -> Callable[[DeskWindow], None]:
+    def show(window: DeskWindow) -> None:
+        window.choose_step(EXPOSE)
+        window.stack.panel(EXPOSE).show_page(page)
+        prepare(window)
+
+    return show
+
+
+def _developed(window: DeskWindow) -> None:
+    """A picture brought to a print."""
+    window.session.change("expose.tone", shadows=0.5, contrast=0.2, local_contrast=0.3)
+    window.session.change("expose.tone", curve=((0.0, 0.0), (0.45, 0.43), (0.7, 0.74), (1.0, 1.0)))
+    window.session.change("expose.colour", vibrance=0.2)
+    window.stack.panel(EXPOSE).scopes.choose("across")
+
+
+def _false_colour(window: DeskWindow) -> None:
+    window.session.render.inspect_as("false colour")
+    window.stack.panel(EXPOSE).scopes.choose("stops")
+
+
+def _masked(window: DeskWindow) -> None:
+    expose_actions.add_mask(window.session, "round")
+    expose_actions.change_mask(
+        window.session, x=0.44, y=0.5, width=0.75, height=0.7, exposure=0.7, mired=10.0
+    )
+    expose_actions.change_mask(window.session, name="pail")
+
+
 def _plaster(window: DeskWindow) -> None:
     window.session.change("stage.plaster", on=True, ink=True)
 
@@ -105,12 +134,6 @@ def _floor(window: DeskWindow) -> None:
     window.session.change("aim", measured="floor")
 
 
-def _sequence(window: DeskWindow) -> None:
-    window.session.change(
-        "sequence", begin=datetime(2026, 5, 24, 6), end=datetime(2026, 5, 24, 21), frames=24
-    )
-
-
 def _shafts(window: DeskWindow) -> None:
     window.session.change("shafts", on=True, where="view", visibility_m=20.0)
     window.session.change("sun", wall_time=datetime(2026, 5, 24, 20, 10))
@@ -118,46 +141,12 @@ def _shafts(window: DeskWindow) -> None:
     window.stack.panel(AIR).show_page("Shafts")
 
 
-def _box(low: tuple[float, ...], high: tuple[float, ...], first: int) -> list[str]:
-    """Lines of an OBJ for a box whose corners are numbered from `first`."""
-    corners = [
-        (low, high)[i & 1][0:1] + (low, high)[i >> 1 & 1][1:2] + (low, high)[i >> 2][2:] for i in range(8)
-    ]
-    faces = [(0, 2, 3, 1), (4, 5, 7, 6), (0, 1, 5, 4), (2, 6, 7, 3), (0, 4, 6, 2), (1, 3, 7, 5)]
-    lines = ["v {} {} {}".format(*corner) for corner in corners]
-    return lines + ["f " + " ".join(str(first + c) for c in face) for face in faces]
-
-
-def _open_kiosk(window: DeskWindow) -> None:
-    """A kiosk in millimetres, Z up, whose file says neither and names a picture that is not there."""
-    posts = [((x, y, 120), (x + 120, y + 120, 2700)) for x in (150, 4330) for y in (150, 3330)]
-    groups = {
-        "planks": [((0, 0, 0), (4600, 3600, 120)), *posts, ((700, 400, 120), (3900, 900, 1100))],
-        "roof": [((-400, -400, 2700), (5000, 4000, 2850))],
-    }
-    lines, count = ["mtllib kiosk.mtl"], 0
-    for name, boxes in groups.items():
-        lines += [f"g {name}", f"usemtl {name}"]
-        for box in boxes:
-            lines += _box(*box, count + 1)
-            count += 8
-    folder = Path(tempfile.mkdtemp())
-    colours = "newmtl planks\nKd 0.35 0.22 0.12\nmap_Kd missing_planks.png\nnewmtl roof\nKd 0.7 0.7 0.7\n"
-    (folder / "kiosk.mtl").write_text(colours)
-    (folder / "kiosk.obj").write_text("\n".join(lines) + "\n")
-    window.open_file(folder / "kiosk.obj")
-
-
 VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "start": ("", _start),
     "sun-morning": ("house", _sun("Almanac")),
     "sun-shadow-pin": ("house", _sun("Aim", _pin(kind="shadow", caster=HEAD, receiver=STEP))),
-    "sun-glint-pin": ("house", _sun("Aim", _pin(kind="glint", spot=(0.5, 0.56)))),
     "sun-reach": ("interior", _sun("Aim", _floor)),
-    "sun-sequence": ("house", _sun("Sequence", _sequence)),
     "stage": ("house", _stage("Model")),
-    "stage-import": ("house", _open_kiosk),
-    "stage-parts": ("house", _stage("Parts")),
     "stage-plaster": ("house", _stage("Views", _plaster)),
     "stage-plan": ("house", _stage("Around", _plan)),
     "air": ("house", _step(AIR)),
@@ -165,9 +154,11 @@ VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "fill": ("product", _fill("Balance", _spots)),
     "fill-panorama": ("house", _fill("Panorama", _matched_evening)),
     "fill-meter": ("product", _fill("Meter", _wrong)),
-    "expose": ("product", _step(EXPOSE)),
+    "expose": ("house", _expose("Develop", _developed)),
+    "expose-false-colour": ("interior", _expose("Light", _false_colour)),
+    "expose-masks": ("product", _expose("Masks", _masked)),
+    "expose-proofs": ("house", _expose("Proofs")),
     "output": ("product", _step(OUTPUT)),
-    "demo-interior": ("interior", _sun("Almanac")),
 }
 
 
@@ -194,9 +185,7 @@ def take(app: QApplication, name: str) -> None:
     if demo:
         session.start_with(demo_document(demo), TITLES[demo])
         wait(lambda: session.frame is not None and session.frame.exact)
-        before = session.document
         prepare(window)
-        wait(lambda: name != "stage-import" or session.document is not before)
         wait(lambda: _is_shown(session))
     settled = time.monotonic() + SETTLE_S
     while time.monotonic() < settled:

@@ -90,6 +90,15 @@ def _place(x, factor, count):
     return low, min(low + 1, count - 1), at - F(low)
 
 
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def _between(small, down, across, c):
+    """A channel of small between its pixels; down and across are places of `_place`."""
+    (j, below, v), (i, right, u) = down, across
+    upper = small[j, i, c] + u * (small[j, right, c] - small[j, i, c])
+    lower = small[below, i, c] + u * (small[below, right, c] - small[below, i, c])
+    return upper + v * (lower - upper)
+
+
 @njit(**IEEE_KERNEL_OPTIONS)
 def scatter_rows(counters, picture, small, factor, shares, weights, out):
     """What stays of the picture, and the light of small (h, w, 3) laid over it; shares: kept of all light, taken of
@@ -100,15 +109,13 @@ def scatter_rows(counters, picture, small, factor, shares, weights, out):
         if y0 >= len(picture):
             break
         for y in range(y0, min(y0 + ROWS_PER_TASK, len(picture))):
-            j, below, v = _place(y, factor, small.shape[0])
+            down = _place(y, factor, small.shape[0])
             for x in range(picture.shape[1]):
-                i, right, u = _place(x, factor, small.shape[1])
+                across = _place(x, factor, small.shape[1])
                 p, q, s = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
                 stays = kept - taken * _over(p, q, s, least, weights)
                 for c in range(3):
-                    upper = small[j, i, c] + u * (small[j, right, c] - small[j, i, c])
-                    lower = small[below, i, c] + u * (small[below, right, c] - small[below, i, c])
-                    out[y, x, c] = stays * picture[y, x, c] + upper + v * (lower - upper)
+                    out[y, x, c] = stays * picture[y, x, c] + _between(small, down, across, c)
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
@@ -137,16 +144,12 @@ def details_rows(counters, picture, line, factor, weights, least, amount, gain):
         if y0 >= len(picture):
             break
         for y in range(y0, min(y0 + ROWS_PER_TASK, len(picture))):
-            j, below, v = _place(y, factor, line.shape[0])
+            down = _place(y, factor, line.shape[0])
             for x in range(picture.shape[1]):
-                i, right, u = _place(x, factor, line.shape[1])
+                across = _place(x, factor, line.shape[1])
                 p, q, s = finite(picture[y, x, 0]), finite(picture[y, x, 1]), finite(picture[y, x, 2])
                 stops = log2(max(weights[0] * p + weights[1] * q + weights[2] * s, least))
-                base = F(0)
-                for n in range(2):
-                    upper = line[j, i, n] + u * (line[j, right, n] - line[j, i, n])
-                    lower = line[below, i, n] + u * (line[below, right, n] - line[below, i, n])
-                    base += (upper + v * (lower - upper)) * (stops if n == 0 else F(1))
+                base = _between(line, down, across, 0) * stops + _between(line, down, across, 1)
                 gain[y, x] = F(2) ** (amount * (stops - base))
 
 
@@ -170,11 +173,9 @@ def bend_rows(counters, picture, bent, scales, out):
                     v = min(max(down * factor + F(0.5) * F(height) - F(0.5), F(0)), F(height - 1))
                     u = min(max(across * factor + F(0.5) * F(width) - F(0.5), F(0)), F(width - 1))
                     j, i = np.int32(v), np.int32(u)
-                    fv, fu = v - F(j), u - F(i)
-                    below, right = min(j + 1, height - 1), min(i + 1, width - 1)
-                    upper = picture[j, i, c] + fu * (picture[j, right, c] - picture[j, i, c])
-                    lower = picture[below, i, c] + fu * (picture[below, right, c] - picture[below, i, c])
-                    out[y, x, c] = upper + fv * (lower - upper)
+                    row = j, min(j + 1, height - 1), v - F(j)
+                    column = i, min(i + 1, width - 1), u - F(i)
+                    out[y, x, c] = _between(picture, row, column, c)
 
 
 class LocalLight(NamedTuple):

@@ -25,8 +25,10 @@ FARTHEST_M = 1e5
 # nearer to the sun by a share of their spread, but no more than so many stops above the middle (chosen by eye).
 KEY_QUANTILES, KEY_TOWARDS_LIGHT, KEY_ABOVE_MIDDLE = (0.5, 0.95), 0.25, 2.2
 # Highlights may clip softly but not swamp the picture: held back where so much of it would be brighter than a white
-# card, by so many stops at most (chosen by eye).
+# card, by so many stops at most. A sky may be a stop brighter than that before it holds anything back, and then less:
+# the subject comes before it (chosen by eye on the ten pictures of docs/exposure.md).
 HIGHLIGHT_QUANTILE, MOST_HELD_STOPS = 0.92, 1.6
+SKY_OVER_WHITE, MOST_HELD_FOR_SKY = 1.0, 0.8
 # Night stays night: below a dull day the eye follows only part of the way, below a lit street less (chosen by eye).
 DUSK_EV, DUSK_SHARE, NIGHT_EV, NIGHT_SHARE = 9.0, 0.76, 3.0, 0.75
 
@@ -45,9 +47,17 @@ def _every(plane: Floats, rows: int, columns: int) -> Floats:
     return np.asarray(plane[down[:, None], across[None]])
 
 
-def light_on_surfaces(picture: Floats, seen: SeenSurfaces) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Illuminances (n,) in lx read off the surfaces in a picture (H, W, 3) of AP1 cd/m2, and luminances (m,) of a grid
-    over all of it."""
+class GridReading(NamedTuple):
+    """Illuminances (n,) in lx read off the surfaces of a picture, luminances (m,) of a grid over all of it in cd/m2,
+    and whether a surface is seen at each (m,)."""
+
+    lux: NDArray[np.float64]
+    cd_m2: NDArray[np.float64]
+    surface: NDArray[np.bool_]
+
+
+def light_on_surfaces(picture: Floats, seen: SeenSurfaces) -> GridReading:
+    """The light on the surfaces in a picture (H, W, 3) of AP1 cd/m2, and of all of it."""
     height, width = picture.shape[:2]
     shrink = max(1.0, math.sqrt(height * width / READINGS))
     rows, columns = max(1, int(height / shrink)), max(1, int(width / shrink))
@@ -56,14 +66,26 @@ def light_on_surfaces(picture: Floats, seen: SeenSurfaces) -> tuple[NDArray[np.f
     depth = _every(seen.depth, rows, columns)
     light = np.where(np.isfinite(light), light, 0.0)
     on = (depth > 0.0) & (depth < FARTHEST_M) & (albedo > DARKEST_ALBEDO) & (light > DARKEST_CD_M2)
-    return np.pi * light[on] / albedo[on], light.ravel()
+    return GridReading(np.pi * light[on] / albedo[on], light.ravel(), (depth > 0.0).ravel())
+
+
+def _held_stops(reading: GridReading, white_cd_m2: float) -> float:
+    """Stops by which highlights hold an exposure back that shows a card of this luminance as white."""
+
+    def over(light: NDArray[np.float64]) -> float:
+        return math.log2(max(float(np.quantile(light, HIGHLIGHT_QUANTILE)), DARKEST_CD_M2) / white_cd_m2)
+
+    surfaces = over(np.where(reading.surface, reading.cd_m2, 0.0))
+    sky = over(reading.cd_m2) - SKY_OVER_WHITE
+    return max(min(surfaces, MOST_HELD_STOPS), min(sky, MOST_HELD_FOR_SKY), 0.0)
 
 
 def automatic_ev(picture: Floats, seen: SeenSurfaces) -> float:
     """EV100 by which the light on the surfaces in a picture (AP1 cd/m2) is the light it is exposed for."""
-    lux, light = light_on_surfaces(picture, seen)
+    reading = light_on_surfaces(picture, seen)
+    lux = reading.lux
     if lux.size < FEWEST_READINGS:
-        lit = light[light > DARKEST_CD_M2]
+        lit = reading.cd_m2[reading.cd_m2 > DARKEST_CD_M2]
         if not lit.size:
             return LOWEST_EV
         lux = np.full(1, np.exp(np.log(lit).mean()) * np.pi / 0.18)
@@ -72,8 +94,7 @@ def automatic_ev(picture: Floats, seen: SeenSurfaces) -> float:
     key = np.clip(stops.mean() + KEY_TOWARDS_LIGHT * spread, stops[0], stops[0] + KEY_ABOVE_MIDDLE)
     ev = illuminance_ev(float(2.0**key))
     white = 2.5 * 2.0**ev / np.pi  # a white card in this light, cd/m2
-    over = math.log2(max(float(np.quantile(light, HIGHLIGHT_QUANTILE)), DARKEST_CD_M2) / white)
-    return float(np.clip(ev + min(max(over, 0.0), MOST_HELD_STOPS), LOWEST_EV, HIGHEST_EV))
+    return float(np.clip(ev + _held_stops(reading, white), LOWEST_EV, HIGHEST_EV))
 
 
 def limit_night_exposure(ev: float) -> float:
