@@ -25,7 +25,7 @@ from gloamet.document.demo import PANORAMAS, TITLES, demo_document
 from gloamet.document.targets import AimPin
 
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
-STAGE, SUN, AIR, FILL, EXPOSE, OUTPUT = range(6)
+STAGE, SUN, AIR, FILL, EXPOSE, COMPARE, OUTPUT = range(7)
 LONGEST_S, SETTLE_S, SAMPLES = 300.0, 1.5, 12
 HEAD, STEP = (3.4, -6.95, 2.046), (0.8, -6.69, 0.45)  # of the bather in white; the third step from the water
 

@@ -28,6 +28,8 @@ COMMANDS = (
     "render",
     "develop",
     "measure",
+    "sweep",
+    "compare",
     "bench",
     "prepare",
 )

@@ -135,7 +135,7 @@ def test_exposure_is_held_and_white_is_picked(window: DeskWindow) -> None:
 def test_sizes_of_the_saved_picture_shape_the_picture_on_screen(window: DeskWindow) -> None:
     press(step(window, OutputStep), "3840 × 2160")
     assert window.session.document.output.width == 3840
-    window.choose_step(5)
+    window.choose_step(STEP_TITLES.index("Output"))
     compiled = window.session.compiled
     assert compiled is not None
     need = memory_needed(compiled, 3840, 2160, window.session.document.output.denoise)

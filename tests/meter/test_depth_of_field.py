@@ -6,12 +6,7 @@ import math
 
 import pytest
 
-from gloamet.meter.depth_of_field import focal_length_mm, sharp_range
-
-
-def test_a_normal_lens_has_the_focal_length_of_its_angle() -> None:
-    # 24 mm high frame, 26.99 degrees: 50 mm (2 atan(12/50))
-    assert focal_length_mm(math.degrees(2.0 * math.atan(12.0 / 50.0))) == pytest.approx(50.0)
+from gloamet.meter.depth_of_field import sharp_range
 
 
 @pytest.mark.proof(

@@ -14,12 +14,22 @@ from gloamet.document.history import History
 from gloamet.document.model import Document, FieldPath
 
 
+def _stamp(path: Path | None) -> tuple[int, int] | None:
+    """What tells whether a file was written again; None where there is none."""
+    try:
+        found = None if path is None else path.stat()
+    except OSError:
+        return None
+    return None if found is None else (found.st_mtime_ns, found.st_size)
+
+
 class DocumentStore:
     """One project: current document, undo steps, file and title."""
 
     def __init__(self, document: Document, title: str = "Untitled", path: Path | None = None) -> None:
         self.history = History(document)
         self.path, self._title = path, title
+        self._stamp = _stamp(path)
         self._saved = document
         self._shown: Document | None = None  # a document that is only shown, not worked on
 
@@ -87,6 +97,16 @@ class DocumentStore:
         document = self.history.current
         save_document(document, path)
         self._saved, self.path = document, path.resolve()
+        self._stamp = _stamp(self.path)
+
+    def changed_outside(self) -> bool:
+        """Whether the project's file is another one than was read or written last."""
+        return self.path is not None and self._stamp is not None and _stamp(self.path) != self._stamp
+
+    @property
+    def saved(self) -> Document:
+        """The document as its file has it, or as it was begun."""
+        return self._saved
 
     def mark_saved(self) -> None:
         """Take the current document as saved."""

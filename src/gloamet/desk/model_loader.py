@@ -11,9 +11,10 @@ from pathlib import Path
 from typing import NamedTuple
 
 from gloamet.desk.document_store import DocumentStore
-from gloamet.desk.view_conversion import view_from_camera, views_from_scene
+from gloamet.desk.view_conversion import views_from_scene
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
+from gloamet.stage.assembly import view_from_camera
 from gloamet.stage.camera import look_over
 from gloamet.stage.scene import Scene
 

@@ -155,9 +155,8 @@ class Session(QObject):
         except ValidationError as error:
             first = error.errors()[0]
             place, said = first["loc"], first["msg"].removeprefix("Value error, ")
-            self.noticed.emit(
-                f"{place[-1]}: {said}." if place else f"{said[:1].upper()}{said[1:]}.", "warning"
-            )
+            sentence = f"{place[-1]}: {said}." if place else f"{said[:1].upper()}{said[1:]}."
+            self.noticed.emit(sentence, "warning")
             return False
         self.commit(document, key)
         return True
@@ -205,8 +204,6 @@ class Session(QObject):
             self.stage_changed.emit(self.document)
         self._last_emit = time.monotonic()
         self.render.show(self.document)
-
-    # -- time
 
     def moment(self) -> Moment:
         """The almanac sun of the document's clock time (also while the sun is placed by hand)."""
@@ -288,8 +285,6 @@ class Session(QObject):
         # connections hold what they call, closures with whole windows in them, as long as their sender lives
         self.render.deleteLater()
         self.deleteLater()
-
-    # -- the interface's state
 
     def select(self, name: str) -> None:
         """Mark a part, or none."""
@@ -392,8 +387,12 @@ class Session(QObject):
 
     def start_with(self, document: Document, title: str = "Untitled") -> None:
         """Begin with a ready document (the demo): nothing to save yet."""
+        self.take_up(DocumentStore(document, title))
+
+    def take_up(self, store: DocumentStore) -> None:
+        """Go on with another project's store, its unsaved edits and all."""
         self._loader.begin_project(None)
-        self.store = DocumentStore(document, title)
+        self.store = store
         self._announce()
         self.file_changed.emit()
 

@@ -43,6 +43,7 @@ def run_desk(
     if model is not None:
         session.open_model(model)
     window.show()
+    window.offer_left()
     code = int(app.exec())
     preparation.close()
     return code

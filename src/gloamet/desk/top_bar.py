@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWi
 from gloamet.desk import theme
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import label, link
+from gloamet.document.differences import step_words
 from gloamet.preview.events import Frame
 
 
@@ -74,11 +75,21 @@ class TopBar(QWidget):
         session.preparing.connect(self._on_preparing)
         self.refresh()
 
+    def _show_steps(self) -> None:
+        """What undo and redo would change, in their tooltips."""
+        history = self.session.history
+        now, back, on = history.current, history.undone, history.redone
+        undone = step_words(back, now) if back is not None else "nothing"
+        redone = step_words(now, on) if on is not None else "nothing"
+        self.undo.setToolTip(f"Take back: {undone} (Ctrl+Z).")
+        self.redo.setToolTip(f"Do again: {redone} (Ctrl+Shift+Z).")
+
     def refresh(self) -> None:
         """Name, saved state, what can be undone."""
         self.name.setText(self.session.title + "  ▾")
         self.state.setText("edited" if self.session.dirty else "saved" if self.session.path else "")
         self.undo.setEnabled(self.session.history.can_undo)
+        self._show_steps()
         self.redo.setEnabled(self.session.history.can_redo)
         self.stop.setText("go on" if self.session.stopped and not self._saving else "stop")
 

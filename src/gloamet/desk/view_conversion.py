@@ -6,21 +6,9 @@ import numpy as np
 
 from gloamet.document.model import Document
 from gloamet.document.stage import NamedView, View
-from gloamet.stage.assembly import camera_from_view
+from gloamet.stage.assembly import camera_from_view, view_from_camera
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
-
-
-def view_from_camera(camera: Camera) -> View:
-    """A camera as the document keeps it."""
-    return View(
-        eye=camera.eye,
-        target=camera.target,
-        fov_deg=min(max(camera.fov_deg, 1.0), 150.0),
-        shift_x=camera.shift_x,
-        shift_y=camera.shift_y,
-        level=camera.level,
-    )
 
 
 def views_from_scene(scene: Scene, now: View | None = None) -> tuple[NamedView, ...]:

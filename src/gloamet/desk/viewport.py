@@ -7,15 +7,13 @@ selects a part, arrow keys walk.
 from __future__ import annotations
 
 import math
-from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
     QDropEvent,
-    QIcon,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -25,7 +23,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from gloamet.desk import expose_actions, panorama_actions, spot_actions, stage_actions, theme
 from gloamet.desk.aim_controller import AimController
@@ -42,18 +40,17 @@ from gloamet.desk.overlay import (
     draw_zones,
     on_screen,
 )
+from gloamet.desk.picture_overlay import PictureOverlay
 from gloamet.desk.region_tool import RegionTool
 from gloamet.desk.session import Session
+from gloamet.desk.start_panel import StartPanel
 from gloamet.desk.sun_overlay import PathLayer, draw_aim
 from gloamet.desk.view_conversion import camera_from_document
-from gloamet.desk.widgets.basic import label
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.desk.wipe import Wipe
-from gloamet.document.demo import FOLDER, TITLES
 from gloamet.document.model import Document
 from gloamet.preview.events import Frame
 from gloamet.stage.camera import dolly, orbit, pan, walk
-from gloamet.stage.readers import ENDINGS
 
 INSET = 10
 TURN_DEG_PER_PIXEL = 0.3
@@ -100,13 +97,16 @@ class Viewport(QWidget):
         aimer.answered.connect(self.update)
         self.wipe = Wipe(session)
         self.wipe.changed.connect(self.update)
+        self.overlays: list[PictureOverlay] = []  # what may be looked at in place of the picture
         self.safe_lines = False
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
         self.setAccessibleName("Picture")
         self.setMinimumSize(240, 160)
-        self.start = self._make_start()
+        self.start = StartPanel(self)
+        self.start.open_asked.connect(self.open_asked)
+        self.start.demo_asked.connect(self.demo_asked)
         self._wheel_rest = QTimer(self, interval=400, singleShot=True)
         self._wheel_rest.timeout.connect(session.end_undo_group)
         session.frame_ready.connect(self._on_frame_ready)
@@ -114,39 +114,20 @@ class Viewport(QWidget):
         session.selected.connect(lambda _: self.update())
         session.tool_changed.connect(self._on_tool_changed)
 
+    def add_overlay(self, overlay: PictureOverlay) -> None:
+        """Something more that may be looked at in place of the picture."""
+        self.overlays.append(overlay)
+        overlay.changed.connect(self.update)
+
+    @property
+    def overlay(self) -> PictureOverlay | None:
+        """What is looked at in place of the picture."""
+        return next((overlay for overlay in self.overlays if overlay.on), None)
+
     def show_safe_lines(self, on: bool) -> None:
         """Lines that help to compose."""
         self.safe_lines = on
         self.update()
-
-    def _make_start(self) -> QWidget:
-        """What stands here before there is a model."""
-        start = QWidget(self)
-        column = QVBoxLayout(start)
-        column.setSpacing(14)
-        words = label("Open a model, or drop one here", "title")
-        words.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        button = QPushButton("Open …")
-        button.setToolTip(f"Open a project or a model: {', '.join(ENDINGS)}.")
-        button.clicked.connect(self.open_asked)
-        column.addWidget(words)
-        column.addWidget(button, 0, Qt.AlignmentFlag.AlignCenter)
-        note = label("or begin with one of these", "note")
-        note.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        column.addWidget(note)
-        row = QHBoxLayout()
-        row.setSpacing(12)
-        for name, title in TITLES.items():
-            item = QToolButton()
-            item.setText(title)
-            item.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-            item.setIcon(QIcon(str(FOLDER / f"{name}.jpg")))
-            item.setIconSize(QSize(192, 128))
-            item.setToolTip("A scene that ships with the program.")
-            item.clicked.connect(partial(self.demo_asked.emit, name))
-            row.addWidget(item)
-        column.addLayout(row)
-        return start
 
     def _on_frame_ready(self, frame: Frame) -> None:
         self._frame = frame
@@ -209,6 +190,9 @@ class Viewport(QWidget):
         p.drawPixmap(box.topLeft(), self._fitted)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setClipRect(box)
+        if self.overlay is not None:
+            self.overlay.paint(p, box)
+            return
         self.wipe.paint(p, box)
         draw_rectangle(p, box, self.session.document.stage.rectangle)
         if self.safe_lines:
@@ -272,6 +256,8 @@ class Viewport(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         at = event.position()
+        if self.overlay is not None and self.overlay.press(self.target(), at, event.modifiers()):
+            return
         if event.button() == Qt.MouseButton.LeftButton:
             if self.wipe.press(self.target(), at):
                 return
@@ -283,6 +269,8 @@ class Viewport(QWidget):
             self._grab, self._button, self._pressed, self._moved = at, event.button(), at, False
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.overlay is not None and self.overlay.move(self.target(), event.position()):
+            return
         if self.wipe.move(self.target(), event.position()) or self.mask_hand.move(
             self.target(), event.position()
         ):
@@ -312,6 +300,8 @@ class Viewport(QWidget):
         stage_actions.set_camera(self.session, camera, "camera")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.overlay is not None and self.overlay.release():
+            return
         tools = self.wipe, self.hand, self.mask_hand
         if any(tool.release() for tool in tools) or self.aim.release(event.position()):
             self.update()
@@ -362,6 +352,9 @@ class Viewport(QWidget):
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
         turns = event.angleDelta().y() / 120.0
+        if self.overlay is not None:
+            self.overlay.zoom_by(turns)
+            return
         camera = dolly(
             camera_from_document(self.session.document), math.pow(0.9, turns), self.session.ground_m
         )
@@ -380,6 +373,8 @@ class Viewport(QWidget):
             Qt.Key.Key_PageDown: (0.0, 0.0, -far),
         }
         if event.key() == Qt.Key.Key_Escape:
+            if self.overlay is not None:
+                self.overlay.end()
             self.hand.leave()
             self.aimer.show(None)
             if self.session.state.tool in TOOLS:

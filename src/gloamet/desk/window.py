@@ -6,20 +6,22 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeySequence, QResizeEvent, QShortcut, QShowEvent
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent, QShortcut, QShowEvent
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QVBoxLayout,
     QWidget,
 )
 
 from gloamet.desk import theme
 from gloamet.desk.aim_controller import AimController
+from gloamet.desk.autosave import Autosave, Left, drop, left_behind, take_up
+from gloamet.desk.compare_tools import CompareTools
 from gloamet.desk.day_ribbon import DayRibbon
+from gloamet.desk.dialogs import ask, bearing_words
 from gloamet.desk.exposure_hold import ExposureHold
 from gloamet.desk.import_notes import ImportNotesPanel
 from gloamet.desk.import_panel import ImportPanel
@@ -38,12 +40,15 @@ from gloamet.desk.top_bar import TopBar
 from gloamet.desk.view_tool_bar import ViewToolBar
 from gloamet.desk.viewport import INSET, Viewport
 from gloamet.desk.widgets.basic import label, wake
+from gloamet.desk.widgets.kept_strip import KeptStrip
 from gloamet.document.demo import TITLES, demo_document
 from gloamet.document.file import ENDING
+from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.readers import ENDINGS
 
 ASLEEP_TEXT = "Light is being prepared for this machine, once: Fill and Expose work now, all else soon."
+BEFORE_KEY = Qt.Key.Key_B
 MODE_WORDS = {"almanac": "", "hand": "by hand", "follow": "led"}
 
 
@@ -62,8 +67,11 @@ class DeskWindow(QMainWindow):
         self.menu.aboutToShow.connect(self._fill_menu)
         self.bar = TopBar(session, STEP_TITLES, self.choose_step, self.menu)
         self.aimer, self.hold = AimController(session), ExposureHold(session)
-        self.stack = StepStack(StepContext(session, self.aimer, self.ask_open, self.ask_picture))
+        self.tools, self.autosave = CompareTools(session), Autosave(session)
+        self.stack = StepStack(StepContext(session, self.aimer, self.ask_open, self.ask_picture, self.tools))
         self.picture = Viewport(session, self.aimer)
+        for overlay in (self.tools.compare, self.tools.sheet):
+            self.picture.add_overlay(overlay)
         self.picture.dropped.connect(lambda name: self.open_file(Path(name)))
         self.picture.open_asked.connect(self.ask_open)
         self.picture.demo_asked.connect(self.show_demo)
@@ -110,6 +118,7 @@ class DeskWindow(QMainWindow):
         box.addLayout(pictures, 1)
         self.strip = ViewToolBar(self.session, self.picture, self.plan, self.tray, self.hold)
         box.addWidget(self.strip)
+        box.addWidget(KeptStrip(self.tools.keeper))
         columns.addWidget(middle, 1)
         right = QWidget()
         right.setObjectName("right")
@@ -205,6 +214,9 @@ class DeskWindow(QMainWindow):
 
     def _shortcuts(self) -> None:
         for keys, action in (
+            (QKeySequence("K"), self.tools.keeper.keep_now),
+            (QKeySequence.StandardKey.New, self.begin_new),
+            (QKeySequence.StandardKey.Quit, self.close),
             (QKeySequence.StandardKey.Undo, self.session.undo),
             (QKeySequence("Ctrl+Shift+Z"), self.session.redo),
             (QKeySequence.StandardKey.Open, self.ask_open),
@@ -215,8 +227,21 @@ class DeskWindow(QMainWindow):
         for k in range(len(STEP_TITLES)):
             QShortcut(QKeySequence(f"Ctrl+{k + 1}"), self).activated.connect(partial(self.choose_step, k))
 
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if event.key() == BEFORE_KEY and not event.isAutoRepeat():
+            before = self.tools.document_before()
+            if before is not None:
+                self.session.preview_document(before)
+        super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if event.key() == BEFORE_KEY and not event.isAutoRepeat() and self.session.showing_only:
+            self.session.preview_document(None)
+        super().keyReleaseEvent(event)
+
     def _fill_menu(self) -> None:
         self.menu.clear()
+        self.menu.addAction("New\tCtrl+N", self.begin_new)
         self.menu.addAction("Open …\tCtrl+O", self.ask_open)
         before = self.menu.addMenu("Recent files")
         for path in recent():
@@ -231,6 +256,8 @@ class DeskWindow(QMainWindow):
         self.menu.addSeparator()
         self.menu.addAction("Save picture …", lambda: self.ask_picture(False))
         self.menu.addAction("Save layers …", lambda: self.ask_picture(True))
+        self.menu.addSeparator()
+        self.menu.addAction("Quit\tCtrl+Q", self.close)
 
     # -- files
 
@@ -253,14 +280,45 @@ class DeskWindow(QMainWindow):
                 f"{path.name} is neither a project nor a model: open {ENDING}, {', '.join(ENDINGS)}."
             )
 
+    def begin_new(self) -> None:
+        """An empty project."""
+        if self._may_leave():
+            self.session.start_with(Document())
+
+    def offer_left(self) -> None:
+        """Offer what a program that ended without a word had open."""
+        left = left_behind()
+        if left:
+            newest = left[0]
+            said = f"“{newest.title}” was not saved when the program ended ({newest.when:%d %b %H:%M})."
+            self.notice.offer(said, "take it up", partial(self._take_up, newest))
+
+    def _take_up(self, left: Left) -> None:
+        if not self._may_leave():
+            return
+        try:
+            self.session.take_up(take_up(left))
+        except GloametError as error:
+            self.notice.show_sentence(str(error))
+            return
+        drop(left)
+
     def show_demo(self, name: str = "house") -> None:
         """Replace everything by a shipped demo."""
         if self._may_leave():
             self.session.start_with(demo_document(name), TITLES[name])
 
     def save(self) -> bool:
-        """Save under the current name, or ask for one."""
-        return self.session.save(self.session.path) if self.session.path else self.save_as()
+        """Save under the current name, or ask for one; a file that was changed by others is asked about."""
+        path = self.session.path
+        if path is None:
+            return self.save_as()
+        if self.session.store.changed_outside():
+            said = f"{path.name} was changed on disk since it was opened."
+            answer = ask(self, said, ("Write over it", "Save as …"))
+            if answer != "Write over it":
+                return self.save_as() if answer else False
+        return self.session.save(path)
 
     def save_as(self) -> bool:
         """Ask for a name and save."""
@@ -275,15 +333,8 @@ class DeskWindow(QMainWindow):
         """Ask before edits would be lost; True when it is safe to go on."""
         if not self.session.dirty:
             return True
-        box = QMessageBox(self)
-        box.setText("The project has edits that are not saved.")
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        leave = box.addButton("Leave them", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Go back", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is save:
-            return self.save()
-        return box.clickedButton() is leave
+        answer = ask(self, "The project has edits that are not saved.", ("Save", "Discard"))
+        return self.save() if answer == "Save" else answer == "Discard"
 
     # -- pictures
 
@@ -340,21 +391,8 @@ class DeskWindow(QMainWindow):
             self.job.wait()
         self.stack.stop_building()
         self.aimer.close()
+        self.autosave.close()
+        self.tools.close()
         self.session.close()
         event.accept()
         QTimer.singleShot(0, self.deleteLater)
-
-
-def bearing_words(azimuth_deg: float) -> str:
-    """A bearing as a mason says it: from the nearest of north and south towards east or west.
-
-    >>> bearing_words(292.0), bearing_words(180.0), bearing_words(118.7)
-    ('W 22° N', 'S', 'E 29° S')
-    """
-    quarter = int(((azimuth_deg + 45.0) % 360.0) // 90.0)
-    main = "NESW"[quarter]
-    off = round((azimuth_deg - 90.0 * quarter + 180.0) % 360.0 - 180.0)
-    if off == 0:
-        return main
-    side = {"N": "EW", "E": "SN", "S": "WE", "W": "NS"}[main][0 if off > 0 else 1]
-    return f"{main} {abs(off)}° {side}"

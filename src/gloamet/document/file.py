@@ -58,14 +58,19 @@ def _relative(file: Path, folder: Path) -> str:
         return file.as_posix()
 
 
-def save_document(document: Document, path: Path) -> None:
-    """Write a project. Paths of its files are stored relative to the project where that is possible."""
+def document_tree(document: Document, folder: Path) -> dict[str, Any]:
+    """A document as it is written; paths of its files are relative to the folder it goes to where that is possible."""
     tree = document.model_dump(mode="json")
     for section, name in OTHER_FILES:
         fields = reduce(dict.__getitem__, section.split("."), tree)
         if fields[name]:
-            fields[name] = _relative(Path(fields[name]).resolve(), path.parent.resolve())
-    text = json.dumps(tree, indent=2, ensure_ascii=False) + "\n"
+            fields[name] = _relative(Path(fields[name]).resolve(), folder.resolve())
+    return tree
+
+
+def save_document(document: Document, path: Path) -> None:
+    """Write a project. Paths of its files are stored relative to the project where that is possible."""
+    text = json.dumps(document_tree(document, path.parent), indent=2, ensure_ascii=False) + "\n"
     write_atomically(path, lambda file: file.write(text.encode()))
 
 
@@ -78,12 +83,11 @@ def _of_this_version(tree: dict[str, Any]) -> dict[str, Any]:
     return {**tree, "expose": {**kept, "metering": "scene" if expose["automatic"] else "manual"}}
 
 
-def load_document(path: Path) -> Document:
-    """Read a project; paths of its files come back absolute."""
-    path = Path(path)
+def read_tree(path: Path, what: str) -> dict[str, Any]:
+    """The JSON of a file that is to be `what`. Raises GloametError with a sentence when it cannot be that."""
     try:
         if path.stat().st_size > MAX_BYTES:
-            raise GloametError(f"{path.name} is too large to be a project.")
+            raise GloametError(f"{path.name} is too large to be {what}.")
         tree = json.loads(path.read_text("utf-8"))
     except FileNotFoundError:
         raise GloametError(f"{path} is not there: check the path.") from None
@@ -93,7 +97,14 @@ def load_document(path: Path) -> Document:
         raise GloametError(
             f"{path.name} is damaged: it is not readable JSON. Open an earlier copy."
         ) from None
-    if not isinstance(tree, dict) or "version" not in tree:
+    if not isinstance(tree, dict):
+        raise GloametError(f"{path.name} is not {what}.")
+    return tree
+
+
+def document_from_tree(tree: dict[str, Any], path: Path) -> Document:
+    """A document as it was written to a file; paths of its files come back absolute."""
+    if "version" not in tree:
         raise GloametError(f"{path.name} is not a Gloamet project: it names no version.")
     if tree["version"] != FORMAT_VERSION:
         raise GloametError(
@@ -112,3 +123,9 @@ def load_document(path: Path) -> Document:
         if kept:
             document = document.change(section, **{name: str((path.parent / kept).resolve())})
     return document
+
+
+def load_document(path: Path) -> Document:
+    """Read a project; paths of its files come back absolute."""
+    path = Path(path)
+    return document_from_tree(read_tree(path, "a Gloamet project"), path)

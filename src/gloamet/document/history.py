@@ -28,6 +28,20 @@ class History:
         """Make `document` current as part of the step before."""
         self._current = document
 
+    def earlier(self, most: int) -> list[Document]:
+        """The documents before the current one, oldest first, at most so many."""
+        return self._before[-most:]
+
+    @property
+    def undone(self) -> Document | None:
+        """What undo would go back to, None where there is nothing."""
+        return self._before[-1] if self._before else None
+
+    @property
+    def redone(self) -> Document | None:
+        """What redo would go on to, None where there is nothing."""
+        return self._after[-1] if self._after else None
+
     @property
     def can_undo(self) -> bool:
         """Whether there is a step to take back."""

@@ -8,20 +8,16 @@ from __future__ import annotations
 
 import math
 
-FRAME_MM = 24.0
+from gloamet.stage.assembly import FILM_HEIGHT_MM, focal_mm
+
 CONFUSION = 1.0 / 1500.0 * (43.27 / 24.0)  # of the frame's height: a 1500th of its diagonal (common practice)
-
-
-def focal_length_mm(fov_deg: float) -> float:
-    """Focal length on the frame for a vertical field of view, degrees."""
-    return 0.5 * FRAME_MM / math.tan(math.radians(0.5 * fov_deg))
 
 
 def sharp_range(f_number: float, focus_m: float, fov_deg: float) -> tuple[float, float, float]:
     """Nearest and farthest sharp distance in metres (infinite past the hyperfocal one), and the circle of confusion in
     millimetres."""
-    blur = CONFUSION * FRAME_MM
-    f = focal_length_mm(fov_deg)
+    blur = CONFUSION * FILM_HEIGHT_MM
+    f = focal_mm(fov_deg)
     hyperfocal = f * f / (f_number * blur) + f
     s = 1000.0 * focus_m
     near = s * (hyperfocal - f) / (hyperfocal + s - 2.0 * f)

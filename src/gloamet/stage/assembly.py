@@ -39,6 +39,18 @@ def camera_from_view(view: View) -> Camera:
     )
 
 
+def view_from_camera(camera: Camera) -> View:
+    """A camera as the document keeps it."""
+    return View(
+        eye=camera.eye,
+        target=camera.target,
+        fov_deg=min(max(camera.fov_deg, 1.0), 150.0),
+        shift_x=camera.shift_x,
+        shift_y=camera.shift_y,
+        level=camera.level,
+    )
+
+
 def focal_mm(fov_deg: float) -> float:
     """Focal length of a vertical field of view on a film 24 mm high.
 

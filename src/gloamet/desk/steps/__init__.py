@@ -7,16 +7,19 @@ from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
     from gloamet.desk.aim_controller import AimController
+    from gloamet.desk.compare_tools import CompareTools
     from gloamet.desk.session import Session
 
 
 class StepContext(NamedTuple):
-    """What a step may use: the session, the aim, and the window's dialogs for a model and a picture (its layers)."""
+    """What a step may use: the session, the aim, the window's dialogs for a model and a picture (its layers), and what
+    Compare works with."""
 
     session: Session
     aimer: AimController
     ask_open: Callable[[], None]
     ask_picture: Callable[[bool], None]
+    compare: CompareTools
 
 
 class Step(NamedTuple):
@@ -35,6 +38,7 @@ STEPS = (
     Step("Air", "air"),
     Step("Fill", "fill", after_rendering=True),
     Step("Expose", "expose", after_rendering=True),
+    Step("Compare", "compare"),
     Step("Output", "output"),
 )
 STEP_TITLES = tuple(step.title for step in STEPS)

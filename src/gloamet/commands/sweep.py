@@ -1,0 +1,145 @@
+"""`gloamet sweep` and `gloamet suggest`: many lights for one view, as a sheet or a folder of small pictures."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from gloamet.commands.camera_options import add_camera
+from gloamet.commands.common import add_json, clean, show, size, whole
+from gloamet.commands.document_options import add_axes, read_document
+from gloamet.commands.light_options import add_light, with_light
+from gloamet.errors import GloametError
+
+if TYPE_CHECKING:
+    from gloamet.document.model import Document
+    from gloamet.preview.light_table import LightTable
+
+SHEET_COLUMNS = 4
+
+
+def add_parser(commands: argparse._SubParsersAction) -> None:
+    """Register both subcommands."""
+    parser = commands.add_parser("sweep", help="one or two settings through a range, as small pictures")
+    _add_scene(parser)
+    words = "PATH=LOW:HIGH:COUNT[:log], like sun.elevation_deg=5:60:8; sun.hour and sun.day are clock and calendar"
+    parser.add_argument("--vary", action="append", required=True, metavar="RANGE", help=words)
+    parser.set_defaults(run=run_sweep)
+    other = commands.add_parser("suggest", help="plausible lights for a view, spread far apart")
+    _add_scene(other)
+    other.add_argument("-n", "--number", type=whole(1, 48, "Number"), default=12, help="how many")
+    other.set_defaults(run=run_suggest)
+
+
+def _add_scene(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("source", type=Path, help="model or project (.gloamet)")
+    parser.add_argument("-o", "--output", type=Path, required=True, help="a sheet (.png, .pdf) or a folder")
+    parser.add_argument("--size", type=size, default=(320, 180), help="of each picture, like 320x180")
+    add_camera(parser)
+    add_light(parser)
+    add_axes(parser)
+    add_json(parser)
+
+
+def _laid_out(options: argparse.Namespace) -> tuple[Document, LightTable]:
+    """The document in the light that was asked for, and its stage ready to be lit."""
+    from gloamet.commands.camera_options import find_camera
+    from gloamet.output.document_to_light import build_stage
+    from gloamet.preview.light_table import LightTable
+    from gloamet.stage.assembly import camera_from_view, place_in_world, view_from_camera
+    from gloamet.stage.readers import read_file
+    from gloamet.trace.film import Renderer
+
+    document = with_light(read_document(options.source, options.units, options.up), options)
+    scene = place_in_world(
+        read_file(Path(str(document.stage.model)), outside=document.stage.outside), document.stage
+    )
+    camera = find_camera(options, document, scene)
+    if camera != camera_from_view(document.stage.view):
+        stage = document.stage.model_copy(update={"view": view_from_camera(camera)})
+        document = document.model_copy(update={"stage": stage})
+    compiled = build_stage(document, scene)
+    return document, LightTable(document, compiled, options.size, Renderer(), lambda: False)
+
+
+def _check_output(path: Path) -> None:
+    from gloamet.output.contact_sheet import ENDINGS
+
+    if path.suffix and path.suffix.lower() not in ENDINGS:
+        raise GloametError(
+            f"{path.name}: a sheet is written as {' or '.join(ENDINGS)}; without an ending as a folder."
+        )
+    if not path.parent.is_dir():
+        raise GloametError(f"The folder {path.parent} is not there: make it first.")
+
+
+def _write(
+    options: argparse.Namespace, pictures: list[tuple[Any, str]], columns: int, tell: list[dict[str, Any]]
+) -> None:
+    """A sheet, or a folder with a picture each and sweep.json."""
+    import numpy as np
+
+    from gloamet.output.contact_sheet import contact_sheet, save_sheet
+    from gloamet.output.images import save_display
+
+    if options.output.suffix:
+        save_sheet(contact_sheet(pictures, columns, options.source.stem), options.output)
+        return
+    options.output.mkdir(exist_ok=True)
+    for (pixels, _), row in zip(pictures, tell, strict=True):
+        save_display(options.output / row["file"], pixels[..., :3].astype(np.float32) / np.float32(255.0))
+    text = json.dumps(clean(tell), indent=1, ensure_ascii=False) + "\n"
+    (options.output / "sweep.json").write_text(text, encoding="utf-8")
+
+
+def run_sweep(options: argparse.Namespace) -> None:
+    """Every variant, and where it went."""
+    from gloamet.document.sweep import read_vary, sweep, variant_words
+
+    _check_output(options.output)
+    varies = [read_vary(text) for text in options.vary]
+    document, table = _laid_out(options)
+    pictures, tell = [], []
+    variants = sweep(document, varies)
+    for number, variant in enumerate(variants, 1):
+        made = table.picture(variant.document)
+        assert made is not None  # nobody cancels
+        words = variant_words(variant)
+        pictures.append((made.pixels, words))
+        tell.append({"file": f"{number:03d}.png", "values": variant.values, "words": words, "ev": made.ev})
+        if sys.stderr.isatty():
+            print(f"\r{number} of {len(variants)} ", end="", file=sys.stderr)
+    _write(options, pictures, varies[0].number if len(varies) > 1 else SHEET_COLUMNS, tell)
+    rows: Any = tell if options.json else len(tell)
+    show({"file": str(options.output), "pictures": rows}, options.json)
+
+
+def run_suggest(options: argparse.Namespace) -> None:
+    """Lights far apart, with their reasons and measures."""
+    from gloamet.preview.suggest import suggest
+
+    _check_output(options.output)
+    document, table = _laid_out(options)
+    found = suggest(document, table, options.number, lambda _share: None)
+    pictures = [(s.pixels, s.reason) for s in found]
+    tell = [
+        {
+            "file": f"{number:03d}.png",
+            "reason": s.reason,
+            "azimuth_deg": s.document.sun.azimuth_deg,
+            "elevation_deg": s.document.sun.elevation_deg,
+            "real": s.real,
+            **{f"measured_{name}": value for name, value in s.look._asdict().items()},
+        }
+        for number, s in enumerate(found, 1)
+    ]
+    _write(options, pictures, SHEET_COLUMNS, tell)
+    if options.json:
+        show({"file": str(options.output), "lights": tell}, True)
+        return
+    for row in tell:
+        when = f"  ({row['real']:%d %b %H:%M})" if row["real"] is not None else ""
+        print(f"{row['reason']}{when}")

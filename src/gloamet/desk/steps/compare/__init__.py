@@ -1,0 +1,34 @@
+"""Compare: kept pictures, looking at them together, sheets of many lights, and named looks."""
+
+from __future__ import annotations
+
+from gloamet.desk.compare_tools import CompareTools
+from gloamet.desk.session import Session
+from gloamet.desk.steps import StepContext
+from gloamet.desk.steps.compare.kept import KeptPage
+from gloamet.desk.steps.compare.looks import LooksPage
+from gloamet.desk.steps.compare.vary import VaryPage
+from gloamet.desk.widgets.pages import Pages
+
+
+class CompareStep(Pages):
+    """The pages."""
+
+    def __init__(self, session: Session, tools: CompareTools) -> None:
+        self.kept, self.vary, self.looks = (
+            KeptPage(session, tools),
+            VaryPage(session, tools),
+            LooksPage(session, tools),
+        )
+        super().__init__(
+            (
+                ("Kept", "Kept pictures: look at them together, take their settings back.", self.kept),
+                ("Vary", "Many lights at once, from a range or as suggestions.", self.vary),
+                ("Looks", "Named settings, shipped and your own.", self.looks),
+            )
+        )
+
+
+def build(context: StepContext) -> CompareStep:
+    """The panel, for the window."""
+    return CompareStep(context.session, context.compare)

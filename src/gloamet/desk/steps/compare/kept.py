@@ -1,0 +1,267 @@
+"""Kept: what is chosen in the strip, looked at together, its settings taken back, and what differs from now."""
+
+from __future__ import annotations
+
+import random
+from functools import partial
+
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QWidget,
+)
+
+from gloamet.desk.compare_tools import CompareTools
+from gloamet.desk.kept_compare import MODES, NOW
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, label
+from gloamet.document.differences import difference_words
+from gloamet.document.parts import PARTS
+from gloamet.output.keeping import Kept
+
+MOST_LINES = 14
+BEFORE = (
+    ("opened", "as opened", "The project as its file has it, or as it was begun."),
+    ("kept", "last kept", "The picture that was kept last."),
+    ("nature", "nature", "The same moment without any hand on sky, fill and exposure."),
+)
+
+
+class KeptPage(FormPanel):
+    """One picture or several."""
+
+    def __init__(self, session: Session, tools: CompareTools) -> None:
+        super().__init__(session)
+        self.tools, self.keeper = tools, tools.keeper
+        self._blind: list[str] = []
+        self.group("Kept pictures")
+        self.words = LinkRow(
+            (
+                ("keep", "Keep this moment: settings, picture and light (K).", self.keeper.keep_now),
+                ("choose all", "Choose the newest six.", self._choose_all),
+                ("since yesterday", "The last picture of an earlier day against now.", self._yesterday),
+            )
+        )
+        self.add(self.words)
+        self.said = label("", "note", wrap=True)
+        self.add(self.said)
+        self._add_together()
+        self._add_one()
+        self.group("Before and after")
+        self.add(label("Hold B to see the picture before, as", "note"))
+        self.add(self._before_row())
+        self.finish()
+        self.keeper.changed.connect(self._on_changed)
+        tools.compare.changed.connect(self._mark_modes)
+        session.document_changed.connect(lambda _: self._show_table())
+        self._on_changed()
+
+    def _add_together(self) -> None:
+        self.group("Look at them together")
+        grid_widget = QWidget()
+        grid, self.modes = QGridLayout(grid_widget), QButtonGroup(self)
+        self.modes.setExclusive(False)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(2)
+        self.mode_buttons: dict[str, QPushButton] = {}
+        for index, mode in enumerate(MODES):
+            button = QPushButton(mode)
+            button.setProperty("role", "piece")
+            button.setCheckable(True)
+            button.setToolTip(
+                "Those chosen in the strip, or the one chosen and now; again goes back to the picture."
+            )
+            button.clicked.connect(partial(self.look, mode))
+            self.modes.addButton(button)
+            self.mode_buttons[mode] = button
+            grid.addWidget(button, *divmod(index, 3))
+        self.add(grid_widget)
+        self.blind = LinkRow(
+            [("blind", "Shuffled, without names: choose one, then see which it was.", self._begin_blind)]
+        )
+        self.add(self.blind)
+        self.votes = QWidget()
+        votes = QHBoxLayout(self.votes)
+        votes.setContentsMargins(0, 0, 0, 0)
+        votes.addWidget(label("Which is best?"))
+        self.vote_buttons = []
+        for letter in "ABCDEF":
+            button = QPushButton(letter)
+            button.setToolTip("This one; then the names are shown.")
+            button.clicked.connect(partial(self._vote, letter))
+            votes.addWidget(button)
+            self.vote_buttons.append(button)
+        self.add(self.votes)
+        self.votes.hide()
+
+    def _add_one(self) -> None:
+        self.group("The chosen one")
+        self.name = label("", wrap=True)
+        self.note = QLineEdit()
+        self.note.setPlaceholderText("a note")
+        self.note.setToolTip("A note beside the picture, kept with it.")
+        self.note.editingFinished.connect(self._write_note)
+        self.one = LinkRow(
+            (
+                (
+                    "open",
+                    "Its settings return, all of them; undo takes that back.",
+                    lambda: self._open(False),
+                ),
+                ("star", "Mark it, or no longer.", self._star),
+                ("take away", "Delete those chosen from the disk.", self._discard),
+            )
+        )
+        self.parts: dict[str, QCheckBox] = {}
+        parts_widget = QWidget()
+        grid = QGridLayout(parts_widget)
+        grid.setContentsMargins(0, 0, 0, 0)
+        for index, part in enumerate(PARTS):
+            box = QCheckBox(part)
+            box.setToolTip(f"Take its {part} alone, or with others that are ticked.")
+            self.parts[part] = box
+            grid.addWidget(box, *divmod(index, 3))
+        self.apply = LinkRow([("take these", "The parts that are ticked return.", lambda: self._open(True))])
+        self.table = label("", "note", wrap=True)
+        self.single = [self.name, self.note, self.one, parts_widget, self.apply, self.table]
+        for item in self.single:
+            self.add(item)
+
+    def _before_row(self) -> QWidget:
+        row_widget = QWidget()
+        row, group = QHBoxLayout(row_widget), QButtonGroup(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(2)
+        self.before: dict[str, QPushButton] = {}
+        for key, text, tip in BEFORE:
+            button = QPushButton(text)
+            button.setProperty("role", "piece")
+            button.setCheckable(True)
+            button.setToolTip(tip)
+            button.setChecked(key == self.tools.before)
+            button.clicked.connect(partial(setattr, self.tools, "before", key))
+            group.addButton(button)
+            row.addWidget(button, 1)
+            self.before[key] = button
+        return row_widget
+
+    # -- together
+
+    def _names(self) -> list[str]:
+        chosen = list(self.keeper.chosen)
+        return chosen if len(chosen) > 1 else [*chosen, NOW]
+
+    def look(self, mode: str) -> None:
+        """Look at what is chosen in a mode; again goes back."""
+        compare = self.tools.compare
+        self.tools.sheet.end()
+        compare.show("" if compare.mode == mode else mode, self._names())
+        self._mark_modes()
+
+    def _mark_modes(self) -> None:
+        for mode, button in self.mode_buttons.items():
+            button.setChecked(mode == self.tools.compare.mode)
+
+    def _choose_all(self) -> None:
+        self.keeper.chosen = [kept.name for kept in self.keeper.pictures][-6:]
+        self.keeper.changed.emit()
+
+    def _yesterday(self) -> None:
+        today = max((kept.when.date() for kept in self.keeper.pictures), default=None)
+        from datetime import date
+
+        earlier = [kept for kept in self.keeper.pictures if kept.when.date() < date.today()]
+        if not earlier:
+            said = "Nothing was kept before today" + (f", the oldest is of {today:%d %b}." if today else ".")
+            self.session.noticed.emit(said, "note")
+            return
+        self.keeper.choose(earlier[-1].name)
+        self.tools.compare.show("side by side", [earlier[-1].name, NOW])
+
+    def _begin_blind(self) -> None:
+        names = self._names()
+        random.shuffle(names)
+        if self.tools.compare.show("side by side", names, hidden=True):
+            self._blind = names
+            for index, button in enumerate(self.vote_buttons):
+                button.setVisible(index < len(names))
+            self.votes.show()
+
+    def _vote(self, letter: str) -> None:
+        name = self._blind["ABCDEF".index(letter)]
+        self.votes.hide()
+        self.tools.compare.show("side by side", self._blind)
+        kept = self.keeper.named(name)
+        what = (
+            "the picture of now"
+            if kept is None
+            else f"the one of {kept.when:%d %b %H:%M} {kept.note}".strip()
+        )
+        self.session.noticed.emit(f"You chose {what}.", "note")
+        if kept is not None:
+            self.keeper.choose(name)
+
+    # -- one
+
+    def _open(self, by_parts: bool) -> None:
+        kept = self.keeper.current
+        if kept is None:
+            return
+        parts = tuple(name for name, box in self.parts.items() if box.isChecked())
+        if by_parts and not parts:
+            self.session.noticed.emit("Tick what shall return: its sun, air, fill, or others.", "note")
+            return
+        self.tools.compare.show("")
+        self.keeper.open(kept, parts if by_parts else ())
+
+    def _star(self) -> None:
+        kept = self.keeper.current
+        if kept is not None:
+            self.keeper.mark(kept, star=not kept.star)
+
+    def _write_note(self) -> None:
+        kept = self.keeper.current
+        if kept is not None and self.note.text().strip() != kept.note:
+            self.keeper.mark(kept, note=self.note.text().strip())
+
+    def _discard(self) -> None:
+        chosen = [kept for name in self.keeper.chosen if (kept := self.keeper.named(name)) is not None]
+        self.tools.compare.show("")
+        self.keeper.discard(chosen)
+
+    def _on_changed(self) -> None:
+        pictures = self.keeper.pictures
+        self.said.setText("" if pictures else "None yet. K keeps the moment, in every step.")
+        self.said.setVisible(not pictures)
+        kept = self.keeper.current
+        for item in self.single:
+            item.setVisible(kept is not None)
+        if kept is not None:
+            self.name.setText(_words(kept))
+            if not self.note.hasFocus():
+                self.note.setText(kept.note)
+        self._show_table()
+
+    def _show_table(self) -> None:
+        """What differs between the chosen picture and now."""
+        kept = self.keeper.current
+        if kept is None or not self.isVisible():
+            return
+        found = self.keeper.differences(kept)
+        lines = [difference_words(difference) for difference in found[:MOST_LINES]]
+        lines += [f"and {len(found) - MOST_LINES} more"] if len(found) > MOST_LINES else []
+        self.table.setText("\n".join(["Since then:", *lines]) if lines else "Its settings are those of now.")
+
+    def showEvent(self, event: object) -> None:  # noqa: N802
+        self._show_table()
+
+
+def _words(kept: Kept) -> str:
+    """When, how far and how large."""
+    star = "★ " if kept.star else ""
+    said = f"{star}{kept.when:%d %b %Y %H:%M}, EV {kept.ev:.1f}, {kept.samples} samples, {kept.size_bytes / 1e6:.1f} MB"
+    return said + (f"\nmissing: {', '.join(kept.missing)}" if kept.missing else "")

@@ -1,0 +1,206 @@
+"""Looks: named settings as small pictures of the present scene, taken with a strength; one's own; and the steps so
+far."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QIcon, QImage, QPixmap
+from PySide6.QtWidgets import (
+    QFileDialog,
+    QGridLayout,
+    QInputDialog,
+    QSlider,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gloamet.desk.compare_tools import CompareTools
+from gloamet.desk.session import Session
+from gloamet.desk.widgets.basic import FormPanel, LinkRow, empty, label, link
+from gloamet.document.differences import differences, step_words
+from gloamet.document.looks import (
+    ENDING,
+    LOOKS,
+    Look,
+    apply_look,
+    look_of,
+    looks_folder,
+    own_looks,
+    read_look,
+    write_look,
+)
+from gloamet.document.model import Document
+from gloamet.document.parts import part_of
+from gloamet.errors import GloametError
+from gloamet.preview.light_table import SmallPicture
+
+PICTURE = QSize(112, 76)
+STEPS_SHOWN = 12
+OF_A_LOOK = ("air", "fill", "expose", "sun")  # parts whose changed fields make a look of one's own
+
+
+class LooksPage(FormPanel):
+    """Shipped looks, own looks, history."""
+
+    def __init__(self, session: Session, tools: CompareTools) -> None:
+        super().__init__(session)
+        self.tools = tools
+        self.looks: list[Look] = []
+        self.buttons: list[QToolButton] = []
+        self._asked: list[Look] = []  # whose pictures are being made
+        self.group("Looks")
+        self.words = LinkRow(
+            (
+                ("show here", "Small pictures of this scene in every look.", self.draw),
+                ("keep as look …", "What you have set differently from the start, under a name.", self._keep),
+                ("import …", f"A look from a {ENDING} file.", self._import),
+            )
+        )
+        self.add(self.words)
+        self.strength = QSlider(Qt.Orientation.Horizontal)
+        self.strength.setRange(5, 100)
+        self.strength.setValue(100)
+        self.strength.setToolTip("How far a look is taken: numbers go part of the way.")
+        self.strength_words = label("Strength 1.00", "note")
+        self.strength.valueChanged.connect(lambda v: self.strength_words.setText(f"Strength {v / 100:.2f}"))
+        self.add(self.strength_words)
+        self.add(self.strength)
+        self.grid_widget = QWidget()
+        self.grid = QGridLayout(self.grid_widget)
+        self.grid.setContentsMargins(0, 4, 0, 0)
+        self.grid.setSpacing(6)
+        self.add(self.grid_widget)
+        self.group("Steps so far")
+        self.steps = QVBoxLayout()
+        self.steps.setSpacing(2)
+        self.add(self.steps)
+        self.finish()
+        tools.job.made.connect(self._on_made)
+        tools.job.ended.connect(self._on_ended)
+        session.document_changed.connect(lambda _: self._show_steps())
+        self.fill()
+
+    def fill(self) -> None:
+        """The shipped looks and those of the user's folder."""
+        mine, said = own_looks()
+        for sentence in said:
+            self.session.noticed.emit(sentence, "warning")
+        self.looks = [*LOOKS, *mine]
+        for button in self.buttons:
+            button.hide()
+            button.deleteLater()
+        self.buttons = []
+        for index, look in enumerate(self.looks):
+            button = QToolButton()
+            button.setText(look.name)
+            button.setToolTip(look.words or "A look of your own.")
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setIconSize(PICTURE)
+            button.setFixedWidth(PICTURE.width() + 12)
+            button.clicked.connect(partial(self.take, index))
+            self.buttons.append(button)
+            self.grid.addWidget(button, *divmod(index, 2))
+
+    def take(self, index: int) -> None:
+        """Put the document into a look, as far as the strength says."""
+        look = self.looks[index]
+        try:
+            document = apply_look(self.session.document, look, self.strength.value() / 100.0)
+        except GloametError as error:
+            self.session.noticed.emit(str(error), "warning")
+            return
+        self.session.commit(document)
+
+    def draw(self) -> None:
+        """Small pictures of every look on the present scene."""
+        documents, self._asked = [], []
+        for look in self.looks:
+            try:
+                documents.append(apply_look(self.session.document, look))
+                self._asked.append(look)
+            except GloametError:
+                continue
+        self.tools.job.pictures(documents, 2 * PICTURE.width())
+
+    def _on_made(self, index: int, picture: SmallPicture) -> None:
+        if index >= len(self._asked):
+            return
+        h, w = picture.pixels.shape[:2]
+        image = QImage(picture.pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888).copy()
+        smooth = Qt.TransformationMode.SmoothTransformation
+        pixmap = QPixmap.fromImage(image).scaled(PICTURE, Qt.AspectRatioMode.KeepAspectRatio, smooth)
+        self.buttons[self.looks.index(self._asked[index])].setIcon(QIcon(pixmap))
+
+    def _on_ended(self, said: str) -> None:
+        if self._asked and said:
+            self.session.noticed.emit(said, "warning")
+        self._asked = []
+
+    def _keep(self) -> None:
+        changed = [d.path for d in differences(Document(), self.session.document)]
+        paths = [
+            ".".join(map(str, path))
+            for path in changed
+            if part_of(path) in OF_A_LOOK and len(path) == 2 and path[0] not in ("site", "sun")
+        ]
+        if not paths:
+            self.session.noticed.emit(
+                "Nothing of air, fill or exposure is set yet: there is no look to keep.", "note"
+            )
+            return
+        name, fine = QInputDialog.getText(self, "Keep as look", "Name of the look")
+        if not fine or not name.strip():
+            return
+        try:
+            folder = looks_folder()
+            folder.mkdir(parents=True, exist_ok=True)
+            plain = "".join(c if c.isalnum() or c in " -_" else "_" for c in name.strip())
+            write_look(look_of(self.session.document, name.strip(), paths), folder / f"{plain}{ENDING}")
+        except (GloametError, OSError) as error:
+            self.session.noticed.emit(f"The look was not kept ({error}).", "warning")
+            return
+        self.fill()
+
+    def _import(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Import a look", "", f"Looks (*{ENDING} *.json)")
+        if not name:
+            return
+        try:
+            look = read_look(Path(name))
+            folder = looks_folder()
+            folder.mkdir(parents=True, exist_ok=True)
+            write_look(
+                look, folder / f"{Path(name).name.removesuffix('.json').removesuffix('.look')}{ENDING}"
+            )
+        except (GloametError, OSError) as error:
+            self.session.noticed.emit(str(error), "warning")
+            return
+        self.fill()
+
+    # -- history
+
+    def showEvent(self, event: object) -> None:  # noqa: N802
+        self._show_steps()
+
+    def _show_steps(self) -> None:
+        """The last steps in words; a click goes back to before one."""
+        if not self.isVisible():
+            return
+        empty(self.steps)
+        documents = [*self.session.history.earlier(STEPS_SHOWN), self.session.history.current]
+        for back, (before, after) in enumerate(zip(documents[-2::-1], documents[:0:-1], strict=False), 1):
+            words = step_words(before, after) or "no change"
+            row = link(
+                words[:44], f"{words}\nClick to go back to before this step.", partial(self._back, back)
+            )
+            self.steps.addWidget(row)
+        if len(documents) < 2:
+            self.steps.addWidget(label("None yet.", "note"))
+
+    def _back(self, steps: int) -> None:
+        for _ in range(steps):
+            self.session.undo()

@@ -1,0 +1,40 @@
+"""Parts of a document that can be taken from another one by themselves: its sun, air, fill, exposure, view, materials.
+
+Two documents and the names of parts enter; a document leaves in which these parts alone are the other's.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from gloamet.document.model import Document
+
+PARTS: dict[str, tuple[tuple[str, ...], ...]] = {
+    "sun": (("site",), ("sun",)),
+    "air": (("air",), ("sky",), ("shafts",)),
+    "fill": (("fill",), ("panorama",)),
+    "expose": (("expose",),),
+    "view": (("stage", "view"),),
+    "materials": (("stage", "materials"), ("stage", "lamps"), ("stage", "plaster")),
+}
+
+
+def with_parts(document: Document, source: Document, parts: Iterable[str]) -> Document:
+    """The document with the parts of a source; everything else stays. Raises KeyError for a part there is not."""
+    for name in parts:
+        for path in PARTS[name]:
+            if len(path) == 1:
+                document = document.model_copy(update={path[0]: getattr(source, path[0])})
+            else:
+                value = getattr(source.stage, path[1])
+                stage = document.stage.model_copy(update={path[1]: value})
+                document = document.model_copy(update={"stage": stage})
+    return document
+
+
+def part_of(path: tuple[str | int, ...]) -> str:
+    """The part a field belongs to, "" for none."""
+    for name, places in PARTS.items():
+        if any(tuple(path[: len(place)]) == place for place in places):
+            return name
+    return ""

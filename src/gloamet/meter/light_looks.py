@@ -1,0 +1,156 @@
+"""What a light does to a picture, in a few numbers, and which of many lights lie farthest apart.
+
+Light in AP1 cd/m2 with what is seen, and where the sun stands to the camera, enter; `LightLook`s with their reasons in
+words leave. Nothing here is a verdict: every number is shown.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.meter.picture import SeenSurfaces
+
+Floats = NDArray[np.float32]
+SUNLIT = 0.35  # share of a pixel's light that is the sun's, from which it is in the sun
+EDGE = 1.25  # ratio of distances between neighbours from which there is an outline
+FAR_M = 400.0  # what is farther is background, no subject
+MIDDLE = 0.32  # half axes of the ellipse in the middle that stands for the subject, of the picture's sides
+# what each number weighs when lights are told apart: bearing, height, warmth, sun, contrast
+WEIGHTS = np.array([1.0, 1.0, 1.2, 1.0, 0.8, 0.5])
+FEWEST_SUNNY = 0.05  # with less of the picture in the sun a daylight is dull
+LOW_DEG, MIDDLE_DEG = 14.0, 35.0
+
+
+class LightLook(NamedTuple):
+    """Where the sun stands from the camera (degrees to the right of what it looks at, 180 behind it) and its height;
+    shares 0..1 of what is seen near that the sun lights, and of its outlines that shine; stops by which the middle is
+    brighter than what is round it; stops of the sky over a white card; key to fill in stops; kelvin."""
+
+    bearing_deg: float
+    elevation_deg: float
+    sun_share: float
+    rim: float
+    middle_stops: float
+    sky_stops: float
+    key_to_fill: float
+    kelvin: float
+
+
+def _mean_stops(light: NDArray[np.float64], where: NDArray[np.bool_]) -> float:
+    return float(np.log2(np.maximum(light[where], 1e-6)).mean()) if where.any() else math.nan
+
+
+def measure_light(
+    light: Floats, sun: Floats, seen_depth: Floats, ev: float
+) -> tuple[float, float, float, float]:
+    """Sun share, rim, middle over surroundings and sky over white (stops) of a picture (H, W, 3), of the sun's part of
+    it, of distances (H, W), 0 for sky, exposed at EV100."""
+    y, s = light.astype(float) @ AP1_LUMINANCE, sun.astype(float) @ AP1_LUMINANCE
+    near = (seen_depth > 0.0) & (seen_depth < FAR_M)
+    sunlit = (s > SUNLIT * np.maximum(y, 1e-9)) & near
+    share = float(sunlit.sum() / max(int(near.sum()), 1))
+    outline = np.zeros_like(near)
+    far = np.where(seen_depth > 0.0, seen_depth, 1e6)
+    outline[:, 1:] |= far[:, 1:] > EDGE * far[:, :-1]
+    outline[:, :-1] |= far[:, :-1] > EDGE * far[:, 1:]
+    # the near side of an outline: the pixel beside the farther one
+    rim_at = np.zeros_like(near)
+    rim_at[:, :-1] |= outline[:, 1:]
+    rim_at[:, 1:] |= outline[:, :-1]
+    rim_at &= near
+    rim = float((sunlit & rim_at).sum() / max(int(rim_at.sum()), 1))
+    h, w = y.shape
+    v, u = (np.arange(h) + 0.5) / h - 0.5, (np.arange(w) + 0.5) / w - 0.5
+    middle = (v[:, None] / MIDDLE) ** 2 + (u[None] / MIDDLE) ** 2 < 1.0
+    contrast = _mean_stops(y, middle & near) - _mean_stops(y, ~middle)
+    white = 2.5 * 2.0**ev / math.pi
+    sky = _mean_stops(y, seen_depth <= 0.0) - math.log2(white)
+    return share, rim, contrast, sky
+
+
+def _features(look: LightLook) -> NDArray[np.float64]:
+    """A look as a place among others, about 0..1 each way."""
+    turn = math.radians(look.bearing_deg)
+    flat = math.cos(math.radians(max(look.elevation_deg, 0.0)))
+    kelvin = look.kelvin if math.isfinite(look.kelvin) else 6500.0
+    contrast = look.middle_stops if math.isfinite(look.middle_stops) else 0.0
+    values = (
+        0.5 * flat * math.cos(turn),
+        0.5 * flat * math.sin(turn),
+        look.elevation_deg / 60.0,
+        math.log2(kelvin / 5500.0),
+        look.sun_share,
+        contrast / 3.0,
+    )
+    return WEIGHTS * np.array(values)
+
+
+def spread_apart(looks: list[LightLook], number: int) -> list[int]:
+    """Indices of so many looks that lie as far from each other as can be, the first the most sunny one.
+
+    Farthest points one after the other (Gonzalez 1985).
+    """
+    usable = [
+        k for k, look in enumerate(looks) if look.elevation_deg <= 0.0 or look.sun_share >= FEWEST_SUNNY
+    ]
+    usable = usable or list(range(len(looks)))
+    places = np.array([_features(looks[k]) for k in usable])
+    first = int(np.argmax([looks[k].sun_share + looks[k].rim for k in usable]))
+    chosen = [first]
+    nearest = np.linalg.norm(places - places[first], axis=1)
+    while len(chosen) < min(number, len(usable)):
+        following = int(np.argmax(nearest))
+        chosen.append(following)
+        nearest = np.minimum(nearest, np.linalg.norm(places - places[following], axis=1))
+    return [usable[k] for k in chosen]
+
+
+def _from_where(bearing_deg: float) -> str:
+    turn = (bearing_deg + 180.0) % 360.0 - 180.0
+    side = "right" if turn > 0.0 else "left"
+    if abs(turn) < 25.0:
+        return "against you"
+    if abs(turn) > 150.0:
+        return "from behind you"
+    if abs(turn) < 70.0:
+        return f"against you from the {side}"
+    return f"from the {side}" if abs(turn) < 110.0 else f"over your {side} shoulder"
+
+
+def reason(look: LightLook) -> str:
+    """Why one might want a light, in words with its numbers.
+
+    >>> reason(LightLook(-90.0, 8.0, 0.4, 0.3, 0.5, 1.0, 2.1, 3900.0))
+    'low from the left: long shade, 40 % of what is near in the sun, 2.1 stops over the fill'
+    """
+    if look.elevation_deg <= 0.0:
+        return (
+            f"the sun is down: the sky alone, {look.kelvin:.0f} K"
+            if math.isfinite(look.kelvin)
+            else "the sun is down"
+        )
+    if not math.isfinite(look.key_to_fill):
+        return f"no sun through the cloud: even light, {look.kelvin:.0f} K"
+    height = (
+        "low" if look.elevation_deg < LOW_DEG else "half high" if look.elevation_deg < MIDDLE_DEG else "high"
+    )
+    shade = {"low": "long shade", "half high": "clear forms", "high": "short shade"}[height]
+    if look.rim > 0.35 and abs((look.bearing_deg + 180.0) % 360.0 - 180.0) < 70.0:
+        shade = f"a rim of light on {100.0 * look.rim:.0f} % of the outlines"
+    sun = f"{100.0 * look.sun_share:.0f} % of what is near in the sun"
+    over = f"{look.key_to_fill:.1f} stops over the fill"
+    if look.key_to_fill < 0.0:
+        over = f"the sky {-look.key_to_fill:.1f} stops over the sun on level ground"
+    return f"{height} {_from_where(look.bearing_deg)}: {shade}, {sun}, {over}"
+
+
+def depth_of(seen: SeenSurfaces, shape: tuple[int, int]) -> Floats:
+    """Distances of what is seen at the size of a picture, the nearest pixels."""
+    rows = np.arange(shape[0]) * seen.depth.shape[0] // shape[0]
+    columns = np.arange(shape[1]) * seen.depth.shape[1] // shape[1]
+    return np.asarray(seen.depth[rows[:, None], columns[None]])

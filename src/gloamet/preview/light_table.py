@@ -1,0 +1,149 @@
+"""Small pictures of one stage in many lights: relit where the stage and the view stay, traced where they do not.
+
+A base document and its stage are laid out once; a document enters, a `SmallPicture` leaves, developed as that document
+says, at its own exposure.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.balance import as_colour
+from gloamet.develop.display import develop_screen
+from gloamet.document.lights import Gain, Gains
+from gloamet.document.model import Document
+from gloamet.meter.light import LightReading, read_light
+from gloamet.meter.picture import SeenSurfaces
+from gloamet.output.document_to_air import (
+    AerialInputs,
+    AirInFront,
+    aerial_gain,
+    aerial_settings,
+    lit_from,
+    panorama_share,
+    solve_air,
+)
+from gloamet.output.document_to_light import (
+    SkyInputs,
+    environment_from_document,
+    grade_from_document,
+    panorama_from_document,
+    solve_sky,
+    surfaces_of_film,
+)
+from gloamet.output.document_to_panorama import PanoramaLight
+from gloamet.output.document_to_picture import develop_settings, exposure_from_document, gains_from_document
+from gloamet.preview.relighting import Relighting, View
+from gloamet.sky.aerial import gained, turned_to
+from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.grading import graded_dome
+from gloamet.stage.assembly import camera_from_view
+from gloamet.trace.denoise import denoise
+from gloamet.trace.distance import far_parts
+from gloamet.trace.environment import Environment
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.render_scene import RenderScene
+
+Floats = NDArray[np.float32]
+LAMP_SAMPLES, DRAFT_SAMPLES = 12, 24
+
+
+class SmallPicture(NamedTuple):
+    """Pixels (H, W, 4), its light (h, w, 3) in AP1 cd/m2 with what is seen in it, the EV it is exposed with, and what a
+    meter on level ground reads."""
+
+    pixels: NDArray[np.uint8]
+    light: Floats
+    seen: SeenSurfaces
+    ev: float
+    reading: LightReading
+
+
+class _Lit(NamedTuple):
+    dome: SkyDome
+    panorama: PanoramaLight | None
+    lights: Environment
+    sky: SkyInputs
+
+
+class LightTable:
+    """A stage at a size, ready to be lit."""
+
+    def __init__(
+        self,
+        document: Document,
+        compiled: RenderScene,
+        size: tuple[int, int],
+        renderer: Renderer,
+        cancelled: Callable[[], bool],
+    ) -> None:
+        """Lays the stage out for relighting, which takes some seconds; gives up when cancelled."""
+        self._base, self._renderer, self._cancelled = document, renderer, cancelled
+        self._solver, self._relighting = SkySolver(), Relighting()
+        self.view = View(compiled, camera_from_view(document.stage.view), *size)
+        lit = self._lit(document)
+        while not cancelled() and self._relighting.improve(self.view, lit.lights, renderer, cancelled):
+            pass
+        if len(compiled.lamps) and not cancelled():
+            film = Film(*size)
+            if renderer.accumulate(
+                film, compiled, lit.lights, self.view.camera, LAMP_SAMPLES, cancelled=cancelled
+            ):
+                self._relighting.keep_lamps(self.view, film, renderer.pool, cancelled)
+
+    def _lit(self, document: Document) -> _Lit:
+        sky = SkyInputs.of(document)
+        dome = graded_dome(solve_sky(sky, self._solver), grade_from_document(document))
+        panorama = panorama_from_document(document, dome)
+        return _Lit(dome, panorama, environment_from_document(document, dome, panorama), sky)
+
+    def picture(self, document: Document) -> SmallPicture | None:
+        """The stage in a document's light; None when cancelled."""
+        lit, view = self._lit(document), self.view
+        gains = gains_from_document(document, as_colour(lit.dome.sky_horizontal))
+        second = None if lit.panorama is None else lit.panorama.lighting
+        reading = read_light(lit.dome, gains, second)
+        front = self._air_in_front(document, lit)
+        if document.stage == self._base.stage and self._relighting.ready(view):
+            light = self._relighting.lit(lit.lights, gains, True, document.fill.contact)
+            seen, parts = self._relighting.seen(), self._relighting.distances()
+        else:
+            film = Film(view.width, view.height)
+            camera = camera_from_view(document.stage.view)
+            words = film, view.compiled, lit.lights, camera, DRAFT_SAMPLES
+            if not self._renderer.accumulate(*words, cancelled=self._cancelled):
+                return None
+            clean = denoise(film.light(gains), film, cancelled=self._cancelled)
+            if clean is None:
+                return None
+            light, seen = clean, surfaces_of_film(film)
+            parts = far_parts(film.mean("depth"), film.mean("near"))
+        if front is not None:
+            light = front.over(light, parts, self._renderer.pool)
+        ev = exposure_from_document(document, light, seen, lambda: reading.incident_ev).ev
+        pixels = develop_screen(light, develop_settings(document, ev), (view.width, view.height))
+        return SmallPicture(pixels, light, seen, ev, reading)
+
+    def sun_alone(self, document: Document) -> Floats | None:
+        """What the sun gives the picture directly, (h, w, 3); None where the stage cannot be relit."""
+        if document.stage != self._base.stage or not self._relighting.ready(self.view):
+            return None
+        lit, none = self._lit(document), (0.0, 0.0, 0.0)
+        dark = Gain(none, none)
+        gains = gains_from_document(document, as_colour(lit.dome.sky_horizontal))
+        return self._relighting.lit(lit.lights, Gains(Gain(gains.sun.direct, none), dark, dark, dark), True)
+
+    def _air_in_front(self, document: Document, lit: _Lit) -> AirInFront | None:
+        camera = camera_from_view(document.stage.view)
+        gains = gains_from_document(document, as_colour(lit.dome.sky_horizontal))
+        second = None if lit.panorama is None else lit.panorama.lighting
+        settings = aerial_settings(document, gains, camera, panorama_share(lit.dome, second))
+        if settings is None:
+            return None
+        inputs = AerialInputs.of(lit.sky, camera, self.view.width / self.view.height, quick=True)
+        table = gained(solve_air(inputs, lit.dome, self._solver), aerial_gain(document, lit.dome))
+        return AirInFront(turned_to(table, *lit_from(lit.sky)[0]), settings, camera)
