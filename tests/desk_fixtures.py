@@ -15,16 +15,18 @@ from gloamet.desk.steps import STEPS
 from gloamet.desk.window import DeskWindow
 from gloamet.document.model import Document
 
+HOUSE_OBJ = (
+    "v -20 -20 0\nv 20 -20 0\nv 20 20 0\nv -20 20 0\n"
+    "v -1 -1 0\nv 1 -1 0\nv 1 1 0\nv -1 1 0\nv -1 -1 3\nv 1 -1 3\nv 1 1 3\nv -1 1 3\n"
+    "o ground\nf 1 2 3 4\no box\nf 5 6 10 9\nf 6 7 11 10\nf 7 8 12 11\nf 8 5 9 12\nf 9 10 11 12\n"
+)
+
 
 @pytest.fixture
 def house(tmp_path: Path) -> Path:
     """A box on a plane, Z up, as OBJ."""
     path = tmp_path / "house.obj"
-    path.write_text(
-        "v -20 -20 0\nv 20 -20 0\nv 20 20 0\nv -20 20 0\n"
-        "v -1 -1 0\nv 1 -1 0\nv 1 1 0\nv -1 1 0\nv -1 -1 3\nv 1 -1 3\nv 1 1 3\nv -1 1 3\n"
-        "o ground\nf 1 2 3 4\no box\nf 5 6 10 9\nf 6 7 11 10\nf 7 8 12 11\nf 8 5 9 12\nf 9 10 11 12\n"
-    )
+    path.write_text(HOUSE_OBJ)
     return path
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from gloamet.bench import core, desk, developing, fill, opening, relight, sun
+from gloamet.bench import comparing, core, desk, developing, fill, opening, relight, sun
 from gloamet.commands.bench import _measures
 
 ROWS = {work.__name__: (work, names) for work, names in _measures()}
@@ -50,6 +50,10 @@ def small(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(developing, "best", once)
     monkeypatch.setattr(developing, "FULL_HD", (36, 64))
     monkeypatch.setattr(developing, "RUNS", 1)
+    monkeypatch.setattr(comparing, "best", once)
+    monkeypatch.setattr(comparing, "THUMB", (64, 36))
+    monkeypatch.setattr(comparing, "PICTURE", (40, 64))
+    monkeypatch.setattr(comparing, "STEPS", (2, 1))
     small_fill = (("FILM_SIZE", (64, 36)), ("RELIT_SIZE", (64, 36)), ("LARGE", 512), ("TURNS", 1))
     for name, size in small_fill:
         monkeypatch.setattr(fill, name, size)

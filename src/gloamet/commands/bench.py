@@ -19,7 +19,7 @@ def _memory() -> Result:
 
 
 def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
-    from gloamet.bench import core, desk, developing, fill, opening, relight, sun
+    from gloamet.bench import comparing, core, desk, developing, fill, opening, relight, sun
 
     return [
         (
@@ -53,6 +53,8 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
                 "glare_ms",
             ),
         ),
+        (comparing.thumbs, ("sweep_thumbs_per_s",)),
+        (comparing.keeping, ("keep_ms", "blink_ms")),
         (desk.hand, ("first_change_ms", "first_change_median_ms", "gui_gap_ms", "scrub_fps")),
         (sun.scan, ("year_scan_s",)),
         (sun.cloth, ("year_cloth_ms", "year_cloth_air_ms")),

@@ -54,14 +54,10 @@ def measure_light(
     near = (seen_depth > 0.0) & (seen_depth < FAR_M)
     sunlit = (s > SUNLIT * np.maximum(y, 1e-9)) & near
     share = float(sunlit.sum() / max(int(near.sum()), 1))
-    outline = np.zeros_like(near)
     far = np.where(seen_depth > 0.0, seen_depth, 1e6)
-    outline[:, 1:] |= far[:, 1:] > EDGE * far[:, :-1]
-    outline[:, :-1] |= far[:, :-1] > EDGE * far[:, 1:]
-    # the near side of an outline: the pixel beside the farther one
-    rim_at = np.zeros_like(near)
-    rim_at[:, :-1] |= outline[:, 1:]
-    rim_at[:, 1:] |= outline[:, :-1]
+    rim_at = np.zeros_like(near)  # the near side of an outline
+    rim_at[:, :-1] |= far[:, 1:] > EDGE * far[:, :-1]
+    rim_at[:, 1:] |= far[:, :-1] > EDGE * far[:, 1:]
     rim_at &= near
     rim = float((sunlit & rim_at).sum() / max(int(rim_at.sum()), 1))
     h, w = y.shape

@@ -10,6 +10,7 @@ from __future__ import annotations
 import json
 import os
 from collections.abc import Iterable
+from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -25,12 +26,13 @@ from gloamet.document.file import (
 )
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.output.images import CHROMATICITIES, save_display, write_picture
+from gloamet.output.images import CHROMATICITIES, write_picture
 
 FORMAT = 1
 ENDING = ".kept"  # of the folder
 WHITE_CD_M2 = 1000.0  # that 1.0 of the half-float light stands for
 LARGEST_HALF = 65504.0
+FAST = 1  # of compression: keeping must not be waited for
 MOST = 999
 
 
@@ -104,15 +106,7 @@ def keep(folder: Path, moment: Moment, when: datetime) -> Kept:
             f"{folder.name} cannot be made ({error.strerror}): save the project elsewhere."
         ) from None
     path = folder / f"{_next_name(folder)}.json"
-    save_display(path.with_suffix(".png"), moment.pixels[..., :3].astype(np.float32) / np.float32(255.0))
-    half = np.clip(moment.light / np.float32(WHITE_CD_M2), 0.0, LARGEST_HALF)
-    attributes = {
-        "compression": "zip",
-        "chromaticities": CHROMATICITIES,
-        "whiteLuminance": WHITE_CD_M2,
-        "oiio:ColorSpace": "ACEScg",
-    }
-    write_picture(path.with_suffix(".exr"), half, "half", attributes, ["R", "G", "B"])
+    _write_pictures(path, moment)
     _write_json(
         path,
         {
@@ -127,6 +121,28 @@ def keep(folder: Path, moment: Moment, when: datetime) -> Kept:
         },
     )
     return _read(path)
+
+
+def _write_pictures(path: Path, moment: Moment) -> None:
+    """The developed picture and the light beside a .json, both at once."""
+    half = np.clip(moment.light / np.float32(WHITE_CD_M2), 0.0, LARGEST_HALF)
+    of_light = {
+        "compression": "piz",
+        "chromaticities": CHROMATICITIES,
+        "whiteLuminance": WHITE_CD_M2,
+        "oiio:ColorSpace": "ACEScg",
+    }
+    of_screen = {"oiio:ColorSpace": "sRGB", "png:compressionLevel": FAST}
+    rgb = ["R", "G", "B"]
+    with ThreadPoolExecutor(2) as pool:
+        jobs = (
+            pool.submit(write_picture, path.with_suffix(".exr"), half, "half", of_light, rgb),
+            pool.submit(
+                write_picture, path.with_suffix(".png"), moment.pixels[..., :3], "uint8", of_screen, rgb
+            ),
+        )
+        for job in jobs:
+            job.result()
 
 
 def _read(path: Path) -> Kept:

@@ -1,0 +1,67 @@
+"""Speeds of comparing: small pictures of a sweep, keeping a moment, the other picture of a blink."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+from datetime import datetime
+from pathlib import Path
+
+import numpy as np
+
+from gloamet.bench.core import best
+from gloamet.document.demo import demo_document
+from gloamet.document.model import Document
+from gloamet.document.sweep import Vary, sweep
+from gloamet.output.document_to_light import build_stage
+from gloamet.output.keeping import Moment, keep
+from gloamet.preview.light_table import LightTable
+from gloamet.stage.assembly import place_in_world
+from gloamet.stage.readers import read_file
+from gloamet.trace.film import Renderer
+
+Result = dict[str, float]
+THUMB, PICTURE = (320, 180), (800, 1280)
+STEPS = (6, 4)
+
+
+def thumbs() -> Result:
+    """Small pictures a second of the house under another sun and another air each, once its stage is laid out."""
+    document = demo_document()
+    scene = place_in_world(read_file(Path(str(document.stage.model))), document.stage)
+    table = LightTable(document, build_stage(document, scene), THUMB, Renderer(), lambda: False)
+    ranges = [Vary("sun.elevation_deg", 5.0, 60.0, STEPS[0]), Vary("air.turbidity", 2.0, 8.0, STEPS[1])]
+    variants = sweep(document, ranges)
+    table.picture(variants[0].document)
+    begin = time.perf_counter()
+    for variant in variants:
+        table.picture(variant.document)
+    return {"sweep_thumbs_per_s": len(variants) / (time.perf_counter() - begin)}
+
+
+def keeping() -> Result:
+    """Milliseconds until a picture of 1280 x 800 is whole on disk, and to draw the other one of a blink."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PySide6.QtCore import QRectF
+    from PySide6.QtGui import QImage, QPainter
+
+    rng = np.random.default_rng(3)
+    pixels = np.full((*PICTURE, 4), 255, np.uint8)
+    pixels[..., :3] = (
+        np.linspace(0, 255, PICTURE[1])[None, :, None] + rng.integers(0, 3, (*PICTURE, 3)) - 1.0 > 128
+    )
+    light = (300.0 * rng.random((*PICTURE, 3))).astype(np.float32)
+    moment = Moment(Document(), pixels, light, 64, 10.0, 14.0)
+    with tempfile.TemporaryDirectory() as folder:
+        kept_s = best(lambda: keep(Path(folder), moment, datetime.now()), 5)
+    image = QImage(pixels.data, PICTURE[1], PICTURE[0], 4 * PICTURE[1], QImage.Format.Format_RGBX8888)
+    screen = QImage(PICTURE[1], PICTURE[0], QImage.Format.Format_RGBX8888)
+
+    def blink() -> None:
+        p = QPainter(screen)
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.drawImage(QRectF(screen.rect()), image)
+        p.end()
+
+    return {"keep_ms": 1e3 * kept_s, "blink_ms": 1e3 * best(blink)}

@@ -1,0 +1,83 @@
+"""Small pictures of one stage in many lights: as the exact ones are, and quick to ask for again."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.document.model import Document
+from gloamet.output.document_to_light import build_stage
+from gloamet.preview.light_table import LightTable
+from gloamet.preview.suggest import candidates, suggest
+from gloamet.stage.assembly import place_in_world
+from gloamet.stage.readers import read_file
+from gloamet.trace.film import Renderer
+from tests.desk_fixtures import HOUSE_OBJ
+
+SIZE = (96, 64)
+
+
+@pytest.fixture
+def house(tmp_path: Path) -> Path:
+    """A box on a plane, Z up."""
+    path = tmp_path / "house.obj"
+    path.write_text(HOUSE_OBJ)
+    return path
+
+
+@pytest.fixture(scope="module")
+def tracer() -> Renderer:
+    return Renderer()
+
+
+def table_of(path: Path, renderer: Renderer) -> tuple[Document, LightTable]:
+    document = Document().change("stage", model=str(path), up="z")
+    document = document.change("stage.view", eye=(9.0, -9.0, 4.0), target=(0.0, 0.0, 1.0))
+    scene = place_in_world(read_file(path), document.stage)
+    return document, LightTable(document, build_stage(document, scene), SIZE, renderer, lambda: False)
+
+
+def test_a_relit_picture_has_the_light_of_a_traced_one(house: Path, tracer: Renderer) -> None:
+    document, table = table_of(house, tracer)
+    relit = table.picture(document)
+    # another view of the same stage cannot be relit: the same camera, a hair farther, is traced
+    eye = tuple(np.array(document.stage.view.eye) * 1.0001)
+    traced = table.picture(document.change("stage.view", eye=eye))
+    assert relit is not None and traced is not None
+    assert relit.pixels.shape == traced.pixels.shape == (SIZE[1], SIZE[0], 4)
+    means = [float((p.light @ AP1_LUMINANCE).mean()) for p in (relit, traced)]
+    assert means[0] == pytest.approx(means[1], rel=0.05)  # 24 samples, cleaned
+    assert relit.ev == pytest.approx(traced.ev, abs=0.15)
+    assert relit.reading == traced.reading
+
+
+def test_another_light_is_another_picture_at_its_own_exposure(house: Path, tracer: Renderer) -> None:
+    document, table = table_of(house, tracer)
+    day = table.picture(document)
+    low = table.picture(document.change("sun", mode="hand", elevation_deg=4.0))
+    assert day is not None and low is not None
+    assert day.ev - low.ev > 1.0
+    half = table.picture(document.change("fill", sun_stops=-1.0, sky_stops=-1.0, lamps_stops=-1.0))
+    assert half is not None
+    assert day.ev - half.ev == pytest.approx(1.0, abs=0.02)
+    sun = table.sun_alone(document)
+    assert sun is not None and 0.0 < float(sun.mean()) < float(day.light.mean())
+
+
+def test_candidates_stand_all_round_the_camera_and_suggestions_have_reasons(
+    house: Path, tracer: Renderer
+) -> None:
+    document, table = table_of(house, tracer)
+    lights = candidates(document, 30.0)
+    bearings = {round((d.sun.azimuth_deg - 30.0) % 360.0) for d in lights}
+    assert len(bearings) >= 12
+    assert {d.sun.elevation_deg for d in lights} >= {6.0, 52.0, -4.0}
+    shares: list[float] = []
+    found = suggest(document, table, 4, shares.append)
+    assert len(found) == 4 and shares[-1] == 1.0
+    assert all(s.reason and s.pixels.shape[2] == 4 for s in found)
+    real = [s for s in found if s.real is not None]
+    assert real  # some of them happen at the place
