@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import os
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()  # no kept picture of anybody else
 
 from PySide6.QtWidgets import QApplication
 
@@ -122,6 +124,44 @@ def _masked(window: DeskWindow) -> None:
     expose_actions.change_mask(window.session, name="pail")
 
 
+def _pump(until: Callable[[], bool]) -> None:
+    """Let the window work until something is so."""
+    begin = time.monotonic()
+    while not until() and time.monotonic() - begin < LONGEST_S:
+        QApplication.processEvents()
+        time.sleep(0.01)
+
+
+def _compared(window: DeskWindow) -> None:
+    """Three lights kept, two of them under a wipe."""
+    session, keeper = window.session, window.tools.keeper
+    window.choose_step(COMPARE)
+    for number, (hour, turbidity, note) in enumerate(
+        ((10, 2.4, "morning"), (18, 3.2, "late"), (20, 3.0, "low west")), 1
+    ):
+        session.change("sun", wall_time=datetime(2026, 5, 24, hour, 30))
+        session.change("air", turbidity=turbidity)
+        window.hold.release()
+        _pump(lambda: _is_shown(session))
+        keeper.keep_now()
+        _pump(lambda n=number: len(keeper.pictures) == n)
+        keeper.mark(keeper.pictures[-1], star=note == "late", note=note)
+        _pump(lambda n=note: keeper.pictures[-1].note == n)
+    keeper.chosen = [kept.name for kept in keeper.pictures[:2]]
+    keeper.changed.emit()
+    window.stack.panel(COMPARE).kept.look("wipe")
+
+
+def _suggested(window: DeskWindow) -> None:
+    window.choose_step(COMPARE)
+    step = window.stack.panel(COMPARE)
+    step.show_page("Vary")
+    step.vary.ask_for(12)
+    _pump(lambda: len(window.tools.sheet.items) == 12 and not window.tools.job.running)
+    window.tools.sheet.chosen = [3]
+    window.tools.sheet.changed.emit()
+
+
 def _plaster(window: DeskWindow) -> None:
     window.session.change("stage.plaster", on=True, ink=True)
 
@@ -158,6 +198,8 @@ VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "expose-false-colour": ("interior", _expose("Light", _false_colour)),
     "expose-masks": ("product", _expose("Masks", _masked)),
     "expose-proofs": ("house", _expose("Proofs")),
+    "compare": ("house", _compared),
+    "compare-suggest": ("product", _suggested),
     "output": ("product", _step(OUTPUT)),
 }
 

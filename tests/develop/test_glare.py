@@ -44,6 +44,13 @@ def test_a_veil_takes_its_share_and_loses_only_what_leaves_the_picture() -> None
     assert 0.95 * BRIGHT < after[..., 0].sum(dtype=float) <= BRIGHT * 1.001
 
 
+def test_a_star_takes_its_share_of_the_point_and_lays_it_along_its_rays() -> None:
+    after = glare_picture(spot(), GlareState(star=10.0))
+    core = star_kernel((480, 560), 240, GlareState())[0, 0, 0]  # of that share the middle keeps this
+    assert after[120, 160, 0] == pytest.approx(BRIGHT * (0.9 + 0.1 * core), rel=0.01)
+    assert after.sum(dtype=float) == pytest.approx(3.0 * BRIGHT, rel=0.02)  # but for what leaves the picture
+
+
 @pytest.mark.proof(
     "The lens's veil falls with the square of the angle", source="Stiles–Holladay; CIE 146", kind="published"
 )

@@ -50,6 +50,24 @@ def test_parts_touch_their_own_fields_alone(parts: set[str]) -> None:
     assert not [d for d in differences(made, OTHER) if part_of(d.path) in parts]
 
 
+@pytest.mark.parametrize(
+    ("part", "sections"),
+    [
+        ("sun", {"site", "sun"}),
+        ("air", {"air", "sky", "shafts"}),
+        ("fill", {"fill", "panorama"}),
+        ("expose", {"expose"}),
+        ("view", {"stage.view"}),
+        ("materials", {"stage.materials"}),
+    ],
+)
+def test_each_part_takes_the_sections_an_artist_means_by_it(part: str, sections: set[str]) -> None:
+    made = with_parts(Document(), OTHER, [part])
+    paths = [d.path for d in differences(Document(), made)]
+    found = {".".join(map(str, path[:2] if path[0] == "stage" else path[:1])) for path in paths}
+    assert sections <= found <= sections | {"stage.plaster", "stage.lamps"}
+
+
 def test_every_part_has_fields_that_differ() -> None:
     found = {part_of(d.path) for d in differences(Document(), OTHER)}
     assert set(PARTS) <= found

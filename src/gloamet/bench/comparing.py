@@ -48,10 +48,11 @@ def keeping() -> Result:
 
     rng = np.random.default_rng(3)
     pixels = np.full((*PICTURE, 4), 255, np.uint8)
-    pixels[..., :3] = (
-        np.linspace(0, 255, PICTURE[1])[None, :, None] + rng.integers(0, 3, (*PICTURE, 3)) - 1.0 > 128
-    )
-    light = (300.0 * rng.random((*PICTURE, 3))).astype(np.float32)
+    # a slope of light with a little noise, as of a picture that is still refined
+    noise = 1.0 + 0.02 * rng.standard_normal((*PICTURE, 1))
+    slope = np.linspace(30.0, 3000.0, PICTURE[1])[None, :, None]
+    light = np.repeat(slope * noise, 3, -1).astype(np.float32)
+    pixels[..., :3] = np.clip(255.0 * (light / 3000.0) ** 0.45, 0, 255)
     moment = Moment(Document(), pixels, light, 64, 10.0, 14.0)
     with tempfile.TemporaryDirectory() as folder:
         kept_s = best(lambda: keep(Path(folder), moment, datetime.now()), 5)

@@ -9,7 +9,6 @@ from PySide6.QtWidgets import QScrollArea, QStackedWidget, QWidget
 
 from gloamet.desk.steps import STEPS, StepContext
 from gloamet.desk.widgets.basic import wake
-from gloamet.desk.widgets.pages import Pages
 
 IDLE_MS = 400  # after the window came up, until the panels that nobody has asked for are built
 
@@ -33,7 +32,7 @@ class StepStack(QStackedWidget):
         if index not in self._panels:
             module = import_module(f"gloamet.desk.steps.{STEPS[index].module}")
             self._panels[index] = panel = module.build(self._context)
-            self._replace(index, panel if isinstance(panel, Pages) else _scrolled(panel))
+            self._replace(index, panel if getattr(panel, "scrolls_itself", False) else _scrolled(panel))
         return self._panels[index]
 
     def show_step(self, index: int) -> None:

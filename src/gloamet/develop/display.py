@@ -204,7 +204,7 @@ class ScreenDeveloper:
     the last links costs only these."""
 
     def __init__(self) -> None:
-        self._lens, self._masked, self._gain = _Last(), _Last(), _Last()
+        self._lens, self._masked, self._gain, self._coded = _Last(), _Last(), _Last(), _Last()
 
     def develop(
         self,
@@ -224,7 +224,8 @@ class ScreenDeveloper:
         if not parts_that_act(settings.lens).finishes:
             done = _run(light, gains, view, size)
             return done.view(np.uint8).reshape(*done.shape, 4)
-        small = _run(light, gains, view, None)
+        key = (matrix.tobytes(), settings.view, settings.tone, settings.colour)
+        small = self._coded.get((light, gains), key, lambda: _run(light, gains, view, None)).copy()
         finish_pixels(small, settings.lens)
         pixels = small.view(np.uint8).reshape(*small.shape, 4)
         return pixels if size is None else enlarged_pixels(pixels, size)

@@ -236,8 +236,9 @@ def luminance_rows(counters, pixels, weights, out):
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def add_codes_rows(counters, pixels, added):
-    """Packed pixels (H, W) brighter by codes of 0..1 (H, W), in place."""
+def finish_rows(counters, pixels, weights, detail, noise, amount):
+    """Packed pixels (H, W) with codes of detail (H, W) and grain of noise (H, W) added, in place; what is not wanted
+    has no rows. Grain is `amount` l (1 - l) of the pixel's own luminance l."""
     while True:
         y0 = next_index(counters, 0) * ROWS_PER_TASK
         if y0 >= len(pixels):
@@ -245,7 +246,11 @@ def add_codes_rows(counters, pixels, added):
         for y in range(y0, min(y0 + ROWS_PER_TASK, len(pixels))):
             for x in range(pixels.shape[1]):
                 r, g, b = _unpack(pixels[y, x])
-                more = added[y, x] * F(255) + F(0.5)
+                more = detail[y, x] if len(detail) else F(0)
+                if len(noise):
+                    level = (weights[0] * r + weights[1] * g + weights[2] * b) * F(1.0 / 255.0)
+                    more += amount * level * (F(1) - level) * noise[y, x]
+                more = more * F(255) + F(0.5)
                 pixels[y, x] = _pack_rgbx(_code(r + more), _code(g + more), _code(b + more))
 
 

@@ -78,34 +78,41 @@ def _noise(shape: tuple[int, int], size: float) -> Floats:
     return np.asarray((noise - noise.mean()) / max(float(noise.std()), 1e-6), np.float32)
 
 
-def finishing_codes(luminance: Floats, lens: LensState) -> Floats:
-    """What sharpness and grain add to codes of a luminance (H, W) in 0..1."""
-    added = np.zeros_like(luminance)
-    if lens.sharpness > 0.0:
-        from scipy.ndimage import gaussian_filter
+def _details(luminance: Floats, lens: LensState) -> Floats:
+    """What sharpness adds to codes of a luminance (H, W) in 0..1."""
+    from scipy.ndimage import gaussian_filter
 
-        blurred = gaussian_filter(
-            luminance, max(LEAST_SIGMA_PX, SHARPEN_HEIGHT * len(luminance)), truncate=3.0
-        )
-        added += np.float32(lens.strength * lens.sharpness) * (luminance - blurred)
-    if lens.grain > 0.0:
-        amount = np.float32(4.0 * lens.strength * lens.grain * GRAIN_CODES)
-        noise = _noise(luminance.shape, max(1.0, lens.grain_size / 100.0 * len(luminance)))
-        added += amount * luminance * (1.0 - luminance) * noise
-    return added
+    blurred = gaussian_filter(luminance, max(LEAST_SIGMA_PX, SHARPEN_HEIGHT * len(luminance)), truncate=3.0)
+    return np.asarray(np.float32(lens.strength * lens.sharpness) * (luminance - blurred), np.float32)
+
+
+def _grain(shape: tuple[int, int], lens: LensState) -> tuple[Floats, np.float32]:
+    """Grains (H, W), and how strong they are in middle tones, times four."""
+    noise = _noise(shape, max(1.0, lens.grain_size / 100.0 * shape[0]))
+    return noise, np.float32(4.0 * lens.strength * lens.grain * GRAIN_CODES)
 
 
 def finish(codes: Floats, lens: LensState) -> Floats:
     """Codes 0..1 (H, W, 3), sharpened and with grain."""
     luminance = codes @ REC709_LUMINANCE.astype(np.float32)
-    return np.clip(codes + finishing_codes(luminance, lens)[..., None], 0.0, 1.0)
+    added = _details(luminance, lens) if lens.sharpness > 0.0 else np.zeros_like(luminance)
+    if lens.grain > 0.0:
+        noise, amount = _grain((codes.shape[0], codes.shape[1]), lens)
+        added += amount * luminance * (1.0 - luminance) * noise
+    return np.clip(codes + added[..., None], 0.0, 1.0)
 
 
 def finish_pixels(pixels: NDArray[np.uint32], lens: LensState) -> None:
     """The same for packed pixels (H, W) in place."""
-    from gloamet.develop.display_kernels import add_codes_rows, luminance_rows
+    from gloamet.develop.display_kernels import finish_rows, luminance_rows
     from gloamet.develop.threads import on_all_threads
 
-    luminance = np.empty(pixels.shape, np.float32)
-    on_all_threads(luminance_rows, pixels, REC709_LUMINANCE.astype(np.float32), luminance)
-    on_all_threads(add_codes_rows, pixels, finishing_codes(luminance, lens))
+    weights, nothing = REC709_LUMINANCE.astype(np.float32), np.zeros((0, 0), np.float32)
+    detail, noise, amount = nothing, nothing, np.float32(0.0)
+    if lens.sharpness > 0.0:
+        luminance = np.empty(pixels.shape, np.float32)
+        on_all_threads(luminance_rows, pixels, weights, luminance)
+        detail = _details(luminance, lens)
+    if lens.grain > 0.0:
+        noise, amount = _grain((pixels.shape[0], pixels.shape[1]), lens)
+    on_all_threads(finish_rows, pixels, weights, detail, noise, amount)

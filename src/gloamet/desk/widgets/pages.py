@@ -19,6 +19,8 @@ from PySide6.QtWidgets import (
 class Pages(QWidget):
     """(name, tip, page) side by side; `stack` holds the pages."""
 
+    scrolls_itself = True
+
     def __init__(self, pages: Sequence[tuple[str, str, QWidget]]) -> None:
         super().__init__()
         self.setObjectName("column")

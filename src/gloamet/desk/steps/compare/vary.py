@@ -108,7 +108,7 @@ class VaryPage(FormPanel):
             (
                 f"{n} lights",
                 "Plausible lights for this view, far apart, with reasons.",
-                partial(self._suggest, n),
+                partial(self.ask_for, n),
             )
             for n in NUMBERS
         ]
@@ -165,7 +165,8 @@ class VaryPage(FormPanel):
         self._show_busy(True)
         self.job.pictures([item.document for item in items])
 
-    def _suggest(self, number: int) -> None:
+    def ask_for(self, number: int) -> None:
+        """Ask for so many suggestions."""
         self.tools.compare.show("")
         self._show_busy(True)
         self.job.suggest(number, 240)

@@ -17,6 +17,8 @@ from gloamet.desk.widgets.pages import Pages
 class ExposeStep(QWidget):
     """Scopes and pages."""
 
+    scrolls_itself = True
+
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("column")
