@@ -37,10 +37,16 @@ def document(house: Path) -> Document:
     return document.change("output", width=48, height=32, samples=4)
 
 
-@pytest.fixture
-def session(qapp: QApplication, qtbot: QtBot, document: Document) -> Iterator[Session]:
-    """A session that has shown its first exact picture."""
+@pytest.fixture(scope="session")
+def dressed(qapp: QApplication) -> QApplication:
+    """The application in its own dress, once: dressing it anew would polish every widget that still lives."""
     theme.apply(qapp)
+    return qapp
+
+
+@pytest.fixture
+def session(dressed: QApplication, qtbot: QtBot, document: Document) -> Iterator[Session]:
+    """A session that has shown its first exact picture."""
     session = Session()
     session.resize(120, 80)
     with qtbot.waitSignal(session.frame_ready, timeout=120_000, check_params_cb=lambda f: f.exact):

@@ -15,7 +15,6 @@ from datetime import datetime
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
-os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()  # no kept picture of anybody else
 
 from PySide6.QtWidgets import QApplication
 
@@ -132,8 +131,18 @@ def _pump(until: Callable[[], bool]) -> None:
         time.sleep(0.01)
 
 
-def _compared(window: DeskWindow) -> None:
-    """Three lights kept, two of them under a wipe."""
+def _compared(mode: str, blind: bool = False) -> Callable[[DeskWindow], None]:
+    """Three lights kept, two of them looked at together."""
+
+    def show(window: DeskWindow) -> None:
+        _keep_three(window)
+        page = window.stack.panel(COMPARE).kept
+        page.begin_blind() if blind else page.look(mode)
+
+    return show
+
+
+def _keep_three(window: DeskWindow) -> None:
     session, keeper = window.session, window.tools.keeper
     window.choose_step(COMPARE)
     for number, (hour, turbidity, note) in enumerate(
@@ -149,7 +158,19 @@ def _compared(window: DeskWindow) -> None:
         _pump(lambda n=note: keeper.pictures[-1].note == n)
     keeper.chosen = [kept.name for kept in keeper.pictures[:2]]
     keeper.changed.emit()
-    window.stack.panel(COMPARE).kept.look("wipe")
+
+
+def _swept(window: DeskWindow) -> None:
+    """Heights of the sun across, turbidities down."""
+    window.choose_step(COMPARE)
+    step = window.stack.panel(COMPARE)
+    step.show_page("Vary")
+    page = step.vary
+    for row, path, number in ((page.first, "sun.elevation_deg", 5), (page.second, "air.turbidity", 4)):
+        row.field.setCurrentIndex(row.field.findData(path))
+        row.number.setText(str(number))
+    page.start.links[0].click()
+    _pump(lambda: len(window.tools.sheet.pictures) == 20 and not window.tools.job.running)
 
 
 def _suggested(window: DeskWindow) -> None:
@@ -194,11 +215,14 @@ VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "fill": ("product", _fill("Balance", _spots)),
     "fill-panorama": ("house", _fill("Panorama", _matched_evening)),
     "fill-meter": ("product", _fill("Meter", _wrong)),
-    "expose": ("house", _expose("Develop", _developed)),
+    "expose": ("house", _expose("Chain", _developed)),
     "expose-false-colour": ("interior", _expose("Light", _false_colour)),
     "expose-masks": ("product", _expose("Masks", _masked)),
     "expose-proofs": ("house", _expose("Proofs")),
-    "compare": ("house", _compared),
+    "compare": ("house", _compared("wipe")),
+    "../compare/difference": ("house", _compared("difference")),
+    "../compare/blind": ("house", _compared("side by side", blind=True)),
+    "../compare/sheet": ("product", _swept),
     "compare-suggest": ("product", _suggested),
     "output": ("product", _step(OUTPUT)),
 }
@@ -212,6 +236,7 @@ def _is_shown(session: Session) -> bool:
 
 def take(app: QApplication, name: str) -> None:
     """One picture of a window of its own, once its exact picture has some samples."""
+    os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()  # no kept picture of another view
     demo, prepare = VIEWS[name]
     session = Session()
     window = DeskWindow(session)

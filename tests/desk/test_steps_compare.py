@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import os
-import signal
-import subprocess
-import sys
-import textwrap
+import time
 from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
@@ -18,15 +15,18 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.autosave import Autosave, left_behind, state_folder, take_up
+from gloamet.desk.keeper import Keeper
 from gloamet.desk.kept_compare import MODES, NOW
-from gloamet.desk.session import Session
 from gloamet.desk.steps import STEP_TITLES
 from gloamet.desk.steps.compare import CompareStep
+from gloamet.desk.widgets.kept_strip import KeptStrip
 from gloamet.desk.window import DeskWindow
 from gloamet.document.file import load_document, save_document
 from gloamet.document.looks import LOOKS, apply_look
 from gloamet.document.model import Document
+from gloamet.output.document_to_light import sun_from_document
+from gloamet.output.layers import read_layers
+from gloamet.output.refining import picture_size
 from tests.desk.test_steps import press, step
 from tests.desk.test_steps_expose import newer
 
@@ -68,12 +68,13 @@ def keep_two(window: DeskWindow, qtbot: QtBot) -> tuple[Document, Document]:
 
 def test_k_keeps_the_moment_in_every_step(window: DeskWindow, compare: CompareStep, qtbot: QtBot) -> None:
     window.choose_step(STEP_TITLES.index("Sun"))
+    frame = window.session.frame  # the strip that appears makes the picture another size, metered anew
     keep(window, qtbot)
     (kept,) = window.tools.keeper.pictures
     assert kept.missing == ()
     assert kept.picture.parent == window.tools.keeper.folder
-    assert window.session.frame is not None
-    assert kept.ev == pytest.approx(window.session.frame.ev)
+    assert frame is not None
+    assert kept.ev == pytest.approx(frame.ev)
 
 
 def test_settings_return_whole_or_in_part_and_undo_takes_it_back(
@@ -96,6 +97,108 @@ def test_settings_return_whole_or_in_part_and_undo_takes_it_back(
     session.undo()
     assert session.document == now
     assert second != first
+
+
+def test_the_lights_of_an_exact_picture_are_kept_apart(
+    window: DeskWindow, compare: CompareStep, qtbot: QtBot
+) -> None:
+    keeper = window.tools.keeper
+    keep(window, qtbot)
+    qtbot.waitUntil(lambda: keeper.pictures[0].layered, timeout=20_000)
+    assert keeper.pictures[0].layers.is_file()
+    assert "sun" in read_layers(keeper.pictures[0].layers).lights
+
+
+def test_a_coarse_picture_is_refined_while_one_goes_on(
+    window: DeskWindow, compare: CompareStep, qtbot: QtBot
+) -> None:
+    keeper, refiner = window.tools.keeper, window.tools.refiner
+    newer(window, qtbot, lambda: window.session.change("output", samples=9))
+    keep(window, qtbot)
+    before = keeper.pictures[0]
+    keeper.choose(before.name)
+    refiner.refine([before])
+    refiner.stop()  # what is stopped does not keep the next from beginning
+    assert refiner.waiting == []
+    window.session.change("air", turbidity=6.0)  # the hand goes on
+    press(compare.kept, "refine")
+    assert refiner.waiting == [before.name]
+    assert compare.kept.stop.isVisibleTo(compare.kept)
+    qtbot.waitUntil(lambda: not refiner.waiting, timeout=120_000)
+    qtbot.waitUntil(lambda: keeper.pictures[0].seconds > before.seconds, timeout=20_000)
+    assert keeper.pictures[0].samples == 9
+    assert keeper.document(keeper.pictures[0]) == keeper.document(before)
+    assert not compare.kept.stop.isVisibleTo(compare.kept)
+
+
+def test_two_windows_of_one_unsaved_title_keep_apart(
+    window: DeskWindow, compare: CompareStep, qtbot: QtBot
+) -> None:
+    other = Keeper(window.session)
+    assert other.folder != window.tools.keeper.folder
+    keep(window, qtbot)
+    qtbot.wait(50)
+    assert other.pictures == []
+    other.close()
+    third = Keeper(window.session)
+    assert third.folder == other.folder  # a window that was closed leaves its place
+    third.close()
+
+
+def test_any_number_of_the_document_can_be_varied(
+    window: DeskWindow, compare: CompareStep, qtbot: QtBot
+) -> None:
+    row = compare.vary.first
+    paths = {row.field.itemData(k) for k in range(row.field.count())}
+    assert {"air.ozone_du", "expose.tone.contrast", "stage.view.fov_deg"} <= paths
+    row.field.setCurrentIndex(row.field.findData("air.ozone_du"))
+    found = row.vary(False)
+    assert found is not None and (found.path, found.low, found.high) == ("air.ozone_du", 100.0, 600.0)
+    row.field.setEditText("hats")
+    press(compare.vary, "make the sheet")
+    assert "There is no “hats” to vary" in window.notice.text.text()
+
+
+def test_an_opened_picture_is_exposed_as_it_was_kept(
+    window: DeskWindow, compare: CompareStep, qtbot: QtBot
+) -> None:
+    session, keeper = window.session, window.tools.keeper
+    keep(window, qtbot)
+    kept = keeper.pictures[0]
+    window.hold.release()
+    newer(window, qtbot, lambda: session.change("sun", mode="hand", elevation_deg=3.0))
+    window.hold.release()
+    newer(window, qtbot, lambda: None, lambda f: f.ev == f.meter_ev)
+    assert session.frame is not None and session.frame.ev < kept.ev - 1.0
+    frame = newer(window, qtbot, lambda: keeper.open(kept))
+    assert frame.ev == kept.ev
+
+
+def test_a_newer_batch_takes_the_place_of_the_one_before(
+    window: DeskWindow, compare: CompareStep, qtbot: QtBot
+) -> None:
+    job, document = window.tools.job, window.session.document
+    made: list[tuple[object, int]] = []
+    job.made.connect(lambda owner, index, _picture: made.append((owner, index)))
+    lights = [document.change("air", turbidity=2.0 + 0.5 * k) for k in range(6)]
+    begin = time.perf_counter()
+    job.pictures("first", lights)
+    job.pictures("second", lights[:2])
+    assert time.perf_counter() - begin < 0.1  # the window waits for neither
+    with qtbot.waitSignal(job.ended, timeout=120_000, check_params_cb=lambda owner, _: owner == "second"):
+        pass
+    assert [index for owner, index in made if owner == "second"] == [0, 1]
+    assert not [owner for owner, _ in made if owner == "first"]
+    assert not job.running
+
+
+def test_the_work_is_written_before_a_model_is_opened(
+    window: DeskWindow, compare: CompareStep, house: Path
+) -> None:
+    window.session.change("air", turbidity=6.5)
+    assert not window.autosave.folder.exists()
+    window.open_file(house)
+    assert load_document(window.autosave.folder / "work.gloamet").air.turbidity == 6.5
 
 
 def test_a_star_and_a_note_stay_with_the_picture(
@@ -209,7 +312,7 @@ def test_a_sheet_is_made_and_one_light_gone_on_with(
     page.first.number.setText("3")
     press(page, "make the sheet")
     assert sheet.on
-    qtbot.waitUntil(lambda: len(sheet.pixels) == 3 and not window.tools.job.running, timeout=120_000)
+    qtbot.waitUntil(lambda: len(sheet.pictures) == 3 and not window.tools.job.running, timeout=120_000)
     window.picture.grab()
     box = window.picture.target()
     at = sheet.cell(box, 2).center().toPoint()
@@ -222,9 +325,51 @@ def test_a_sheet_is_made_and_one_light_gone_on_with(
     assert target.read_bytes().startswith(b"%PDF")
     press(page, "go on with it")
     assert session.document.air.turbidity == 8.0
+    assert session.render.held_ev == sheet.pictures[2].ev  # exposed as it was chosen
     assert not sheet.on
     session.undo()
     assert session.document.air.turbidity != 8.0
+
+
+def test_several_lights_of_a_sheet_are_kept_and_refined_to_the_pictures_size(
+    window: DeskWindow, compare: CompareStep, qtbot: QtBot
+) -> None:
+    page, sheet, keeper = compare.vary, window.tools.sheet, window.tools.keeper
+    newer(window, qtbot, lambda: window.session.change("output", samples=4))
+    page.first.field.setCurrentIndex(page.first.field.findData("air.turbidity"))
+    page.first.number.setText("3")
+    press(page, "make the sheet")
+    qtbot.waitUntil(lambda: len(sheet.pictures) == 3 and not window.tools.job.running, timeout=120_000)
+    sheet.chosen = [0, 2]
+    press(page, "keep")
+    qtbot.waitUntil(lambda: len(keeper.pictures) == 2, timeout=20_000)
+    assert [keeper.document(kept).air.turbidity for kept in keeper.pictures] == [2.0, 8.0]  # type: ignore[union-attr]
+    assert [kept.samples_words for kept in keeper.pictures] == ["a draft"] * 2
+    assert keeper.pictures[1].ev == sheet.pictures[2].ev
+    window.tools.refiner.refine(keeper.pictures[1:])
+    qtbot.waitUntil(lambda: keeper.pictures[1].samples == 4, timeout=120_000)
+    assert picture_size(keeper.pictures[1].picture) == window.session.picture_size
+
+
+def test_the_strip_puts_stars_first_and_two_are_told_apart_in_words(
+    window: DeskWindow, compare: CompareStep, qtbot: QtBot
+) -> None:
+    keeper = window.tools.keeper
+    keep_two(window, qtbot)
+    keeper.mark(keeper.pictures[1], star=True)
+    qtbot.waitUntil(lambda: keeper.pictures[1].star, timeout=20_000)
+    first, second = keeper.pictures
+    assert keeper.in_order == [first, second]
+    keeper.sort(True)
+    strip = window.findChild(KeptStrip)
+    assert strip is not None
+    assert [thumb.kept for thumb in strip.thumbs] == [second, first]
+    keeper.choose(first.name)
+    keeper.choose(second.name, more=True)
+    assert compare.kept.table.text().startswith("From A to B:")
+    assert "sun’s height" in compare.kept.table.text()
+    window.session.change("air", turbidity=9.0)  # of no matter to the two
+    assert "turbidity" not in compare.kept.table.text()
 
 
 def test_a_range_that_cannot_be_is_told(window: DeskWindow, compare: CompareStep, qtbot: QtBot) -> None:
@@ -242,7 +387,7 @@ def test_suggestions_come_with_reasons_and_can_be_stopped(
     press(page, "6 lights")
     qtbot.waitUntil(lambda: len(sheet.items) == 6, timeout=180_000)
     assert all(item.words and item.more for item in sheet.items)
-    heights = {item.document.sun.elevation_deg for item in sheet.items}
+    heights = {round(sun_from_document(item.document)[1]) for item in sheet.items}
     assert len(heights) >= 3
     press(page, "24 lights")
     page._stop()
@@ -289,81 +434,6 @@ def test_undo_says_what_it_takes_back_and_steps_are_listed(
 
 
 # -- nothing is lost
-
-
-def test_unsaved_work_is_written_and_taken_up_after_a_crash(
-    own_state: None, session: Session, tmp_path: Path
-) -> None:
-    autosave = Autosave(session)
-    assert not autosave.write()  # nothing to lose yet
-    session.change("air", turbidity=6.5)
-    assert autosave.write()
-    assert not autosave.write()  # the same document is not written twice
-    assert load_document(autosave.folder / "work.gloamet").air.turbidity == 6.5
-    assert left_behind() == []  # this window holds it
-    assert autosave._lock is not None
-    autosave._lock.close()  # the program is gone
-    autosave._lock = None
-    (left,) = left_behind()
-    store = take_up(left)
-    assert store.current.air.turbidity == 6.5
-    assert store.dirty
-    assert store.current == session.document
-    autosave.close()
-    assert left_behind() == []
-
-
-def test_two_windows_each_have_their_own(own_state: None, session: Session) -> None:
-    one, other = Autosave(session), Autosave(session)
-    session.change("air", turbidity=6.5)
-    assert one.write() and other.write()
-    assert one.folder != other.folder
-    one.close()
-    assert other.folder.exists() and not one.folder.exists()
-    other.close()
-
-
-def test_a_saved_document_leaves_nothing_behind(own_state: None, session: Session, tmp_path: Path) -> None:
-    autosave = Autosave(session)
-    session.change("air", turbidity=6.5)
-    assert autosave.write()
-    assert session.save(tmp_path / "p.gloamet")
-    autosave.write()
-    assert not autosave.folder.exists()
-    autosave.close()
-
-
-def test_a_killed_program_leaves_its_last_whole_document(own_state: None, tmp_path: Path) -> None:
-    script = """
-        from PySide6.QtCore import QCoreApplication
-        from gloamet.desk.autosave import Autosave
-        from gloamet.desk.session import Session
-        app = QCoreApplication([])
-        session = Session()
-        autosave = Autosave(session)
-        k = 0
-        while True:
-            k += 1
-            session.change("output", samples=1 + k % 60000)
-            autosave.write()
-            if k == 3:
-                print("ready", flush=True)
-    """
-    for _ in range(5):
-        process = subprocess.Popen(
-            [sys.executable, "-c", textwrap.dedent(script)],
-            stdout=subprocess.PIPE,
-            env={**os.environ, "QT_QPA_PLATFORM": "offscreen"},
-        )
-        assert process.stdout is not None
-        process.stdout.readline()
-        os.kill(process.pid, signal.SIGKILL)
-        process.wait()
-    found = left_behind()
-    assert len(found) == 5
-    for left in found:
-        assert take_up(left).current.output.samples > 1
-    assert all(path.is_dir() for path in state_folder().iterdir())
 
 
 def test_a_project_that_others_changed_is_not_written_over_without_a_word(

@@ -174,7 +174,7 @@ def test_an_exposure_stays_while_another_step_is_worked_on(window: DeskWindow, q
 def test_each_link_acts_is_told_in_words_and_goes_back(
     expose: ExposeStep, window: DeskWindow, qtbot: QtBot
 ) -> None:
-    page, session = expose.develop, window.session
+    page, session = expose.chain, window.session
     settled(window, qtbot)
     newer(window, qtbot, lambda: session.change("expose", metering="manual", ev=14.0), done(window))
     for row, name, value in (
@@ -202,7 +202,7 @@ def test_each_link_acts_is_told_in_words_and_goes_back(
 
 
 def test_a_link_that_is_off_keeps_its_settings(expose: ExposeStep, window: DeskWindow) -> None:
-    row, session = expose.develop.tone, window.session
+    row, session = expose.chain.tone, window.session
     row.rows["shadows"].set_value(1.0)
     row.on.click()
     assert (session.document.expose.tone.on, session.document.expose.tone.shadows) == (False, 1.0)
@@ -212,8 +212,8 @@ def test_a_link_that_is_off_keeps_its_settings(expose: ExposeStep, window: DeskW
 
 
 def test_a_curve_is_bent_by_hand_and_straightened(expose: ExposeStep, window: DeskWindow) -> None:
-    page, session = expose.develop, window.session
-    expose.show_page("Develop")
+    page, session = expose.chain, window.session
+    expose.show_page("Chain")
     curve = page.curve
     at = curve.place(0.5, 0.7).toPoint()
     QTest.mouseClick(curve, Qt.MouseButton.LeftButton, pos=at)
@@ -236,11 +236,11 @@ def test_a_curve_is_bent_by_hand_and_straightened(expose: ExposeStep, window: De
 
 
 def test_a_band_of_hue_is_chosen_by_its_swatch(expose: ExposeStep, window: DeskWindow) -> None:
-    bands = expose.develop.colour.bands
+    bands = expose.chain.colour.bands
     bands.swatches[5].click()
     bands.rows[5]["saturation"].set_value(-0.5)
     assert window.session.document.expose.colour.bands[5] == HueBand(saturation=-0.5)
-    assert "bands blue" in expose.develop.colour.said.text()
+    assert "bands blue" in expose.chain.colour.said.text()
 
 
 def test_a_colour_table_is_chosen_and_a_bad_one_refused(
@@ -249,7 +249,7 @@ def test_a_colour_table_is_chosen_and_a_bad_one_refused(
     good, bad = tmp_path / "dark.cube", tmp_path / "bad.cube"
     write_table(good, lambda codes: 0.5 * codes, 9, "dark")
     bad.write_text("no table")
-    toning, session = expose.develop.colour.toning, window.session
+    toning, session = expose.chain.colour.toning, window.session
     before = settled(window, qtbot)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(bad), ""))
     with qtbot.waitSignal(session.noticed, timeout=5_000) as said:

@@ -14,10 +14,12 @@ from pytestqt.qtbot import QtBot
 
 from gloamet.desk import panorama_actions, spot_actions
 from gloamet.desk.instruments.checks import Checks
+from gloamet.desk.instruments.meter import lux_text
 from gloamet.desk.instruments.probes import Probes
 from gloamet.desk.steps import STEP_TITLES
 from gloamet.desk.steps.fill import FillStep
 from gloamet.desk.steps.fill.ratio import RatioControl
+from gloamet.desk.widgets.card_words import unbalanced_words
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import PANORAMAS
 from gloamet.document.fill import FillState, SpotState
@@ -297,11 +299,21 @@ def test_cards_read_every_source_and_follow_a_gain_at_once(
     window: DeskWindow, fill: FillStep, qtbot: QtBot
 ) -> None:
     session, card = window.session, fill.meter.cards[0]
+    window.choose_step(STEP_TITLES.index("Fill"))
+    fill.show_page("Meter")
     qtbot.waitUntil(lambda: session.read is not None and bool(card.levels()), timeout=60_000)
     before = {name: whole for name, whole, _ in card.levels()}
+    assert card.cards is not None and card.unbalanced is not None
+    assert unbalanced_words(card.cards, card.unbalanced, 0, card.natural) == "as in nature"
     session.change("fill", sky_stops=1.0)
     after = {name: whole for name, whole, _ in card.levels()}
     assert after["sky"] == pytest.approx(2.0 * before["sky"], rel=1e-4)
+    assert unbalanced_words(card.cards, card.unbalanced, 0, card.natural).startswith(
+        f"in nature {lux_text(sum(before.values()))}"
+    )
+    session.change("sky", saturation=0.5)  # the sky is nobody's but the artist's now
+    assert unbalanced_words(card.cards, card.unbalanced, 0, card.natural).startswith("before the balance")
+    session.undo()
     probes = window.findChild(Probes)
     assert probes is not None and session.read is not None
     grey, white = probes.planes(session.read)[2:]
@@ -320,6 +332,7 @@ def test_a_spot_is_clicked_read_and_taken_away(window: DeskWindow, fill: FillSte
     (spot,) = session.document.fill.spots
     assert (spot.name, spot.x, spot.y) == ("A", pytest.approx(0.3, abs=0.01), pytest.approx(0.8, abs=0.01))
     assert page.rows[0].name.text() == "A" and "cd/m²" in page.rows[0].text.text()
+    qtbot.waitUntil(lambda: page.rows[0].card.text().startswith("card there"), timeout=60_000)
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: len(f.spots) == 2):
         spot_actions.add_spot(session, 0.6, 0.2)
     assert page.contrast.text().startswith("A over B: ")

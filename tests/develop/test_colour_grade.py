@@ -95,7 +95,7 @@ def test_the_bands_together_are_the_whole_circle() -> None:
 
 
 def test_a_band_fades_into_its_neighbours() -> None:
-    # blue lies at 264 degrees, aqua at 195: at 229.5 each has half
+    # blue lies at 264 degrees, cyan at 195: at 229.5 each has half
     left = [
         lch(grade_codes(of_hue(h), band("blue", saturation=-1.0))[0])[1] / 0.09 for h in (264.1, 229.5, 194.8)
     ]

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import os
+from pathlib import Path
+
 import numpy as np
 import pytest
 
 from gloamet.colour.views import VIEWS
+from gloamet.develop.colour_table import write_table
 from gloamet.develop.display import ScreenDeveloper, develop_screen
 from gloamet.develop.exact import develop_exact
 from gloamet.develop.masks import MaskPlanes
@@ -39,7 +43,7 @@ LINKS = {
     "bent": {"lens": LensState(distortion=5.0, fringe=2.0)},
     "corners": {"lens": LensState(vignette=1.5)},
     "finish": {"lens": LensState(sharpness=0.3, grain=0.2)},
-    "kept warmth": {"kept": 0.6},
+    "kept warmth": {"warmth_kept": 0.6},
 }
 
 
@@ -80,7 +84,7 @@ def test_neutral_links_leave_exposure_and_view_to_the_bit(view: str) -> None:
 def test_a_balance_that_keeps_all_of_the_lights_colour_is_none() -> None:
     plain, kept = (
         develop_exact(scene(), DevelopSettings(0.0, 3200.0, 12.0, **values))  # type: ignore[arg-type]
-        for values in ({"balanced": False}, {"kept": 1.0})
+        for values in ({"balanced": False}, {"warmth_kept": 1.0})
     )
     assert kept == pytest.approx(plain, abs=0.004)  # scene colour's white is D60, a hair from 6000 K
 
@@ -88,7 +92,7 @@ def test_a_balance_that_keeps_all_of_the_lights_colour_is_none() -> None:
 def test_warmth_that_is_kept_lies_between_none_and_all() -> None:
     warm = np.full((1, 1, 3), 0.18, np.float32) * np.array([1.5, 1.0, 0.5], np.float32)
     red = [
-        float(np.subtract(*develop_exact(warm, DevelopSettings(0.3, 3200.0, kept=kept))[0, 0, [0, 2]]))
+        float(np.subtract(*develop_exact(warm, DevelopSettings(0.3, 3200.0, warmth_kept=kept))[0, 0, [0, 2]]))
         for kept in (0.0, 0.5, 1.0)
     ]
     assert red[0] < red[1] < red[2]
@@ -125,3 +129,32 @@ def test_a_finished_picture_is_enlarged_like_any_other() -> None:
     assert large.shape == (180, 280, 4)
     small = develop_screen(scene(), settings)[..., :3].astype(float)
     assert large[..., :3].mean() == pytest.approx(small.mean(), abs=0.3)
+
+
+def test_cards_and_skies_are_developed_alike_wherever_they_stand_in_a_strip() -> None:
+    # masks, corners, glare and details are of places in the picture: a strip of cards has none
+    settings = DevelopSettings(
+        0.0,
+        tone=ToneState(contrast=0.4, local_contrast=0.8),
+        glare=GlareState(veil=5.0),
+        masks=(LocalState(exposure=2.0),),
+        lens=LensState(vignette=2.0, grain=1.0),
+    )
+    strip = np.full((20, 80, 3), 0.18, np.float32)
+    strip[:, 40:] = 0.9
+    seen = develop_screen(strip, settings.point_operations())
+    assert np.ptp(seen[:, :40], axis=(0, 1)).max() == 0
+    assert np.ptp(seen[:, 40:], axis=(0, 1)).max() == 0
+    alone = develop_screen(strip, DevelopSettings(0.0, tone=ToneState(contrast=0.4)))
+    assert (seen == alone).all()
+
+
+def test_a_colour_table_that_was_written_anew_is_seen_at_once(tmp_path: Path) -> None:
+    path = tmp_path / "t.cube"
+    settings = DevelopSettings(0.0, colour=ColourState(table=str(path)), lens=LensState(grain=0.1))
+    developer, picture, seen = ScreenDeveloper(), scene(), []
+    for share in (1.0, 0.4):
+        write_table(path, lambda codes, share=share: share * codes, 5, "t")
+        os.utime(path, ns=(int(share * 1e18), int(share * 1e18)))
+        seen.append(float(developer.develop(picture, settings)[..., :3].mean()))
+    assert seen[1] == pytest.approx(0.4 * seen[0], rel=0.05)

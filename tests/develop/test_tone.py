@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
@@ -33,6 +33,7 @@ def edge(name: str) -> st.SearchStrategy[float]:
 SLIDERS = ("contrast", "s_curve", "roll_off", "highlights", "shadows", "whites", "blacks")
 
 
+@example(dict.fromkeys(SLIDERS, 0.0) | {"roll_off": 5e-324})
 @settings(max_examples=200, deadline=None)
 @given(st.fixed_dictionaries({name: edge(name) for name in SLIDERS}))
 def test_no_setting_turns_light_and_dark_round(sliders: dict[str, float]) -> None:

@@ -83,8 +83,8 @@ def test_half_the_strength_is_half_way_for_numbers_and_all_for_switches() -> Non
 
 
 def test_a_look_goes_to_a_file_and_comes_back(tmp_path: Path) -> None:
-    document = Document().change("air", turbidity=4.0).change("expose", kept=0.4)
-    look = look_of(document, "soft", ["air.turbidity", "expose.kept"])
+    document = Document().change("air", turbidity=4.0).change("expose", warmth_kept=0.4)
+    look = look_of(document, "soft", ["air.turbidity", "expose.warmth_kept"])
     write_look(look, tmp_path / "soft.look.json")
     again = read_look(tmp_path / "soft.look.json")
     assert again == look

@@ -5,24 +5,27 @@ from __future__ import annotations
 import pytest
 
 from gloamet.document.model import Document
-from gloamet.document.sweep import DATE, TIME, Vary, read_vary, sweep, variant_words, with_value
+from gloamet.document.sweep import DATE, TIME, ParameterRange, read_range, sweep, variant_words, with_value
 from gloamet.errors import GloametError
 
 
 def test_values_are_exact_with_both_ends() -> None:
-    assert Vary("air.turbidity", 2.0, 8.0, 4).values() == [2.0, 4.0, 6.0, 8.0]
-    assert Vary("air.turbidity", 2.0, 8.0, 3, True).values() == pytest.approx([2.0, 4.0, 8.0])
-    assert Vary("air.turbidity", 3.0, 8.0, 1).values() == [3.0]
+    assert ParameterRange("air.turbidity", 2.0, 8.0, 4).values() == [2.0, 4.0, 6.0, 8.0]
+    assert ParameterRange("air.turbidity", 2.0, 8.0, 3, True).values() == pytest.approx([2.0, 4.0, 8.0])
+    assert ParameterRange("air.turbidity", 3.0, 8.0, 1).values() == [3.0]
 
 
 def test_documents_hold_the_values_and_nothing_else_changes() -> None:
-    variants = sweep(Document(), [Vary("fill.sky_stops", -1.0, 1.0, 3)])
+    variants = sweep(Document(), [ParameterRange("fill.sky_stops", -1.0, 1.0, 3)])
     assert [v.document.fill.sky_stops for v in variants] == [-1.0, 0.0, 1.0]
     assert variants[1].document == Document()
 
 
 def test_of_two_ranges_the_first_goes_across() -> None:
-    variants = sweep(Document(), [Vary("air.turbidity", 2.0, 3.0, 2), Vary("fill.sky_stops", 0.0, 1.0, 2)])
+    variants = sweep(
+        Document(),
+        [ParameterRange("air.turbidity", 2.0, 3.0, 2), ParameterRange("fill.sky_stops", 0.0, 1.0, 2)],
+    )
     found = [(v.document.air.turbidity, v.document.fill.sky_stops) for v in variants]
     assert found == [(2.0, 0.0), (3.0, 0.0), (2.0, 1.0), (3.0, 1.0)]
     assert variants[2].values == {"air.turbidity": 2.0, "fill.sky_stops": 1.0}
@@ -32,7 +35,7 @@ def test_a_suns_height_frees_the_sun_and_keeps_its_bearing() -> None:
     from gloamet.output.document_to_light import sun_from_document
 
     before = sun_from_document(Document())
-    variants = sweep(Document(), [Vary("sun.elevation_deg", 5.0, 25.0, 2)])
+    variants = sweep(Document(), [ParameterRange("sun.elevation_deg", 5.0, 25.0, 2)])
     for variant, height in zip(variants, (5.0, 25.0), strict=True):
         azimuth, elevation = sun_from_document(variant.document)
         assert elevation == height
@@ -44,7 +47,7 @@ def test_hours_and_days_move_the_clock() -> None:
     assert (at.hour, at.minute, at.date()) == (15, 30, Document().sun.wall_time.date())
     day = with_value(Document(), DATE, 32.0).sun.wall_time
     assert (day.month, day.day, day.hour) == (2, 1, Document().sun.wall_time.hour)
-    assert variant_words(sweep(Document(), [Vary(TIME, 8.0, 9.0, 2)])[0]) == "08:00"
+    assert variant_words(sweep(Document(), [ParameterRange(TIME, 8.0, 9.0, 2)])[0]) == "08:00"
 
 
 def test_an_exposure_that_is_swept_is_set_by_hand_and_whole_numbers_stay_whole() -> None:
@@ -67,11 +70,16 @@ def test_an_exposure_that_is_swept_is_set_by_hand_and_whole_numbers_stay_whole()
 )
 def test_what_cannot_be_swept_is_told(text: str, said: str) -> None:
     with pytest.raises(GloametError, match=said):
-        read_vary(text)
+        read_range(text)
 
 
 def test_too_many_pictures_and_one_field_twice_are_refused() -> None:
     with pytest.raises(GloametError, match="more than 400"):
-        sweep(Document(), [Vary("air.turbidity", 2, 8, 40), Vary("fill.sky_stops", -1, 1, 40)])
+        sweep(
+            Document(),
+            [ParameterRange("air.turbidity", 2, 8, 40), ParameterRange("fill.sky_stops", -1, 1, 40)],
+        )
     with pytest.raises(GloametError, match="one field"):
-        sweep(Document(), [Vary("air.turbidity", 2, 8, 2), Vary("air.turbidity", 2, 8, 2)])
+        sweep(
+            Document(), [ParameterRange("air.turbidity", 2, 8, 2), ParameterRange("air.turbidity", 2, 8, 2)]
+        )

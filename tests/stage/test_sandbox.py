@@ -48,3 +48,20 @@ def test_a_reader_that_dies_is_a_damaged_file(tmp_path: Path, monkeypatch: pytes
     monkeypatch.setattr(sandbox.sys, "executable", "/bin/false")
     with pytest.raises(GloametError, match=r"house\.usdc is damaged"):
         sandbox._run("house.usdc", "usd", tmp_path / "in", tmp_path / "out", ProgressToken())
+
+
+def test_a_reader_that_was_killed_gets_a_second_try_and_no_third(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    tries, program = tmp_path / "tries", tmp_path / "decoder"
+    program.write_text(f'#!/bin/sh\necho x >> {tries}\n[ "$(wc -l < {tries})" -gt $KILLS ] || kill -9 $$\n')
+    program.chmod(0o755)
+    monkeypatch.setattr(sandbox.sys, "executable", str(program))
+    monkeypatch.setenv("KILLS", "1")
+    sandbox._run("house.usdc", "usd", tmp_path / "in", tmp_path / "out", ProgressToken())
+    assert len(tries.read_text().split()) == 2
+    tries.unlink()
+    monkeypatch.setenv("KILLS", "9")
+    with pytest.raises(GloametError, match=r"house\.usdc is damaged"):
+        sandbox._run("house.usdc", "usd", tmp_path / "in", tmp_path / "out", ProgressToken())
+    assert len(tries.read_text().split()) == 2

@@ -13,10 +13,10 @@ import numpy as np
 from gloamet.bench.core import best
 from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
-from gloamet.document.sweep import Vary, sweep
+from gloamet.document.sweep import ParameterRange, sweep
 from gloamet.output.document_to_light import build_stage
-from gloamet.output.keeping import Moment, keep
-from gloamet.preview.light_table import LightTable
+from gloamet.output.keeping import Snapshot, keep
+from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
 from gloamet.stage.assembly import place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Renderer
@@ -30,8 +30,11 @@ def thumbs() -> Result:
     """Small pictures a second of the house under another sun and another air each, once its stage is laid out."""
     document = demo_document()
     scene = place_in_world(read_file(Path(str(document.stage.model))), document.stage)
-    table = LightTable(document, build_stage(document, scene), THUMB, Renderer(), lambda: False)
-    ranges = [Vary("sun.elevation_deg", 5.0, 60.0, STEPS[0]), Vary("air.turbidity", 2.0, 8.0, STEPS[1])]
+    table = ThumbnailRenderer(document, build_stage(document, scene), THUMB, Renderer(), lambda: False)
+    ranges = [
+        ParameterRange("sun.elevation_deg", 5.0, 60.0, STEPS[0]),
+        ParameterRange("air.turbidity", 2.0, 8.0, STEPS[1]),
+    ]
     variants = sweep(document, ranges)
     table.picture(variants[0].document)
     begin = time.perf_counter()
@@ -53,9 +56,9 @@ def keeping() -> Result:
     slope = np.linspace(30.0, 3000.0, PICTURE[1])[None, :, None]
     light = np.repeat(slope * noise, 3, -1).astype(np.float32)
     pixels[..., :3] = np.clip(255.0 * (light / 3000.0) ** 0.45, 0, 255)
-    moment = Moment(Document(), pixels, light, 64, 10.0, 14.0)
+    snapshot = Snapshot(Document(), pixels, light, 64, 10.0, 14.0)
     with tempfile.TemporaryDirectory() as folder:
-        kept_s = best(lambda: keep(Path(folder), moment, datetime.now()), 5)
+        kept_s = best(lambda: keep(Path(folder), snapshot, datetime.now()), 5)
     image = QImage(pixels.data, PICTURE[1], PICTURE[0], 4 * PICTURE[1], QImage.Format.Format_RGBX8888)
     screen = QImage(PICTURE[1], PICTURE[0], QImage.Format.Format_RGBX8888)
 

@@ -27,8 +27,8 @@ def run_compare(options: argparse.Namespace) -> None:
     """Both are developed alike, at the first one's exposure."""
     import numpy as np
 
-    from gloamet.develop.difference import code_difference, stops_difference
     from gloamet.develop.exact import develop_exact
+    from gloamet.develop.picture_difference import code_difference, stops_difference
     from gloamet.develop.settings import DevelopSettings
     from gloamet.document.expose import ExposeState
     from gloamet.meter.metering import metered_ev

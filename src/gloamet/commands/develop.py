@@ -71,7 +71,12 @@ def _balance(text: str) -> dict[str, Any]:
         return {"balance": False}
     kelvin, _, tint = text.partition(",")
     read_kelvin, read_tint = number(2000, 15000, "Kelvin"), number(-30, 30, "Tint")
-    return {"balance": True, "kelvin": read_kelvin(kelvin), "tint": read_tint(tint or "0"), "kept": 0.0}
+    return {
+        "balance": True,
+        "kelvin": read_kelvin(kelvin),
+        "tint": read_tint(tint or "0"),
+        "warmth_kept": 0.0,
+    }
 
 
 def _state(options: argparse.Namespace) -> ExposeState:

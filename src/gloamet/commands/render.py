@@ -8,7 +8,6 @@ import signal
 import sys
 import threading
 import time
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -194,44 +193,24 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights
 def run(options: argparse.Namespace) -> None:
     """Render and save."""
     job = _prepare(options)
-    from gloamet.output.document_to_air import light_through_air
-    from gloamet.output.document_to_light import (
-        build_stage,
-        dome_from_document,
-        environment_from_document,
-        finished_light,
-        panorama_from_document,
-        save_picture,
-        with_contours,
-    )
-    from gloamet.output.document_to_masks import mask_planes
-    from gloamet.output.document_to_picture import gains_from_document
-    from gloamet.output.document_to_shafts import light_through_dust
+    from gloamet.output.document_to_light import save_picture
+    from gloamet.output.finishing import RenderInputs, finished_picture
     from gloamet.output.memory import check_memory, memory_needed
 
-    compiled = build_stage(job.document, job.scene)
-    dome = dome_from_document(job.document)
-    environment = environment_from_document(job.document, dome, panorama_from_document(job.document, dome))
-    need = memory_needed(compiled, job.width, job.height, options.denoise)
+    inputs = RenderInputs.of(job.document, job.scene, job.camera)
+    need = memory_needed(inputs.compiled, job.width, job.height, options.denoise)
     check_memory(need)
     _say(f"needs about {need / 2**20:.0f} MB of memory")
     start = time.perf_counter()
-    film = _trace(options, job, compiled, environment)
+    film = _trace(options, job, inputs.compiled, inputs.lights)
     seconds = time.perf_counter() - start
-    light = finished_light(job.document, film, options.denoise, environment)
-    lit = job.document, compiled, environment, job.camera
-    light = light_through_dust(*lit, light, film.mean_samples(), options.denoise)
-    light = light_through_air(job.document, dome, job.camera, light, film)
-    light = with_contours(job.document, compiled, job.camera, light)
-    masks, gains = job.document.expose.masks, gains_from_document(job.document)
-    with ThreadPoolExecutor() as pool:
-        planes = mask_planes(masks, film, gains, (compiled, job.camera), pool)
+    light, planes = finished_picture(inputs, film, options.denoise)
     saved = options.exposed, options.sixteen_bit, planes
     ev = save_picture(options.output, job.document, film, light, *saved)
     for note in job.scene.notes:
         _say(f"note: {note}")
     report = {"memory_mb": need / 2**20, "seconds": seconds, "ev": ev}
-    sun = {"sun_azimuth_deg": dome.sun_azimuth_deg, "sun_elevation_deg": dome.sun_elevation_deg}
+    sun = {"sun_azimuth_deg": inputs.dome.sun_azimuth_deg, "sun_elevation_deg": inputs.dome.sun_elevation_deg}
     show(_measured(options, job, film, seconds) | report | sun, options.json)
 
 

@@ -16,7 +16,7 @@ from gloamet.errors import GloametError
 
 if TYPE_CHECKING:
     from gloamet.document.model import Document
-    from gloamet.preview.light_table import LightTable
+    from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
 
 SHEET_COLUMNS = 4
 
@@ -44,11 +44,11 @@ def _add_scene(parser: argparse.ArgumentParser) -> None:
     add_json(parser)
 
 
-def _laid_out(options: argparse.Namespace) -> tuple[Document, LightTable]:
+def _laid_out(options: argparse.Namespace) -> tuple[Document, ThumbnailRenderer]:
     """The document in the light that was asked for, and its stage ready to be lit."""
     from gloamet.commands.camera_options import find_camera
     from gloamet.output.document_to_light import build_stage
-    from gloamet.preview.light_table import LightTable
+    from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
     from gloamet.stage.assembly import camera_from_view, place_in_world, view_from_camera
     from gloamet.stage.readers import read_file
     from gloamet.trace.film import Renderer
@@ -62,7 +62,7 @@ def _laid_out(options: argparse.Namespace) -> tuple[Document, LightTable]:
         stage = document.stage.model_copy(update={"view": view_from_camera(camera)})
         document = document.model_copy(update={"stage": stage})
     compiled = build_stage(document, scene)
-    return document, LightTable(document, compiled, options.size, Renderer(), lambda: False)
+    return document, ThumbnailRenderer(document, compiled, options.size, Renderer(), lambda: False)
 
 
 def _check_output(path: Path) -> None:
@@ -97,10 +97,10 @@ def _write(
 
 def run_sweep(options: argparse.Namespace) -> None:
     """Every variant, and where it went."""
-    from gloamet.document.sweep import read_vary, sweep, variant_words
+    from gloamet.document.sweep import read_range, sweep, variant_words
 
     _check_output(options.output)
-    varies = [read_vary(text) for text in options.vary]
+    varies = [read_range(text) for text in options.vary]
     document, table = _laid_out(options)
     pictures, tell = [], []
     variants = sweep(document, varies)
@@ -119,19 +119,21 @@ def run_sweep(options: argparse.Namespace) -> None:
 
 def run_suggest(options: argparse.Namespace) -> None:
     """Lights far apart, with their reasons and measures."""
+    from gloamet.output.document_to_light import sun_from_document
     from gloamet.preview.suggest import suggest
 
     _check_output(options.output)
     document, table = _laid_out(options)
     found = suggest(document, table, options.number, lambda _share: None)
-    pictures = [(s.pixels, s.reason) for s in found]
+    pictures = [(s.picture.pixels, s.reason) for s in found]
     tell = [
         {
             "file": f"{number:03d}.png",
             "reason": s.reason,
-            "azimuth_deg": s.document.sun.azimuth_deg,
-            "elevation_deg": s.document.sun.elevation_deg,
+            "azimuth_deg": sun_from_document(s.document)[0],
+            "elevation_deg": sun_from_document(s.document)[1],
             "real": s.real,
+            "delta_e": s.delta_e,
             **{f"measured_{name}": value for name, value in s.look._asdict().items()},
         }
         for number, s in enumerate(found, 1)

@@ -6,8 +6,6 @@ without a word: its document is offered at the next start.
 
 from __future__ import annotations
 
-import fcntl
-import json
 import shutil
 import uuid
 from datetime import datetime
@@ -17,8 +15,9 @@ from typing import Any, NamedTuple
 from PySide6.QtCore import QObject, QTimer
 
 from gloamet.desk.document_store import DocumentStore
+from gloamet.desk.file_lock import locked
 from gloamet.desk.session import Session
-from gloamet.document.file import document_from_tree, document_tree, read_tree, write_atomically
+from gloamet.document.file import document_from_tree, document_tree, read_tree, write_json
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 
@@ -40,25 +39,6 @@ def state_folder() -> Path:
     from platformdirs import user_state_path
 
     return user_state_path("gloamet") / "open"
-
-
-def _locked(path: Path) -> Any:
-    """An open lock file, None where another process holds it."""
-    try:
-        file = open(path, "w")  # noqa: SIM115 - held as long as the window lives
-    except OSError:
-        return None
-    try:
-        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        file.close()
-        return None
-    return file
-
-
-def _write_json(path: Path, tree: dict[str, Any]) -> None:
-    text = json.dumps(tree, indent=1, ensure_ascii=False) + "\n"
-    write_atomically(path, lambda file: file.write(text.encode()))
 
 
 class Autosave(QObject):
@@ -86,15 +66,15 @@ class Autosave(QObject):
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             if self._lock is None:
-                self._lock = _locked(self.folder / LOCK)
+                self._lock = locked(self.folder / LOCK)
             tree = document_tree(document, self.folder)
             about = {
                 "title": session.title,
                 "project": str(session.path) if session.path else "",
                 "when": datetime.now().isoformat(timespec="seconds"),
             }
-            _write_json(self.folder / ABOUT, about)
-            _write_json(self.folder / WORK, tree)
+            write_json(self.folder / ABOUT, about)
+            write_json(self.folder / WORK, tree)
         except (OSError, GloametError):
             return False  # a full disk must not stop the work; the next try comes in a moment
         self._written = (document, session.title)
@@ -118,7 +98,7 @@ def left_behind() -> list[Left]:
     """Documents of programs that ended without closing their windows, newest first."""
     found, root = [], state_folder()
     for folder in sorted(root.iterdir()) if root.is_dir() else ():
-        lock = _locked(folder / LOCK)
+        lock = locked(folder / LOCK)
         if lock is None:
             continue  # another window has it
         lock.close()

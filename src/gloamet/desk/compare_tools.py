@@ -7,6 +7,7 @@ from __future__ import annotations
 from gloamet.desk.keeper import Keeper
 from gloamet.desk.kept_compare import KeptCompare
 from gloamet.desk.light_job import LightJob
+from gloamet.desk.refine_job import RefineJob
 from gloamet.desk.session import Session
 from gloamet.desk.sheet_view import SheetView
 from gloamet.desk.wipe import natural
@@ -24,7 +25,7 @@ class CompareTools:
         self.compare = KeptCompare(self.keeper)
         self.sheet = SheetView(session)
         self.job = LightJob(session)
-        self.job.ended.connect(lambda _: session.pause_rendering(False))
+        self.refiner = RefineJob(self.keeper)
         self.before = "opened"  # what the picture is held against: "opened", "kept" or "nature"
 
     def document_before(self) -> Document | None:
@@ -44,6 +45,7 @@ class CompareTools:
 
     def close(self) -> None:
         """Everything is written, nothing more is made."""
-        self.job.stop()
+        self.job.close()
+        self.refiner.close()
         self.compare.close()
         self.keeper.close()

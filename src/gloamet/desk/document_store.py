@@ -12,6 +12,7 @@ from typing import Any
 from gloamet.document.file import load_document, save_document
 from gloamet.document.history import History
 from gloamet.document.model import Document, FieldPath
+from gloamet.document.moved_files import with_found
 
 
 def _stamp(path: Path | None) -> tuple[int, int] | None:
@@ -113,6 +114,10 @@ class DocumentStore:
         self._saved = self.history.current
 
 
-def open_store(path: Path) -> DocumentStore:
-    """The store of a project file. Raises GloametError when it cannot be read."""
-    return DocumentStore(load_document(path), path=path.resolve())
+def open_store(path: Path, moved: tuple[Path, Path] | None = None) -> DocumentStore:
+    """The store of a project file; moved names a file of it that is missing and where it was found, an edit to be
+    saved. Raises GloametError when it cannot be read."""
+    store = DocumentStore(load_document(path), path=path.resolve())
+    if moved is not None:
+        store.history.push(with_found(store.current, *moved))
+    return store

@@ -40,7 +40,7 @@ def _make_grey(session: Session, x: float, y: float) -> None:
     if not (2000.0 <= kelvin <= 15000.0 and abs(tint) <= 30.0):
         session.noticed.emit("That is too colourful to be grey: click on something pale.", "warning")
         return
-    session.change("expose", balance=True, kelvin=round(kelvin), tint=round(tint, 1), kept=0.0)
+    session.change("expose", balance=True, kelvin=round(kelvin), tint=round(tint, 1), warmth_kept=0.0)
 
 
 def _take_target(session: Session, x: float, y: float, aspect: float) -> None:

@@ -50,9 +50,7 @@ class ExposureHold(QObject):
 
     def release(self) -> None:
         """Let the exposure follow the meter until something is changed."""
-        if self.held_ev is not None:
-            self.session.render.held_ev = None
-            self.session.render.ask()
+        self.session.render.hold_ev(None)
         self.changed.emit()
 
     def _on_document_changed(self, document: Document) -> None:
@@ -66,5 +64,5 @@ class ExposureHold(QObject):
         ):
             self.release()
         elif self.held_ev is None and frame is not None and document is not before:
-            self.session.render.held_ev = frame.ev
+            self.session.render.hold_ev(frame.ev)
             self.changed.emit()

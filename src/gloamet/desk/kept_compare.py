@@ -20,7 +20,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from gloamet.desk import theme
 from gloamet.desk.keeper import Keeper
 from gloamet.desk.picture_overlay import PictureOverlay
-from gloamet.develop.difference import code_difference, stops_difference
+from gloamet.develop.picture_difference import code_difference, stops_difference
 from gloamet.errors import GloametError
 from gloamet.output.light_file import read_light_file
 
@@ -29,7 +29,7 @@ MODES = ("side by side", "wipe", "blink", "difference", "stops")
 BLINK_MS = 700
 MOST_ZOOM = 16.0
 DIFFERENCE_WIDTH = 480  # pixels of a difference that is worked out
-MOST_DELTA_E, MOST_STOPS = 12.0, 3.0  # at the ends of the scales
+DELTA_E_ENDS, STOPS_ENDS = (3.0, 6.0, 12.0, 25.0, 50.0), (0.5, 1.0, 2.0, 4.0, 8.0)  # of the scales
 GRIP_PX, KEY_PX, WORDS_PX = 7.0, 26.0, 22.0
 SCALE = np.array([[38, 38, 38], [92, 92, 92], [240, 164, 92], [201, 70, 52]], float)
 TWO_ENDS = np.array([[70, 120, 200], [58, 58, 58], [240, 164, 92]], float)
@@ -42,6 +42,15 @@ class Difference(NamedTuple):
     mean: float
     most: float
     words: str
+
+
+def _scale_end(most: float, ends: tuple[float, ...]) -> float:
+    """The end of a scale that shows differences of which nearly all stay below a value.
+
+    >>> _scale_end(7.0, DELTA_E_ENDS), _scale_end(99.0, DELTA_E_ENDS)
+    (12.0, 50.0)
+    """
+    return next((end for end in ends if end >= most), ends[-1])
 
 
 def _coloured(values: NDArray[np.float64], stops: NDArray[np.float64]) -> QImage:
@@ -170,21 +179,23 @@ class KeptCompare(PictureOverlay):
     def _colour(first: QImage, second: QImage) -> Difference:
         a, b = _codes(first), _codes(second)
         apart = code_difference(a, _same_size(a, b))
-        image = _coloured(apart / MOST_DELTA_E, SCALE)
-        words = f"ΔE2000 from 0 to {MOST_DELTA_E:.0f}"
-        return Difference(image, float(apart.mean()), float(np.quantile(apart, 0.95)), words)
+        most = float(np.quantile(apart, 0.95))
+        end = _scale_end(most, DELTA_E_ENDS)
+        words = f"ΔE2000 from 0 to {end:g}"
+        return Difference(_coloured(apart / end, SCALE), float(apart.mean()), most, words)
 
     def _stops(self, first: str, second: str) -> Difference | str:
         a, b = self._light(first), self._light(second)
         if a is None or b is None:
             return "The light of one of them is gone."
         apart = stops_difference(_same_size(a, b), a)
-        image = _coloured(0.5 + 0.5 * apart / MOST_STOPS, TWO_ENDS)
         known = apart[np.isfinite(apart)]
         mean, most = (
             (float(known.mean()), float(np.quantile(np.abs(known), 0.95))) if known.size else (0.0, 0.0)
         )
-        return Difference(image, mean, most, f"stops from −{MOST_STOPS:.0f} to +{MOST_STOPS:.0f}")
+        end = _scale_end(most, STOPS_ENDS)
+        image = _coloured(0.5 + 0.5 * apart / end, TWO_ENDS)
+        return Difference(image, mean, most, f"stops from −{end:g} to +{end:g}")
 
     def _on_made(self, made: tuple[str, Difference | str]) -> None:
         mode, found = made

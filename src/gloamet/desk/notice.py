@@ -24,6 +24,7 @@ class Notice(QWidget):
         self.text = label("", wrap=True)
         row.addWidget(self.text, 1)
         self._do: Callable[[], None] | None = None
+        self._about = ""
         self.action = link("", "Does it.", self._act)
         row.addWidget(self.action)
         row.addWidget(link("close", "Hide this message.", self.hide))
@@ -31,9 +32,10 @@ class Notice(QWidget):
         self._timer.timeout.connect(self.hide)
         self.hide()
 
-    def offer(self, sentence: str, word: str, action: Callable[[], None]) -> None:
-        """Say something and offer to do what it asks for."""
+    def offer(self, sentence: str, word: str, action: Callable[[], None], about: str = "") -> None:
+        """Say something and offer to do what it asks for; what else is said `about` it does not take its place."""
         self.show_sentence(sentence)
+        self._about = about
         self.action.setText(word)
         self._do = action
         self.action.show()
@@ -45,6 +47,9 @@ class Notice(QWidget):
 
     def show_sentence(self, sentence: str, kind: str = "warning") -> None:
         """Say it; notes go by themselves, warnings stay until closed."""
+        if self._about and self._about in sentence and self.isVisible():
+            return
+        self._about = ""
         self.action.hide()
         self.text.setText(sentence)
         self.setProperty("kind", kind)

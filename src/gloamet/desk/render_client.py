@@ -58,6 +58,12 @@ class RenderClient(QObject):
             self.inspect,
         )
 
+    def hold_ev(self, ev: float | None) -> None:
+        """Let an automatic exposure stay at an EV from now on, None for the meter's."""
+        if ev != self.held_ev:
+            self.held_ev = ev
+            self.ask()
+
     def resize(self, width: int, height: int) -> None:
         """The picture's size on screen, device pixels."""
         if (width, height) != self.size:

@@ -370,10 +370,11 @@ class Session(QObject):
         self.history.push(self._loader.begin(self.document, Path(path)))
         self._announce()
 
-    def open_project(self, path: Path) -> bool:
-        """Replace everything by a project; on failure the desk stays as it was."""
+    def open_project(self, path: Path, moved: tuple[Path, Path] | None = None) -> bool:
+        """Replace everything by a project, with a file that moved where it is now; on failure the desk stays as it
+        was."""
         try:
-            store = open_store(Path(path))
+            store = open_store(Path(path), moved)
         except GloametError as error:
             self.noticed.emit(str(error), "warning")
             return False

@@ -7,10 +7,8 @@ from __future__ import annotations
 
 import math
 import time
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-import numpy as np
-from numpy.typing import NDArray
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
@@ -18,15 +16,19 @@ from gloamet.desk import theme
 from gloamet.desk.picture_overlay import PictureOverlay
 from gloamet.document.model import Document
 
-GAP, WORDS_PX, TWICE_S = 6.0, 18.0, 0.4
-MOST_ROWS_WORDS = 2
+if TYPE_CHECKING:
+    from gloamet.preview.thumbnail_renderer import LitThumbnail
+
+GAP, WORDS_PX, WORDS_GAP, TWICE_S = 6.0, 18.0, 1.0, 0.4
+WRAPPED = Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap
 
 
 class SheetItem(NamedTuple):
-    """A document, its words, and more of them for the panel."""
+    """A document, its words, fewer of them where there is little room, and more for the panel."""
 
     document: Document
     words: str
+    short: str
     more: str = ""
 
 
@@ -40,7 +42,7 @@ class SheetView(PictureOverlay):
         self.items: list[SheetItem] = []
         self.columns = 4
         self.chosen: list[int] = []
-        self.pixels: dict[int, NDArray[np.uint8]] = {}
+        self.pictures: dict[int, LitThumbnail] = {}
         self._images: dict[int, QImage] = {}
         self._shown = False
         self._pressed: tuple[int, float] = (-1, 0.0)
@@ -53,14 +55,15 @@ class SheetView(PictureOverlay):
     def begin(self, items: list[SheetItem], columns: int) -> None:
         """An empty sheet."""
         self.items, self.columns = items, max(1, columns)
-        self.chosen, self.pixels, self._images, self._shown = [], {}, {}, True
+        self.chosen, self.pictures, self._images, self._shown = [], {}, {}, True
         self.changed.emit()
 
-    def put(self, index: int, pixels: NDArray[np.uint8]) -> None:
+    def put(self, index: int, picture: LitThumbnail) -> None:
         """A picture that is there now."""
         if index < len(self.items):
+            pixels = picture.pixels
             h, w = pixels.shape[:2]
-            self.pixels[index] = pixels
+            self.pictures[index] = picture
             self._images[index] = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888).copy()
             self.changed.emit()
 
@@ -112,7 +115,7 @@ class SheetView(PictureOverlay):
         for index, item in enumerate(self.items):
             cell = self.cell(box, index)
             room = QRectF(cell.x(), cell.y(), cell.width(), cell.height() - WORDS_PX)
-            image = self._images.get(index)
+            image, bottom = self._images.get(index), room.bottom()
             if image is None:
                 p.fillRect(room, QColor(theme.WELL))
             else:
@@ -122,11 +125,14 @@ class SheetView(PictureOverlay):
                 )
                 place.setHeight(size.height())
                 p.drawImage(place, image)
+                bottom = place.bottom()
                 if index in self.chosen:
                     p.setPen(QPen(QColor(theme.INK), 2.0))
                     p.setBrush(Qt.BrushStyle.NoBrush)
                     p.drawRect(place)
             p.setPen(QColor(theme.DIM))
-            words = p.fontMetrics().elidedText(item.words, Qt.TextElideMode.ElideRight, int(cell.width()))
-            below = QRectF(cell.x(), cell.bottom() - WORDS_PX, cell.width(), WORDS_PX)
-            p.drawText(below, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignVCenter, words)
+            line_px = p.fontMetrics().lineSpacing()
+            lines = max(1, int((cell.bottom() - bottom) / line_px))  # whole ones alone
+            below = QRectF(cell.x(), bottom + WORDS_GAP, cell.width(), lines * line_px)
+            fits = p.boundingRect(below, int(WRAPPED), item.words).height() <= below.height()
+            p.drawText(below, int(WRAPPED), item.words if fits else item.short)

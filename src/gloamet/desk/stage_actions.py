@@ -37,12 +37,10 @@ def part_named(session: Session, name: str) -> Part | None:
     return next((part for part in session.scene.parts if part.name == name), None)
 
 
-def mute(session: Session, names: set[str], muted: bool) -> None:
-    """Leave parts out of the picture, or bring them back."""
-    old = session.document.stage.muted
-    kept = [name for name in old if name not in names]
-    added = sorted(names) if muted else []
-    session.change("stage", muted=(*kept, *added))
+def mute(session: Session, names: set[str], back: set[str]) -> None:
+    """Leave parts out of the picture, and bring others back."""
+    kept = [name for name in session.document.stage.muted if name not in names | back]
+    session.change("stage", muted=(*kept, *sorted(names)))
 
 
 def light_only_with(session: Session, names: set[str]) -> None:

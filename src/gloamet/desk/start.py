@@ -39,7 +39,7 @@ def run_desk(
     if document is not None:
         session.start_with(document, title)
     if project is not None:
-        session.open_project(project)
+        window.moved_files.open_project(project)
     if model is not None:
         session.open_model(model)
     window.show()

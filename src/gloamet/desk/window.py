@@ -29,6 +29,7 @@ from gloamet.desk.instruments.checks import Checks
 from gloamet.desk.instruments.meter import LightMeter
 from gloamet.desk.instruments.probes import Probes
 from gloamet.desk.instruments.sky_disc import SkyDisc
+from gloamet.desk.moved_files import MovedFiles
 from gloamet.desk.notice import Notice
 from gloamet.desk.plan_view import PlanView
 from gloamet.desk.recent import recent
@@ -80,6 +81,7 @@ class DeskWindow(QMainWindow):
         self.tray = ImportNotesPanel(session, self.picture)
         self.sheet = ImportPanel(session, self.stack)
         self.notice = Notice()
+        self.moved_files = MovedFiles(session, self.notice, self)
         session.model_changed.connect(self._offer_again)
         session.noticed.connect(self.notice.show_sentence)
         self.disc, self.meter, self.ribbon = SkyDisc(session), LightMeter(session), DayRibbon(session)
@@ -272,8 +274,9 @@ class DeskWindow(QMainWindow):
         """Open a project, or a model into this project."""
         if path.suffix.lower() == ENDING:
             if self._may_leave():
-                self.session.open_project(path)
+                self.moved_files.open_project(path)
         elif path.suffix.lower() in ENDINGS:
+            self.autosave.write()  # before anything that could end the program
             self.session.open_model(path)
         else:
             self.notice.show_sentence(

@@ -21,8 +21,8 @@ if TYPE_CHECKING:
 
 Floats = NDArray[np.float32]
 
-# Oklab hues of red, orange, yellow, green, aqua, blue, purple and magenta, degrees: those of the full colours of a
-# screen, orange (#ff8000) and purple (#8000ff) among them.
+# Oklab hues of red, orange, yellow, green, cyan, blue, violet and magenta, degrees: those of the full colours of a
+# screen, orange (#ff8000) and violet (#8000ff) among them.
 BAND_HUES_DEG = (29.2, 53.0, 109.8, 142.5, 194.8, 264.1, 294.3, 328.4)
 TONING = 0.12  # chroma of full toning
 SWATCH = (0.68, 0.14)  # lightness and chroma of a band's swatch

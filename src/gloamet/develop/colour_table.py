@@ -25,6 +25,7 @@ def _processor(path: str, changed_ns: int) -> Any:
     import PyOpenColorIO as ocio
 
     name = Path(path).name
+    ocio.ClearAllCaches()  # OpenColorIO knows files by their path alone, and one may have been written anew
     try:
         transform = ocio.FileTransform(path, interpolation=ocio.INTERP_TETRAHEDRAL)
         return ocio.Config.CreateRaw().getProcessor(transform).getDefaultCPUProcessor()
@@ -36,6 +37,14 @@ def _processor(path: str, changed_ns: int) -> Any:
     except ocio.Exception as error:
         reason = str(error).strip().splitlines()[-1]
         raise GloametError(f"{name} is no colour table ({reason}): choose a .cube file.") from None
+
+
+def written_ns(path: str) -> int:
+    """When a file was written last, nanoseconds; 0 for none."""
+    try:
+        return Path(path).stat().st_mtime_ns if path else 0
+    except OSError:
+        return 0
 
 
 def apply_table(codes: Floats, path: str) -> Floats:

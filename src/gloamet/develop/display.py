@@ -20,6 +20,7 @@ from gloamet.colour.spaces import AP1_TO_REC709, linear_to_srgb
 from gloamet.colour.views import FILM_INSET, FILM_OUTSET, REC709_LUMINANCE, VIEWS, film_curve
 from gloamet.colour.views import film as film_view
 from gloamet.develop import colour_grade, glare
+from gloamet.develop.colour_table import written_ns
 from gloamet.develop.display_kernels import (
     CUBE_SIZE,
     CURVE_SIZE,
@@ -133,7 +134,7 @@ def _code_grid() -> Floats:
 
 
 @lru_cache(maxsize=8)
-def _colour_cube(colour: ColourState) -> Floats:
+def _colour_cube(colour: ColourState, _table_written_ns: int) -> Floats:
     """Linear light of what the link of colour makes of codes, (CUBE**3, 4): smooth where codes are steep, at black."""
     cube = np.zeros((CUBE_SIZE**3, 4), np.float32)
     if not colour_grade.acts(colour):
@@ -154,7 +155,8 @@ def _view_arrays(settings: DevelopSettings, matrix: Floats) -> ViewArrays:
     film, cube = _film_arrays(view.apply is film_view), np.zeros((0, 4), np.float32)
     if view.apply is not film_view and not view.curve_alone:
         cube = screen_cube(settings.view)
-    tone, colour = _tone_arrays(settings.tone), _colour_cube(settings.colour)
+    tone = _tone_arrays(settings.tone)
+    colour = _colour_cube(settings.colour, written_ns(settings.colour.table))
     return ViewArrays(matrix, tone, cube, film, _srgb_curve(), _srgb_codes(), colour)
 
 
@@ -193,6 +195,7 @@ class _Last:
         self._made: Any = None
 
     def get(self, of: tuple[object, ...], key: object, make: Callable[[], Any]) -> Any:
+        """The result for these arrays and this key, made where it is another."""
         same = len(of) == len(self._of) and all(a is b for a, b in zip(of, self._of, strict=True))
         if not (same and key == self._key):
             self._of, self._key, self._made = of, key, make()
@@ -224,8 +227,10 @@ class ScreenDeveloper:
         if not parts_that_act(settings.lens).finishes:
             done = _run(light, gains, view, size)
             return done.view(np.uint8).reshape(*done.shape, 4)
-        key = (matrix.tobytes(), settings.view, settings.tone, settings.colour)
-        small = self._coded.get((light, gains), key, lambda: _run(light, gains, view, None)).copy()
+        key = (matrix.tobytes(), settings.view, settings.tone)
+        small = self._coded.get(
+            (light, gains, view.colour), key, lambda: _run(light, gains, view, None)
+        ).copy()
         finish_pixels(small, settings.lens)
         pixels = small.view(np.uint8).reshape(*small.shape, 4)
         return pixels if size is None else enlarged_pixels(pixels, size)

@@ -18,7 +18,7 @@ from gloamet.develop.tone import GREY_CARD
 Floats = NDArray[np.float32]
 Pixels = NDArray[np.uint8]
 CLIPPED, CRUSHED = 250, 3  # codes from which a channel clips, and up to which all channels are black
-CLIP_COLOUR, CRUSH_COLOUR, MASK_COLOUR = (201, 106, 82), (98, 148, 204), (240, 164, 92)
+CLIP_COLOUR, CRUSH_COLOUR, MASK_COLOUR = (201, 106, 82), (217, 199, 122), (240, 164, 92)
 MASK_COVER = 0.6
 WHITE_STOPS = math.log2(1.0 / GREY_CARD)
 

@@ -7,6 +7,7 @@ acts before the tone, on light: what a view has cut off could not be brought bac
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -38,6 +39,17 @@ class MaskPlanes(NamedTuple):
 
 
 NO_PLANES = MaskPlanes()
+# fields of a mask that do not say what it covers
+NO_EFFECT = {
+    "name": "",
+    "on": True,
+    "strength": 1.0,
+    "inverted": False,
+    "exposure": 0.0,
+    "mired": 0.0,
+    "saturation": 1.0,
+    "contrast": 0.0,
+}
 
 
 def _smooth(value: NDArray[Any]) -> Floats:
@@ -125,11 +137,22 @@ def _sunlit(mask: LocalState, share: Floats | None) -> Floats | None:
     return _softened(mask, 1.0 - inside if mask.kind == "shaded" else inside)
 
 
+@lru_cache(maxsize=4)
+def _placed(mask: LocalState, shape: tuple[int, int]) -> Floats:
+    """How much a mask covers that is laid in the picture, kept while a hand changes its effect, left out of the key."""
+    weights = PLACED[mask.kind](mask, shape)
+    weights.setflags(write=False)
+    return weights
+
+
+PLACED = {"round": _round, "gradient": _gradient, "painted": _painted}
+
+
 def mask_weights(mask: LocalState, shape: tuple[int, int], planes: MaskPlanes) -> Floats:
     """How much a mask covers of each pixel of a picture, (H, W) in 0..1; nothing where what it asks for is unknown."""
     found: Floats | None
-    if mask.kind in ("round", "gradient", "painted"):
-        found = {"round": _round, "gradient": _gradient, "painted": _painted}[mask.kind](mask, shape)
+    if mask.kind in PLACED:
+        found = _placed(mask.model_copy(update=NO_EFFECT), shape)
     elif mask.kind in ("part", "material"):
         numbers, names = (
             (planes.parts, planes.part_names)

@@ -7,7 +7,7 @@ them.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -33,12 +33,17 @@ class DevelopSettings:
     tint: float = 0.0
     view: str = DEFAULT_VIEW
     balanced: bool = True
-    kept: float = 0.0
+    warmth_kept: float = 0.0
     glare: GlareState = GlareState()
     masks: tuple[LocalState, ...] = ()
     tone: ToneState = ToneState()
     colour: ColourState = ColourState()
     lens: LensState = LensState()
+
+    def point_operations(self) -> DevelopSettings:
+        """Its point operations, which act on every pixel alike: for cards, skies and other views than the picture."""
+        tone = self.tone.model_copy(update={"local_contrast": 0.0})
+        return replace(self, glare=GlareState(), masks=(), tone=tone, lens=LensState())
 
     def matrix(self) -> Floats:
         """Exposure and white balance as one AP1 matrix."""
@@ -47,8 +52,8 @@ class DevelopSettings:
             return (np.eye(3) * scale).astype(np.float32)
         # an eye sees steps of mired alike
         mired = 1e6 / self.kelvin
-        mired += self.kept * (1e6 / NEUTRAL_KELVIN - mired)
-        return (balance_matrix(1e6 / mired, self.tint * (1.0 - self.kept)) * scale).astype(np.float32)
+        mired += self.warmth_kept * (1e6 / NEUTRAL_KELVIN - mired)
+        return (balance_matrix(1e6 / mired, self.tint * (1.0 - self.warmth_kept)) * scale).astype(np.float32)
 
 
 def exposure_scale(ev: float) -> float:

@@ -28,6 +28,7 @@ HIGHLIGHTS, WHITES = (0.2, 3.8, 10.0), (1.5, 6.0, None)
 CONTRAST_STOPS = 0.75  # log2 of the slope at the ends of the range
 MIDDLE_STOPS = 3.0  # width of what the S-curve bends
 FIRST_KNEE, LAST_KNEE, SOFTNESS = 3.5, 0.5, 0.4  # of the roll-off, stops over grey, and bend per stop
+LEAST_ROLL_OFF = 1e-9  # below it no code moves, and dividing by the bend would overflow
 
 
 def _rise(stops: Array, begin: float, full: float) -> Array:
@@ -66,7 +67,7 @@ def toned_stops(stops: Array, tone: ToneState) -> Array:
         (tone.whites, WHITES),
     ):
         s = s + amount * _region(s, limits)
-    if tone.roll_off > 0.0:
+    if tone.roll_off > LEAST_ROLL_OFF:
         knee = FIRST_KNEE + tone.roll_off * (LAST_KNEE - FIRST_KNEE)
         bend = SOFTNESS * tone.roll_off
         s = np.where(s > knee, knee - np.expm1(-bend * np.maximum(s - knee, 0.0)) / bend, s)

@@ -27,13 +27,11 @@ WORDS: dict[FieldPath, str] = {
     ("expose", "ev"): "exposure value",
     ("expose", "compensation"): "exposure",
     ("expose", "kelvin"): "white balance",
-    ("expose", "kept"): "warmth kept",
     ("panorama", "file"): "panorama",
     ("stage", "model"): "model",
 }
-SECTIONS = {"fill": "", "air": "", "expose": "", "sun": "", "site": "", "stage": "", "output": ""}
+SECTIONS = ("site", "sun", "air", "fill", "expose", "stage", "output")  # whose name says nothing more
 SUFFIXES = ("_deg", "_km", "_m", "_lx", "_stops", "_mired", "_px", "_s", "_cd_m2")
-UNITS = {"_stops": "stops", "_mired": "mired"}
 MOST_TEXT = 28
 
 

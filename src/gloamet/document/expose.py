@@ -16,7 +16,7 @@ from gloamet.document.stage import Colour
 
 CurvePoints = tuple[tuple[float, float], ...]
 STRAIGHT: CurvePoints = ((0.0, 0.0), (1.0, 1.0))
-HUE_BANDS = ("red", "orange", "yellow", "green", "aqua", "blue", "purple", "magenta")
+HUE_BANDS = ("red", "orange", "yellow", "green", "cyan", "blue", "violet", "magenta")
 Metering = Literal["scene", "incident", "spot", "centre", "average", "whites", "manual"]
 METERINGS: tuple[Metering, ...] = get_args(Metering)
 
@@ -221,7 +221,7 @@ class ExposeState(Model):
     tint: float = number(
         0.0, -30, 30, "White balance across green and magenta; positive takes green out.", "", 0.5, 1
     )
-    kept: float = number(
+    warmth_kept: float = number(
         0.0,
         0,
         1,

@@ -51,6 +51,12 @@ def write_atomically(path: Path, write: Callable[[BinaryIO], Any]) -> None:
         ) from None
 
 
+def write_json(path: Path, tree: dict[str, Any]) -> None:
+    """Write a tree as JSON, whole or not at all. Raises GloametError."""
+    text = json.dumps(tree, indent=2, ensure_ascii=False) + "\n"
+    write_atomically(path, lambda file: file.write(text.encode()))
+
+
 def _relative(file: Path, folder: Path) -> str:
     try:
         return Path(os.path.relpath(file, folder)).as_posix()
@@ -70,17 +76,21 @@ def document_tree(document: Document, folder: Path) -> dict[str, Any]:
 
 def save_document(document: Document, path: Path) -> None:
     """Write a project. Paths of its files are stored relative to the project where that is possible."""
-    text = json.dumps(document_tree(document, path.parent), indent=2, ensure_ascii=False) + "\n"
-    write_atomically(path, lambda file: file.write(text.encode()))
+    write_json(path, document_tree(document, path.parent))
 
 
 def _of_this_version(tree: dict[str, Any]) -> dict[str, Any]:
-    """A project as it is written today: earlier ones said of the exposure only whether it was automatic."""
+    """A project as it is written today: earlier ones said of the exposure only whether it was automatic, and called the
+    warmth that is kept otherwise."""
     expose = tree.get("expose")
-    if not isinstance(expose, dict) or "automatic" not in expose or "metering" in expose:
+    if not isinstance(expose, dict):
         return tree
-    kept = {name: value for name, value in expose.items() if name != "automatic"}
-    return {**tree, "expose": {**kept, "metering": "scene" if expose["automatic"] else "manual"}}
+    expose = dict(expose)
+    if "automatic" in expose and "metering" not in expose:
+        expose["metering"] = "scene" if expose.pop("automatic") else "manual"
+    if "kept" in expose:
+        expose["warmth_kept"] = expose.pop("kept")
+    return {**tree, "expose": expose}
 
 
 def read_tree(path: Path, what: str) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from gloamet.document.file import read_tree, write_atomically
+from gloamet.document.file import read_tree, write_json
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.sun.day import day_path
@@ -57,37 +57,37 @@ LOOKS = (
         name="early gold",
         words="Low and warm from the east, long shade, a little haze in the air.",
         sun=SunRule(side="morning", height_deg=7.0),
-        fields={**CLEAR, "air.turbidity": 3.2, "expose.kept": 0.5},
+        fields={**CLEAR, "air.turbidity": 3.2, "expose.warmth_kept": 0.5},
     ),
     Look(
         name="clear noon",
         words="The highest sun of the day in washed air: hard, white, short shade.",
         sun=SunRule(side="highest"),
-        fields={**CLEAR, "air.turbidity": 2.1, "expose.kept": 0.0},
+        fields={**CLEAR, "air.turbidity": 2.1, "expose.warmth_kept": 0.0},
     ),
     Look(
         name="hazy noon",
         words="The highest sun through summer haze: pale sky, filled shade.",
         sun=SunRule(side="highest"),
-        fields={**CLEAR, "air.turbidity": 5.5, "expose.kept": 0.0},
+        fields={**CLEAR, "air.turbidity": 5.5, "expose.warmth_kept": 0.0},
     ),
     Look(
         name="low west",
         words="The last hour: raking light from the west.",
         sun=SunRule(side="evening", height_deg=9.0),
-        fields={**CLEAR, "air.turbidity": 3.0, "expose.kept": 0.6},
+        fields={**CLEAR, "air.turbidity": 3.0, "expose.warmth_kept": 0.6},
     ),
     Look(
         name="blue hour",
         words="The sun is down, the sky alone lights: blue, without shade.",
         sun=SunRule(side="evening", height_deg=-5.0),
-        fields={**CLEAR, "air.turbidity": 2.6, "expose.kept": 0.4},
+        fields={**CLEAR, "air.turbidity": 2.6, "expose.warmth_kept": 0.4},
     ),
     Look(
         name="high overcast",
         words="An even grey sky: soft light from above.",
         sun=SunRule(side="highest"),
-        fields={"air.model": "cie", "air.cie_sky": 1, "sun.moon": False, "expose.kept": 0.0},
+        fields={"air.model": "cie", "air.cie_sky": 1, "sun.moon": False, "expose.warmth_kept": 0.0},
     ),
     Look(
         name="misty morning",
@@ -99,14 +99,14 @@ LOOKS = (
             "air.haze_on": True,
             "air.haze_km": 2.5,
             "air.haze_height_m": 150.0,
-            "expose.kept": 0.3,
+            "expose.warmth_kept": 0.3,
         },
     ),
     Look(
         name="moonlit",
         words="A high moon of the nearest night that has one.",
         sun=SunRule(side="moon"),
-        fields={**CLEAR, "air.turbidity": 2.4, "sun.moon": True, "expose.kept": 0.5},
+        fields={**CLEAR, "air.turbidity": 2.4, "sun.moon": True, "expose.warmth_kept": 0.5},
     ),
 )
 
@@ -228,8 +228,7 @@ def read_look(path: Path) -> Look:
 
 def write_look(look: Look, path: Path) -> None:
     """Save a look. Raises GloametError."""
-    text = json.dumps(look.model_dump(mode="json"), indent=2, ensure_ascii=False) + "\n"
-    write_atomically(path, lambda file: file.write(text.encode()))
+    write_json(path, look.model_dump(mode="json"))
 
 
 def looks_folder() -> Path:

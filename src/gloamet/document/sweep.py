@@ -1,6 +1,6 @@
 """Sweeps: one or two fields of a document through a range, or dates and hours, as a row or grid of documents.
 
-A document and `Vary` records enter; documents with their values leave, in reading order.
+A document and `ParameterRange`s enter; documents with their values leave, in reading order.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ MOST_STEPS, MOST_PICTURES = 48, 400
 TIME, DATE = "sun.hour", "sun.day"  # of the clock, hours; and day of the year
 
 
-class Vary(NamedTuple):
+class ParameterRange(NamedTuple):
     """A field by its dotted path, from a value to another in so many steps, evenly or by equal factors."""
 
     path: str
@@ -46,11 +46,11 @@ class Variant(NamedTuple):
     values: dict[str, float]
 
 
-def read_vary(text: str) -> Vary:
+def read_range(text: str) -> ParameterRange:
     """A field's range as it is typed: PATH=LOW:HIGH:COUNT, with :log for equal factors. Raises GloametError.
 
-    >>> read_vary("air.turbidity=2:8:4")
-    Vary(path='air.turbidity', low=2.0, high=8.0, number=4, factors=False)
+    >>> read_range("air.turbidity=2:8:4")
+    ParameterRange(path='air.turbidity', low=2.0, high=8.0, number=4, factors=False)
     """
     path, equals, rest = text.partition("=")
     words = rest.split(":")
@@ -61,10 +61,10 @@ def read_vary(text: str) -> Vary:
         low, high, count = float(words[0]), float(words[1]), int(words[2])
     except ValueError:
         raise GloametError(f"“{text}” is not a range: write it like {like}.") from None
-    return checked_vary(Vary(path.strip(), low, high, count, len(words) == 4))
+    return checked_range(ParameterRange(path.strip(), low, high, count, len(words) == 4))
 
 
-def checked_vary(vary: Vary) -> Vary:
+def checked_range(vary: ParameterRange) -> ParameterRange:
     """The range itself where it can be swept. Raises GloametError with a sentence where not."""
     low, high = _limits(vary.path)
     if not (math.isfinite(vary.low) and math.isfinite(vary.high)):
@@ -127,7 +127,7 @@ def _held(document: Document, section: str, name: str) -> Any:
     return getattr(place, name)
 
 
-def sweep(document: Document, varies: list[Vary]) -> list[Variant]:
+def sweep(document: Document, varies: list[ParameterRange]) -> list[Variant]:
     """Every document of one or two sweeps; of two, the first goes across and the second down."""
     if not 1 <= len(varies) <= 2:
         raise GloametError("A sweep varies one or two fields.")
@@ -162,13 +162,14 @@ def _freed(document: Document) -> Document:
     )
 
 
-def variant_words(variant: Variant) -> str:
-    """The values of a variant in words, as a caption."""
+def variant_words(variant: Variant, named: bool = True) -> str:
+    """The values of a variant in words, as a caption, with or without what they are of."""
     said = []
     for path, value in variant.values.items():
         if path in (TIME, DATE):
             wall = variant.document.sun.wall_time
             said.append(f"{wall:%H:%M}" if path == TIME else f"{wall:%d %b}")
         else:
-            said.append(f"{field_words(steps(path))} {value_words(steps(path), value)}")
+            name = f"{field_words(steps(path))} " if named else ""
+            said.append(name + value_words(steps(path), value))
     return ", ".join(said)

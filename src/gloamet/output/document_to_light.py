@@ -306,8 +306,8 @@ def save_picture(
     .exr holds linear light with its layers, others the developed picture. Before a backdrop, light is that of the
     things alone, with an alpha channel; a developed picture has one where the backdrop is none.
     """
-    backdrop, transparency = backdrop_from_document(document), film.mean("transparency")
-    alpha = None if backdrop is None else np.clip(1.0 - transparency, 0.0, 1.0)
+    backdrop = backdrop_from_document(document)
+    alpha = None if backdrop is None else np.clip(1.0 - film.mean("transparency"), 0.0, 1.0)
     incident = partial(incident_ev_from_document, document)
     ev = exposure_from_document(document, light.whole, surfaces_of_film(film), incident).ev
     if check_ending(path) == ".exr":
@@ -321,10 +321,17 @@ def save_picture(
         layers |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}
         save_light(path, light.whole * scale, layers, white, alpha)
         return ev
+    codes = developed_codes(document, film, light, ev, planes)
+    save_display(path, codes, sixteen_bit, alpha if backdrop == NOTHING else None)
+    return ev
+
+
+def developed_codes(
+    document: Document, film: Film, light: FinishedLight, ev: float, planes: MaskPlanes = NO_PLANES
+) -> Floats:
+    """The picture developed at an EV, codes 0..1 (H, W, 3), over the document's backdrop; of the things alone where
+    that is nothing."""
+    backdrop, transparency = backdrop_from_document(document), film.mean("transparency")
     picture = light.whole if backdrop is None else unpremultiplied(light.whole, transparency)
     codes = develop_exact(picture, develop_settings(document, ev), planes)
-    if backdrop is None or backdrop == NOTHING:
-        save_display(path, codes, sixteen_bit, alpha)
-    else:
-        save_display(path, over_backdrop(codes, transparency, backdrop), sixteen_bit)
-    return ev
+    return codes if backdrop is None or backdrop == NOTHING else over_backdrop(codes, transparency, backdrop)

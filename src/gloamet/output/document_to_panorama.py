@@ -130,12 +130,6 @@ def _suns(file: PanoramaFile) -> tuple[PanoramaSun, ...]:
     return suns_of(cached_panorama(file.path))
 
 
-def panorama_suns(file: PanoramaFile) -> tuple[PanoramaSun, ...]:
-    """The suns found in a file. Raises GloametError when it cannot be read."""
-    cached_panorama(file.path)
-    return _suns(file)
-
-
 @lru_cache(maxsize=2)
 def _prepared(file: PanoramaFile, options: LightOptions) -> PreparedPanorama:
     return prepare_panorama(cached_panorama(file.path), options, _suns(file))

@@ -1,19 +1,19 @@
-"""Kept pictures: each a moment of the work with all its settings, in a folder beside the project.
+"""Kept pictures: each a snapshot of the work with all its settings, in a folder beside the project.
 
 A document with its developed pixels and its light enters; three files leave, NAME.png, NAME.exr (half-float light) and
-NAME.json, the last of them last: what has a .json is whole. Reading gives `Kept` records, also of pictures whose other
-files are gone.
+NAME.json, the last of them last: what has a .json is whole. NAME.layers.exr, each light apart, follows where there is a
+film. Reading gives `Kept` records, also of pictures whose other files are gone.
 """
 
 from __future__ import annotations
 
-import json
+import contextlib
 import os
 from collections.abc import Iterable
 from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,23 +22,25 @@ from gloamet.document.file import (
     document_from_tree,
     document_tree,
     read_tree,
-    write_atomically,
+    write_json,
 )
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.output.images import CHROMATICITIES, write_picture
+from gloamet.output.layers import StoredLayers, save_layers
 
 FORMAT = 1
 ENDING = ".kept"  # of the folder
+LAYERS_ENDING = ".layers.exr"
 WHITE_CD_M2 = 1000.0  # that 1.0 of the half-float light stands for
 LARGEST_HALF = 65504.0
-FAST = 1  # of compression: keeping must not be waited for
+FAST, FROM_ABOVE = 1, 0x20  # compression of a .png, each row by the one above: keeping must not be waited for
 MOST = 999
 
 
-class Moment(NamedTuple):
+class Snapshot(NamedTuple):
     """What is kept: the document, its pixels (H, W, 4) and light (h, w, 3) in AP1 cd/m2, samples of a pixel, seconds of
-    tracing, and the EV of the exposure."""
+    tracing, the EV of the exposure, and its lights apart where there is a film."""
 
     document: Document
     pixels: NDArray[np.uint8]
@@ -46,11 +48,12 @@ class Moment(NamedTuple):
     samples: int
     seconds: float
     ev: float
+    layers: StoredLayers | None = None
 
 
 class Kept(NamedTuple):
-    """A kept picture: its .json, name, when, samples, seconds, EV, star, note, bytes on disk; missing names what of it
-    is gone."""
+    """A kept picture: its .json, name, when, samples, seconds, EV, star, note, whether its lights are kept apart, bytes
+    on disk; missing names what of it is gone."""
 
     path: Path
     name: str
@@ -60,8 +63,14 @@ class Kept(NamedTuple):
     ev: float
     star: bool
     note: str
+    layered: bool
     size_bytes: int
     missing: tuple[str, ...]
+
+    @property
+    def samples_words(self) -> str:
+        """How far it was traced."""
+        return f"{self.samples} samples" if self.samples else "a draft"
 
     @property
     def picture(self) -> Path:
@@ -72,6 +81,11 @@ class Kept(NamedTuple):
     def light(self) -> Path:
         """Its light."""
         return self.path.with_suffix(".exr")
+
+    @property
+    def layers(self) -> Path:
+        """Its lights apart."""
+        return self.path.with_suffix(LAYERS_ENDING)
 
 
 def kept_folder(project: Path | None, title: str) -> Path:
@@ -84,61 +98,62 @@ def kept_folder(project: Path | None, title: str) -> Path:
     return user_state_path("gloamet") / "kept" / (plain + ENDING)
 
 
-def _next_name(folder: Path) -> str:
+def _free_path(folder: Path) -> Path:
+    """The .json of the next picture; its .png is made now, so that another window on this project takes another
+    name."""
     taken = {path.stem for path in folder.glob("*.*")}
     for number in range(1, MOST + 1):
-        if f"{number:03d}" not in taken:
-            return f"{number:03d}"
+        path = folder / f"{number:03d}.json"
+        if path.stem not in taken:
+            with contextlib.suppress(FileExistsError):
+                path.with_suffix(".png").touch(exist_ok=False)
+                return path
     raise GloametError(f"{folder.name} holds {MOST} pictures: take some away first.")
 
 
-def _write_json(path: Path, tree: dict[str, Any]) -> None:
-    text = json.dumps(tree, indent=1, ensure_ascii=False) + "\n"
-    write_atomically(path, lambda file: file.write(text.encode()))
-
-
-def keep(folder: Path, moment: Moment, when: datetime) -> Kept:
-    """Write a moment. Raises GloametError when it cannot be written; then nothing that reads as whole is left."""
+def keep(folder: Path, snapshot: Snapshot, when: datetime) -> Kept:
+    """Write a snapshot. Raises GloametError when it cannot be written; then nothing that reads as whole is left."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
+        path = _free_path(folder)
     except OSError as error:
         raise GloametError(
             f"{folder.name} cannot be made ({error.strerror}): save the project elsewhere."
         ) from None
-    path = folder / f"{_next_name(folder)}.json"
-    _write_pictures(path, moment)
-    _write_json(
+    _write_pictures(path, snapshot)
+    write_json(
         path,
         {
             "kept": FORMAT,
             "when": when.isoformat(timespec="seconds"),
-            "samples": moment.samples,
-            "seconds": round(moment.seconds, 1),
-            "ev": moment.ev,
+            "samples": snapshot.samples,
+            "seconds": round(snapshot.seconds, 1),
+            "ev": snapshot.ev,
             "star": False,
             "note": "",
-            "document": document_tree(moment.document, folder),
+            "layered": False,
+            "document": document_tree(snapshot.document, folder),
         },
     )
     return _read(path)
 
 
-def _write_pictures(path: Path, moment: Moment) -> None:
+def _write_pictures(path: Path, snapshot: Snapshot) -> None:
     """The developed picture and the light beside a .json, both at once."""
-    half = np.clip(moment.light / np.float32(WHITE_CD_M2), 0.0, LARGEST_HALF)
+    half = np.clip(snapshot.light / np.float32(WHITE_CD_M2), 0.0, LARGEST_HALF)
     of_light = {
-        "compression": "piz",
+        "compression": "zip",
         "chromaticities": CHROMATICITIES,
         "whiteLuminance": WHITE_CD_M2,
         "oiio:ColorSpace": "ACEScg",
     }
-    of_screen = {"oiio:ColorSpace": "sRGB", "png:compressionLevel": FAST}
+    of_screen = {"oiio:ColorSpace": "sRGB", "png:compressionLevel": FAST, "png:filter": FROM_ABOVE}
     rgb = ["R", "G", "B"]
     with ThreadPoolExecutor(2) as pool:
         jobs = (
             pool.submit(write_picture, path.with_suffix(".exr"), half, "half", of_light, rgb),
             pool.submit(
-                write_picture, path.with_suffix(".png"), moment.pixels[..., :3], "uint8", of_screen, rgb
+                write_picture, path.with_suffix(".png"), snapshot.pixels[..., :3], "uint8", of_screen, rgb
             ),
         )
         for job in jobs:
@@ -149,7 +164,8 @@ def _read(path: Path) -> Kept:
     tree = read_tree(path, "a kept picture")
     if tree.get("kept") != FORMAT:
         raise GloametError(f"{path.name} is not a kept picture of this version: update Gloamet.")
-    files = (path, path.with_suffix(".png"), path.with_suffix(".exr"))
+    files = [path, path.with_suffix(".png"), path.with_suffix(".exr")]
+    files += [path.with_suffix(LAYERS_ENDING)] if tree.get("layered") else []
     missing = tuple(file.name for file in files if not file.is_file())
     size = sum(file.stat().st_size for file in files if file.is_file())
     try:
@@ -162,6 +178,7 @@ def _read(path: Path) -> Kept:
             float(tree["ev"]),
             bool(tree["star"]),
             str(tree["note"]),
+            bool(tree.get("layered", False)),
             size,
             missing,
         )
@@ -186,19 +203,35 @@ def kept_document(kept: Kept) -> Document:
     return document_from_tree(tree.get("document", {}), kept.path)
 
 
+def _changed(kept: Kept, **values: object) -> Kept:
+    tree = read_tree(kept.path, "a kept picture") | values
+    write_json(kept.path, tree)
+    return _read(kept.path)
+
+
 def mark(kept: Kept, star: bool | None = None, note: str | None = None) -> Kept:
     """The picture with a star or a note, on disk too."""
-    tree = read_tree(kept.path, "a kept picture")
-    tree["star"] = tree["star"] if star is None else star
-    tree["note"] = tree["note"] if note is None else note
-    _write_json(kept.path, tree)
-    return _read(kept.path)
+    asked = {"star": star, "note": note}
+    return _changed(kept, **{name: value for name, value in asked.items() if value is not None})
+
+
+def add_layers(kept: Kept, layers: StoredLayers) -> Kept:
+    """The picture with its lights apart, on disk too. Raises GloametError when they cannot be written."""
+    save_layers(kept.layers, layers)
+    return _changed(kept, layered=True)
+
+
+def replace_picture(kept: Kept, finer: Snapshot) -> Kept:
+    """The picture with finer pixels and light of the same settings; star and note stay. Raises GloametError when they
+    cannot be written."""
+    _write_pictures(kept.path, finer)
+    return _changed(kept, samples=finer.samples, seconds=round(kept.seconds + finer.seconds, 1))
 
 
 def discard(pictures: Iterable[Kept]) -> None:
     """Take pictures off the disk: first what says that they are whole."""
     for kept in pictures:
-        for path in (kept.path, kept.picture, kept.light):
+        for path in (kept.path, kept.picture, kept.light, kept.layers):
             try:
                 os.unlink(path)
             except FileNotFoundError:

@@ -7,7 +7,7 @@ A film's clean layers enter, AP1 cd/m2; a half-float OpenEXR file leaves, DWA co
 from __future__ import annotations
 
 from pathlib import Path
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,9 @@ from gloamet.document.lights import LIGHT_LAYERS, Gains
 from gloamet.errors import GloametError
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.output.images import layer_channels, write_picture
+
+if TYPE_CHECKING:
+    from gloamet.trace.film import Film  # the first picture must not wait for its kernels
 
 Floats = NDArray[np.float32]
 WHITE_CD_M2 = 1000.0  # that 1.0 stands for
@@ -44,6 +47,12 @@ class StoredLayers(NamedTuple):
     def seen(self) -> SeenSurfaces:
         """What the scene meter reads beside the picture."""
         return SeenSurfaces(self.albedo, self.depth)
+
+
+def layers_of_film(film: Film) -> StoredLayers:
+    """The lights of a film as they were traced, before gains, noise and all."""
+    lights: dict[str, Floats] = {name: film.mean(name) for name in LIGHT_LAYERS if film.layers[name].any()}
+    return StoredLayers(lights, film.mean("albedo"), film.mean("normal"), film.mean("depth"))
 
 
 def save_layers(path: Path, layers: StoredLayers) -> None:

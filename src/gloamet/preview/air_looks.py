@@ -91,4 +91,5 @@ def look_picture(document: Document, solver: SkySolver) -> NDArray[np.uint8]:
     """The sky of a document as the document develops, (HEIGHT, WIDTH, 4) uint8 RGBX."""
     dome = solve_sky(SkyInputs.of(document), solver)
     ev = read_light(dome).incident_ev + DARKER_EV
-    return np.asarray(develop_screen(sky_picture(dome), develop_settings(document, ev)))
+    settings = develop_settings(document, ev).point_operations()
+    return np.asarray(develop_screen(sky_picture(dome), settings))

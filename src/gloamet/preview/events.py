@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from gloamet.meter.card_light import CardLight
     from gloamet.meter.light import LightReading
     from gloamet.meter.ratio import Band
+    from gloamet.output.layers import StoredLayers
     from gloamet.sky.sky_palette import SkyPalette
     from gloamet.trace.render_scene import RenderScene
 
@@ -30,7 +31,7 @@ class Frame:
     longer be the newest. relight_state says whether pictures of this view can be relit, and whether nothing of that is
     left to improve. spots are the luminances of the document's, AP1 cd/m2. meter_ev is what its way of metering asks
     for. inspected are the pixels of another way to look at it, as it was asked for; light is what was developed, AP1
-    cd/m2, of any size.
+    cd/m2, of any size; layers are the lights of an exact one apart.
     """
 
     pixels: NDArray[np.uint8]
@@ -49,6 +50,7 @@ class Frame:
     spots: tuple[tuple[float, float, float], ...] = ()
     inspected: NDArray[np.uint8] | None = None
     light: NDArray[np.float32] | None = None
+    layers: StoredLayers | None = None
 
 
 @dataclass(frozen=True)
@@ -176,13 +178,15 @@ class Busy:
 class MeterRead:
     """Light on cards (level, facing the camera, facing the sun) at a place in metres, on the pixels of a grey ball, and
     what those of a mirror ball reflect, (n, 4, 3) cd/m2, source by source, no gain applied; in_flight is the share of
-    the light on the card that faces the camera that the bounce limit cuts off."""
+    the light on the card that faces the camera that the bounce limit cuts off. spots are cards laid on the surfaces of
+    the document's spots, dark where a spot shows the sky."""
 
     place: tuple[float, float, float]
     cards: CardLight
     ball: CardLight
     mirror: NDArray[np.float32]
     in_flight: float
+    spots: CardLight | None = None
 
 
 @dataclass(frozen=True)

@@ -32,6 +32,7 @@ from gloamet.output.document_to_picture import (
     gains_from_document,
 )
 from gloamet.output.final import NextPass, StopCriterion
+from gloamet.output.layers import StoredLayers, layers_of_film
 from gloamet.preview.events import Event, Frame
 from gloamet.preview.mask_source import MaskSource
 from gloamet.preview.relighting import Relighting, View
@@ -45,6 +46,7 @@ from gloamet.trace.quality import QUALITIES
 from gloamet.trace.upsample import resize_bilinear
 
 Floats = NDArray[np.float32]
+LAYERS_FROM = 4  # samples: copying the lights takes 40 ms, for which the first exact picture must not wait
 FIRST_SPEED = 800_000.0  # paths a second until it is measured
 
 
@@ -92,6 +94,7 @@ class FrameMaker:
         self.incident_ev = math.nan  # what a meter on level ground reads
         self._developer, self._masks = ScreenDeveloper(), MaskSource(relighting)
         self._spots: tuple[tuple[float, float, float], ...] = ()
+        self._layers: tuple[Film, float, StoredLayers] | None = None
         self.shafts = ShaftPreview()
         self.renderer: Renderer | None = None
         self.speed = FIRST_SPEED
@@ -124,7 +127,17 @@ class FrameMaker:
         inspected = self._inspected(request, picture, pixels, size, planes)
         ahead()
         frame = self._frame(document, film, pixels, exposure, step)
-        self._report(replace(frame, inspected=inspected, light=picture))
+        layers = None
+        if film is not None and step is not None and film.mean_samples() >= LAYERS_FROM:
+            layers = self._layers_of(film)
+        self._report(replace(frame, inspected=inspected, light=picture, layers=layers))
+
+    def _layers_of(self, film: Film) -> StoredLayers:
+        """The lights of a film apart, copied once for what it has."""
+        samples = film.mean_samples()
+        if self._layers is None or self._layers[0] is not film or self._layers[1] != samples:
+            self._layers = (film, samples, layers_of_film(film))
+        return self._layers[2]
 
     def beside(
         self, document: Document, picture: Floats, air: AirInFront | None

@@ -7,10 +7,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.document.fill import SpotState
 from gloamet.meter.card_light import BALL_PX, CardLight, ball_pixels
 from gloamet.meter.cards import CARD_BOUNCES, measure_cards, radiance_along
 from gloamet.preview.events import MeterRead
@@ -29,6 +31,7 @@ PLACES = sorted(
 )
 FARTHEST_M = 400.0  # no card hangs beyond
 NEARER, LEAST_NEARER_M = 0.03, 0.05  # the card hangs before what is seen, by a share of its distance
+OFF_SURFACE_M = 1e-3  # of a card that is laid on a surface
 MANY_BOUNCES = 24  # beside which light that is still under way is counted
 
 
@@ -114,19 +117,52 @@ def _smooth(light: Floats, inside: NDArray[np.bool_]) -> Floats:
     return np.asarray((total / np.maximum(count, 1.0)[..., None, None])[inside], np.float32)
 
 
+def read_spots(
+    view: View, lights: Environment, spots: tuple[SpotState, ...], bounces: int, renderer: Renderer
+) -> CardLight:
+    """Measure a card on the surface that each spot of a view shows."""
+    aspect = view.width / view.height
+    light = CardLight(*np.zeros((2, len(spots), 4, 3), np.float32))
+    found = []
+    for index, spot in enumerate(spots):
+        towards = np.array(view.camera.ray(spot.x, spot.y, aspect), float)
+        hit = probe(view.compiled, np.array(view.camera.origin(spot.x, spot.y, aspect), float), towards)
+        if hit is not None:
+            normal = np.asarray(hit.normal, float) * (-1.0 if np.dot(hit.normal, towards) > 0.0 else 1.0)
+            found.append((index, hit.point + OFF_SURFACE_M * normal, normal))
+    if found:
+        rows, places, normals = (np.array(column) for column in zip(*found, strict=True))
+        words = view.compiled, lights, places, normals, CARD_SAMPLES, renderer.pool
+        cards = measure_cards(*words, max(bounces, CARD_BOUNCES))
+        light.whole[rows], light.bounced[rows] = cards.whole, cards.bounced
+    return light
+
+
 class SceneMeter:
     """What was measured last, and of what."""
 
     def __init__(self, report: Callable[[MeterRead], None]) -> None:
         self._report = report
-        self._of: object = None
+        self._read: tuple[object, MeterRead] | None = None
+        self._spots: object = None
 
     def update(
-        self, view: View, lights: Environment, inputs: object, bounces: int, renderer: Renderer
+        self,
+        view: View,
+        lights: Environment,
+        inputs: object,
+        bounces: int,
+        renderer: Renderer,
+        spots: tuple[SpotState, ...],
     ) -> None:
         """Measure a view in its light, where that is not what was measured last; parallel views have no meter."""
-        key = (view, inputs, bounces)
-        if key == self._of or view.camera.parallel_m > 0.0:
+        key, places = (view, inputs, bounces), tuple((spot.x, spot.y) for spot in spots)
+        if view.camera.parallel_m > 0.0:
             return
-        self._of = key
-        self._report(read_meter(view, lights, bounces, renderer))
+        fresh = self._read is None or self._read[0] != key
+        if self._read is not None and not fresh and places == self._spots:
+            return
+        read = read_meter(view, lights, bounces, renderer) if self._read is None or fresh else self._read[1]
+        read = replace(read, spots=read_spots(view, lights, spots, bounces, renderer))
+        self._read, self._spots = (key, read), places
+        self._report(read)

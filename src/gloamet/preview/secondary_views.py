@@ -103,4 +103,5 @@ class SecondaryViews:
         if clean is None:
             return None
         ev = automatic_ev(clean, surfaces_of_film(film))
-        return develop_screen(clean, develop_settings(document, limit_night_exposure(ev)))
+        settings = develop_settings(document, limit_night_exposure(ev)).point_operations()
+        return develop_screen(clean, settings)

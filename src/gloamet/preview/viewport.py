@@ -165,7 +165,8 @@ class ViewportRenderer:
                 return
         self._show_beside(request, sky, dust)
         if not self._superseded():
-            self._meter.update(view, lights, inputs.light, quality.bounces, self.renderer)
+            words = view, lights, inputs.light, quality.bounces, self.renderer, request.document.fill.spots
+            self._meter.update(*words)
         if fresh:
             self._expose(inputs)
         plan(4)

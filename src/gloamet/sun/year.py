@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta, tzinfo
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -57,14 +58,17 @@ def _clock_offsets(year: int, tz: tzinfo, steps: int) -> Array:
     return out
 
 
+@lru_cache(maxsize=2)
 def year_grid(
     year: int, latitude_deg: float, longitude_deg: float, tz: tzinfo, minutes: int = 15
 ) -> YearGrid:
-    """The sun of every `minutes` of a year; elevations are apparent. minutes divides 1440."""
+    """The sun of every `minutes` of a year, not to be written to; elevations are apparent. minutes divides 1440."""
     steps, days = 1440 // minutes, days_of(year)
     clock = datetime(year, 1, 1, tzinfo=UTC).timestamp() + 86400.0 * np.arange(days)[:, None]
     times = clock + 60.0 * minutes * np.arange(steps)[None] - _clock_offsets(year, tz, steps)
     sun = sun_position(times, latitude_deg, longitude_deg)
+    for array in (times, sun.azimuth_deg, sun.elevation_deg):
+        array.setflags(write=False)
     return YearGrid(year, times, sun.azimuth_deg, sun.elevation_deg)
 
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.throttle import Throttle
+from gloamet.errors import GloametError
 from gloamet.meter.card_light import BALL_PX, SOURCES, ball_pixels
 from gloamet.output.document_to_picture import develop_settings
 from gloamet.preview.events import MeterRead
@@ -61,11 +62,14 @@ class Probes(QWidget):
         read, frame = self.session.read, self.session.frame
         if read is None or frame is None:
             return
-        settings = develop_settings(self.session.document, frame.ev)
+        settings = develop_settings(self.session.document, frame.ev).point_operations()
         inside, _normals = ball_pixels()
         # side by side: they are developed at once
         strip = np.ascontiguousarray(np.concatenate(self.planes(read), 1), np.float32)
-        developed = np.array(develop_screen(strip, settings))
+        try:
+            developed = np.array(develop_screen(strip, settings))
+        except GloametError:
+            return  # a colour table that is gone: the picture says so, and the balls stay as they were
         self._images = []
         for k in range(4):
             pixels = developed[:, k * BALL_PX : (k + 1) * BALL_PX].copy()

@@ -34,6 +34,7 @@ class ColourRow(QWidget):
     ) -> None:
         super().__init__()
         self._read, self._write = read, write
+        self._shown: Linear | None = None
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 2, 0, 2)
         row.addWidget(label(text), 1)
@@ -48,7 +49,11 @@ class ColourRow(QWidget):
 
     def follow(self) -> None:
         """Show the colour as it is now."""
-        name = screen_colour(self._read()).name()
+        colour = self._read()
+        if colour == self._shown:
+            return  # a style sheet costs half a millisecond
+        self._shown = colour
+        name = screen_colour(colour).name()
         self.swatch.setStyleSheet(f"background: {name}; border: 1px solid {theme.LINE};")
 
     def commit(self, colour: QColor) -> None:

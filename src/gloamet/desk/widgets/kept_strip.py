@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QWidget
 
 from gloamet.desk import theme
@@ -23,14 +23,12 @@ class KeptThumb(QWidget):
         self.setFixedSize(THUMB)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(f"Kept picture {kept.name}")
-        words = [f"{kept.when:%d %b %H:%M}", f"EV {kept.ev:.1f}", f"{kept.samples} samples"]
+        words = [f"{kept.when:%d %b %H:%M}", f"EV {kept.ev:.1f}", kept.samples_words]
         words += [kept.note] if kept.note else []
         words += [f"missing: {', '.join(kept.missing)}"] if kept.missing else []
         self.setToolTip("\n".join([*words, "Click to choose, Ctrl-click for several, double-click to open."]))
-        picture = QImage(str(kept.picture))
-        wide = Qt.AspectRatioMode.KeepAspectRatioByExpanding
-        smooth = Qt.TransformationMode.SmoothTransformation
-        self._image = picture.scaled(THUMB * 2, wide, smooth) if not picture.isNull() else None
+        image = keeper.images.get(kept.name)
+        self._image = None if image is None or image.isNull() else image
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
@@ -95,12 +93,18 @@ class KeptStrip(QWidget):
         row.addWidget(self.area, 1)
         self.size_on_disk = label("", "note")
         row.addWidget(self.size_on_disk)
+        self.order = link("by star", "Those with a star first, or all by time.", self._reorder)
+        row.addWidget(self.order)
         row.addWidget(link("keep", "Keep this moment: settings, picture and light (K).", keeper.keep_now))
         keeper.changed.connect(self._on_changed)
         self._on_changed()
 
+    def _reorder(self) -> None:
+        self.keeper.sort(not self.keeper.stars_first)
+
     def _on_changed(self) -> None:
-        pictures = self.keeper.pictures
+        pictures = self.keeper.in_order
+        self.order.setText("by time" if self.keeper.stars_first else "by star")
         self.setVisible(bool(pictures))
         if pictures != self._shown:
             self._shown = list(pictures)

@@ -7,24 +7,17 @@ from functools import partial
 
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from gloamet.colour.spaces import luminance
 from gloamet.desk import spot_actions
-from gloamet.desk.instruments.meter import kelvin_text
+from gloamet.desk.instruments.meter import kelvin_text, lux_text
 from gloamet.desk.session import Session
 from gloamet.desk.spot_actions import MOST
 from gloamet.desk.widgets.basic import LinkRow, label, link
+from gloamet.desk.widgets.card_words import card_words, stops_text
 from gloamet.document.fill import SpotState
 from gloamet.document.model import Document
 from gloamet.meter.spot import reading_of, stops_apart
 from gloamet.preview.events import Frame
-
-
-def stops_text(stops: float) -> str:
-    """Stops with their sign.
-
-    >>> stops_text(-1.26)
-    '−1.3 stops'
-    """
-    return f"{stops:+.1f} stops".replace("-", "−")
 
 
 def luminance_text(cd_m2: float) -> str:
@@ -54,10 +47,13 @@ class SpotRow(QWidget):
         head.addWidget(self.name)
         head.addStretch(1)
         head.addWidget(link("remove", "Take this spot away.", remove))
-        self.text, self.more = label(""), label("", "note")
+        self.text, self.more, self.card = label(""), label("", "note"), label("", "note", wrap=True)
+        self.card.setToolTip(
+            "Light on a card laid on the surface there: in all, its colour, and the key over the rest."
+        )
         column.addLayout(head)
-        column.addWidget(self.text)
-        column.addWidget(self.more)
+        for words in (self.text, self.more, self.card):
+            column.addWidget(words)
 
     def _rename(self) -> None:
         spots = self.session.document.fill.spots
@@ -77,6 +73,16 @@ class SpotRow(QWidget):
         kelvin = kelvin_text(reading.cct_k) if math.isfinite(reading.cct_k) else "–"
         edge = spot_actions.penumbra_words(self.session, spot)
         self.more.setText(f"{kelvin}   screen {r} {g} {b}{edge}")
+        self.card.setText(self._card_words())
+
+    def _card_words(self) -> str:
+        """What falls on the surface there, empty before it was measured and where it is the sky."""
+        read = self.session.read
+        if read is None or read.spots is None or self.index >= len(read.spots.whole):
+            return ""
+        cards = read.spots.under(self.session.gains())
+        lux = float(luminance(cards.whole[self.index].astype(float).sum(0)))
+        return f"card there {lux_text(lux)}   {card_words(cards, self.index)}" if lux > 0.0 else ""
 
 
 class SpotList(QWidget):
@@ -96,6 +102,7 @@ class SpotList(QWidget):
         for widget in (self.tools, self.said, *self.rows, self.contrast):
             column.addWidget(widget)
         session.frame_ready.connect(self._on_frame_ready)
+        session.meter_read.connect(lambda _: self._on_document_changed(session.document))
         session.document_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
 

@@ -25,6 +25,7 @@ from gloamet.stage.readers.progress import Cancelled, ProgressToken
 LEAST_MEMORY, MOST_MEMORY = 1024**3, 6 * 1024**3  # beyond what the libraries take when loaded
 MEMORY_PER_FILE_BYTE = 40  # of the file: a damaged count must not take what a whole file would
 TIME_LIMIT_S = 300
+TRIES = 2  # a sound file's reader may be killed by what else the machine does
 EXIT_REFUSED = 3
 # each thread of theirs would reserve address space, whether it is used or not
 CHILD_ENVIRONMENT = {"PXR_WORK_THREAD_LIMIT": "2", "MALLOC_ARENA_MAX": "2"}
@@ -32,7 +33,19 @@ CHILD_ENVIRONMENT = {"PXR_WORK_THREAD_LIMIT": "2", "MALLOC_ARENA_MAX": "2"}
 
 def _run(name: str, task: str, source: Path, target: Path, watch: ProgressToken) -> None:
     """Run one task over there. Raises GloametError with one sentence when it fails."""
-    command = [sys.executable, "-m", "gloamet.stage.readers.sandbox", task, str(source), str(target)]
+    for _ in range(TRIES):
+        code, words = _run_once(name, [task, str(source), str(target)], watch)
+        if code >= 0:  # not killed by a signal
+            break
+    if code == EXIT_REFUSED and words:
+        raise GloametError(words[-1])
+    if code != 0:
+        raise GloametError(f"{name} is damaged: its reader stopped half-way. Export it again.")
+
+
+def _run_once(name: str, arguments: list[str], watch: ProgressToken) -> tuple[int, list[str]]:
+    """The exit code (minus a signal's number) and the lines of the standard error."""
+    command = [sys.executable, "-m", "gloamet.stage.readers.sandbox", *arguments]
     with tempfile.TemporaryFile() as errors:
         process = subprocess.Popen(
             command, stdout=subprocess.DEVNULL, stderr=errors, env={**os.environ, **CHILD_ENVIRONMENT}
@@ -51,11 +64,7 @@ def _run(name: str, task: str, source: Path, target: Path, watch: ProgressToken)
             process.wait()
             raise
         errors.seek(0)
-        words = errors.read().decode("utf-8", "replace").strip().splitlines()
-    if process.returncode == EXIT_REFUSED and words:
-        raise GloametError(words[-1])
-    if process.returncode != 0:
-        raise GloametError(f"{name} is damaged: its reader stopped half-way. Export it again.")
+        return process.returncode, errors.read().decode("utf-8", "replace").strip().splitlines()
 
 
 def decode_draco(
@@ -143,4 +152,6 @@ def main(arguments: list[str]) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(main(sys.argv[1:]))
+    code = main(sys.argv[1:])
+    sys.stderr.flush()
+    os._exit(code)  # without the libraries' own tidying up: their threads may outlive what they use

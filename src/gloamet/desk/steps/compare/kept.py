@@ -11,6 +11,7 @@ from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
+    QProgressBar,
     QPushButton,
     QWidget,
 )
@@ -57,6 +58,8 @@ class KeptPage(FormPanel):
         self.finish()
         self.keeper.changed.connect(self._on_changed)
         tools.compare.changed.connect(self._mark_modes)
+        tools.refiner.changed.connect(self._show_refining)
+        self._show_refining()
         session.document_changed.connect(lambda _: self._show_table())
         self._on_changed()
 
@@ -81,7 +84,7 @@ class KeptPage(FormPanel):
             grid.addWidget(button, *divmod(index, 3))
         self.add(grid_widget)
         self.blind = LinkRow(
-            [("blind", "Shuffled, without names: choose one, then see which it was.", self._begin_blind)]
+            [("blind", "Shuffled, without names: choose one, then see which it was.", self.begin_blind)]
         )
         self.add(self.blind)
         self.votes = QWidget()
@@ -113,6 +116,11 @@ class KeptPage(FormPanel):
                     lambda: self._open(False),
                 ),
                 ("star", "Mark it, or no longer.", self._star),
+                (
+                    "refine",
+                    "Trace those chosen on to the samples of a saved picture, in the background while you go on.",
+                    self._refine,
+                ),
                 ("take away", "Delete those chosen from the disk.", self._discard),
             )
         )
@@ -127,8 +135,13 @@ class KeptPage(FormPanel):
             grid.addWidget(box, *divmod(index, 3))
         self.apply = LinkRow([("take these", "The parts that are ticked return.", lambda: self._open(True))])
         self.table = label("", "note", wrap=True)
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        self.progress.setFixedHeight(4)
+        self.progress.setToolTip("How far the picture is that is being refined.")
+        self.stop = LinkRow([("stop refining", "Pictures stay as they were.", self.tools.refiner.stop)])
         self.single = [self.name, self.note, self.one, parts_widget, self.apply, self.table]
-        for item in self.single:
+        for item in (*self.single, self.progress, self.stop):
             self.add(item)
 
     def _before_row(self) -> QWidget:
@@ -182,7 +195,8 @@ class KeptPage(FormPanel):
         self.keeper.choose(earlier[-1].name)
         self.tools.compare.show("side by side", [earlier[-1].name, NOW])
 
-    def _begin_blind(self) -> None:
+    def begin_blind(self) -> None:
+        """Look at what is chosen shuffled and without names, and ask which is best."""
         names = self._names()
         random.shuffle(names)
         if self.tools.compare.show("side by side", names, hidden=True):
@@ -228,10 +242,22 @@ class KeptPage(FormPanel):
         if kept is not None and self.note.text().strip() != kept.note:
             self.keeper.mark(kept, note=self.note.text().strip())
 
+    def _chosen(self) -> list[Kept]:
+        return [kept for name in self.keeper.chosen if (kept := self.keeper.named(name)) is not None]
+
     def _discard(self) -> None:
-        chosen = [kept for name in self.keeper.chosen if (kept := self.keeper.named(name)) is not None]
+        chosen = self._chosen()
         self.tools.compare.show("")
         self.keeper.discard(chosen)
+
+    def _refine(self) -> None:
+        self.tools.refiner.refine(self._chosen())
+
+    def _show_refining(self) -> None:
+        refiner = self.tools.refiner
+        for item in (self.progress, self.stop):
+            item.setVisible(bool(refiner.waiting))
+        self.progress.setValue(round(100 * refiner.share))
 
     def _on_changed(self) -> None:
         pictures = self.keeper.pictures
@@ -251,10 +277,14 @@ class KeptPage(FormPanel):
         kept = self.keeper.current
         if kept is None or not self.isVisible():
             return
-        found = self.keeper.differences(kept)
+        chosen = self._chosen()
+        other = chosen[0] if len(chosen) == 2 else None
+        found = self.keeper.differences(other, kept) if other is not None else self.keeper.differences(kept)
         lines = [difference_words(difference) for difference in found[:MOST_LINES]]
         lines += [f"and {len(found) - MOST_LINES} more"] if len(found) > MOST_LINES else []
-        self.table.setText("\n".join(["Since then:", *lines]) if lines else "Its settings are those of now.")
+        head = "From A to B:" if other is not None else "Since then:"
+        same = "A and B have the same settings." if other is not None else "Its settings are those of now."
+        self.table.setText("\n".join([head, *lines]) if lines else same)
 
     def showEvent(self, event: object) -> None:  # noqa: N802
         self._show_table()
@@ -263,5 +293,5 @@ class KeptPage(FormPanel):
 def _words(kept: Kept) -> str:
     """When, how far and how large."""
     star = "★ " if kept.star else ""
-    said = f"{star}{kept.when:%d %b %Y %H:%M}, EV {kept.ev:.1f}, {kept.samples} samples, {kept.size_bytes / 1e6:.1f} MB"
+    said = f"{star}{kept.when:%d %b %Y %H:%M}, EV {kept.ev:.1f}, {kept.samples_words}, {kept.size_bytes / 1e6:.1f} MB"
     return said + (f"\nmissing: {', '.join(kept.missing)}" if kept.missing else "")

@@ -36,7 +36,7 @@ from gloamet.document.looks import (
 from gloamet.document.model import Document
 from gloamet.document.parts import part_of
 from gloamet.errors import GloametError
-from gloamet.preview.light_table import SmallPicture
+from gloamet.preview.thumbnail_renderer import LitThumbnail
 
 PICTURE = QSize(112, 76)
 STEPS_SHOWN = 12
@@ -114,6 +114,8 @@ class LooksPage(FormPanel):
             self.session.noticed.emit(str(error), "warning")
             return
         self.session.commit(document)
+        if document.expose.automatic:
+            self.session.render.hold_ev(None)  # metered anew, as its small picture is
 
     def draw(self) -> None:
         """Small pictures of every look on the present scene."""
@@ -124,10 +126,10 @@ class LooksPage(FormPanel):
                 self._asked.append(look)
             except GloametError:
                 continue
-        self.tools.job.pictures(documents, 2 * PICTURE.width())
+        self.tools.job.pictures(self, documents, 2 * PICTURE.width())
 
-    def _on_made(self, index: int, picture: SmallPicture) -> None:
-        if index >= len(self._asked):
+    def _on_made(self, owner: object, index: int, picture: LitThumbnail) -> None:
+        if owner is not self:
             return
         h, w = picture.pixels.shape[:2]
         image = QImage(picture.pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888).copy()
@@ -135,10 +137,9 @@ class LooksPage(FormPanel):
         pixmap = QPixmap.fromImage(image).scaled(PICTURE, Qt.AspectRatioMode.KeepAspectRatio, smooth)
         self.buttons[self.looks.index(self._asked[index])].setIcon(QIcon(pixmap))
 
-    def _on_ended(self, said: str) -> None:
-        if self._asked and said:
+    def _on_ended(self, owner: object, said: str) -> None:
+        if owner is self and said:
             self.session.noticed.emit(said, "warning")
-        self._asked = []
 
     def _keep(self) -> None:
         changed = [d.path for d in differences(Document(), self.session.document)]

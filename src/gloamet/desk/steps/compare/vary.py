@@ -1,23 +1,36 @@
-"""Vary: a sheet of many lights, from one or two ranges or as suggestions; one is gone on with, several are kept."""
+"""Vary: a sheet of lights, from one or two ranges or as suggestions; one is gone on with, several are kept."""
 
 from __future__ import annotations
 
 import math
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QProgressBar, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QCompleter,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QProgressBar,
+    QWidget,
+)
 
 from gloamet.desk.compare_tools import CompareTools
 from gloamet.desk.session import Session
 from gloamet.desk.sheet_view import SheetItem
 from gloamet.desk.widgets.basic import FormPanel, LinkRow, label
-from gloamet.document.sweep import DATE, TIME, Vary, checked_vary, sweep, variant_words
+from gloamet.document.differences import field_words
+from gloamet.document.metadata import field_range, numeric_fields
+from gloamet.document.sweep import DATE, TIME, ParameterRange, checked_range, sweep, variant_words
 from gloamet.document.typed import read_number
 from gloamet.errors import GloametError
 from gloamet.output.contact_sheet import contact_sheet, save_sheet
-from gloamet.preview.light_table import SmallPicture
+from gloamet.output.keeping import Snapshot
 from gloamet.preview.suggest import Suggestion
+from gloamet.preview.thumbnail_renderer import LitThumbnail
 
 # what is swept most: words, path, from, to, steps
 FIELDS = (
@@ -34,7 +47,22 @@ FIELDS = (
     ("exposure, EV", "expose.ev", 10.0, 16.0, 7),
     ("white balance, K", "expose.kelvin", 4000.0, 8000.0, 5),
 )
+NOT_VARIED = ("site", "output", "aim", "sequence")  # sections with nothing of a view's light
+OTHER_STEPS = 5
 NUMBERS = (6, 12, 24)
+
+
+@cache
+def _other_fields() -> tuple[tuple[str, str, float, float, int], ...]:
+    """All other numbers of a document, in the words and over the whole range they have."""
+    common, found = {row[1] for row in FIELDS}, []
+    for section, name in numeric_fields():
+        path = f"{section}.{name}"
+        if section not in NOT_VARIED and path not in common:
+            r = field_range(section, name)
+            words = field_words((*section.split("."), name))
+            found.append((f"{words}, {r.unit}" if r.unit else words, path, r.low, r.high, OTHER_STEPS))
+    return tuple(sorted(found))
 
 
 class RangeRow(QWidget):
@@ -46,13 +74,20 @@ class RangeRow(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
         self.field = QComboBox()
-        self.field.setToolTip("What is varied.")
+        self.field.setToolTip("What is varied: choose, or type a part of its name.")
+        self.field.setEditable(True)
+        self.field.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        completer = QCompleter(self.field.model(), self.field)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        self.field.setCompleter(completer)
+        self.rows = [*FIELDS, *_other_fields()]
         self.field.setMinimumContentsLength(10)
         self.field.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         if optional:
             self.field.addItem("nothing else", "")
-        for words, path, *_ in FIELDS:
+        for words, path, *_ in self.rows:
             self.field.addItem(words, path)
+        self.field.insertSeparator(self.field.count() - len(self.rows) + len(FIELDS))
         self.low, self.high, self.number = QLineEdit(), QLineEdit(), QLineEdit()
         for edit, wide, tip in (
             (self.low, 38, "From this value."),
@@ -69,7 +104,7 @@ class RangeRow(QWidget):
         self._fill()
 
     def _fill(self) -> None:
-        found = next((row for row in FIELDS if row[1] == self.field.currentData()), None)
+        found = next((row for row in self.rows if row[1] == self.field.currentData()), None)
         for edit in (self.low, self.high, self.number):
             edit.setVisible(found is not None)
         if found is not None:
@@ -77,13 +112,15 @@ class RangeRow(QWidget):
             self.high.setText(f"{found[3]:g}")
             self.number.setText(str(found[4]))
 
-    def vary(self, factors: bool) -> Vary | None:
+    def vary(self, factors: bool) -> ParameterRange | None:
         """The range; None for no field. Raises GloametError."""
-        path = self.field.currentData()
+        path, typed = self.field.currentData(), self.field.currentText()
+        if typed != self.field.itemText(self.field.currentIndex()):
+            raise GloametError(f"There is no “{typed}” to vary: choose one of the list.")
         if not path:
             return None
         low, high, number = (read_number(edit.text(), "") for edit in (self.low, self.high, self.number))
-        return checked_vary(Vary(path, low, high, round(number), factors and low > 0.0))
+        return checked_range(ParameterRange(path, low, high, round(number), factors and low > 0.0))
 
 
 class VaryPage(FormPanel):
@@ -92,7 +129,6 @@ class VaryPage(FormPanel):
     def __init__(self, session: Session, tools: CompareTools) -> None:
         super().__init__(session)
         self.tools, self.sheet, self.job = tools, tools.sheet, tools.job
-        self._making = False
         self.group("A range, or two")
         self.first, self.second = RangeRow(False), RangeRow(True)
         self.factors = QCheckBox("by equal factors")
@@ -130,6 +166,11 @@ class VaryPage(FormPanel):
                     "The chosen light becomes the light of now; undo takes that back.",
                     self._use,
                 ),
+                (
+                    "keep",
+                    "Keep those chosen (Ctrl-click for several) as they are here; Kept refines them.",
+                    self._keep,
+                ),
                 ("show", "The sheet in place of the picture, or the picture again.", self._toggle),
                 ("save …", "The sheet as .png or .pdf, with its words.", self._save),
             )
@@ -138,7 +179,7 @@ class VaryPage(FormPanel):
         self.finish()
         self.job.made.connect(self._on_made)
         self.job.suggested.connect(self._on_suggested)
-        self.job.progressed.connect(lambda share: self.progress.setValue(round(100 * share)))
+        self.job.progressed.connect(self._on_progressed)
         self.job.ended.connect(self._on_ended)
         self.sheet.changed.connect(self._show_chosen)
         self.sheet.opened.connect(lambda _: self._use())
@@ -146,7 +187,6 @@ class VaryPage(FormPanel):
         self._show_chosen()
 
     def _show_busy(self, on: bool) -> None:
-        self._making = on
         self.progress.setVisible(on)
         self.stop.setVisible(on)
         self.progress.setValue(0)
@@ -158,27 +198,31 @@ class VaryPage(FormPanel):
         except GloametError as error:
             self.session.noticed.emit(str(error), "warning")
             return
-        items = [SheetItem(variant.document, variant_words(variant)) for variant in variants]
+        items = [SheetItem(v.document, variant_words(v), variant_words(v, named=False)) for v in variants]
         across = varies[0].number if varies[0] is not None and varies[1] is not None else _columns(len(items))
         self.tools.compare.show("")
         self.sheet.begin(items, across)
         self._show_busy(True)
-        self.job.pictures([item.document for item in items])
+        self.job.pictures(self, [item.document for item in items])
 
     def ask_for(self, number: int) -> None:
         """Ask for so many suggestions."""
         self.tools.compare.show("")
         self._show_busy(True)
-        self.job.suggest(number, 240)
+        self.job.suggest(self, number, 240)
 
     def _stop(self) -> None:
         self.job.stop()
 
-    def _on_made(self, index: int, picture: SmallPicture) -> None:
-        if self._making:
-            self.sheet.put(index, picture.pixels)
+    def _on_made(self, owner: object, index: int, picture: LitThumbnail) -> None:
+        if owner is self:
+            self.sheet.put(index, picture)
 
-    def _on_suggested(self, found: list[Suggestion]) -> None:
+    def _on_progressed(self, owner: object, share: float) -> None:
+        if owner is self:
+            self.progress.setValue(round(100 * share))
+
+    def _on_suggested(self, _owner: object, found: list[Suggestion]) -> None:
         items = []
         for s in found:
             when = f"really so on {s.real:%d %b %H:%M}" if s.real is not None else "never so at this place"
@@ -188,17 +232,18 @@ class VaryPage(FormPanel):
             ]
             said += [f"middle {look.middle_stops:+.1f} stops"] if math.isfinite(look.middle_stops) else []
             said += [f"sky {look.sky_stops:+.1f} stops over white"] if math.isfinite(look.sky_stops) else []
+            said += [f"ΔE {s.delta_e:.0f} from the one most like it"] if math.isfinite(s.delta_e) else []
             more = f"{when}\n{'; '.join(said)}"
-            items.append(SheetItem(s.document, s.reason, more.replace("-", "−")))
+            short = s.reason.partition(":")[0] + (f", {s.real:%d %b %H:%M}" if s.real is not None else "")
+            items.append(SheetItem(s.document, s.reason, short, more.replace("-", "−")))
         self.sheet.begin(items, _columns(len(items)))
         for index, s in enumerate(found):
-            self.sheet.put(index, s.pixels)
+            self.sheet.put(index, s.picture)
 
-    def _on_ended(self, said: str) -> None:
-        if self._making:
-            self._show_busy(False)
-            if said:
-                self.session.noticed.emit(said, "warning")
+    def _on_ended(self, owner: object, said: str) -> None:
+        self._show_busy(False)
+        if owner is self and said:
+            self.session.noticed.emit(said, "warning")
 
     def _show_chosen(self) -> None:
         sheet = self.sheet
@@ -217,9 +262,20 @@ class VaryPage(FormPanel):
         if not self.sheet.chosen:
             self.session.noticed.emit("Click one of the lights first.", "note")
             return
-        document = self.sheet.items[self.sheet.chosen[-1]].document
+        index = self.sheet.chosen[-1]
+        document = self.sheet.items[index].document
         self.sheet.end()
         self.session.commit(document)
+        if document.expose.automatic and index in self.sheet.pictures:
+            self.session.render.hold_ev(self.sheet.pictures[index].ev)  # as it was chosen
+
+    def _keep(self) -> None:
+        found = [(k, self.sheet.pictures[k]) for k in self.sheet.chosen if k in self.sheet.pictures]
+        if not found:
+            self.session.noticed.emit("Click the lights to keep first.", "note")
+        for index, picture in found:
+            light = picture.pixels, picture.light, 0, 0.0, picture.ev
+            self.tools.keeper.keep(Snapshot(self.sheet.items[index].document, *light))
 
     def _toggle(self) -> None:
         self.sheet.end() if self.sheet.on else self.sheet.show()
@@ -231,9 +287,9 @@ class VaryPage(FormPanel):
             return
         path = Path(name) if Path(name).suffix else Path(name + ".png")
         made = [
-            (self.sheet.pixels[k], item.words)
+            (self.sheet.pictures[k].pixels, item.words)
             for k, item in enumerate(self.sheet.items)
-            if k in self.sheet.pixels
+            if k in self.sheet.pictures
         ]
         try:
             if not made:

@@ -1,4 +1,4 @@
-"""Expose: scopes of the picture above, and pages from the exposure to how others will see it."""
+"""Expose: pages from the exposure to how others will see it, and scopes of the picture below them."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from gloamet.desk.session import Session
 from gloamet.desk.steps import StepContext
-from gloamet.desk.steps.expose.develop import DevelopPage
+from gloamet.desk.steps.expose.chain import ChainPage
 from gloamet.desk.steps.expose.exposure import ExposurePage
 from gloamet.desk.steps.expose.masks import MasksPage
 from gloamet.desk.steps.expose.proofs import ProofsPage
@@ -15,7 +15,7 @@ from gloamet.desk.widgets.pages import Pages
 
 
 class ExposeStep(QWidget):
-    """Scopes and pages."""
+    """Pages and scopes."""
 
     scrolls_itself = True
 
@@ -25,11 +25,11 @@ class ExposeStep(QWidget):
         self.scopes = ScopePanel(session)
         self.exposure, self.masks = ExposurePage(session), MasksPage(session)
         self.proofs = ProofsPage(session)
-        self.develop = DevelopPage(session)
+        self.chain = ChainPage(session)
         self.pages = Pages(
             (
                 ("Light", "Exposure and white balance.", self.exposure),
-                ("Develop", "The chain from light to screen, link by link.", self.develop),
+                ("Chain", "From light to screen, link by link.", self.chain),
                 ("Masks", "Soft masks that bring parts of the picture forward.", self.masks),
                 ("Proofs", "The picture as others will see it.", self.proofs),
             )
@@ -37,8 +37,8 @@ class ExposeStep(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self.scopes)
         column.addWidget(self.pages, 1)
+        column.addWidget(self.scopes)
 
     def show_page(self, name: str) -> None:
         """Bring a page to the front."""

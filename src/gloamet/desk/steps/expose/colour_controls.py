@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QFileDialog, QGridLayout, QPushButto
 from gloamet.colour.spaces import linear_to_srgb
 from gloamet.desk import theme
 from gloamet.desk.session import Session
-from gloamet.desk.steps.expose.link_row import LinkControls, SliderSpec
+from gloamet.desk.steps.expose.chain_link import ChainLink, SliderSpec
 from gloamet.desk.widgets.basic import LinkRow, label
 from gloamet.desk.widgets.colour import ColourField
 from gloamet.desk.widgets.number import NumberRow
@@ -146,7 +146,7 @@ class ToneControls(QWidget):
         self.share.setVisible(bool(colour.table))
 
 
-class ColourLink(LinkControls):
+class ColourLink(ChainLink):
     """The link with its bands, toning, film and table."""
 
     def __init__(self, session: Session) -> None:

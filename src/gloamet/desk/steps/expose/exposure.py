@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu
 
 from gloamet.desk import theme
@@ -72,7 +73,7 @@ class ExposurePage(FormPanel):
         self.balance = [
             NumberRow(session, "expose", "kelvin", "Colour temperature", theme.DIM, logarithmic=True),
             NumberRow(session, "expose", "tint", "Tint", from_zero=True),
-            NumberRow(session, "expose", "kept", "Warmth kept"),
+            NumberRow(session, "expose", "warmth_kept", "Warmth kept"),
         ]
         for row in self.balance:
             self.add(row)
@@ -121,6 +122,7 @@ class ExposurePage(FormPanel):
     def typical_menu(self) -> QMenu:
         """Usual exposures, from bright to dark."""
         menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for light in TYPICAL:
             words = f"EV {light.ev:g}\t{light.words}".replace("-", "−")
             menu.addAction(words, partial(self.session.change, "expose", metering="manual", ev=light.ev))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.desk import expose_actions
@@ -170,6 +171,7 @@ class MasksPage(FormPanel):
     def menu(self) -> QMenu:
         """The kinds of masks."""
         menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for kind, words in KINDS:
             menu.addAction(
                 f"{kind.capitalize()}\t{words}", partial(expose_actions.add_mask, self.session, kind)

@@ -13,7 +13,7 @@ from gloamet.develop.proofs import PROOFS, proofed, warning_words, warnings_of
 
 PICTURE, SMALL = QSize(112, 76), QSize(56, 38)
 REST_MS = 300  # a picture that stays so long is proofed
-WARNED_PIXELS = 320  # of the picture's width that is measured
+WARNED_PIXELS = 200  # of the picture's width that is measured
 
 
 def _few(pixels: np.ndarray, width: int) -> np.ndarray:
@@ -77,7 +77,7 @@ class ProofsPage(FormPanel):
         if frame is None:
             return
         self._mark()
-        codes = _few(frame.pixels, PICTURE.width() * 2)
+        codes = _few(frame.pixels, PICTURE.width())
         for name, button in self.buttons.items():
             seen = np.ascontiguousarray(np.round(255.0 * proofed(codes, name)), np.uint8)
             height, width = seen.shape[:2]

@@ -151,7 +151,7 @@ class ScopePanel(QWidget):
         self.setObjectName("column")
         self.session = session
         column = QVBoxLayout(self)
-        column.setContentsMargins(16, 14, 16, 0)
+        column.setContentsMargins(16, 8, 16, 12)
         column.setSpacing(6)
         self.scope = Scope()
         column.addWidget(self.scope)

@@ -2,57 +2,47 @@
 
 from __future__ import annotations
 
-import math
-
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from gloamet.colour.spaces import AP1_TO_XYZ, luminance
-from gloamet.colour.temperature import correlated_temperature, distance_from_locus
+from gloamet.colour.spaces import luminance
 from gloamet.desk import theme
-from gloamet.desk.instruments.meter import kelvin_text, lux_text
+from gloamet.desk.instruments.meter import lux_text
 from gloamet.desk.session import Session
 from gloamet.desk.widgets.basic import FormPanel, label
-from gloamet.desk.widgets.spot_list import SpotList, stops_text
-from gloamet.document.lights import LIGHTS
+from gloamet.desk.widgets.card_words import card_words, unbalanced_words
+from gloamet.desk.widgets.spot_list import SpotList
+from gloamet.desk.wipe import natural
+from gloamet.document.lights import LIGHTS, even_gains
 from gloamet.meter.card_light import CARDS, SOURCES, CardLight
-from gloamet.meter.ratio import key_to_fill
 
-HEAD, ROW, FOOT = 22, 17, 26
+HEAD, ROW, FOOT = 22, 17, 42
 HUES: dict[str, str] = {light.name: light.hue for light in LIGHTS}
+UNBALANCED = even_gains(panorama=0.0)  # the sun, the sky and lamps as they are
 TITLES: dict[str, str] = {"sun": "Sun", "sky": "Sky", "lamps": "Lamps", "panorama": "Panorama"}
 
 
-def tint_text(duv: float) -> str:
-    """Which way a colour lies beside the black body's.
-
-    >>> tint_text(0.004), tint_text(-0.0041), tint_text(0.0002)
-    ('Duv +0.0040, greenish', 'Duv −0.0041, pinkish', 'Duv +0.0002')
-    """
-    if not math.isfinite(duv):
-        return ""
-    word = "" if abs(duv) < 0.002 else ", greenish" if duv > 0.0 else ", pinkish"
-    return f"Duv {duv:+.4f}{word}".replace("-", "−")
-
-
 class CardReading(QWidget):
-    """What falls on one card, as bars: straight full, bounced pale."""
+    """What falls on one card, as bars: straight full, bounced pale; its colour and ratio, and nature's."""
 
     def __init__(self, title: str, index: int) -> None:
         super().__init__()
         self.title, self.index = title, index
         self.cards: CardLight | None = None
+        self.unbalanced: CardLight | None = None
+        self.natural = True
         self.setFixedHeight(HEAD + FOOT)
         self.setAccessibleName(f"Card {title}")
         self.setToolTip(
             "Light on a white card before what the middle of the picture shows: straight from each source, and "
-            "(pale) bounced off other surfaces; its colour temperature and tint."
+            "(pale) bounced off other surfaces; its colour temperature, tint and key to fill, and below what nature "
+            "would put there."
         )
 
-    def follow(self, cards: CardLight | None) -> None:
-        """Show other readings."""
-        self.cards = cards
+    def follow(self, cards: CardLight, unbalanced: CardLight, natural: bool) -> None:
+        """Show other readings, with what the card gets without a balance, and whether the sky is nature's."""
+        self.cards, self.unbalanced, self.natural = cards, unbalanced, natural
         self.setFixedHeight(HEAD + ROW * len(self.levels()) + FOOT)
         self.update()
 
@@ -100,15 +90,11 @@ class CardReading(QWidget):
                 QRectF(66 + room * share * (1 - bounced / whole), y + 6, room * share * bounced / whole, 5)
             )
             y += ROW
-        if self.cards is not None and levels:
-            colour = AP1_TO_XYZ @ self.cards.whole[self.index].astype(float).sum(0)
-            straight = sum(w - b for n, w, b in levels if n == "sun")
-            others = sum(w for _, w, _ in levels) - straight
-            words = [kelvin_text(correlated_temperature(colour)), tint_text(distance_from_locus(colour))]
-            ratio = key_to_fill(straight, others)
-            words += [stops_text(ratio)] if math.isfinite(ratio) else []
+        if self.cards is not None and self.unbalanced is not None:
             p.setPen(QColor(theme.DIM))
-            p.drawText(QRectF(0, y + 1, self.width(), 16), left, "   ".join(words))
+            p.drawText(QRectF(0, y + 1, self.width(), 16), left, card_words(self.cards, self.index))
+            words = unbalanced_words(self.cards, self.unbalanced, self.index, self.natural)
+            p.drawText(QRectF(0, y + 17, self.width(), 16), left, words)
 
 
 class MeterPage(FormPanel):
@@ -131,13 +117,18 @@ class MeterPage(FormPanel):
         session.document_changed.connect(lambda _: self._show_cards())
         self._show_cards()
 
+    def showEvent(self, event: object) -> None:  # noqa: N802
+        self._show_cards()
+
     def _show_cards(self) -> None:
         read = self.session.read
+        if not self.isVisible():
+            return  # read when it is looked at
         if read is None:
             self.place.setText("Measured when the hand rests.")
             return
-        cards = read.cards.under(self.session.gains())
+        cards, document = read.cards.under(self.session.gains()), self.session.document
         for card in self.cards:
-            card.follow(cards)
+            card.follow(cards, read.cards.under(UNBALANCED), natural(document) == document)
         x, y, z = read.place
         self.place.setText(f"They stand at {x:.1f}, {y:.1f}, {z:.1f} m.".replace("-", "−"))

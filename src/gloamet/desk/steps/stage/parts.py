@@ -39,6 +39,8 @@ class PartsTree(QTreeWidget):
         self._coming: Iterator[Part] = iter(())
         self._more = QTimer(self, interval=0, singleShot=True)
         self._more.timeout.connect(self._fill_some)
+        self._marks = QTimer(self, interval=0, singleShot=True)
+        self._marks.timeout.connect(self._take_marks)
         self._quiet = False
         self.itemChanged.connect(self._marked)
         self.itemSelectionChanged.connect(self._chosen)
@@ -118,14 +120,16 @@ class PartsTree(QTreeWidget):
         item.setHidden(bool(shown) and not any(shown))
         return any(shown)
 
-    def _marked(self, item: QTreeWidgetItem) -> None:
-        if self._quiet or item.checkState(0) == Qt.CheckState.PartiallyChecked:
-            return
-        names = self._names(item)
-        muted = item.checkState(0) == Qt.CheckState.Unchecked
+    def _marked(self, _item: QTreeWidgetItem) -> None:
+        if not self._quiet:
+            self._take_marks()
+
+    def _take_marks(self) -> None:
+        """Mute and bring back what was marked since, as one step."""
+        off = {name for name, item in self._rows.items() if item.checkState(0) == Qt.CheckState.Unchecked}
         now = set(self.session.document.stage.muted)
-        if (names & now == names) != muted or (names & now and not muted):
-            stage_actions.mute(self.session, names, muted)
+        if off != now & self._rows.keys():
+            stage_actions.mute(self.session, off - now, (now & self._rows.keys()) - off)
 
     def _chosen(self) -> None:
         names = sorted(self.chosen())
@@ -214,7 +218,8 @@ class PartsPage(FormPanel):
 
     def _mute(self) -> None:
         names = self.tree.chosen()
-        stage_actions.mute(self.session, names, not names <= set(self.session.document.stage.muted))
+        muted = names <= set(self.session.document.stage.muted)
+        stage_actions.mute(self.session, set() if muted else names, names if muted else set())
 
     def _lock(self) -> None:
         names = self.tree.chosen()

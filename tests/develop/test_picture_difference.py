@@ -6,7 +6,7 @@ import colour
 import numpy as np
 import pytest
 
-from gloamet.develop.difference import code_difference, codes_to_lab, delta_e_2000, stops_difference
+from gloamet.develop.picture_difference import code_difference, codes_to_lab, delta_e_2000, stops_difference
 
 RNG = np.random.default_rng(11)
 

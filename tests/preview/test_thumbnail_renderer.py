@@ -9,9 +9,9 @@ import pytest
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.document.model import Document
-from gloamet.output.document_to_light import build_stage
-from gloamet.preview.light_table import LightTable
+from gloamet.output.document_to_light import build_stage, sun_from_document
 from gloamet.preview.suggest import candidates, suggest
+from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
 from gloamet.stage.assembly import place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Renderer
@@ -33,11 +33,11 @@ def tracer() -> Renderer:
     return Renderer()
 
 
-def table_of(path: Path, renderer: Renderer) -> tuple[Document, LightTable]:
+def table_of(path: Path, renderer: Renderer) -> tuple[Document, ThumbnailRenderer]:
     document = Document().change("stage", model=str(path), up="z")
     document = document.change("stage.view", eye=(9.0, -9.0, 4.0), target=(0.0, 0.0, 1.0))
     scene = place_in_world(read_file(path), document.stage)
-    return document, LightTable(document, build_stage(document, scene), SIZE, renderer, lambda: False)
+    return document, ThumbnailRenderer(document, build_stage(document, scene), SIZE, renderer, lambda: False)
 
 
 def test_a_relit_picture_has_the_light_of_a_traced_one(house: Path, tracer: Renderer) -> None:
@@ -63,8 +63,10 @@ def test_another_light_is_another_picture_at_its_own_exposure(house: Path, trace
     half = table.picture(document.change("fill", sun_stops=-1.0, sky_stops=-1.0, lamps_stops=-1.0))
     assert half is not None
     assert day.ev - half.ev == pytest.approx(1.0, abs=0.02)
-    sun = table.sun_alone(document)
-    assert sun is not None and 0.0 < float(sun.mean()) < float(day.light.mean())
+    told = table.picture(document, with_sun=True)
+    assert told is not None and told.sun is not None
+    assert 0.0 < float(told.sun.mean()) < float(day.light.mean())
+    assert day.sun is None
 
 
 def test_candidates_stand_all_round_the_camera_and_suggestions_have_reasons(
@@ -72,12 +74,18 @@ def test_candidates_stand_all_round_the_camera_and_suggestions_have_reasons(
 ) -> None:
     document, table = table_of(house, tracer)
     lights = candidates(document, 30.0)
-    bearings = {round((d.sun.azimuth_deg - 30.0) % 360.0) for d in lights}
-    assert len(bearings) >= 12
-    assert {d.sun.elevation_deg for d in lights} >= {6.0, 52.0, -4.0}
+    suns = [sun_from_document(light.document) for light in lights]
+    assert len({round((azimuth - 30.0) / 30.0) % 12 for azimuth, _ in suns}) >= 10
+    assert min(height for _, height in suns) == pytest.approx(-4.0, abs=0.05)
+    real = [light for light in lights if light.real is not None]
+    assert len(real) > len(lights) / 4
+    for light in real:  # the clock says when, and the sun stands there
+        assert light.document.sun.mode == "almanac"
+        assert light.real is not None
+        assert light.document.sun.wall_time == light.real.replace(tzinfo=None)
     shares: list[float] = []
     found = suggest(document, table, 4, shares.append)
     assert len(found) == 4 and shares[-1] == 1.0
-    assert all(s.reason and s.pixels.shape[2] == 4 for s in found)
-    real = [s for s in found if s.real is not None]
-    assert real  # some of them happen at the place
+    assert all(s.reason and s.picture.pixels.shape[2] == 4 for s in found)
+    assert all(s.real is not None for s in found)  # there are enough that happen at the place
+    assert all(s.delta_e > 2.0 for s in found)  # and none looks like another

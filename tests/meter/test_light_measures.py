@@ -7,7 +7,7 @@ import math
 import numpy as np
 import pytest
 
-from gloamet.meter.light_looks import LightLook, depth_of, measure_light, reason, spread_apart
+from gloamet.meter.light_measures import LightMeasures, depth_of, measure_light, reason, spread_apart
 from gloamet.meter.picture import SeenSurfaces
 
 SHAPE = (40, 60)
@@ -19,8 +19,8 @@ def grey(level: float) -> np.ndarray:
     return np.full((*SHAPE, 3), level, np.float32)
 
 
-def look(bearing: float, height: float, kelvin: float = 5500.0, share: float = 0.5) -> LightLook:
-    return LightLook(bearing, height, share, 0.2, 0.0, 0.0, 2.0, kelvin)
+def look(bearing: float, height: float, kelvin: float = 5500.0, share: float = 0.5) -> LightMeasures:
+    return LightMeasures(bearing, height, share, 0.2, 0.0, 0.0, 2.0, kelvin)
 
 
 def test_the_suns_share_is_of_what_is_near() -> None:
@@ -54,19 +54,30 @@ def test_the_middle_is_held_against_what_is_round_it() -> None:
     )
 
 
+def nothing(looks: list[LightMeasures]) -> np.ndarray:
+    """No more numbers of them."""
+    return np.zeros((len(looks), 0))
+
+
+def test_lights_that_measure_alike_are_told_apart_by_what_is_seen() -> None:
+    looks = [look(90.0, 20.0)] * 4
+    seen = np.array([[0.0, 0.0], [0.1, 0.0], [1.0, 0.0], [0.0, 2.0]])
+    assert spread_apart(looks, 3, seen) == [0, 3, 2]
+
+
 def test_chosen_lights_lie_far_apart_and_dull_ones_are_left_out() -> None:
     looks = [look(b, 20.0) for b in (0.0, 5.0, 90.0, 95.0, 180.0, 270.0)] + [look(45.0, 30.0, share=0.01)]
-    chosen = spread_apart(looks, 4)
+    chosen = spread_apart(looks, 4, nothing(looks))
     bearings = sorted(looks[k].bearing_deg for k in chosen)
     assert len(chosen) == 4
     assert all(b - a > 60.0 for a, b in zip(bearings, bearings[1:], strict=False))
-    assert 6 not in spread_apart(looks, 7)
-    assert len(spread_apart(looks, 50)) == 6
+    assert 6 not in spread_apart(looks, 7, nothing(looks))
+    assert len(spread_apart(looks, 50, nothing(looks))) == 6
 
 
 def test_colour_and_height_set_lights_apart_too() -> None:
     looks = [look(90.0, 20.0), look(90.0, 21.0), look(90.0, 20.0, kelvin=12000.0), look(90.0, 60.0)]
-    assert set(spread_apart(looks, 3)) & {2, 3} == {2, 3}
+    assert set(spread_apart(looks, 3, nothing(looks))) & {2, 3} == {2, 3}
 
 
 @pytest.mark.parametrize(

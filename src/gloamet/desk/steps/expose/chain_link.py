@@ -37,7 +37,7 @@ def departure_words(session: Session, section: str, sliders: Sequence[SliderSpec
     return ", ".join(said[:MOST_WORDS]) + more
 
 
-class LinkControls(QWidget):
+class ChainLink(QWidget):
     """A link of the chain; `first` and `extra` are widgets above and below its sliders."""
 
     def __init__(
@@ -51,7 +51,7 @@ class LinkControls(QWidget):
     ) -> None:
         super().__init__()
         self.session, self.section, self.sliders = session, section, tuple(sliders)
-        self._neutral = reach(Document(), section)
+        self._neutral, self._shown = reach(Document(), section), None
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 3, 0, 3)
         column.setSpacing(1)
@@ -107,6 +107,9 @@ class LinkControls(QWidget):
         if self.session.showing_only:
             return
         state = reach(document, self.section)
+        if state is self._shown:
+            return
+        self._shown = state
         changed = state != self._neutral
         words = self.words()
         self.said.setText(words)

@@ -1,7 +1,7 @@
 """What a light does to a picture, in a few numbers, and which of many lights lie farthest apart.
 
-Light in AP1 cd/m2 with what is seen, and where the sun stands to the camera, enter; `LightLook`s with their reasons in
-words leave. Nothing here is a verdict: every number is shown.
+Light in AP1 cd/m2 with what is seen, and where the sun stands to the camera, enter; `LightMeasures` with their reason
+in words leave. Nothing here is a verdict: every number is shown.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ FEWEST_SUNNY = 0.05  # with less of the picture in the sun a daylight is dull
 LOW_DEG, MIDDLE_DEG = 14.0, 35.0
 
 
-class LightLook(NamedTuple):
+class LightMeasures(NamedTuple):
     """Where the sun stands from the camera (degrees to the right of what it looks at, 180 behind it) and its height;
     shares 0..1 of what is seen near that the sun lights, and of its outlines that shine; stops by which the middle is
     brighter than what is round it; stops of the sky over a white card; key to fill in stops; kelvin."""
@@ -69,10 +69,11 @@ def measure_light(
     return share, rim, contrast, sky
 
 
-def _features(look: LightLook) -> NDArray[np.float64]:
+def _features(look: LightMeasures) -> NDArray[np.float64]:
     """A look as a place among others, about 0..1 each way."""
     turn = math.radians(look.bearing_deg)
-    flat = math.cos(math.radians(max(look.elevation_deg, 0.0)))
+    # a sun that is down comes from nowhere
+    flat = math.cos(math.radians(look.elevation_deg)) if look.elevation_deg > 0.0 else 0.0
     kelvin = look.kelvin if math.isfinite(look.kelvin) else 6500.0
     contrast = look.middle_stops if math.isfinite(look.middle_stops) else 0.0
     values = (
@@ -86,8 +87,9 @@ def _features(look: LightLook) -> NDArray[np.float64]:
     return WEIGHTS * np.array(values)
 
 
-def spread_apart(looks: list[LightLook], number: int) -> list[int]:
-    """Indices of so many looks that lie as far from each other as can be, the first the most sunny one.
+def spread_apart(looks: list[LightMeasures], number: int, seen: NDArray[np.float64]) -> list[int]:
+    """Indices of so many looks that lie as far from each other as can be, the first the most sunny one. `seen` are more
+    numbers of each, (looks, n), by which they are told apart.
 
     Farthest points one after the other (Gonzalez 1985).
     """
@@ -95,7 +97,7 @@ def spread_apart(looks: list[LightLook], number: int) -> list[int]:
         k for k, look in enumerate(looks) if look.elevation_deg <= 0.0 or look.sun_share >= FEWEST_SUNNY
     ]
     usable = usable or list(range(len(looks)))
-    places = np.array([_features(looks[k]) for k in usable])
+    places = np.array([[*_features(looks[k]), *seen[k]] for k in usable])
     first = int(np.argmax([looks[k].sun_share + looks[k].rim for k in usable]))
     chosen = [first]
     nearest = np.linalg.norm(places - places[first], axis=1)
@@ -118,10 +120,10 @@ def _from_where(bearing_deg: float) -> str:
     return f"from the {side}" if abs(turn) < 110.0 else f"over your {side} shoulder"
 
 
-def reason(look: LightLook) -> str:
+def reason(look: LightMeasures) -> str:
     """Why one might want a light, in words with its numbers.
 
-    >>> reason(LightLook(-90.0, 8.0, 0.4, 0.3, 0.5, 1.0, 2.1, 3900.0))
+    >>> reason(LightMeasures(-90.0, 8.0, 0.4, 0.3, 0.5, 1.0, 2.1, 3900.0))
     'low from the left: long shade, 40 % of what is near in the sun, 2.1 stops over the fill'
     """
     if look.elevation_deg <= 0.0:

@@ -1,4 +1,4 @@
-"""Develop: the chain from light to screen in its fixed order, a row a link."""
+"""Chain: from light to screen in a fixed order, a row a link."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
 from gloamet.colour.views import VIEWS
 from gloamet.desk import theme
 from gloamet.desk.session import Session
+from gloamet.desk.steps.expose.chain_link import ChainLink, SliderSpec
 from gloamet.desk.steps.expose.colour_controls import ColourLink
-from gloamet.desk.steps.expose.link_row import LinkControls, SliderSpec
 from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link
 from gloamet.desk.widgets.tone_curve import SECTION as TONE
 from gloamet.desk.widgets.tone_curve import ToneCurve
@@ -32,10 +32,10 @@ GLARE = (
 TONES = (
     SliderSpec("contrast", "Contrast", True),
     SliderSpec("s_curve", "Middle contrast", True),
-    SliderSpec("highlights", "Highlights", True),
-    SliderSpec("shadows", "Shadows", True),
-    SliderSpec("whites", "Whites", True),
     SliderSpec("blacks", "Blacks", True),
+    SliderSpec("shadows", "Shadows", True),
+    SliderSpec("highlights", "Highlights", True),
+    SliderSpec("whites", "Whites", True),
     SliderSpec("roll_off", "Roll-off"),
     SliderSpec("local_contrast", "Local contrast", True),
     SliderSpec("local_size", "Its surroundings"),
@@ -81,7 +81,7 @@ class CurveChoice(QWidget):
         self.session.change(TONE, None, **{self.curve.name: STRAIGHT})
 
 
-class ToneLink(LinkControls):
+class ToneLink(ChainLink):
     """The link of tone says which of its curves are bent."""
 
     def words(self) -> str:
@@ -110,7 +110,7 @@ class ViewLink(QWidget):
         row.addWidget(panel)
 
 
-class DevelopPage(FormPanel):
+class ChainPage(FormPanel):
     """Every link, in order."""
 
     def __init__(self, session: Session) -> None:
@@ -119,11 +119,11 @@ class DevelopPage(FormPanel):
         self.curves = CurveChoice(session, self.curve)
         self.focus = label("", "note", wrap=True)
         self.order = label("", "note", wrap=True)
-        self.glare = LinkControls(session, "expose.glare", "Glare of the lens", GLARE)
+        self.glare = ChainLink(session, "expose.glare", "Glare of the lens", GLARE)
         self.tone = ToneLink(session, TONE, "Tone", TONES, first=(self.curves, self.curve))
         self.view = ViewLink(session)
         self.colour = ColourLink(session)
-        self.lens = LinkControls(session, "expose.lens", "Lens and film", LENS, (self.focus,))
+        self.lens = ChainLink(session, "expose.lens", "Lens and film", LENS, (self.focus,))
         self.add(self.order)
         for item in (self.glare, self.tone, self.view, self.colour, self.lens):
             self.add(item)
@@ -133,7 +133,7 @@ class DevelopPage(FormPanel):
         self._on_document_changed(session.document)
 
     @property
-    def links(self) -> Sequence[LinkControls]:
+    def links(self) -> Sequence[ChainLink]:
         """The rows that can be switched."""
         return self.glare, self.tone, self.colour, self.lens
 

@@ -1,6 +1,6 @@
 """Small pictures of one stage in many lights: relit where the stage and the view stay, traced where they do not.
 
-A base document and its stage are laid out once; a document enters, a `SmallPicture` leaves, developed as that document
+A base document and its stage are laid out once; a document enters, a `LitThumbnail` leaves, developed as that document
 says, at its own exposure.
 """
 
@@ -52,15 +52,16 @@ Floats = NDArray[np.float32]
 LAMP_SAMPLES, DRAFT_SAMPLES = 12, 24
 
 
-class SmallPicture(NamedTuple):
-    """Pixels (H, W, 4), its light (h, w, 3) in AP1 cd/m2 with what is seen in it, the EV it is exposed with, and what a
-    meter on level ground reads."""
+class LitThumbnail(NamedTuple):
+    """Pixels (H, W, 4), its light (h, w, 3) in AP1 cd/m2 with what is seen in it, the EV it is exposed with, what a
+    meter on level ground reads, and what the sun gives it directly where that was asked for."""
 
     pixels: NDArray[np.uint8]
     light: Floats
     seen: SeenSurfaces
     ev: float
     reading: LightReading
+    sun: Floats | None = None
 
 
 class _Lit(NamedTuple):
@@ -68,10 +69,18 @@ class _Lit(NamedTuple):
     panorama: PanoramaLight | None
     lights: Environment
     sky: SkyInputs
+    gains: Gains
 
 
-class LightTable:
-    """A stage at a size, ready to be lit."""
+def _sun_alone(gains: Gains) -> Gains:
+    """The gains of the sun's direct light, without all else."""
+    none = (0.0, 0.0, 0.0)
+    dark = Gain(none, none)
+    return Gains(Gain(gains.sun.direct, none), dark, dark, dark)
+
+
+class ThumbnailRenderer:
+    """A stage at a size, ready to be lit; `cancelled` says when to give up what is being traced."""
 
     def __init__(
         self,
@@ -82,7 +91,7 @@ class LightTable:
         cancelled: Callable[[], bool],
     ) -> None:
         """Lays the stage out for relighting, which takes some seconds; gives up when cancelled."""
-        self._base, self._renderer, self._cancelled = document, renderer, cancelled
+        self._base, self._renderer, self.cancelled = document, renderer, cancelled
         self._solver, self._relighting = SkySolver(), Relighting()
         self.view = View(compiled, camera_from_view(document.stage.view), *size)
         lit = self._lit(document)
@@ -99,25 +108,29 @@ class LightTable:
         sky = SkyInputs.of(document)
         dome = graded_dome(solve_sky(sky, self._solver), grade_from_document(document))
         panorama = panorama_from_document(document, dome)
-        return _Lit(dome, panorama, environment_from_document(document, dome, panorama), sky)
+        gains = gains_from_document(document, as_colour(dome.sky_horizontal))
+        return _Lit(dome, panorama, environment_from_document(document, dome, panorama), sky, gains)
 
-    def picture(self, document: Document) -> SmallPicture | None:
-        """The stage in a document's light; None when cancelled."""
+    def picture(self, document: Document, with_sun: bool = False) -> LitThumbnail | None:
+        """The stage in a document's light; None when cancelled. with_sun tells apart what the sun gives it directly,
+        where the stage is relit."""
         lit, view = self._lit(document), self.view
-        gains = gains_from_document(document, as_colour(lit.dome.sky_horizontal))
+        gains = lit.gains
         second = None if lit.panorama is None else lit.panorama.lighting
         reading = read_light(lit.dome, gains, second)
-        front = self._air_in_front(document, lit)
+        front, sun = self._air_in_front(document, lit), None
         if document.stage == self._base.stage and self._relighting.ready(view):
             light = self._relighting.lit(lit.lights, gains, True, document.fill.contact)
             seen, parts = self._relighting.seen(), self._relighting.distances()
+            if with_sun:
+                sun = self._relighting.lit(lit.lights, _sun_alone(gains), True)
         else:
             film = Film(view.width, view.height)
             camera = camera_from_view(document.stage.view)
             words = film, view.compiled, lit.lights, camera, DRAFT_SAMPLES
-            if not self._renderer.accumulate(*words, cancelled=self._cancelled):
+            if not self._renderer.accumulate(*words, cancelled=self.cancelled):
                 return None
-            clean = denoise(film.light(gains), film, cancelled=self._cancelled)
+            clean = denoise(film.light(gains), film, cancelled=self.cancelled)
             if clean is None:
                 return None
             light, seen = clean, surfaces_of_film(film)
@@ -126,22 +139,12 @@ class LightTable:
             light = front.over(light, parts, self._renderer.pool)
         ev = exposure_from_document(document, light, seen, lambda: reading.incident_ev).ev
         pixels = develop_screen(light, develop_settings(document, ev), (view.width, view.height))
-        return SmallPicture(pixels, light, seen, ev, reading)
-
-    def sun_alone(self, document: Document) -> Floats | None:
-        """What the sun gives the picture directly, (h, w, 3); None where the stage cannot be relit."""
-        if document.stage != self._base.stage or not self._relighting.ready(self.view):
-            return None
-        lit, none = self._lit(document), (0.0, 0.0, 0.0)
-        dark = Gain(none, none)
-        gains = gains_from_document(document, as_colour(lit.dome.sky_horizontal))
-        return self._relighting.lit(lit.lights, Gains(Gain(gains.sun.direct, none), dark, dark, dark), True)
+        return LitThumbnail(pixels, light, seen, ev, reading, sun)
 
     def _air_in_front(self, document: Document, lit: _Lit) -> AirInFront | None:
         camera = camera_from_view(document.stage.view)
-        gains = gains_from_document(document, as_colour(lit.dome.sky_horizontal))
         second = None if lit.panorama is None else lit.panorama.lighting
-        settings = aerial_settings(document, gains, camera, panorama_share(lit.dome, second))
+        settings = aerial_settings(document, lit.gains, camera, panorama_share(lit.dome, second))
         if settings is None:
             return None
         inputs = AerialInputs.of(lit.sky, camera, self.view.width / self.view.height, quick=True)

@@ -1,0 +1,41 @@
+"""Files of a project that are no longer where it has them, and the project with them found again.
+
+A document enters; paths that lead nowhere leave, or, once one of them was found, the document with all that moved
+along.
+"""
+
+from __future__ import annotations
+
+import os
+from operator import attrgetter
+from pathlib import Path
+
+from gloamet.document.file import OTHER_FILES
+from gloamet.document.model import Document
+
+
+def _files(document: Document) -> list[tuple[str, str, Path]]:
+    """Section, field and path of each file that is named."""
+    named = [(section, name, attrgetter(f"{section}.{name}")(document)) for section, name in OTHER_FILES]
+    return [(section, name, Path(file)) for section, name, file in named if file]
+
+
+def missing_files(document: Document) -> tuple[Path, ...]:
+    """Paths the document names that lead to no file, the model first; each once."""
+    return tuple(dict.fromkeys(file for _, _, file in _files(document) if not file.is_file()))
+
+
+def with_found(document: Document, missing: Path, found: Path) -> Document:
+    """The document with a missing file where it was found, and others that moved with it.
+
+    Another missing file is looked for where it would be if the whole folder moved, then beside the one that was found.
+    """
+    for section, name, file in _files(document):
+        if file == missing:
+            document = document.change(section, **{name: str(found)})
+        elif not file.is_file():
+            along = Path(os.path.normpath(found.parent / os.path.relpath(file, missing.parent)))
+            place = next((path for path in (along, found.parent / file.name) if path.is_file()), None)
+            if place is not None:
+                document = document.change(section, **{name: str(place)})
+    return document
