@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from scipy.ndimage import map_coordinates
 
 from gloamet.develop.lens import bend, finish, finish_pixels, parts_that_act, vignette_gain
 from gloamet.document.expose import LensState
@@ -49,6 +50,23 @@ def test_a_barrel_draws_far_places_inwards_and_keeps_corners_and_middle() -> Non
             shown = r * (1.0 + max(k, 0.0)) / (1.0 + k * shown**2)
         assert moved[name] == pytest.approx(shown / r, rel=0.02)
     assert bend(dot(60, 100), LensState(distortion=10.0))[60, 100, 1] > 0.9
+
+
+@pytest.mark.proof("A bent picture", source="SciPy's map_coordinates", kind="library")
+@pytest.mark.parametrize(("distortion", "fringe"), [(8.0, 0.0), (-8.0, 4.0), (0.0, 4.0)])
+def test_a_bent_picture_is_the_straight_one_read_between_its_pixels(distortion: float, fringe: float) -> None:
+    picture = np.random.default_rng(3).random((*SHAPE, 3), np.float32)
+    out = bend(picture, LensState(distortion=distortion, fringe=fringe))
+    y, x = (np.arange(n) + 0.5 - 0.5 * n for n in SHAPE)
+    square = (y[:, None] ** 2 + x[None, :] ** 2) / (0.25 * (SHAPE[0] ** 2 + SHAPE[1] ** 2))
+    for c, larger in enumerate((-0.5, 0.0, 0.5)):  # red is drawn from nearer the middle, so it shows larger
+        scale = (1.0 + larger * fringe / 1000.0) / (1.0 + max(distortion, 0.0) / 100.0)
+        factor = scale * (1.0 + distortion / 100.0 * square)
+        places = [y[:, None] * factor + 0.5 * SHAPE[0] - 0.5, x[None, :] * factor + 0.5 * SHAPE[1] - 0.5]
+        expected = map_coordinates(picture[..., c], places, order=1, mode="nearest")
+        assert out[..., c] == pytest.approx(
+            expected, abs=1e-4
+        )  # places in float32: 1e-5 of a pixel at column 200
 
 
 def test_a_fringe_parts_red_from_blue_along_the_radius() -> None:

@@ -22,7 +22,7 @@ REC709_LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 # The film curve W x^n / (x^n + s): n is its slope on log axes at the toe, W what it would reach with endless light, and
 # s puts the grey card where it is. Chosen by eye: slope 1.4 at grey, white some three stops above it.
 FILM_SLOPE, FILM_WHITE, GREY_CARD = 1.7, 1.06, 0.18
-_FILM_SPEED = GREY_CARD**FILM_SLOPE * (FILM_WHITE / GREY_CARD - 1.0)
+FILM_SPEED = GREY_CARD**FILM_SLOPE * (FILM_WHITE / GREY_CARD - 1.0)
 # Channels are drawn together before the curve and apart again after it, by these shares of their mean: bright colours
 # go to white on a straight path instead of by way of the nearest primary.
 FILM_INSET, FILM_OUTSET = 0.13, 0.07
@@ -38,7 +38,7 @@ _ACES_1 = ("ocio://cg-config-v2.2.0_aces-v1.3_ocio-v2.4", "sRGB - Display", "ACE
 def film_curve(x: NDArray[Any]) -> NDArray[Any]:
     """Display light of scene light: 0.18 stays 0.18, white is neared, never passed by more than FILM_WHITE."""
     raised = np.maximum(x, 0.0) ** FILM_SLOPE
-    return np.asarray(FILM_WHITE * raised / (raised + _FILM_SPEED))
+    return np.asarray(FILM_WHITE * raised / (raised + FILM_SPEED))
 
 
 def film(picture: Floats) -> Floats:

@@ -99,12 +99,13 @@ def grade_codes(codes: Floats, colour: ColourState) -> Floats:
         return codes
     out = codes
     if _shifts(colour):
-        from gloamet.develop.grade_kernels import grade_colours
-        from gloamet.develop.threads import on_all_threads
+        from gloamet.develop.grade_kernels import COLOURS_PER_TASK, grade_colours
+        from gloamet.develop.threads import THREADS, on_all_threads
 
         out = np.empty(codes.shape, np.float32)
         flat = np.ascontiguousarray(codes, np.float32).reshape(-1, 3)
-        on_all_threads(grade_colours, flat, _arrays(colour), out.reshape(-1, 3))
+        rows = np.empty((THREADS, 3, COLOURS_PER_TASK), np.float32)
+        on_all_threads(grade_colours, flat, _arrays(colour), rows, out.reshape(-1, 3))
     if colour.table:
         tabled = apply_table(np.clip(out, 0.0, 1.0), colour.table)
         out = out + np.float32(colour.table_strength) * (tabled - out)

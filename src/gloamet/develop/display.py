@@ -1,9 +1,9 @@
 """Developing for the screen: linear light in AP1 cd/m2 to 8-bit colour, quickly.
 
-Links that look at a pixel alone are tables, applied by one kernel with rows in parallel: tone and the film's curve over
-stops, colour as a 65-cube over codes, and an ACES view as one behind a log2 allocation, baked once. Links that need
-a pixel's surroundings are those of `exact`; a `ScreenDeveloper` remembers what they made. A picture and a
-`DevelopSettings` enter; RGBX leaves.
+Links that look at a pixel alone are done by one kernel with rows in parallel: tone as tables over stops, colour as a
+73-cube over roots of light, and an ACES view as one behind a log2 allocation, baked once. Links that need a pixel's
+surroundings are those of `exact`; a `ScreenDeveloper` remembers what they made. A picture and a `DevelopSettings`
+enter; RGBX leaves.
 """
 
 from __future__ import annotations
@@ -16,8 +16,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.spaces import AP1_TO_REC709, linear_to_srgb
-from gloamet.colour.views import FILM_INSET, FILM_OUTSET, REC709_LUMINANCE, VIEWS, film_curve
+from gloamet.colour.spaces import AP1_TO_REC709, linear_to_srgb, srgb_to_linear
+from gloamet.colour.views import (
+    FILM_INSET,
+    FILM_OUTSET,
+    FILM_SLOPE,
+    FILM_SPEED,
+    FILM_WHITE,
+    REC709_LUMINANCE,
+    VIEWS,
+)
 from gloamet.colour.views import film as film_view
 from gloamet.develop import colour_grade, glare
 from gloamet.develop.colour_table import written_ns
@@ -26,20 +34,19 @@ from gloamet.develop.display_kernels import (
     CURVE_SIZE,
     LOG_LOW,
     LOG_RANGE,
-    TABLE_GREY,
     TABLE_LOWEST,
     TABLE_SIZE,
     TABLE_STEPS,
     EnlargedArrays,
     FilmArrays,
+    RowArrays,
     ToneArrays,
     ViewArrays,
     develop_rows,
     enlarge_rows,
 )
-from gloamet.develop.exact import LUMINANCE, brightness_gain, through_lens
-from gloamet.develop.grade_kernels import decode_colours
-from gloamet.develop.lens import finish_pixels, parts_that_act
+from gloamet.develop.exact import LUMINANCE, brightness_gain
+from gloamet.develop.lens import bend, finish_pixels, parts_that_act
 from gloamet.develop.light_kernels import expose_rows
 from gloamet.develop.masks import NO_PLANES, MaskPlanes, changes, light_masks
 from gloamet.develop.settings import DevelopSettings
@@ -55,6 +62,7 @@ from gloamet.document.expose import ColourState, ToneState
 
 Floats = NDArray[np.float32]
 Pixels = NDArray[np.uint8]
+CUBE_VALUES = 3 * CUBE_SIZE**3 + 1
 _AS_IT_IS = np.eye(3, dtype=np.float32)
 _NO_GAIN = np.zeros((1, 0), np.float32)
 
@@ -62,28 +70,39 @@ _NO_GAIN = np.zeros((1, 0), np.float32)
 def _cache_file(view: str) -> Path:
     from platformdirs import user_cache_path
 
-    return user_cache_path("gloamet") / f"view-{view.replace(' ', '-')}-{CUBE_SIZE}-2.npy"
+    return user_cache_path("gloamet") / f"view-{view.replace(' ', '-')}-{CUBE_SIZE}-3.npy"
+
+
+def _grid(axis: Floats) -> Floats:
+    """All colours of three values on an axis, (N**3, 3), red fastest."""
+    blue, green, red = np.meshgrid(axis, axis, axis, indexing="ij")
+    return np.stack([red, green, blue], -1).reshape(-1, 3)
+
+
+def _cube(colours: Floats) -> Floats:
+    """A cube as `display_kernels` takes it: its colours and one value more."""
+    cube = np.zeros(CUBE_VALUES, np.float32)
+    cube[:-1] = colours.ravel()
+    return cube
 
 
 @lru_cache(maxsize=4)
 def screen_cube(view: str) -> Floats:
-    """The baked view, (CUBE**3, 4) float32 in code values 0..255 (red fastest, fourth unused).
+    """The baked view: codes 0..1 of CUBE**3 colours, as `display_kernels` takes them.
 
     Kept in the user's cache: baking costs up to a second.
     """
     file = _cache_file(view)
     try:
         cube = np.load(file)
-        if cube.shape == (CUBE_SIZE**3, 4) and cube.dtype == np.float32:
+        if cube.shape == (CUBE_VALUES,) and cube.dtype == np.float32:
             return cube
     except (OSError, ValueError, EOFError):
         pass
     axis = np.exp2(np.linspace(0.0, 1.0, CUBE_SIZE) * LOG_RANGE + LOG_LOW).astype(np.float32)
     axis[0] = 0.0
-    blue, green, red = np.meshgrid(axis, axis, axis, indexing="ij")
-    grid = np.stack([red, green, blue], -1).reshape(1, -1, 3)
-    cube = np.zeros((CUBE_SIZE**3, 4), np.float32)
-    cube[:, :3] = np.clip(VIEWS[view].apply(np.ascontiguousarray(grid))[0], 0.0, 1.0) * 255.0
+    grid = _grid(axis).reshape(1, -1, 3)
+    cube = _cube(np.clip(VIEWS[view].apply(np.ascontiguousarray(grid)), 0.0, 1.0))
     try:
         file.parent.mkdir(parents=True, exist_ok=True)
         np.save(file, cube)
@@ -93,13 +112,8 @@ def screen_cube(view: str) -> Floats:
 
 
 @lru_cache(maxsize=1)
-def _srgb_codes() -> Floats:
-    return (linear_to_srgb(np.linspace(0.0, 1.0, CURVE_SIZE + 1)) * 255.0).astype(np.float32)
-
-
-@lru_cache(maxsize=1)
 def _srgb_curve() -> NDArray[np.uint8]:
-    return np.round(_srgb_codes()).astype(np.uint8)
+    return np.round(linear_to_srgb(np.linspace(0.0, 1.0, CURVE_SIZE + 1)) * 255.0).astype(np.uint8)
 
 
 _TABLE_STOPS = TABLE_LOWEST + np.arange(TABLE_SIZE) / TABLE_STEPS
@@ -109,9 +123,10 @@ _SCREEN_LUMINANCE = REC709_LUMINANCE.astype(np.float32)
 
 @lru_cache(maxsize=2)
 def _film_arrays(is_film: bool) -> FilmArrays:
-    curve = film_curve(TABLE_GREY * np.exp2(_TABLE_STOPS)).astype(np.float32) if is_film else _NOTHING
+    numbers = (FILM_SLOPE if is_film else 0.0, FILM_WHITE, FILM_SPEED, FILM_INSET, FILM_OUTSET)
+    slope, white, speed, inset, outset = map(np.float32, numbers)
     matrix = np.ascontiguousarray(AP1_TO_REC709, np.float32)
-    return FilmArrays(curve, matrix, _SCREEN_LUMINANCE, np.float32(FILM_INSET), np.float32(FILM_OUTSET))
+    return FilmArrays(slope, white, speed, inset, outset, matrix, _SCREEN_LUMINANCE)
 
 
 @lru_cache(maxsize=8)
@@ -128,19 +143,21 @@ def _tone_arrays(tone: ToneState) -> ToneArrays:
 
 @lru_cache(maxsize=1)
 def _code_grid() -> Floats:
-    axis = np.linspace(0.0, 1.0, CUBE_SIZE, dtype=np.float32)
-    blue, green, red = np.meshgrid(axis, axis, axis, indexing="ij")
-    return np.stack([red, green, blue], -1).reshape(-1, 3)
+    """Codes 0..1 of the cube of colour, (CUBE**3, 3): its axes are even in the root of linear light, which is quick to
+    take and lies close to codes."""
+    return _grid(linear_to_srgb(np.linspace(0.0, 1.0, CUBE_SIZE) ** 2).astype(np.float32))
 
 
 @lru_cache(maxsize=8)
 def _colour_cube(colour: ColourState, _table_written_ns: int) -> Floats:
-    """Linear light of what the link of colour makes of codes, (CUBE**3, 4): smooth where codes are steep, at black."""
-    cube = np.zeros((CUBE_SIZE**3, 4), np.float32)
-    if not colour_grade.acts(colour):
-        return cube[:0]
-    on_all_threads(decode_colours, colour_grade.grade_codes(_code_grid(), colour), cube)
-    return cube
+    """What the link of colour makes of codes 0..1, some of it past them."""
+    return _cube(colour_grade.grade_codes(_code_grid(), colour)) if colour_grade.acts(colour) else _NOTHING
+
+
+@lru_cache(maxsize=2)
+def _places_cube(view: str) -> Floats:
+    """The baked view again, for a picture that goes on into the cube of colour: places on its axes."""
+    return ((CUBE_SIZE - 1) * np.sqrt(srgb_to_linear(screen_cube(view)))).astype(np.float32)
 
 
 @lru_cache(maxsize=4)
@@ -152,12 +169,12 @@ def _resample_axis(few: int, many: int) -> NDArray[np.int32]:
 
 def _view_arrays(settings: DevelopSettings, matrix: Floats) -> ViewArrays:
     view = VIEWS[settings.view]
-    film, cube = _film_arrays(view.apply is film_view), np.zeros((0, 4), np.float32)
-    if view.apply is not film_view and not view.curve_alone:
-        cube = screen_cube(settings.view)
-    tone = _tone_arrays(settings.tone)
+    film, cube = _film_arrays(view.apply is film_view), _NOTHING
     colour = _colour_cube(settings.colour, written_ns(settings.colour.table))
-    return ViewArrays(matrix, tone, cube, film, _srgb_curve(), _srgb_codes(), colour)
+    if view.apply is not film_view and not view.curve_alone:
+        cube = _places_cube(settings.view) if len(colour) else screen_cube(settings.view)
+    tone = _tone_arrays(settings.tone)
+    return ViewArrays(matrix, tone, cube, film, _srgb_curve(), colour)
 
 
 def _exposed(picture: Floats, matrix: Floats) -> Floats:
@@ -175,12 +192,17 @@ def _run(picture: Floats, gain: Floats, view: ViewArrays, size: tuple[int, int] 
     on_all_threads(
         develop_rows,
         THREADS,
-        np.ascontiguousarray(picture, np.float32),
+        np.ascontiguousarray(picture, np.float32).reshape(height, -1),
         gain,
         view,
         out,
-        np.empty((THREADS, 4, width), np.float32),
-        np.empty((THREADS, width + 1), np.uint32),
+        RowArrays(
+            np.empty((THREADS, 4, width), np.float32),
+            np.empty((THREADS, 3, width), np.int32),
+            np.empty((THREADS, 4, width), np.float32),
+            np.empty((THREADS, width, 4), np.float32),
+            np.empty((THREADS, width + 1), np.uint32),
+        ),
         EnlargedArrays(_resample_axis(height, high), _resample_axis(width, wide), large),
     )
     return large if high else out
@@ -207,7 +229,8 @@ class ScreenDeveloper:
     the last links costs only these."""
 
     def __init__(self) -> None:
-        self._lens, self._masked, self._gain, self._coded = _Last(), _Last(), _Last(), _Last()
+        self._exposed, self._glared, self._bent = _Last(), _Last(), _Last()
+        self._masked, self._gain, self._coded = _Last(), _Last(), _Last()
 
     def develop(
         self,
@@ -243,10 +266,18 @@ class ScreenDeveloper:
         matrix = settings.matrix()
         if not (glare.acts(settings.glare) or parts_that_act(lens).bends or masks):
             return picture, matrix
-        key = (matrix.tobytes(), settings.glare, lens.on, lens.strength, lens.distortion, lens.fringe)
-        light = self._lens.get((picture,), key, lambda: through_lens(_exposed(picture, matrix), settings))
+        light = self._exposed.get((picture,), matrix.tobytes(), lambda: _exposed(picture, matrix))
+        if glare.acts(settings.glare):
+            exposed = light
+            light = self._glared.get(
+                (exposed,), settings.glare, lambda: glare.glare_picture(exposed, settings.glare)
+            )
+        if parts_that_act(lens).bends:
+            straight, key = light, (lens.strength, lens.distortion, lens.fringe)
+            light = self._bent.get((straight,), key, lambda: bend(straight, lens))
         if masks:
-            light = self._masked.get((light, *planes), masks, lambda: light_masks(light, masks, planes))
+            seen = light
+            light = self._masked.get((seen, *planes), masks, lambda: light_masks(seen, masks, planes))
         return light, _AS_IT_IS
 
     def _brightness_gain(self, light: Floats, settings: DevelopSettings, matrix: Floats) -> Floats | None:

@@ -1,12 +1,13 @@
 """The screen kernels: exposure matrix, tone, a view and colour, a row at a time.
 
-Layouts: picture (H, W, 3) float32 in, out (H, W) uint32, each the bytes RGBX. A baked view is a cube (CUBE**3, 4)
-float32 of code values 0..255 with red fastest behind a log2 allocation, looked up by tetrahedra; colour is another one,
-over code values, of linear display light. The other views are a matrix, the film's curve between two mixtures of the
-channels where there is one, and the sRGB curve of CURVE + 1 code values over 0..1. Tone is a table of factors over
-stops, and one for each channel. What is not wanted has no entries. A row on its way is (3, W) float32: steps over one
-channel at a time are worked on eight pixels at once. An axis of the enlarged picture is places (N, 2) int32: the pixel
-before, and the share of the one after it in 256ths.
+Layouts: picture (H, 3 W) float32 in, out (H, W) uint32, each the bytes RGBX. A cube holds CUBE**3 colours, three values
+each with red fastest, and one value more; it is looked up by tetrahedra. A baked view is one of codes 0..1 behind a
+log2 allocation; colour is another one, over roots of linear display light, and a view in front of it is baked as places
+on its axes. The other views are a matrix, the film's curve between two mixtures of the channels where there is one, and
+the sRGB curve of CURVE + 1 code values over 0..1. Tone is a table of factors over stops, and one for each channel. What
+is not wanted has no entries. A row on its way is (3, W) float32: steps over one channel at a time are worked on eight
+pixels at once. An axis of the enlarged picture is places (N, 2) int32: the pixel before, and the share of the one after
+it in 256ths.
 """
 
 from __future__ import annotations
@@ -18,20 +19,18 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.develop.light_kernels import finite, log2
+from gloamet.develop.light_kernels import exp2, finite, log2
 from gloamet.develop.threads import ROWS_PER_TASK
 from gloamet.jit import IEEE_INLINE_KERNEL_OPTIONS, IEEE_KERNEL_OPTIONS
 from gloamet.thread_barrier import barrier_wait, next_index
 
-CUBE_SIZE = 65
+CUBE_SIZE = 73
 LOG_LOW, LOG_RANGE = -12.0, 20.0  # stops below and span above, around 1.0
 CURVE_SIZE = 16384
-_RED_STRIDE, _GREEN_STRIDE, _BLUE_STRIDE = (
-    np.uint64(1),
-    np.uint64(CUBE_SIZE),
-    np.uint64(CUBE_SIZE * CUBE_SIZE),
-)  # steps; unsigned ones are not checked
+_RED_STEP, _GREEN_STEP, _BLUE_STEP = np.int32(1), np.int32(CUBE_SIZE), np.int32(CUBE_SIZE * CUBE_SIZE)
+_LAST_STEP = np.int32(1 + CUBE_SIZE + CUBE_SIZE * CUBE_SIZE)
 _EVEN_BYTES, _ODD_BYTES = np.uint32(0x00FF00FF), np.uint32(0xFF00FF00)
+_OPAQUE = np.uint32(0xFF000000)
 _HALF = np.uint32(0x00800080)  # so that it is rounded: a picture cut down would be half a code darker
 F = np.float32
 _LOWEST = F(2.0**LOG_LOW)
@@ -44,13 +43,13 @@ _TABLE_LOW = F(math.log2(TABLE_GREY) + TABLE_LOWEST)
 
 @njit(**IEEE_KERNEL_OPTIONS)
 def _expose(pixels, matrix, row):
-    """A row of the picture, (W, 3), through the matrix."""
+    """A row of the picture, (3 W,), through the matrix: one axis, so that eight pixels are worked on at once."""
     a, b, c = matrix[0, 0], matrix[0, 1], matrix[0, 2]
     d, e, f = matrix[1, 0], matrix[1, 1], matrix[1, 2]
     g, h, i = matrix[2, 0], matrix[2, 1], matrix[2, 2]
     red, green, blue = row[0], row[1], row[2]
-    for x in range(len(pixels)):
-        p, q, s = finite(pixels[x, 0]), finite(pixels[x, 1]), finite(pixels[x, 2])
+    for x in range(len(red)):
+        p, q, s = finite(pixels[3 * x]), finite(pixels[3 * x + 1]), finite(pixels[3 * x + 2])
         red[x], green[x], blue[x] = a * p + b * q + c * s, d * p + e * q + f * s, g * p + h * q + i * s
 
 
@@ -70,67 +69,80 @@ def _pack_rgbx(r, g, b):
     return np.uint32(int(r) | (int(g) << 8) | (int(b) << 16) | 0xFF000000)
 
 
-@njit(**IEEE_INLINE_KERNEL_OPTIONS)
-def _tetrahedron(u, v, t, cube):
-    """The value of a cube at a place: without a branch, for which of six tetrahedra it is is chance."""
-    i, j, k = np.int32(u), np.int32(v), np.int32(t)
-    fr, fg, fb = u - F(i), v - F(j), t - F(k)
-    # walk from the low corner to the high one along the largest fractions first
-    most, least = max(fr, max(fg, fb)), min(fr, min(fg, fb))
-    middle = max(min(fr, fg), min(max(fr, fg), fb))
-    first = np.uint64((k * CUBE_SIZE + j) * CUBE_SIZE + i)
-    last = first + (_RED_STRIDE + _GREEN_STRIDE + _BLUE_STRIDE)
-    a = first + (_RED_STRIDE if fr == most else (_GREEN_STRIDE if fg == most else _BLUE_STRIDE))
-    c = last - (_BLUE_STRIDE if fb == least else (_GREEN_STRIDE if fg == least else _RED_STRIDE))
-    w, p, q, s = F(1) - most, most - middle, middle - least, least
-    return (
-        w * cube[first, 0] + p * cube[a, 0] + q * cube[c, 0] + s * cube[last, 0],
-        w * cube[first, 1] + p * cube[a, 1] + q * cube[c, 1] + s * cube[last, 1],
-        w * cube[first, 2] + p * cube[a, 2] + q * cube[c, 2] + s * cube[last, 2],
-    )
+@njit(**IEEE_KERNEL_OPTIONS)
+def _corners(row, index, share):
+    """The tetrahedron of a cube that each place of a row (3, W) lies in: its low corner and the steps from there to the
+    second and third one, index (3, W), and the shares of all four, (4, W). Without a branch: which of six it is is
+    chance."""
+    red, green, blue = row[0], row[1], row[2]
+    for x in range(row.shape[1]):
+        u, v, t = red[x], green[x], blue[x]
+        i, j, k = np.int32(u), np.int32(v), np.int32(t)
+        fr, fg, fb = u - F(i), v - F(j), t - F(k)
+        # walk from the low corner to the high one along the largest fractions first
+        most, least = max(fr, max(fg, fb)), min(fr, min(fg, fb))
+        middle = max(min(fr, fg), min(max(fr, fg), fb))
+        index[0, x] = np.int32(np.int32(k * _GREEN_STEP + j) * _GREEN_STEP + i)
+        index[1, x] = _RED_STEP if fr == most else (_GREEN_STEP if fg == most else _BLUE_STEP)
+        index[2, x] = _LAST_STEP - (
+            _BLUE_STEP if fb == least else (_GREEN_STEP if fg == least else _RED_STEP)
+        )
+        share[0, x], share[1, x] = F(1) - most, most - middle
+        share[2, x], share[3, x] = middle - least, least
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def _tetrahedral_lookup(row, cube, out):
-    """A row of places (3, W) through a baked view."""
+def _tetrahedral_lookup(row, cube, own):
+    """A row of places (3, W) becomes the values of a cube there; `own` is a `RowArrays`."""
+    index, share, mixed = own.corners, own.shares, own.mixed
+    _corners(row, index, share)
+    for x in range(len(mixed)):  # a fourth value, the next colour's first, so that all are worked on at once
+        first = np.uint64(3 * index[0, x])
+        a, c = first + np.uint64(3 * index[1, x]), first + np.uint64(3 * index[2, x])
+        last = first + np.uint64(3 * _LAST_STEP)
+        w, p, q, s = share[0, x], share[1, x], share[2, x], share[3, x]
+        one, two, three = np.uint64(1), np.uint64(2), np.uint64(3)
+        mixed[x, 0] = w * cube[first] + p * cube[a] + q * cube[c] + s * cube[last]
+        mixed[x, 1] = w * cube[first + one] + p * cube[a + one] + q * cube[c + one] + s * cube[last + one]
+        mixed[x, 2] = w * cube[first + two] + p * cube[a + two] + q * cube[c + two] + s * cube[last + two]
+        mixed[x, 3] = (
+            w * cube[first + three] + p * cube[a + three] + q * cube[c + three] + s * cube[last + three]
+        )
+    red, green, blue = row[0], row[1], row[2]
+    for x in range(len(mixed)):
+        red[x], green[x], blue[x] = mixed[x, 0], mixed[x, 1], mixed[x, 2]
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def _rounded(code):
+    """A code 0..1 or past it as 0..255, half a code more: cut down, it is rounded."""
+    return _code(code * F(255) + F(0.5))
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def _pack_codes(row, out):
+    """A row of codes (3, W), 0..1 or past it, as words."""
     red, green, blue = row[0], row[1], row[2]
     for x in range(len(out)):
-        r, g, b = _tetrahedron(red[x], green[x], blue[x], cube)
-        out[x] = _pack_rgbx(r + F(0.5), g + F(0.5), b + F(0.5))
+        out[x] = _pack_rgbx(_rounded(red[x]), _rounded(green[x]), _rounded(blue[x]))
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def _tetrahedral_light(row, cube):
-    """A row of places (3, W) through the cube of colour becomes one of linear display light."""
-    red, green, blue = row[0], row[1], row[2]
-    for x in range(row.shape[1]):
-        red[x], green[x], blue[x] = _tetrahedron(red[x], green[x], blue[x], cube)
-
-
-@njit(**IEEE_KERNEL_OPTIONS)
-def _tetrahedral_places(row, cube):
-    """A row of places (3, W) through a baked view becomes one of places in the cube of colour."""
-    red, green, blue = row[0], row[1], row[2]
-    for x in range(row.shape[1]):
-        r, g, b = _tetrahedron(red[x], green[x], blue[x], cube)
-        red[x], green[x], blue[x] = _code_place(r), _code_place(g), _code_place(b)
-
-
-@njit(**IEEE_INLINE_KERNEL_OPTIONS)
-def _code_place(code):
-    """Place of a code value 0..255 on the axis of the cube of colour."""
-    return min(max(code * F((CUBE_SIZE - 1) / 255.0), F(0)), F(CUBE_SIZE - 1.001))
-
-
-@njit(**IEEE_KERNEL_OPTIONS)
-def _encode_places(row, codes):
-    """A row of linear display light (3, W) becomes places in the cube of colour by a table of code values 0..255."""
+def _hold_places(row):
+    """A row of places (3, W) on the axes of a cube, held inside it."""
     for channel in range(3):
         values = row[channel]
         for x in range(len(values)):
-            at = min(max(values[x], F(0)), F(1)) * F(CURVE_SIZE)
-            i = np.int32(min(at, F(CURVE_SIZE - 1)))
-            values[x] = _code_place(codes[i] + (at - F(i)) * (codes[i + 1] - codes[i]))
+            values[x] = min(max(values[x], F(0)), F(CUBE_SIZE - 1.001))
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def _root_places(row):
+    """A row of linear display light (3, W) becomes places in the cube of colour."""
+    for channel in range(3):
+        values = row[channel]
+        for x in range(len(values)):
+            values[x] = F(CUBE_SIZE - 1) * math.sqrt(max(values[x], F(0)))
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
@@ -193,6 +205,15 @@ def _through_matrix(row, matrix):
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
+def _film_curve(values, film):
+    """Linear values (W,) through the film's curve W x^n / (x^n + s)."""
+    for x in range(len(values)):
+        held = min(max(values[x], F(1e-9)), F(1e9))
+        raised = exp2(film.slope * log2(held))
+        values[x] = film.white * raised / (raised + film.speed)
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
 def _film_row(row, film):
     """A row of scene light (3, W) becomes linear display light by a `FilmArrays`, held inside the screen's colours."""
     red, green, blue = row[0], row[1], row[2]
@@ -203,8 +224,7 @@ def _film_row(row, film):
         mean = (r + g + b) * F(1.0 / 3.0)
         red[x], green[x], blue[x] = r + inset * (mean - r), g + inset * (mean - g), b + inset * (mean - b)
     for channel in range(3):
-        _to_table_places(row[channel])
-        _look_up(row[channel], film.curve)
+        _film_curve(row[channel], film)
     for x in range(len(red)):
         r, g, b = red[x], green[x], blue[x]
         mean = (r + g + b) * F(1.0 / 3.0)
@@ -272,17 +292,17 @@ def _code(value):
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _curve_value(value, curve):
-    value = value if value > F(0) else F(0)
-    return curve[np.int32(min(value, F(1)) * F(CURVE_SIZE) + F(0.5))]
+    held = min(max(value, F(0)), F(1))
+    return np.uint32(curve[np.uint64(np.int32(held * F(CURVE_SIZE) + F(0.5)))])
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
 def _apply_curve(row, curve, out):
     """A row of linear display light (3, W) through a curve."""
-    for x in range(row.shape[1]):
-        out[x] = _pack_rgbx(
-            _curve_value(row[0, x], curve), _curve_value(row[1, x], curve), _curve_value(row[2, x], curve)
-        )
+    red, green, blue = row[0], row[1], row[2]
+    for x in range(len(out)):
+        r, g, b = _curve_value(red[x], curve), _curve_value(green[x], curve), _curve_value(blue[x], curve)
+        out[x] = r | (g << np.uint32(8)) | (b << np.uint32(16)) | _OPAQUE
 
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
@@ -318,14 +338,16 @@ def enlarge_rows(small, down, across, y0, y1, room, out):
 
 
 class FilmArrays(NamedTuple):
-    """Scene light to linear display light: a film's curve over stops between two mixtures of the channels, then a
-    matrix; without a curve the matrix alone."""
+    """Scene light to linear display light: a film's curve W x^n / (x^n + s) between two mixtures of the channels, then
+    a matrix; without a slope n the matrix alone."""
 
-    curve: NDArray[np.float32]
-    matrix: NDArray[np.float32]
-    luminance: NDArray[np.float32]
+    slope: np.float32
+    white: np.float32
+    speed: np.float32
     inset: np.float32
     outset: np.float32
+    matrix: NDArray[np.float32]
+    luminance: NDArray[np.float32]
 
 
 class ToneArrays(NamedTuple):
@@ -338,14 +360,13 @@ class ToneArrays(NamedTuple):
 
 class ViewArrays(NamedTuple):
     """Exposure and white balance as one matrix, what changes brightness, and the view: a baked cube, or a film, or the
-    sRGB curve alone (as whole codes, and finely); and a cube of colour."""
+    sRGB curve alone; and a cube of colour."""
 
     matrix: NDArray[np.float32]
     tone: ToneArrays
     cube: NDArray[np.float32]
     film: FilmArrays
     curve: NDArray[np.uint8]
-    codes: NDArray[np.float32]
     colour: NDArray[np.float32]
 
 
@@ -357,47 +378,56 @@ class EnlargedArrays(NamedTuple):
     out: NDArray[np.uint32]
 
 
+class RowArrays(NamedTuple):
+    """What a thread works in: a row on its way (4, W), its tetrahedra's corners (3, W) and shares (4, W), what they
+    give (W, 4), and a row that is enlarged (W + 1,). All threads' together, with one axis more in front."""
+
+    row: NDArray[np.float32]
+    corners: NDArray[np.int32]
+    shares: NDArray[np.float32]
+    mixed: NDArray[np.float32]
+    room: NDArray[np.uint32]
+
+
 @njit(**IEEE_KERNEL_OPTIONS)
-def _develop_row(pixels, gain, view, row, out):
-    """Develop one row (W, 3) into out (W,); row (4, W) is filled."""
+def _develop_row(pixels, gain, view, own, out):
+    """Develop one row (3 W,) into out (W,) in a `RowArrays`."""
+    row, coloured = own.row[:3], len(view.colour) > 0
     _expose(pixels, view.matrix, row)
-    _tone_row(row[:3], gain, view.tone, row[3])
-    coloured, row = len(view.colour) > 0, row[:3]
+    _tone_row(row, gain, view.tone, own.row[3])
     if len(view.cube):
         for channel in range(3):
             _to_cube_positions(row[channel])
-        if coloured:
-            _tetrahedral_places(row, view.cube)
-        else:
-            _tetrahedral_lookup(row, view.cube, out)
+        _tetrahedral_lookup(row, view.cube, own)
     else:
-        if len(view.film.curve):
+        if view.film.slope > F(0):
             _film_row(row, view.film)
         else:
             _through_matrix(row, view.film.matrix)
-        if coloured:
-            _encode_places(row, view.codes)
-        else:
+        if not coloured:
             _apply_curve(row, view.curve, out)
+            return
+        _root_places(row)
     if coloured:
-        _tetrahedral_light(row, view.colour)
-        _apply_curve(row, view.curve, out)
+        _hold_places(row)
+        _tetrahedral_lookup(row, view.colour, own)
+    _pack_codes(row, out)
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def develop_rows(counters, threads, picture, gain, view, out, row, room, large):
+def develop_rows(counters, threads, picture, gain, view, out, work, large):
     """Develop a picture by its `ViewArrays`, and enlarge it by `EnlargedArrays`, all threads together.
 
-    gain (H, W) are factors of pixels, none where there is none. row (threads, 4, W) and room (threads, W + 1) are a
-    thread's own.
+    gain (H, W) are factors of pixels, none where there is none; work is the `RowArrays` of all threads.
     """
-    own = next_index(counters, 0)
+    k = next_index(counters, 0)
+    own = RowArrays(work.row[k], work.corners[k], work.shares[k], work.mixed[k], work.room[k])
     while True:
         y = next_index(counters, 1) * ROWS_PER_TASK
         if y >= len(picture):
             break
         for n in range(y, min(len(picture), y + ROWS_PER_TASK)):
-            _develop_row(picture[n], gain[min(n, len(gain) - 1)], view, row[own], out[n])
+            _develop_row(picture[n], gain[min(n, len(gain) - 1)], view, own, out[n])
     down = large.down
     if len(down) == 0:
         return
@@ -406,4 +436,4 @@ def develop_rows(counters, threads, picture, gain, view, out, row, room, large):
         y = next_index(counters, 3) * ROWS_PER_TASK
         if y >= len(down):
             break
-        enlarge_rows(out, down, large.across, y, min(len(down), y + ROWS_PER_TASK), room[own], large.out)
+        enlarge_rows(out, down, large.across, y, min(len(down), y + ROWS_PER_TASK), own.room, large.out)

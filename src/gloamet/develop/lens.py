@@ -55,15 +55,21 @@ def vignette_gain(shape: tuple[int, int], stops: float) -> Floats:
 def bend(picture: Floats, lens: LensState) -> Floats:
     """A picture through a lens that bends lines and shows red larger than blue; edges are drawn out."""
     from gloamet.develop.light_kernels import bend_rows
-    from gloamet.develop.threads import on_all_threads
+    from gloamet.develop.threads import THREADS, on_all_threads
 
     bent = lens.strength * lens.distortion / 100.0
     # a barrel draws far places inwards: scaled so that the corners still show the picture
     fit = 1.0 / (1.0 + max(bent, 0.0))
     fringes = (1.0 - 0.5 * (1 - c) * lens.strength * lens.fringe / 1000.0 for c in range(3))
     scales = np.array([fit * fringe for fringe in fringes], np.float32)
-    out = np.empty_like(picture)
-    on_all_threads(bend_rows, picture, np.float32(bent), scales, out)
+    height, width = picture.shape[:2]
+    if min(height, width) < 2:
+        return picture  # a line has no two pixels to lie between
+    out, firsts = np.empty_like(picture), np.empty((THREADS, width), np.int32)
+    shares, rows = np.empty((THREADS, 2, width), np.float32), out.reshape(height, -1)
+    on_all_threads(
+        bend_rows, picture.reshape(-1), (height, width), np.float32(bent), scales, firsts, shares, rows
+    )
     return out
 
 

@@ -6,7 +6,6 @@ weights (H, W). Each kernel takes rows in turn by `counters`, on as many threads
 
 from __future__ import annotations
 
-import math
 from typing import NamedTuple
 
 import numpy as np
@@ -27,6 +26,18 @@ def log2(value):
     p = (F(0.04300496) * m - F(0.40251339)) * m + F(1.58947429)
     p = ((p * m - F(3.48987855)) * m + F(5.04785541)) * m - F(2.78792621)
     return F((bits >> np.int32(23)) - np.int32(127)) + p
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def exp2(stops):
+    """Two to a float32 power to 2e-7, held within 2**±126: exponent bits and the series of what is left of half a
+    stop either way."""
+    stops = min(max(stops, F(-126)), F(126))
+    whole = np.int32(stops + F(1024.5)) - np.int32(1024)
+    rest = stops - F(whole)
+    p = (F(1.5403530e-4) * rest + F(1.3333558e-3)) * rest + F(9.6181291e-3)
+    p = ((p * rest + F(5.5504109e-2)) * rest + F(2.4022651e-1)) * rest + F(6.9314718e-1)
+    return (p * rest + F(1)) * np.int32((whole + np.int32(127)) << np.int32(23)).view(np.float32)
 
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
@@ -83,17 +94,23 @@ def shrink_rows(counters, picture, factor, least, weights, small):
 
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def _neighbours(at, count):
+    """Index before a place, held inside, the one after it, and the share of that; unsigned ones are not checked."""
+    at = min(max(at, F(0)), F(count - 1))
+    low = np.int32(at)
+    return np.uint64(low), np.uint64(min(low + 1, np.int32(count - 1))), at - F(low)
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _place(x, factor, count):
     """Block before a pixel's middle, the one after it, and the share of that."""
-    at = min(max((F(x) + F(0.5)) / F(factor) - F(0.5), F(0)), F(count - 1))
-    low = np.int32(at)
-    return low, min(low + 1, count - 1), at - F(low)
+    return _neighbours((F(x) + F(0.5)) / F(factor) - F(0.5), count)
 
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _between(small, down, across, c):
     """A channel of small between its pixels; down and across are places of `_place`."""
-    (j, below, v), (i, right, u) = down, across
+    (j, below, v), (i, right, u), c = down, across, np.uint64(c)
     upper = small[j, i, c] + u * (small[j, right, c] - small[j, i, c])
     lower = small[below, i, c] + u * (small[below, right, c] - small[below, i, c])
     return upper + v * (lower - upper)
@@ -150,32 +167,50 @@ def details_rows(counters, picture, line, factor, weights, least, amount, gain):
                 p, q, s = finite(picture[y, x, 0]), finite(picture[y, x, 1]), finite(picture[y, x, 2])
                 stops = log2(max(weights[0] * p + weights[1] * q + weights[2] * s, least))
                 base = _between(line, down, across, 0) * stops + _between(line, down, across, 1)
-                gain[y, x] = F(2) ** (amount * (stops - base))
+                gain[y, x] = exp2(amount * (stops - base))
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def bend_rows(counters, picture, bent, scales, out):
-    """The picture through a lens: a pixel r half diagonals from the centre shows the place r (1 + bent r²) times the
-    scale of its channel; edges are drawn out."""
-    height, width = picture.shape[0], picture.shape[1]
-    half = F(0.5) * math.sqrt(F(height * height + width * width))
+def _bent_places(y, shape, bent, scale, first, share):
+    """Where the pixels of row y look through a lens: the pixel before, first (W,), and the shares of the one after it
+    across and down, (2, W). Eight at once."""
+    height, width = shape
+    over_half = F(4) / F(height * height + width * width)
+    down = F(y) + F(0.5) - F(0.5) * F(height)
+    for x in range(len(first)):
+        across = F(x) + F(0.5) - F(0.5) * F(width)
+        factor = scale * (F(1) + bent * (down * down + across * across) * over_half)
+        v = min(max(down * factor + F(0.5) * F(height) - F(0.5), F(0)), F(height - 1))
+        u = min(max(across * factor + F(0.5) * F(width) - F(0.5), F(0)), F(width - 1))
+        j, i = min(np.int32(v), np.int32(height - 2)), min(np.int32(u), np.int32(width - 2))
+        first[x] = np.int32(j * width + i)
+        share[0, x], share[1, x] = u - F(i), v - F(j)
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
+def bend_rows(counters, picture, shape, bent, scales, firsts, shares, out):
+    """A picture (3 H W,) of two rows and columns at least through a lens: a pixel r half diagonals from the centre
+    shows the place r (1 + bent r²) times the scale of its channel; edges are drawn out. A thread works in its own of
+    firsts (threads, W) and shares (threads, 2, W)."""
+    height, width = shape
+    k = next_index(counters, 1)
+    first, share = firsts[k], shares[k]
+    one, below = np.uint64(3), np.uint64(3 * width)
     while True:
         y0 = next_index(counters, 0) * ROWS_PER_TASK
         if y0 >= height:
             break
         for y in range(y0, min(y0 + ROWS_PER_TASK, height)):
-            down = F(y) + F(0.5) - F(0.5) * F(height)
-            for x in range(width):
-                across = F(x) + F(0.5) - F(0.5) * F(width)
-                square = (down * down + across * across) / (half * half)
-                for c in range(3):
-                    factor = scales[c] * (F(1) + bent * square)
-                    v = min(max(down * factor + F(0.5) * F(height) - F(0.5), F(0)), F(height - 1))
-                    u = min(max(across * factor + F(0.5) * F(width) - F(0.5), F(0)), F(width - 1))
-                    j, i = np.int32(v), np.int32(u)
-                    row = j, min(j + 1, height - 1), v - F(j)
-                    column = i, min(i + 1, width - 1), u - F(i)
-                    out[y, x, c] = _between(picture, row, column, c)
+            row = out[y]
+            for c in range(3):
+                if c == 0 or scales[c] != scales[c - 1]:
+                    _bent_places(y, shape, bent, scales[c], first, share)
+                for x in range(width):
+                    a, u, v = np.uint64(3 * first[x] + c), share[0, x], share[1, x]
+                    upper = picture[a] + u * (picture[a + one] - picture[a])
+                    a += below
+                    lower = picture[a] + u * (picture[a + one] - picture[a])
+                    row[3 * x + c] = upper + v * (lower - upper)
 
 
 class LocalLight(NamedTuple):
@@ -191,25 +226,34 @@ class LocalLight(NamedTuple):
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
+def _local_light_row(pixels, weights, light, out):
+    """A row (3 W,), three values a pixel, with a `LocalLight` by weights (W,). It is one axis and no pixel takes a
+    branch, so that eight pixels are worked on at once."""
+    a = light.luminance
+    for x in range(len(weights)):
+        w, p, q, s = weights[x], pixels[3 * x], pixels[3 * x + 1], pixels[3 * x + 2]
+        grey = a[0] * p + a[1] * q + a[2] * s
+        colour = F(1) + w * (light.saturation - F(1))
+        over = log2(max(grey, F(1e-5))) - light.grey
+        stops = w * (light.stops + light.slope * over)
+        out[3 * x] = (grey + colour * (p - grey)) * exp2(stops + w * light.warmth[0])
+        out[3 * x + 1] = (grey + colour * (q - grey)) * exp2(stops + w * light.warmth[1])
+        out[3 * x + 2] = (grey + colour * (s - grey)) * exp2(stops + w * light.warmth[2])
+
+
+@njit(**IEEE_KERNEL_OPTIONS)
 def local_light_rows(counters, picture, weights, light, out):
-    """The picture with a `LocalLight` by weights (H, W)."""
+    """The picture (H, 3 W) with a `LocalLight` by weights (H, W)."""
     while True:
         y0 = next_index(counters, 0) * ROWS_PER_TASK
         if y0 >= len(picture):
             break
         for y in range(y0, min(y0 + ROWS_PER_TASK, len(picture))):
+            covered = False
+            for x in range(weights.shape[1]):
+                covered |= weights[y, x] > F(0)
+            if covered:
+                _local_light_row(picture[y], weights[y], light, out[y])
+                continue
             for x in range(picture.shape[1]):
-                w = weights[y, x]
-                p, q, s = picture[y, x, 0], picture[y, x, 1], picture[y, x, 2]
-                if w <= F(0):
-                    out[y, x, 0], out[y, x, 1], out[y, x, 2] = p, q, s
-                    continue
-                a = light.luminance
-                grey = a[0] * p + a[1] * q + a[2] * s
-                colour = F(1) + w * (light.saturation - F(1))
-                p, q, s = grey + colour * (p - grey), grey + colour * (q - grey), grey + colour * (s - grey)
-                over = log2(max(grey, F(1e-5))) - light.grey
-                stops = w * (light.stops + light.slope * over)
-                out[y, x, 0] = p * F(2) ** (stops + w * light.warmth[0])
-                out[y, x, 1] = q * F(2) ** (stops + w * light.warmth[1])
-                out[y, x, 2] = s * F(2) ** (stops + w * light.warmth[2])
+                out[y, x] = picture[y, x]

@@ -194,8 +194,10 @@ def _lit(picture: Floats, weights: Floats, mask: LocalState) -> Floats:
         np.float32(math.log2(GREY_CARD)),
         (luminance[0], luminance[1], luminance[2]),
     )
-    out = np.empty_like(picture)
-    on_all_threads(local_light_rows, picture, np.float32(mask.strength) * weights, light, out)
+    out, rows = np.empty_like(picture), (len(picture), -1)
+    on_all_threads(
+        local_light_rows, picture.reshape(rows), np.float32(mask.strength) * weights, light, out.reshape(rows)
+    )
     return out
 
 
