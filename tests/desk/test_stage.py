@@ -432,12 +432,13 @@ def test_a_stopped_picture_stays_and_goes_on(window: DeskWindow, qtbot: QtBot) -
     assert bar is not None
     session.change("output", samples=5000)
     bar.stop.click()
-    frame = None
-    for _ in range(20):  # what was under way when the hand said stop may still arrive
-        if session.frame is frame:
-            break
-        frame = session.frame
+    frame, quiet = session.frame, 0
+    for _ in range(40):  # what was under way when the hand said stop may still arrive
         qtbot.wait(500)
+        quiet = quiet + 1 if session.frame is frame else 0
+        frame = session.frame
+        if quiet == 3:
+            break
     assert frame is not None
     assert bar.stop.text() == "go on"
     qtbot.wait(500)

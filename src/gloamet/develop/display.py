@@ -43,12 +43,12 @@ from gloamet.develop.display_kernels import (
     ToneArrays,
     ViewArrays,
     develop_rows,
-    enlarge_rows,
 )
 from gloamet.develop.exact import LUMINANCE, brightness_gain
 from gloamet.develop.lens import bend, finish_pixels, parts_that_act
 from gloamet.develop.light_kernels import expose_rows
 from gloamet.develop.masks import NO_PLANES, MaskPlanes, changes, light_masks
+from gloamet.develop.pixel_kernels import enlarge_rows
 from gloamet.develop.settings import DevelopSettings
 from gloamet.develop.threads import THREADS, on_all_threads
 from gloamet.develop.tone import (

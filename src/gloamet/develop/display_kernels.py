@@ -6,8 +6,7 @@ log2 allocation; colour is another one, over roots of linear display light, and 
 on its axes. The other views are a matrix, the film's curve between two mixtures of the channels where there is one, and
 the sRGB curve of CURVE + 1 code values over 0..1. Tone is a table of factors over stops, and one for each channel. What
 is not wanted has no entries. A row on its way is (3, W) float32: steps over one channel at a time are worked on eight
-pixels at once. An axis of the enlarged picture is places (N, 2) int32: the pixel before, and the share of the one after
-it in 256ths.
+pixels at once.
 """
 
 from __future__ import annotations
@@ -20,6 +19,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.develop.light_kernels import exp2, finite, log2
+from gloamet.develop.pixel_kernels import OPAQUE, enlarge_rows, held_code, pack_rgbx
 from gloamet.develop.threads import ROWS_PER_TASK
 from gloamet.jit import IEEE_INLINE_KERNEL_OPTIONS, IEEE_KERNEL_OPTIONS
 from gloamet.thread_barrier import barrier_wait, next_index
@@ -29,9 +29,6 @@ LOG_LOW, LOG_RANGE = -12.0, 20.0  # stops below and span above, around 1.0
 CURVE_SIZE = 16384
 _RED_STEP, _GREEN_STEP, _BLUE_STEP = np.int32(1), np.int32(CUBE_SIZE), np.int32(CUBE_SIZE * CUBE_SIZE)
 _LAST_STEP = np.int32(1 + CUBE_SIZE + CUBE_SIZE * CUBE_SIZE)
-_EVEN_BYTES, _ODD_BYTES = np.uint32(0x00FF00FF), np.uint32(0xFF00FF00)
-_OPAQUE = np.uint32(0xFF000000)
-_HALF = np.uint32(0x00800080)  # so that it is rounded: a picture cut down would be half a code darker
 F = np.float32
 _LOWEST = F(2.0**LOG_LOW)
 _STEPS = F((CUBE_SIZE - 1) / LOG_RANGE)
@@ -61,12 +58,6 @@ def _to_cube_positions(values):
         value = value if value < F(1e6) else F(1e6)
         place = (log2(value) - F(LOG_LOW)) * _STEPS
         values[x] = place if place < F(CUBE_SIZE - 1.001) else F(CUBE_SIZE - 1.001)
-
-
-@njit(**IEEE_INLINE_KERNEL_OPTIONS)
-def _pack_rgbx(r, g, b):
-    """Red, green and blue, 0..255, as one word."""
-    return np.uint32(int(r) | (int(g) << 8) | (int(b) << 16) | 0xFF000000)
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
@@ -116,7 +107,7 @@ def _tetrahedral_lookup(row, cube, own):
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _rounded(code):
     """A code 0..1 or past it as 0..255, half a code more: cut down, it is rounded."""
-    return _code(code * F(255) + F(0.5))
+    return held_code(code * F(255) + F(0.5))
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
@@ -124,7 +115,7 @@ def _pack_codes(row, out):
     """A row of codes (3, W), 0..1 or past it, as words."""
     red, green, blue = row[0], row[1], row[2]
     for x in range(len(out)):
-        out[x] = _pack_rgbx(_rounded(red[x]), _rounded(green[x]), _rounded(blue[x]))
+        out[x] = pack_rgbx(_rounded(red[x]), _rounded(green[x]), _rounded(blue[x]))
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
@@ -242,54 +233,6 @@ def _film_row(row, film):
         )
 
 
-@njit(**IEEE_KERNEL_OPTIONS)
-def luminance_rows(counters, pixels, weights, out):
-    """Weighted sums (H, W), 0..1, of the codes of packed pixels (H, W)."""
-    while True:
-        y0 = next_index(counters, 0) * ROWS_PER_TASK
-        if y0 >= len(pixels):
-            break
-        for y in range(y0, min(y0 + ROWS_PER_TASK, len(pixels))):
-            for x in range(pixels.shape[1]):
-                r, g, b = _unpack(pixels[y, x])
-                out[y, x] = (weights[0] * r + weights[1] * g + weights[2] * b) * F(1.0 / 255.0)
-
-
-@njit(**IEEE_KERNEL_OPTIONS)
-def finish_rows(counters, pixels, weights, detail, noise, amount):
-    """Packed pixels (H, W) with codes of detail (H, W) and grain of noise (H, W) added, in place; what is not wanted
-    has no rows. Grain is `amount` l (1 - l) of the pixel's own luminance l."""
-    while True:
-        y0 = next_index(counters, 0) * ROWS_PER_TASK
-        if y0 >= len(pixels):
-            break
-        for y in range(y0, min(y0 + ROWS_PER_TASK, len(pixels))):
-            for x in range(pixels.shape[1]):
-                r, g, b = _unpack(pixels[y, x])
-                more = detail[y, x] if len(detail) else F(0)
-                if len(noise):
-                    level = (weights[0] * r + weights[1] * g + weights[2] * b) * F(1.0 / 255.0)
-                    more += amount * level * (F(1) - level) * noise[y, x]
-                more = more * F(255) + F(0.5)
-                pixels[y, x] = _pack_rgbx(_code(r + more), _code(g + more), _code(b + more))
-
-
-@njit(**IEEE_INLINE_KERNEL_OPTIONS)
-def _unpack(pixel):
-    """Red, green and blue, 0..255, of a word."""
-    return (
-        F(pixel & np.uint32(255)),
-        F((pixel >> np.uint32(8)) & np.uint32(255)),
-        F((pixel >> np.uint32(16)) & np.uint32(255)),
-    )
-
-
-@njit(**IEEE_INLINE_KERNEL_OPTIONS)
-def _code(value):
-    """A value held in 0..255."""
-    return min(max(value, F(0)), F(255))
-
-
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _curve_value(value, curve):
     held = min(max(value, F(0)), F(1))
@@ -302,39 +245,7 @@ def _apply_curve(row, curve, out):
     red, green, blue = row[0], row[1], row[2]
     for x in range(len(out)):
         r, g, b = _curve_value(red[x], curve), _curve_value(green[x], curve), _curve_value(blue[x], curve)
-        out[x] = r | (g << np.uint32(8)) | (b << np.uint32(16)) | _OPAQUE
-
-
-@njit(**IEEE_INLINE_KERNEL_OPTIONS)
-def _lerp_rgbx(a, b, share):
-    """Four bytes part of the way from a to b, share in 256ths."""
-    rest = np.uint32(256) - share
-    even = np.uint32((a & _EVEN_BYTES) * rest) + np.uint32((b & _EVEN_BYTES) * share) + _HALF
-    odd = (
-        np.uint32(((a >> np.uint32(8)) & _EVEN_BYTES) * rest)
-        + np.uint32(((b >> np.uint32(8)) & _EVEN_BYTES) * share)
-        + _HALF
-    )
-    return np.uint32(((np.uint32(even) >> np.uint32(8)) & _EVEN_BYTES) | (np.uint32(odd) & _ODD_BYTES))
-
-
-@njit(**IEEE_KERNEL_OPTIONS)
-def enlarge_rows(small, down, across, y0, y1, room, out):
-    """Rows y0..y1 of out (H, W) uint32, four bytes a pixel, between the pixels of small (h, w).
-
-    room (w + 1,) is filled.
-    """
-    width = small.shape[1]
-    for y in range(y0, y1):
-        v = np.uint32(down[y, 1])
-        above, below = small[down[y, 0]], small[min(down[y, 0] + 1, small.shape[0] - 1)]
-        for x in range(width):
-            room[x] = _lerp_rgbx(above[x], below[x], v)
-        room[width] = room[width - 1]
-        row = out[y]
-        for x in range(len(row)):
-            i = across[x, 0]
-            row[x] = _lerp_rgbx(room[i], room[i + 1], np.uint32(across[x, 1]))
+        out[x] = r | (g << np.uint32(8)) | (b << np.uint32(16)) | OPAQUE
 
 
 class FilmArrays(NamedTuple):

@@ -110,7 +110,7 @@ def finish(codes: Floats, lens: LensState) -> Floats:
 
 def finish_pixels(pixels: NDArray[np.uint32], lens: LensState) -> None:
     """The same for packed pixels (H, W) in place."""
-    from gloamet.develop.display_kernels import finish_rows, luminance_rows
+    from gloamet.develop.pixel_kernels import finish_rows, luminance_rows
     from gloamet.develop.threads import on_all_threads
 
     weights, nothing = REC709_LUMINANCE.astype(np.float32), np.zeros((0, 0), np.float32)

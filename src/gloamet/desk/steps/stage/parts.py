@@ -122,7 +122,7 @@ class PartsTree(QTreeWidget):
 
     def _marked(self, _item: QTreeWidgetItem) -> None:
         if not self._quiet:
-            self._take_marks()
+            self._marks.start()
 
     def _take_marks(self) -> None:
         """Mute and bring back what was marked since, as one step."""
