@@ -15,6 +15,7 @@ FLOORS = {
     "errors": 0,
     "kernelcache": 0,
     "jit": 0,
+    "quick_math": 1,
     "colour": 1,
     "sun": 1,
     "thread_barrier": 1,

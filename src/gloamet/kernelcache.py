@@ -16,7 +16,14 @@ from pathlib import Path
 
 # every package whose constants and functions kernels freeze into machine code; a test follows their imports
 PACKAGES = ("colour", "data", "develop", "meter", "sky", "stage", "sun", "trace")
-MODULES = ("errors.py", "jit.py", "thread_barrier.py", "document/__init__.py", "document/lights.py")
+MODULES = (
+    "errors.py",
+    "jit.py",
+    "quick_math.py",
+    "thread_barrier.py",
+    "document/__init__.py",
+    "document/lights.py",
+)
 # seconds that the stages of `gloamet prepare` take one by one (2 cores, 2026-11-29); the last runs beside the others
 STAGE_SECONDS = {"sky": 16.0, "rays": 41.0, "screen colours": 5.0, "denoiser": 1.0, "relighting": 95.0}
 

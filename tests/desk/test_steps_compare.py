@@ -118,7 +118,9 @@ def test_a_coarse_picture_is_refined_while_one_goes_on(
     before = keeper.pictures[0]
     keeper.choose(before.name)
     refiner.refine([before])
+    under_way = refiner._stop
     refiner.stop()  # what is stopped does not keep the next from beginning
+    assert under_way.is_set()
     assert refiner.waiting == []
     window.session.change("air", turbidity=6.0)  # the hand goes on
     press(compare.kept, "refine")

@@ -18,10 +18,11 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.develop.light_kernels import exp2, finite, log2
+from gloamet.develop.light_kernels import finite
 from gloamet.develop.pixel_kernels import OPAQUE, enlarge_rows, held_code, pack_rgbx
 from gloamet.develop.threads import ROWS_PER_TASK
 from gloamet.jit import IEEE_INLINE_KERNEL_OPTIONS, IEEE_KERNEL_OPTIONS
+from gloamet.quick_math import exp2, log2
 from gloamet.thread_barrier import barrier_wait, next_index
 
 CUBE_SIZE = 73

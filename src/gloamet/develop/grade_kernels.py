@@ -13,12 +13,11 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.colour.oklab import CONES_TO_LAB, CONES_TO_RGB, LAB_TO_CONES, RGB_TO_CONES
-from gloamet.develop.light_kernels import exp2, log2
 from gloamet.jit import IEEE_INLINE_KERNEL_OPTIONS, IEEE_KERNEL_OPTIONS
+from gloamet.quick_math import LOG2_E, exp2, log2
 from gloamet.thread_barrier import next_index
 
 F = np.float32
-LOG2_E = math.log2(math.e)
 COLOURS_PER_TASK = 2048
 PALE = F(0.03)  # chroma under which a colour has hardly a hue
 VIVID = F(0.09)  # chroma over which vibrance hardly acts

@@ -113,7 +113,12 @@ def _column_rows(profile, species, highest_km, steps, first, last, table):
                 else:
                     t0, t1 = d * u0 * u0, d * u1 * u1
                 t = 0.5 * (t0 + t1)
-                k, f = profile_index(math.sqrt(r * r + t * t + 2 * r * mu * t) - GROUND_KM)
+                height = math.sqrt(r * r + t * t + 2 * r * mu * t) - GROUND_KM
+                if height > highest_km:
+                    if t > tangent:
+                        break  # it only rises from here
+                    continue
+                k, f = profile_index(height)
                 for c in range(begin, end):
                     table[i, j, c] += (profile[k, c] * (1 - f) + profile[k + 1, c] * f) * (t1 - t0)
 
@@ -145,23 +150,34 @@ def columns(haze_height_km: float) -> Array:
     return _filled(clear_columns().copy(), profiles(haze_height_km), species, highest_km)
 
 
-@njit(**KERNEL_OPTIONS)
-def column_to_space(table, r, mu, out):
-    """Fill out[4] with the columns from radius r along cosine mu; False if the ray meets the ground."""
-    if mu < 0.0 and (r <= GROUND_KM + 1e-6 or r * r * (1.0 - mu * mu) < GROUND_KM * GROUND_KM - 1e-6):
-        return False
+@njit(**INLINE_KERNEL_OPTIONS)
+def column_place(r, mu):
+    """Row and column of a table of columns for a ray from radius r along cosine mu, held inside it."""
     rho = math.sqrt(max(0.0, r * r - GROUND_KM * GROUND_KM))
     d = max(0.0, -r * mu + math.sqrt(max(0.0, r * r * (mu * mu - 1.0) + TOP_KM * TOP_KM)))
     shortest = TOP_KM - r
     x = (d - shortest) / (rho + HORIZON_KM - shortest) * (COLUMN_COLUMNS - 1)
     y = rho / HORIZON_KM * (COLUMN_ROWS - 1)
-    x = min(max(x, 0.0), COLUMN_COLUMNS - 1.001)
-    y = min(max(y, 0.0), COLUMN_ROWS - 1.001)
+    return min(max(y, 0.0), COLUMN_ROWS - 1.001), min(max(x, 0.0), COLUMN_COLUMNS - 1.001)
+
+
+@njit(**INLINE_KERNEL_OPTIONS)
+def between_nodes(plane, y, x):
+    """The value of a plane at row y and column x, straight lines between its nodes."""
     i, j = int(y), int(x)
     fy, fx = y - i, x - j
+    low = plane[i, j] * (1 - fx) + plane[i, j + 1] * fx
+    return low * (1 - fy) + (plane[i + 1, j] * (1 - fx) + plane[i + 1, j + 1] * fx) * fy
+
+
+@njit(**KERNEL_OPTIONS)
+def column_to_space(table, r, mu, out):
+    """Fill out[4] with the columns from radius r along cosine mu; False if the ray meets the ground."""
+    if mu < 0.0 and (r <= GROUND_KM + 1e-6 or r * r * (1.0 - mu * mu) < GROUND_KM * GROUND_KM - 1e-6):
+        return False
+    y, x = column_place(r, mu)
     for c in range(NSPECIES):
-        low = table[i, j, c] * (1 - fx) + table[i, j + 1, c] * fx
-        out[c] = low * (1 - fy) + (table[i + 1, j, c] * (1 - fx) + table[i + 1, j + 1, c] * fx) * fy
+        out[c] = between_nodes(table[:, :, c], y, x)
     return True
 
 

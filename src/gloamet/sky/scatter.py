@@ -21,13 +21,16 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.quick_math import LOG2_E, exp2
 from gloamet.sky.atmosphere import (
     GROUND_KM,
     HAZE_SPECIES,
     KEPT_HEIGHTS,
     NSPECIES,
     TOP_KM,
+    between_nodes,
     clear_columns,
+    column_place,
     column_to_space,
     columns,
     profile_index,
@@ -48,6 +51,7 @@ ISOTROPIC = 1.0 / (4.0 * math.pi)
 # memory)
 THROWN_BACK = 0.55
 
+F = np.float32
 Array = NDArray[np.float64]
 
 
@@ -108,8 +112,8 @@ def _step(r, mu, far, s):
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def _sun_paths(table, first, last, haze_alone, paths):
-    """Rows first..last of `sun_paths`, or the haze of rows whose other columns are there."""
+def _sun_paths(table, first, last, paths, places):
+    """Rows first..last of `sun_paths` without haze, and where in a table of columns each is looked up."""
     out = np.zeros(NSPECIES)
     for i in range(first, last):
         for a in range(DIRECTIONS):
@@ -122,33 +126,34 @@ def _sun_paths(table, first, last, haze_alone, paths):
                     sun_sine = math.sqrt(max(0.0, 1.0 - mus * mus))
                     turns = DUSK_AZIMUTHS if mus < DUSK_COSINE else DAY_AZIMUTHS
                     for b in range(turns):
-                        path = paths[i, a, s, j, b]
-                        if haze_alone and path[NSPECIES] == 0.0:
-                            continue
                         towards = mu * mus + sine * sun_sine * math.cos(math.pi * (b + 0.5) / turns)
                         local = (r * mus + t * towards) / rr
                         if column_to_space(table, rr, local, out):
-                            for c in range(HAZE_SPECIES if haze_alone else 0, NSPECIES):
+                            path, place = paths[i, a, s, j, b], places[i, a, s, j, b]
+                            for c in range(HAZE_SPECIES):
                                 path[c] = out[c]
-                            if not haze_alone:
-                                path[NSPECIES] = sun_visible(rr, local) * ISOTROPIC / turns
+                            path[NSPECIES] = sun_visible(rr, local) * ISOTROPIC / turns
+                            place[0], place[1] = column_place(rr, local)
 
 
-def _walked(table: Array, haze_alone: bool, paths: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Paths with what a table of columns says, all cores at once."""
-    threads = os.cpu_count() or 1
-    with ThreadPoolExecutor(threads) as pool:
-        jobs = [pool.submit(_sun_paths, table, i, i + 1, haze_alone, paths) for i in range(ALTITUDES)]
-        for job in jobs:
-            job.result()
-    return paths
+@njit(**KERNEL_OPTIONS)
+def _haze_paths(haze, places, paths):
+    """The haze of paths (N, 5), read at places (N, 2) of its columns (rows, columns)."""
+    for n in range(len(paths)):
+        if paths[n, NSPECIES] > 0.0:
+            paths[n, HAZE_SPECIES] = between_nodes(haze, places[n, 0], places[n, 1])
 
 
 @lru_cache(maxsize=1)
-def _clear_sun_paths() -> NDArray[np.float32]:
-    """Those that no haze changes; the columns of the haze are empty."""
-    shape = (ALTITUDES, DIRECTIONS, PATH_STEPS, SUN_COSINES, DUSK_AZIMUTHS, NSPECIES + 1)
-    return _walked(clear_columns(), False, np.zeros(shape, np.float32))
+def _clear_sun_paths() -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """Those that no haze changes, the haze's own columns empty; and rows and columns at which they are looked up."""
+    shape = (ALTITUDES, DIRECTIONS, PATH_STEPS, SUN_COSINES, DUSK_AZIMUTHS)
+    paths, places = np.zeros((*shape, NSPECIES + 1), np.float32), np.zeros((*shape, 2), np.float32)
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        jobs = [pool.submit(_sun_paths, clear_columns(), i, i + 1, paths, places) for i in range(ALTITUDES)]
+        for job in jobs:
+            job.result()
+    return paths, places
 
 
 @lru_cache(maxsize=KEPT_HEIGHTS)
@@ -158,7 +163,10 @@ def sun_paths(haze_height_km: float) -> NDArray[np.float32]:
     (altitude, direction, step, sun cosine, azimuth, 5): the four columns from that step to the sun, and the
     visible share of the disc as an isotropic average over the azimuths.
     """
-    return _walked(columns(haze_height_km), True, _clear_sun_paths().copy())
+    clear, places = _clear_sun_paths()
+    paths, haze = clear.copy(), columns(haze_height_km)[..., HAZE_SPECIES].astype(np.float32)
+    _haze_paths(haze, places.reshape(-1, 2), paths.reshape(-1, NSPECIES + 1))
+    return paths
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
@@ -172,7 +180,8 @@ def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
     extinction, scattering = np.zeros(bands), np.zeros(bands)
     passed, share, ground_share = np.zeros(bands), np.zeros(bands), np.zeros(bands)
     source = np.zeros((SUN_COSINES, bands), np.float32)
-    weight, thin = np.zeros(bands, np.float32), depth.astype(np.float32)
+    weight, thin = np.zeros(bands, np.float32), (LOG2_E * depth).astype(np.float32)
+    sun = np.zeros(bands, np.float32)
     for i in range(first, last):
         share[:] = 0.0
         ground_share[:] = 0.0
@@ -194,10 +203,14 @@ def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
                     for b in range(DUSK_AZIMUTHS):
                         p = paths[i, a, s, j, b]
                         if p[NSPECIES] > 0.0:
+                            p0, p1, p2, p3, visible = p[0], p[1], p[2], p[3], p[NSPECIES]
                             for n in range(bands):
-                                tau = thin[0, n] * p[0] + thin[1, n] * p[1]
-                                tau += thin[2, n] * p[2] + thin[3, n] * p[3]
-                                source[j, n] += weight[n] * p[NSPECIES] * math.exp(-tau)
+                                halvings = (
+                                    thin[0, n] * p0 + thin[1, n] * p1 + thin[2, n] * p2 + thin[3, n] * p3
+                                )
+                                sun[n] = weight[n] * visible * exp2(-halvings)
+                            for n in range(bands):
+                                source[j, n] += sun[n]
             if ground:
                 for n in range(bands):
                     ground_share[n] += math.exp(-passed[n]) * solid
@@ -268,6 +281,7 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
     rows, turns = view_mu.shape[0], cos_azimuth.shape[0]
     tables, ground = np.zeros((rows, turns, VIEW_TERMS, bands)), np.zeros((rows, bands))
     reach, geometry, out = np.zeros((steps, bands)), np.zeros((steps, 6)), np.zeros(NSPECIES)
+    thin, shone, spread = LOG2_E * depth, np.zeros(bands, np.float32), np.zeros(bands, np.float32)
     r = GROUND_KM + 0.0005
     sun_sine = math.sqrt(max(0.0, 1.0 - mus * mus))
     down = scatter_ms.copy()  # of light that comes up from the ground
@@ -288,18 +302,22 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
                 fx, fy = x - j, geometry[s, 5] - i
                 w00, w01, w10, w11 = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
                 p0, p1, p3 = geometry[s, 2], geometry[s, 3], geometry[s, 4]
-                for n in range(bands):
-                    rayleigh = scatter[0, n] * p0 * reach[s, n]
-                    if visible > 0.0:
-                        tau = depth[0, n] * out[0] + depth[1, n] * out[1]
-                        tau += depth[2, n] * out[2] + depth[3, n] * out[3]
-                        sun = visible * math.exp(-tau)
-                        tables[a, b, RAYLEIGH_TERM, n] += rayleigh * sun
-                        sun *= reach[s, n]
+                if visible > 0.0:
+                    for n in range(bands):
+                        halvings = thin[0, n] * out[0] + thin[1, n] * out[1]
+                        halvings += thin[2, n] * out[2] + thin[3, n] * out[3]
+                        shone[n] = exp2(F(-halvings))
+                    for n in range(bands):
+                        sun = visible * shone[n] * reach[s, n]
+                        tables[a, b, RAYLEIGH_TERM, n] += scatter[0, n] * p0 * sun
                         tables[a, b, AEROSOL_TERM, n] += scatter[1, n] * p1 * sun
                         tables[a, b, HAZE_TERM, n] += scatter[3, n] * p3 * sun
+                for n in range(bands):
                     again = log_psi[i, j, n] * w00 + log_psi[i, j + 1, n] * w01
-                    again = math.exp(again + log_psi[i + 1, j, n] * w10 + log_psi[i + 1, j + 1, n] * w11)
-                    spread = (scatter_ms[1, n] * p1 + scatter_ms[3, n] * p3) * reach[s, n]
-                    tables[a, b, MULTIPLE_TERM, n] += (rayleigh + spread) * again
+                    again += log_psi[i + 1, j, n] * w10 + log_psi[i + 1, j + 1, n] * w11
+                    spread[n] = exp2(F(LOG2_E * again))
+                for n in range(bands):
+                    clean = scatter[0, n] * p0
+                    sent = (clean + scatter_ms[1, n] * p1 + scatter_ms[3, n] * p3) * reach[s, n]
+                    tables[a, b, MULTIPLE_TERM, n] += sent * spread[n]
     return tables, ground

@@ -1,11 +1,11 @@
-"""Logarithm and power of the screen's kernels, against NumPy's."""
+"""Logarithm and power of the kernels, against NumPy's."""
 
 from __future__ import annotations
 
 import numpy as np
 from numba import njit
 
-from gloamet.develop.light_kernels import exp2, log2
+from gloamet.quick_math import exp2, log2
 
 
 @njit

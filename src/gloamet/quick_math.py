@@ -1,0 +1,38 @@
+"""Logarithm and power of two for kernels: what the library's own ones cost a call for, worked on eight at once.
+
+float32 in and out.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+from gloamet.jit import IEEE_INLINE_KERNEL_OPTIONS
+
+F = np.float32
+LOG2_E = math.log2(math.e)
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def log2(value):
+    """Base-2 logarithm of a positive float32 to 2e-5: exponent bits and a polynomial of the mantissa."""
+    bits = F(value).view(np.int32)
+    m = np.int32((bits & np.int32(0x007FFFFF)) | np.int32(0x3F800000)).view(np.float32)
+    p = (F(0.04300496) * m - F(0.40251339)) * m + F(1.58947429)
+    p = ((p * m - F(3.48987855)) * m + F(5.04785541)) * m - F(2.78792621)
+    return F((bits >> np.int32(23)) - np.int32(127)) + p
+
+
+@njit(**IEEE_INLINE_KERNEL_OPTIONS)
+def exp2(stops):
+    """Two to a float32 power to 2e-7, held within 2**±126: exponent bits and the series of what is left of half a
+    stop either way."""
+    stops = min(max(stops, F(-126)), F(126))
+    whole = np.int32(stops + F(1024.5)) - np.int32(1024)
+    rest = stops - F(whole)
+    p = (F(1.5403530e-4) * rest + F(1.3333558e-3)) * rest + F(9.6181291e-3)
+    p = ((p * rest + F(5.5504109e-2)) * rest + F(2.4022651e-1)) * rest + F(6.9314718e-1)
+    return (p * rest + F(1)) * np.int32((whole + np.int32(127)) << np.int32(23)).view(np.float32)
