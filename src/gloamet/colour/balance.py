@@ -6,6 +6,8 @@ Factors of AP1 channels leave; white keeps its luminance under all of them.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -17,11 +19,14 @@ Floats = NDArray[np.float32]
 NEUTRAL_KELVIN = 6500.0  # that warmth is counted from
 
 
+@lru_cache(maxsize=64)  # asked for with every picture, and mostly the same
 def warmth_gain(mired: float) -> Array:
     """Gain of each AP1 channel that makes the light of 6500 K so many mired warmer; white keeps its luminance."""
     kelvin = 1e6 / (1e6 / NEUTRAL_KELVIN + mired)
     white, warm = (XYZ_TO_AP1 @ xy_to_xyz(white_xy(k, 0.0)) for k in (NEUTRAL_KELVIN, kelvin))
-    return np.asarray((warm / (AP1_LUMINANCE @ warm)) / (white / (AP1_LUMINANCE @ white)))
+    gain = np.asarray((warm / (AP1_LUMINANCE @ warm)) / (white / (AP1_LUMINANCE @ white)))
+    gain.setflags(write=False)
+    return gain
 
 
 def tint_gain(tint: tuple[float, float, float], strength: float) -> Array:

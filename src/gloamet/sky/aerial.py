@@ -15,6 +15,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.quick_math import LOG2_E, exp2
 from gloamet.sky.air import Air, ground_albedo, optical_depths
 from gloamet.sky.atmosphere import GROUND_KM, NSPECIES, column_to_space, profile_index, sun_visible
 from gloamet.sky.dome import BANDS_TO_AP1, DUSK_BELOW_DEG, SkySolver
@@ -32,6 +33,7 @@ from gloamet.sky.scatter import (
 )
 from gloamet.sun.position import direction
 
+F = np.float32
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]
 
@@ -103,6 +105,41 @@ def _pass(scaled, full, density, dt, passed, seen):
         passed[1, n] += d
 
 
+@njit(**KERNEL_OPTIONS)
+def _light_here(air, place, density, seen, columns, visible, ground, work, light):
+    """Add the light (terms, bands) of a piece of the way of which `seen` is seen, with four columns between it and the
+    sun; place is row, column and fractions in the table of multiple scattering. work: depths in halvings of light, and
+    two rows (bands)."""
+    i, j, fx, fy = place
+    thin, shone, spread = work
+    bands = len(spread)
+    low, high, c00, c01 = (
+        air.log_psi[i],
+        air.log_psi[i + 1],
+        (1 - fx) * (1 - fy),
+        fx * (1 - fy),
+    )
+    c10, c11 = (1 - fx) * fy, fx * fy
+    for n in range(bands):
+        again = low[j, n] * c00 + low[j + 1, n] * c01 + high[j, n] * c10 + high[j + 1, n] * c11
+        spread[n] = exp2(F(LOG2_E * again))
+    for n in range(bands):
+        halvings = thin[0, n] * columns[0] + thin[1, n] * columns[1]
+        halvings += thin[2, n] * columns[2] + thin[3, n] * columns[3]
+        shone[n] = exp2(F(-halvings))
+    for n in range(bands):
+        below = air.psi_ground[i, n] * (1 - fy) + air.psi_ground[i + 1, n] * fy
+        particles = air.scatter_ms[1, n] * density[1] + air.scatter_ms[3, n] * density[3]
+        clean = air.scatter_ms[0, n] * density[0]
+        lit = (clean + particles) * spread[n]
+        lit += (clean + THROWN_BACK * particles) * below * ground[n]
+        sun = visible * shone[n] * seen[n]
+        light[RAYLEIGH_TERM, n] += air.scatter[0, n] * density[0] * sun
+        light[AEROSOL_TERM, n] += air.scatter[1, n] * density[1] * sun
+        light[HAZE_TERM, n] += air.scatter[3, n] * density[3] * sun
+        light[MULTIPLE_TERM, n] += seen[n] * lit
+
+
 @njit(**ALLOCATING_KERNEL_OPTIONS)
 def _march(air, sight, elevations, first, last, depths, light):
     """Rows first..last of depths (2, rows, distances, bands), full and delta-scaled, and of light (rows, turns,
@@ -112,6 +149,7 @@ def _march(air, sight, elevations, first, last, depths, light):
     out = np.zeros(NSPECIES)
     density, seen = np.zeros(NSPECIES), np.zeros(bands)
     passed = np.zeros((2, bands))
+    thin, shone, spread = LOG2_E * air.depth, np.zeros(bands, np.float32), np.zeros(bands, np.float32)
     sun_cosine = math.sqrt(max(0.0, 1.0 - sun_sine * sun_sine))
     r = GROUND_KM + eye_km
     for a in range(first, last):
@@ -138,28 +176,10 @@ def _march(air, sight, elevations, first, last, depths, light):
                     x = sun_column(local)
                     j = int(x)
                     fx = x - j
-                    for n in range(bands):
-                        sun = 0.0
-                        if visible > 0.0:
-                            tau = 0.0
-                            for c in range(NSPECIES):
-                                tau += air.depth[c, n] * out[c]
-                            sun = visible * math.exp(-tau)
-                        again = air.log_psi[i, j, n] * (1 - fx) * (1 - fy) + air.log_psi[i, j + 1, n] * fx * (
-                            1 - fy
-                        )
-                        again += (
-                            air.log_psi[i + 1, j, n] * (1 - fx) * fy + air.log_psi[i + 1, j + 1, n] * fx * fy
-                        )
-                        below = air.psi_ground[i, n] * (1 - fy) + air.psi_ground[i + 1, n] * fy
-                        particles = air.scatter_ms[1, n] * density[1] + air.scatter_ms[3, n] * density[3]
-                        clean = air.scatter_ms[0, n] * density[0]
-                        lit = (clean + particles) * math.exp(again)
-                        lit += (clean + THROWN_BACK * particles) * below * ground[n]
-                        light[a, b, k, RAYLEIGH_TERM, n] += air.scatter[0, n] * density[0] * seen[n] * sun
-                        light[a, b, k, AEROSOL_TERM, n] += air.scatter[1, n] * density[1] * seen[n] * sun
-                        light[a, b, k, HAZE_TERM, n] += air.scatter[3, n] * density[3] * seen[n] * sun
-                        light[a, b, k, MULTIPLE_TERM, n] += seen[n] * lit
+                    work = thin, shone, spread
+                    _light_here(
+                        air, (i, j, fx, fy), density, seen, out, visible, ground, work, light[a, b, k]
+                    )
             depths[:, a, k] = passed
 
 
