@@ -70,7 +70,7 @@ def small(monkeypatch: pytest.MonkeyPatch) -> None:
     for module in (desk, sun, opening):
         monkeypatch.setattr(module, "run_apart", once_a_script)
     monkeypatch.setattr(desk, "_HAND", fewer(desk._HAND, ('"left": 12', '"left": 1'), ("== 200", "== 5")))
-    monkeypatch.setattr(desk, "_RELIGHT", fewer(desk._RELIGHT, ("== 60", "== 13")))
+    monkeypatch.setattr(desk, "_RELIGHT", fewer(desk._RELIGHT, ("== 25", "== 9"), ("3 * 19", "3")))
     monkeypatch.setattr(
         desk, "_CANCEL", fewer(desk._CANCEL, ("range(20)", "range(1)"), ("waits[10]", "waits[0]"))
     )
