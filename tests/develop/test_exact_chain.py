@@ -110,17 +110,38 @@ def test_not_a_number_and_infinity_pass_every_link() -> None:
 def test_a_developer_remembers_and_is_never_wrong() -> None:
     developer, picture, planes = ScreenDeveloper(), scene(), MaskPlanes(np.full((90, 140), 5.0, np.float32))
     near = LocalState(kind="distance", far_m=10.0, exposure=1.0)
-    for settings in (
-        DevelopSettings(0.0, glare=GlareState(veil=5.0)),
-        DevelopSettings(0.0, glare=GlareState(veil=5.0), masks=(near,)),
-        DevelopSettings(1.0, glare=GlareState(veil=5.0), masks=(near,)),
+    veil, bent = GlareState(veil=5.0), LensState(distortion=5.0, fringe=1.0)
+    # what is remembered of a picture must follow every setting that it was made with: each changes alone
+    steps = (
+        DevelopSettings(0.0, glare=veil),
+        DevelopSettings(0.0, glare=GlareState(veil=8.0)),
+        DevelopSettings(1.0, glare=GlareState(veil=8.0)),
+        DevelopSettings(1.0, 3200.0, glare=GlareState(veil=8.0)),
+        DevelopSettings(1.0, glare=veil, masks=(near,)),
+        DevelopSettings(1.0, glare=veil, masks=(near.model_copy(update={"exposure": -1.0}),)),
+        DevelopSettings(1.0, glare=veil, masks=(near,), lens=bent),
+        DevelopSettings(1.0, glare=veil, masks=(near,), lens=bent.model_copy(update={"fringe": 5.0})),
+        DevelopSettings(1.0, glare=veil, masks=(near,), lens=bent.model_copy(update={"distortion": -5.0})),
         DevelopSettings(1.0, tone=ToneState(local_contrast=0.8)),
         DevelopSettings(1.0, tone=ToneState(local_contrast=0.4), lens=LensState(vignette=1.0)),
+        DevelopSettings(1.0, tone=ToneState(local_contrast=0.4), lens=LensState(vignette=2.0)),
+        DevelopSettings(1.0, tone=ToneState(contrast=0.4), lens=LensState(grain=0.1)),
+        DevelopSettings(1.0, tone=ToneState(contrast=0.1), lens=LensState(grain=0.1)),
         DevelopSettings(0.0),
-    ):
-        for light in (picture, 2.0 * picture):
+    )
+    for light in (picture, 2.0 * picture):
+        for settings in steps:
             seen = developer.develop(light, settings, planes=planes)
             assert (seen == ScreenDeveloper().develop(light, settings, planes=planes)).all()
+
+
+@pytest.mark.parametrize("view", ["ACES 2.0", "ACES 1.3"])
+def test_colour_behind_a_baked_view_is_within_a_few_codes_of_the_file(view: str) -> None:
+    settings = DevelopSettings(0.0, 5200.0, 3.0, view, **LINKS["colour"])  # type: ignore[arg-type]
+    apart = np.abs(develop_screen(scene(), settings)[..., :3] - 255.0 * develop_exact(scene(), settings))
+    assert np.quantile(apart, 0.99) <= 2.0
+    assert np.quantile(apart, 0.999) <= 4.0  # dark channels beside bright ones, where codes are steep
+    assert apart.max() <= 8.0
 
 
 def test_a_finished_picture_is_enlarged_like_any_other() -> None:

@@ -8,8 +8,9 @@ import numpy as np
 import pytest
 
 from gloamet.sky.air import Air
+from gloamet.sky.atmosphere import AEROSOL_HEIGHT_KM
 from gloamet.sky.dome import SkySolver
-from gloamet.sky.scatter import ScatteringAir, view_tables
+from gloamet.sky.scatter import ScatteringAir, sun_paths, view_tables
 
 EARTH_KM, SPACE_KM, EYE_KM = 6371.0, 6471.0, 6371.0005
 PROFILE_STEP_KM = 0.05
@@ -84,3 +85,33 @@ def test_the_kernel_gives_what_plain_numpy_gives(solver: SkySolver, air: Air, su
         plain > 1e-2 * plain.max((0, 1, 3), keepdims=True)
     ]
     assert bands.max() < 0.03
+
+
+def test_the_hazes_columns_are_summed_along_rays_that_rise_and_rays_that_dip(solver: SkySolver) -> None:
+    air = solver.scattering(Air(2.5, haze_km=8.0, haze_height_m=300.0))
+    rows, turns = air.table.shape[:2]
+    horizon_km = math.sqrt(SPACE_KM**2 - EARTH_KM**2)
+    dips = 0
+    for i in (0, 1, 9, 30):
+        rho = horizon_km * i / (rows - 1)
+        r = math.sqrt(rho * rho + EARTH_KM * EARTH_KM)
+        for j in range(0, turns, 9):
+            # nodes lie evenly in the length of the ray, from straight up to the horizon
+            length = SPACE_KM - r + (rho + horizon_km - (SPACE_KM - r)) * j / (turns - 1)
+            mu = max(-1.0, min(1.0, (horizon_km**2 - rho * rho - length * length) / (2.0 * r * length)))
+            expected = towards_space(air, r, mu)
+            if expected is None:
+                continue
+            # the kernel takes 160 steps, which a thin layer feels in a hundredth
+            assert air.table[i, j, 3] == pytest.approx(expected[3], rel=0.03, abs=1e-6)
+            dips += mu < 0.0 and expected[3] > 1e-3
+    assert dips > 0
+
+
+def test_haze_as_high_as_the_aerosol_is_crossed_as_much_on_every_way_to_the_sun() -> None:
+    paths = sun_paths(AEROSOL_HEIGHT_KM)
+    lit = paths[..., 4] > 0.0
+    aerosol, haze = paths[lit][:, 1], paths[lit][:, 3]
+    # one is integrated through all the air, the other up to 16 of its heights, and looked up at a place in float32
+    assert haze == pytest.approx(aerosol, rel=2e-3, abs=1e-4)  # straight up it is 1
+    assert lit.sum() > 10_000

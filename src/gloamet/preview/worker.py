@@ -161,10 +161,7 @@ def _warm_up() -> None:
     import pyoidn  # noqa: F401
 
     import gloamet.trace.path_tracer  # noqa: F401
-    from gloamet.colour.views import DEFAULT_VIEW
-    from gloamet.develop.display import screen_cube
     from gloamet.sky.air import Air
     from gloamet.sky.scatter import sun_paths
 
     sun_paths(Air().haze_height_km)
-    screen_cube(DEFAULT_VIEW)
