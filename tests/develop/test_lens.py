@@ -130,3 +130,9 @@ def test_a_lens_that_is_off_or_neutral_does_nothing() -> None:
         LensState(strength=0.0, distortion=5.0),
     ):
         assert not any(parts_that_act(lens))
+
+
+def test_a_picture_stored_column_by_column_is_bent_alike() -> None:
+    picture = np.random.default_rng(4).random((*SHAPE, 3), np.float32)
+    lens = LensState(distortion=4.0)
+    assert (bend(np.asfortranarray(picture), lens) == bend(picture, lens)).all()

@@ -150,3 +150,10 @@ def test_saturation_and_contrast_in_a_mask_turn_about_grey() -> None:
     harder = LocalState(exposure=0.0, contrast=1.0, **HARD)
     assert light_masks(light(0.18), (harder,), NO_PLANES)[60, 100, 0] == pytest.approx(0.18, rel=1e-4)
     assert light_masks(light(0.36), (harder,), NO_PLANES)[60, 100, 0] > 0.5
+
+
+def test_a_picture_stored_column_by_column_is_lit_alike() -> None:
+    picture, mask = np.random.default_rng(5).random((40, 60, 3), np.float32), LocalState(exposure=1.0)
+    lit = light_masks(picture, (mask,), NO_PLANES)
+    assert (light_masks(np.asfortranarray(picture), (mask,), NO_PLANES) == lit).all()
+    assert lit.max() > picture.max()

@@ -65,7 +65,7 @@ def bend(picture: Floats, lens: LensState) -> Floats:
     height, width = picture.shape[:2]
     if min(height, width) < 2:
         return picture  # a line has no two pixels to lie between
-    out, firsts = np.empty_like(picture), np.empty((THREADS, width), np.int32)
+    out, firsts = np.empty(picture.shape, np.float32), np.empty((THREADS, width), np.int32)
     shares, rows = np.empty((THREADS, 2, width), np.float32), out.reshape(height, -1)
     on_all_threads(
         bend_rows, picture.reshape(-1), (height, width), np.float32(bent), scales, firsts, shares, rows

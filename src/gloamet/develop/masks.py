@@ -194,7 +194,7 @@ def _lit(picture: Floats, weights: Floats, mask: LocalState) -> Floats:
         np.float32(math.log2(GREY_CARD)),
         (luminance[0], luminance[1], luminance[2]),
     )
-    out, rows = np.empty_like(picture), (len(picture), -1)
+    out, rows = np.empty(picture.shape, np.float32), (len(picture), -1)
     on_all_threads(
         local_light_rows, picture.reshape(rows), np.float32(mask.strength) * weights, light, out.reshape(rows)
     )
