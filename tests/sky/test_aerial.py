@@ -16,7 +16,7 @@ from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver, dome_radiance, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
-from gloamet.trace.distance import far_parts, nearness
+from gloamet.trace.distance import FarParts, far_parts, nearness
 
 SUN = (150.0, 40.0)
 NO_LIGHT = (0.0, 0.0, 0.0)
@@ -159,6 +159,23 @@ def test_under_another_sky_things_fade_into_its_horizon(solver: SkySolver) -> No
     assert seen(table, 140_000.0) == pytest.approx(300.0, rel=0.01)
     near = seen(table, 2000.0, 300.0)
     assert near == pytest.approx(300.0, rel=1e-3)  # as bright as its surroundings: nothing changes
+
+
+@pytest.mark.parametrize("hand", [AerialSettings(), AerialSettings(2.0, dims_sky=1.0)], ids=["far", "sky"])
+@pytest.mark.parametrize("metres", [20.0, 700.0, 9000.0])
+def test_what_a_pixel_shows_does_not_hang_on_how_far_others_are(
+    solver: SkySolver, metres: float, hand: AerialSettings
+) -> None:
+    table, picture = solve_aerial(solver, Air(3.0), SUN, 1.6), np.full((HEIGHT, WIDTH, 3), 9.0, np.float32)
+    even, mixed = (np.full((HEIGHT, WIDTH), metres, np.float32) for _ in range(2))
+    mixed[:, ::3] = 140_000.0
+    even[:, 1::3] = mixed[:, 1::3] = 0.0
+    ours, theirs = (
+        see_through_air(table, hand, looking(), picture, FarParts(np.ones_like(depth), depth), POOL)
+        for depth in (even, mixed)
+    )
+    assert np.array_equal(ours[:, 2::3], theirs[:, 2::3]) and np.array_equal(ours[:, 1::3], theirs[:, 1::3])
+    assert (ours[:, 2::3] != 9.0).all() and (ours[:, 1::3] != 9.0).all() == (hand.dims_sky > 0.0)
 
 
 def test_only_rows_in_view_are_solved_and_they_are_the_same(solver: SkySolver) -> None:

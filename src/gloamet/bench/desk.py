@@ -132,7 +132,8 @@ for _ in range(3):
     got = session.picture_size
     window.resize(window.width() + wanted[0] - got[0], window.height() + wanted[1] - got[1])
 state = {"times": [], "drag": 0, "rested": None, "ready": None}
-gaps = {True: [], False: []}  # with the air before things and without: turn by turn, for a machine has slow moments
+# with the air before things and without: turn by turn over the same hours, for a machine has slow moments
+gaps = {True: [], False: []}
 
 def ask():
     session.go_to(session.moment().instant + timedelta(minutes=2), "sun.time")
@@ -146,6 +147,8 @@ def ask():
             finish()
             return
         state["times"] = []
+        state["begin"] = state["begin"] if aerial else session.moment().instant
+        session.go_to(state["begin"], "sun.time")
         session.change("air", aerial=not aerial)
 
 drag = QTimer(interval=20)
@@ -169,6 +172,7 @@ def look():
         state["ready"] = now
         out["usable"] = now - state["rested"]
     if full and not drag.isActive():
+        state["begin"] = session.moment().instant
         out["full"] = now - state["rested"]
         drag.start()
         watch.stop()

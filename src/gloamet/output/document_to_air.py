@@ -10,6 +10,7 @@ import math
 import os
 from concurrent.futures import Executor, ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -54,6 +55,20 @@ def lit_from(sky: SkyInputs) -> tuple[tuple[float, float], float]:
     return (sky.moon_azimuth_deg, sky.moon.elevation_deg), share
 
 
+@lru_cache(maxsize=8)
+def _elevations_in_view(camera: Camera, aspect: float) -> tuple[float, float]:
+    """Lowest and highest elevation that a camera sees, to 5 degrees; asked for with every picture under a hand."""
+    sines = [camera.ray(x, y, aspect)[2] for x in (0.0, 0.5, 1.0) for y in (0.0, 0.5, 1.0)]
+    low, high = (math.degrees(math.asin(min(1.0, max(-1.0, z)))) for z in (min(sines), max(sines)))
+    return 5.0 * math.floor(low / 5.0), 5.0 * math.ceil(high / 5.0)
+
+
+def quick_elevation_deg(elevation_deg: float) -> float:
+    """The height of the sun whose air serves under a moving hand: the same for several pictures of a drag."""
+    step = QUICK_STEP_DEG if elevation_deg > LOW_SUN_DEG else LOW_QUICK_STEP_DEG
+    return step * round(elevation_deg / step)
+
+
 class AerialInputs(NamedTuple):
     """What the air in front is solved from: the model of the sky, its air, the height of what lights it, sun or moon,
     and the share of sunlight that this sends, whether both light it, the eye's height, the elevations in view
@@ -76,17 +91,14 @@ class AerialInputs(NamedTuple):
     @classmethod
     def of(cls, sky: SkyInputs, camera: Camera, aspect: float, quick: bool = False) -> AerialInputs:
         """Those of a sky seen by a camera whose picture is so many times wider than high; `quick` takes a height of the
-        sun near its own, the same for several pictures of a drag."""
-        corners = [camera.ray(x, y, aspect)[2] for x in (0.0, 0.5, 1.0) for y in (0.0, 0.5, 1.0)]
-        low, high = (math.degrees(math.asin(min(1.0, max(-1.0, z)))) for z in (min(corners), max(corners)))
+        sun near its own."""
         eye = EYE_STEP_M * round(float(camera.eye[2]) / EYE_STEP_M)
         (_azimuth, elevation), by_moon = lit_from(sky)
-        if quick:
-            step = QUICK_STEP_DEG if elevation > LOW_SUN_DEG else LOW_QUICK_STEP_DEG
-            elevation = step * round(elevation / step)
-        rows = 5.0 * math.floor(low / 5.0), 5.0 * math.ceil(high / 5.0)
+        elevation = quick_elevation_deg(elevation) if quick else elevation
         mixed = by_moon > 0.0 and sky.elevation_deg > DARK_DEG
-        return cls(sky.model, sky.air, elevation, by_moon or 1.0, mixed, eye, *rows)
+        return cls(
+            sky.model, sky.air, elevation, by_moon or 1.0, mixed, eye, *_elevations_in_view(camera, aspect)
+        )
 
 
 @dataclass(frozen=True, eq=False)

@@ -28,7 +28,6 @@ from gloamet.output.document_to_air import (
     aerial_settings,
     lit_from,
     panorama_share,
-    solve_air,
 )
 from gloamet.output.document_to_light import (
     SkyInputs,
@@ -41,6 +40,7 @@ from gloamet.output.document_to_light import (
 )
 from gloamet.output.document_to_panorama import PanoramaFile, PanoramaInputs, PanoramaLight, read_panorama
 from gloamet.output.document_to_picture import gains_from_document
+from gloamet.preview.air_tables import AirTables
 from gloamet.preview.events import (
     Busy,
     DiscPainted,
@@ -74,7 +74,7 @@ from gloamet.stage.scene import Scene
 from gloamet.trace.environment import Environment
 from gloamet.trace.render_scene import RenderScene, build_render_scene
 
-SKY_CACHE_SECONDS = 0.25  # for skies beforehand, between two steps of a relight cache and when a hand rests
+AHEAD_SECONDS = 0.25  # for skies beforehand, and for air, between two steps of a relight cache and at rest
 DISC_SECONDS = 0.25  # between two pictures of the sky while the hand moves
 MOVING_LEAST_LOST = 0.003  # share of light that the air must take to be seen under a moving hand
 KEPT_SCENES, KEPT_SKIES = 2, 4  # results that a node remembers
@@ -146,7 +146,7 @@ class RenderPipeline:
         self._dome = Memo(lambda inputs: solve_sky(inputs, self._solver), KEPT_SKIES)
         self._graded = Memo(graded_dome, KEPT_SKIES)
         self._quick_dome = Memo(lambda inputs: solve_sky(inputs, self._interpolator))
-        self._aerial = Memo(lambda inputs, dome: solve_air(inputs, dome, self._solver, self._interpolator))
+        self._air_tables = AirTables(self._solver, self._interpolator)
         self._panorama_light = Memo(self._read_panorama, KEPT_SKIES)
         self._environment = Memo(join_lights, KEPT_SKIES)
         self._disc = Memo(lambda dome, north_deg: paint_disc(dome, north_deg))
@@ -187,7 +187,7 @@ class RenderPipeline:
                 lambda view: self._air_in_front(given, view),
                 lambda view: self._exact_light(given, view),
                 self._other_light,
-                lambda: self._prepare_skies(document),
+                lambda view: self._prepare_skies(given, view),
                 self._prepare_next,
             )
             self.viewport.show(request, compiled, sky, has_picture)
@@ -292,7 +292,7 @@ class RenderPipeline:
             return None
         sky = light.inputs.sky
         inputs = AerialInputs.of(sky, view.camera, view.width / view.height, light.quick)
-        table = self._aerial(inputs, light.nature if inputs.by_horizon else None)
+        table = self._air_tables.table(inputs, light.nature if inputs.by_horizon else None)
         table = gained(table, aerial_gain(light.document, light.dome))
         least = MOVING_LEAST_LOST if light.quick else 0.0
         return AirInFront(turned_to(table, *lit_from(sky)[0]), settings, view.camera, least)
@@ -339,7 +339,6 @@ class RenderPipeline:
             self._dome,
             self._quick_dome,
             self._graded,
-            self._aerial,
             self._panorama_light,
             self._environment,
             self._disc,
@@ -349,6 +348,7 @@ class RenderPipeline:
             node.forget()
         self.compiled = self._loaded = self._prepared = self._next = None
         self._interpolator = SkyInterpolator(self._solver)
+        self._air_tables = AirTables(self._solver, self._interpolator)
         self._report = self._nothing
 
     @staticmethod
@@ -373,13 +373,17 @@ class RenderPipeline:
         following, self._next = self._next, None
         return following
 
-    def _prepare_skies(self, document: Document) -> None:
-        """The sky's picture and colours, and skies beforehand for a hand that will move the sun."""
-        if not self._superseded():
-            self._show_skies(document)
-            self._show_band(document)
-            air, (_azimuth, elevation) = air_from_document(document), sun_from_document(document)
-            self._interpolator.precompute(air, elevation, self._superseded, SKY_CACHE_SECONDS)
+    def _prepare_skies(self, light: PreparedLight, view: View) -> None:
+        """The sky's picture and colours; skies beforehand, and the air in front, for a hand that will move the sun."""
+        if self._superseded():
+            return
+        self._show_skies(light.document)
+        self._show_band(light.document)
+        sky = light.inputs.sky
+        self._interpolator.precompute(sky.air, sky.elevation_deg, self._superseded, AHEAD_SECONDS)
+        if self._air_in_front(light, view) is not None:
+            inputs = AerialInputs.of(sky, view.camera, view.width / view.height, quick=True)
+            self._air_tables.precompute(inputs, self._superseded, AHEAD_SECONDS)
 
     def _show_band(self, document: Document) -> None:
         """The meter's reading again, with the band that nature gives at this sun, when that was not known yet."""

@@ -64,7 +64,7 @@ class LightProvider:
     air: Callable[[View], AirInFront | None]
     exact: Callable[[View], tuple[Environment, AirInFront | None]]
     other: Callable[[Document, View], tuple[Environment, AirInFront | None, LightSolved]]
-    idle: Callable[[], None]
+    idle: Callable[[View], None]
     ahead: Callable[[], None]
 
 
@@ -247,7 +247,7 @@ class ViewportRenderer:
         lights: Environment,
         gains: Gains,
         rest: object,
-        idle: Callable[[], None],
+        idle: Callable[[View], None],
     ) -> None:
         """The relit picture of a hand that rests, again with every step of a cache that is not full yet.
 
@@ -265,11 +265,11 @@ class ViewportRenderer:
             if self._lamps.update(self.renderer, view, lights, bounces):
                 self._relight(request, lights, gains, rest)
             if first:
-                idle()
+                idle(view)
             first = False
         if not request.stopped and self._lamps.update(self.renderer, view, lights, bounces):
             self._relight(request, lights, gains, rest)
-        idle()
+        idle(view)
 
     def forget(self) -> None:
         """Let go of everything that takes memory, the threads too: the document is closed."""

@@ -45,8 +45,8 @@ JOBS = 4  # that the rows in view are solved in: some are longer than others
 
 
 class AerialTable(NamedTuple):
-    """through (ELEVATIONS, DISTANCES, 3): share of the light that passes, AP1; light (ELEVATIONS, TURNS, DISTANCES,
-    VIEW_TERMS, 3): AP1 cd/m2 of each term of `scatter.view_tables`, phase functions not yet applied; sun: unit vector
+    """through (ELEVATIONS, DISTANCES, 3): share of the light that passes, AP1; light (ELEVATIONS, TURNS, VIEW_TERMS,
+    DISTANCES, 3): AP1 cd/m2 of each term of `scatter.view_tables`, phase functions not yet applied; sun: unit vector
     towards it; forward_g of aerosol and haze."""
 
     through: Floats
@@ -217,7 +217,7 @@ def solve_aerial(
     is known."""
     azimuth_deg, elevation_deg = sun_deg
     if level is None:
-        _tables, _through, level = solver.spectral(air, elevation_deg)
+        level = solver.level(air, elevation_deg)
     ground = ground_albedo(air) * level / math.pi
     elevations, sine = elevation_nodes(), math.sin(math.radians(elevation_deg))
     bands = len(ground)
@@ -237,8 +237,8 @@ def solve_aerial(
     light[used] *= _forward_share(passing, np.exp(-depths[1, used]))[:, None, :, None]
     through = np.ones((ELEVATIONS, DISTANCES, 3), np.float32)
     through[used] = (passing @ BANDS_TO_AP1) / BANDS_TO_AP1.sum(0)
-    added = np.zeros((ELEVATIONS, TURNS, DISTANCES, VIEW_TERMS, 3), np.float32)
-    added[used] = light[used] @ BANDS_TO_AP1
+    added = np.zeros((ELEVATIONS, TURNS, VIEW_TERMS, DISTANCES, 3), np.float32)
+    added[used] = (light[used] @ BANDS_TO_AP1).swapaxes(2, 3)
     table = AerialTable(through, added, (0.0, 0.0, 1.0), (air.kind.forward_g, HAZE.forward_g))
     return turned_to(table, azimuth_deg, elevation_deg)
 
@@ -259,5 +259,5 @@ def gained(table: AerialTable, gain: Array) -> AerialTable:
 def lit_by_horizon(table: AerialTable, horizon: Array) -> AerialTable:
     """The same air, lit all over as a horizon of that radiance (AP1 cd/m2) is: Koschmieder's law."""
     light = np.zeros_like(table.light)
-    light[:, :, :, MULTIPLE_TERM] = ((1.0 - table.through) * horizon)[:, None]
+    light[:, :, MULTIPLE_TERM] = ((1.0 - table.through) * horizon)[:, None]
     return table._replace(light=light)

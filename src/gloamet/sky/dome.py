@@ -193,6 +193,7 @@ class SkySolver:
         self._key: Air | None = None
         self._log_psi: Array = np.zeros(0)
         self._psi_ground: Array = np.zeros(0)
+        self._level: tuple[Air, float, Array] | None = None
 
     def in_threads(self, kernel: Any, calls: list[tuple[Any, ...]]) -> list[Any]:
         """Run a kernel for every tuple of arguments, the last one here and now; the results in order."""
@@ -238,7 +239,15 @@ class SkySolver:
         direct = through * visible_disc_fraction(sun_elevation_deg, SUN_DIAMETER_DEG) * max(0.0, mus)
         level, returned = _level_light(tables, ground, direct, sun_elevation_deg, air)
         tables[:, :, MULTIPLE_TERM] += returned
+        self._level = air, sun_elevation_deg, level
         return tables, through, level
+
+    def level(self, air: Air, sun_elevation_deg: float) -> Array:
+        """The irradiance of level ground (bands) as `spectral` has it; known when that sky was solved last."""
+        last = self._level
+        if last is not None and last[:2] == (air, sun_elevation_deg):
+            return last[2]
+        return self.spectral(air, sun_elevation_deg)[2]
 
     def dome(
         self, air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg: float = SUN_DIAMETER_DEG

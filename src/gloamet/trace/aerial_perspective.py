@@ -8,6 +8,7 @@ that in the direction of the pixel.
 from __future__ import annotations
 
 import math
+import os
 from concurrent.futures import Executor
 from typing import NamedTuple
 
@@ -34,8 +35,7 @@ from gloamet.trace.distance import FarParts
 
 F = np.float32
 Floats = NDArray[np.float32]
-ROWS_A_JOB = 32
-ROWS_APART = 180  # heights of a picture that are looked up apart
+ROWS_APART = 150  # heights of a picture that are looked up apart: a quarter of a degree
 GRID_ROWS, GRID_COLUMNS = 28, 48  # places of the picture at which the air is looked up
 
 
@@ -53,11 +53,17 @@ class AerialSettings(NamedTuple):
 
 
 @njit(**KERNEL_OPTIONS)
-def _fill_grid(table, settings, camera, grid):
-    """grid (rows, columns, DISTANCES, 6): what passes and what is added over every distance, at places of the picture
-    from its upper left to its lower right corner."""
-    through, light, sun = table.through, table.light, table.sun
-    aerosol_g, haze_g = table.forward_g
+def _add(share, row, out):
+    """Add a share of a row to the beginning of another, the length of out."""
+    for k in range(len(out)):
+        out[k] += F(share) * row[k]
+
+
+@njit(**KERNEL_OPTIONS)
+def _fill_grid(through, light, sun, forward_g, camera, grid):
+    """grid (rows, columns, 2, 3 * distances): what passes and what is added over the nearest distances, at places of
+    the picture from its upper left to its lower right corner. through (elevations, 3 * DISTANCES) and light
+    (elevations, turns, terms, 3 * DISTANCES) are those of a table."""
     rows, columns = grid.shape[:2]
     sun_level = math.sqrt(max(1e-12, sun[0] * sun[0] + sun[1] * sun[1]))
     for p in range(rows):
@@ -70,77 +76,90 @@ def _fill_grid(table, settings, camera, grid):
             aside = (d[0] * sun[0] + d[1] * sun[1]) / (level * sun_level)
             turn = math.acos(min(1.0, max(-1.0, aside))) / math.pi * (TURNS - 1)
             b = min(int(turn), TURNS - 2)
-            fi, fb = F(row - i), F(turn - b)
+            fi, fb = row - i, turn - b
             cosine = d[0] * sun[0] + d[1] * sun[1] + d[2] * sun[2]
-            weights = (
-                F(rayleigh_phase(cosine)),
-                F(particle_phase(cosine, aerosol_g)),
-                F(particle_phase(cosine, haze_g)),
-                F(1),
-            )
-            for k in range(DISTANCES):
-                for c in range(3):
-                    grid[p, q, k, c] = through[i, k, c] * (F(1) - fi) + through[i + 1, k, c] * fi
-                    added = F(0)
-                    for n in range(VIEW_TERMS):
-                        low = light[i, b, k, n, c] * (F(1) - fb) + light[i, b + 1, k, n, c] * fb
-                        high = light[i + 1, b, k, n, c] * (F(1) - fb) + light[i + 1, b + 1, k, n, c] * fb
-                        gain = settings.sky_gain[c] if n == MULTIPLE_TERM else settings.sun_gain[c]
-                        added += weights[n] * F(gain) * (low * (F(1) - fi) + high * fi)
-                    grid[p, q, k, 3 + c] = added
+            aerosol, haze = particle_phase(cosine, forward_g[0]), particle_phase(cosine, forward_g[1])
+            weights = (rayleigh_phase(cosine), aerosol, haze, 1.0)
+            passing, added = grid[p, q, 0], grid[p, q, 1]
+            passing[:] = F(0)
+            added[:] = F(0)
+            for a, share in ((i, 1.0 - fi), (i + 1, fi)):
+                _add(share, through[a], passing)
+                for n in range(VIEW_TERMS):
+                    _add(weights[n] * share * (1.0 - fb), light[a, b, n], added)
+                    _add(weights[n] * share * fb, light[a, b + 1, n], added)
+
+
+@njit(**KERNEL_OPTIONS)
+def _fill_block(grid, v, u, near, line, block):
+    """What passes and what is added over the distances near and near + 1 into a block of line (blocks, 2, 6), at a
+    place of the picture, v down and u across, each 0..1."""
+    rows, columns = grid.shape[:2]
+    down, across = min(v, F(1)) * F(rows - 1), min(u, F(1)) * F(columns - 1)
+    p, q = min(int(down), rows - 2), min(int(across), columns - 2)
+    fy, fx = down - F(p), across - F(q)
+    c00, c01, c10, c11 = (F(1) - fy) * (F(1) - fx), (F(1) - fy) * fx, fy * (F(1) - fx), fy * fx
+    # unsigned, as numbers from the end are looked for otherwise
+    i, j, here = np.uint64(p), np.uint64(q), np.uint64(block)
+    m, r, first = np.uint64(p + 1), np.uint64(q + 1), np.uint64(3 * near)
+    for part in range(2):
+        e = np.uint64(part)
+        for k in range(6):
+            h = first + np.uint64(k)
+            upper = grid[i, j, e, h] * c00 + grid[i, r, e, h] * c01
+            line[here, e, np.uint64(k)] = upper + grid[m, j, e, h] * c10 + grid[m, r, e, h] * c11
+
+
+@njit(**KERNEL_OPTIONS)
+def _copy(row, out):
+    """A row of numbers."""
+    for k in range(len(out)):
+        out[k] = row[k]
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def _see_rows(grid, settings, skipped, picture, parts, y0, y1, out):
-    """Rows y0..y1 of the picture through the air. Denser air takes by the power of what nature's takes, and
-    adds in proportion to what is lost. What is nearer than `skipped` metres is left as it is."""
+def _see_rows(grid, settings, skipped, picture, parts, first, apart, out):
+    """Rows of out (H, 3 W) through the air: every so many of blocks, from the first. Denser air takes by the power of
+    what nature's takes, and adds in proportion to what is lost. What is nearer than `skipped` metres is left."""
     height, width = parts.distance.shape
     density, strength, begin = F(settings.density), F(settings.strength), F(settings.begin_m)
-    share, dims_sky = F(1.0 / (1000.0 * FARTHEST_KM)), settings.dims_sky > 0.0
-    rows, columns = grid.shape[:2]
-    alike = max(1, height // ROWS_APART)
-    across = np.empty(grid.shape[1:], np.float32)  # the grid at the height of a few rows of pixels
-    for y in range(y0, y1):
-        if (y - y0) % alike == 0:
-            v = min((F(y) + F(0.5) * F(alike)) / F(height), F(1)) * F(rows - 1)
-            p = min(int(v), rows - 2)
-            fy = v - F(p)
-            for q in range(columns):
-                for k in range(DISTANCES):
-                    for c in range(6):
-                        across[q, k, c] = grid[p, q, k, c] * (F(1) - fy) + grid[p + 1, q, k, c] * fy
-        for x in range(width):
-            distance, shown = parts.distance[y, x], strength * parts.share[y, x]
-            far = (distance - begin) * share
-            before_sky = distance <= F(0) and dims_sky and density > F(1)
-            if before_sky:  # which has nature's air in it already
-                far = F(1)
-            elif distance <= skipped or far <= F(0):
-                for c in range(3):
-                    out[y, x, c] = picture[y, x, c]
-                continue
-            place = distance_column(min(far, F(1)))
-            u = (F(x) + F(0.5)) / F(width) * F(columns - 1)
-            near, left = min(int(place), DISTANCES - 2), min(int(u), columns - 2)
-            fk, fx = place - F(near), u - F(left)
-            a, b = (F(1) - fx) * (F(1) - fk), fx * (F(1) - fk)
-            c0, d0 = (F(1) - fx) * fk, fx * fk
-            # unsigned, as numbers from the end are looked for otherwise
-            i, j = np.uint64(near), np.uint64(left)
-            m, r = np.uint64(near + 1), np.uint64(left + 1)
-            for n in range(3):
-                h, e = np.uint64(n), np.uint64(n + 3)
-                passing = (
-                    across[j, i, h] * a + across[r, i, h] * b + across[j, m, h] * c0 + across[r, m, h] * d0
-                )
-                added = (
-                    across[j, i, e] * a + across[r, i, e] * b + across[j, m, e] * c0 + across[r, m, e] * d0
-                )
-                if density != F(1):
-                    lost = max(F(1) - passing, F(1e-7))
-                    passing = max(passing, F(0)) ** (density - F(1) if before_sky else density)
-                    added *= (F(1) - passing) / lost
-                out[y, x, n] = picture[y, x, n] * (F(1) - shown * (F(1) - passing)) + shown * added
+    share, veiled = F(1.0 / (1000.0 * FARTHEST_KM)), settings.dims_sky > 0.0 and density > F(1)
+    last = grid.shape[3] // 3 - 2
+    alike = max(1, height // ROWS_APART)  # side of a block of pixels that are seen through the same air
+    # what is before each block of a row, kept from one line of pixels to the next
+    line = np.empty(((width + alike - 1) // alike, 2, 6), np.float32)
+    filled = np.full(len(line), -1)  # the row of blocks and the distance that each of them is of
+    for block in range(first, (height + alike - 1) // alike, apart):
+        v = (F(block * alike) + F(0.5) * F(alike)) / F(height)
+        for y in range(block * alike, min(height, (block + 1) * alike)):
+            _copy(picture[y], out[y])
+            for j in range(len(line)):
+                for x in range(j * alike, min(width, (j + 1) * alike)):
+                    distance, shown = parts.distance[y, x], strength * parts.share[y, x]
+                    far = (distance - begin) * share
+                    before_sky = veiled and distance <= F(0)
+                    if before_sky:  # which has nature's air in it already
+                        far = F(1)
+                    elif distance <= skipped or far <= F(0):
+                        continue
+                    place = distance_column(min(far, F(1)))
+                    near = min(int(place), last)
+                    fk = place - F(near)
+                    if filled[j] != block * DISTANCES + near:
+                        filled[j] = block * DISTANCES + near
+                        _fill_block(grid, v, (F(j) + F(0.5)) * F(alike) / F(width), near, line, j)
+                    power = density - F(1) if before_sky else density
+                    i = np.uint64(j)  # unsigned, as numbers from the end are looked for otherwise
+                    for n in range(3):
+                        m = np.uint64(n)
+                        passing = line[i, 0, m] * (F(1) - fk) + line[i, 0, m + np.uint64(3)] * fk
+                        added = line[i, 1, m] * (F(1) - fk) + line[i, 1, m + np.uint64(3)] * fk
+                        if power != F(1):
+                            lost = max(F(1) - passing, F(1e-7))
+                            passing = max(passing, F(0)) ** power
+                            added *= (F(1) - passing) / lost
+                        k = 3 * x + n
+                        out[y, k] = picture[y, k] * (F(1) - shown * (F(1) - passing)) + shown * added
 
 
 def _skipped_m(table: AerialTable, density: float, least_lost: float) -> float:
@@ -148,6 +167,23 @@ def _skipped_m(table: AerialTable, density: float, least_lost: float) -> float:
     lost = 1.0 - table.through.min((0, 2)).astype(float) ** density
     last = int(np.searchsorted(lost, least_lost, "right")) - 1
     return float(1000.0 * FARTHEST_KM * (max(0, last) / (DISTANCES - 1)) ** 4)
+
+
+def _gained(light: Floats, settings: AerialSettings) -> Floats:
+    """Light of a table under the gains of what it comes from: (elevations, turns, terms, 3 * DISTANCES)."""
+    if settings.sun_gain != EVEN or settings.sky_gain != EVEN:  # most pictures under a moving hand have none
+        gains = np.tile(np.array(settings.sun_gain, np.float32), (VIEW_TERMS, 1, 1))
+        gains[MULTIPLE_TERM] = settings.sky_gain
+        light = light * gains
+    return light.reshape(ELEVATIONS, TURNS, VIEW_TERMS, -1)
+
+
+def _columns_needed(settings: AerialSettings, farthest_m: float) -> int:
+    """How many columns of a table pixels up to a distance are looked up in."""
+    if settings.dims_sky > 0.0 and settings.density > 1.0:  # the sky stands behind all of them
+        return DISTANCES
+    share = max(0.0, farthest_m - settings.begin_m) / (1000.0 * FARTHEST_KM)
+    return min(DISTANCES, int(min(share, 1.0) ** 0.25 * (DISTANCES - 1)) + 2)
 
 
 def _of_one_type(settings: AerialSettings) -> AerialSettings:
@@ -168,14 +204,21 @@ def see_through_air(
 ) -> Floats:
     """The picture (H, W, 3) through the air before it, by what of each pixel is far, and how far. Where less than a
     share of light is lost, the picture is left as it is."""
-    height, width = parts.distance.shape
-    out, grid = np.empty_like(picture), np.empty((GRID_ROWS, GRID_COLUMNS, DISTANCES, 6), np.float32)
-    skipped = F(_skipped_m(table, settings.density, least_lost)) if least_lost > 0.0 else F(0)
+    (height, width), out = parts.distance.shape, np.empty(picture.shape, np.float32)
     settings = _of_one_type(settings)
-    _fill_grid(table, settings, camera.packed(width, height), grid)
+    distances = _columns_needed(settings, float(parts.distance.max()))
+    skipped = F(_skipped_m(table, settings.density, least_lost)) if least_lost > 0.0 else F(0)
+    grid = np.empty((GRID_ROWS, GRID_COLUMNS, 2, 3 * distances), np.float32)
+    rows_of_table = table.through.reshape(ELEVATIONS, -1), _gained(table.light, settings)
+    _fill_grid(*rows_of_table, table.sun, table.forward_g, camera.packed(width, height), grid)
+    flat, flat_out = np.ascontiguousarray(picture).reshape(height, -1), out.reshape(height, -1)
+    jobs = os.cpu_count() or 1  # few and long, one of them here: between two Python may belong to the window
 
-    def rows(y: int) -> None:
-        _see_rows(grid, settings, skipped, picture, parts, y, min(height, y + ROWS_A_JOB), out)
+    def rows(first: int) -> None:
+        _see_rows(grid, settings, skipped, flat, parts, first, jobs, flat_out)
 
-    list(pool.map(rows, range(0, height, ROWS_A_JOB)))
+    others = [pool.submit(rows, first) for first in range(1, jobs)]
+    rows(0)
+    for job in others:
+        job.result()
     return out
