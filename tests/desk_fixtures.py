@@ -11,7 +11,6 @@ from pytestqt.qtbot import QtBot
 
 from gloamet.desk import theme
 from gloamet.desk.session import Session
-from gloamet.desk.steps import STEPS
 from gloamet.desk.window import DeskWindow
 from gloamet.document.model import Document
 
@@ -57,11 +56,10 @@ def session(dressed: QApplication, qtbot: QtBot, document: Document) -> Iterator
 
 @pytest.fixture
 def window(session: Session, qtbot: QtBot) -> Iterator[DeskWindow]:
-    """The whole window, shown, with all panels built."""
+    """The whole window, shown; of the panels those that the tests ask for, as building all takes a second."""
     window = DeskWindow(session)
-    for k in range(len(STEPS)):
-        window.stack.panel(k)
     window.show()
+    window.stack.stop_building()
     yield window
     session.preview_document(None)
     session.store.mark_saved()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from functools import lru_cache
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -41,7 +41,7 @@ MOST_LINES, MOST_FUNCTION_LINES, MOST_INTEGRATOR_LINES, MOST_PARAMETERS = 410, 6
 INTRINSICS = {"rays.py:intersect", "rays.py:occluded"}
 
 
-@lru_cache
+@cache
 def tree(path: Path) -> ast.Module:
     return ast.parse(path.read_text())
 

@@ -27,6 +27,7 @@ from gloamet.document.demo import demo_document
 from gloamet.preview.events import Frame
 from gloamet.stage.camera import EYE_HEIGHT_M
 from gloamet.stage.scene import Lamp
+from tests.desk.test_steps import step
 from tests.desk.test_window import LEFT, NONE, drag
 
 CHECKED, UNCHECKED = Qt.CheckState.Checked, Qt.CheckState.Unchecked
@@ -34,7 +35,7 @@ CHECKED, UNCHECKED = Qt.CheckState.Checked, Qt.CheckState.Unchecked
 
 @pytest.fixture
 def stage(window: DeskWindow) -> StageStep:
-    found = window.findChild(StageStep)
+    found = step(window, StageStep)
     assert found is not None
     window.choose_step(0)
     return found

@@ -16,7 +16,7 @@ from pytestqt.qtbot import QtBot
 from gloamet.desk import stage_actions
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
 from gloamet.desk.recent import recent
-from gloamet.desk.steps import STEP_TITLES
+from gloamet.desk.steps import STEP_TITLES, STEPS
 from gloamet.desk.steps.air import AirStep
 from gloamet.desk.steps.expose import ExposeStep
 from gloamet.desk.steps.output import OutputStep
@@ -44,6 +44,10 @@ def press(parent: QWidget, text: str) -> None:
 
 
 def step(window: DeskWindow, kind: type) -> QWidget:
+    """The part of that kind, its panel built now if it is not there yet."""
+    before, _, module = kind.__module__.partition("gloamet.desk.steps.")
+    if not before and module:
+        window.stack.panel([step.module for step in STEPS].index(module.partition(".")[0]))
     found = window.findChild(kind)
     assert found is not None
     return found
@@ -172,6 +176,7 @@ def test_opening_a_model_takes_its_camera_and_lists_its_views(window: DeskWindow
 
 
 def test_choices_follow_the_document(window: DeskWindow) -> None:
+    window.stack.panel(STEP_TITLES.index("Expose"))
     choices = {(c.section, c.name): c for c in window.findChildren(SegmentedControl)}
     window.session.change("expose", view="plain sRGB")
     assert choices["expose", "view"].buttons["plain sRGB"].isChecked()

@@ -19,20 +19,15 @@ from gloamet.document.air import SkyState
 from gloamet.errors import GloametError
 from gloamet.preview.events import LightSolved
 from gloamet.preview.shafts import MOST_A_PASS, MOST_SAMPLES
+from tests.desk.test_steps import press, step
 
 
 @pytest.fixture
 def air(window: DeskWindow) -> AirStep:
-    found = window.findChild(AirStep)
+    found = step(window, AirStep)
     assert isinstance(found, AirStep)
     window.choose_step(2)
     return found
-
-
-def press(parent, text: str) -> None:  # type: ignore[no-untyped-def]
-    from tests.desk.test_steps import press as pressed
-
-    pressed(parent, text)
 
 
 def test_what_is_not_natures_is_said_and_taken_back_in_one_step(air: AirStep, window: DeskWindow) -> None:

@@ -45,6 +45,7 @@ def compare(own_state: None, window: DeskWindow) -> Iterator[CompareStep]:
     found = step(window, CompareStep)
     assert isinstance(found, CompareStep)
     window.choose_step(COMPARE)
+    window.resize(window.minimumSize())  # small pictures: many are made whole here
     yield found
     window.tools.job.stop()
 

@@ -25,7 +25,7 @@ from gloamet.document.demo import PANORAMAS
 from gloamet.document.fill import FillState, SpotState
 from gloamet.output.document_to_light import sun_from_document
 from gloamet.output.images import save_light
-from tests.desk.test_steps import press
+from tests.desk.test_steps import press, step
 
 EVENING = str(PANORAMAS / "evening.exr")
 SUN_DEG = (245.0, 9.0)  # where tools/demo/make_panorama.py puts it
@@ -33,7 +33,7 @@ SUN_DEG = (245.0, 9.0)  # where tools/demo/make_panorama.py puts it
 
 @pytest.fixture
 def fill(window: DeskWindow) -> FillStep:
-    found = window.findChild(FillStep)
+    found = step(window, FillStep)
     assert isinstance(found, FillStep)
     window.choose_step(3)
     return found

@@ -153,6 +153,7 @@ def test_another_season_keeps_the_clock_or_the_height(window: DeskWindow) -> Non
 
 
 def test_a_click_on_the_map_moves_the_site_and_its_clock(window: DeskWindow, qtbot: QtBot) -> None:
+    window.stack.panel(FIRST_STEP)
     world, session = step(window, WorldMap), window.session
     at = world.place(-33.9, 151.2)  # type: ignore[attr-defined]
     QTest.mouseClick(world, Qt.MouseButton.LeftButton, pos=at.toPoint())

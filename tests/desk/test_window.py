@@ -34,6 +34,14 @@ def drag(widget: QWidget, start: QPoint, *stops: QPoint, modifier: Qt.KeyboardMo
     QTest.mouseRelease(widget, LEFT, modifier, stops[-1])
 
 
+@pytest.fixture
+def window(window: DeskWindow) -> DeskWindow:
+    """The whole window, with all panels."""
+    for k in range(len(STEP_TITLES)):
+        window.stack.panel(k)
+    return window
+
+
 def rows(window: DeskWindow) -> dict[str, NumberRow]:
     return {f"{r.field.section}.{r.field.name}": r for r in window.findChildren(NumberRow)}
 
