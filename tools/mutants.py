@@ -2,14 +2,14 @@
 
     ./run mutants [PACKAGE] [--sample N] [--seed S] [--kernels] [--new-map]
 
-A package of the core enters (all of them when none is named); mutants are drawn from its syntax trees: a number ten
-per cent larger or its sign turned, a comparison or an operator turned round, two arguments swapped, a call's result
-replaced by its argument. Each is tried in a copy of the project with the tests that run its line, quickest first; which
-these are, and how long they take, is a map that one run of the whole suite under `coverage` makes (a quarter of an
-hour; kept in `.mutants`). Lines of kernels are not seen there: their tests are those of the module's name and of its
-room. What survives is printed with its place, to be killed by a new check or explained in docs/proof.md. Kernels of a
-mutated file are compiled anew; a number that kernels of other files have frozen stays what it was there, so such
-mutants may survive unjustly.
+A package of the core enters (all of them when none is named); mutants are drawn from its syntax trees: a number ten per
+cent larger or its sign turned, a comparison or an operator turned round, two arguments swapped, a call's result
+replaced by its argument; not where that says the same, as `max(b, a)` or a number without its `float`. Each is tried in
+a copy of the project with the tests that run its line, quickest first; which these are, and how long they take, is a
+map that one run of the whole suite under `coverage` makes (a quarter of an hour; kept in `.mutants`). Lines of kernels
+are not seen there: their tests are those of the module's name and of its room. What survives is printed with its place,
+to be killed by a new check or explained in docs/proof.md. Kernels of a mutated file are compiled anew; a number that
+kernels of other files have frozen stays what it was there, so such mutants may survive unjustly.
 """
 
 from __future__ import annotations
@@ -52,6 +52,9 @@ TURNED = {
     ast.And: ast.Or,
     ast.Or: ast.And,
 }
+LARGE = 10  # whole numbers from here are made a tenth larger, as one more is often nothing
+EITHER_WAY = {"max", "min", "maximum", "minimum", "hypot"}  # whose arguments say the same when swapped
+SAME_VALUE = {"float", "bool", "asarray", "tuple", "list"}  # which leave a number what it is
 PATIENCE_S, PATIENCE = (
     90.0,
     4.0,
@@ -77,14 +80,21 @@ class Mutant(NamedTuple):
         return ast.unparse(ast.fix_missing_locations(_Replace(self.node, copy.deepcopy(new)).visit(tree)))
 
 
+def _name(node: ast.AST) -> str:
+    """The last word of what is called."""
+    return node.attr if isinstance(node, ast.Attribute) else getattr(node, "id", "")
+
+
 def _changes(node: ast.AST) -> Iterator[tuple[str, ast.AST]]:
     """What can be done to a node: words and the new node."""
     if isinstance(node, ast.Constant) and type(node.value) in (int, float) and node.value:
         if isinstance(node.value, float):
             yield f"{node.value} * 1.1", ast.Constant(node.value * 1.1)
             yield f"{node.value} turned", ast.UnaryOp(ast.USub(), ast.Constant(node.value))
-        else:
+        elif node.value < LARGE:
             yield f"{node.value} + 1", ast.Constant(node.value + 1)
+        else:
+            yield f"{node.value} * 1.1", ast.Constant(round(node.value * 1.1))
     if isinstance(node, ast.BinOp) and type(node.op) in TURNED:
         yield "operator turned", ast.BinOp(node.left, TURNED[type(node.op)](), node.right)
     if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in TURNED:
@@ -97,6 +107,7 @@ def _changes(node: ast.AST) -> Iterator[tuple[str, ast.AST]]:
         isinstance(node, ast.Call)
         and len(node.args) >= 2
         and not any(isinstance(a, ast.Starred) for a in node.args)
+        and _name(node.func) not in EITHER_WAY
     ):
         yield (
             "arguments swapped",
@@ -106,6 +117,7 @@ def _changes(node: ast.AST) -> Iterator[tuple[str, ast.AST]]:
         isinstance(node, ast.Call)
         and len(node.args) == 1
         and not isinstance(node.args[0], ast.Starred | ast.GeneratorExp)
+        and _name(node.func) not in SAME_VALUE
     ):
         yield "call dropped", node.args[0]
 

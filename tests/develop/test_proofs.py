@@ -77,6 +77,7 @@ def test_a_thumbnail_keeps_the_mean_light() -> None:
     assert small.shape[1] == 160
     assert srgb_to_linear(small).mean() == pytest.approx(srgb_to_linear(large).mean(), rel=1e-4)
     assert thumbnail(small) is small
+    assert np.array_equal(proofed(large, "thumbnail"), proofed(small, "thumbnail"))
 
 
 def test_grey_alone_keeps_the_luminance() -> None:

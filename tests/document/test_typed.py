@@ -64,6 +64,20 @@ def test_usual_writings_are_read(section: str, name: str, text: str, value: floa
     assert number_field(section, name).read(text) == pytest.approx(value)
 
 
+@pytest.mark.parametrize(
+    ("text", "unit", "value"),
+    [
+        *(("3 km", "m", 3000.0), ("3 cm", "m", 0.03), ("3 mm", "m", 0.003), ("3 m", "km", 0.003)),
+        *(("3 cm", "mm", 30.0), ("3 m", "mm", 3000.0), ("3 lux", "lx", 3.0), ("3 min", "s", 180.0)),
+        *(("3 ms", "s", 0.003), ("3 kelvin", "K", 3.0), ("3 k", "K", 3.0), ("3 deg", "°", 3.0)),
+        *(("3 degrees", "°", 3.0), ("3 stop", "stops", 3.0), ("3 ev", "stops", 3.0), ("3 ev", "EV", 3.0)),
+        *(("3 stops", "EV", 3.0), ("3 percent", "%", 3.0), ("3 hours", "h", 3.0), ("3 min", "h", 0.05)),
+    ],
+)
+def test_other_units_are_turned_into_the_fields_own(text: str, unit: str, value: float) -> None:
+    assert read_number(text, unit) == pytest.approx(value)
+
+
 @pytest.mark.parametrize("text", ["", "twelve", "12 apples", "1/0", "1 2", "--3", "12 lx"])
 def test_what_is_no_number_gets_a_sentence(text: str) -> None:
     with pytest.raises(GloametError, match="not a number in km"):

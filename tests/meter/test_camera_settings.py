@@ -6,6 +6,7 @@ import pytest
 
 from gloamet.meter.camera_settings import (
     APERTURES,
+    PREFERRED,
     TYPICAL,
     Camera,
     Which,
@@ -23,6 +24,11 @@ def test_bright_sun_is_f16_at_a_time_of_one_over_the_iso() -> None:
     # common practice: f/16 and 1/ISO seconds in bright sun, EV 15 by the table within a third
     assert Camera(16.0, 1.0 / 125.0, 125.0).ev == pytest.approx(14.64, abs=0.05)
     assert Camera(1.0, 1.0, 100.0).ev == 0.0  # the definition of EV 0
+
+
+def test_preferred_numbers_are_the_tenth_roots_of_ten_rounded() -> None:
+    # ISO 3, series R10; cameras write 6.4 (a multiple of ISO 100) where it has 6.3
+    assert pytest.approx([10.0 ** (k / 10.0) for k in range(11)], rel=0.016) == PREFERRED
 
 
 @pytest.mark.parametrize("which", ["f_number", "shutter_s", "iso"])

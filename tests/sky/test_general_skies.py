@@ -80,7 +80,10 @@ def test_the_fifth_sky_is_even_and_the_overcast_ones_do_not_know_the_sun() -> No
 )
 @pytest.mark.parametrize(
     ("number", "sun_deg", "klx"),
-    [(1, 0, 0.3), (1, 90, 21.3), (8, 30, 22.8), (13, 90, 16.3), (13, 14.4775, 8.55)],
+    [
+        *((1, 0, 0.3), (1, 90, 21.3), (5, 90, 21.3), (6, 90, 45.3), (8, 30, 22.8), (10, 90, 45.3)),
+        *((11, 90, 16.3), (13, 90, 16.3), (13, 14.4775, 8.55)),
+    ],
 )
 def test_natural_levels_are_those_of_the_handbook(number: int, sun_deg: float, klx: float) -> None:
     assert natural_sky_lux(number, sun_deg) == pytest.approx(1000.0 * klx, rel=1e-3)

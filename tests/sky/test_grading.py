@@ -20,6 +20,7 @@ from gloamet.sky.grading import (
     departures,
     from_sun_deg,
     graded_dome,
+    hue_matrices,
     node_heights_deg,
 )
 
@@ -96,6 +97,14 @@ def test_no_saturation_is_grey_and_a_third_of_a_turn_takes_red_to_green() -> Non
     once = graded_dome(red, SkyGrade(hue_curve=(60.0,) * 5))
     twice = graded_dome(once, SkyGrade(hue_curve=(60.0,) * 5)).table[50, 50]
     assert twice.argmax() == 1 and twice[0] == pytest.approx(twice[2], rel=1e-3)
+
+
+@given(st.floats(-180.0, 180.0))
+def test_hues_turn_about_grey_and_by_the_angle_asked_for(degrees: float) -> None:
+    (matrix,) = hue_matrices(np.array([degrees]))
+    assert matrix @ matrix.T == pytest.approx(np.eye(3), abs=1e-12)  # a rotation
+    assert matrix @ np.ones(3) == pytest.approx(np.ones(3))
+    assert np.trace(matrix) == pytest.approx(1.0 + 2.0 * math.cos(math.radians(degrees)))
 
 
 def test_glows_are_stops_where_they_stand_and_a_third_of_that_farther_off(evening: SkyDome) -> None:

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from PIL import Image
 from pxr import UsdGeom
 
 from gloamet.colour.spaces import srgb_to_linear
@@ -57,6 +58,24 @@ def test_ply_in_every_form_reads_alike_with_its_colours(tmp_path: Path, form: st
     assert shape.colours is not None
     # colours of PLY are sRGB, those of a shape linear
     assert shape.colours[0] == pytest.approx([1.0, float(srgb_to_linear(np.array(128 / 255))), 0.0], abs=1e-6)
+
+
+@pytest.mark.parametrize("word", ["norm", "map_Kn"])
+def test_an_mtl_file_names_the_picture_of_its_normals(tmp_path: Path, word: str) -> None:
+    Image.new("RGB", (2, 2), (128, 128, 255)).save(tmp_path / "bumps.png")
+    (tmp_path / "t.mtl").write_text(f"newmtl a\n{word} -bm 1 bumps.png\n")
+    (tmp_path / "t.obj").write_text("mtllib t.mtl\nusemtl a\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+    scene = read_file(tmp_path / "t.obj")
+    number = scene.materials[0].normal_texture
+    assert number is not None
+    assert scene.textures[number].pixels.shape[:2] == (2, 2)
+
+
+def test_a_ply_file_without_a_list_of_faces_is_told_to_hold_points_only(tmp_path: Path) -> None:
+    header = f"ply\nformat ascii 1.0\nelement vertex 1\n{XYZ}end_header\n0 0 0\n"
+    (tmp_path / "t.ply").write_text(header)
+    with pytest.raises(GloametError, match="points only"):
+        read_file(tmp_path / "t.ply")
 
 
 def test_ply_faces_of_mixed_sizes_and_further_records(tmp_path: Path) -> None:
@@ -214,6 +233,9 @@ def test_ply_texture_coordinates_are_turned_upside_down(tmp_path: Path) -> None:
         ("Pc 0.4", "coat", 0.4),
         ("Pcr 0.2", "coat_roughness", 0.2),
         ("Ni 1.33", "ior", 1.33),
+        ("d 0.3", "transmission", 0.7),
+        ("Tr 0.7", "transmission", 0.7),
+        ("Tr 0.02", "transmission", 0.0),
     ],
 )
 def test_words_of_an_mtl_file_are_read_and_held_inside_what_they_mean(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -58,6 +59,10 @@ def test_the_sun_shines_along_a_light_and_stands_where_an_empty_points() -> None
 
 def test_a_moving_one_is_followed_between_its_keys_and_held_at_its_ends() -> None:
     assert motion_span_s(SCENE, "swing") == (1.0, 3.0)
+    more = Motion(
+        np.array([1.0, 3.0, 7.5]), np.array([pose(direction(a, 10.0)) for a in (90.0, 180.0, 90.0)])
+    )
+    assert motion_span_s(replace(SCENE, motions={"swing": more}), "swing") == (1.0, 7.5)
     assert driven_direction(SCENE, "swing", "shines", 2.0)[:2] == pytest.approx(
         direction(135.0, 0.0)[:2] * 0.99, abs=0.02
     )

@@ -234,8 +234,11 @@ def test_lights_with_a_body_glow_and_far_ones_are_named(tmp_path: Path) -> None:
     lit = {part.name: scene.materials[part.material].emission[0] for part in scene.parts}
     assert lit["ball"] == pytest.approx(1000.0)
     assert lit["panel"] == pytest.approx(30.0)  # divided by its area of one square metre
-    size = next(part for part in scene.parts if part.name == "ball").bounds()
-    assert size[1] - size[0] == pytest.approx([0.4] * 3, abs=0.01)
+    ball, panel = (next(p for p in scene.parts if p.name == name) for name in ("ball", "panel"))
+    assert np.ptp(ball.bounds(), axis=0) == pytest.approx([0.4] * 3, abs=0.01)
+    corners = panel.shape.positions.astype(float)[panel.shape.triangles]
+    halves = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    assert halves == pytest.approx([1.0, 1.0])  # twice the area of each half of two metres by a half
     assert {lamp.kind for lamp in scene.lamps} == {"distant", "dome"}
     assert any("far" in note and "sun" in note for note in scene.notes)
     assert any("round" in note and "sky" in note for note in scene.notes)
