@@ -101,6 +101,16 @@ def test_a_walk_on_level_ground_solves_nothing_anew() -> None:
     assert here == there != up
 
 
+@pytest.mark.parametrize("up", [-70.0, -13.0, 2.4, 17.0, 60.0])
+def test_all_elevations_in_view_are_solved(up: float) -> None:
+    camera = replace(CAMERA, target=(0.0, 100.0, up))
+    across = np.linspace(0.0, 1.0, 9)
+    heights = np.degrees(np.arcsin([camera.ray(x, y, 1.5)[2] for x in across for y in across]))
+    inputs = inputs_of(HAZY, camera)
+    assert inputs.lowest_deg <= heights.min() < inputs.lowest_deg + 5.0
+    assert inputs.highest_deg - 5.0 < heights.max() <= inputs.highest_deg
+
+
 def test_a_hand_that_turns_or_hardly_lifts_the_sun_solves_nothing_anew() -> None:
     def of(azimuth: float, elevation: float, quick: bool) -> AerialInputs:
         return inputs_of(HAZY.change("sun", azimuth_deg=azimuth, elevation_deg=elevation), quick=quick)

@@ -16,8 +16,9 @@ from gloamet.desk.session import Session
 from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
 from gloamet.meter.light import read_light
-from gloamet.output.document_to_light import air_from_document, dome_from_document
+from gloamet.output.document_to_light import air_from_document, dome_from_document, sun_from_document
 from gloamet.output.images import save_light
+from gloamet.preview import air_tables
 from gloamet.preview.events import Busy, Frame, LightSolved
 from gloamet.preview.relighting import (
     CROSSFADE_BEGIN,
@@ -305,6 +306,22 @@ def test_while_a_hand_drags_every_picture_comes_after_its_own_light(
             shown.append(event.document.sun.azimuth_deg)
     assert shown == sorted(shown) and shown[-1] == 139.0
     assert len(set(shown)) >= 3
+
+
+def test_at_rest_air_is_solved_for_a_hand_that_will_move_the_sun(
+    recorded: tuple[RenderWorker, Listener, Document], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    engine, listener, document = recorded
+    height = sun_from_document(document)[1]
+    solved = []
+    monkeypatch.setattr(air_tables, "solve_air", lambda *inputs: solved.append(inputs))
+    moved = document.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=height + 2.5)
+    light = engine.pipeline._light(moved, quick=True)
+    assert light.quick
+    view = engine.pipeline.viewport._view
+    assert view is not None
+    assert engine.pipeline._air_in_front(light, view) is not None
+    assert solved == []
 
 
 def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(

@@ -139,6 +139,33 @@ def test_the_hand_moves_what_nature_does(
     assert ours == pytest.approx(50.0 + strength * (wanted - 50.0), rel=5e-3)
 
 
+@pytest.mark.parametrize("hand", [AerialSettings(), AerialSettings(1.7, 0.8, 5.0)], ids=["nature", "hand"])
+def test_every_pixel_shows_what_the_middle_of_a_picture_taken_that_way_shows(
+    solver: SkySolver, hand: AerialSettings
+) -> None:
+    # so high that pixels share the air of a block, which things of several distances meet in
+    table, camera, height, width = solve_aerial(solver, Air(5.0), (8.0, 9.0), 1.6), looking(), 313, 451
+    depth = np.random.default_rng(3).choice([30.0, 400.0, 2500.0, 9000.0], (height, width)).astype(np.float32)
+    black = np.zeros((height, width, 3), np.float32)
+    out = see_through_air(table, hand, camera, black, FarParts(np.ones_like(depth), depth), POOL)
+    for y, x in ((0, 0), (40, 300), (41, 301), (140, 226), (156, 30), (230, 420), (311, 210), (312, 450)):
+        east, north, up = camera.ray((x + 0.5) / width, (y + 0.5) / height, width / height)
+        there = looking(math.degrees(math.atan2(east, north)), math.degrees(math.asin(up)))
+        # a block of two pixels is half of one away; the grid's cells are 1.5 degrees wide
+        assert out[y, x] == pytest.approx(seen(table, float(depth[y, x]), 0.0, there, hand), rel=0.015)
+
+
+def test_the_gains_of_sun_and_sky_are_those_of_single_and_of_further_scattering(solver: SkySolver) -> None:
+    table = solve_aerial(solver, Air(4.0), (150.0, 12.0), 1.6)
+    # particles throw the sun's light ahead; what was scattered before comes evenly
+    for hand, low, high in (
+        (AerialSettings(sky_gain=NO_LIGHT), 20.0, math.inf),
+        (AerialSettings(sun_gain=NO_LIGHT), 0.9, 1.6),
+    ):
+        towards, away = (luminance(seen(table, 3000.0, 0.0, looking(a, 2.0), hand)) for a in (150.0, 250.0))
+        assert low < towards / away < high
+
+
 def test_without_sun_and_sky_the_air_only_dims_and_the_sky_itself_is_left_alone(solver: SkySolver) -> None:
     table = solve_aerial(solver, Air(3.0), SUN, 1.6)
     dark = AerialSettings(sun_gain=NO_LIGHT, sky_gain=NO_LIGHT)
