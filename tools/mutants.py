@@ -5,11 +5,12 @@
 A package of the core enters (all of them when none is named); mutants are drawn from its syntax trees: a number ten per
 cent larger or its sign turned, a comparison or an operator turned round, two arguments swapped, a call's result
 replaced by its argument; not where that says the same, as `max(b, a)` or a number without its `float`. Each is tried in
-a copy of the project with the tests that run its line, quickest first; which these are, and how long they take, is a
-map that one run of the whole suite under `coverage` makes (a quarter of an hour; kept in `.mutants`). Lines of kernels
-are not seen there: their tests are those of the module's name and of its room. What survives is printed with its place,
-to be killed by a new check or explained in docs/proof.md. Kernels of a mutated file are compiled anew; a number that
-kernels of other files have frozen stays what it was there, so such mutants may survive unjustly.
+a copy of the project with the tests that run its line, those that run little else first; which these are, and how long
+they take, is a map that one run of the whole suite under `coverage` makes (a quarter of an hour; kept in `.mutants`).
+Lines of kernels are not seen there: their tests are those of the module's name and of its room. What survives is
+printed with its place, to be killed by a new check or explained in docs/proof.md. Kernels of a mutated file are
+compiled anew; a number that kernels of other files have frozen stays what it was there, so such mutants may survive
+unjustly.
 """
 
 from __future__ import annotations
@@ -26,6 +27,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
@@ -37,7 +39,7 @@ from coverage import CoverageData
 ROOT = Path(__file__).resolve().parents[1]
 CORE = ("aim", "colour", "develop", "document", "meter", "output", "sky", "stage", "sun", "trace")
 MAP = ROOT / ".mutants" / "tests_by_line.json"
-MOST_TESTS, MOST_S = 200, 120.0  # that a mutant is tried with, by the times of the map
+MOST_TESTS, MOST_S = 200, 60.0  # that a mutant is tried with, by the times of the map
 TURNED = {
     ast.Lt: ast.GtE,
     ast.LtE: ast.Gt,
@@ -173,6 +175,10 @@ class TestMap(NamedTuple):
     tests: dict[str, dict[str, list[str]]]
     seconds: dict[str, float]
 
+    def reach(self) -> Counter[str]:
+        """How many lines each test runs: one that runs few is about them."""
+        return Counter(test for lines in self.tests.values() for tests in lines.values() for test in tests)
+
 
 def _make_map() -> TestMap:
     """Run the whole suite under coverage, each line with the tests that reach it."""
@@ -200,8 +206,9 @@ def _make_map() -> TestMap:
     return TestMap(tests, seconds)
 
 
-def _tests_of(mutant: Mutant, found: TestMap) -> tuple[list[str], float]:
-    """The tests a mutant is tried with, and the seconds they take: those of its line, named after it first."""
+def _tests_of(mutant: Mutant, found: TestMap, reach: Counter[str]) -> tuple[list[str], float]:
+    """The tests a mutant is tried with, and the seconds they take: those of its line, named after it first, then those
+    that run little else."""
     inside = mutant.path.relative_to(ROOT)
     lines = found.tests.get(str(inside), {})
     reached = set(lines.get(str(mutant.line), ()))
@@ -209,13 +216,12 @@ def _tests_of(mutant: Mutant, found: TestMap) -> tuple[list[str], float]:
         reached = {test for tests in lines.values() for test in tests}
         reached |= {test for test in found.seconds if test.startswith(f"tests/{inside.parts[2]}/")}
 
-    def order(test: str) -> tuple[bool, bool, float]:
+    def order(test: str) -> tuple[bool, int, float]:
         file = test.partition("::")[0]
-        away = f"/{inside.parts[2]}/" not in file
         name, stem = Path(file).stem.removeprefix("test_"), inside.stem
         # test_usd is of usd_worker too, test_path_tracer_rooms of path_tracer
         named = name == stem or name.startswith(f"{stem}_") or stem.startswith(f"{name}_")
-        return not named, away, found.seconds.get(test, 0.0)
+        return not named, reach[test], found.seconds.get(test, 0.0)
 
     kept, total = [], 0.0
     for test in sorted(reached, key=order)[:MOST_TESTS]:
@@ -226,7 +232,7 @@ def _tests_of(mutant: Mutant, found: TestMap) -> tuple[list[str], float]:
     return kept, total
 
 
-def _killed(mutant: Mutant, copied: Path, found: TestMap) -> bool:
+def _killed(mutant: Mutant, copied: Path, found: TestMap, reach: Counter[str]) -> bool:
     """Whether a test sees a mutant, tried in a copy of the project."""
     target = copied / mutant.path.relative_to(ROOT)
     before, stat = target.read_bytes(), target.stat()
@@ -234,7 +240,7 @@ def _killed(mutant: Mutant, copied: Path, found: TestMap) -> bool:
     environment = {**os.environ, "PYTHONPATH": str(copied / "src"), "QT_QPA_PLATFORM": "offscreen"}
     environment["NUMBA_CACHE_DIR"] = tempfile.mkdtemp() if mutant.kernel else str(copied / "kernels")
     target.write_text(mutant.source())
-    tests, seconds = _tests_of(mutant, found)
+    tests, seconds = _tests_of(mutant, found, reach)
     patience = (PATIENCE_S + PATIENCE * seconds) * (3.0 if mutant.kernel else 1.0)
     words = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
     try:
@@ -264,6 +270,7 @@ def _try_all(drawn: list[Mutant], found: TestMap, workers: int) -> list[str]:
     """The places of the survivors; each worker has a copy of the project to itself."""
     copies: SimpleQueue[Path] = SimpleQueue()
     survivors: list[str] = []
+    reach = found.reach()
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(workers) as pool:
         for number in range(workers):
             copied = Path(folder) / str(number)
@@ -275,7 +282,7 @@ def _try_all(drawn: list[Mutant], found: TestMap, workers: int) -> list[str]:
 
         def tried(mutant: Mutant) -> None:
             copied = copies.get()
-            dead = _killed(mutant, copied, found)
+            dead = _killed(mutant, copied, found, reach)
             copies.put(copied)
             place = f"{mutant.path.relative_to(ROOT)}:{mutant.line}: {mutant.what}"
             print("killed  " if dead else "SURVIVED", place, flush=True)

@@ -44,6 +44,13 @@ def test_the_card_is_thirty_centimetres_square_and_four_millimetres_thick() -> N
     assert np.ptp(card.positions, axis=0) == pytest.approx([0.3, 0.004, 0.3], rel=1e-4)
 
 
+def test_a_flag_is_a_closed_panel_that_stands_on_the_ground() -> None:
+    flag = grown("black flag")["black cloth"]
+    assert volume(flag) == pytest.approx(7.0 * 4.0 * 0.004, rel=1e-4)
+    assert area(flag) == pytest.approx(2.0 * (7.0 * 4.0 + (7.0 + 4.0) * 0.004), rel=1e-4)
+    assert flag.positions[:, 2].min() == 0.0
+
+
 def test_the_figure_stands_on_the_ground_and_is_as_tall_as_a_person() -> None:
     figure = grown("figure")["figure"]
     low, high = figure.positions.min(0), figure.positions.max(0)

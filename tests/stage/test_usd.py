@@ -166,6 +166,28 @@ def test_cameras_and_their_motion(tmp_path: Path) -> None:
     assert motion.matrices[1, :3, 3] == pytest.approx([4, -5, 1])
 
 
+def test_a_unit_that_is_none_of_the_usual_ones_holds_for_everything(tmp_path: Path) -> None:
+    stage = new_stage(tmp_path / "t.usda", 0.6)
+    square(stage, "/plate", 2.0)
+    lens = UsdGeom.Camera.Define(stage, "/view")
+    move = lens.AddTranslateOp()
+    for frame, place in ((0, (1, -5, 2)), (24, (4, -5, 2))):
+        move.Set(place, frame)
+    UsdLux.DistantLight.Define(stage, "/far").AddTranslateOp().Set((3, 1, 2))
+    UsdGeom.Xform.Define(stage, "/mark").AddTranslateOp().Set((-2, 0, 1))
+    stage.Save()
+    scene = read_model(tmp_path / "t.usda")
+    assert np.ptp(scene.parts[0].bounds(), axis=0)[:2] == pytest.approx([1.2, 1.2])
+    view = scene.views["view"]
+    assert view.eye == pytest.approx((0.6, -3.0, 1.2))
+    assert np.subtract(view.target, view.eye) / np.linalg.norm(np.subtract(view.target, view.eye)) == (
+        pytest.approx([0.0, 0.0, -1.0], abs=1e-6)
+    )
+    assert scene.motions["view"].matrices[1, :3, 3] == pytest.approx([2.4, -3.0, 1.2])
+    assert scene.lamps[0].position == pytest.approx((1.8, 0.6, 1.2))
+    assert scene.empties["mark"][:3, 3] == pytest.approx([-1.2, 0.0, 0.6])
+
+
 def test_a_camera_without_perspective_is_left_out_and_said(tmp_path: Path) -> None:
     stage = new_stage(tmp_path / "t.usda")
     square(stage, "/plate")

@@ -232,24 +232,14 @@ FLAG_MATERIALS = {
     "silver flag": Material("silver cloth", (0.88, 0.88, 0.88), 0.45, 1.0),
     "black flag": Material("black cloth", (0.03, 0.03, 0.03)),
 }
-FLAG_THICK_M = 0.004
-
-
-@lru_cache(maxsize=1)
-def _card() -> Shape:
-    h, d = 0.5 * CARD_M, 0.002
-    points = np.array([[x, y, z] for z in (-h, h) for y in (-d, d) for x in (-h, h)], float)
-    faces = np.array([[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]])
-    made = make_shape(points, np.concatenate([faces[:, [0, 1, 2]], faces[:, [0, 2, 3]]]))
-    assert made is not None
-    return made
+FLAG_THICK_M = CARD_THICK_M = 0.004
 
 
 @lru_cache(maxsize=8)
-def _flag(height_m: float, width_m: float) -> Shape:
-    """A flat panel that stands on its lower edge and faces north and south."""
-    h, d = 0.5 * width_m, FLAG_THICK_M / 2.0
-    points = np.array([[x, y, z] for z in (0.0, height_m) for y in (-d, d) for x in (-h, h)], float)
+def _panel(width_m: float, thick_m: float, low_m: float, high_m: float) -> Shape:
+    """A flat panel that faces north and south, between two heights."""
+    h, d = 0.5 * width_m, 0.5 * thick_m
+    points = np.array([[x, y, z] for z in (low_m, high_m) for y in (-d, d) for x in (-h, h)], float)
     faces = np.array([[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]])
     made = make_shape(points, np.concatenate([faces[:, [0, 1, 2]], faces[:, [0, 2, 3]]]))
     assert made is not None
@@ -271,12 +261,12 @@ def grow(
     if kind == "poles":
         return [(poles(height_m, crown_m), WEATHERED)]
     if kind in FLAG_MATERIALS:
-        return [(_flag(height_m, crown_m), FLAG_MATERIALS[kind])]
+        return [(_panel(crown_m, FLAG_THICK_M, 0.0, height_m), FLAG_MATERIALS[kind])]
     if kind == "mirror ball":
         return [(sphere(BALL_M), MIRROR)]
     if kind == "grey ball":
         return [(sphere(BALL_M), GREY)]
-    return [(_card(), GREY)]
+    return [(_panel(CARD_M, CARD_THICK_M, -0.5 * CARD_M, 0.5 * CARD_M), GREY)]
 
 
 def prop_parts(
