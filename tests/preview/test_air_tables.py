@@ -11,6 +11,7 @@ from gloamet.document.model import Document
 from gloamet.output.document_to_air import AerialInputs, SkyInputs
 from gloamet.preview import air_tables
 from gloamet.preview.air_tables import HEIGHTS_DEG, AirTables
+from gloamet.sky.dome import uniform_dome
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.stage.camera import Camera
 
@@ -83,3 +84,14 @@ def test_air_without_skies_ahead_or_lit_by_the_horizon_is_left_for_when_it_is_se
     ):
         assert tables.precompute(asked(document, 32.0), lambda: False, 300.0)
     assert solved == []
+
+
+def test_of_air_lit_by_a_horizon_the_last_alone_is_kept(solver: Any, solved: list[float]) -> None:
+    tables, even = AirTables(solver, SkyInterpolator(solver)), Document().change("air", model="uniform")
+    inputs, (first, second) = asked(even, 32.0), (uniform_dome(cd_m2) for cd_m2 in (300.0, 600.0))
+    dim, bright = (tables.table(inputs, dome).light.max() for dome in (first, second))
+    assert bright == pytest.approx(2.0 * dim, rel=1e-5)
+    tables.table(inputs, second)
+    assert len(solved) == 2
+    tables.table(inputs, first)  # let go of, and its dome with it
+    assert len(solved) == 3

@@ -27,12 +27,16 @@ class AirTables:
     def __init__(self, solver: SkySolver, skies: SkyInterpolator) -> None:
         self._skies = skies
         self._tables: Memo[AerialTable] = Memo(
-            lambda inputs, dome: solve_air(inputs, dome, solver, skies), KEPT_TABLES
+            lambda inputs: solve_air(inputs, None, solver, skies), KEPT_TABLES
+        )
+        # the last alone: it holds its dome
+        self._by_horizon: Memo[AerialTable] = Memo(
+            lambda inputs, dome: solve_air(inputs, dome, solver, skies)
         )
 
     def table(self, inputs: AerialInputs, dome: SkyDome | None) -> AerialTable:
         """The air of these inputs; the dome only where the horizon lights it."""
-        return self._tables(inputs, dome)
+        return self._tables(inputs) if dome is None else self._by_horizon(inputs, dome)
 
     def precompute(self, inputs: AerialInputs, stop: Callable[[], bool], seconds: float) -> bool:
         """Solve the air for other heights of the sun, those near first, for so long or until told to stop; whether all
@@ -44,9 +48,9 @@ class AirTables:
         for k in np.argsort(np.abs(np.array(HEIGHTS_DEG) - inputs.elevation_deg)).tolist():
             height = HEIGHTS_DEG[k]
             there = inputs._replace(elevation_deg=height)
-            if not self._skies.covers(inputs.air, height) or (there, None) in self._tables:
+            if not self._skies.covers(inputs.air, height) or (there,) in self._tables:
                 continue
             if stop() or time.monotonic() - begin > seconds:
                 return False
-            self._tables(there, None)
+            self._tables(there)
         return True

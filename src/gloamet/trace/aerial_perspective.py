@@ -112,7 +112,7 @@ def _fill_block(grid, v, u, near, line, block):
 
 @njit(**KERNEL_OPTIONS)
 def _copy(row, out):
-    """A row of numbers."""
+    """Copy a row of numbers."""
     for k in range(len(out)):
         out[k] = row[k]
 
@@ -169,7 +169,7 @@ def _skipped_m(table: AerialTable, density: float, least_lost: float) -> float:
     return float(1000.0 * FARTHEST_KM * (max(0, last) / (DISTANCES - 1)) ** 4)
 
 
-def _gained(light: Floats, settings: AerialSettings) -> Floats:
+def _light_under_gains(light: Floats, settings: AerialSettings) -> Floats:
     """Light of a table under the gains of what it comes from: (elevations, turns, terms, 3 * DISTANCES)."""
     if settings.sun_gain != EVEN or settings.sky_gain != EVEN:  # most pictures under a moving hand have none
         gains = np.tile(np.array(settings.sun_gain, np.float32), (VIEW_TERMS, 1, 1))
@@ -209,7 +209,7 @@ def see_through_air(
     distances = _columns_needed(settings, float(parts.distance.max()))
     skipped = F(_skipped_m(table, settings.density, least_lost)) if least_lost > 0.0 else F(0)
     grid = np.empty((GRID_ROWS, GRID_COLUMNS, 2, 3 * distances), np.float32)
-    rows_of_table = table.through.reshape(ELEVATIONS, -1), _gained(table.light, settings)
+    rows_of_table = table.through.reshape(ELEVATIONS, -1), _light_under_gains(table.light, settings)
     _fill_grid(*rows_of_table, table.sun, table.forward_g, camera.packed(width, height), grid)
     flat, flat_out = np.ascontiguousarray(picture).reshape(height, -1), out.reshape(height, -1)
     jobs = os.cpu_count() or 1  # few and long, one of them here: between two Python may belong to the window
