@@ -22,7 +22,6 @@ import json
 import os
 import random
 import re
-import shutil
 import subprocess
 import sys
 import tempfile
@@ -35,6 +34,8 @@ from queue import SimpleQueue
 from typing import NamedTuple
 
 from coverage import CoverageData
+
+from mutant_runner import Copy
 
 ROOT = Path(__file__).resolve().parents[1]
 CORE = ("aim", "colour", "develop", "document", "meter", "output", "sky", "stage", "sun", "trace")
@@ -57,10 +58,7 @@ TURNED = {
 LARGE = 10  # whole numbers from here are made a tenth larger, as one more is often nothing
 EITHER_WAY = {"max", "min", "maximum", "minimum", "hypot"}  # whose arguments say the same when swapped
 SAME_VALUE = {"float", "bool", "asarray", "tuple", "list"}  # which leave a number what it is
-PATIENCE_S, PATIENCE = (
-    90.0,
-    4.0,
-)  # a mutant that takes this and so many times what its tests take hangs: it is seen
+UNKNOWN_S = 1.0  # of a test younger than the map
 
 
 class Mutant(NamedTuple):
@@ -73,6 +71,10 @@ class Mutant(NamedTuple):
     line: int
     what: str
     kernel: bool
+
+    def place(self) -> str:
+        """Where it is and what is done, in words."""
+        return f"{self.path.relative_to(ROOT)}:{self.line}: {self.what}"
 
     def source(self) -> str:
         """The file with the change made."""
@@ -206,9 +208,11 @@ def _make_map() -> TestMap:
     return TestMap(tests, seconds)
 
 
-def _tests_of(mutant: Mutant, found: TestMap, reach: Counter[str]) -> tuple[list[str], float]:
-    """The tests a mutant is tried with, and the seconds they take: those of its line, named after it first, then those
-    that run little else."""
+def _tests_of(
+    mutant: Mutant, found: TestMap, reach: Counter[str], there: set[str]
+) -> tuple[list[str], float]:
+    """The tests a mutant is tried with, of those that are there, and the seconds they take: those of its line, named
+    after it first, then those that run little else. Tests younger than the map are tried where they are named so."""
     inside = mutant.path.relative_to(ROOT)
     lines = found.tests.get(str(inside), {})
     reached = set(lines.get(str(mutant.line), ()))
@@ -216,79 +220,51 @@ def _tests_of(mutant: Mutant, found: TestMap, reach: Counter[str]) -> tuple[list
         reached = {test for tests in lines.values() for test in tests}
         reached |= {test for test in found.seconds if test.startswith(f"tests/{inside.parts[2]}/")}
 
-    def order(test: str) -> tuple[bool, int, float]:
-        file = test.partition("::")[0]
-        name, stem = Path(file).stem.removeprefix("test_"), inside.stem
+    def named(test: str) -> bool:
         # test_usd is of usd_worker too, test_path_tracer_rooms of path_tracer
-        named = name == stem or name.startswith(f"{stem}_") or stem.startswith(f"{name}_")
-        return not named, reach[test], found.seconds.get(test, 0.0)
+        name, stem = Path(test.partition("::")[0]).stem.removeprefix("test_"), inside.stem
+        return name == stem or name.startswith(f"{stem}_") or stem.startswith(f"{name}_")
 
+    def order(test: str) -> tuple[bool, bool, int, float]:
+        return not named(test), test not in found.seconds, reach[test], found.seconds.get(test, 0.0)
+
+    young = {test for test in there - found.seconds.keys() if named(test)}
+    reached = (reached & there) | young
     kept, total = [], 0.0
     for test in sorted(reached, key=order)[:MOST_TESTS]:
-        total += found.seconds.get(test, 0.0)
+        total += found.seconds.get(test, UNKNOWN_S)
         if kept and total > MOST_S:
             break
         kept.append(test)
     return kept, total
 
 
-def _killed(mutant: Mutant, copied: Path, found: TestMap, reach: Counter[str]) -> bool:
-    """Whether a test sees a mutant, tried in a copy of the project."""
-    target = copied / mutant.path.relative_to(ROOT)
-    before, stat = target.read_bytes(), target.stat()
-    times = (stat.st_atime_ns, stat.st_mtime_ns)
-    environment = {**os.environ, "PYTHONPATH": str(copied / "src"), "QT_QPA_PLATFORM": "offscreen"}
-    environment["NUMBA_CACHE_DIR"] = tempfile.mkdtemp() if mutant.kernel else str(copied / "kernels")
-    target.write_text(mutant.source())
-    tests, seconds = _tests_of(mutant, found, reach)
-    patience = (PATIENCE_S + PATIENCE * seconds) * (3.0 if mutant.kernel else 1.0)
-    words = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]
-    try:
-        ran = subprocess.run(words, cwd=copied, env=environment, capture_output=True, timeout=patience)
-        return ran.returncode != 0
-    except subprocess.TimeoutExpired:
-        return True
-    finally:
-        target.write_bytes(before)
-        os.utime(target, ns=times)  # compiled kernels are kept by it
-        if mutant.kernel:
-            shutil.rmtree(environment["NUMBA_CACHE_DIR"], ignore_errors=True)
-
-
-def _prepare(copied: Path) -> None:
-    """Compile a copy's kernels, so that no mutant waits for them."""
-    environment = {
-        **os.environ,
-        "PYTHONPATH": str(copied / "src"),
-        "NUMBA_CACHE_DIR": str(copied / "kernels"),
-    }
-    words = [sys.executable, "-m", "gloamet", "prepare"]
-    subprocess.run(words, cwd=copied, env=environment, check=True, capture_output=True)
-
-
 def _try_all(drawn: list[Mutant], found: TestMap, workers: int) -> list[str]:
     """The places of the survivors; each worker has a copy of the project to itself."""
-    copies: SimpleQueue[Path] = SimpleQueue()
+    free: SimpleQueue[Copy] = SimpleQueue()
     survivors: list[str] = []
-    reach = found.reach()
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(workers) as pool:
-        for number in range(workers):
-            copied = Path(folder) / str(number)
-            shutil.copytree(
-                ROOT, copied, ignore=shutil.ignore_patterns(".venv", ".git", ".mutants", "__pycache__")
-            )
-            copies.put(copied)
-        list(pool.map(_prepare, [Path(folder) / str(number) for number in range(workers)]))
+        copies = [Copy(Path(folder) / str(number)) for number in range(workers)]
+        list(pool.map(Copy.prepare, copies))
+        there = copies[0].existing_tests()
+        reach = found.reach()
+        for one in copies:
+            free.put(one)
 
         def tried(mutant: Mutant) -> None:
-            copied = copies.get()
-            dead = _killed(mutant, copied, found, reach)
-            copies.put(copied)
-            place = f"{mutant.path.relative_to(ROOT)}:{mutant.line}: {mutant.what}"
-            print("killed  " if dead else "SURVIVED", place, flush=True)
-            survivors.extend([] if dead else [place])
+            tests, seconds = _tests_of(mutant, found, reach, there)
+            one = free.get()
+            dead = bool(tests) and one.kills(
+                mutant.path.relative_to(ROOT), mutant.source(), tests, seconds, mutant.kernel
+            )
+            free.put(one)
+            print("killed  " if dead else "SURVIVED", mutant.place(), flush=True)
+            survivors.extend([] if dead else [mutant.place()])
 
         list(pool.map(tried, drawn))
+        for one in copies:
+            if one.server:
+                one.server.kill()
     return survivors
 
 
@@ -307,12 +283,18 @@ def main() -> None:
     parser.add_argument(
         "--kernels", action="store_true", help="those of files with kernels, else those without"
     )
+    parser.add_argument(
+        "--again", type=Path, help="of those drawn only the survivors in what an earlier run printed"
+    )
     options = parser.parse_args()
     rooms = (options.package,) if options.package else CORE
     files = [p for room in rooms for p in sorted((ROOT / "src/gloamet" / room).rglob("*.py"))]
     files = [p for p in files if ("@njit" in p.read_text()) == options.kernels]
     every = [mutant for path in files for mutant in mutants_of(path)]
     drawn = random.Random(options.seed).sample(every, min(options.sample, len(every)))
+    if options.again:
+        survived = options.again.read_text()
+        drawn = [mutant for mutant in drawn if f"SURVIVED {mutant.place()}\n" in survived]
     print(f"{len(drawn)} of {len(every)} mutants", flush=True)
     found = TestMap(*json.loads(MAP.read_text())) if MAP.exists() and not options.new_map else _make_map()
     begin = time.monotonic()

@@ -1,0 +1,151 @@
+"""Where mutants are tried: a copy of the project with its kernels compiled, and a process that runs its tests.
+
+A place in the project, another source for it and the tests that should see it enter; whether one of them fails leaves.
+The process has loaded what tests import from outside and forks a child for every run, which saves most of the time that
+a run of few tests takes; kernels of a changed source are compiled anew in a process of their own.
+"""
+
+from __future__ import annotations
+
+import importlib
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).resolve().parents[1]
+# a mutant that takes this and so many times what its tests take hangs: it is seen
+PATIENCE_S, PATIENCE = 90.0, 4.0
+PYTEST_WORDS = ("-x", "-q", "-p", "no:cacheprovider")
+# what tests import from outside and takes seconds; astropy first, as in tests/conftest.py
+LOADED_FIRST = (
+    "astropy.coordinates",
+    "colour",
+    "hypothesis",
+    "numba",
+    "pvlib",
+    "PySide6.QtWidgets",
+    "scipy.optimize",
+)
+
+
+def _serve() -> None:
+    """Run tests for whoever writes lines of them: a child each, forked when what tests import from outside is loaded
+    already, which is most of what a run of few tests takes."""
+    sys.path.insert(0, os.getcwd())  # as `python -m pytest` has it
+    for name in LOADED_FIRST:
+        importlib.import_module(name)
+    for line in sys.stdin:
+        seconds, tests = json.loads(line)
+        child = os.fork()
+        if not child:
+            os.setpgid(0, 0)
+            nothing = os.open(os.devnull, os.O_RDWR)
+            for stream in (0, 1, 2):
+                os.dup2(nothing, stream)
+            os._exit(pytest.main([*PYTEST_WORDS, *tests]))
+        end, done, status = time.monotonic() + seconds, 0, 1
+        while not done and time.monotonic() < end:
+            time.sleep(0.05)
+            done, status = os.waitpid(child, os.WNOHANG)
+        if not done:
+            os.killpg(child, signal.SIGKILL)
+            os.waitpid(child, 0)
+            status = 1  # it hangs: that is seen
+        print(status, flush=True)
+
+
+class Copy:
+    """A copy of the project in which mutants are tried, and the process that runs its tests."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        shutil.copytree(
+            ROOT, folder, ignore=shutil.ignore_patterns(".venv", ".git", ".mutants", "__pycache__")
+        )
+        self.environment = {
+            **os.environ,
+            "PYTHONPATH": str(folder / "src"),
+            "QT_QPA_PLATFORM": "offscreen",
+            "NUMBA_CACHE_DIR": str(folder / "kernels"),
+        }
+        self.server: subprocess.Popen[str] | None = None
+
+    def prepare(self) -> None:
+        """Compile the kernels, so that no mutant waits for them."""
+        words = [sys.executable, "-m", "gloamet", "prepare"]
+        subprocess.run(words, cwd=self.folder, env=self.environment, check=True, capture_output=True)
+
+    def existing_tests(self) -> set[str]:
+        """The tests there are: a map may be older."""
+        words = [
+            sys.executable,
+            "-m",
+            "pytest",
+            "--collect-only",
+            "-q",
+            "-o",
+            "addopts=",
+            "-p",
+            "no:cacheprovider",
+        ]
+        told = subprocess.run(
+            words, cwd=self.folder, env=self.environment, capture_output=True, text=True, check=True
+        )
+        return {line for line in told.stdout.splitlines() if "::" in line}
+
+    def _answer(self, tests: list[str], patience: float) -> bool:
+        """Whether tests fail with what is compiled already."""
+        if self.server is None:
+            self.server = subprocess.Popen(
+                [sys.executable, __file__],
+                cwd=self.folder,
+                env=self.environment,
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+                text=True,
+            )
+        assert self.server.stdin and self.server.stdout
+        self.server.stdin.write(json.dumps([patience, tests]) + "\n")
+        self.server.stdin.flush()
+        return int(self.server.stdout.readline()) != 0
+
+    def _answer_compiled_anew(self, tests: list[str], patience: float) -> bool:
+        """Whether tests fail with kernels compiled for them alone."""
+        with tempfile.TemporaryDirectory() as cache:
+            environment = {**self.environment, "NUMBA_CACHE_DIR": cache}
+            words = [sys.executable, "-m", "pytest", *PYTEST_WORDS, *tests]
+            try:
+                ran = subprocess.run(
+                    words, cwd=self.folder, env=environment, capture_output=True, timeout=patience
+                )
+            except subprocess.TimeoutExpired:
+                return True
+        return ran.returncode != 0
+
+    def kills(self, place: Path, source: str, tests: list[str], seconds: float, kernel: bool) -> bool:
+        """Whether one of the tests, which take so many seconds, sees another source at a place, of kernels or
+        not."""
+        target = self.folder / place
+        before, stat = target.read_bytes(), target.stat()
+        target.write_text(source)
+        try:
+            patience = PATIENCE_S + PATIENCE * seconds
+            if kernel:
+                return self._answer_compiled_anew(tests, 3.0 * patience)
+            return self._answer(tests, patience)
+        finally:
+            target.write_bytes(before)
+            os.utime(target, ns=(stat.st_atime_ns, stat.st_mtime_ns))  # compiled kernels are kept by it
+
+
+if __name__ == "__main__":
+    _serve()
