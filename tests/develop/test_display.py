@@ -161,6 +161,18 @@ def test_planckian_locus_and_temperatures_agree_with_a_colour_library() -> None:
         assert correlated_temperature(xyz) == pytest.approx(kelvin, rel=0.01)
 
 
+@pytest.mark.proof(
+    "The Planckian locus and its nearest point", source="colour-science, Krystek 1985", kind="library"
+)
+@pytest.mark.parametrize("kelvin", [1001.0, 1804.0, 2856.0, 5003.3, 6504.7, 12_345.0, 39_000.0])
+def test_the_nearest_point_is_found_between_the_steps_of_the_locus(kelvin: float) -> None:
+    uv = np.asarray(colour.temperature.CCT_to_uv_Krystek1985(kelvin))
+    assert planckian_uv(kelvin) == pytest.approx(uv, abs=1e-7)
+    found = correlated_temperature(xy_to_xyz(np.asarray(colour.UCS_uv_to_xy(uv))))
+    # a parabola through three points a mired apart leaves a hundredth of one
+    assert 1e6 / found == pytest.approx(1e6 / kelvin, abs=0.02)
+
+
 def test_exposure_values_of_the_light_meter() -> None:
     # ISO 2720: L = 0.125 * 2**EV, E = 2.5 * 2**EV; bright daylight is about EV 15 (practice)
     assert luminance_ev(4096.0) == pytest.approx(15.0)

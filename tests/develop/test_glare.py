@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.develop.glare import glare_picture, star_kernel
+from gloamet.colour.spaces import D60_WHITE
+from gloamet.develop.glare import WAVELENGTHS_NM, glare_picture, star_kernel
 from gloamet.document.expose import GlareState
 
 BRIGHT = 1000.0
@@ -107,6 +108,15 @@ def test_red_is_bent_farther_than_blue_and_no_light_is_lost() -> None:
     assert kernel.sum((1, 2)) == pytest.approx([1.0, 1.0, 1.0])
     core = kernel[:, 0, 0]
     assert core[0] < core[1] < core[2]
+
+
+def test_a_channel_spreads_as_far_as_the_hue_of_its_primary_is_long_in_waves() -> None:
+    import colour
+
+    primaries = colour.RGB_COLOURSPACES["ACEScg"].primaries
+    waves = [float(colour.dominant_wavelength(xy, D60_WHITE)[0]) for xy in primaries]
+    # these primaries are no spectral colours: a channel stands for a band about the wave of its hue
+    assert pytest.approx(waves, rel=0.05) == WAVELENGTHS_NM
 
 
 def test_the_flare_of_a_lamp_lies_across_the_centre() -> None:

@@ -33,6 +33,10 @@ def test_a_difference_is_said_as_an_artist_says_it() -> None:
     ]
 
 
+def test_a_value_below_nothing_has_the_sign_of_print() -> None:
+    assert words(Document(), Document().change("fill", sky_stops=-1.5)) == ["sky 0.00 stops → −1.50 stops"]
+
+
 def test_another_day_is_said_with_its_date() -> None:
     after = Document().change("sun", wall_time=datetime(2026, 6, 2, 9, 20))
     assert words(Document(), after) == ["time 24 May 09:20 → 02 Jun 09:20"]

@@ -6,7 +6,9 @@ import math
 
 import pytest
 from pydantic import ValidationError
+from pydantic_core import PydanticUndefined
 
+from gloamet.document.fields import Model
 from gloamet.document.metadata import field_range, numeric_fields
 from gloamet.document.model import Document
 
@@ -29,3 +31,26 @@ def test_a_field_takes_its_ends_and_refuses_what_lies_beyond(section: str, name:
 
 def test_there_are_fields_to_check() -> None:
     assert len(sections()) > 30
+
+
+def every_model(base: type[Model] = Model) -> set[type[Model]]:
+    """Models of the document, those of lists too."""
+    below = {model for sub in base.__subclasses__() for model in every_model(sub)}
+    return below | {sub for sub in base.__subclasses__() if sub.__module__.startswith("gloamet.document")}
+
+
+def test_a_hands_step_is_a_round_number_that_the_decimals_show() -> None:
+    checked = 0
+    for model in every_model():
+        for name, info in model.model_fields.items():
+            extra = dict(info.json_schema_extra or {})  # type: ignore[arg-type]
+            if "step" not in extra:
+                continue
+            checked += 1
+            step, digits, where = float(extra["step"]), extra["digits"], f"{model.__name__}.{name}"
+            lead = float(f"{step:e}".partition("e")[0])
+            assert lead in (1.0, 1.5, 2.0, 2.5, 5.0) or step in (16.0, 64.0), where
+            assert round(step, digits) == step, where
+            if info.default not in (None, PydanticUndefined):
+                assert round(float(info.default), digits) == info.default, where
+    assert checked > 150

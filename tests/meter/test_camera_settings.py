@@ -66,3 +66,28 @@ def test_typical_lights_go_from_bright_to_dark() -> None:
     assert values == sorted(values, reverse=True)
     # REFERENCE.md and handbooks: bright daylight is EV 15
     assert {light.words: light.ev for light in TYPICAL}["Bright sun"] == 15.0
+
+
+@pytest.mark.proof(
+    "Typical lights are as bright as handbooks say",
+    source="illuminances of handbooks, from memory",
+    kind="memory",
+)
+@pytest.mark.parametrize(
+    ("words", "least", "most"),
+    [
+        ("Bright sun", 70e3, 110e3),
+        ("Hazy sun, soft shadows", 30e3, 60e3),
+        ("Low sun", 8e3, 25e3),
+        ("Open shade, overcast", 5e3, 20e3),
+        ("Sun on the horizon", 1e3, 6e3),
+        ("Room by a large window", 300.0, 2000.0),
+        ("Blue hour", 50.0, 400.0),
+        ("Lit room at night", 50.0, 200.0),
+        ("Lit street at night", 5.0, 50.0),
+        ("Full moon", 0.1, 0.35),
+    ],
+)
+def test_a_typical_light_is_as_bright_as_handbooks_say(words: str, least: float, most: float) -> None:
+    (ev,) = (light.ev for light in TYPICAL if light.words == words)
+    assert least < 2.5 * 2.0**ev < most  # ISO 2720, C = 250

@@ -10,7 +10,7 @@ import pytest
 
 from gloamet.colour.spaces import luminance
 from gloamet.document.lights import Gain, Gains
-from gloamet.meter.card_light import SOURCES, CardLight
+from gloamet.meter.card_light import BALL_PX, SOURCES, CardLight, ball_pixels
 from gloamet.meter.cards import measure_cards, radiance_along
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
@@ -106,3 +106,15 @@ def test_gains_weigh_what_comes_straight_and_what_has_bounced_apart() -> None:
     straight, later = Gains(*([Gain(two, none)] * 4)), Gains(*([Gain(none, two)] * 4))
     assert CardLight(whole, bounced).under(straight).whole == pytest.approx(np.full((1, 4, 3), 12.0))
     assert CardLight(whole, bounced).under(later).bounced == pytest.approx(np.full((1, 4, 3), 8.0))
+
+
+def test_the_ball_is_a_half_sphere_that_faces_the_eye() -> None:
+    inside, normals = ball_pixels()
+    assert np.linalg.norm(normals, axis=1) == pytest.approx(np.ones(len(normals)))
+    assert normals[:, :2].mean(0) == pytest.approx([0.0, 0.0], abs=1e-9)
+    assert (normals[:, 2] > 0.0).all()
+    assert inside.mean() == pytest.approx(math.pi / 4.0, rel=0.03)  # a rim of a pixel's half is left out
+    # right of the middle it looks right, above it up
+    rows, columns = np.nonzero(inside)
+    assert (np.sign(normals[:, 0]) == np.sign(columns - (BALL_PX - 1) / 2)).all()
+    assert (np.sign(normals[:, 1]) == np.sign((BALL_PX - 1) / 2 - rows)).all()

@@ -13,6 +13,7 @@ from gloamet.meter.picture import (
     NIGHT_EV,
     SeenSurfaces,
     automatic_ev,
+    light_on_surfaces,
     limit_night_exposure,
 )
 
@@ -93,3 +94,12 @@ def test_night_is_exposed_only_part_of_the_way() -> None:
     assert np.abs(np.diff(taken)).max() < 0.06  # no step at dusk or night
     assert taken[evs > DUSK_EV] == pytest.approx(evs[evs > DUSK_EV])
     assert slopes[evs[:-1] < NIGHT_EV - 0.1].max() < 1.0
+
+
+@pytest.mark.parametrize(("height", "width"), [(1, 7), (7, 1), (3, 5), (40, 30)])
+def test_every_pixel_of_a_small_picture_is_read_once(height: int, width: int) -> None:
+    lux = 1000.0 + np.arange(height * width, dtype=float).reshape(height, width)
+    reading = light_on_surfaces(lit(lux), seen(height, width))
+    assert reading.lux == pytest.approx(lux.ravel(), rel=1e-5)
+    assert reading.cd_m2 == pytest.approx(lux.ravel() * CARD / math.pi, rel=1e-5)
+    assert reading.surface.all()

@@ -129,6 +129,43 @@ def test_preethams_failures_are_said_where_they_occur() -> None:
     assert "horizon" in preetham_caveat(8.0, 40.0)
 
 
+# ISO 15469, table 1 by its groups of indicatrices 1 to 6 (from memory): c, d, e
+INDICATRICES = {
+    (1, 3, 5): (0.0, -1.0, 0.0),
+    (2, 4, 6, 9): (2.0, -1.5, 0.15),
+    (7, 10): (5.0, -2.5, 0.30),
+    (8, 11, 12): (10.0, -3.0, 0.45),
+    (13, 14): (16.0, -3.0, 0.30),
+    (15,): (24.0, -2.8, 0.15),
+}
+
+
+@pytest.mark.parametrize("numbers", INDICATRICES)
+@pytest.mark.parametrize("from_sun_deg", [5.0, 30.0, 140.0])
+def test_the_six_indicatrices_are_those_of_the_standard(
+    numbers: tuple[int, ...], from_sun_deg: float
+) -> None:
+    c, d, e = INDICATRICES[numbers]
+
+    def scattered(chi: float) -> float:
+        return 1.0 + c * (math.exp(d * chi) - math.exp(d * math.pi / 2.0)) + e * math.cos(chi) ** 2
+
+    for number in numbers:  # at one height, where the gradation is one
+        ours = relative(number, 30.0, from_sun_deg, 40.0) / relative(number, 30.0, 90.0, 40.0)
+        assert ours == pytest.approx(scattered(math.radians(from_sun_deg)) / scattered(math.pi / 2.0))
+
+
+def test_preethams_colours_are_those_of_daylight_everywhere() -> None:
+    # the authors fitted spectra of skies; CIE 015: chromaticity of daylight, y of x
+    height = np.radians([2.0, 5.0, 15.0, 30.0, 50.0, 70.0, 88.0])
+    for sun in np.radians([10.0, 30.0, 60.0, 80.0]):
+        for turn in np.radians([0.0, 60.0, 120.0, 180.0]):
+            cos_sun = np.sin(height) * np.sin(sun) + np.cos(height) * np.cos(sun) * np.cos(turn)
+            for turbidity in (2.0, 3.0, 4.0, 6.0):
+                _light, x, y = preetham_xyy(turbidity, height, cos_sun, float(sun))
+                assert y == pytest.approx(-3.0 * x * x + 2.870 * x - 0.275, abs=0.025)
+
+
 @pytest.mark.parametrize(
     ("numbers", "ratio"),
     [

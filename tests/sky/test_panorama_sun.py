@@ -28,6 +28,7 @@ from gloamet.sky.panorama_dome import (
 from gloamet.sky.panorama_sun import (
     filled,
     find_suns,
+    pixel_directions,
     place_of,
     removed_light,
     sample,
@@ -233,3 +234,16 @@ def test_a_panorama_lies_as_it_is_placed(
 def test_a_place_comes_back_from_its_vector() -> None:
     for azimuth, elevation in ((0.0, 0.0), (359.0, -20.0), (123.0, 89.0)):
         assert place_of(unit(azimuth, elevation)) == pytest.approx((azimuth, elevation), abs=1e-6)
+
+
+@pytest.mark.proof(
+    "A wide sun's disc is as wide as it is seen", source="the disc that was put in", kind="physics"
+)
+@pytest.mark.parametrize("radius", [0.8, 1.5])
+def test_a_wide_sun_becomes_a_disc_as_wide(radius: float) -> None:
+    azimuth, elevation = pixel_directions(1024, 2048)
+    angle = np.degrees(np.arccos(unit(azimuth[None, :], elevation[:, None]) @ unit(130.0, 40.0)))
+    picture = as_panorama(np.where(angle[..., None] < radius, 1e5, 1.0).repeat(3, -1).astype(np.float32))
+    out = panorama_dome(prepare_panorama(picture, LightOptions(), suns_of(picture)), 0.0, 0.2)
+    # cells of 0.1 degree cut the disc
+    assert out.sun_diameter_deg == pytest.approx(2.0 * radius, rel=0.1)

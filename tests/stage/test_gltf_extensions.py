@@ -15,6 +15,7 @@ from PIL import Image
 
 from gloamet.errors import GloametError
 from gloamet.stage.readers import read_file, read_model
+from gloamet.stage.readers.gltf_materials import read_lamp
 from gloamet.stage.scene import Scene
 from tests.stage.glb import pack, triangle_tree
 
@@ -209,6 +210,51 @@ def test_material_extensions_become_glass_glow_and_coat(tmp_path: Path, build: B
     assert m.emission == (200.0, 100.0, 0.0)
     assert (m.cutout, m.normal_texture, m.normal_strength) == (0.3, 0, 0.7)
     assert (m.coat, m.coat_roughness) == (0.8, 0.2)
+
+
+def test_what_a_material_leaves_out_is_what_the_specification_says(tmp_path: Path, build: Builder) -> None:
+    # glTF 2.0, 5.19 to 5.22 and the extensions' own tables
+    build.tree["materials"] = [{"alphaMode": "MASK", "normalTexture": {"index": build.picture()}}]
+    build.tree["materials"][0]["emissiveFactor"] = [0.5, 0.25, 1.0]
+    m = build.read(tmp_path).materials[0]
+    assert (m.base_colour, m.roughness, m.metalness) == ((1.0, 1.0, 1.0), 1.0, 1.0)
+    assert (m.transmission, m.ior, m.thin, m.cutout) == (0.0, 1.5, True, 0.5)
+    assert (m.emission, m.normal_strength) == ((0.5, 0.25, 1.0), 1.0)
+    assert (m.coat, m.coat_roughness, m.emits_back) == (0.0, 0.0, False)
+
+
+def test_values_beyond_the_specification_end_at_its_bounds(tmp_path: Path, build: Builder) -> None:
+    build.tree["materials"] = [
+        {
+            "pbrMetallicRoughness": {
+                "roughnessFactor": 4.0,
+                "metallicFactor": -1.0,
+                "baseColorFactor": [7, -1, 0.5, 9],
+            },
+            "extensions": {
+                "KHR_materials_transmission": {"transmissionFactor": 3.0},
+                "KHR_materials_clearcoat": {"clearcoatFactor": 5.0, "clearcoatRoughnessFactor": 5.0},
+                "KHR_materials_ior": {"ior": 0.2},
+                "KHR_materials_emissive_strength": {"emissiveStrength": "bright"},
+            },
+            "emissiveFactor": [3.0, 1.0, -1.0],
+        }
+    ]
+    m = build.read(tmp_path).materials[0]
+    assert (m.base_colour, m.roughness, m.metalness, m.transmission) == ((1.0, 0.0, 0.5), 1.0, 0.0, 1.0)
+    assert (m.coat, m.coat_roughness, m.ior, m.emission) == (1.0, 1.0, 1.0, (1.0, 1.0, 0.0))
+
+
+def test_a_lamp_of_which_nothing_is_said_is_what_the_specification_says() -> None:
+    # KHR_lights_punctual: white, one candela, a spot out to a quarter of pi
+    down = np.diag([1.0, 1.0, 1.0, 1.0])
+    spot, point = (read_lamp({"type": kind}, "x", down) for kind in ("spot", "point"))
+    assert spot is not None and point is not None
+    assert spot.colour == point.colour == pytest.approx((1.0, 1.0, 1.0))
+    assert spot.direction == (0.0, 0.0, -1.0)  # along its own -Z
+    assert spot.intensity_cd == point.intensity_cd == pytest.approx(1.0)
+    assert (spot.full_deg, spot.outer_deg) == pytest.approx((0.0, 45.0))
+    assert read_lamp({"type": "ring"}, "x", down) is None
 
 
 def test_blending_becomes_thin_glass_by_what_it_lets_through(tmp_path: Path, build: Builder) -> None:

@@ -60,9 +60,14 @@ def test_the_sun_shines_along_a_light_and_stands_where_an_empty_points() -> None
 def test_a_moving_one_is_followed_between_its_keys_and_held_at_its_ends() -> None:
     assert motion_span_s(SCENE, "swing") == (1.0, 3.0)
     more = Motion(
-        np.array([1.0, 3.0, 7.5]), np.array([pose(direction(a, 10.0)) for a in (90.0, 180.0, 90.0)])
+        np.array([1.0, 3.0, 7.5]), np.array([pose(-direction(a, 0.0)) for a in (90.0, 180.0, 120.0)])
     )
-    assert motion_span_s(replace(SCENE, motions={"swing": more}), "swing") == (1.0, 7.5)
+    longer = replace(SCENE, motions={"swing": more})
+    assert motion_span_s(longer, "swing") == (1.0, 7.5)
+    for time, azimuth in ((2.0, 135.0), (5.25, 150.0)):  # half-way between two keys, on the line between them
+        assert driven_direction(longer, "swing", "shines", time) == pytest.approx(
+            direction(azimuth, 0.0), abs=1e-6
+        )
     assert driven_direction(SCENE, "swing", "shines", 2.0)[:2] == pytest.approx(
         direction(135.0, 0.0)[:2] * 0.99, abs=0.02
     )

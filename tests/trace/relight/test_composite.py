@@ -13,6 +13,7 @@ from gloamet.trace.bsdf import directional_albedo, eval_bsdf
 from gloamet.trace.records import Bsdf
 from gloamet.trace.relight import composite
 from gloamet.trace.relight import points as p
+from gloamet.trace.relight.layer import GBuffer
 from tests.conftest import called
 
 F = np.float32
@@ -70,3 +71,16 @@ def test_matt_and_glossy_pixels_reflect_the_sun_as_paths_do(gloss: float) -> Non
         )
         wanted = called(eval_bsdf)(bsdf, sun).value
         assert quick[i] == pytest.approx(np.float32(wanted), rel=2e-3, abs=1e-5)
+
+
+@pytest.mark.parametrize(
+    ("specular", "metalness", "glossy"), [(0.0, 0.0, False), (0.5, 0.0, True), (0.0, 1.0, True)]
+)
+def test_a_layer_is_glossy_by_its_surfaces_coat_or_metal(
+    specular: float, metalness: float, glossy: bool
+) -> None:
+    buffer = GBuffer(3, 2)
+    buffer.points[1, p.POINT_SPECULAR], buffer.points[1, p.POINT_METALNESS] = specular, metalness
+    assert not buffer.glossy  # no surface is seen there
+    buffer.shading[1, p.PIXEL_KIND] = p.SURFACE_PIXEL
+    assert buffer.glossy is glossy
