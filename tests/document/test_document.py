@@ -14,6 +14,7 @@ from gloamet.document import file as document_file
 from gloamet.document.file import load_document, save_document, write_atomically
 from gloamet.document.history import History
 from gloamet.document.model import Document
+from gloamet.document.stage import MaterialEdit
 from gloamet.document.targets import AimPin
 from gloamet.errors import GloametError
 
@@ -182,3 +183,13 @@ def test_aims_sequence_and_leader_survive_saving(tmp_path: Path) -> None:
     assert load_document(tmp_path / "aims.gloamet") == document
     with pytest.raises(ValidationError, match="earliest clock time"):
         document.change("aim", from_hour=9.0, to_hour=8.0)
+
+
+def test_a_correction_is_reached_by_its_materials_name_and_its_neighbours_stay() -> None:
+    edits = {"clay": MaterialEdit(roughness=0.5), "glass": MaterialEdit(roughness=0.1)}
+    document = Document().change("stage", materials=edits)
+    changed = document.change(("stage", "materials", "clay"), roughness=0.7)
+    assert changed.stage.materials["clay"].roughness == 0.7
+    assert changed.stage.materials["glass"] == edits["glass"]
+    assert list(changed.stage.materials) == ["clay", "glass"]
+    assert document.stage.materials["clay"].roughness == 0.5
