@@ -53,6 +53,12 @@ def test_the_waveform_keeps_left_on_the_left_and_bright_on_top() -> None:
     assert red[:, :10].sum() == red[:, 10:].sum() == 1200
 
 
+@pytest.mark.parametrize(("code", "row"), [(255, 0), (128, 31), (127, 32), (3, 63), (0, 63)])
+def test_a_code_has_its_row_from_white_on_top_to_black_below(code: int, row: int) -> None:
+    (found,) = np.flatnonzero(waveform(np.full((5, 8, 4), code, np.uint8), 4, 64)[1].sum(1))
+    assert found == row
+
+
 def test_grey_lies_in_the_middle_and_hues_apart() -> None:
     size = 100
     grey = np.full((10, 10, 4), 128, np.uint8)

@@ -7,8 +7,9 @@ import math
 import numpy as np
 import pytest
 
+from gloamet.stage import props
 from gloamet.stage.props import grow
-from gloamet.stage.scene import Shape
+from gloamet.stage.scene import Material, Shape
 
 
 def corners(shape: Shape) -> np.ndarray:
@@ -97,3 +98,18 @@ def test_another_seed_is_another_tree_and_one_without_leaves_has_the_same_wood()
     assert set(bare) == {"bark"}
     # twigs that carry nothing are not grown
     assert 0.5 < volume(bare["bark"]) / volume(tree["bark"]) <= 1.0
+
+
+def test_what_props_are_made_of_throws_back_no_more_than_it_gets() -> None:
+    rows = {
+        **{name: value for name, value in vars(props).items() if isinstance(value, Material)},
+        **props.FLAG_MATERIALS,
+    }
+    assert len(rows) >= 8
+    for name, material in rows.items():
+        # common practice: nothing that is built or grown is darker than soot or lighter than a fresh mirror
+        assert all(0.02 <= c <= 0.96 for c in material.base_colour), name
+        assert 0.0 <= material.roughness <= 1.0 and 0.0 <= material.translucency <= 0.5, name
+    bark, leaf = props.BARK.base_colour, props.LEAF.base_colour
+    assert bark[0] > bark[1] > bark[2]  # brown
+    assert leaf[1] > leaf[0] > leaf[2]  # green
