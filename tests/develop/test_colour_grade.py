@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import colour
 import numpy as np
 import pytest
 
+import colour
 from gloamet.colour.oklab import linear_to_oklab, oklab_to_linear
 from gloamet.colour.spaces import srgb_to_linear
-from gloamet.develop.colour_grade import BAND_HUES_DEG, grade_codes
+from gloamet.develop.colour_grade import BAND_HUES_DEG, band_colour, grade_codes
 from gloamet.document.expose import HUE_BANDS, ColourState, HueBand
 
 GREYS = np.repeat(np.linspace(0.0, 1.0, 33, dtype=np.float32)[:, None], 3, 1)
@@ -156,3 +156,12 @@ def test_half_the_strength_is_half_way_in_codes() -> None:
     start = codes((0.7, 0.4, 0.2))
     whole, half = (grade_codes(start, ColourState(saturation=0.2, strength=s)) for s in (1.0, 0.5))
     assert half == pytest.approx(0.5 * (start + whole), abs=1e-5)
+
+
+@pytest.mark.parametrize("hue_deg", BAND_HUES_DEG)
+def test_a_bands_swatch_is_a_clear_colour_of_its_hue(hue_deg: float) -> None:
+    light = band_colour(hue_deg).astype(float)
+    lab = colour.XYZ_to_Oklab(colour.RGB_to_XYZ(light, "sRGB", apply_cctf_decoding=False))
+    away = (np.degrees(np.arctan2(lab[2], lab[1])) - hue_deg + 180.0) % 360.0 - 180.0
+    assert abs(away) < 12.0  # what a screen cannot show is cut
+    assert 0.55 < lab[0] < 0.8 and np.hypot(lab[1], lab[2]) > 0.1

@@ -136,3 +136,15 @@ def test_the_disc_of_the_sun_leaves_no_noise_in_deep_shade() -> None:
     after = glare_picture(picture, GlareState(glow=0.1, glow_size=1.0))
     far = after[180:, 250:]
     assert far == pytest.approx(np.full_like(far, 0.004), rel=0.02)
+
+
+def test_an_image_in_the_flare_is_a_disc_of_a_twentieth_of_the_height() -> None:
+    picture = np.zeros((240, 320, 3), np.float32)
+    picture[60, 80] = BRIGHT
+    green = glare_picture(picture, GlareState(flare=3.0))[..., 1]
+    green[60, 80] = 0.0
+    near = green[140:165, 190:217]  # the brightest one: more than half as far on the other side of the centre
+    disc = near > 0.5 * near.max()
+    assert disc.sum() == pytest.approx(np.pi / 4.0 * 12.0**2, rel=0.12)  # a rim of one pixel
+    y, x = (float(v.mean()) for v in np.nonzero(disc))
+    assert (140.0 + y - 119.5, 190.0 + x - 159.5) == pytest.approx((0.55 * 59.5, 0.55 * 79.5), abs=0.6)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import colour
 import numpy as np
 import pytest
 
+import colour
 from gloamet.colour.spaces import srgb_to_linear
 from gloamet.develop.proofs import (
     DEUTAN,
+    LAPTOP_PRIMARIES,
     PROOFS,
     PROTAN,
     TRITAN,
@@ -44,6 +45,18 @@ def test_the_vivid_phone_shows_codes_on_the_primaries_of_p3() -> None:
         srgb_to_linear(PICTURE), space, colour.RGB_COLOURSPACES["sRGB"], apply_cctf_decoding=False
     )
     assert srgb_to_linear(shown) == pytest.approx(np.clip(linear, 0, 1), abs=2e-3)
+
+
+def test_the_narrow_laptop_shows_two_thirds_of_the_colours_of_srgb() -> None:
+    # common practice: cheap panels are sold as covering 45 % of NTSC, which is 62 to 70 % of sRGB by area in xy
+    def area(corners: np.ndarray) -> float:
+        (ax, ay), (bx, by), (cx, cy) = corners
+        return float(0.5 * ((bx - ax) * (cy - ay) - (cx - ax) * (by - ay)))
+
+    whole = colour.RGB_COLOURSPACES["sRGB"].primaries
+    assert 0.60 < area(np.array(LAPTOP_PRIMARIES)) / area(whole) < 0.72
+    for ours, theirs in zip(LAPTOP_PRIMARIES, whole, strict=True):
+        assert np.hypot(*(np.array(ours) - theirs)) < 0.08
 
 
 @pytest.mark.parametrize("name", PROOFS)

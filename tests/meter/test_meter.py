@@ -93,6 +93,8 @@ def test_sky_colours_follow_the_day(solver: SkySolver) -> None:
     assert dusk[0, 0] / dusk[0, 2] > 1.5 * dusk[-1, 0] / dusk[-1, 2]
     adapted = luminance(colours.adapted(ELEVATIONS_DEG)).mean(1)
     assert adapted.max() / adapted.min() < 50
+    # an eye that follows sees a day of 35 degrees as about 1
+    assert float(luminance(colours.adapted(np.array([35.0]))).mean()) == pytest.approx(1.0, rel=0.15)
 
 
 def test_colours_between_two_heights_lie_between_them(solver: SkySolver) -> None:

@@ -81,6 +81,17 @@ def test_its_middle_is_in_the_north_and_turning_goes_clockwise(tmp_path: Path) -
     assert abs(int(east.sum((0, 2)).argmax()) - COLUMNS // 4) <= 1
 
 
+@pytest.mark.parametrize("columns", [0.3, 0.5, 7.8, -2.6])
+def test_a_turn_by_part_of_a_column_moves_an_even_wave_by_as_much(columns: float) -> None:
+    azimuth = 2.0 * np.pi * np.arange(COLUMNS) / COLUMNS
+    step = 2.0 * np.pi / COLUMNS
+    table = np.broadcast_to((2.0 + np.cos(azimuth))[None, :, None], (4, COLUMNS, 3)).astype(np.float32)
+    turned = rotate_table(table, columns * 360.0 / COLUMNS)
+    wanted = 2.0 + np.cos(azimuth - columns * step)
+    # what lies between two values of a wave is off its line by an eighth of the step squared at most
+    assert turned[2, :, 1] == pytest.approx(wanted, abs=step**2 / 8.0 + 1e-6)
+
+
 @pytest.mark.parametrize("turn", [0.4, -77.7, 180.0])
 def test_turning_keeps_the_light(turn: float) -> None:
     rng = np.random.default_rng(1)

@@ -25,7 +25,7 @@ from gloamet.colour.views import REC709_LUMINANCE
 Codes = NDArray[np.float32]
 Linear = NDArray[np.float64]
 P3_PRIMARIES = ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060))  # SMPTE RP 431-2
-LAPTOP_PRIMARIES = ((0.590, 0.345), (0.330, 0.560), (0.155, 0.115))  # a narrow panel, six tenths of NTSC
+LAPTOP_PRIMARIES = ((0.590, 0.345), (0.330, 0.560), (0.155, 0.115))  # a narrow panel, two thirds of sRGB
 LAPTOP_LIGHT, LAPTOP_BLACK = 0.7, 1.0 / 350.0  # of a good screen's white; black of its own white
 ROOM_LIGHT = 0.06  # of a projector's white, that a lit room lays over it
 THUMBNAIL_PX, SURROUND_CODE = 160, 58  # and the grey round a thumbnail
