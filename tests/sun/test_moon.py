@@ -5,6 +5,7 @@ from __future__ import annotations
 import warnings
 from datetime import UTC, datetime
 
+import erfa
 import numpy as np
 import pytest
 from astropy.coordinates import AltAz, EarthLocation, get_body
@@ -12,7 +13,15 @@ from astropy.time import Time
 from astropy.utils import iers
 
 from gloamet.colour.spaces import luminance
-from gloamet.sun.moon import MOON_TINT, magnitude, moon_at
+from gloamet.sun.moon import (
+    AU_KM,
+    LATITUDE_TERMS,
+    LONGITUDE_TERMS,
+    MOON_TINT,
+    _geocentric,
+    magnitude,
+    moon_at,
+)
 from gloamet.sun.nearest import angle_deg
 from gloamet.sun.position import direction, refraction_deg
 
@@ -38,6 +47,32 @@ def test_the_moon_stands_where_astropy_has_it_from_1950_to_2045() -> None:
                 worst = max(worst, float(angle_deg(direction(moon.azimuth_deg, moon.elevation_deg), wanted)))
                 assert moon.distance_km == pytest.approx(float(seen.distance.km), rel=0.002)
     assert worst < 0.05
+
+
+@pytest.mark.proof(
+    "Every term of the moon's theory", source="ERFA moon98 (Meeus 1998), by least squares", kind="library"
+)
+def test_every_term_of_the_moons_theory_is_that_of_the_library() -> None:
+    centuries = np.random.default_rng(1).uniform(-1.0, 1.0, 30_000)
+    ours = np.array([_geocentric(t) for t in centuries])
+    place = erfa.moon98(2451545.0, centuries * 36525.0)["p"]
+    x, y, z = np.einsum("nij,nj->in", erfa.ecm06(2451545.0, centuries * 36525.0), place)
+    far = np.sqrt(x * x + y * y + z * z)
+    longitude = np.degrees(np.arctan2(y, x) - ours[:, 0] + np.pi) % 360.0 - 180.0
+    latitude, distance = np.degrees(np.arcsin(z / far) - ours[:, 1]), far * AU_KM - ours[:, 2]
+    assert np.abs(longitude).max() < 0.04 and np.abs(latitude).max() < 0.04 and np.abs(distance).max() < 100.0
+    # D, M, M' and F: the mean arguments of IERS 2003, by the library
+    t = centuries
+    arguments = np.stack([f(t) for f in (erfa.fad03, erfa.falp03, erfa.fal03, erfa.faf03)])
+    for terms, wave, left, unit in (
+        (LONGITUDE_TERMS, np.sin, longitude, 1e-6),
+        (LONGITUDE_TERMS, np.cos, distance, 1e-3),
+        (LATITUDE_TERMS, np.sin, latitude, 1e-6),
+    ):
+        waves = np.column_stack([wave(terms[:, :4] @ arguments).T, np.ones_like(t), t])
+        missing = np.linalg.lstsq(waves, left / unit, rcond=None)[0][:-2]
+        # the terms left out stand like noise beside these: 60 (longitude, latitude) and 150 (distance) in each
+        assert np.abs(missing).max() < (250.0 if unit == 1e-6 else 700.0)
 
 
 def test_phases_are_those_of_the_calendar() -> None:
