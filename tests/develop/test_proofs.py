@@ -115,3 +115,10 @@ def test_a_garish_picture_is_warned_of_and_a_calm_one_is_not() -> None:
     assert len(said) == 1
     assert "0 L*" in said[0]
     assert len(warning_words(Warnings(0.3, 0.3, 1.0))) == 3
+
+
+@pytest.mark.parametrize("lab", [(0.6, 0.2, 0.0), (0.9, 0.0, 0.17), (0.45, 0.0, -0.2), (0.6, 0.02, 0.0)])
+def test_paper_dulls_strong_colours_of_every_hue(lab: tuple[float, float, float]) -> None:
+    rgb = colour.XYZ_to_RGB(colour.Oklab_to_XYZ(np.array(lab)), "sRGB", apply_cctf_encoding=True)
+    picture = np.full((30, 40, 3), np.clip(rgb, 0.0, 1.0), np.float32)
+    assert warnings_of(picture).dulled == (1.0 if np.hypot(*lab[1:]) > 0.1 else 0.0)

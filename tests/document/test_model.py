@@ -11,6 +11,7 @@ from pydantic_core import PydanticUndefined
 from gloamet.document.fields import Model
 from gloamet.document.metadata import field_range, numeric_fields
 from gloamet.document.model import Document
+from gloamet.document.stage import MaterialEdit
 
 
 def sections() -> list[tuple[str, str]]:
@@ -27,6 +28,24 @@ def test_a_field_takes_its_ends_and_refuses_what_lies_beyond(section: str, name:
     for value in (field.low - step, field.high + step, math.nan, math.inf):
         with pytest.raises(ValidationError):
             document.change(section, **{name: value})
+
+
+@pytest.mark.parametrize("place", [0, 1, 2])
+@pytest.mark.parametrize("value", [-0.01, 1.01])
+def test_a_share_beyond_its_ends_is_refused(place: int, value: float) -> None:
+    shares = [0.5, 0.5, 0.5]
+    shares[place] = value
+    with pytest.raises(ValidationError):
+        MaterialEdit(colour=shares)  # type: ignore[arg-type]
+    with pytest.raises(ValidationError):
+        Document().change("stage", rectangle=(0.0, *shares))
+
+
+@pytest.mark.parametrize(
+    "ior", [1.0, 1.31, 1.333, 1.52, 2.42]
+)  # air, ice, water, window glass, diamond (handbook)
+def test_every_see_through_thing_has_its_index(ior: float) -> None:
+    assert MaterialEdit(ior=ior).ior == ior
 
 
 def test_there_are_fields_to_check() -> None:

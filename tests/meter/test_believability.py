@@ -87,6 +87,14 @@ def test_ways_out_are_fields_of_the_document(rule: str) -> None:
             Document().change(finding.way_out.section, **finding.way_out.fields)
 
 
+@pytest.mark.parametrize("rule", ["grey shade", "wide disc"])
+def test_a_way_out_to_nature_is_what_a_new_document_has(rule: str) -> None:
+    (way_out,) = (f.way_out for f in findings(GOOD._replace(**FIRES[rule])) if f.rule == rule)
+    assert way_out is not None
+    section = getattr(Document(), way_out.section)
+    assert way_out.fields == {name: getattr(section, name) for name in way_out.fields}
+
+
 @given(st.floats(-66.0, 66.0), st.integers(0, 8759))
 def test_no_real_sun_is_called_impossible(latitude: float, hour: int) -> None:
     at = sun_position(1.8e9 + 3600.0 * hour, latitude, 0.0)

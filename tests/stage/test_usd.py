@@ -301,7 +301,9 @@ def test_pictures_beside_the_file_and_inside_a_package(tmp_path: Path) -> None:
     plain = _with_picture(tmp_path)
     _check_picture(read_model(plain))
     assert UsdUtils.CreateNewUsdzPackage(str(plain), str(tmp_path / "t.usdz"))
-    _check_picture(read_model(tmp_path / "t.usdz"))
+    alone = tmp_path / "alone"  # where no picture lies beside it
+    alone.mkdir()
+    _check_picture(read_model((tmp_path / "t.usdz").rename(alone / "t.usdz")))
 
 
 def test_pictures_of_roughness_metalness_and_holes_are_packed(tmp_path: Path) -> None:

@@ -149,3 +149,16 @@ def test_the_noisiest_places_come_first(tracer: Renderer, stage: RenderScene, su
     # the last ones wait only for the others, not for ever
     near = plan_next_pass(film, StopCriterion(samples=4096, noise=0.9 * step.noise), most_paths=1e9)
     assert not near.done
+
+
+def test_a_pass_takes_as_many_samples_as_the_error_asks_and_at_most_doubles_them() -> None:
+    film = Film(16, 16)
+    film.layers["counts"][:] = 10.0
+    errors = np.array(
+        [[0.009, 0.012], [0.04, 0.01]]
+    )  # of squares of 8 pixels; an error halves with four times as many
+    wanted = samples_wanted(film, errors, 0.01, 1000)
+    # (0.012 / 0.01)^2 - 1 = 0.44, rounded up
+    assert [wanted[0, 0], wanted[0, 15], wanted[15, 0], wanted[15, 15]] == [0, 5, 10, 0]
+    assert samples_wanted(film, errors, 0.01, 13)[[0, 15], [15, 0]].tolist() == [3, 3]
+    assert remaining_samples(errors, 0.01, 10.0, 100) == pytest.approx((0.0 + 4.4 + 90.0 + 0.0) / 4.0)
