@@ -2,11 +2,13 @@
 
 A place in the project, another source for it and the tests that should see it enter; whether one of them fails leaves.
 The process has loaded what tests import from outside and forks a child for every run, which saves most of the time that
-a run of few tests takes; kernels of a changed source are compiled anew in a process of their own.
+a run of few tests takes. What kernels may have frozen is compiled anew: kernels of a changed source and of all sources
+that import it, for that run alone.
 """
 
 from __future__ import annotations
 
+import ast
 import importlib
 import json
 import os
@@ -36,17 +38,37 @@ LOADED_FIRST = (
 )
 
 
+def importers(root: Path, source: Path) -> set[Path]:
+    """The sources below a root that import one, itself too, by whatever way round."""
+    every = {path.relative_to(root) for path in root.rglob("*.py")}
+    importing: dict[Path, set[Path]] = {path: set() for path in every}
+    for path in every:
+        for node in ast.walk(ast.parse((root / path).read_text())):
+            if isinstance(node, ast.ImportFrom) and node.module:
+                package = Path(*node.module.split("."))
+                for found in (package.with_suffix(".py"), *(package / f"{n.name}.py" for n in node.names)):
+                    if found in every:
+                        importing[found].add(path)
+    reached, new = {source}, {source}
+    while new:
+        new = set().union(*(importing[path] for path in new)) - reached
+        reached |= new
+    return reached
+
+
 def _serve() -> None:
     """Run tests for whoever writes lines of them: a child each, forked when what tests import from outside is loaded
     already, which is most of what a run of few tests takes."""
     sys.path.insert(0, os.getcwd())  # as `python -m pytest` has it
     for name in LOADED_FIRST:
         importlib.import_module(name)
+    numba = sys.modules["numba"]
     for line in sys.stdin:
-        seconds, tests = json.loads(line)
+        seconds, kernels, tests = json.loads(line)
         child = os.fork()
         if not child:
             os.setpgid(0, 0)
+            os.environ["NUMBA_CACHE_DIR"] = numba.config.CACHE_DIR = kernels
             nothing = os.open(os.devnull, os.O_RDWR)
             for stream in (0, 1, 2):
                 os.dup2(nothing, stream)
@@ -101,8 +123,8 @@ class Copy:
         )
         return {line for line in told.stdout.splitlines() if "::" in line}
 
-    def _answer(self, tests: list[str], patience: float) -> bool:
-        """Whether tests fail with what is compiled already."""
+    def _answer(self, tests: list[str], patience: float, kernels: Path) -> bool:
+        """Whether tests fail with what is compiled in a folder."""
         if self.server is None:
             self.server = subprocess.Popen(
                 [sys.executable, __file__],
@@ -114,34 +136,31 @@ class Copy:
                 text=True,
             )
         assert self.server.stdin and self.server.stdout
-        self.server.stdin.write(json.dumps([patience, tests]) + "\n")
+        self.server.stdin.write(json.dumps([patience, str(kernels), tests]) + "\n")
         self.server.stdin.flush()
         return int(self.server.stdout.readline()) != 0
 
-    def _answer_compiled_anew(self, tests: list[str], patience: float) -> bool:
-        """Whether tests fail with kernels compiled for them alone."""
-        with tempfile.TemporaryDirectory() as cache:
-            environment = {**self.environment, "NUMBA_CACHE_DIR": cache}
-            words = [sys.executable, "-m", "pytest", *PYTEST_WORDS, *tests]
-            try:
-                ran = subprocess.run(
-                    words, cwd=self.folder, env=environment, capture_output=True, timeout=patience
-                )
-            except subprocess.TimeoutExpired:
-                return True
-        return ran.returncode != 0
+    def _answer_compiled_anew(self, place: Path, tests: list[str], patience: float) -> bool:
+        """Whether tests fail when kernels that may hold something of a source are compiled for them alone."""
+        with tempfile.TemporaryDirectory() as folder:
+            kernels = Path(folder) / "kernels"
+            shutil.copytree(self.folder / "kernels", kernels, copy_function=os.link)
+            for module in importers(self.folder / "src", place.relative_to("src")):
+                for compiled in kernels.glob(f"{module.parent.name}_*/{module.stem}.*"):
+                    compiled.unlink()
+            return self._answer(tests, patience, kernels)
 
-    def kills(self, place: Path, source: str, tests: list[str], seconds: float, kernel: bool) -> bool:
-        """Whether one of the tests, which take so many seconds, sees another source at a place, of kernels or
-        not."""
+    def kills(self, place: Path, source: str, tests: list[str], seconds: float, frozen: bool) -> bool:
+        """Whether one of the tests, which take so many seconds, sees another source at a place; frozen where kernels
+        may hold something of it."""
         target = self.folder / place
         before, stat = target.read_bytes(), target.stat()
         target.write_text(source)
         try:
             patience = PATIENCE_S + PATIENCE * seconds
-            if kernel:
-                return self._answer_compiled_anew(tests, 3.0 * patience)
-            return self._answer(tests, patience)
+            if frozen:
+                return self._answer_compiled_anew(place, tests, 3.0 * patience)
+            return self._answer(tests, patience, self.folder / "kernels")
         finally:
             target.write_bytes(before)
             os.utime(target, ns=(stat.st_atime_ns, stat.st_mtime_ns))  # compiled kernels are kept by it

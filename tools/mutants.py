@@ -8,9 +8,8 @@ replaced by its argument; not where that says the same, as `max(b, a)` or a numb
 a copy of the project with the tests that run its line, those that run little else first; which these are, and how long
 they take, is a map that one run of the whole suite under `coverage` makes (a quarter of an hour; kept in `.mutants`).
 Lines of kernels are not seen there: their tests are those of the module's name and of its room. What survives is
-printed with its place, to be killed by a new check or explained in docs/proof.md. Kernels of a mutated file are
-compiled anew; a number that kernels of other files have frozen stays what it was there, so such mutants may survive
-unjustly.
+printed with its place, to be killed by a new check or explained in docs/proof.md. What kernels may have frozen of a
+mutated file, all of a file with kernels and whatever stands outside functions, is compiled anew.
 """
 
 from __future__ import annotations
@@ -62,8 +61,8 @@ UNKNOWN_S = 1.0  # of a test younger than the map
 
 
 class Mutant(NamedTuple):
-    """A file, the number of a node of its tree and of what can be done to it, the line, words for what is done, and
-    whether kernels come from the file."""
+    """A file, the number of a node of its tree and of what can be done to it, the line, words for what is done, whether
+    kernels come from the file, and whether kernels may hold it as it was when they were compiled."""
 
     path: Path
     node: int
@@ -71,6 +70,7 @@ class Mutant(NamedTuple):
     line: int
     what: str
     kernel: bool
+    frozen: bool
 
     def place(self) -> str:
         """Where it is and what is done, in words."""
@@ -164,10 +164,12 @@ def mutants_of(path: Path) -> list[Mutant]:
     text = path.read_text()
     tree, kernel = ast.parse(text), "@njit" in text
     run, out = _run_nodes(tree), []
+    called = _inside([node for node in ast.walk(tree) if isinstance(node, ast.FunctionDef | ast.Lambda)])
     for index, node in enumerate(_walk(tree)):
         if id(node) in run:
-            line = getattr(node, "lineno", 0)
-            out += [Mutant(path, index, k, line, what, kernel) for k, (what, _) in enumerate(_changes(node))]
+            line, frozen = getattr(node, "lineno", 0), kernel or id(node) not in called
+            changes = enumerate(_changes(node))
+            out += [Mutant(path, index, k, line, what, kernel, frozen) for k, (what, _) in changes]
     return out
 
 
@@ -255,7 +257,7 @@ def _try_all(drawn: list[Mutant], found: TestMap, workers: int) -> list[str]:
             tests, seconds = _tests_of(mutant, found, reach, there)
             one = free.get()
             dead = bool(tests) and one.kills(
-                mutant.path.relative_to(ROOT), mutant.source(), tests, seconds, mutant.kernel
+                mutant.path.relative_to(ROOT), mutant.source(), tests, seconds, mutant.frozen
             )
             free.put(one)
             print("killed  " if dead else "SURVIVED", mutant.place(), flush=True)
