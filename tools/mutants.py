@@ -213,31 +213,35 @@ def _make_map() -> TestMap:
 def _tests_of(
     mutant: Mutant, found: TestMap, reach: Counter[str], there: set[str]
 ) -> tuple[list[str], float]:
-    """The tests a mutant is tried with, of those that are there, and the seconds they take: those of its line, named
-    after it first, then those that run little else. Tests younger than the map are tried where they are named so."""
+    """The tests a mutant is tried with, of those that are there, and the seconds they take: those named after its file
+    first, then those that run its line, then those that run the file, as its line may have run for whoever came first
+    and been remembered; of a kind those first that run little else."""
     inside = mutant.path.relative_to(ROOT)
     lines = found.tests.get(str(inside), {})
-    reached = set(lines.get(str(mutant.line), ()))
-    if not reached or mutant.kernel:  # run when imported, or compiled: whatever comes near
-        reached = {test for tests in lines.values() for test in tests}
-        reached |= {test for test in found.seconds if test.startswith(f"tests/{inside.parts[2]}/")}
+    here = set(lines.get(str(mutant.line), ()))
+    in_file = Counter(test for tests in lines.values() for test in tests)
+    room = f"tests/{inside.parts[2]}/"
 
     def named(test: str) -> bool:
         # test_usd is of usd_worker too, test_path_tracer_rooms of path_tracer
         name, stem = Path(test.partition("::")[0]).stem.removeprefix("test_"), inside.stem
         return name == stem or name.startswith(f"{stem}_") or stem.startswith(f"{name}_")
 
-    def order(test: str) -> tuple[bool, bool, int, float]:
-        return not named(test), test not in found.seconds, reach[test], found.seconds.get(test, 0.0)
+    def order(test: str) -> tuple[int, float, float]:
+        new = test not in found.seconds  # younger than the map
+        rank = (0 if test in here or new else 1) if named(test) else 2 if test in here else 3
+        return rank, -in_file[test] / max(1, reach[test]), found.seconds.get(test, UNKNOWN_S)
 
-    young = {test for test in there - found.seconds.keys() if named(test)}
-    reached = (reached & there) | young
+    anywhere = not in_file or mutant.kernel  # lines of kernels are not seen
+    wanted = [
+        test for test in there if test in in_file or named(test) or (anywhere and test.startswith(room))
+    ]
     kept, total = [], 0.0
-    for test in sorted(reached, key=order)[:MOST_TESTS]:
-        total += found.seconds.get(test, UNKNOWN_S)
-        if kept and total > MOST_S:
-            break
-        kept.append(test)
+    for test in sorted(wanted, key=order):
+        seconds = found.seconds.get(test, UNKNOWN_S)
+        if len(kept) < MOST_TESTS and (not kept or total + seconds <= MOST_S):
+            kept.append(test)
+            total += seconds
     return kept, total
 
 
