@@ -129,3 +129,51 @@ def test_the_ratio_is_set_exactly_and_the_lit_side_is_known(key: float, fill: fl
 
 def test_a_light_without_key_or_fill_has_no_ratio_to_speak_of() -> None:
     assert key_to_fill(0.0, 5.0) == -math.inf and key_to_fill(5.0, 0.0) == math.inf
+
+
+# what docs/fill.md promises: silent with the first, said with the second
+LIMITS = [
+    ("two suns", {"panorama_sun_lx": 2700.0}, {"panorama_sun_lx": 2800.0}),  # 5 % of the brighter, 55 000 lx
+    ("suns apart", {"panorama_sun": (140.0, 42.9)}, {"panorama_sun": (140.0, 43.1)}),  # 3 degrees
+    ("key to fill", {"key_to_fill": 2.89}, {"key_to_fill": 2.91}),  # a tenth of a stop beyond the band
+    ("key to fill", {"key_to_fill": 1.11}, {"key_to_fill": 1.09}),
+    ("wide disc", {"disc_deg": 1.49}, {"disc_deg": 1.51}),
+    ("from below", {"sun_elevation_deg": -0.79}, {"sun_elevation_deg": -0.81}),
+    ("from below", {"sun_elevation_deg": -3.0, "sun_lx": 0.99}, {"sun_elevation_deg": -3.0, "sun_lx": 1.01}),
+    ("exposure", {"ev": 12.71}, {"ev": 12.69}),  # two stops from 14.7
+    ("exposure", {"ev": 16.69}, {"ev": 16.71}),
+    ("clipped", {"clipped_sky": 0.099}, {"clipped_sky": 0.101}),
+    ("crushed", {"crushed": 0.199}, {"crushed": 0.201}),
+    ("grey shade", {"shade_cct_k": 6010.0}, {"shade_cct_k": 5980.0}),  # 15 mired from 5500 K: 5995 K
+    ("haze", {"haze_km": 5.01}, {"haze_km": 4.99}),
+    ("haze", {"haze_km": 2.0, "turbidity": 3.01}, {"haze_km": 2.0, "turbidity": 2.99}),
+    ("haze", {"haze_km": 2.0, "sun_elevation_deg": 34.9}, {"haze_km": 2.0, "sun_elevation_deg": 35.1}),
+    ("scale", {"height_m": 0.031}, {"height_m": 0.029}),
+    ("scale", {"height_m": 595.0}, {"height_m": 605.0}),
+    ("bounces", {"in_flight": 0.049}, {"in_flight": 0.051}),
+    ("lamps", {"lamps_lx": 9000.0 / 126.0}, {"lamps_lx": 9000.0 / 130.0}),  # seven stops: 128 times
+    ("lamps", {"lamps_lx": 9000.0 * 126.0}, {"lamps_lx": 9000.0 * 130.0}),
+    ("white balance", {"balance_k": 4150.0}, {"balance_k": 4120.0}),  # 60 mired warmer than 5500 K: 4135 K
+    ("white balance", {"balance_k": 19_000.0}, {"balance_k": 20_000.0}),  # and colder than 9000 K: 19 565 K
+    ("two skies", {"panorama_lx": 6_900.0}, {"panorama_lx": 7_100.0}),  # half of 14 000 lx
+]
+BESIDE = {"suns apart": {"panorama_shows": True}, "lamps": {"has_lamps": True, "daylight_lx": 9000.0}}
+
+
+@pytest.mark.parametrize(("rule", "silent", "said"), LIMITS)
+def test_a_rule_speaks_from_its_limit_on(
+    rule: str, silent: dict[str, object], said: dict[str, object]
+) -> None:
+    facts = GOOD._replace(**BESIDE.get(rule, {}))
+    assert rule not in {finding.rule for finding in findings(facts._replace(**silent))}
+    (found,) = (finding for finding in findings(facts._replace(**said)) if finding.rule == rule)
+    assert (found.value < 0.0) == (found.limit < 0.0)  # the same way
+
+
+@pytest.mark.parametrize(
+    ("elevation", "said"), [(64.3, False), (65.7, True)]
+)  # 50 + 23.44 + 1 of declination
+def test_a_sun_set_by_hand_beyond_the_solstice_is_said(elevation: float, said: bool) -> None:
+    # at noon the height is 90 - latitude + declination; the sun never stands over 90 - 50 + 24.44
+    facts = GOOD._replace(by_hand=True, sun_azimuth_deg=180.0, sun_elevation_deg=elevation)
+    assert ("never there" in {finding.rule for finding in findings(facts)}) is said

@@ -172,7 +172,9 @@ def _exposure(f: LightFacts) -> Finding | None:
         f"Exposed {abs(off):.1f} stops {side} an incident reading on level ground (EV {f.incident_ev:.1f})."
     )
     fields = {"metering": "manual", "ev": min(22.0, max(-8.0, f.incident_ev))}
-    return Finding("exposure", off, EXPOSURE_OFF, said, WayOut("incident", "expose", fields))
+    return Finding(
+        "exposure", off, math.copysign(EXPOSURE_OFF, off), said, WayOut("incident", "expose", fields)
+    )
 
 
 def _clipped(f: LightFacts) -> Finding | None:
@@ -260,9 +262,8 @@ def _balance(f: LightFacts) -> Finding | None:
         f"({f.shade_cct_k:.0f} K)."
     )
     kelvin = min(15000.0, max(2000.0, f.light_cct_k))
-    return Finding(
-        "white balance", off, BALANCE_MIRED, said, WayOut("to the light", "expose", {"kelvin": kelvin})
-    )
+    limit = math.copysign(BALANCE_MIRED, off)
+    return Finding("white balance", off, limit, said, WayOut("to the light", "expose", {"kelvin": kelvin}))
 
 
 def _both_fully(f: LightFacts) -> Finding | None:
