@@ -177,3 +177,20 @@ def test_a_sun_set_by_hand_beyond_the_solstice_is_said(elevation: float, said: b
     # at noon the height is 90 - latitude + declination; the sun never stands over 90 - 50 + 24.44
     facts = GOOD._replace(by_hand=True, sun_azimuth_deg=180.0, sun_elevation_deg=elevation)
     assert ("never there" in {finding.rule for finding in findings(facts)}) is said
+
+
+@pytest.mark.parametrize(("height", "taken"), [(42.0, 42.0), (-5.0, -5.0), (-30.0, -20.0)])
+def test_the_sun_is_matched_to_the_panoramas_as_low_as_it_goes(height: float, taken: float) -> None:
+    facts = GOOD._replace(panorama_sun=(-20.0, height), panorama_shows=True)
+    (found,) = (finding for finding in findings(facts) if finding.rule == "suns apart")
+    assert found.way_out is not None
+    assert found.way_out.fields == {"mode": "hand", "azimuth_deg": 340.0, "elevation_deg": taken}
+    Document().change("sun", **found.way_out.fields)
+
+
+@pytest.mark.parametrize("cct_k", [1500.0, 5500.0, 20_000.0])
+def test_ways_out_of_exposure_and_balance_are_the_lights_as_far_as_a_camera_goes(cct_k: float) -> None:
+    facts = GOOD._replace(light_cct_k=cct_k, shade_cct_k=cct_k, balance_k=4000.0, ev=5.0, incident_ev=30.0)
+    ways = {f.rule: f.way_out.fields for f in findings(facts) if f.way_out is not None}
+    assert ways["white balance"] == {"kelvin": min(max(cct_k, 2000.0), 15_000.0)}
+    assert ways["exposure"] == {"metering": "manual", "ev": 22.0}

@@ -40,6 +40,11 @@ def test_coordinates_in_any_usual_writing(text: str) -> None:
     assert parse_coordinates(text) == pytest.approx((57.4, 21.5))
 
 
+@pytest.mark.parametrize("text", ["57°24′36″ N 21°30′18″ E", "57 24 36 21 30 18", "N 57°24.6′ E 21°30.3′"])
+def test_minutes_are_sixtieths_and_seconds_sixtieths_of_them(text: str) -> None:
+    assert parse_coordinates(text) == pytest.approx((57.41, 21.505))
+
+
 @pytest.mark.parametrize("text", ["33.9 S 151.2 E", "-33.9, 151.2", "S33°54′ E151°12′"])
 def test_southern_coordinates_are_negative(text: str) -> None:
     assert parse_coordinates(text) == pytest.approx((-33.9, 151.2))
