@@ -123,6 +123,28 @@ def test_subsets_get_their_own_materials(tmp_path: Path) -> None:
     assert m.ior == pytest.approx(1.4)
 
 
+def test_what_a_surface_leaves_out_is_what_the_specification_says(tmp_path: Path) -> None:
+    # UsdPreviewSurface, its inputs and their fallbacks
+    stage = new_stage(tmp_path / "t.usda")
+    wanted = {
+        "plain": {},
+        "glass": {"opacity": 0.1, "roughness": 0.7},
+        "coated": {"clearcoat": 1.0, "metallic": 1.0, "ior": 1.3},
+    }
+    for k, (name, inputs) in enumerate(wanted.items()):
+        mesh = square(stage, f"/m{k}")
+        UsdShade.MaterialBindingAPI.Apply(mesh.GetPrim()).Bind(material(stage, name, **inputs))
+    stage.Save()
+    scene = read_model(tmp_path / "t.usda")
+    plain, glass, coated = (next(m for m in scene.materials if m.name == name) for name in wanted)
+    assert plain.base_colour == pytest.approx((0.18, 0.18, 0.18))
+    assert (plain.roughness, plain.metalness, plain.transmission, plain.ior) == (0.5, 0.0, 0.0, 1.5)
+    assert (plain.coat, plain.coat_roughness, plain.emission) == (0.0, pytest.approx(0.01), (0.0, 0.0, 0.0))
+    assert plain.cutout is None
+    assert (glass.transmission, glass.roughness) == (pytest.approx(0.9), 0.0)
+    assert (coated.coat, coated.metalness, coated.ior) == (1.0, 1.0, pytest.approx(1.3))
+
+
 def test_instances_share_one_shape_and_point_instancers_place_it(tmp_path: Path) -> None:
     stage = new_stage(tmp_path / "t.usda")
     UsdGeom.Xform.Define(stage, "/proto")
