@@ -18,6 +18,7 @@ def pictures(count: int) -> list[tuple[np.ndarray, str]]:
 def test_every_picture_stands_in_its_place() -> None:
     sheet = np.asarray(contact_sheet(pictures(5), 3))
     assert sheet.shape == (2 * (20 + CAPTION + GAP) + GAP, 3 * (30 + GAP) + GAP, 3)
+    assert np.ptp(sheet, axis=-1).max() == 0  # no colour stands round them
     for k in range(5):
         row, column = divmod(k, 3)
         y, x = GAP + row * (20 + CAPTION + GAP), GAP + column * (30 + GAP)

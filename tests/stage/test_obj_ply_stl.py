@@ -90,6 +90,23 @@ def test_ply_faces_of_mixed_sizes_and_further_records(tmp_path: Path) -> None:
     assert read_file(tmp_path / "t.ply").triangle_count == 3
 
 
+@pytest.mark.parametrize("corners", [(4, 4), (3, 4)])  # all alike are read as one block
+def test_binary_ply_faces_may_carry_numbers_before_and_behind_their_corners(
+    tmp_path: Path, corners: tuple[int, int]
+) -> None:
+    head = (
+        f"ply\nformat binary_little_endian 1.0\nelement vertex 4\n{XYZ}element face 2\n"
+        "property uchar flags\nproperty list uchar int vertex_indices\nproperty double quality\nend_header\n"
+    )
+    body = b"".join(struct.pack("<fff", *c) for c in CORNERS)
+    for count in corners:
+        body += struct.pack(f"<BB{count}id", 7, count, *range(count), 0.25)
+    (tmp_path / "t.ply").write_bytes(head.encode() + body)
+    shape = read_file(tmp_path / "t.ply").parts[0].shape
+    assert len(shape.triangles) == sum(corners) - 4
+    assert shape.triangles.max() == 3
+
+
 @pytest.mark.parametrize(
     ("old", "new"),
     [

@@ -48,6 +48,23 @@ def test_cameras_become_views_in_world_space(tmp_path: Path) -> None:
     assert view.fov_deg == pytest.approx(28.6479, abs=1e-3)
 
 
+def test_a_camera_in_a_scaled_node_looks_the_same_way_at_ten_metres(tmp_path: Path) -> None:
+    tree, binary = triangle_tree()
+    tree["nodes"].append({"children": [1], "scale": [3, 3, 3]})
+    tree["scenes"][0]["nodes"] = [0, 2]
+    (tmp_path / "t.glb").write_bytes(pack(tree, binary))
+    view = read_model(tmp_path / "t.glb").views["front"]
+    assert view.eye == pytest.approx((0, -15, 3))
+    assert view.target == pytest.approx((0, -5, 3))
+
+
+def test_a_mesh_without_corners_is_left_out(tmp_path: Path) -> None:
+    tree, binary = triangle_tree()
+    tree["meshes"][0]["primitives"].append({"attributes": {}, "material": 0})
+    (tmp_path / "t.glb").write_bytes(pack(tree, binary))
+    assert len(read_model(tmp_path / "t.glb").parts) == 1
+
+
 def test_nodes_stack_rotation_scale_and_mirroring(tmp_path: Path) -> None:
     half = 2**-0.5
     tree, binary = triangle_tree(rotation=[0, half, 0, half], scale=[2, 1, 1])

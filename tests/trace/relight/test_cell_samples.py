@@ -34,3 +34,14 @@ def test_spread_places_tell_a_shadow_s_share_better_than_random_ones() -> None:
     wrong, drawn = told - lit.mean(1), lit[:, :8].mean(1) - lit.mean(1)
     assert abs(wrong.mean()) < 0.01
     assert wrong.std() < 0.7 * drawn.std()
+
+
+def test_codes_are_the_bits_of_the_three_axes_one_after_another() -> None:
+    steps = np.array([(0, 0, 0), (7, 7, 7), (1, 0, 0), (0, 1, 0), (0, 0, 1), (2, 5, 3), (4, 0, 6)])
+    codes = morton_codes((steps / 7.0)[None].astype(F))[0]
+    wanted = [
+        sum(int(step[axis] >> bit & 1) * 8**bit * 2**axis for bit in range(3) for axis in range(3))
+        for step in steps
+    ]
+    assert codes.tolist() == wanted
+    assert wanted[:5] == [0, 511, 1, 2, 4]
