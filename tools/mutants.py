@@ -39,7 +39,7 @@ from mutant_runner import Copy
 ROOT = Path(__file__).resolve().parents[1]
 CORE = ("aim", "colour", "develop", "document", "meter", "output", "sky", "stage", "sun", "trace")
 MAP = ROOT / ".mutants" / "tests_by_line.json"
-MOST_TESTS, MOST_S = 200, 60.0  # that a mutant is tried with, by the times of the map
+MOST_TESTS = 200  # that a mutant is tried with
 TURNED = {
     ast.Lt: ast.GtE,
     ast.LtE: ast.Gt,
@@ -211,7 +211,7 @@ def _make_map() -> TestMap:
 
 
 def _tests_of(
-    mutant: Mutant, found: TestMap, reach: Counter[str], there: set[str]
+    mutant: Mutant, found: TestMap, reach: Counter[str], there: set[str], most_s: float
 ) -> tuple[list[str], float]:
     """The tests a mutant is tried with, of those that are there, and the seconds they take: those named after its file
     first, then those that run its line, then those that run the file, as its line may have run for whoever came first
@@ -239,13 +239,13 @@ def _tests_of(
     kept, total = [], 0.0
     for test in sorted(wanted, key=order):
         seconds = found.seconds.get(test, UNKNOWN_S)
-        if len(kept) < MOST_TESTS and (not kept or total + seconds <= MOST_S):
+        if len(kept) < MOST_TESTS and (not kept or total + seconds <= most_s):
             kept.append(test)
             total += seconds
     return kept, total
 
 
-def _try_all(drawn: list[Mutant], found: TestMap, workers: int) -> list[str]:
+def _try_all(drawn: list[Mutant], found: TestMap, workers: int, most_s: float) -> list[str]:
     """The places of the survivors; each worker has a copy of the project to itself."""
     free: SimpleQueue[Copy] = SimpleQueue()
     survivors: list[str] = []
@@ -258,7 +258,7 @@ def _try_all(drawn: list[Mutant], found: TestMap, workers: int) -> list[str]:
             free.put(one)
 
         def tried(mutant: Mutant) -> None:
-            tests, seconds = _tests_of(mutant, found, reach, there)
+            tests, seconds = _tests_of(mutant, found, reach, there, most_s)
             one = free.get()
             dead = bool(tests) and one.kills(
                 mutant.path.relative_to(ROOT), mutant.source(), tests, seconds, mutant.frozen
@@ -304,7 +304,7 @@ def main() -> None:
     print(f"{len(drawn)} of {len(every)} mutants", flush=True)
     found = TestMap(*json.loads(MAP.read_text())) if MAP.exists() and not options.new_map else _make_map()
     begin = time.monotonic()
-    survivors = _try_all(drawn, found, options.workers)
+    survivors = _try_all(drawn, found, options.workers, options.seconds)
     share = 100.0 * (1.0 - len(survivors) / max(1, len(drawn)))
     print(f"killed {share:.0f} % in {time.monotonic() - begin:.0f} s; survivors:", *survivors, sep="\n  ")
 
