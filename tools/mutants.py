@@ -289,6 +289,7 @@ def main() -> None:
     parser.add_argument(
         "--kernels", action="store_true", help="those of files with kernels, else those without"
     )
+    parser.add_argument("--seconds", type=float, default=60.0, help="of tests that each is tried with (60)")
     parser.add_argument(
         "--again", type=Path, help="of those drawn only the survivors in what an earlier run printed"
     )

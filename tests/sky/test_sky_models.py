@@ -45,6 +45,19 @@ def test_an_even_sky_is_pi_times_as_bright_on_the_ground_as_anywhere(solver: Sky
     assert not dome.sun_horizontal.any()
 
 
+@pytest.mark.parametrize(("number", "extinction"), [(12, 0.21), (15, 0.21), (8, 0.80)])
+def test_the_sun_of_a_general_sky_is_that_of_the_handbook(
+    solver: SkySolver, number: int, extinction: float
+) -> None:
+    # IES, RP-21 (from memory): 127.5 klx above the air, exp(-c m) of it below
+    for elevation in (20.0, 60.0):
+        sine = math.sin(math.radians(elevation))
+        dome = model_dome(SkyModel("cie", number), AIR, 0.0, elevation, 0.533, solver)
+        wanted = 127_500.0 * math.exp(-extinction / sine)
+        assert luminance(dome.sun_irradiance) == pytest.approx(wanted, rel=1e-4)
+        assert luminance(dome.sun_horizontal) == pytest.approx(wanted * sine, rel=1e-3)
+
+
 def test_natural_levels_meet_the_physical_sky_where_both_are_clear(solver: SkySolver) -> None:
     # one formula of a handbook for all clear days, a sky of this turbidity, and one that is known to be too bright
     for elevation in (15.0, 40.0, 70.0):
