@@ -6,6 +6,7 @@ from datetime import datetime
 from pathlib import Path
 
 import pytest
+from pydantic import ValidationError
 
 from gloamet.document.looks import (
     LOOKS,
@@ -57,6 +58,15 @@ def test_a_moonlit_night_is_dark_and_its_moon_high() -> None:
     assert night.sun.moon
     assert sun_from_document(night)[1] < -10.0
     assert moon_from_document(night).elevation_deg > 15.0
+
+
+@pytest.mark.parametrize(("height", "taken"), [(-18.0, True), (90.0, True), (-18.1, False), (90.1, False)])
+def test_a_look_asks_for_heights_between_night_and_zenith(height: float, taken: bool) -> None:
+    if taken:
+        assert SunRule(side="morning", height_deg=height).height_deg == height
+    else:
+        with pytest.raises(ValidationError):
+            SunRule(side="morning", height_deg=height)
 
 
 def test_a_sun_that_never_comes_so_high_stands_as_near_as_it_does() -> None:

@@ -48,6 +48,25 @@ def test_every_see_through_thing_has_its_index(ior: float) -> None:
     assert MaterialEdit(ior=ior).ior == ior
 
 
+@pytest.mark.parametrize(
+    ("section", "name", "low", "high"),
+    [
+        ("site", "latitude_deg", -90.0, 90.0),
+        ("site", "longitude_deg", -180.0, 180.0),
+        ("sun", "azimuth_deg", 0.0, 360.0),
+        ("sun", "elevation_deg", -20.0, 90.0),  # beyond the end of twilight nothing of it is left
+        ("sun", "north_deg", -180.0, 180.0),
+        ("panorama", "sun_azimuth_deg", 0.0, 360.0),
+        ("panorama", "sun_elevation_deg", -5.0, 90.0),
+        ("panorama", "turn_deg", -180.0, 180.0),
+        ("stage", "turn_deg", -180.0, 180.0),
+    ],
+)
+def test_angles_end_where_the_sphere_does(section: str, name: str, low: float, high: float) -> None:
+    field = field_range(section, name)
+    assert (field.low, field.high) == (low, high)
+
+
 def test_there_are_fields_to_check() -> None:
     assert len(sections()) > 30
 
