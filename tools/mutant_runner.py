@@ -9,6 +9,7 @@ that import it, for that run alone.
 from __future__ import annotations
 
 import ast
+import hashlib
 import importlib
 import json
 import os
@@ -84,10 +85,23 @@ def _serve() -> None:
         print(status, flush=True)
 
 
+def compiled_kernels() -> Path:
+    """The folder of the project's kernels, all compiled."""
+    subprocess.run([sys.executable, "-m", "gloamet", "prepare"], cwd=ROOT, check=True, capture_output=True)
+    where = "import os, gloamet; print(os.environ['NUMBA_CACHE_DIR'])"
+    told = subprocess.run([sys.executable, "-c", where], cwd=ROOT, check=True, capture_output=True, text=True)
+    return Path(told.stdout.strip())
+
+
+def _compiled_name(source: Path) -> str:
+    """The folder in which Numba keeps the kernels of a folder of sources."""
+    return f"{source.name}_{hashlib.sha1(str(source).encode()).hexdigest()}"
+
+
 class Copy:
     """A copy of the project in which mutants are tried, and the process that runs its tests."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, kernels: Path) -> None:
         self.folder = folder
         shutil.copytree(
             ROOT, folder, ignore=shutil.ignore_patterns(".venv", ".git", ".mutants", "__pycache__")
@@ -99,11 +113,11 @@ class Copy:
             "NUMBA_CACHE_DIR": str(folder / "kernels"),
         }
         self.server: subprocess.Popen[str] | None = None
-
-    def prepare(self) -> None:
-        """Compile the kernels, so that no mutant waits for them."""
-        words = [sys.executable, "-m", "gloamet", "prepare"]
-        subprocess.run(words, cwd=self.folder, env=self.environment, check=True, capture_output=True)
+        for source in [path for path in (ROOT / "src").rglob("*") if path.is_dir()]:
+            compiled = kernels / _compiled_name(source)
+            if compiled.exists():
+                there = folder / "kernels" / _compiled_name(folder / source.relative_to(ROOT))
+                shutil.copytree(compiled, there)
 
     def existing_tests(self) -> set[str]:
         """The tests there are: a map may be older."""

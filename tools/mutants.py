@@ -34,7 +34,7 @@ from typing import NamedTuple
 
 from coverage import CoverageData
 
-from mutant_runner import Copy
+from mutant_runner import Copy, compiled_kernels
 
 ROOT = Path(__file__).resolve().parents[1]
 CORE = ("aim", "colour", "develop", "document", "meter", "output", "sky", "stage", "sun", "trace")
@@ -250,8 +250,8 @@ def _try_all(drawn: list[Mutant], found: TestMap, workers: int, most_s: float) -
     free: SimpleQueue[Copy] = SimpleQueue()
     survivors: list[str] = []
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(workers) as pool:
-        copies = [Copy(Path(folder) / str(number)) for number in range(workers)]
-        list(pool.map(Copy.prepare, copies))
+        kernels = compiled_kernels()
+        copies = [Copy(Path(folder) / str(number), kernels) for number in range(workers)]
         there = copies[0].existing_tests()
         reach = found.reach()
         for one in copies:
