@@ -227,9 +227,14 @@ def _tests_of(
         name, stem = Path(test.partition("::")[0]).stem.removeprefix("test_"), inside.stem
         return name == stem or name.startswith(f"{stem}_") or stem.startswith(f"{name}_")
 
+    files = {test.partition("::")[0] for test in in_file}
+
+    def young(test: str) -> bool:
+        """Younger than the map, and where it may well run the file."""
+        return test not in found.seconds and (test.startswith(room) or test.partition("::")[0] in files)
+
     def order(test: str) -> tuple[int, float, float]:
-        new = test not in found.seconds  # younger than the map
-        rank = (0 if test in here or new else 1) if named(test) else 2 if test in here else 3
+        rank = 0 if young(test) else (0 if test in here else 1) if named(test) else 2 if test in here else 3
         return rank, -in_file[test] / max(1, reach[test]), found.seconds.get(test, UNKNOWN_S)
 
     anywhere = not in_file or mutant.kernel  # lines of kernels are not seen
