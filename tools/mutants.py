@@ -239,7 +239,9 @@ def _tests_of(
 
     anywhere = not in_file or mutant.kernel  # lines of kernels are not seen
     wanted = [
-        test for test in there if test in in_file or named(test) or (anywhere and test.startswith(room))
+        test
+        for test in there
+        if test in in_file or named(test) or young(test) or (anywhere and test.startswith(room))
     ]
     kept, total = [], 0.0
     for test in sorted(wanted, key=order):
