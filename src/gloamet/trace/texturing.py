@@ -28,7 +28,7 @@ from gloamet.trace.materials import (
     TEXTURE_STRENGTH,
     TEXTURE_TO_AP1,
 )
-from gloamet.trace.vec import WHITE, add_scaled, cross, dot, mul, normalize, scale, sub, triple
+from gloamet.trace.vec import WHITE, add_scaled, cross, dot, mul, neg, normalize, scale, sub, triple
 
 NORMAL_MATRIX, DIRECTION_MATRIX = 0, 9  # columns of an instance's row
 _STEEPEST = F(-0.02)  # a mapped normal may not face away from the viewer
@@ -174,9 +174,9 @@ def shading_normal(scene, hit, direction):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def texture_tangent(scene, triangle):
-    """The direction in which u grows on a triangle, in its own space, not normalised, and the sign of its area in the
-    texture: 0 where it has none."""
+def texture_axes(scene, triangle):
+    """The directions in which the picture on a triangle runs right (u grows) and up (v falls), in its own space, not
+    normalised; nothing where it has no area in the texture."""
     i, j, k = scene.triangles[triangle, 0], scene.triangles[triangle, 1], scene.triangles[triangle, 2]
     uvs, vertices = scene.uvs, scene.vertices
     du1, dv1 = uvs[j, 0] - uvs[i, 0], uvs[j, 1] - uvs[i, 1]
@@ -185,28 +185,30 @@ def texture_tangent(scene, triangle):
     sign = F(0) if abs(area) < F(1e-20) else (F(1) if area > F(0) else F(-1))
     first = sub(triple(vertices, j, 0), triple(vertices, i, 0))
     second = sub(triple(vertices, k, 0), triple(vertices, i, 0))
-    return scale(add_scaled(scale(first, dv2), second, -dv1), sign), sign
+    right = add_scaled(scale(first, dv2), second, -dv1)
+    up = add_scaled(scale(first, du2), second, -du1)
+    return scale(right, sign), scale(up, sign)
 
 
 @njit(**INNER_KERNEL_OPTIONS)
 def apply_normal_map(scene, hit, normal, direction):
-    """The unit normal as its normal map tilts it, towards the viewer of a ray along a direction."""
-    tangent, sign = texture_tangent(scene, hit.triangle)
-    if sign == F(0):
-        return normal
+    """The unit normal as its normal map tilts it, towards the viewer of a ray along a direction. What leans one way on
+    a face leans the other way seen from its back (glTF 2.0, 3.9.4)."""
+    tangent, up = texture_axes(scene, hit.triangle)
     tangent = transform_vector(scene, hit.instance, DIRECTION_MATRIX, tangent)
     tangent = add_scaled(tangent, normal, -dot(tangent, normal))
     if dot(tangent, tangent) < F(1e-40):
         return normal
     tangent = normalize(tangent)
-    # runs up the picture, against v
-    bitangent = scale(cross(normal, tangent), -sign)
+    bitangent = cross(normal, tangent)
+    if dot(bitangent, transform_vector(scene, hit.instance, DIRECTION_MATRIX, up)) < F(0):
+        bitangent = neg(bitangent)
     m = hit.material
     _linear, raw, _alpha = sample_texture(
         scene.texels, scene.textures, int(scene.materials[m, NORMAL_TEXTURE]), hit.uv
     )
-    p = (F(2) * raw[0] - F(1)) * scene.materials[m, NORMAL_STRENGTH]
-    q = (F(2) * raw[1] - F(1)) * scene.materials[m, NORMAL_STRENGTH]
+    strength = scene.materials[m, NORMAL_STRENGTH] if hit.front else -scene.materials[m, NORMAL_STRENGTH]
+    p, q = (F(2) * raw[0] - F(1)) * strength, (F(2) * raw[1] - F(1)) * strength
     mapped = scale(normal, max(F(2) * raw[2] - F(1), F(0.05)))
     mapped = normalize(add_scaled(add_scaled(mapped, tangent, p), bitangent, q))
     return normal if dot(mapped, direction) > _STEEPEST else mapped
