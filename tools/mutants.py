@@ -39,7 +39,7 @@ from mutant_runner import Copy, compiled_kernels
 ROOT = Path(__file__).resolve().parents[1]
 CORE = ("aim", "colour", "develop", "document", "meter", "output", "sky", "stage", "sun", "trace")
 MAP = ROOT / ".mutants" / "tests_by_line.json"
-MOST_TESTS = 200  # that a mutant is tried with
+MOST_TESTS = 1000  # that a mutant is tried with
 TURNED = {
     ast.Lt: ast.GtE,
     ast.LtE: ast.Gt,

@@ -132,3 +132,16 @@ def test_darkness_and_the_brightest_light_stay_finite() -> None:
     )
     assert np.isfinite(out).all()
     assert (out[0, 0] == 0.0).all()
+
+
+def test_points_of_a_curve_stand_a_thousandth_apart_and_never_fall() -> None:
+    ToneState(curve=((0.0, 0.0), (0.5, 0.4), (0.50105, 0.4), (1.0, 1.0)))
+    for points in (
+        ((0.0, 0.0), (0.5, 0.4), (0.5009, 0.4), (1.0, 1.0)),
+        ((0.0, 0.5), (0.5, 0.4), (1.0, 1.0)),
+        ((0.01, 0.0), (1.0, 1.0)),
+        ((0.0, 0.0), (0.99, 1.0)),
+        ((0.0, 0.0), (1.0, 1.01)),
+    ):
+        with pytest.raises(ValidationError):
+            ToneState(curve=points)

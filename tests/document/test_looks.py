@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
@@ -42,6 +42,24 @@ def test_the_sun_stands_at_the_looks_height_on_its_side(name: str, place: tuple[
     assert elevation == pytest.approx(look.sun.height_deg, abs=0.3)
     assert (azimuth < 180.0) == (look.sun.side == "morning")
     assert document.sun.wall_time.date() == Document().sun.wall_time.date()
+
+
+@pytest.mark.parametrize("height", [-5.0, 1.3, 8.7, 14.2])
+@pytest.mark.parametrize("side", ["morning", "evening"])
+def test_the_minute_is_that_in_which_the_sun_comes_to_the_height(side: str, height: float) -> None:
+    document = at(*PLACES[0])
+    moment = moment_of(document, SunRule(side=side, height_deg=height))  # type: ignore[arg-type]
+    assert moment is not None
+
+    def height_at(minutes: float) -> float:
+        when = moment + timedelta(minutes=minutes)
+        return sun_from_document(document.change("sun", wall_time=when))[1]
+
+    # within the minute beside it on either side
+    before, after = height_at(-1.0), height_at(1.0)
+    assert min(before, after) < height + 0.6 and max(before, after) > height - 0.6
+    nearest = min(range(-30, 31), key=lambda minute: abs(height_at(minute) - height))
+    assert abs(nearest) <= 3  # below a few degrees refraction bends what a clock says of the true height
 
 
 @pytest.mark.parametrize("place", PLACES)

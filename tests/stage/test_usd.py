@@ -208,6 +208,8 @@ def test_a_unit_that_is_none_of_the_usual_ones_holds_for_everything(tmp_path: Pa
     assert scene.motions["view"].matrices[1, :3, 3] == pytest.approx([2.4, -3.0, 1.2])
     assert scene.lamps[0].position == pytest.approx((1.8, 0.6, 1.2))
     assert scene.empties["mark"][:3, 3] == pytest.approx([-1.2, 0.0, 0.6])
+    for matrix in (scene.parts[0].matrix, scene.motions["view"].matrices[1], scene.empties["mark"]):
+        assert matrix[3].tolist() == [0.0, 0.0, 0.0, 1.0]
 
 
 def test_a_camera_without_perspective_is_left_out_and_said(tmp_path: Path) -> None:
