@@ -56,7 +56,16 @@ TURNED = {
 }
 LARGE = 10  # whole numbers from here are made a tenth larger, as one more is often nothing
 EITHER_WAY = {"max", "min", "maximum", "minimum", "hypot"}  # whose arguments say the same when swapped
-SAME_VALUE = {"float", "bool", "asarray", "tuple", "list"}  # which leave a number what it is
+SAME_VALUE = {
+    "float",
+    "bool",
+    "asarray",
+    "tuple",
+    "list",
+    "float32",
+    "array",
+    "Path",
+}  # which leave a value what it is
 UNKNOWN_S = 0.2  # of a test younger than the map
 
 
