@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 import pytest
+from annotated_types import Ge, Le
 from pydantic import ValidationError
 from pydantic_core import PydanticUndefined
 
@@ -12,6 +13,7 @@ from gloamet.document.fields import Model
 from gloamet.document.metadata import field_range, numeric_fields
 from gloamet.document.model import Document
 from gloamet.document.stage import MaterialEdit
+from gloamet.sun.place import zone_name_at
 
 
 def sections() -> list[tuple[str, str]]:
@@ -65,6 +67,30 @@ def test_every_see_through_thing_has_its_index(ior: float) -> None:
 def test_angles_end_where_the_sphere_does(section: str, name: str, low: float, high: float) -> None:
     field = field_range(section, name)
     assert (field.low, field.high) == (low, high)
+
+
+def test_shares_are_told_in_hundredths_and_places_in_a_picture_in_thousandths() -> None:
+    checked = 0
+    for model in every_model():
+        for name, info in model.model_fields.items():
+            extra, ends = (
+                dict(info.json_schema_extra or {}),
+                [m for m in info.metadata if isinstance(m, Ge | Le)],
+            )  # type: ignore[arg-type]
+            if extra.get("unit") == "" and sorted(getattr(m, "ge", getattr(m, "le", None)) for m in ends) == [
+                0,
+                1,
+            ]:
+                checked += 1
+                assert extra["digits"] == (3 if name in ("x", "y", "spot_x", "spot_y") else 2), (
+                    f"{model.__name__}.{name}"
+                )
+    assert checked > 20
+
+
+def test_a_new_document_stands_at_a_place_of_its_own_clock() -> None:
+    site = Document().site
+    assert zone_name_at(site.latitude_deg, site.longitude_deg) == site.timezone
 
 
 def test_there_are_fields_to_check() -> None:
