@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.output.final import StopCriterion, plan_next_pass
+from gloamet.output.final import StopCriterion, pass_paths, plan_next_pass
 from gloamet.trace.film import Film
 
 
@@ -18,3 +18,10 @@ def test_so_few_samples_that_noise_cannot_be_judged_are_simply_traced(samples: i
         film.layers["counts"] += step.wanted
         film.layers["sun"] += np.float32(1.0)
     assert plan_next_pass(film, aim, 24 * 16.0).done
+
+
+def test_a_pass_takes_a_sixteenth_of_what_a_film_has_and_half_a_million_paths_at_least() -> None:
+    film = Film(400, 300)
+    assert pass_paths(film) == 5e5
+    film.layers["counts"][:] = 1000.0  # 120 million
+    assert pass_paths(film) == pytest.approx(7.5e6)

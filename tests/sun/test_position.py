@@ -138,3 +138,12 @@ def test_delta_t_is_that_of_espenak_and_meeus(year: int) -> None:
     second = datetime(year, 7, 1, tzinfo=UTC).timestamp()
     # straight lines between their values: 3 s at most, which move the sun by 0.00004 degrees
     assert position.delta_t_s(second) == pytest.approx(float(spa.calculate_deltat(year, 7)), abs=3.0)
+
+
+@pytest.mark.parametrize(
+    "year", [1900, 1925, 1950, 1960, 1970, 1980, 1990, 2000, 2010, 2020, 2050, 2100, 2150]
+)
+def test_delta_t_is_theirs_at_the_years_between_which_it_is_drawn(year: int) -> None:
+    # their polynomials leave their own table by 0.21 s at most (1925)
+    theirs = float(spa.calculate_deltat(year, 1))
+    assert position.delta_t_s((year - 1970) * 31_556_952.0) == pytest.approx(theirs, abs=0.21)
