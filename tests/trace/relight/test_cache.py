@@ -387,3 +387,16 @@ def test_threads_finer_than_a_pixel_darken_the_sky_behind_as_much_as_in_the_exac
     taken = [1.0 - float(picture[above][..., 1].mean()) / clear for picture in (relit, other)]
     assert taken[1] > 0.05
     assert taken[0] == pytest.approx(taken[1], rel=0.2)
+
+
+@pytest.mark.parametrize(
+    ("display", "small"), [((128, 96), (64, 48)), ((16, 40), (8, 20)), ((10, 6), (8, 8))]
+)
+def test_lists_are_kept_for_half_the_pixels_each_way_and_for_eight_at_least(
+    tracer: Renderer, display: tuple[int, int], small: tuple[int, int]
+) -> None:
+    scene = build_render_scene(court())
+    record = RelightCache(scene, COURT, *display, tracer.pool, tracer.threads)
+    for layer in record._empty_layers():
+        assert (layer.small.width, layer.small.height) == small
+        assert (layer.big.width, layer.big.height) == display
