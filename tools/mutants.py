@@ -63,6 +63,7 @@ SAME_VALUE = {
     "tuple",
     "list",
     "float32",
+    "F",
     "array",
     "Path",
 }  # which leave a value what it is

@@ -18,9 +18,9 @@ GREEN, WARM = (0.1, 0.7, 0.2), (1.0, 0.6, 0.2)
 
 
 def ap1(rgb: tuple[float, float, float]) -> np.ndarray:
-    """By colour-science: ACEScg from Rec.709, Bradford as ACES has it."""
+    """By colour-science: ACEScg from Rec.709, white to white by CAT02."""
     spaces = colour.RGB_COLOURSPACES
-    return np.asarray(colour.RGB_to_RGB(rgb, spaces["ITU-R BT.709"], spaces["ACEScg"], "Bradford"))
+    return np.asarray(colour.RGB_to_RGB(rgb, spaces["ITU-R BT.709"], spaces["ACEScg"], "CAT02"))
 
 
 def lamps_of(
@@ -36,14 +36,14 @@ def lamps_of(
 @pytest.mark.proof("Colours in the renderer's primaries", source="colour-science, ACEScg", kind="library")
 def test_colours_of_surfaces_and_lamps_are_brought_to_ap1() -> None:
     lamps, table = lamps_of((level(1.0), Material("lit", GREEN, emission=WARM)))
-    assert table[0, m.BASE_COLOUR : m.BASE_COLOUR + 3] == pytest.approx(ap1(GREEN), abs=2e-3)
+    assert table[0, m.BASE_COLOUR : m.BASE_COLOUR + 3] == pytest.approx(ap1(GREEN), abs=2e-5)
     assert table[0, m.TEXTURE_FACTOR : m.TEXTURE_FACTOR + 3] == pytest.approx(GREEN)
-    assert table[0, m.EMISSION : m.EMISSION + 3] == pytest.approx(ap1(WARM), abs=2e-3)
-    assert lamps[0, m.LAMP_RADIANCE : m.LAMP_RADIANCE + 3] == pytest.approx(ap1(WARM), abs=2e-3)
+    assert table[0, m.EMISSION : m.EMISSION + 3] == pytest.approx(ap1(WARM), abs=2e-5)
+    assert lamps[0, m.LAMP_RADIANCE : m.LAMP_RADIANCE + 3] == pytest.approx(ap1(WARM), abs=2e-5)
     point, _ = lamps_of(
         (level(1.0), Material("x")), lamps=(Lamp("p", "point", intensity_cd=40.0, colour=WARM),)
     )
-    assert point[0, m.LAMP_RADIANCE : m.LAMP_RADIANCE + 3] == pytest.approx(40.0 * ap1(WARM), rel=5e-3)
+    assert point[0, m.LAMP_RADIANCE : m.LAMP_RADIANCE + 3] == pytest.approx(40.0 * ap1(WARM), rel=1e-4)
 
 
 def test_a_lamp_is_picked_by_its_lumens() -> None:
