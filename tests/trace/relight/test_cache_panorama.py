@@ -160,8 +160,8 @@ def test_behind_and_in_mirrors_it_is_seen_at_its_own_resolution(tracer: Renderer
     light[:, ::2] = 1000.0
     codes = np.round(65535.0 * (light / 1000.0) ** 0.25).astype(np.uint16)
     lights = lit_by(PanoramaPicture(codes, 1000.0, light, True, False))
-    camera = Camera((0.0, 0.0, 1.6), (0.0, 10.0, 2.6), 8.0)
-    wall = box((-4.0, 10.0, -3.0), (4.0, 10.1, 6.0))
+    camera = Camera((0.0, 0.0, 1.6), (8.0, 6.0, 2.6), 8.0)  # neither north nor east: 53 degrees
+    wall = box((-40.0, 10.0, -3.0), (40.0, 10.1, 6.0))
     empty = build_render_scene(make_scene((box((50, 50, 0), (51, 51, 1)), GREY)))
     mirrored = build_render_scene(make_scene((wall, MIRROR)))
     for scene in (empty, mirrored):
