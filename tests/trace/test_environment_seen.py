@@ -110,6 +110,32 @@ def test_a_relit_picture_sees_past_things_as_the_exact_one_does(tracer: Renderer
     assert luminance(dark)[:, 11:14].max() == 0.0
 
 
+@pytest.mark.parametrize(("azimuth", "elevation"), [(37.0, 22.0), (205.0, 48.0)])
+def test_the_suns_disc_stands_in_the_relit_picture_where_the_camera_has_it(
+    tracer: Renderer, azimuth: float, elevation: float
+) -> None:
+    a, e = math.radians(azimuth), math.radians(elevation)
+    sun = np.array([math.cos(e) * math.sin(a), math.cos(e) * math.cos(a), math.sin(e)])
+    aside = np.array([0.06, -0.04, 0.05])  # a few degrees beside the middle of the picture
+    camera = Camera((0.0, 0.0, 1.0), tuple((10.0 * sun + 10.0 * aside + [0.0, 0.0, 1.0]).tolist()), 20.0)
+    dome = assemble_dome(uniform_dome(100.0).table, azimuth, elevation, 2.0, np.full(3, 500.0), 0.2)
+    lights, compiled = (
+        build_environment(dome),
+        build_render_scene(make_scene((upright(900.0, 901.0, 900.0), GREY))),
+    )
+    cache = RelightCache(compiled, camera, 64, 64, tracer.pool, tracer.threads)
+    while not cache.full:
+        assert cache.improve(combine_environments(lights))
+    bright = luminance(cache.relit(lights)) > 1000.0
+    rows, columns = np.nonzero(bright)
+    place = camera.place(np.array(camera.eye) + 1e3 * sun, 1.0)
+    assert place is not None
+    assert ((columns.mean() + 0.5) / 64, (rows.mean() + 0.5) / 64) == pytest.approx(place, abs=0.01)
+    # a disc of two degrees in a picture of twenty, whose pixels grow towards its edge by the tangent
+    across = 64.0 * math.tan(math.radians(1.0)) / math.tan(math.radians(10.0))
+    assert bright.sum() == pytest.approx(math.pi / 4.0 * across**2, rel=0.25)
+
+
 def test_depth_goes_through_panes_and_on_by_mirrors(tracer: Renderer) -> None:
     # a pane or a mirror 8 m off, before walls 300 m away in front and behind: what the air is looked through; what a
     # pane throws back is as far as the pane, or a faint image of far things would fog it
