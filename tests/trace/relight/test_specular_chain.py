@@ -140,3 +140,22 @@ def test_a_chain_goes_through_a_hole(alpha: int, material: float) -> None:
     scene = Scene(None, scene.parts, scene.materials, (Texture("t", pixels),))
     found = chain(scene, SLANTED)
     assert found[0] == HIT and found[1] == material
+
+
+@pytest.mark.parametrize(
+    ("tile", "share"),
+    [
+        (Material("tile", (0.5, 0.5, 0.5), 0.0), 0.04),  # index 1.5 straight on
+        (Material("coated", (0.5, 0.5, 0.5), 1.0, coat=1.0), 0.04),
+        (Material("dull", (0.5, 0.5, 0.5), 1.0), 0.0),
+    ],
+)
+def test_a_gloss_is_followed_as_often_as_it_reflects(tile: Material, share: float) -> None:
+    built = build_render_scene(make_scene((level(50.0), tile)))
+    scene, ray = built.arrays(), Ray((F(0.0), F(0.0), F(10.0)), (F(0.0), F(0.0), F(-1.0)))
+    out, away = np.zeros(15), 0
+    for state in np.random.default_rng(5).integers(1, 2**63, 6000, dtype=np.uint64):
+        _chain(scene, np.int32(CAMERA_MASK), state, ray, out)
+        away += out[0] == ESCAPED
+        assert out[2] == 1.0  # as many ways as there is light: none counts more
+    assert away / 6000 == pytest.approx(share, abs=4.0 * math.sqrt(share / 6000) + 1e-9)
