@@ -64,6 +64,8 @@ SAME_VALUE = {
     "list",
     "float32",
     "F",
+    "uint64",
+    "int64",
     "array",
     "Path",
 }  # which leave a value what it is
