@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+import colour
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-import colour
 from gloamet.colour.balance import gained, saturation_gain, tint_gain, warmth_gain
 from gloamet.colour.spaces import AP1_LUMINANCE, AP1_TO_XYZ, REC709_TO_AP1, XYZ_TO_AP1
 

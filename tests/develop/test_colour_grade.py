@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import colour
 import numpy as np
 import pytest
 
-import colour
 from gloamet.colour.oklab import linear_to_oklab, oklab_to_linear
 from gloamet.colour.spaces import srgb_to_linear
 from gloamet.develop.colour_grade import BAND_HUES_DEG, band_colour, grade_codes

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+import colour
 import numpy as np
 import pytest
 
-import colour
 from gloamet.colour.spaces import srgb_to_linear
 from gloamet.develop.proofs import (
     DEUTAN,

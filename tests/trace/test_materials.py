@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 
+import colour
 import numpy as np
 import pytest
 
-import colour
 from gloamet.colour.spaces import luminance
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Lamp, Material, Scene, Texture
