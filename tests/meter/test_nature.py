@@ -20,7 +20,7 @@ from gloamet.sky.dome import SkySolver
         (15.0, 10.5, 20.0),
     ],  # never clearer than air is, nor beyond what it may be
 )
-def test_the_band_lies_between_a_third_clearer_and_half_as_hazy_again(
+def test_the_band_lies_between_clearer_and_hazier_air_of_the_same_height_of_the_sun(
     turbidity: float, clearer: float, hazier: float, solver: SkySolver
 ) -> None:
     air = Air(turbidity)
