@@ -241,13 +241,14 @@ def fade(listener: Listener) -> tuple[np.ndarray, np.ndarray]:
 
 @pytest.mark.parametrize(("quality", "automatic"), [("draft", False), ("steady", True)])
 def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: str, automatic: bool) -> None:
+    size = (360, 240) if automatic else (480, 320)
     listener = Listener()
     engine = RenderWorker(listener)
     room = demo_document("interior").change("sun", mode="hand", azimuth_deg=120.0, elevation_deg=-6.0)
     room = room.change("expose", metering="scene" if automatic else "manual", ev=1.0).change(
         "stage", quality=quality
     )
-    engine.request(room.change("output", samples=33), 480, 320)
+    engine.request(room.change("output", samples=33), *size)
     listener.wait(done)
     assert engine.pipeline.viewport.relight_state == (True, True)
     relit, exact = fade(listener)
@@ -260,7 +261,7 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: s
     assert exact / exact.mean(1)[:, None] == pytest.approx(np.broadcast_to(hue, exact.shape), rel=0.01)
     if not automatic:  # the lamps of the next sun are those of the picture that rested
         listener.events.clear()
-        engine.request(room.change("output", samples=33).change("sun", elevation_deg=-5.8), 480, 320)
+        engine.request(room.change("output", samples=33).change("sun", elevation_deg=-5.8), *size)
         listener.wait(done)
         relit, exact = fade(listener)
         assert exact.mean(1) == pytest.approx(np.full(len(exact), relit[-1].mean()), rel=0.01)

@@ -139,7 +139,7 @@ def test_a_room_lit_through_a_window_is_the_exact_one(solver: SkySolver, tracer:
     camera = Camera((1.7, 1.5, 1.5), (-1.0, -1.0, 1.0), 60.0)
     lights = build_environment(solver.dome(Air(3.0), 190.0, 35.0))
     record = made(scene, camera, lights, tracer)
-    relit, other = record.relit(lights, at_rest=True), exact(scene, camera, lights, tracer, 384)
+    relit, other = record.relit(lights, at_rest=True), exact(scene, camera, lights, tracer, 256)
     assert np.median(apart(relit, other)) < 0.06
     assert relit.mean() == pytest.approx(other.mean(), rel=0.04)
 
