@@ -193,7 +193,7 @@ def texture_axes(scene, triangle):
 @njit(**INNER_KERNEL_OPTIONS)
 def apply_normal_map(scene, hit, normal, direction):
     """The unit normal as its normal map tilts it, towards the viewer of a ray along a direction. What leans one way on
-    a face leans the other way seen from its back (glTF 2.0, 3.9.4)."""
+    a face leans the other way seen from its back (glTF 2.0, double-sided materials)."""
     tangent, up = texture_axes(scene, hit.triangle)
     tangent = transform_vector(scene, hit.instance, DIRECTION_MATRIX, tangent)
     tangent = add_scaled(tangent, normal, -dot(tangent, normal))
