@@ -77,3 +77,35 @@ def test_what_kernels_hold_of_a_source_is_compiled_anew_with_all_that_import_it(
     found = tools[1].importers(tmp_path, Path("pack/a.py"))
     assert sorted(path.stem for path in found) == ["a", "b", "c", "e"]
     assert sorted(path.stem for path in tools[1].importers(tmp_path, Path("pack/d.py"))) == ["d", "e"]
+
+
+def test_a_fault_is_seen_by_the_test_that_fails_by_it_alone(
+    tools: tuple[ModuleType, ModuleType], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    runner = tools[1]
+    project = tmp_path / "project"
+    for name, text in (
+        ("src/one.py", "VALUE = 1\n"),
+        (
+            "tests/test_one.py",
+            "import one\n"
+            "def test_there():\n    assert one\n"
+            "def test_right():\n    assert one.VALUE == 1\n"
+            "def test_wrong():\n    assert one.VALUE == 2\n",
+        ),
+    ):
+        (project / name).parent.mkdir(parents=True)
+        (project / name).write_text(text)
+    monkeypatch.setattr(runner, "ROOT", project)
+    monkeypatch.setattr(runner, "LOADED_FIRST", ("numba",))
+    monkeypatch.setenv("PYTEST_DISABLE_PLUGIN_AUTOLOAD", "1")  # they take seconds
+    there, right, wrong = (f"tests/test_one.py::test_{name}" for name in ("there", "right", "wrong"))
+    one = runner.Copy(tmp_path / "copy", tmp_path / "kernels")
+    place, tests = Path("src/one.py"), [there, right]
+    assert one.killer(place, "VALUE = 1.0\n", tests, 1.0, False) == ""
+    assert one.killer(place, "VALUE = 3\n", tests, 1.0, False) == right
+    assert one.killer(place, "VALUE = (", tests, 1.0, False) == "tests/test_one.py"
+    assert one.killer(place, "import os; os._exit(3)", tests, 1.0, False) == runner.HANGS
+    assert (one.folder / place).read_text() == "VALUE = 1\n"  # as it was
+    one.server.kill()
+    assert one.failing({there, right, wrong}) == {wrong}

@@ -1,6 +1,6 @@
 """Where mutants are tried: a copy of the project with its kernels compiled, and a process that runs its tests.
 
-A place in the project, another source for it and the tests that should see it enter; whether one of them fails leaves.
+A place in the project, another source for it and the tests that should see it enter; the test that fails by it leaves.
 The process has loaded what tests import from outside and forks a child for every run, which saves most of the time that
 a run of few tests takes. What kernels may have frozen is compiled anew: kernels of a changed source and of all sources
 that import it, for that run alone.
@@ -13,6 +13,7 @@ import hashlib
 import importlib
 import json
 import os
+import re
 import shutil
 import signal
 import subprocess
@@ -26,6 +27,7 @@ import pytest
 ROOT = Path(__file__).resolve().parents[1]
 # a mutant that takes this and so many times what its tests take hangs: it is seen
 PATIENCE_S, PATIENCE = 90.0, 4.0
+HANGS = "a hang or a crash"  # that no test tells of
 PYTEST_WORDS = ("-x", "-q", "-p", "no:cacheprovider")
 # what tests import from outside and takes seconds; astropy first, as in tests/conftest.py
 LOADED_FIRST = (
@@ -57,15 +59,31 @@ def importers(root: Path, source: Path) -> set[Path]:
     return reached
 
 
-def _serve() -> None:
+class _FirstFailure:
+    """Writes the first test that fails, or the file that can't be loaded, for the process that waits."""
+
+    def __init__(self, writer: int) -> None:
+        self.writer = writer
+
+    def pytest_runtest_logreport(self, report: pytest.TestReport) -> None:
+        if report.failed:
+            os.write(self.writer, f"{report.nodeid}\n".encode())
+
+    def pytest_collectreport(self, report: pytest.CollectReport) -> None:
+        if report.failed:
+            os.write(self.writer, f"{report.nodeid}\n".encode())
+
+
+def _serve(loaded_first: list[str]) -> None:
     """Run tests for whoever writes lines of them: a child each, forked when what tests import from outside is loaded
-    already, which is most of what a run of few tests takes."""
+    already, which is most of what a run of few tests takes. The answer is the status and what failed."""
     sys.path.insert(0, os.getcwd())  # as `python -m pytest` has it
-    for name in LOADED_FIRST:
+    for name in loaded_first:
         importlib.import_module(name)
     numba = sys.modules["numba"]
     for line in sys.stdin:
         seconds, kernels, tests = json.loads(line)
+        reader, writer = os.pipe()
         child = os.fork()
         if not child:
             os.setpgid(0, 0)
@@ -73,7 +91,8 @@ def _serve() -> None:
             nothing = os.open(os.devnull, os.O_RDWR)
             for stream in (0, 1, 2):
                 os.dup2(nothing, stream)
-            os._exit(pytest.main([*PYTEST_WORDS, *tests]))
+            os._exit(pytest.main([*PYTEST_WORDS, *tests], plugins=[_FirstFailure(writer)]))
+        os.close(writer)
         end, done, status = time.monotonic() + seconds, 0, 1
         while not done and time.monotonic() < end:
             time.sleep(0.05)
@@ -82,7 +101,9 @@ def _serve() -> None:
             os.killpg(child, signal.SIGKILL)
             os.waitpid(child, 0)
             status = 1  # it hangs: that is seen
-        print(status, flush=True)
+        os.set_blocking(reader, False)
+        with open(reader) as failed:
+            print(json.dumps([status, failed.readline().strip()]), flush=True)
 
 
 def compiled_kernels() -> Path:
@@ -137,11 +158,11 @@ class Copy:
         )
         return {line for line in told.stdout.splitlines() if "::" in line}
 
-    def _answer(self, tests: list[str], patience: float, kernels: Path) -> bool:
-        """Whether tests fail with what is compiled in a folder."""
+    def _answer(self, tests: list[str], patience: float, kernels: Path) -> str:
+        """The first of tests that fails with what is compiled in a folder; nothing where none does."""
         if self.server is None:
             self.server = subprocess.Popen(
-                [sys.executable, __file__],
+                [sys.executable, __file__, *LOADED_FIRST],
                 cwd=self.folder,
                 env=self.environment,
                 stdin=subprocess.PIPE,
@@ -152,10 +173,11 @@ class Copy:
         assert self.server.stdin and self.server.stdout
         self.server.stdin.write(json.dumps([patience, str(kernels), tests]) + "\n")
         self.server.stdin.flush()
-        return int(self.server.stdout.readline()) != 0
+        status, failed = json.loads(self.server.stdout.readline())
+        return (failed or HANGS) if status else ""
 
-    def _answer_compiled_anew(self, place: Path, tests: list[str], patience: float) -> bool:
-        """Whether tests fail when kernels that may hold something of a source are compiled for them alone."""
+    def _answer_compiled_anew(self, place: Path, tests: list[str], patience: float) -> str:
+        """The same when kernels that may hold something of a source are compiled for the tests alone."""
         with tempfile.TemporaryDirectory() as folder:
             kernels = Path(folder) / "kernels"
             shutil.copytree(self.folder / "kernels", kernels, copy_function=os.link)
@@ -164,9 +186,17 @@ class Copy:
                     compiled.unlink()
             return self._answer(tests, patience, kernels)
 
-    def kills(self, place: Path, source: str, tests: list[str], seconds: float, frozen: bool) -> bool:
-        """Whether one of the tests, which take so many seconds, sees another source at a place; frozen where kernels
-        may hold something of it."""
+    def failing(self, tests: set[str]) -> set[str]:
+        """Those of tests that fail here as it is, without a fault."""
+        words = [sys.executable, "-m", "pytest", "-q", "--tb=no", "-rfE", "-o", "addopts=", *sorted(tests)]
+        told = subprocess.run(words, cwd=self.folder, env=self.environment, capture_output=True, text=True)
+        return {
+            test for test in tests if re.search(rf"^(FAILED|ERROR) {re.escape(test)}( |$)", told.stdout, re.M)
+        }
+
+    def killer(self, place: Path, source: str, tests: list[str], seconds: float, frozen: bool) -> str:
+        """Which of the tests, which take so many seconds, sees another source at a place, nothing where none does;
+        frozen where kernels may hold something of it."""
         target = self.folder / place
         before, stat = target.read_bytes(), target.stat()
         target.write_text(source)
@@ -181,4 +211,4 @@ class Copy:
 
 
 if __name__ == "__main__":
-    _serve()
+    _serve(sys.argv[1:])

@@ -9,7 +9,8 @@ a copy of the project with the tests that run its line, those that run little el
 they take, is a map that one run of the whole suite under `coverage` makes (a quarter of an hour; kept in `.mutants`).
 Lines of kernels are not seen there: their tests are those of the module's name and of its room. What survives is
 printed with its place, to be killed by a new check or explained in docs/proof.md. What kernels may have frozen of a
-mutated file, all of a file with kernels and whatever stands outside functions, is compiled anew.
+mutated file, all of a file with kernels and whatever stands outside functions, is compiled anew. At the end the tests
+that killed run without a fault: who fails then has killed nothing.
 """
 
 from __future__ import annotations
@@ -34,7 +35,7 @@ from typing import NamedTuple
 
 from coverage import CoverageData
 
-from mutant_runner import Copy, compiled_kernels
+from mutant_runner import HANGS, Copy, compiled_kernels
 
 ROOT = Path(__file__).resolve().parents[1]
 CORE = ("aim", "colour", "develop", "document", "meter", "output", "sky", "stage", "sun", "trace")
@@ -269,9 +270,10 @@ def _tests_of(
 
 
 def _try_all(drawn: list[Mutant], found: TestMap, workers: int, most_s: float) -> list[str]:
-    """The places of the survivors; each worker has a copy of the project to itself."""
+    """The places of the survivors; each worker has a copy of the project to itself. Who is killed by a test that fails
+    without a fault survives."""
     free: SimpleQueue[Copy] = SimpleQueue()
-    survivors: list[str] = []
+    killers: dict[Mutant, str] = {}
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(workers) as pool:
         kernels = compiled_kernels()
         copies = [Copy(Path(folder) / str(number), kernels) for number in range(workers)]
@@ -283,18 +285,22 @@ def _try_all(drawn: list[Mutant], found: TestMap, workers: int, most_s: float) -
         def tried(mutant: Mutant) -> None:
             tests, seconds = _tests_of(mutant, found, reach, there, most_s)
             one = free.get()
-            dead = bool(tests) and one.kills(
-                mutant.path.relative_to(ROOT), mutant.source(), tests, seconds, mutant.frozen
-            )
+            inside = mutant.path.relative_to(ROOT)
+            by = one.killer(inside, mutant.source(), tests, seconds, mutant.frozen) if tests else ""
             free.put(one)
-            print("killed  " if dead else "SURVIVED", mutant.place(), flush=True)
-            survivors.extend([] if dead else [mutant.place()])
+            killers[mutant] = by
+            print(f"killed   {mutant.place()} by {by}" if by else f"SURVIVED {mutant.place()}", flush=True)
 
         list(pool.map(tried, drawn))
         for one in copies:
             if one.server:
                 one.server.kill()
-    return survivors
+        for test in copies[0].failing(set(killers.values()) - {"", HANGS}):
+            print(f"fails without a fault: {test}")
+            for mutant in [mutant for mutant, by in killers.items() if by == test]:
+                killers[mutant] = ""
+                print(f"SURVIVED {mutant.place()}", flush=True)
+    return [mutant.place() for mutant in drawn if not killers[mutant]]
 
 
 def main() -> None:
