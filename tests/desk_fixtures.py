@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk import theme
+from gloamet.desk.garbage import GarbageCollector
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow
 from gloamet.document.model import Document
@@ -46,12 +47,16 @@ def dressed(qapp: QApplication) -> QApplication:
 @pytest.fixture
 def session(dressed: QApplication, qtbot: QtBot, document: Document) -> Iterator[Session]:
     """A session that has shown its first exact picture."""
+    collector = GarbageCollector()
     session = Session()
-    session.resize(120, 80)
-    with qtbot.waitSignal(session.frame_ready, timeout=120_000, check_params_cb=lambda f: f.exact):
-        session.start_with(document)
-    yield session
-    session.close()
+    try:
+        session.resize(120, 80)
+        with qtbot.waitSignal(session.frame_ready, timeout=120_000, check_params_cb=lambda f: f.exact):
+            session.start_with(document)
+        yield session
+    finally:
+        session.close()
+        collector.close()
 
 
 @pytest.fixture

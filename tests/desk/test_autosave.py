@@ -20,7 +20,7 @@ from gloamet.desk.autosave import EVERY_MS, Autosave, left_behind, state_folder,
 from gloamet.desk.session import Session
 from gloamet.document.file import load_document
 
-KILLS, INTERVAL_MS = 20, 200
+KILLS, INTERVAL_MS = 20, 100
 SLACK_S = 1.0  # a busy machine's own, over the interval
 
 

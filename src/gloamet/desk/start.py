@@ -24,6 +24,7 @@ def run_desk(
     from PySide6.QtWidgets import QApplication
 
     from gloamet.desk import theme
+    from gloamet.desk.garbage import GarbageCollector
     from gloamet.desk.session import Session
     from gloamet.desk.window import DeskWindow
     from gloamet.preview.preparation import KernelPreparation
@@ -33,6 +34,7 @@ def run_desk(
     app.setOrganizationName("gloamet")
     app.setApplicationName("gloamet")
     theme.apply(app)
+    collector = GarbageCollector()
     preparation = KernelPreparation()
     session = Session(preparation=preparation)
     window = DeskWindow(session)
@@ -46,4 +48,5 @@ def run_desk(
     window.offer_left()
     code = int(app.exec())
     preparation.close()
+    collector.close()
     return code
