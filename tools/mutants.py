@@ -7,7 +7,8 @@ cent larger or its sign turned, a comparison or an operator turned round, two ar
 replaced by its argument; not where that says the same, as `max(b, a)` or a number without its `float`. Each is tried in
 a copy of the project with the tests that run its line, those that run little else first; which these are, and how long
 they take, is a map that one run of the whole suite under `coverage` makes (a quarter of an hour; kept in `.mutants`).
-Lines of kernels are not seen there: their tests are those of the module's name and of its room. What survives is
+Lines of kernels are not seen there: their tests are those of the module's name, those whose file names the module, and
+those of its room. What survives is
 printed with its place, to be killed by a new check or explained in docs/proof.md. What kernels may have frozen of a
 mutated file, all of a file with kernels and whatever stands outside functions, is compiled anew. At the end the tests
 that killed run without a fault: who fails then has killed nothing.
@@ -245,20 +246,28 @@ def _tests_of(
         )
 
     files = {test.partition("::")[0] for test in in_file}
+    if mutant.kernel:
+        module = ".".join(inside.with_suffix("").parts[1:])
+        every = {test.partition("::")[0] for test in there}
+        files |= {file for file in every if f"from {module} import" in (ROOT / file).read_text()}
 
     def young(test: str) -> bool:
         """Younger than the map, and where it may well run the file."""
         return test not in found.seconds and (test.startswith(room) or test.partition("::")[0] in files)
 
     def order(test: str) -> tuple[int, float, float]:
-        rank = 0 if young(test) else (0 if test in here else 1) if named(test) else 2 if test in here else 3
+        line = test in here or (mutant.kernel and test.partition("::")[0] in files)
+        rank = 0 if young(test) else (0 if line else 1) if named(test) else 2 if line else 3
         return rank, -in_file[test] / max(1, reach[test]), found.seconds.get(test, UNKNOWN_S)
 
     anywhere = not in_file or mutant.kernel  # lines of kernels are not seen
     wanted = [
         test
         for test in there
-        if test in in_file or named(test) or young(test) or (anywhere and test.startswith(room))
+        if test in in_file
+        or named(test)
+        or young(test)
+        or (anywhere and (test.startswith(room) or test.partition("::")[0] in files))
     ]
     kept, total = [], 0.0
     for test in sorted(wanted, key=order):
