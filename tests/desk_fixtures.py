@@ -14,6 +14,7 @@ from gloamet.desk.garbage import GarbageCollector
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow
 from gloamet.document.model import Document
+from gloamet.preview import pipeline
 
 HOUSE_OBJ = (
     "v -20 -20 0\nv 20 -20 0\nv 20 20 0\nv -20 20 0\n"
@@ -45,8 +46,11 @@ def dressed(qapp: QApplication) -> QApplication:
 
 
 @pytest.fixture
-def session(dressed: QApplication, qtbot: QtBot, document: Document) -> Iterator[Session]:
+def session(
+    dressed: QApplication, qtbot: QtBot, document: Document, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[Session]:
     """A session that has shown its first exact picture."""
+    monkeypatch.setattr(pipeline, "AHEAD_SECONDS", 0.01)  # it rests a second of each test else
     collector = GarbageCollector()
     session = Session()
     try:
