@@ -18,7 +18,7 @@ from gloamet.document.model import Document
 from gloamet.meter.light import read_light
 from gloamet.output.document_to_light import air_from_document, dome_from_document, sun_from_document
 from gloamet.output.images import save_light
-from gloamet.preview import air_tables
+from gloamet.preview import air_tables, pipeline
 from gloamet.preview.events import Busy, Frame, LightSolved
 from gloamet.preview.relighting import (
     CROSSFADE_BEGIN,
@@ -39,8 +39,17 @@ SIZE = (240, 160)
 
 
 @pytest.fixture
-def recorded(document: Document) -> Iterator[tuple[RenderWorker, Listener, Document]]:
+def ahead_s() -> float:
+    """Seconds for what may be asked for next: most tests ask for nothing of it."""
+    return 0.01
+
+
+@pytest.fixture
+def recorded(
+    document: Document, ahead_s: float, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[tuple[RenderWorker, Listener, Document]]:
     """A worker at rest whose record is full."""
+    monkeypatch.setattr(pipeline, "AHEAD_SECONDS", ahead_s)
     listener = Listener()
     engine = RenderWorker(listener)
     document = document.change("expose", metering="manual", ev=14.0).change("output", samples=16)
@@ -240,7 +249,10 @@ def fade(listener: Listener) -> tuple[np.ndarray, np.ndarray]:
 
 
 @pytest.mark.parametrize(("quality", "automatic"), [("draft", False), ("steady", True)])
-def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: str, automatic: bool) -> None:
+def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(
+    quality: str, automatic: bool, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(pipeline, "AHEAD_SECONDS", 0.01)
     size = (360, 240) if automatic else (480, 320)
     listener = Listener()
     engine = RenderWorker(listener)
@@ -248,7 +260,7 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: s
     room = room.change("expose", metering="scene" if automatic else "manual", ev=1.0).change(
         "stage", quality=quality
     )
-    engine.request(room.change("output", samples=33), *size)
+    engine.request(room.change("output", samples=17), *size)
     listener.wait(done)
     assert engine.pipeline.viewport.relight_state == (True, True)
     relit, exact = fade(listener)
@@ -261,7 +273,7 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(quality: s
     assert exact / exact.mean(1)[:, None] == pytest.approx(np.broadcast_to(hue, exact.shape), rel=0.01)
     if not automatic:  # the lamps of the next sun are those of the picture that rested
         listener.events.clear()
-        engine.request(room.change("output", samples=33).change("sun", elevation_deg=-5.8), *size)
+        engine.request(room.change("output", samples=17).change("sun", elevation_deg=-5.8), *size)
         listener.wait(done)
         relit, exact = fade(listener)
         assert exact.mean(1) == pytest.approx(np.full(len(exact), relit[-1].mean()), rel=0.01)
@@ -308,6 +320,7 @@ def test_while_a_hand_drags_every_picture_comes_after_its_own_light(
     assert len(set(shown)) >= 3
 
 
+@pytest.mark.parametrize("ahead_s", [pipeline.AHEAD_SECONDS])
 def test_at_rest_air_is_solved_for_a_hand_that_will_move_the_sun(
     recorded: tuple[RenderWorker, Listener, Document], monkeypatch: pytest.MonkeyPatch
 ) -> None:

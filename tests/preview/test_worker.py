@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 
 from gloamet.document.model import Document
-from gloamet.preview import pipeline as studio_module
+from gloamet.preview import pipeline
 from gloamet.preview.events import Busy, Failed, Frame, LightSolved, PaletteSolved, SceneLoaded
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.worker import RenderWorker
@@ -55,7 +55,10 @@ def done(event: Any) -> bool:
 
 
 @pytest.fixture
-def running(document: Document) -> Iterator[tuple[RenderWorker, Listener, Document]]:
+def running(
+    document: Document, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[tuple[RenderWorker, Listener, Document]]:
+    monkeypatch.setattr(pipeline, "AHEAD_SECONDS", 0.01)
     listener = Listener()
     engine = RenderWorker(listener)
     engine.request(document, 96, 64)
@@ -171,7 +174,7 @@ def test_an_unforeseen_failure_is_a_sentence_and_the_worker_lives_on(
         def broken(*_: object) -> None:
             raise RuntimeError("a bug")
 
-        m.setattr(studio_module, "paint_disc", broken)
+        m.setattr(pipeline, "paint_disc", broken)
         engine.request(document.change("air", turbidity=6.0), 96, 64)
         assert "a bug" in listener.wait(lambda e: isinstance(e, Failed)).sentence
     capfd.readouterr()
