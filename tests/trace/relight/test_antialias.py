@@ -42,3 +42,19 @@ def test_a_bar_covers_as_much_of_the_picture_as_it_is_wide_and_long(
     shown = np.repeat(high[:, None], SUBSAMPLES, 1)
     shown[edges] = high[covers]
     assert shown.mean(1).sum() == pytest.approx(pixels_wide * LONG / pixel_m, rel=0.05)
+
+
+def test_only_pixels_where_one_thing_ends_are_outlines(tracer: Renderer) -> None:
+    floor, block = (
+        (level(200.0), Material("floor", (0.5, 0.5, 0.5))),
+        (box((-1.0, -1.0, 0.0), (1.0, 1.0, 2.0)), Material("block", (0.8, 0.2, 0.1))),
+    )
+    for parts, most in (((floor,), 0), ((floor, block), 0.05 * WIDTH * HEIGHT)):
+        # from above: neither horizon nor sky is seen
+        camera = Camera((6.0, -7.0, 9.0), (0.0, 0.0, 0.5), 40.0)
+        scene = build_render_scene(make_scene(*parts))
+        record = RelightCache(scene, camera, WIDTH, HEIGHT, tracer.pool, tracer.threads)
+        assert record._begin(lambda: False) and record._find_outlines(lambda: False)
+        edges = record._outlines[0]
+        assert len(edges) <= most
+        assert bool(len(edges)) == (len(parts) > 1)
