@@ -12,6 +12,7 @@ from gloamet.colour.spaces import REC709_TO_AP1
 from gloamet.errors import GloametError
 from gloamet.output.environment_export import export_environment_map
 from gloamet.output.images import save_light
+from gloamet.sky import environment_map
 from gloamet.sky.air import Air
 from gloamet.sky.dome import COLUMNS, SkyDome, SkySolver, uniform_dome
 from gloamet.sky.environment_map import (
@@ -135,6 +136,19 @@ def test_larger_pictures_are_averaged(tmp_path: Path) -> None:
     assert whole.codes.shape == (2048, 4096, 3)
     assert read.shape == (1024, 2048, 3)
     assert np.ptp(read[..., 1]) < 1e-4
+
+
+def test_a_picture_wider_than_any_screen_shows_is_averaged_strip_by_strip_as_it_is_read(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(environment_map, "SEEN_WIDTH", 64)
+    monkeypatch.setattr(environment_map, "STRIP_ROWS", 18)
+    picture = np.random.default_rng(4).uniform(0.2, 3.0, (97, 194, 3)).astype(np.float32)
+    read = read_environment_map(write(tmp_path / "wide.exr", picture))
+    # squares of four, as 194 / 64 is more than three; the rest of a row and the last row are left out
+    mean = picture[:96, :192].reshape(24, 4, 48, 4, 3).mean((1, 3)).astype(float)
+    assert read.light == pytest.approx(mean @ REC709_TO_AP1.T, rel=1e-5)
+    assert decode(read.codes, read.scale) == pytest.approx(mean @ REC709_TO_AP1.T, rel=2e-4)
 
 
 def test_values_that_are_no_light_do_no_harm(tmp_path: Path) -> None:
