@@ -216,3 +216,19 @@ def test_only_rows_in_view_are_solved_and_they_are_the_same(solver: SkySolver) -
     for elevation_deg in (-7.0, 0.0, 11.0):
         camera = looking(40.0, elevation_deg)
         assert np.array_equal(seen(part, 3000.0, 9.0, camera), seen(whole, 3000.0, 9.0, camera))
+
+
+@pytest.mark.parametrize(("column", "density"), [(12, 1.0), (17, 1.0), (12, 2.5)])
+def test_air_that_takes_less_than_a_share_is_left_out_up_to_where_it_takes_that(
+    solver: SkySolver, column: int, density: float
+) -> None:
+    table = solve_aerial(solver, Air(3.0), SUN, 1.6)
+    away_m = 150_000.0 * (column / 31.0) ** 4  # columns lie by the fourth root of distance, 32 up to 150 km
+    least = 1.0 - float(table.through[:, column].min()) ** density + 1e-6
+    for share in (0.5, 0.97, 1.03, 2.0):
+        depth = np.full((HEIGHT, WIDTH), share * away_m, np.float32)
+        before = np.full((HEIGHT, WIDTH, 3), 500.0, np.float32)
+        words = table, AerialSettings(density), looking(), before, far_parts(depth, nearness(depth)), POOL
+        through, left_out = see_through_air(*words), see_through_air(*words, least)
+        assert (through != 500.0).all()
+        np.testing.assert_array_equal(left_out, before if share < 1.0 else through)
