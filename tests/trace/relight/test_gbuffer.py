@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import pytest
 
 from gloamet.stage.camera import Camera
+from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Material
 from gloamet.trace.film import Renderer
 from gloamet.trace.relight import points as p
@@ -38,3 +41,20 @@ def test_the_matt_part_of_a_glossy_floor_has_what_the_gloss_leaves(
     directions, solid = hemisphere()
     taken = float(evaluated(surface(towards, ROUGH, 0.0, 0.0), directions)[:, 0] @ solid)
     assert big.shading[middle, p.DIFFUSE_ALBEDO_SCALE] == pytest.approx(1.0 - taken, abs=0.004)
+
+
+@pytest.mark.parametrize(("target_m", "skies"), [((0.0, 0.0, 0.0), False), ((0.0, 90_000.0, 20.0), True)])
+def test_ground_has_sky_beside_it_only_where_it_melts_into_the_horizon(
+    target_m: tuple[float, float, float], skies: bool, tracer: Renderer
+) -> None:
+    behind = level(1.0) + np.array([0.0, -50.0, 0.0])  # not seen: a scene must hold something
+    ground = GroundPlane(radius_m=math.inf, reflectance=0.3, softness_deg=1.0)
+    stage = build_render_scene(make_scene((behind, Material("plate"))), ground)
+    record = RelightCache(stage, Camera((0.0, -9.0, 6.0), target_m, 4.0), WIDTH, HEIGHT, tracer.pool, 1)
+    assert record._begin(lambda: False)
+    first, second = (layer.big.shading[:, p.PIXEL_KIND] for layer in record.layers)
+    surface_seen = first == p.SURFACE_PIXEL
+    assert surface_seen.any()
+    assert bool((second == p.SKY_PIXEL).any()) is skies
+    if skies:
+        assert (second[~surface_seen] != p.SKY_PIXEL).all()
