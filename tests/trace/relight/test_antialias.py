@@ -12,9 +12,10 @@ from gloamet.stage.scene import Material
 from gloamet.trace.film import Renderer
 from gloamet.trace.relight.antialias import SUBSAMPLES
 from gloamet.trace.relight.cache import RelightCache
-from gloamet.trace.relight.points import POINT_POSITION
+from gloamet.trace.relight.points import ALBEDO, POINT_POSITION
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box, level, make_scene
+from tests.trace.test_path_tracer_bodies import textured
 
 WIDTH, HEIGHT, AWAY, LONG = 160, 120, 10.0, 4.0
 
@@ -58,3 +59,21 @@ def test_only_pixels_where_one_thing_ends_are_outlines(tracer: Renderer) -> None
         edges = record._outlines[0]
         assert len(edges) <= most
         assert bool(len(edges)) == (len(parts) > 1)
+
+
+def test_a_texture_finer_than_a_pixel_is_its_mean_there(tracer: Renderer) -> None:
+    dice = np.random.default_rng(6).random((64, 64, 1)) < 0.5
+    grain = np.where(dice, [220, 220, 220, 255], [30, 30, 30, 255]).astype(np.uint8)
+    # 20 m hold 64 * 20 of its squares, and the picture's 160 pixels 9.7 m of them: four to a pixel
+    scene = build_render_scene(textured(Material("grain", (1.0, 1.0, 1.0), base_texture=0), grain, 20.0))
+    camera = Camera((0.0, 0.0, AWAY), (0.0, 0.001, 0.0), 40.0)
+    record = RelightCache(scene, camera, WIDTH, HEIGHT, tracer.pool, tracer.threads)
+    assert record._begin(lambda: False)
+    middle = record.layers[0].big.shading[:, ALBEDO].copy()
+    assert record._find_outlines(lambda: False)
+    mean = record.layers[0].big.shading[:, ALBEDO]
+    assert len(record._outlines[0]) == 0
+    assert mean.mean() == pytest.approx(middle.mean(), rel=0.02)
+    # nine looks in place of one would leave a third, were none at the same square
+    assert mean.std() < 0.5 * middle.std()
+    assert middle.std() > 0.1
