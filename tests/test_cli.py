@@ -356,7 +356,7 @@ def test_an_interrupted_render_goes_on_from_its_checkpoint(tmp_path: Path, pair:
     out, kept = tmp_path / "a.exr", tmp_path / "a.kept"
     words = [sys.executable, "-m", "gloamet", "render", str(pair), "-o", str(out), "--size", "160x100"]
     words += ["--samples", "65536", "--checkpoint", str(kept), "--json"]
-    for seconds in (2.0, 6.0, 15.0, 45.0):  # a busy machine may not have begun
+    for seconds in (4.0, 12.0, 45.0):  # a busy machine may not have begun
         first = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
         assert first.stderr is not None and "of memory" in first.stderr.readline()
         time.sleep(seconds)

@@ -69,18 +69,24 @@ def small(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(opening, "_OPEN", fewer(opening._OPEN, ("sleep(1.0)", "sleep(0.1)")))
     for module in (desk, sun, opening):
         monkeypatch.setattr(module, "run_apart", once_a_script)
-    little_window = ("window.show()", "window.resize(window.minimumSize())\nwindow.show()")
-    monkeypatch.setattr(
-        desk, "_HAND", fewer(desk._HAND, ('"left": 12', '"left": 1'), ("== 200", "== 5"), little_window)
-    )
+    draft = ("demo_document()", "demo_document().change('stage', quality='draft')")
+    small_window = ("window.show()", "window.resize(window.minimumSize())\nwindow.show()")
+    hand = fewer(desk._HAND, ('"left": 12', '"left": 1'), ("== 200", "== 5"), draft, small_window)
+    monkeypatch.setattr(desk, "_HAND", hand)
     monkeypatch.setattr(desk, "_RELIGHT", fewer(desk._RELIGHT, ("== 25", "== 9"), ("3 * 19", "3")))
     monkeypatch.setattr(
         desk,
         "_CANCEL",
-        fewer(desk._CANCEL, ("range(20)", "range(1)"), ("waits[10]", "waits[0]"), ("744, 628", "320, 200")),
+        fewer(
+            desk._CANCEL,
+            ("range(20)", "range(1)"),
+            ("waits[10]", "waits[0]"),
+            ("744, 628", "160, 100"),
+            draft,
+        ),
     )
     monkeypatch.setattr(
-        sun, "_OVERLAY", fewer(sun._OVERLAY, ("== 80", "== 14"), ("960", "240"), ("540", "135"))
+        sun, "_OVERLAY", fewer(sun._OVERLAY, ("== 80", "== 14"), ("960", "240"), ("540", "135"), draft)
     )
 
 

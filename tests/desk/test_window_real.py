@@ -82,7 +82,7 @@ def place(point):
     return QPoint(round(box.x() + x * box.width()), round(box.y() + y * box.height()))
 
 def begin(frame):
-    if done or not frame.exact:
+    if done or session.compiled is None:
         return
     done.append("begun")
     press("Aim")

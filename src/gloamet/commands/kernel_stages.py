@@ -20,6 +20,7 @@ from gloamet.sky.environment_map import encode_rows, mend_rows
 from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
+from gloamet.sun.place import zone_name_at
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
 from gloamet.trace.denoise import denoise
 from gloamet.trace.distance import far_parts
@@ -35,6 +36,7 @@ from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
 
 
 def _sky() -> None:
+    zone_name_at(0.0, 0.0)  # a place's time zone is looked up by kernels too, of the package that knows them
     solver = SkySolver()
     dome = solver.dome(Air(3.0, 10.0, 0.2), 180.0, 30.0)
     build_environment(dome)

@@ -30,6 +30,8 @@ TOOL_HINTS = {
     "surface": "Click the surface whose sun you want to know.",
     "wall": "Click the wall whose bearing you know.",
 }
+ONLY_SKY = "There is only sky at that point: start on something that casts."
+NOT_OPEN = "The model is still being opened: try again in a moment."
 
 
 @dataclass(frozen=True)
@@ -112,9 +114,8 @@ class AimTool:
     def _need(self, at: QPointF, find: Callable[[QPointF], Array | None]) -> Array | None:
         point = find(at)
         if point is None:
-            self.session.noticed.emit(
-                "There is only sky at that point: start on something that casts.", "note"
-            )
+            opening = self.session.compiled is None
+            self.session.noticed.emit(NOT_OPEN if opening else ONLY_SKY, "note")
         return point
 
     def _preview(self, line: Array) -> None:

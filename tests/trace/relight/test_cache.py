@@ -117,9 +117,10 @@ def test_fifty_suns_and_skies_keep_their_mean_and_their_places(
     for _ in range(50):
         air, azimuth, elevation = Air(dice.uniform(1.8, 7.0)), dice.uniform(0, 360), dice.uniform(4, 75)
         lights = build_environment(solver.dome(air, azimuth, elevation))
-        relit, other = record.relit(lights, at_rest=True), exact(scene, COURT, lights, tracer, 24)
+        relit, other = record.relit(lights, at_rest=True), exact(scene, COURT, lights, tracer, 12)
         assert relit.mean() == pytest.approx(other.mean(), rel=0.02), (azimuth, elevation)
-        assert np.median(apart(relit, other)) < 0.04, (azimuth, elevation)  # the exact one has 1 % of grain
+        # half of it is the exact one's grain
+        assert np.median(apart(relit, other)) < 0.04, (azimuth, elevation)
 
 
 def test_a_plain_under_an_even_sky_sends_back_its_reflectance(tracer: Renderer) -> None:
