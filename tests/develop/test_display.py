@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import colour
 import numpy as np
 import pytest
@@ -25,6 +27,7 @@ from gloamet.colour.temperature import (
     white_xy,
 )
 from gloamet.colour.views import VIEWS, film, film_curve
+from gloamet.develop import display
 from gloamet.develop.display import develop_screen
 from gloamet.develop.exact import develop_exact
 from gloamet.develop.settings import DevelopSettings, exposure_scale
@@ -289,3 +292,21 @@ def test_the_hue_of_a_light_that_grows_to_white_moves_one_way(start: tuple[float
     # four degrees at a chroma of 0.15 are 0.01 in Oklab, half of what an eye sees as a difference (about 0.02)
     assert min(forth, back) < 5.0
     assert np.abs(moved).max() < 6.0  # no jump
+
+
+def test_a_baked_view_is_the_view_at_its_colours_and_is_kept(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "folder" / "view.npy"
+    monkeypatch.setattr(display, "_cache_file", lambda view: file)
+    display.screen_cube.cache_clear()
+    try:
+        cube = display.screen_cube("ACES 2.0")[:-1].reshape(73, 73, 73, 3)  # blue, green, red
+        axis = np.exp2(np.linspace(0.0, 20.0, 73) - 12.0)
+        for red, green, blue in ((43, 43, 43), (50, 30, 20), (10, 44, 60)):
+            colours = axis[[red, green, blue]].astype(np.float32)[None, None]
+            wanted = np.clip(VIEWS["ACES 2.0"].apply(colours)[0, 0], 0.0, 1.0)
+            assert cube[blue, green, red] == pytest.approx(wanted, abs=1e-5)
+        assert np.array_equal(np.load(file), display.screen_cube("ACES 2.0"))
+    finally:
+        display.screen_cube.cache_clear()

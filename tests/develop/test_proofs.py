@@ -124,3 +124,13 @@ def test_paper_dulls_strong_colours_of_every_hue(lab: tuple[float, float, float]
     rgb = colour.XYZ_to_RGB(colour.Oklab_to_XYZ(np.array(lab)), "sRGB", apply_cctf_encoding=True)
     picture = np.full((30, 40, 3), np.clip(rgb, 0.0, 1.0), np.float32)
     assert warnings_of(picture).dulled == (1.0 if np.hypot(*lab[1:]) > 0.1 else 0.0)
+
+
+def test_what_stands_out_is_measured_in_the_middle_of_the_picture() -> None:
+    y, x = (np.arange(100) + 0.5) / 100 - 0.5, (np.arange(160) + 0.5) / 160 - 0.5
+    disc = np.hypot(y[:, None], x[None]) < 0.3
+    picture = np.zeros((100, 160, 3), np.float32)
+    picture[disc] = 1.0  # white on black: 100 L*
+    assert warnings_of(picture).middle_stands_out == pytest.approx(100.0, abs=0.5)
+    shifted = np.roll(picture, 40, axis=1)
+    assert warnings_of(shifted).middle_stands_out < 60.0

@@ -145,3 +145,23 @@ def test_points_of_a_curve_stand_a_thousandth_apart_and_never_fall() -> None:
     ):
         with pytest.raises(ValidationError):
             ToneState(curve=points)
+
+
+@pytest.mark.parametrize(
+    ("name", "begin", "full", "end"),
+    [
+        ("shadows", -0.3, -4.5, -12.0),
+        ("highlights", 0.2, 3.8, 10.0),
+        ("blacks", -3.0, -9.0, None),
+        ("whites", 1.5, 6.0, None),
+    ],
+)
+def test_a_region_acts_in_full_at_its_place_half_between_and_not_beyond(
+    name: str, begin: float, full: float, end: float | None
+) -> None:
+    amount = 0.8
+    places = {begin: 0.0, (begin + full) / 2.0: 0.5, full: 1.0, 2.0 * begin - full: 0.0}
+    places |= {full * 1.5: 1.0} if end is None else {(full + end) / 2.0: 0.5, end: 0.0, 1.2 * end: 0.0}
+    stops = np.array(list(places))
+    moved = toned_stops(stops, ToneState(**{name: amount})) - stops  # type: ignore[arg-type]
+    assert moved == pytest.approx(amount * np.array(list(places.values())), abs=1e-9)

@@ -134,3 +134,13 @@ def test_own_looks_are_found_and_a_bad_one_is_told(monkeypatch: pytest.MonkeyPat
 def test_a_look_of_what_there_is_not_is_refused(fields: dict[str, object]) -> None:
     with pytest.raises(GloametError, match="names what there is not"):
         apply_look(Document(), Look(name="x", fields=fields))
+
+
+def test_what_is_no_number_is_taken_from_half_strength_on() -> None:
+    before = Document()
+    look = Look(name="other", fields={"expose.view": "plain sRGB", "sky.backdrop": "gradient"})
+    assert (before.expose.view, before.sky.backdrop) != ("plain sRGB", "gradient")
+    for strength, taken in ((0.2, False), (0.49, False), (0.5, True), (0.9, True)):
+        after = apply_look(before, look, strength)
+        assert (after.expose.view == "plain sRGB") is taken
+        assert (after.sky.backdrop == "gradient") is taken

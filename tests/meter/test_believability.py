@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 
 import pytest
 from hypothesis import given
@@ -10,7 +11,7 @@ from hypothesis import strategies as st
 
 from gloamet.document.model import Document
 from gloamet.meter.believability import RULES, LightFacts, declination_deg, findings
-from gloamet.meter.ratio import Band, change_of_fill, change_of_lit_side, key_to_fill
+from gloamet.meter.ratio import STARTING_POINTS, Band, change_of_fill, change_of_lit_side, key_to_fill
 from gloamet.sun.position import sun_position
 
 # a clear morning, metered and balanced as a photographer would
@@ -194,3 +195,10 @@ def test_ways_out_of_exposure_and_balance_are_the_lights_as_far_as_a_camera_goes
     ways = {f.rule: f.way_out.fields for f in findings(facts) if f.way_out is not None}
     assert ways["white balance"] == {"kelvin": min(max(cct_k, 2000.0), 15_000.0)}
     assert ways["exposure"] == {"metering": "manual", "ev": 22.0}
+
+
+def test_a_starting_point_lies_in_the_range_that_its_reason_names() -> None:
+    for point in STARTING_POINTS:
+        found = re.search(r"(\d) to (\d) stops", point.reason)
+        assert found is not None
+        assert float(found[1]) <= point.stops <= float(found[2]), point.word

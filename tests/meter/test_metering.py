@@ -115,3 +115,11 @@ def test_every_way_of_metering_gives_a_number_for_darkness_and_for_broken_light(
 
 def test_a_brighter_card_asks_for_more_exposure_value() -> None:
     assert card_ev(200.0) - card_ev(100.0) == pytest.approx(1.0)
+
+
+def test_a_metering_by_the_middle_knows_neither_left_nor_right_neither_up_nor_down() -> None:
+    picture, seen = lit(10_000.0)
+    picture[5:25, 3:30] *= 5.0
+    wanted = ev("centre", picture, seen)
+    for turned in (picture[:, ::-1], picture[::-1]):
+        assert ev("centre", turned, seen) == pytest.approx(wanted, abs=1e-4)

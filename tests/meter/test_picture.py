@@ -103,3 +103,11 @@ def test_every_pixel_of_a_small_picture_is_read_once(height: int, width: int) ->
     assert reading.lux == pytest.approx(lux.ravel(), rel=1e-5)
     assert reading.cd_m2 == pytest.approx(lux.ravel() * CARD / math.pi, rel=1e-5)
     assert reading.surface.all()
+
+
+def test_between_sun_and_shade_the_exposure_stands_nearer_to_the_sun_by_a_quarter_of_their_distance() -> None:
+    lux = np.full((60, 80), 10_000.0)
+    lux[:24] *= 2.0  # two fifths in the sun, a stop brighter
+    # of the readings from the middle one to the last but five hundredths three quarters are the sun's
+    ev = automatic_ev(lit(lux), seen(60, 80))
+    assert ev == pytest.approx(ev_of(10_000.0) + 0.75 + 0.25, abs=0.02)

@@ -16,6 +16,7 @@ from gloamet.document.model import Document
 from gloamet.meter.light import read_light
 from gloamet.output.document_to_light import (
     SkyInputs,
+    environment_from_document,
     finished_light,
     panorama_from_document,
     save_picture,
@@ -112,3 +113,12 @@ def test_a_jpeg_is_saved_at_the_quality_named(tmp_path: Path) -> None:
     Image.fromarray((picture * 255).astype(np.uint8)).save(tmp_path / "theirs.jpg", quality=95)
     ours, theirs = (Image.open(tmp_path / name).quantization for name in ("ours.jpg", "theirs.jpg"))
     assert JPEG_QUALITY == 95 and ours == theirs  # the tables of the IJG library at 95
+
+
+@pytest.mark.parametrize("backdrop", ["sky", "colour", "gradient", "none"])
+def test_behind_a_scene_with_a_backdrop_no_sky_is_seen_though_it_gives_its_light(backdrop: str) -> None:
+    document = Document().change("sky", backdrop=backdrop)
+    lights = environment_from_document(document, uniform_dome(100.0), None)
+    assert lights.table.max() == 100.0
+    assert lights.seen.table.max() == (100.0 if backdrop == "sky" else 0.0)
+    assert float(lights.seen.disc) == (1.0 if backdrop == "sky" else 0.0)

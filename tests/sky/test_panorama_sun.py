@@ -247,3 +247,18 @@ def test_a_wide_sun_becomes_a_disc_as_wide(radius: float) -> None:
     out = panorama_dome(prepare_panorama(picture, LightOptions(), suns_of(picture)), 0.0, 0.2)
     # cells of 0.1 degree cut the disc
     assert out.sun_diameter_deg == pytest.approx(2.0 * radius, rel=0.1)
+
+
+@pytest.mark.parametrize("blur_deg", [6.0, 20.0])
+def test_light_is_softened_about_its_own_place_by_a_bell_of_that_width(blur_deg: float) -> None:
+    height, width = 128, 256
+    picture = np.zeros((height, width, 3), np.float32)
+    picture[40, 70] = 1e4
+    soft = blurred(picture, blur_deg)[..., 1].astype(float) * solid_angles(height, width)[:, None]
+    azimuth, elevation = pixel_directions(height, width)
+    directions = np.array([[unit(float(a), float(e)) for a in azimuth] for e in elevation])
+    mean = np.einsum("yx,yxk->k", soft, directions) / soft.sum()
+    # von Mises and Fisher's distribution: the mean direction has the length coth(k) - 1/k
+    k = 1.0 / math.radians(blur_deg) ** 2
+    assert 1.0 - np.linalg.norm(mean) == pytest.approx(1.0 - (1.0 / math.tanh(k) - 1.0 / k), rel=0.05)
+    assert mean / np.linalg.norm(mean) == pytest.approx(directions[40, 70], abs=0.01)

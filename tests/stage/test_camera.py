@@ -140,3 +140,8 @@ def test_a_shifted_lens_moves_the_frame_and_keeps_verticals() -> None:
             assert np.subtract(after, before) == pytest.approx(move, abs=1e-9)
         x = [shifted.place(point, 1.5)[0] for point in tower]  # type: ignore[index]
         assert x[0] == pytest.approx(x[1], abs=1e-9)
+
+
+def test_a_lens_is_as_wide_as_its_aperture() -> None:
+    lens = replace(CAMERA, aperture_m=0.02, focus_m=7.0).packed(300, 200)[4]
+    assert lens.tolist() == pytest.approx([0.01, 7.0, 0.0])  # the radius is half of it

@@ -157,6 +157,9 @@ def test_a_model_with_its_own_ground_is_left_alone_inside_it() -> None:
 def test_a_flat_roof_or_a_table_top_is_no_ground() -> None:
     assert own_ground(_scene(level(3.0, 4.0), box((-2, -2, 0), (2, 2, 3.9)))) is None
     assert own_ground(_scene(level(0.5, 0.7), box((-2, -2, 0), (2, 2, 2.5)))) is None
+    # on a hill of 100 m too: a third of the model's own height counts
+    assert own_ground(_scene(level(3.0, 104.0), box((-2, -2, 100.0), (2, 2, 105.0)))) is None
+    assert own_ground(_scene(level(3.0, 101.0), box((-2, -2, 100.0), (2, 2, 105.0)))) is not None
 
 
 def test_a_muted_ground_of_the_models_own_leaves_no_hole() -> None:
