@@ -40,6 +40,7 @@ def test_stops_are_counted_from_the_grey_card() -> None:
     light = np.full((10, 10, 3), grey * 2.0**1.06, np.float32)
     counts = stop_counts(light, 10.0)
     assert counts[int((1.06 - LOWEST_STOP) * BINS_PER_STOP)] == 100
+    assert len(counts) == (9 + 9) * 8  # nine stops either way, in eighths
     assert stop_counts(np.zeros((4, 4, 3), np.float32), 10.0)[0] == 16
     assert stop_counts(np.full((4, 4, 3), 1e12, np.float32), 10.0)[-1] == 16
 

@@ -507,3 +507,20 @@ def test_a_rotation_turns_as_its_unit_quaternion_does(tmp_path: Path, length: fl
     assert np.abs(corner).max() == pytest.approx(2.0, rel=1e-5)
     low, high = part.bounds()
     assert (low, high) == (pytest.approx([-2, 0, 0], abs=1e-5), pytest.approx([0, 0, 1], abs=1e-5))
+
+
+@pytest.mark.parametrize("rows", [{}, [3], "text", 5, [{}, None]])
+def test_what_should_be_a_list_of_objects_and_is_none_is_told(
+    tmp_path: Path, build: Builder, rows: Any
+) -> None:
+    build.tree["meshes"] = rows
+    with pytest.raises(GloametError, match="“meshes” is not a list of objects"):
+        build.read(tmp_path)
+
+
+@pytest.mark.parametrize(("many", "told"), [(1, False), (2, True)])
+def test_of_several_animations_the_first_is_read_and_the_artist_is_told(
+    tmp_path: Path, build: Builder, many: int, told: bool
+) -> None:
+    build.tree["animations"] = [{"channels": [], "samplers": []} for _ in range(many)]
+    assert any("Only the first animation" in note for note in build.read(tmp_path).notes) is told

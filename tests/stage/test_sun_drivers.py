@@ -106,3 +106,11 @@ def test_an_empty_of_a_gltf_file_leads_in_the_worlds_axes(tmp_path: Path) -> Non
     world = to_world_scene(scene, Placement("m", "y"))
     assert set(world.empties) == {"pointer"}
     assert driven_direction(world, "pointer", "points") == pytest.approx([0.0, 0.0, 1.0], abs=1e-6)
+
+
+def test_the_up_of_a_moving_one_is_its_own_y() -> None:
+    # what looks ten degrees down has its upper side eighty degrees up, leaning the way it looks
+    first, last = direction(270.0, 80.0), direction(0.0, 80.0)
+    middle = (first + last) / np.linalg.norm(first + last)
+    for time, up in ((1.0, first), (2.0, middle), (3.0, last)):
+        assert driven_direction(SCENE, "swing", "up", time) == pytest.approx(up, abs=1e-6)
