@@ -12,9 +12,11 @@ from gloamet.develop.proofs import (
     LAPTOP_PRIMARIES,
     PROOFS,
     PROTAN,
+    SURROUND_CODE,
     TRITAN,
     Warnings,
     proofed,
+    proofed_pixels,
     thumbnail,
     warning_words,
     warnings_of,
@@ -134,3 +136,12 @@ def test_what_stands_out_is_measured_in_the_middle_of_the_picture() -> None:
     assert warnings_of(picture).middle_stands_out == pytest.approx(100.0, abs=0.5)
     shifted = np.roll(picture, 40, axis=1)
     assert warnings_of(shifted).middle_stands_out < 60.0
+
+
+def test_a_grey_picture_proofed_in_grey_keeps_every_code() -> None:
+    pixels = np.full((4, 256, 4), 255, np.uint8)
+    pixels[..., :3] = np.arange(256, dtype=np.uint8)[None, :, None]
+    assert np.array_equal(proofed_pixels(pixels, "grey"), pixels)
+    small = proofed_pixels(np.repeat(pixels, 3, axis=1), "thumbnail")
+    assert small.shape == (4, 768, 4)
+    assert small[0, 0].tolist() == [SURROUND_CODE] * 3 + [255]  # beside the thumbnail
