@@ -22,6 +22,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from gloamet.document.demo import demo_document
 from gloamet.desk import theme
+from gloamet.desk.garbage import GarbageCollector
 from gloamet.desk.session import Session
 from gloamet.desk.window import DeskWindow
 from gloamet.preview.preparation import KernelPreparation
@@ -33,6 +34,7 @@ def die(*fault):
 sys.excepthook = die  # a fault in a slot would let the measure run for ever
 app = QApplication(sys.argv[:1])
 theme.apply(app)
+collector = GarbageCollector()
 preparation = KernelPreparation()
 session = Session(preparation=preparation)
 window = DeskWindow(session)
