@@ -50,7 +50,9 @@ def session(
     dressed: QApplication, qtbot: QtBot, document: Document, monkeypatch: pytest.MonkeyPatch
 ) -> Iterator[Session]:
     """A session that has shown its first exact picture."""
-    monkeypatch.setattr(pipeline, "AHEAD_SECONDS", 0.01)  # it rests a second of each test else
+    monkeypatch.setattr(
+        pipeline, "AHEAD_SECONDS", 0.01
+    )  # else each test waits a second for what nobody asks for
     collector = GarbageCollector()
     session = Session()
     try:

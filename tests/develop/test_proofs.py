@@ -12,7 +12,6 @@ from gloamet.develop.proofs import (
     LAPTOP_PRIMARIES,
     PROOFS,
     PROTAN,
-    SURROUND_CODE,
     TRITAN,
     Warnings,
     proofed,
@@ -144,4 +143,4 @@ def test_a_grey_picture_proofed_in_grey_keeps_every_code() -> None:
     assert np.array_equal(proofed_pixels(pixels, "grey"), pixels)
     small = proofed_pixels(np.repeat(pixels, 3, axis=1), "thumbnail")
     assert small.shape == (4, 768, 4)
-    assert small[0, 0].tolist() == [SURROUND_CODE] * 3 + [255]  # beside the thumbnail
+    assert small[0, 0].tolist() == [58] * 3 + [255]  # beside the thumbnail

@@ -9,7 +9,7 @@ import pytest
 
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_radiance
-from gloamet.sky.sky_palette import ELEVATIONS_DEG, SIDE_DEG, STRIP, solve_sky_palette
+from gloamet.sky.sky_palette import ELEVATIONS_DEG, STRIP, solve_sky_palette
 
 
 def test_a_strip_is_the_sky_fifty_degrees_beside_the_sun(solver: SkySolver) -> None:
@@ -21,7 +21,7 @@ def test_a_strip_is_the_sky_fifty_degrees_beside_the_sun(solver: SkySolver) -> N
             continue
         dome = solver.dome(air, 100.0, float(height))
         for row in (3, 9, 16, 22):
-            e, a = row / (STRIP - 1) * math.pi / 2.0, math.radians(100.0 + SIDE_DEG)
+            e, a = row / (STRIP - 1) * math.pi / 2.0, math.radians(100.0 + 50.0)
             towards = np.array([math.cos(e) * math.sin(a), math.cos(e) * math.cos(a), math.sin(e)])
             # straight lines between rows and turns of two tables that lie apart
             assert strips[k, row] == pytest.approx(dome_radiance(dome, towards), rel=0.03), (height, row)

@@ -148,8 +148,8 @@ def _sample(view, alpha, numbers, out):  # type: ignore[no-untyped-def]
         out[i, 0], out[i, 1], out[i, 2] = d
 
 
-@pytest.mark.parametrize("rough", [0.3, 0.5, 0.8])
-@pytest.mark.parametrize("zenith", [20.0, 65.0])
+@pytest.mark.parametrize("rough", [0.2, 0.3, 0.5, 0.8])
+@pytest.mark.parametrize("zenith", [20.0, 35.0, 65.0])
 def test_sampled_gloss_falls_where_its_density_says(rough: float, zenith: float) -> None:
     view, bins, total = direction(zenith, 130.0), 12, 40_000
     found = np.empty((total, 3), np.float32)
@@ -167,6 +167,10 @@ def test_sampled_gloss_falls_where_its_density_says(rough: float, zenith: float)
     chi_square = (parts(found, np.ones(total)) - expected)[many] ** 2 / expected[many]
     # five standard deviations of a chi-square distribution with as many degrees of freedom
     assert chi_square.sum() < many.sum() + 5.0 * math.sqrt(2.0 * many.sum())
+    # and a white metal gives back what it gets
+    above = found[found[:, 2] > 0.0]
+    value, density = evaluated(surface(view, rough, 1.0, share=1.0), above).T
+    assert (value / density).sum() / total == pytest.approx(1.0, abs=0.04)
 
 
 def test_a_mirror_mirrors() -> None:

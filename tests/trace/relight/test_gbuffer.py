@@ -1,4 +1,7 @@
-"""What a pixel of a relit picture knows of the surface it shows."""
+"""What a pixel of a relit picture knows of the surface it shows.
+
+The reflection model it is held against is the program's own, checked in tests/trace/test_bsdf.py.
+"""
 
 from __future__ import annotations
 
