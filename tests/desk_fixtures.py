@@ -9,9 +9,9 @@ import pytest
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk import theme
 from gloamet.desk.garbage import GarbageCollector
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets import theme
 from gloamet.desk.window import DeskWindow
 from gloamet.document.model import Document
 from gloamet.preview import pipeline

@@ -12,6 +12,7 @@ import shlex
 import shutil
 import subprocess
 import sys
+import time
 from pathlib import Path
 
 import pytest
@@ -56,35 +57,92 @@ def test_examples_in_docstrings_are_true(name: str) -> None:
     assert results.failed == 0
 
 
-def test_the_kernel_folder_follows_the_sources(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
-    before = kernelcache._state()
-    assert before == kernelcache._state()
-    copy = tmp_path / "gloamet"
-    (copy / "sky").mkdir(parents=True)
-    for name in kernelcache.MODULES:
-        (copy / name).parent.mkdir(exist_ok=True)
-        (copy / name).write_text("")
-    (copy / "sky" / "a.py").write_text("x = 1\n")
-    monkeypatch.setattr(kernelcache, "__file__", str(copy / "kernelcache.py"))
-    one = kernelcache._state()
-    (copy / "sky" / "a.py").write_text("x = 22\n")
-    assert kernelcache._state() != one
+def sources_with(name: str, old: str, new: str) -> dict[str, bytes]:
+    """The program's sources with one text changed in a module."""
+    sources = kernelcache._sources(SOURCE)
+    assert old.encode() in sources[name]
+    return {**sources, name: sources[name].replace(old.encode(), new.encode())}
 
 
-def test_the_kernel_folder_is_chosen_once_and_old_ones_go(
+def test_a_changed_constant_compiles_anew_and_a_changed_comment_does_not() -> None:
+    now = kernelcache.state()
+    assert kernelcache._content(kernelcache._sources(SOURCE)) == now
+    module = "gloamet.trace.surfaces.bsdf"
+    assert kernelcache._content(sources_with(module, '"""Reflection', '"""Another word. Reflection')) == now
+    assert (
+        kernelcache._content(sources_with(module, "from __future__", "# a comment\n\nfrom __future__")) == now
+    )
+    assert (
+        kernelcache._content(sources_with(module, "import numpy as np", "import numpy as np\nONE = 1.0"))
+        != now
+    )
+
+
+def test_what_no_kernel_imports_compiles_nothing_anew() -> None:
+    now = kernelcache.state()
+    for module in ("gloamet.stage.readers.obj", "gloamet.desk.window", "gloamet.document.model"):
+        changed = sources_with(module, "from __future__", "ONE = 1.0\nfrom __future__")
+        assert kernelcache._content(changed) == now, module
+
+
+def test_a_helper_that_a_kernel_imports_compiles_it_anew() -> None:
+    now = kernelcache.state()
+    for module in ("gloamet.light_layers", "gloamet.colour.spaces", "gloamet.jit"):
+        changed = sources_with(module, "from __future__", "ONE = 1.0\nfrom __future__")
+        assert kernelcache._content(changed) != now, module
+    tables = kernelcache._sources(SOURCE)
+    assert kernelcache._content({**tables, "gloss.npy": b""}) != now
+
+
+def run_python(script: str) -> str:
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    return done.stdout.strip()
+
+
+def test_importing_the_program_writes_nothing(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
+    monkeypatch.delenv("NUMBA_CACHE_DIR", raising=False)
+    script = "import gloamet, os; print(os.environ['NUMBA_CACHE_DIR'])"
+    assert run_python(script).startswith(str(tmp_path / "gloamet" / "kernels-"))
+    assert not list(tmp_path.iterdir())
+    monkeypatch.setenv("NUMBA_CACHE_DIR", "elsewhere")
+    assert run_python(script) == "elsewhere"
+
+
+def test_folders_of_other_versions_go_after_a_month_without_use(
     monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path))
     monkeypatch.delenv("NUMBA_CACHE_DIR", raising=False)
-    old = tmp_path / "gloamet" / "kernels-0000"
-    old.mkdir(parents=True)
-    script = "import gloamet, os; print(os.environ['NUMBA_CACHE_DIR'])"
-    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
-    assert done.stdout.strip().startswith(str(tmp_path / "gloamet" / "kernels-"))
-    assert not old.exists()
-    monkeypatch.setenv("NUMBA_CACHE_DIR", "elsewhere")
-    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
-    assert done.stdout.strip() == "elsewhere"
+    folders = [tmp_path / "gloamet" / f"kernels-{name}" for name in ("old", "young")]
+    for folder, days in zip(folders, (31, 29), strict=True):
+        folder.mkdir(parents=True)
+        (folder / "used").touch()
+        then = time.time() - days * 86400.0
+        os.utime(folder / "used", (then, then))
+    run_python("from gloamet import kernelcache as k; k.mark_used(); k.remove_unused_folders()")
+    assert [folder.exists() for folder in folders] == [False, True]
+    assert len(list((tmp_path / "gloamet").glob("kernels-*"))) == 2  # and the one in use
+
+
+def test_a_second_copy_of_the_program_finds_the_kernels_of_the_first(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    copy = tmp_path / "copy" / "gloamet"
+    shutil.copytree(SOURCE, copy, ignore=shutil.ignore_patterns("demo", "panoramas", "__pycache__"))
+    module = copy / "trace" / "weighted_sum.py"
+    module.write_text(f"# a comment\n\n{module.read_text()}")
+    monkeypatch.setenv("XDG_CACHE_HOME", str(tmp_path / "cache"))
+    monkeypatch.delenv("NUMBA_CACHE_DIR", raising=False)
+    script = (
+        "import numpy as np; from gloamet.light_layers import Gain; from gloamet.trace import weighted_sum as m;"
+        "light = np.ones((4, 4, 3), np.float32);"
+        "m.weigh([(light, light, Gain())], np.ones((4, 4), np.float32));"
+        "print(sum(m._add_rows.stats.cache_hits.values()), m.__file__)"
+    )
+    assert run_python(script).startswith("0 ")
+    monkeypatch.setenv("PYTHONPATH", str(copy.parent))
+    assert run_python(script) == f"1 {module}"
 
 
 def test_importing_the_desk_does_not_load_what_only_pictures_need() -> None:
@@ -99,7 +157,7 @@ def test_importing_the_desk_does_not_load_what_only_pictures_need() -> None:
 
 def test_the_core_never_loads_qt() -> None:
     script = (
-        "import sys, gloamet.cli, gloamet.output.document_to_light, gloamet.output.final;"
+        "import sys, gloamet.cli, gloamet.translation.document_to_light, gloamet.translation.final_render;"
         "import gloamet.output.environment_export, gloamet.stage.readers, gloamet.preview.worker;"
         "print([m for m in sys.modules if 'PySide6' in m])"
     )

@@ -1,7 +1,7 @@
 """Make the even numbers that the first bounces of a path are drawn from: draws.npy and shifts.npy in data/.
 
 draws.npy (4096, 16) uint16: scrambled Sobol points (Owen scrambling, scipy.stats.qmc) in 65536ths, a row for each
-sample of a pixel; column pairs are the pairs of numbers that `gloamet.trace.sampler` hands out. shifts.npy
+sample of a pixel; column pairs are the pairs of numbers that `gloamet.trace.geometry.sampler` hands out. shifts.npy
 (64 x 64, 16) uint16: how far each pixel of a square of 64 shifts each of them round. Along the Z-shaped curve
 through the square a pair's shifts are Sobol points whose order is shuffled digit by digit (Ahmed & Wonka 2020, from
 memory), so that pixels side by side, and squares of them, fill the pair's unit square evenly between them: grain

@@ -24,11 +24,11 @@ from gloamet.bench.relight import (
 )
 from gloamet.develop.display import develop_screen
 from gloamet.develop.settings import DevelopSettings
-from gloamet.document.lights import even_gains
+from gloamet.light_layers import even_gains
 from gloamet.meter.picture import automatic_ev
-from gloamet.output.final import StopCriterion, render
 from gloamet.trace.denoise import denoise_prefiltered
 from gloamet.trace.film import Film
+from gloamet.translation.final_render import StopCriterion, render
 
 DOCS = Path(__file__).parents[1] / "docs"
 SAMPLES, TOP = 64, 0.2  # paths of the exact picture; the difference that is drawn white

@@ -21,9 +21,9 @@ from gloamet.develop.exact import develop_exact
 from gloamet.develop.settings import DevelopSettings
 from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
-from gloamet.output.document_to_air import light_through_air
-from gloamet.output.document_to_light import finished_light, surfaces_of_film
-from gloamet.output.document_to_picture import develop_settings, exposure_from_document
+from gloamet.translation.document_to_aerial import light_through_air
+from gloamet.translation.document_to_light import finished_light, surfaces_of_film
+from gloamet.translation.document_to_picture import develop_settings, exposure_from_document
 from make_fill_page import FONT, HEIGHT, WIDTH, Rendered
 
 OUT = Path(__file__).parents[1] / "docs" / "exposure" / "pictures.jpg"

@@ -14,8 +14,11 @@ from PIL import Image, ImageDraw, ImageFont
 from gloamet.develop.exact import develop_exact
 from gloamet.document.demo import PANORAMAS, demo_document
 from gloamet.document.model import Document
-from gloamet.output.document_to_air import light_through_air
-from gloamet.output.document_to_light import (
+from gloamet.stage.assembly import camera_from_view, place_in_world
+from gloamet.stage.readers import read_file
+from gloamet.trace.film import Film
+from gloamet.translation.document_to_aerial import light_through_air
+from gloamet.translation.document_to_light import (
     build_stage,
     dome_from_document,
     environment_from_document,
@@ -23,11 +26,8 @@ from gloamet.output.document_to_light import (
     panorama_from_document,
     surfaces_of_film,
 )
-from gloamet.output.document_to_picture import develop_settings, exposure_from_document
-from gloamet.output.final import StopCriterion, render
-from gloamet.stage.assembly import camera_from_view, place_in_world
-from gloamet.stage.readers import read_file
-from gloamet.trace.film import Film
+from gloamet.translation.document_to_picture import develop_settings, exposure_from_document
+from gloamet.translation.final_render import StopCriterion, render
 
 OUT = Path(__file__).parents[1] / "docs" / "fill"
 FONT = Path(__file__).parents[1] / "src" / "gloamet" / "data" / "fonts"

@@ -2,7 +2,7 @@
 
 Array (2, 32, 32) float32: [0] for a lobe of reflectance 1, [1] for a dielectric of 4 % at normal incidence;
 axes are cosine of the view angle i / 31 and roughness j / 31. Integrated over 4096 visible
-normals each, with the same shadowing as gloamet.trace.bsdf.
+normals each, with the same shadowing as gloamet.trace.surfaces.bsdf.
 """
 
 from __future__ import annotations

@@ -15,20 +15,20 @@ from PIL import Image, ImageDraw, ImageFont
 from gloamet.develop.exact import develop_exact
 from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
-from gloamet.output.document_to_air import light_through_air
-from gloamet.output.document_to_light import (
+from gloamet.preview.air_presets import LOOKS
+from gloamet.stage.assembly import camera_from_view, place_in_world
+from gloamet.stage.readers import read_file
+from gloamet.trace.film import Film
+from gloamet.translation.document_to_aerial import light_through_air
+from gloamet.translation.document_to_light import (
     build_stage,
     dome_from_document,
     environment_from_document,
     finished_light,
     surfaces_of_film,
 )
-from gloamet.output.document_to_picture import develop_settings, exposure_from_document
-from gloamet.output.final import StopCriterion, render
-from gloamet.preview.air_looks import LOOKS
-from gloamet.stage.assembly import camera_from_view, place_in_world
-from gloamet.stage.readers import read_file
-from gloamet.trace.film import Film
+from gloamet.translation.document_to_picture import develop_settings, exposure_from_document
+from gloamet.translation.final_render import StopCriterion, render
 
 OUT = Path(__file__).parents[1] / "docs" / "sky" / "moods.jpg"
 WIDTH, HEIGHT, SAMPLES, CAPTION = 480, 336, 64, 24

@@ -18,9 +18,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
 
 from PySide6.QtWidgets import QApplication
 
-from gloamet.desk import expose_actions, sun_actions, theme
-from gloamet.desk.session import Session
+from gloamet.desk.actions import expose_actions, sun_actions
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps import FIRST_STEP
+from gloamet.desk.widgets import theme
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import PANORAMAS, TITLES, demo_document
 from gloamet.document.targets import AimPin

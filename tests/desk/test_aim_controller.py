@@ -11,18 +11,18 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk import sun_actions
+from gloamet.desk.actions import sun_actions
+from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.steps.sun.aim import AimPage
 from gloamet.desk.steps.sun.hand import HandPage, length_text, penumbra_m
 from gloamet.desk.steps.sun.sequence import SequencePage
-from gloamet.desk.view_conversion import camera_from_document
 from gloamet.desk.window import DeskWindow
 from gloamet.document.targets import AimPin
-from gloamet.output.document_to_light import sun_from_document
 from gloamet.stage.scene import Lamp
 from gloamet.sun.nearest import angle_deg
 from gloamet.sun.position import direction
+from gloamet.translation.document_to_light import sun_from_document
 from tests.desk.test_steps import press, step
 
 TOP, FLOOR = np.array([0.6, -0.6, 3.0]), np.array([-3.0, 2.5, 0.0])

@@ -7,9 +7,9 @@ import pytest
 from PySide6.QtCore import QPointF
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.aim_controller import AimController
-from gloamet.desk.aim_tool import AimTool, ViewAdapter
-from gloamet.desk.session import Session
+from gloamet.desk.aim.aim_controller import AimController
+from gloamet.desk.aim.aim_tool import AimTool, ViewAdapter
+from gloamet.desk.state.session import Session
 
 
 @pytest.mark.parametrize(

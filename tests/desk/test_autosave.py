@@ -16,8 +16,8 @@ from pathlib import Path
 
 import pytest
 
-from gloamet.desk.autosave import EVERY_MS, Autosave, left_behind, state_folder, take_up
-from gloamet.desk.session import Session
+from gloamet.desk.files.autosave import EVERY_MS, Autosave, left_behind, state_folder, take_up
+from gloamet.desk.state.session import Session
 from gloamet.document.file import load_document
 
 KILLS, INTERVAL_MS = 20, 100
@@ -75,8 +75,8 @@ def test_a_saved_document_leaves_nothing_behind(own_state: None, session: Sessio
 DRIVEN = """
     import json, os, sys, time
     from PySide6.QtCore import QCoreApplication, QTimer
-    from gloamet.desk import autosave
-    from gloamet.desk.session import Session
+    from gloamet.desk.files import autosave
+    from gloamet.desk.state.session import Session
 
     def drive(log):
         app = QCoreApplication([])

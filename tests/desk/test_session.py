@@ -13,8 +13,8 @@ from PySide6.QtCore import QEvent
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.recent import recent
-from gloamet.desk.session import Session
+from gloamet.desk.state.recent import recent
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps import STEPS
 from gloamet.desk.window import DeskWindow
 from gloamet.document.model import Document

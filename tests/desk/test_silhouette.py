@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.desk.silhouette import PERSON_RGB, silhouette
+from gloamet.desk.files.silhouette import PERSON_RGB, silhouette
 from gloamet.stage.scene import Material
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box, make_scene

@@ -14,13 +14,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QColorDialog, QPushButton, QTreeWidgetItem, QWidget
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk import stage_actions
-from gloamet.desk.session import Session
+from gloamet.desk.actions import stage_actions
+from gloamet.desk.state.session import Session
+from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.steps.stage.lamps import lamp_row
 from gloamet.desk.steps.stage.material import MaterialBlock
 from gloamet.desk.top_bar import TopBar
-from gloamet.desk.view_conversion import camera_from_document
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import demo_document

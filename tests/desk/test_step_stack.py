@@ -7,7 +7,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps import FIRST_STEP, STEP_TITLES, STEPS
 from gloamet.desk.window import DeskWindow
 from gloamet.preview.events import Preparing

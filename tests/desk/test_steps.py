@@ -13,27 +13,27 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk import stage_actions
+from gloamet.desk.actions import stage_actions
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
-from gloamet.desk.recent import recent
+from gloamet.desk.picture.view_tool_bar import ViewToolBar
+from gloamet.desk.state.recent import recent
+from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.desk.steps import STEP_TITLES, STEPS
 from gloamet.desk.steps.air import AirStep
 from gloamet.desk.steps.expose import ExposeStep
 from gloamet.desk.steps.output import OutputStep
 from gloamet.desk.steps.stage import StageStep
+from gloamet.desk.steps.sun.date_time import parse_date, parse_time
 from gloamet.desk.top_bar import TopBar, share_done, status_text
-from gloamet.desk.view_conversion import camera_from_document
-from gloamet.desk.view_tool_bar import ViewToolBar
-from gloamet.desk.widgets.basic import SegmentedControl
-from gloamet.desk.widgets.date_time import parse_date, parse_time
-from gloamet.desk.widgets.fields import number_field
+from gloamet.desk.widgets.document_fields import number_field
+from gloamet.desk.widgets.form import SegmentedControl
 from gloamet.desk.widgets.switch import Switch
 from gloamet.desk.window import DeskWindow, bearing_words
 from gloamet.document.demo import demo_document
 from gloamet.errors import GloametError
-from gloamet.output.memory import memory_needed
-from gloamet.preview.air_looks import LOOKS
+from gloamet.preview.air_presets import LOOKS
 from gloamet.preview.events import Frame
+from gloamet.translation.memory import memory_needed
 
 
 def press(parent: QWidget, text: str) -> None:

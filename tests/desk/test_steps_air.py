@@ -9,16 +9,16 @@ from PySide6.QtGui import QColor
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+from gloamet.desk.picture.wipe import natural
 from gloamet.desk.steps.air import AirStep
 from gloamet.desk.steps.air.shafts import AMOUNTS
 from gloamet.desk.widgets.curve import CurveEditor
 from gloamet.desk.widgets.point import read_point
 from gloamet.desk.window import DeskWindow
-from gloamet.desk.wipe import natural
 from gloamet.document.air import SkyState
 from gloamet.errors import GloametError
 from gloamet.preview.events import LightSolved
-from gloamet.preview.shafts import MOST_A_PASS, MOST_SAMPLES
+from gloamet.preview.light_shafts import MOST_A_PASS, MOST_SAMPLES
 from tests.desk.test_steps import press, step
 
 

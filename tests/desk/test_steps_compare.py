@@ -15,18 +15,18 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.keeper import Keeper
-from gloamet.desk.kept_compare import MODES, NOW
+from gloamet.desk.compare.keeper import Keeper
+from gloamet.desk.compare.kept_compare import MODES, NOW
+from gloamet.desk.compare.kept_strip import KeptStrip
 from gloamet.desk.steps import STEP_TITLES
 from gloamet.desk.steps.compare import CompareStep
-from gloamet.desk.widgets.kept_strip import KeptStrip
 from gloamet.desk.window import DeskWindow
 from gloamet.document.file import load_document, save_document
 from gloamet.document.looks import LOOKS, apply_look
 from gloamet.document.model import Document
-from gloamet.output.document_to_light import sun_from_document
 from gloamet.output.layers import read_layers
-from gloamet.output.refining import picture_size
+from gloamet.translation.document_to_light import sun_from_document
+from gloamet.translation.refining import picture_size
 from tests.desk.test_steps import press, step
 from tests.desk.test_steps_expose import newer
 

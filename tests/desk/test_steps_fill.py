@@ -12,19 +12,19 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QWidget
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk import panorama_actions, spot_actions
+from gloamet.desk.actions import panorama_actions, spot_actions
+from gloamet.desk.instruments.card_labels import unbalanced_words
 from gloamet.desk.instruments.checks import Checks
 from gloamet.desk.instruments.meter import lux_text
 from gloamet.desk.instruments.probes import Probes
 from gloamet.desk.steps import STEP_TITLES
 from gloamet.desk.steps.fill import FillStep
 from gloamet.desk.steps.fill.ratio import RatioControl
-from gloamet.desk.widgets.card_words import unbalanced_words
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import PANORAMAS
 from gloamet.document.fill import FillState, SpotState
-from gloamet.output.document_to_light import sun_from_document
 from gloamet.output.images import save_light
+from gloamet.translation.document_to_light import sun_from_document
 from tests.desk.test_steps import press, step
 
 EVENING = str(PANORAMAS / "evening.exr")

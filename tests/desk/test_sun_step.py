@@ -11,14 +11,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+from gloamet.desk.instruments.world_map import WorldMap
 from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.steps.sun import SunStep
 from gloamet.desk.steps.sun.almanac import AlmanacPage, BearingField, Jumps, Steps
 from gloamet.desk.steps.sun.hand import HandPage
-from gloamet.desk.widgets.world_map import WorldMap
 from gloamet.desk.window import DeskWindow
-from gloamet.output.document_to_light import air_from_document, sun_from_document
 from gloamet.sun.climate import linke_turbidity
+from gloamet.translation.document_to_light import air_from_document, sun_from_document
 from tests.desk.test_steps import press, step
 
 

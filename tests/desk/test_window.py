@@ -14,11 +14,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
+from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.desk.steps import STEP_TITLES
-from gloamet.desk.view_conversion import camera_from_document
+from gloamet.desk.steps.sun.site import PlaceField
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.place import PlaceField
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import TITLES
 from gloamet.sun.place import City
@@ -187,7 +187,7 @@ def test_typed_coordinates_find_their_clock(window: DeskWindow, qtbot: QtBot) ->
 
 
 def test_typed_dates_and_times_move_the_sun(window: DeskWindow) -> None:
-    from gloamet.desk.widgets.date_time import DateTimeFields
+    from gloamet.desk.steps.sun.date_time import DateTimeFields
 
     fields = window.findChild(DateTimeFields)
     assert fields is not None

@@ -22,12 +22,12 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 from gloamet.document.demo import demo_document
-from gloamet.desk import theme
+from gloamet.desk.widgets import theme
 from gloamet.desk.steps import FIRST_STEP
-from gloamet.desk.view_conversion import camera_from_document
-from gloamet.desk.session import Session
+from gloamet.desk.state.view_conversion import camera_from_document
+from gloamet.desk.state.session import Session
 from gloamet.desk.window import DeskWindow
-from gloamet.output.document_to_light import sun_from_document
+from gloamet.translation.document_to_light import sun_from_document
 from gloamet.sun.position import direction
 
 app = QApplication(sys.argv[:1])

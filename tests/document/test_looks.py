@@ -21,7 +21,7 @@ from gloamet.document.looks import (
 )
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.output.document_to_light import moon_from_document, sun_from_document
+from gloamet.translation.document_to_light import moon_from_document, sun_from_document
 
 BY_NAME = {look.name: look for look in LOOKS}
 PLACES = [(57.4, 21.5, "Europe/Riga"), (-33.9, 18.4, "Africa/Johannesburg"), (35.7, 139.7, "Asia/Tokyo")]

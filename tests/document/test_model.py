@@ -9,7 +9,7 @@ from annotated_types import Ge, Le
 from pydantic import ValidationError
 from pydantic_core import PydanticUndefined
 
-from gloamet.document.fields import Model
+from gloamet.document.field_types import Model
 from gloamet.document.metadata import field_range, numeric_fields
 from gloamet.document.model import Document
 from gloamet.document.stage import MaterialEdit

@@ -32,7 +32,7 @@ def test_of_two_ranges_the_first_goes_across() -> None:
 
 
 def test_a_suns_height_frees_the_sun_and_keeps_its_bearing() -> None:
-    from gloamet.output.document_to_light import sun_from_document
+    from gloamet.translation.document_to_light import sun_from_document
 
     before = sun_from_document(Document())
     variants = sweep(Document(), [ParameterRange("sun.elevation_deg", 5.0, 25.0, 2)])

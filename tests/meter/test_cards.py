@@ -9,14 +9,14 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import luminance
-from gloamet.document.lights import Gain, Gains
+from gloamet.light_layers import Gain, Gains
 from gloamet.meter.card_light import BALL_PX, SOURCES, CardLight, ball_pixels
 from gloamet.meter.cards import measure_cards, radiance_along
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.stage.scene import Lamp, Material
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Renderer
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box, level, make_scene
 

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import luminance
-from gloamet.document.lights import even_gains
+from gloamet.light_layers import even_gains
 from gloamet.meter.light import illuminance_ev, luminance_ev, read_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, visible_disc_fraction

@@ -9,14 +9,14 @@ import pytest
 
 from gloamet.errors import GloametError
 from gloamet.output.checkpoint import Checkpoint, digest_of
-from gloamet.output.final import Progress, StopCriterion, render
-from gloamet.output.memory import check_memory, memory_free, memory_needed
 from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import BYTES_PER_PIXEL, Film, Renderer
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import RenderScene, build_render_scene
+from gloamet.translation.final_render import Progress, StopCriterion, render
+from gloamet.translation.memory import check_memory, memory_free, memory_needed
 from tests.conftest import box, level, make_scene
 
 GREY = Material("grey", (0.5, 0.5, 0.5))
@@ -64,11 +64,11 @@ def test_a_goal_of_noise_ends_in_the_same_picture_whatever_the_pace_the_threads_
 ) -> None:
     block = make_scene((level(5.0), GREY), (box((-1.0, -1.0, 0.0), (1.0, 1.0, 2.0)), GREY))
     stage, aim = build_render_scene(block), StopCriterion(400, noise=0.03)
-    monkeypatch.setattr("gloamet.output.final.FIRST_PATHS", 20_000)
+    monkeypatch.setattr("gloamet.translation.final_render.FIRST_PATHS", 20_000)
     whole = rendered(stage, Film(64, 48), aim)
     spread = whole.layers["counts"]
     assert spread.min() < spread.max() < 400
-    monkeypatch.setattr("gloamet.output.final.REPORT_SECONDS", 1e-4)  # a pass in many parts
+    monkeypatch.setattr("gloamet.translation.final_render.REPORT_SECONDS", 1e-4)  # a pass in many parts
     mark, path = digest_of(stage, LIGHTS, CAMERA, whole, aim.bounces), tmp_path / "night.unfinished"
     film, halves = Film(64, 48), 0
     while film.mean_samples() < whole.mean_samples():
@@ -95,7 +95,9 @@ def test_a_goal_of_noise_ends_in_the_same_picture_whatever_the_pace_the_threads_
 def test_a_render_stopped_within_a_pass_and_taken_up_for_fewer_samples_traces_no_more_than_those(
     stage: RenderScene, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("gloamet.output.final.REPORT_SECONDS", 1e-5)  # a pass in parts of a few rows
+    monkeypatch.setattr(
+        "gloamet.translation.final_render.REPORT_SECONDS", 1e-5
+    )  # a pass in parts of a few rows
     film = rendered(stage, Film(32, 24), StopCriterion(96), passes=2)
     counts = film.layers["counts"]
     behind, ahead = int(counts.min()), int(counts.max())
@@ -171,11 +173,11 @@ def test_memory_grows_with_the_picture_and_too_much_is_refused(
     assert sum(layer.nbytes for layer in film.layers.values()) == 100 * BYTES_PER_PIXEL
     check_memory(free // 2)
     with monkeypatch.context() as patched:
-        patched.setattr("gloamet.output.memory.memory_free", lambda: 2_000_000_000)
+        patched.setattr("gloamet.translation.memory.memory_free", lambda: 2_000_000_000)
         check_memory(2_000_000_000)
         with pytest.raises(GloametError, match=r"needs about 2\.1 GB of memory and 2\.0 GB are free"):
             check_memory(2_060_000_000)
-        patched.setattr("gloamet.output.memory.memory_free", lambda: None)
+        patched.setattr("gloamet.translation.memory.memory_free", lambda: None)
         check_memory(2**60)  # where the system does not tell, the picture is tried
     with pytest.raises(GloametError, match="smaller size"):
         check_memory(50 * free)

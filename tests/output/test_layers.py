@@ -7,8 +7,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from gloamet.document.lights import even_gains
 from gloamet.errors import GloametError
+from gloamet.light_layers import even_gains
 from gloamet.output.images import save_light
 from gloamet.output.layers import StoredLayers, read_layers, save_layers
 

@@ -13,12 +13,12 @@ from PIL import Image
 from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.output.document_to_light import finished_light, save_picture
 from gloamet.output.environment_export import export_environment_map
 from gloamet.output.images import save_display, save_light
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.trace.film import Film
+from gloamet.translation.document_to_light import finished_light, save_picture
 
 
 def film() -> Film:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from gloamet.document.expose import LocalState
-from gloamet.document.lights import Gains
+from gloamet.light_layers import Gains
 from gloamet.preview.mask_source import MaskSource
 from gloamet.trace.film import Film
 

@@ -62,7 +62,7 @@ def test_nothing_is_started_where_all_is_compiled(empty_cache: None) -> None:
 def test_marks_of_other_sources_do_not_count(empty_cache: None, monkeypatch: pytest.MonkeyPatch) -> None:
     for stage in kernelcache.STAGE_SECONDS:
         kernelcache.mark_ready(stage)
-    monkeypatch.setattr(kernelcache, "_state", lambda: "another")
+    monkeypatch.setattr(kernelcache, "state", lambda: "another")
     assert not KernelPreparation().ready("sky")
 
 

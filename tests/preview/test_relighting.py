@@ -12,13 +12,13 @@ import numpy as np
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
 from gloamet.meter.light import read_light
-from gloamet.output.document_to_light import air_from_document, dome_from_document, sun_from_document
 from gloamet.output.images import save_light
-from gloamet.preview import air_tables, pipeline
+from gloamet.preview import aerial_tables as air_tables
+from gloamet.preview import pipeline
 from gloamet.preview.events import Busy, Frame, LightSolved
 from gloamet.preview.relighting import (
     CROSSFADE_BEGIN,
@@ -30,9 +30,10 @@ from gloamet.preview.relighting import (
 )
 from gloamet.preview.worker import RenderRequest, RenderWorker
 from gloamet.sky.dome import uniform_dome
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.upsample import Guides
+from gloamet.translation.document_to_light import air_from_document, dome_from_document, sun_from_document
 from tests.preview.test_worker import Listener, done
 
 SIZE = (240, 160)

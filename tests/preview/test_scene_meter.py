@@ -14,8 +14,8 @@ from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.environment import Environment, build_environment
 from gloamet.trace.film import Renderer
+from gloamet.trace.lights.environment import Environment, build_environment
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import level, make_scene, quad
 

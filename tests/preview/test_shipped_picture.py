@@ -12,9 +12,8 @@ import pytest
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.document.demo import FOLDER, TITLES, demo_document
-from gloamet.document.lights import LIGHT_LAYERS
 from gloamet.document.model import Document
-from gloamet.output.document_to_light import build_stage, dome_from_document, environment_from_document
+from gloamet.light_layers import LIGHT_LAYERS
 from gloamet.output.layers import read_layers
 from gloamet.preview.events import Failed, Frame
 from gloamet.preview.requests import RenderRequest
@@ -23,6 +22,7 @@ from gloamet.preview.worker import RenderWorker
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Film, Renderer
+from gloamet.translation.document_to_light import build_stage, dome_from_document, environment_from_document
 
 LARGEST_BYTES = 3_000_000
 

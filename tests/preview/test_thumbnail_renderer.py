@@ -9,12 +9,12 @@ import pytest
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.document.model import Document
-from gloamet.output.document_to_light import build_stage, sun_from_document
 from gloamet.preview.suggest import candidates, suggest
 from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
 from gloamet.stage.assembly import place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Renderer
+from gloamet.translation.document_to_light import build_stage, sun_from_document
 from tests.desk_fixtures import HOUSE_OBJ
 
 SIZE = (96, 64)

@@ -17,7 +17,7 @@ from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver, dome_radiance, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
-from gloamet.trace.distance import FarParts, far_parts, nearness
+from gloamet.trace.pixel_distances import FarParts, far_parts, nearness
 
 SUN = (150.0, 40.0)
 NO_LIGHT = (0.0, 0.0, 0.0)

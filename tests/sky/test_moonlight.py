@@ -11,7 +11,7 @@ from gloamet.sky.dome import SkySolver
 from gloamet.sky.moonlight import with_moon
 from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.sun.moon import Moon
-from gloamet.trace.environment import build_environment
+from gloamet.trace.lights.environment import build_environment
 
 FULL = Moon(180.0, 60.0, 1.0, True, 0.267, 384400.0)
 AIR = Air(2.5)

@@ -16,8 +16,8 @@ from gloamet.errors import GloametError
 from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.readers import read_file, read_model
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box
 from tests.stage.glb import pack

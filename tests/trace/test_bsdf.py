@@ -12,7 +12,10 @@ from numba import njit
 
 from gloamet.colour.spaces import REC709_TO_AP1, srgb_to_linear
 from gloamet.stage.scene import Material, Part, Scene, Shape, Texture
-from gloamet.trace.bsdf import (
+from gloamet.trace.geometry.records import Bsdf
+from gloamet.trace.geometry.vec import orthonormal_basis
+from gloamet.trace.render_scene import build_render_scene
+from gloamet.trace.surfaces.bsdf import (
     directional_albedo,
     eval_bsdf,
     fresnel,
@@ -20,11 +23,8 @@ from gloamet.trace.bsdf import (
     sample_ggx_vndf,
     thin_glass_fresnel,
 )
-from gloamet.trace.materials import KIND, MATT
-from gloamet.trace.records import Bsdf
-from gloamet.trace.render_scene import build_render_scene
-from gloamet.trace.texturing import eval_textures, sample_texture
-from gloamet.trace.vec import orthonormal_basis
+from gloamet.trace.surfaces.materials import KIND, MATT
+from gloamet.trace.surfaces.texturing import eval_textures, sample_texture
 from tests.conftest import called
 
 F = np.float32

@@ -8,8 +8,8 @@ import pytest
 from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import make_scene, quad
 

@@ -10,7 +10,8 @@ import pytest
 from gloamet.colour.spaces import luminance
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_coordinates, dome_radiance, sky_radiance, uniform_dome
-from gloamet.trace.environment import (
+from gloamet.trace.geometry.sampler import random_pair
+from gloamet.trace.lights.environment import (
     Environment,
     build_environment,
     pdf_solid_angle,
@@ -18,7 +19,6 @@ from gloamet.trace.environment import (
     sun_direction,
     sun_disc_radiance,
 )
-from gloamet.trace.sampler import random_pair
 from tests.conftest import called
 
 F = np.float32

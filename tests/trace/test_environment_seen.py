@@ -12,8 +12,8 @@ from gloamet.colour.spaces import luminance
 from gloamet.sky.dome import SkyDome, assemble_dome, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Scene
-from gloamet.trace.environment import before_backdrop, build_environment, combine_environments
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import before_backdrop, build_environment, combine_environments
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import make_scene, quad

@@ -7,15 +7,15 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from gloamet.document.lights import LIGHT_LAYERS, even_gains
+from gloamet.light_layers import LIGHT_LAYERS, even_gains
 from gloamet.output.checkpoint import digest_of
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.sky.panorama_dome import turned_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Lamp, Material
-from gloamet.trace.environment import Environment, build_environment, combine_environments
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import Environment, build_environment, combine_environments
 from gloamet.trace.noise import error_quantile, tile_relative_error
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.render_scene import RenderScene, build_render_scene

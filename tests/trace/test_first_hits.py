@@ -13,9 +13,9 @@ from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Material
 from gloamet.trace.camera_placement import lift_out_of_surfaces, place_eye, surface_under
 from gloamet.trace.contours import composite_lines, contours
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer, pixel_region
 from gloamet.trace.first_hits import GROUND, NOTHING, first_hits, probe
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.noise import error_quantile, tile_relative_error
 from gloamet.trace.render_scene import RenderScene, build_render_scene
 from tests.conftest import box, level, make_scene, quad

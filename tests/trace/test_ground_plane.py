@@ -10,16 +10,16 @@ import pytest
 
 from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
-from gloamet.output.document_to_light import build_stage, environment_from_document
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.stage.assembly import ground_from_stage
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import BELOW_M, GroundPlane, own_ground, rest_height
 from gloamet.stage.scene import Material, Scene
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
+from gloamet.translation.document_to_light import build_stage, environment_from_document
 from tests.conftest import box, level, make_scene
 
 GREY = Material("grey", (0.5, 0.5, 0.5))

@@ -13,9 +13,9 @@ from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.props import sphere
 from gloamet.stage.scene import Lamp, Material, Part, Scene
-from gloamet.trace.environment import Environment, build_environment, lamps_only
 from gloamet.trace.film import Film, Renderer
-from gloamet.trace.lamp_guiding import (
+from gloamet.trace.lights.environment import Environment, build_environment, lamps_only
+from gloamet.trace.lights.lamp_guiding import (
     CENTRE,
     GUIDE_WORDS,
     RADIUS,

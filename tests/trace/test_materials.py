@@ -11,7 +11,7 @@ import pytest
 from gloamet.colour.spaces import luminance
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Lamp, Material, Scene, Texture
-from gloamet.trace import materials as m
+from gloamet.trace.surfaces import materials as m
 from tests.conftest import box, level, make_scene
 
 GREEN, WARM = (0.1, 0.7, 0.2), (1.0, 0.6, 0.2)

@@ -7,13 +7,12 @@ from typing import Any
 import numpy as np
 import pytest
 
-from gloamet.output.final import WORST_FIRST_RATIO, StopCriterion, plan_next_pass, render
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.environment import Environment, build_environment
 from gloamet.trace.film import TILE_PATHS, TILE_ROWS, Film, Renderer, _row_bands
+from gloamet.trace.lights.environment import Environment, build_environment
 from gloamet.trace.noise import (
     _tile_means,
     error_quantile,
@@ -22,6 +21,7 @@ from gloamet.trace.noise import (
     tile_relative_error,
 )
 from gloamet.trace.render_scene import RenderScene, build_render_scene
+from gloamet.translation.final_render import WORST_FIRST_RATIO, StopCriterion, plan_next_pass, render
 from tests.conftest import box, level, make_scene
 
 GREY, ROOM = Material("grey", (0.5, 0.5, 0.5)), box((-2, -2, 0.0), (2, 2, 3.0))

@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import REC709_TO_AP1, luminance
-from gloamet.document.lights import even_gains
+from gloamet.light_layers import even_gains
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SUN_DIAMETER_DEG, SkyDome, SkySolver, assemble_dome, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Scene
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box, level, make_scene, quad
 

@@ -9,15 +9,15 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import REC709_TO_AP1, luminance
-from gloamet.document.lights import even_gains
+from gloamet.light_layers import even_gains
 from gloamet.sky.dome import SUN_DIAMETER_DEG, assemble_dome, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.props import sphere
 from gloamet.stage.scene import Lamp, Material, Part, Scene, Shape, Texture
 from gloamet.trace import render_scene as compiling
-from gloamet.trace.environment import Environment, build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.first_hits import first_hits, probe
+from gloamet.trace.lights.environment import Environment, build_environment
 from gloamet.trace.render_scene import RenderScene, build_render_scene
 from tests.conftest import box, level, make_scene, quad
 

@@ -8,15 +8,15 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import luminance
-from gloamet.document.lights import LIGHTS, Gain, Gains, even_gains
+from gloamet.light_layers import LIGHTS, Gain, Gains, even_gains
 from gloamet.preview.relighting import relit_by
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver, uniform_dome
 from gloamet.sky.panorama_dome import turned_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Lamp, Material
-from gloamet.trace.environment import Environment, build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import Environment, build_environment
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.render_scene import RenderScene, build_render_scene
 from tests.conftest import box, level, make_scene

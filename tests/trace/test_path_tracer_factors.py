@@ -11,8 +11,8 @@ from gloamet.colour.spaces import AP1_LUMINANCE, REC709_TO_AP1
 from gloamet.sky.dome import SUN_DIAMETER_DEG, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.environment import LIMB_DARKENING_EXPONENT, build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import LIMB_DARKENING_EXPONENT, build_environment
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box, level, make_scene, quad
 from tests.trace.test_path_tracer import expose, matt, sphere, sun_only

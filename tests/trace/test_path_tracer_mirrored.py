@@ -11,10 +11,10 @@ from gloamet.colour.spaces import luminance
 from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Scene, Texture
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
-from gloamet.trace.materials import MIRRORED_LAMP_WEIGHT, SMALL_LAMP_M2
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
+from gloamet.trace.surfaces.materials import MIRRORED_LAMP_WEIGHT, SMALL_LAMP_M2
 from tests.conftest import level, make_scene, quad
 
 WHITE = Material("white", (0.8, 0.8, 0.8))

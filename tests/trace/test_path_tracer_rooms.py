@@ -11,11 +11,11 @@ from gloamet.errors import GloametError
 from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Scene
-from gloamet.trace import embree
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
-from gloamet.trace.rays import intersect, occluded
-from gloamet.trace.records import Ray
+from gloamet.trace.geometry import embree
+from gloamet.trace.geometry.rays import intersect, occluded
+from gloamet.trace.geometry.records import Ray
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
 from tests.conftest import box, called, level, make_scene, quad
 

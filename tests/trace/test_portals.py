@@ -13,9 +13,9 @@ from gloamet.sky.dome import SUN_DIAMETER_DEG, SkySolver, assemble_dome, uniform
 from gloamet.stage.camera import Camera
 from gloamet.stage.props import sphere
 from gloamet.stage.scene import Material, Part, Scene
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
-from gloamet.trace.portals import (
+from gloamet.trace.lights.environment import build_environment
+from gloamet.trace.lights.portals import (
     AREA,
     HIGH,
     INWARD,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.trace.sampler import PAIRS, next_2d, pixel_id, random_pair, sobol_pair
+from gloamet.trace.geometry.sampler import PAIRS, next_2d, pixel_id, random_pair, sobol_pair
 from tests.conftest import called
 
 U = np.uint64

@@ -15,12 +15,12 @@ from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_coordinates, sky_radiance
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.bsdf import eval_bsdf, sample_bsdf, specular_probability
-from gloamet.trace.environment import Environment, build_environment, pdf_solid_angle, sample_sky
 from gloamet.trace.film import Film, Renderer
-from gloamet.trace.materials import SPECULAR
-from gloamet.trace.records import Bsdf
+from gloamet.trace.geometry.records import Bsdf
+from gloamet.trace.lights.environment import Environment, build_environment, pdf_solid_angle, sample_sky
 from gloamet.trace.render_scene import build_render_scene
+from gloamet.trace.surfaces.bsdf import eval_bsdf, sample_bsdf, specular_probability
+from gloamet.trace.surfaces.materials import SPECULAR
 from tests.conftest import called, level, make_scene
 
 F = np.float32

@@ -9,8 +9,8 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
 from gloamet.sun.position import direction
 from gloamet.trace.first_hits import probe
+from gloamet.trace.relight.sun_mask import SHADE_LEVEL, SunMask
 from gloamet.trace.render_scene import build_render_scene
-from gloamet.trace.sun_mask import SHADE_LEVEL, SunMask
 from tests.conftest import box, level, make_scene
 
 GREY = Material("grey", (0.5, 0.5, 0.5))

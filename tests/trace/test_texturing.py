@@ -10,9 +10,9 @@ from numba import njit
 from scipy.ndimage import map_coordinates
 
 from gloamet.colour.spaces import srgb_to_linear
-from gloamet.trace import materials as m
-from gloamet.trace import texturing as t
-from gloamet.trace.embree import HAS_VERTEX_COLOUR, HAS_VERTEX_NORMALS, RAY_CLASSES
+from gloamet.trace.geometry.embree import HAS_VERTEX_COLOUR, HAS_VERTEX_NORMALS, RAY_CLASSES
+from gloamet.trace.surfaces import materials as m
+from gloamet.trace.surfaces import texturing as t
 
 F = np.float32
 DICE = np.random.default_rng(12)

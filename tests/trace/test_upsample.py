@@ -11,8 +11,8 @@ from gloamet.sky.dome import uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
 from gloamet.trace.denoise import denoise, denoise_prefiltered
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
 from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
 from tests.conftest import box, level, make_scene

@@ -7,7 +7,7 @@ import pytest
 from numba import njit
 
 from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.trace import vec
+from gloamet.trace.geometry import vec
 from tests.conftest import called
 
 F = np.float32

@@ -15,19 +15,23 @@ from PIL import Image
 from gloamet.develop.exact import develop_exact
 from gloamet.document.demo import FOLDER, TITLES, demo_document
 from gloamet.document.model import Document
-from gloamet.output.document_to_light import (
+from gloamet.output.layers import StoredLayers, save_layers
+from gloamet.stage.assembly import camera_from_view, place_in_world
+from gloamet.stage.readers import read_file
+from gloamet.trace.film import Film
+from gloamet.translation.document_to_light import (
     build_stage,
     dome_from_document,
     environment_from_document,
     finished_light,
     surfaces_of_film,
 )
-from gloamet.output.document_to_picture import develop_settings, exposure_from_document, gains_from_document
-from gloamet.output.final import StopCriterion, render
-from gloamet.output.layers import StoredLayers, save_layers
-from gloamet.stage.assembly import camera_from_view, place_in_world
-from gloamet.stage.readers import read_file
-from gloamet.trace.film import Film
+from gloamet.translation.document_to_picture import (
+    develop_settings,
+    exposure_from_document,
+    gains_from_document,
+)
+from gloamet.translation.final_render import StopCriterion, render
 
 THUMB, THUMB_SAMPLES = (384, 256), 160
 LAYER_WIDTH, LAYER_SAMPLES = 744, 256  # the picture of a window of 1280 x 800

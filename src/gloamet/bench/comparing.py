@@ -14,12 +14,12 @@ from gloamet.bench.core import best
 from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
 from gloamet.document.sweep import ParameterRange, sweep
-from gloamet.output.document_to_light import build_stage
 from gloamet.output.keeping import Snapshot, keep
 from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
 from gloamet.stage.assembly import place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Renderer
+from gloamet.translation.document_to_light import build_stage
 
 Result = dict[str, float]
 THUMB, PICTURE = (320, 180), (800, 1280)

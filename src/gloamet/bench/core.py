@@ -19,9 +19,7 @@ from gloamet.bench.raw import raw_closest
 from gloamet.bench.rays import any_hits, bounce_rays, closest_hits
 from gloamet.bench.scenes import CAMERA, grove
 from gloamet.document.demo import demo_document
-from gloamet.output.document_to_light import build_stage, dome_from_document, environment_from_document
-from gloamet.output.document_to_shafts import dust_of, dust_samples
-from gloamet.preview.shafts import RESTING_SAMPLES, RESTING_SHRINK
+from gloamet.preview.light_shafts import RESTING_SAMPLES, RESTING_SHRINK
 from gloamet.sky.aerial import AerialTable, rows_between, solve_aerial
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver
@@ -30,11 +28,13 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.readers import read_file, read_model
 from gloamet.sun.position import sun_position
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
-from gloamet.trace.distance import far_parts, nearness
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.light_shafts import ShaftFilm
+from gloamet.trace.lights.environment import build_environment
+from gloamet.trace.pixel_distances import far_parts, nearness
 from gloamet.trace.render_scene import build_render_scene
-from gloamet.trace.shafts import ShaftFilm
+from gloamet.translation.document_to_light import build_stage, dome_from_document, environment_from_document
+from gloamet.translation.document_to_light_shafts import dust_of, dust_samples
 
 Result = dict[str, float]
 WIDTH, HEIGHT = 960, 540

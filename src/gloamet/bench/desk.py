@@ -21,9 +21,9 @@ START = float(os.environ["GLOAMET_BENCH_START"])
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 from gloamet.document.demo import demo_document
-from gloamet.desk import theme
+from gloamet.desk.widgets import theme
 from gloamet.desk.garbage import GarbageCollector
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.desk.window import DeskWindow
 from gloamet.preview.preparation import KernelPreparation
 

@@ -11,15 +11,7 @@ from gloamet.bench.core import best
 from gloamet.develop.display import develop_screen
 from gloamet.develop.settings import DevelopSettings
 from gloamet.document.demo import PANORAMAS, demo_document
-from gloamet.document.lights import Gain, Gains, even_gains
-from gloamet.output.document_to_light import (
-    build_stage,
-    dome_from_document,
-    join_lights,
-    sun_from_document,
-    tint_from_document,
-)
-from gloamet.output.document_to_panorama import PanoramaInputs, read_panorama
+from gloamet.light_layers import Gain, Gains, even_gains
 from gloamet.output.images import save_light
 from gloamet.preview.relighting import Relighting, View
 from gloamet.sky.environment_map import read_environment_map
@@ -27,6 +19,14 @@ from gloamet.sky.panorama_dome import LightOptions, prepare_panorama, suns_of
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Film, Renderer
+from gloamet.translation.document_to_light import (
+    build_stage,
+    dome_from_document,
+    join_lights,
+    sun_from_document,
+    tint_from_document,
+)
+from gloamet.translation.document_to_panorama import PanoramaInputs, read_panorama
 
 Result = dict[str, float]
 FILM_SIZE = (1280, 720)

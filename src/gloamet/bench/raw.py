@@ -18,7 +18,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.trace.embree import PATH_MASK, RayScene, library
+from gloamet.trace.geometry.embree import PATH_MASK, RayScene, library
 
 # the ray and the hit as the library's reference lays them out; the call comes by its address
 _SOURCE = """

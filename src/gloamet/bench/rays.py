@@ -11,15 +11,15 @@ from numpy.typing import NDArray
 
 from gloamet.jit import KERNEL_OPTIONS, F
 from gloamet.stage.camera import Camera
-from gloamet.trace.bsdf import sample_cosine_hemisphere
-from gloamet.trace.camera_rays import camera_ray
-from gloamet.trace.embree import PATH_MASK
-from gloamet.trace.rays import intersect, occluded
-from gloamet.trace.records import Ray
+from gloamet.trace.geometry.camera_rays import camera_ray
+from gloamet.trace.geometry.embree import PATH_MASK
+from gloamet.trace.geometry.rays import intersect, occluded
+from gloamet.trace.geometry.records import Ray
+from gloamet.trace.geometry.sampler import GOLDEN, random_pair
+from gloamet.trace.geometry.vec import add_scaled, dot, neg, normalize, put, triple
 from gloamet.trace.render_scene import RenderScene
-from gloamet.trace.sampler import GOLDEN, random_pair
-from gloamet.trace.vec import add_scaled, dot, neg, normalize, put, triple
-from gloamet.trace.visibility import T_MAX
+from gloamet.trace.surfaces.bsdf import sample_cosine_hemisphere
+from gloamet.trace.surfaces.visibility import T_MAX
 
 _ANY = np.int32(PATH_MASK)
 

@@ -15,20 +15,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.document.demo import demo_document
-from gloamet.document.lights import even_gains
-from gloamet.output.document_to_light import build_stage
-from gloamet.output.final import StopCriterion, pass_paths, plan_next_pass
+from gloamet.light_layers import even_gains
 from gloamet.preview.relighting import crossfade_weight
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.denoise import denoise, denoise_prefiltered
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.quality import QUALITIES
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.relight.gbuffer import SURFACE_PIXEL
+from gloamet.translation.document_to_light import build_stage
+from gloamet.translation.final_render import StopCriterion, pass_paths, plan_next_pass
 
 Result = dict[str, float]
 Chosen = tuple[NDArray[np.int64], NDArray[np.int64]]  # rows and columns of squares

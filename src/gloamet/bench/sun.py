@@ -9,7 +9,7 @@ from gloamet.aim.moments import AlmanacSite
 from gloamet.aim.sun_windows import scan_year, target_from_part
 from gloamet.bench.desk import COMMON, run_apart
 from gloamet.bench.relight import bench_of
-from gloamet.desk.widgets.year_cloth import MINUTES, sky_cloth
+from gloamet.desk.instruments.year_cloth import MINUTES, sky_cloth
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver
 from gloamet.sky.sky_palette import solve_sky_palette

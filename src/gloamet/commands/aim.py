@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from gloamet.aim.moments import NEVER_DEG, AlmanacSite, moments_for_direction, moments_for_pins
 from gloamet.aim.pins import AimedSun, Pin, aim_frame, aim_glint, aim_shadows
-from gloamet.commands.common import add_json, number, show, size, triple, whole
+from gloamet.commands.argument_types import add_json, number, show, size, triple, whole
 from gloamet.commands.document_options import add_axes, read_document
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -125,8 +125,8 @@ def _site(options: argparse.Namespace) -> AlmanacSite | None:
 
 
 def _opened(path: Path, units: str | None, up: str | None) -> tuple[RenderScene, Scene, Document]:
-    from gloamet.output.document_to_light import build_stage
     from gloamet.stage.readers import read_file
+    from gloamet.translation.document_to_light import build_stage
 
     document = read_document(path, units, up)
     scene = place_in_world(read_file(Path(str(document.stage.model))), document.stage)

@@ -7,7 +7,7 @@ import resource
 import sys
 from collections.abc import Callable
 
-from gloamet.commands.common import add_json, show
+from gloamet.commands.argument_types import add_json, show
 from gloamet.errors import GloametError
 
 Result = dict[str, float]

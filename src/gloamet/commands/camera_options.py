@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from dataclasses import replace
 
-from gloamet.commands.common import number, triple
+from gloamet.commands.argument_types import number, triple
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document
 from gloamet.errors import GloametError

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from gloamet.commands.common import add_json, show
+from gloamet.commands.argument_types import add_json, show
 from gloamet.errors import GloametError
 
 

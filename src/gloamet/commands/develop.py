@@ -7,7 +7,7 @@ import json
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from gloamet.commands.common import add_json, number, show, whole
+from gloamet.commands.argument_types import add_json, number, show, whole
 from gloamet.errors import GloametError
 
 if TYPE_CHECKING:
@@ -109,9 +109,9 @@ def run(options: argparse.Namespace) -> None:
     from gloamet.develop.masks import MaskPlanes
     from gloamet.document.model import Document
     from gloamet.meter.light import illuminance_ev
-    from gloamet.output.document_to_picture import develop_settings, exposure_from_document
     from gloamet.output.images import check_ending, save_display
     from gloamet.output.light_file import read_light_file
+    from gloamet.translation.document_to_picture import develop_settings, exposure_from_document
 
     if check_ending(options.output) == ".exr":
         raise GloametError(f"{options.output.name}: a developed picture is saved as .png or .jpg.")

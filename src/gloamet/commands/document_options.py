@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from gloamet.colour.spaces import srgb_to_linear
-from gloamet.commands.common import number
+from gloamet.commands.argument_types import number
 from gloamet.document.file import ENDING, load_document
 from gloamet.document.metadata import description, field_range
 from gloamet.document.model import Document

@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from gloamet.commands.common import add_json, show
+from gloamet.commands.argument_types import add_json, show
 from gloamet.stage.placing import Placement, size_warning, to_world_scene
 from gloamet.stage.readers import read_file
 from gloamet.stage.scene import Scene

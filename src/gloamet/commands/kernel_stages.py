@@ -23,15 +23,15 @@ from gloamet.stage.scene import Material, Part, Scene, Shape
 from gloamet.sun.place import zone_name_at
 from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
 from gloamet.trace.denoise import denoise
-from gloamet.trace.distance import far_parts
-from gloamet.trace.environment import build_environment
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.first_hits import first_hits, probe
+from gloamet.trace.light_shafts import Dust, ShaftFilm
+from gloamet.trace.lights.environment import build_environment
+from gloamet.trace.pixel_distances import far_parts
 from gloamet.trace.relight.cache import RelightCache
+from gloamet.trace.relight.sun_mask import SunMask
 from gloamet.trace.render_scene import build_render_scene
-from gloamet.trace.shafts import Dust, ShaftFilm
 from gloamet.trace.sun_exposure import sunlit_fractions
-from gloamet.trace.sun_mask import SunMask
 from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
 
 

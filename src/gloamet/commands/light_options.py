@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from gloamet.commands.common import add_place, number, read_place
+from gloamet.commands.argument_types import add_place, number, read_place
 from gloamet.commands.develop import read_settings
 from gloamet.commands.document_options import (
     add_aerial,
@@ -18,10 +18,10 @@ from gloamet.commands.document_options import (
 )
 from gloamet.commands.sky_options import add_grade, add_picture_sky, with_grade, with_picture_sky
 from gloamet.document.expose import METERINGS
-from gloamet.document.lights import LIGHT_LAYERS
 from gloamet.document.metadata import field_range
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
+from gloamet.light_layers import LIGHT_LAYERS
 
 PANORAMA_OPTIONS = (
     ("--panorama-turn", "turn_deg", "Turn"),

@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from gloamet.commands.common import add_json, clean, number, show
+from gloamet.commands.argument_types import add_json, clean, number, show
 from gloamet.errors import GloametError
 
 

@@ -7,8 +7,8 @@ import math
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from gloamet.commands.argument_types import add_json, show, whole
 from gloamet.commands.camera_options import add_camera, find_camera
-from gloamet.commands.common import add_json, show, whole
 from gloamet.commands.document_options import add_axes, read_document
 from gloamet.commands.light_options import add_light, with_light
 from gloamet.document.file import ENDING
@@ -16,13 +16,13 @@ from gloamet.document.model import Document
 from gloamet.stage.assembly import place_in_world
 
 if TYPE_CHECKING:
-    from gloamet.document.lights import Gains
-    from gloamet.output.document_to_facts import Measures
-    from gloamet.output.document_to_panorama import PanoramaLight
+    from gloamet.light_layers import Gains
     from gloamet.sky.dome import SkyDome
     from gloamet.stage.camera import Camera
-    from gloamet.trace.environment import Environment
+    from gloamet.trace.lights.environment import Environment
     from gloamet.trace.render_scene import RenderScene
+    from gloamet.translation.document_to_facts import Measures
+    from gloamet.translation.document_to_panorama import PanoramaLight
 
 SPOT_SAMPLES, SHRINK_PX = 16, 192  # of the small picture that the exposure is read from
 
@@ -51,16 +51,16 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
 def _measures(document: Document, options: argparse.Namespace, lit: _Lit) -> Measures:
     """What is measured in the scene: cards, and the exposure of a small picture."""
     from gloamet.meter.light import read_light
-    from gloamet.meter.nature import natural_band
-    from gloamet.output.document_to_facts import Measures
-    from gloamet.output.document_to_light import air_from_document, surfaces_of_film
-    from gloamet.output.document_to_picture import exposure_from_document
-    from gloamet.output.final import MOST_BOUNCES
+    from gloamet.meter.natural_range import natural_band
     from gloamet.preview.light_readout import panorama_solved
     from gloamet.preview.relighting import View
     from gloamet.preview.scene_meter import read_meter
     from gloamet.sky.dome import SkySolver
     from gloamet.trace.film import Film, Renderer
+    from gloamet.translation.document_to_facts import Measures
+    from gloamet.translation.document_to_light import air_from_document, surfaces_of_film
+    from gloamet.translation.document_to_picture import exposure_from_document
+    from gloamet.translation.final_render import MOST_BOUNCES
 
     out = document.output
     width, height = SHRINK_PX, max(16, round(SHRINK_PX * out.height / out.width))
@@ -87,14 +87,14 @@ def _measures(document: Document, options: argparse.Namespace, lit: _Lit) -> Mea
 
 def _lit(document: Document, options: argparse.Namespace) -> _Lit:
     """The document's stage in its light."""
-    from gloamet.output.document_to_light import (
+    from gloamet.stage.readers import read_file
+    from gloamet.translation.document_to_light import (
         build_stage,
         dome_from_document,
         environment_from_document,
         panorama_from_document,
     )
-    from gloamet.output.document_to_picture import gains_from_document
-    from gloamet.stage.readers import read_file
+    from gloamet.translation.document_to_picture import gains_from_document
 
     stage = document.stage
     scene = place_in_world(read_file(Path(str(stage.model)), outside=stage.outside), stage)
@@ -108,8 +108,8 @@ def _lit(document: Document, options: argparse.Namespace) -> _Lit:
 
 def _readings(document: Document, options: argparse.Namespace) -> dict[str, Any]:
     from gloamet.meter.light import read_light
-    from gloamet.output.document_to_facts import facts_of, findings_of
-    from gloamet.output.document_to_light import sun_from_document
+    from gloamet.translation.document_to_facts import facts_of, findings_of
+    from gloamet.translation.document_to_light import sun_from_document
 
     lit = _lit(document, options)
     second = None if lit.panorama is None else lit.panorama.lighting

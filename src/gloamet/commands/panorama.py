@@ -8,7 +8,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from gloamet.commands.common import add_json, clean, number, show, whole
+from gloamet.commands.argument_types import add_json, clean, number, show, whole
 from gloamet.errors import GloametError
 
 MOST_MOMENTS = 8

@@ -8,7 +8,7 @@ import sys
 import time
 
 from gloamet.errors import GloametError
-from gloamet.kernelcache import STAGE_SECONDS, mark_ready
+from gloamet.kernelcache import STAGE_SECONDS, mark_ready, remove_unused_folders
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
@@ -30,6 +30,7 @@ def run(options: argparse.Namespace) -> None:
     if options.stage:
         _prepare(options.stage)
         return
+    remove_unused_folders()
     start = time.perf_counter()
     print(f"  preparing: {', '.join(STAGE_SECONDS)} …", file=sys.stderr, flush=True)
     beside = subprocess.Popen([sys.executable, "-m", "gloamet", "prepare", "--stage", "relighting"])

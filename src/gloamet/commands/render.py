@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from gloamet.commands.argument_types import add_json, number, shares, show, size, whole
 from gloamet.commands.camera_options import add_camera, find_camera
-from gloamet.commands.common import add_json, number, shares, show, size, whole
 from gloamet.commands.document_options import add_axes, read_document
 from gloamet.commands.light_options import add_light, with_light
 from gloamet.document.file import ENDING
@@ -24,8 +24,8 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
 
 if TYPE_CHECKING:
-    from gloamet.trace.environment import Environment
     from gloamet.trace.film import Film
+    from gloamet.trace.lights.environment import Environment
     from gloamet.trace.render_scene import RenderScene
 
 MOST_FOR_NOISE = 4096  # samples per pixel where only --noise says when to stop
@@ -142,9 +142,9 @@ def _say(sentence: str) -> None:
 def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights: Environment) -> Film:
     """The film, taken up from a checkpoint when there is one; Ctrl-C keeps what is done."""
     from gloamet.output.checkpoint import Checkpoint, digest_of
-    from gloamet.output.document_to_picture import gains_from_document
-    from gloamet.output.final import MOST_BOUNCES, Progress, StopCriterion, render
     from gloamet.trace.film import Film, pixel_region
+    from gloamet.translation.document_to_picture import gains_from_document
+    from gloamet.translation.final_render import MOST_BOUNCES, Progress, StopCriterion, render
 
     region = pixel_region(job.document.stage.rectangle, job.width, job.height)
     aim = StopCriterion(
@@ -193,9 +193,9 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights
 def run(options: argparse.Namespace) -> None:
     """Render and save."""
     job = _prepare(options)
-    from gloamet.output.document_to_light import save_picture
-    from gloamet.output.finishing import RenderInputs, finished_picture
-    from gloamet.output.memory import check_memory, memory_needed
+    from gloamet.translation.document_to_light import save_picture
+    from gloamet.translation.finishing import RenderInputs, finished_picture
+    from gloamet.translation.memory import check_memory, memory_needed
 
     inputs = RenderInputs.of(job.document, job.scene, job.camera)
     need = memory_needed(inputs.compiled, job.width, job.height, options.denoise)
@@ -216,9 +216,9 @@ def run(options: argparse.Namespace) -> None:
 
 def _measured(options: argparse.Namespace, job: _Job, film: Film, seconds: float) -> dict[str, object]:
     """What the finished film is: its size, samples, noise of each light, and the speed it was made at."""
-    from gloamet.document.lights import LIGHT_LAYERS
-    from gloamet.output.document_to_picture import gains_from_document
+    from gloamet.light_layers import LIGHT_LAYERS
     from gloamet.trace.noise import error_quantile, tile_relative_error
+    from gloamet.translation.document_to_picture import gains_from_document
 
     noises = {
         f"noise_{name}_percent": 100.0 * error_quantile(tile_relative_error(film, only=name))

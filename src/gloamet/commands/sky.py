@@ -7,7 +7,7 @@ import json
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from gloamet.commands.common import add_json, clean, number, show, whole
+from gloamet.commands.argument_types import add_json, clean, number, show, whole
 from gloamet.commands.document_options import AIR_OPTIONS, add_air, with_air
 from gloamet.commands.sky_options import add_grade, with_grade
 from gloamet.document.metadata import field_range
@@ -75,14 +75,14 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
 def _dome(
     document: Document, options: argparse.Namespace, elevation_deg: float, solver: SkySolver
 ) -> SkyDome:
-    from gloamet.output.document_to_light import (
+    from gloamet.sky.dome import SUN_DIAMETER_DEG
+    from gloamet.sky.grading import graded_dome
+    from gloamet.sky.sky_models import model_dome
+    from gloamet.translation.document_to_light import (
         air_from_document,
         grade_from_document,
         sky_model_from_document,
     )
-    from gloamet.sky.dome import SUN_DIAMETER_DEG
-    from gloamet.sky.grading import graded_dome
-    from gloamet.sky.sky_models import model_dome
 
     model, air = sky_model_from_document(document), air_from_document(document)
     dome = model_dome(model, air, options.azimuth % 360.0, elevation_deg, SUN_DIAMETER_DEG, solver)
@@ -92,13 +92,13 @@ def _dome(
 def _readings(document: Document, dome: SkyDome, elevation_deg: float) -> dict[str, Any]:
     """The light meter's numbers and those of the air."""
     from gloamet.meter.light import read_light
-    from gloamet.output.document_to_light import (
+    from gloamet.sky.grading import departures
+    from gloamet.sky.sky_models import caveat
+    from gloamet.translation.document_to_light import (
         air_from_document,
         grade_from_document,
         sky_model_from_document,
     )
-    from gloamet.sky.grading import departures
-    from gloamet.sky.sky_models import caveat
 
     reading, air = read_light(dome), air_from_document(document)
     out: dict[str, Any] = {

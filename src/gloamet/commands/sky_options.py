@@ -6,13 +6,13 @@ import argparse
 from collections.abc import Callable
 from typing import Any
 
-from gloamet.commands.common import number, triple
+from gloamet.commands.argument_types import number, triple
 from gloamet.commands.document_options import add_field, colour, given_fields
 from gloamet.document.air import CURVE_STOPS, CURVE_TURN_DEG
-from gloamet.document.lights import LIGHT_LAYERS, Colour
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
+from gloamet.light_layers import LIGHT_LAYERS, Colour
 
 GRADE_OPTIONS = (
     ("--tint-strength", "tint_strength", "Tint strength"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from datetime import UTC
 
-from gloamet.commands.common import add_json, add_place, read_place, show
+from gloamet.commands.argument_types import add_json, add_place, read_place, show
 from gloamet.sun.moment import events_of, moment_at
 
 

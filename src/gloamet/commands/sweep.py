@@ -8,8 +8,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from gloamet.commands.argument_types import add_json, clean, show, size, whole
 from gloamet.commands.camera_options import add_camera
-from gloamet.commands.common import add_json, clean, show, size, whole
 from gloamet.commands.document_options import add_axes, read_document
 from gloamet.commands.light_options import add_light, with_light
 from gloamet.errors import GloametError
@@ -47,11 +47,11 @@ def _add_scene(parser: argparse.ArgumentParser) -> None:
 def _laid_out(options: argparse.Namespace) -> tuple[Document, ThumbnailRenderer]:
     """The document in the light that was asked for, and its stage ready to be lit."""
     from gloamet.commands.camera_options import find_camera
-    from gloamet.output.document_to_light import build_stage
     from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
     from gloamet.stage.assembly import camera_from_view, place_in_world, view_from_camera
     from gloamet.stage.readers import read_file
     from gloamet.trace.film import Renderer
+    from gloamet.translation.document_to_light import build_stage
 
     document = with_light(read_document(options.source, options.units, options.up), options)
     scene = place_in_world(
@@ -119,8 +119,8 @@ def run_sweep(options: argparse.Namespace) -> None:
 
 def run_suggest(options: argparse.Namespace) -> None:
     """Lights far apart, with their reasons and measures."""
-    from gloamet.output.document_to_light import sun_from_document
     from gloamet.preview.suggest import suggest
+    from gloamet.translation.document_to_light import sun_from_document
 
     _check_output(options.output)
     document, table = _laid_out(options)

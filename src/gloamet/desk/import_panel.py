@@ -10,10 +10,10 @@ from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps.stage.model import facing_words
-from gloamet.desk.widgets.basic import SegmentedControl, label
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import SegmentedControl, label
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -52,7 +52,7 @@ class Elevation(QWidget):
             self._worker.request(self._wanted)
 
     def _trace(self, wanted: Any) -> None:
-        from gloamet.desk.silhouette import silhouette
+        from gloamet.desk.files.silhouette import silhouette
 
         width, rows = FINE * SIZE[0], FINE * SIZE[1]
         self._traced.emit(wanted, silhouette(wanted[0], wanted[1], width, rows, GROUND_LINE))

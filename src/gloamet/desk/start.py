@@ -23,9 +23,9 @@ def run_desk(
         raise GloametError("There is no screen here: start it on a desktop, or use gloamet render.")
     from PySide6.QtWidgets import QApplication
 
-    from gloamet.desk import theme
     from gloamet.desk.garbage import GarbageCollector
-    from gloamet.desk.session import Session
+    from gloamet.desk.state.session import Session
+    from gloamet.desk.widgets import theme
     from gloamet.desk.window import DeskWindow
     from gloamet.preview.preparation import KernelPreparation
 

@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QScrollArea, QStackedWidget, QWidget
 
 from gloamet.desk.steps import STEPS, StepContext
-from gloamet.desk.widgets.basic import wake
+from gloamet.desk.widgets.form import wake
 
 IDLE_MS = 400  # after the window came up, until the panels that nobody has asked for are built
 

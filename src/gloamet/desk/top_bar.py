@@ -8,9 +8,9 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWidget
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import label, link
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import label, link
 from gloamet.document.differences import step_words
 from gloamet.preview.events import Frame
 

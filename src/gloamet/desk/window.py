@@ -16,32 +16,32 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gloamet.desk import theme
-from gloamet.desk.aim_controller import AimController
-from gloamet.desk.autosave import Autosave, Left, drop, left_behind, take_up
-from gloamet.desk.compare_tools import CompareTools
-from gloamet.desk.day_ribbon import DayRibbon
+from gloamet.desk.aim.aim_controller import AimController
+from gloamet.desk.compare.compare_tools import CompareTools
+from gloamet.desk.compare.kept_strip import KeptStrip
 from gloamet.desk.dialogs import ask, bearing_words
-from gloamet.desk.exposure_hold import ExposureHold
-from gloamet.desk.import_notes import ImportNotesPanel
+from gloamet.desk.files.autosave import Autosave, Left, drop, left_behind, take_up
+from gloamet.desk.files.import_notes import ImportNotesPanel
+from gloamet.desk.files.moved_files import MovedFiles
+from gloamet.desk.files.saving import SaveJob
 from gloamet.desk.import_panel import ImportPanel
 from gloamet.desk.instruments.checks import Checks
+from gloamet.desk.instruments.day_ribbon import DayRibbon
 from gloamet.desk.instruments.meter import LightMeter
 from gloamet.desk.instruments.probes import Probes
 from gloamet.desk.instruments.sky_disc import SkyDisc
-from gloamet.desk.moved_files import MovedFiles
-from gloamet.desk.notice import Notice
-from gloamet.desk.plan_view import PlanView
-from gloamet.desk.recent import recent
-from gloamet.desk.saving import SaveJob
-from gloamet.desk.session import Session
+from gloamet.desk.picture.plan_view import PlanView
+from gloamet.desk.picture.view_tool_bar import ViewToolBar
+from gloamet.desk.picture.viewport import INSET, Viewport
+from gloamet.desk.state.exposure_lock import ExposureHold
+from gloamet.desk.state.recent import recent
+from gloamet.desk.state.session import Session
 from gloamet.desk.step_stack import StepStack
 from gloamet.desk.steps import FIRST_STEP, STEP_TITLES, STEPS, StepContext
 from gloamet.desk.top_bar import TopBar
-from gloamet.desk.view_tool_bar import ViewToolBar
-from gloamet.desk.viewport import INSET, Viewport
-from gloamet.desk.widgets.basic import label, wake
-from gloamet.desk.widgets.kept_strip import KeptStrip
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import label, wake
+from gloamet.desk.widgets.notice import Notice
 from gloamet.document.demo import TITLES, demo_document
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document

@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field, ValidationInfo, field_validator, model_validator
 
-from gloamet.document.fields import Model, number
+from gloamet.document.field_types import Model, number
 from gloamet.document.stage import Colour, Place
 
 Curve = tuple[float, float, float, float, float]

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from datetime import datetime
-from importlib.resources import files
-from pathlib import Path
 
 from gloamet.document.model import Document
 from gloamet.document.stage import Prop
+from gloamet.shipped_data import DATA
 
 TITLES = {
     "house": "Salt flat bathing house",
@@ -44,7 +43,7 @@ LANDSCAPE = (  # by which distance is judged: three ridges, 2.5, 6 and 14 km fro
     ),
     Prop(name="line of poles", kind="poles", place=(-92, 92, 0), turn_deg=-47, height_m=7.5, crown_m=2500),
 )
-FOLDER = Path(str(files("gloamet").joinpath("data", "demo")))
+FOLDER = DATA / "demo"
 PANORAMAS = FOLDER.parent / "panoramas"
 
 

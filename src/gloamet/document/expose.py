@@ -11,7 +11,7 @@ from typing import Any, Literal, get_args
 from pydantic import Field, field_validator
 
 from gloamet.colour.views import DEFAULT_VIEW, VIEWS
-from gloamet.document.fields import Model, number
+from gloamet.document.field_types import Model, number
 from gloamet.document.stage import Colour
 
 CurvePoints = tuple[tuple[float, float], ...]

@@ -6,9 +6,9 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from gloamet.document.fields import Model, number
-from gloamet.document.lights import LightName
+from gloamet.document.field_types import Model, number
 from gloamet.document.stage import Colour
+from gloamet.light_layers import LightName
 
 
 def _stops(what: str, most: float = 10.0) -> Any:

@@ -13,7 +13,7 @@ from pydantic import BaseModel, Field, field_validator
 
 from gloamet.document.air import AirState, ShaftState, SkyState
 from gloamet.document.expose import ExposeState
-from gloamet.document.fields import Model, number
+from gloamet.document.field_types import Model, number
 from gloamet.document.fill import FillState, PanoramaState
 from gloamet.document.stage import Stage
 from gloamet.document.targets import AimTargets, Sequence

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from gloamet.document.fields import Model, number
+from gloamet.document.field_types import Model, number
 
 Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 Colour = tuple[Fraction, Fraction, Fraction]

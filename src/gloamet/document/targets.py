@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from gloamet.document.fields import Model, number
+from gloamet.document.field_types import Model, number
 from gloamet.document.stage import Place
 
 PinKind = Literal["shadow", "frame", "glint"]

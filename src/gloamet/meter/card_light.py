@@ -12,7 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.lights import Gains
+from gloamet.light_layers import Gains
 
 Floats = NDArray[np.float32]
 SOURCES = ("sun", "sky", "lamps", "panorama")

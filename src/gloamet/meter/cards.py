@@ -18,13 +18,13 @@ from numpy.typing import NDArray
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.meter.card_light import CardLight
-from gloamet.trace.bsdf import sample_cosine_hemisphere
-from gloamet.trace.environment import Environment
+from gloamet.trace.geometry.records import Bsdf, PathStart, Ray, Sampler, Vertex
+from gloamet.trace.geometry.sampler import MIX2, PIXEL_HASH_MULTIPLIER, next_2d, pixel_id
+from gloamet.trace.geometry.vec import WHITE, accumulate, add, dot, scale, triple
+from gloamet.trace.lights.environment import Environment
 from gloamet.trace.path_tracer import next_event_estimation, trace_path, trace_sample
-from gloamet.trace.records import Bsdf, PathStart, Ray, Sampler, Vertex
 from gloamet.trace.render_scene import RenderScene
-from gloamet.trace.sampler import MIX2, PIXEL_HASH_MULTIPLIER, next_2d, pixel_id
-from gloamet.trace.vec import WHITE, accumulate, add, dot, scale, triple
+from gloamet.trace.surfaces.bsdf import sample_cosine_hemisphere
 
 Floats = NDArray[np.float32]
 CARD_BOUNCES = 8

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.colour.temperature import correlated_temperature
-from gloamet.document.lights import UNIT_GAINS, Gains
+from gloamet.light_layers import UNIT_GAINS, Gains
 
 if TYPE_CHECKING:
     from gloamet.sky.dome import SkyDome

@@ -18,8 +18,8 @@ import numpy as np
 from gloamet import __version__
 from gloamet.errors import GloametError
 from gloamet.stage.camera import Camera
-from gloamet.trace.environment import Environment
 from gloamet.trace.film import Film
+from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene
 
 ENDING = ".unfinished"

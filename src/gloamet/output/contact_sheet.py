@@ -6,7 +6,6 @@ Pixels (H, W, 3 or 4) with captions enter; one picture leaves, or a file.
 from __future__ import annotations
 
 import math
-from importlib.resources import files
 from io import BytesIO
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, BinaryIO
@@ -16,6 +15,7 @@ from numpy.typing import NDArray
 
 from gloamet.document.file import write_atomically
 from gloamet.errors import GloametError
+from gloamet.shipped_data import DATA
 
 if TYPE_CHECKING:
     from PIL.Image import Image
@@ -29,7 +29,7 @@ PDF_DPI = 150.0
 def _font() -> Any:
     from PIL import ImageFont
 
-    data = files("gloamet").joinpath("data", "fonts", "SourceSans3-Regular.ttf").read_bytes()
+    data = (DATA / "fonts" / "SourceSans3-Regular.ttf").read_bytes()
     return ImageFont.truetype(BytesIO(data), TEXT)
 
 

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.lights import LIGHT_LAYERS, Gains
 from gloamet.errors import GloametError
+from gloamet.light_layers import LIGHT_LAYERS, Gains
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.output.images import layer_channels, write_picture
 

@@ -10,12 +10,12 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.lights import Gains
+from gloamet.light_layers import Gains
 from gloamet.sky.irradiance import open_sky
-from gloamet.trace.contact_shade import contact_loss
+from gloamet.trace.contact_shadow import contact_loss
 from gloamet.trace.denoise import denoise, match_mean_luminance
-from gloamet.trace.environment import Environment
 from gloamet.trace.film import Film
+from gloamet.trace.lights.environment import Environment
 
 Floats = NDArray[np.float32]
 

@@ -19,31 +19,31 @@ from gloamet.develop.inspect import clipping, false_colour, mask_overlay
 from gloamet.develop.masks import MaskPlanes, mask_weights
 from gloamet.develop.proofs import proofed_pixels
 from gloamet.develop.settings import DevelopSettings
-from gloamet.document.lights import Gains
 from gloamet.document.model import Document
+from gloamet.light_layers import Gains
 from gloamet.meter.spot import light_at
-from gloamet.output.document_to_air import AirInFront
-from gloamet.output.document_to_light import surfaces_of_film
-from gloamet.output.document_to_picture import (
+from gloamet.output.layers import StoredLayers, layers_of_film
+from gloamet.preview.events import Event, Frame
+from gloamet.preview.light_shafts import ShaftPreview
+from gloamet.preview.mask_source import MaskSource
+from gloamet.preview.relighting import Relighting, View
+from gloamet.preview.requests import RenderRequest
+from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
+from gloamet.trace.film import Film, Renderer, pixel_region
+from gloamet.trace.first_hits import SOLID, first_hits
+from gloamet.trace.pixel_distances import far_parts
+from gloamet.trace.quality import QUALITIES
+from gloamet.trace.upsample import resize_bilinear
+from gloamet.translation.document_to_aerial import AirInFront
+from gloamet.translation.document_to_light import surfaces_of_film
+from gloamet.translation.document_to_picture import (
     Exposure,
     backdrop_from_document,
     develop_settings,
     exposure_from_document,
     gains_from_document,
 )
-from gloamet.output.final import NextPass, StopCriterion
-from gloamet.output.layers import StoredLayers, layers_of_film
-from gloamet.preview.events import Event, Frame
-from gloamet.preview.mask_source import MaskSource
-from gloamet.preview.relighting import Relighting, View
-from gloamet.preview.requests import RenderRequest
-from gloamet.preview.shafts import ShaftPreview
-from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
-from gloamet.trace.distance import far_parts
-from gloamet.trace.film import Film, Renderer, pixel_region
-from gloamet.trace.first_hits import SOLID, first_hits
-from gloamet.trace.quality import QUALITIES
-from gloamet.trace.upsample import resize_bilinear
+from gloamet.translation.final_render import NextPass, StopCriterion
 
 Floats = NDArray[np.float32]
 LAYERS_FROM = 4  # samples: copying the lights takes 40 ms, for which the first exact picture must not wait

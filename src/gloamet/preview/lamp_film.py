@@ -9,8 +9,8 @@ from collections.abc import Callable
 
 from gloamet.preview.relighting import Relighting, View
 from gloamet.preview.secondary_views import small_film
-from gloamet.trace.environment import Environment, lamps_only
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import Environment, lamps_only
 
 LAMP_PIXELS = 40_000
 LAMP_SAMPLES = (3, 7)  # of its pixels, with the first step of a cache and with the last

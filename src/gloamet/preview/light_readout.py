@@ -9,16 +9,16 @@ import numpy as np
 
 from gloamet.colour.balance import as_colour
 from gloamet.colour.spaces import luminance
-from gloamet.document.lights import Gains
 from gloamet.document.model import Document
+from gloamet.light_layers import Gains
 from gloamet.meter.light import read_light
 from gloamet.meter.ratio import Band
-from gloamet.output.document_to_light import SkyInputs
-from gloamet.output.document_to_panorama import PanoramaLight
-from gloamet.output.document_to_picture import gains_from_document
 from gloamet.preview.events import LightSolved, PanoramaSolved
 from gloamet.sky.dome import SkyDome
 from gloamet.sky.sky_models import caveat
+from gloamet.translation.document_to_light import SkyInputs
+from gloamet.translation.document_to_panorama import PanoramaLight
+from gloamet.translation.document_to_picture import gains_from_document
 
 
 def panorama_solved(panorama: PanoramaLight, gains: Gains) -> PanoramaSolved:

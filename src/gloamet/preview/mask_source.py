@@ -13,11 +13,11 @@ from numpy.typing import NDArray
 
 from gloamet.develop.masks import MaskPlanes
 from gloamet.document.expose import LocalState
-from gloamet.document.lights import Gains
-from gloamet.output.document_to_masks import kinds_asked, named_planes, sun_share_of_film
+from gloamet.light_layers import Gains
 from gloamet.preview.memo import Memo
 from gloamet.preview.relighting import Relighting, View
 from gloamet.trace.film import Film
+from gloamet.translation.document_to_masks import kinds_asked, named_planes, sun_share_of_film
 
 
 def _named(view: View) -> MaskPlanes:

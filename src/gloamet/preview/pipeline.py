@@ -19,28 +19,9 @@ from typing import NamedTuple
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
-from gloamet.meter.nature import natural_band
+from gloamet.meter.natural_range import natural_band
 from gloamet.meter.ratio import WIDE_DEG
-from gloamet.output.document_to_air import (
-    AerialInputs,
-    AirInFront,
-    aerial_gain,
-    aerial_settings,
-    lit_from,
-    panorama_share,
-)
-from gloamet.output.document_to_light import (
-    SkyInputs,
-    air_from_document,
-    grade_from_document,
-    join_lights,
-    solve_sky,
-    sun_from_document,
-    tint_from_document,
-)
-from gloamet.output.document_to_panorama import PanoramaFile, PanoramaInputs, PanoramaLight, read_panorama
-from gloamet.output.document_to_picture import gains_from_document
-from gloamet.preview.air_tables import AirTables
+from gloamet.preview.aerial_tables import AirTables
 from gloamet.preview.events import (
     Busy,
     DiscPainted,
@@ -71,8 +52,32 @@ from gloamet.stage.placing import to_world_scene
 from gloamet.stage.readers import read_file
 from gloamet.stage.readers.progress import Cancelled, ProgressToken
 from gloamet.stage.scene import Scene
-from gloamet.trace.environment import Environment
+from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene, build_render_scene
+from gloamet.translation.document_to_aerial import (
+    AerialInputs,
+    AirInFront,
+    aerial_gain,
+    aerial_settings,
+    lit_from,
+    panorama_share,
+)
+from gloamet.translation.document_to_light import (
+    SkyInputs,
+    air_from_document,
+    grade_from_document,
+    join_lights,
+    solve_sky,
+    sun_from_document,
+    tint_from_document,
+)
+from gloamet.translation.document_to_panorama import (
+    PanoramaFile,
+    PanoramaInputs,
+    PanoramaLight,
+    read_panorama,
+)
+from gloamet.translation.document_to_picture import gains_from_document
 
 AHEAD_SECONDS = 0.25  # for skies beforehand, and for air, between two steps of a relight cache and at rest
 DISC_SECONDS = 0.25  # between two pictures of the sky while the hand moves

@@ -13,7 +13,7 @@ import sys
 import time
 from typing import NamedTuple
 
-from gloamet.kernelcache import STAGE_SECONDS, is_ready
+from gloamet.kernelcache import STAGE_SECONDS, is_ready, mark_used
 
 BESIDE = "relighting"  # the stage that runs in parallel to the others
 MOST_SHARE = 0.97  # shown while it is not done
@@ -36,6 +36,7 @@ class KernelPreparation:
 
     def start(self) -> None:
         """Begin to compile what is missing, once."""
+        mark_used()
         if self._process is None and not self.ready():
             self._begin = time.monotonic()
             command = ["nice", "-n", "5", sys.executable, "-m", "gloamet", "prepare"]

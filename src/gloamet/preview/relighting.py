@@ -17,16 +17,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.balance import gained
-from gloamet.document.lights import Gain, Gains
+from gloamet.light_layers import Gain, Gains
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.preview.memo import Memo
 from gloamet.sky.irradiance import open_sky
 from gloamet.stage.camera import Camera
-from gloamet.trace.contact_shade import contact_loss
+from gloamet.trace.contact_shadow import contact_loss
 from gloamet.trace.denoise import denoise, match_mean_luminance, split_highlights
-from gloamet.trace.distance import FarParts, far_parts, nearness
-from gloamet.trace.environment import Environment, combine_environments, sun_only, with_sun_of
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import Environment, combine_environments, sun_only, with_sun_of
+from gloamet.trace.pixel_distances import FarParts, far_parts, nearness
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.relight.points import SourceGains
 from gloamet.trace.render_scene import RenderScene, differs_by_ground_reflectance

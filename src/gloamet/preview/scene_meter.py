@@ -17,9 +17,9 @@ from gloamet.meter.card_light import BALL_PX, CardLight, ball_pixels
 from gloamet.meter.cards import CARD_BOUNCES, measure_cards, radiance_along
 from gloamet.preview.events import MeterRead
 from gloamet.preview.relighting import View
-from gloamet.trace.environment import Environment
 from gloamet.trace.film import Renderer
 from gloamet.trace.first_hits import probe
+from gloamet.trace.lights.environment import Environment
 
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]

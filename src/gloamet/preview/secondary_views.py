@@ -16,15 +16,15 @@ from gloamet.develop.display import develop_screen
 from gloamet.document.model import Document
 from gloamet.document.stage import View
 from gloamet.meter.picture import automatic_ev, limit_night_exposure
-from gloamet.output.document_to_light import surfaces_of_film
-from gloamet.output.document_to_picture import develop_settings, gains_from_document
 from gloamet.preview.events import Event, PlanFrame, Thumbnail
 from gloamet.preview.requests import PlanRequest, RenderRequest
 from gloamet.stage.assembly import camera_from_view
 from gloamet.trace.denoise import denoise
-from gloamet.trace.environment import Environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene
+from gloamet.translation.document_to_light import surfaces_of_film
+from gloamet.translation.document_to_picture import develop_settings, gains_from_document
 
 THUMB, THUMB_SAMPLES = (120, 80), 12
 FEWEST_PIXELS = 20_000.0  # of a preview

@@ -15,15 +15,15 @@ from gloamet.develop.masks import MaskPlanes
 from gloamet.document.demo import FOLDER, TITLES, demo_document
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
-from gloamet.output.document_to_picture import (
-    develop_settings,
-    exposure_from_document,
-    gains_from_document,
-)
 from gloamet.output.layers import StoredLayers, read_layers
 from gloamet.preview.events import Frame
 from gloamet.preview.requests import RenderRequest
 from gloamet.trace.quality import QUALITIES
+from gloamet.translation.document_to_picture import (
+    develop_settings,
+    exposure_from_document,
+    gains_from_document,
+)
 
 NOT_SEEN = {
     "views": (),

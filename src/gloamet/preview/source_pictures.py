@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from gloamet.colour.balance import gained
 from gloamet.develop.display import develop_screen
 from gloamet.develop.settings import DevelopSettings
-from gloamet.document.lights import LIGHTS, Gains
+from gloamet.light_layers import LIGHTS, Gains
 from gloamet.preview.events import SourcePictures
 from gloamet.trace.film import Film
 

@@ -16,11 +16,11 @@ from numpy.typing import NDArray
 from gloamet.develop.picture_difference import codes_to_lab, delta_e_2000
 from gloamet.document.model import Document
 from gloamet.meter.light_measures import LightMeasures, depth_of, measure_light, reason, spread_apart
-from gloamet.output.document_to_light import sun_from_document
 from gloamet.preview.thumbnail_renderer import LitThumbnail, ThumbnailRenderer
 from gloamet.sun.nearest import angle_deg, instant_of_height, nearest_moments
 from gloamet.sun.place import resolve_zone
 from gloamet.sun.position import direction
+from gloamet.translation.document_to_light import sun_from_document
 
 TURNS_DEG = tuple(range(-165, 180, 30))  # of the sun from where the camera looks
 HEIGHTS_DEG = (6.0, 16.0, 32.0, 52.0)

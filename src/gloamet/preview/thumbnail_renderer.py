@@ -14,11 +14,21 @@ from numpy.typing import NDArray
 
 from gloamet.colour.balance import as_colour
 from gloamet.develop.display import develop_screen
-from gloamet.document.lights import Gain, Gains
 from gloamet.document.model import Document
+from gloamet.light_layers import Gain, Gains
 from gloamet.meter.light import LightReading, read_light
 from gloamet.meter.picture import SeenSurfaces
-from gloamet.output.document_to_air import (
+from gloamet.preview.relighting import Relighting, View
+from gloamet.sky.aerial import gained, turned_to
+from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.grading import graded_dome
+from gloamet.stage.assembly import camera_from_view
+from gloamet.trace.denoise import denoise
+from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import Environment
+from gloamet.trace.pixel_distances import far_parts
+from gloamet.trace.render_scene import RenderScene
+from gloamet.translation.document_to_aerial import (
     AerialInputs,
     AirInFront,
     aerial_gain,
@@ -27,7 +37,7 @@ from gloamet.output.document_to_air import (
     panorama_share,
     solve_air,
 )
-from gloamet.output.document_to_light import (
+from gloamet.translation.document_to_light import (
     SkyInputs,
     environment_from_document,
     grade_from_document,
@@ -35,18 +45,12 @@ from gloamet.output.document_to_light import (
     solve_sky,
     surfaces_of_film,
 )
-from gloamet.output.document_to_panorama import PanoramaLight
-from gloamet.output.document_to_picture import develop_settings, exposure_from_document, gains_from_document
-from gloamet.preview.relighting import Relighting, View
-from gloamet.sky.aerial import gained, turned_to
-from gloamet.sky.dome import SkyDome, SkySolver
-from gloamet.sky.grading import graded_dome
-from gloamet.stage.assembly import camera_from_view
-from gloamet.trace.denoise import denoise
-from gloamet.trace.distance import far_parts
-from gloamet.trace.environment import Environment
-from gloamet.trace.film import Film, Renderer
-from gloamet.trace.render_scene import RenderScene
+from gloamet.translation.document_to_panorama import PanoramaLight
+from gloamet.translation.document_to_picture import (
+    develop_settings,
+    exposure_from_document,
+    gains_from_document,
+)
 
 Floats = NDArray[np.float32]
 LAMP_SAMPLES, DRAFT_SAMPLES = 12, 24

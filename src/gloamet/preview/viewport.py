@@ -16,30 +16,30 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.lights import Gains
 from gloamet.document.model import Document
-from gloamet.output.document_to_air import AirInFront
-from gloamet.output.document_to_picture import gains_from_document
-from gloamet.output.final import NextPass, plan_next_pass
+from gloamet.light_layers import Gains
 from gloamet.preview.clean_light import clean_light
 from gloamet.preview.events import BesideFrame, Busy, Event, LightSolved
 from gloamet.preview.frames import FrameMaker, stop_criterion_of
 from gloamet.preview.lamp_film import LampFilm
+from gloamet.preview.light_shafts import ShaftPreview, ShaftsAsked
 from gloamet.preview.memo import Memo
 from gloamet.preview.relighting import CROSSFADE_END, Relighting, View
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.scene_meter import SceneMeter
 from gloamet.preview.secondary_views import SecondaryViews, small_film
-from gloamet.preview.shafts import ShaftPreview, ShaftsAsked
 from gloamet.preview.source_pictures import source_pictures
 from gloamet.stage.assembly import camera_from_view
 from gloamet.trace.denoise import denoise
-from gloamet.trace.environment import Environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import Environment
 from gloamet.trace.quality import QUALITIES
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.render_scene import RenderScene
 from gloamet.trace.upsample import Guides, guides_from_film, upsample
+from gloamet.translation.document_to_aerial import AirInFront
+from gloamet.translation.document_to_picture import gains_from_document
+from gloamet.translation.final_render import NextPass, plan_next_pass
 
 PREVIEW_SECONDS = 0.035  # rays of the first picture after a change; cleaning it costs about as much again
 SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture begin

@@ -78,7 +78,7 @@ class RenderWorker:
         self._give_up.set()
         self._report = _unheard
         if self._worker.close() and self._pipeline is not None:
-            from gloamet.output.memory import give_back
+            from gloamet.translation.memory import give_back
 
             self._pipeline.forget()
             give_back()

@@ -7,12 +7,13 @@ than it is; NOTICE names where they come from.
 from __future__ import annotations
 
 from functools import lru_cache
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-TABLES = Path(__file__).parents[1] / "data" / "climate.npz"
+from gloamet.shipped_data import DATA
+
+TABLES = DATA / "climate.npz"
 LINKE_STEP = 20.0  # the table holds twentieths
 ALTITUDE_STEP_M, LOWEST_M = 28.0, -450.0
 

@@ -16,8 +16,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.document.lights import EVEN, Colour
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.light_layers import EVEN, Colour
 from gloamet.sky.aerial import (
     DISTANCES,
     ELEVATIONS,
@@ -30,8 +30,8 @@ from gloamet.sky.aerial import (
 from gloamet.sky.atmosphere import particle_phase, rayleigh_phase
 from gloamet.sky.scatter import MULTIPLE_TERM, VIEW_TERMS
 from gloamet.stage.camera import Camera
-from gloamet.trace.camera_rays import camera_ray
-from gloamet.trace.distance import FarParts
+from gloamet.trace.geometry.camera_rays import camera_ray
+from gloamet.trace.pixel_distances import FarParts
 
 F = np.float32
 Floats = NDArray[np.float32]

@@ -17,7 +17,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.lights import (
+from gloamet.light_layers import (
     BOUNCED_LAYERS,
     LIGHT_LAYERS,
     LIGHTS,
@@ -28,9 +28,9 @@ from gloamet.document.lights import (
     Gains,
 )
 from gloamet.stage.camera import Camera
-from gloamet.trace.environment import Environment
+from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene
-from gloamet.trace.weigh import weigh
+from gloamet.trace.weighted_sum import weigh
 
 Floats = NDArray[np.float32]
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels

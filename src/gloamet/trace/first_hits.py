@@ -16,15 +16,15 @@ from numpy.typing import NDArray
 
 from gloamet.jit import KERNEL_OPTIONS, F
 from gloamet.stage.camera import Camera
-from gloamet.trace.camera_rays import camera_ray
-from gloamet.trace.embree import CAMERA_MASK, NO_SHADOW, OPAQUE, RAY_CLASSES, TRANSMISSIVE
-from gloamet.trace.ground_plane import ground_distance
-from gloamet.trace.rays import intersect
-from gloamet.trace.records import Ray
+from gloamet.trace.geometry.camera_rays import camera_ray
+from gloamet.trace.geometry.embree import CAMERA_MASK, NO_SHADOW, OPAQUE, RAY_CLASSES, TRANSMISSIVE
+from gloamet.trace.geometry.rays import intersect
+from gloamet.trace.geometry.records import Ray
+from gloamet.trace.geometry.vec import BLACK, UP, normalize
 from gloamet.trace.render_scene import RenderScene
-from gloamet.trace.texturing import NORMAL_MATRIX, transform_vector, triangle_index
-from gloamet.trace.vec import BLACK, UP, normalize
-from gloamet.trace.visibility import T_MAX
+from gloamet.trace.surfaces.ground_plane import ground_distance
+from gloamet.trace.surfaces.texturing import NORMAL_MATRIX, transform_vector, triangle_index
+from gloamet.trace.surfaces.visibility import T_MAX
 
 GROUND, NOTHING = -2, -1
 ALL_SURFACES = CAMERA_MASK

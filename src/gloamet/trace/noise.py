@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.document.lights import (
+from gloamet.light_layers import (
     LIGHT_LAYERS,
     MOMENT_INDEX,
     SHARED_PATH_LAYERS,

@@ -16,27 +16,14 @@ import math
 import numpy as np
 from numba import njit
 
-from gloamet.document.lights import MOMENT_INDEX, TOGETHER
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.light_layers import MOMENT_INDEX, TOGETHER
 from gloamet.sky.dome import dome_coordinates
-from gloamet.trace.bsdf import MIRROR_ALPHA, sample_bsdf, sample_thin_glass
-from gloamet.trace.camera_rays import camera_ray, sample_pixel_filter
-from gloamet.trace.direct_lighting import (
-    NO_LIGHT,
-    emitted_radiance_mis,
-    miss_radiance,
-    sample_area_light,
-    sample_sky_light,
-)
-from gloamet.trace.distance import NEAR_M
-from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
-from gloamet.trace.environment import seen_radiance
-from gloamet.trace.ground_plane import ground_distance, horizon_fade
-from gloamet.trace.lamp_guiding import CONTINUE_PROBABILITY, NO_CONE, cone_pdf, sample_guided_direction
-from gloamet.trace.materials import EMISSION, GLASS, KIND, MIRRORED_LAMP_WEIGHT, TRANSMISSION
-from gloamet.trace.rays import intersect
-from gloamet.trace.records import BySource, GuidedSample, PathResult, PathStart, Ray, Sampler, Vertex
-from gloamet.trace.sampler import (
+from gloamet.trace.geometry.camera_rays import camera_ray, sample_pixel_filter
+from gloamet.trace.geometry.embree import CAMERA_MASK, PATH_MASK
+from gloamet.trace.geometry.rays import intersect
+from gloamet.trace.geometry.records import BySource, GuidedSample, PathResult, PathStart, Ray, Sampler, Vertex
+from gloamet.trace.geometry.sampler import (
     GOLDEN,
     MIX2,
     PAIRS,
@@ -46,9 +33,7 @@ from gloamet.trace.sampler import (
     pixel_id,
     sobol_pair,
 )
-from gloamet.trace.shading import evaluate_material, is_hole, make_bsdf, resolve_hit, select_layer
-from gloamet.trace.sun_portals import bsdf_mis_weight, sample_sun, supports_patch_sampling
-from gloamet.trace.vec import (
+from gloamet.trace.geometry.vec import (
     BLACK,
     UP,
     WHITE,
@@ -67,7 +52,22 @@ from gloamet.trace.vec import (
     total,
     triple,
 )
-from gloamet.trace.visibility import MAX_PASSES, T_MAX, ray_epsilon
+from gloamet.trace.lights.direct_lighting import (
+    NO_LIGHT,
+    emitted_radiance_mis,
+    miss_radiance,
+    sample_area_light,
+    sample_sky_light,
+)
+from gloamet.trace.lights.environment import seen_radiance
+from gloamet.trace.lights.lamp_guiding import CONTINUE_PROBABILITY, NO_CONE, cone_pdf, sample_guided_direction
+from gloamet.trace.lights.sun_portals import bsdf_mis_weight, sample_sun, supports_patch_sampling
+from gloamet.trace.pixel_distances import NEAR_M
+from gloamet.trace.surfaces.bsdf import MIRROR_ALPHA, sample_bsdf, sample_thin_glass
+from gloamet.trace.surfaces.ground_plane import ground_distance, horizon_fade
+from gloamet.trace.surfaces.materials import EMISSION, GLASS, KIND, MIRRORED_LAMP_WEIGHT, TRANSMISSION
+from gloamet.trace.surfaces.shading import evaluate_material, is_hole, make_bsdf, resolve_hit, select_layer
+from gloamet.trace.surfaces.visibility import MAX_PASSES, T_MAX, ray_epsilon
 
 _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
 FIRST_SURFACE_DIMENSION = 2  # pair of even numbers, after the place in the pixel and the one on the lens

@@ -22,7 +22,7 @@ from gloamet.colour.spaces import REC709_TO_AP1
 from gloamet.errors import GloametError
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Part, Scene, Shape
-from gloamet.trace.embree import (
+from gloamet.trace.geometry.embree import (
     CAMERA_INVISIBLE,
     HAS_VERTEX_COLOUR,
     HAS_VERTEX_NORMALS,
@@ -34,10 +34,15 @@ from gloamet.trace.embree import (
     Instance,
     RayScene,
 )
-from gloamet.trace.ground_plane import pack_ground
-from gloamet.trace.lamp_guiding import find_guiding_spheres
-from gloamet.trace.materials import is_transmissive, make_lamp_table, make_material_table, make_texture_table
-from gloamet.trace.portals import find_portals, glass_parts
+from gloamet.trace.lights.lamp_guiding import find_guiding_spheres
+from gloamet.trace.lights.portals import find_portals, glass_parts
+from gloamet.trace.surfaces.ground_plane import pack_ground
+from gloamet.trace.surfaces.materials import (
+    is_transmissive,
+    make_lamp_table,
+    make_material_table,
+    make_texture_table,
+)
 
 Floats = NDArray[np.float32]
 

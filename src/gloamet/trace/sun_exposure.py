@@ -15,10 +15,10 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import KERNEL_OPTIONS, F
-from gloamet.trace.records import Ray
+from gloamet.trace.geometry.records import Ray
+from gloamet.trace.geometry.vec import dot, largest, neg, triple
 from gloamet.trace.render_scene import RenderScene
-from gloamet.trace.vec import dot, largest, neg, triple
-from gloamet.trace.visibility import T_MAX, offset_to_back, shadow_transmittance
+from gloamet.trace.surfaces.visibility import T_MAX, offset_to_back, shadow_transmittance
 
 MIN_TRANSMITTANCE = F(0.02)  # of the sun's light: less is no sun
 SUNS_PER_TASK = 512  # suns between two looks at whether to stop

@@ -11,14 +11,14 @@ from itertools import count
 import numpy as np
 import pytest
 
-from gloamet.document.lights import even_gains
+from gloamet.light_layers import even_gains
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Material, Scene
-from gloamet.trace.environment import Environment, build_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import Environment, build_environment
 from gloamet.trace.relight.antialias import FAR_REACH
 from gloamet.trace.relight.cache import RelightCache, _no_outlines
 from gloamet.trace.relight.cell_light import SAMPLES_PER_CELL

@@ -12,8 +12,7 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import luminance
-from gloamet.document.lights import Gains, even_gains
-from gloamet.output.document_to_panorama import seen_picture
+from gloamet.light_layers import Gains, even_gains
 from gloamet.preview.relighting import relit_by
 from gloamet.sky.dome import SkyDome, uniform_dome
 from gloamet.sky.environment_map import PanoramaPicture
@@ -21,10 +20,11 @@ from gloamet.sky.panorama_dome import LightOptions, Placing, panorama_dome, prep
 from gloamet.sky.panorama_sun import unit
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.environment import Environment, build_environment, panorama_environment
 from gloamet.trace.film import Film, Renderer
+from gloamet.trace.lights.environment import Environment, build_environment, panorama_environment
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.render_scene import RenderScene, build_render_scene
+from gloamet.translation.document_to_panorama import seen_picture
 from tests.conftest import box, level, make_scene
 
 GREY, MIRROR = Material("grey", (0.5, 0.5, 0.5)), Material("mirror", (1.0, 1.0, 1.0), 0.0, 1.0)

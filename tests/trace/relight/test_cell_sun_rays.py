@@ -10,14 +10,14 @@ from gloamet.jit import KERNEL_OPTIONS
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver
 from gloamet.stage.scene import Material
-from gloamet.trace.environment import Environment, build_environment
-from gloamet.trace.rays import LANES, empty_packets
-from gloamet.trace.records import Ray
+from gloamet.trace.geometry.rays import LANES, empty_packets
+from gloamet.trace.geometry.records import Ray
+from gloamet.trace.geometry.vec import triple
+from gloamet.trace.lights.environment import Environment, build_environment
 from gloamet.trace.relight.cell_sun_rays import trace_all_cells_sun
 from gloamet.trace.relight.final_gather import HIT_WORDS
 from gloamet.trace.render_scene import RenderScene, build_render_scene
-from gloamet.trace.vec import triple
-from gloamet.trace.visibility import shadow_transmittance
+from gloamet.trace.surfaces.visibility import shadow_transmittance
 from tests.conftest import box, level, make_scene
 
 CELLS = 200

@@ -9,11 +9,11 @@ import pytest
 from numba import njit
 
 from gloamet.jit import KERNEL_OPTIONS
-from gloamet.trace.bsdf import directional_albedo, eval_bsdf
-from gloamet.trace.records import Bsdf
+from gloamet.trace.geometry.records import Bsdf
 from gloamet.trace.relight import composite
 from gloamet.trace.relight import points as p
-from gloamet.trace.relight.layer import GBuffer
+from gloamet.trace.relight.relit_layer import GBuffer
+from gloamet.trace.surfaces.bsdf import directional_albedo, eval_bsdf
 from tests.conftest import called
 
 F = np.float32

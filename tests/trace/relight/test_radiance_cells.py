@@ -7,7 +7,7 @@ import pytest
 
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, dome_radiance, uniform_dome
-from gloamet.trace.environment import build_environment
+from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.relight.points import UNIT_SOURCE_GAINS
 from gloamet.trace.relight.radiance_cells import (
     FIRST_CELL,

@@ -9,11 +9,11 @@ import pytest
 from numba import njit
 
 from gloamet.stage.scene import Material, Scene, Texture
-from gloamet.trace.embree import CAMERA_MASK
-from gloamet.trace.materials import TEXTURE_TO_AP1
-from gloamet.trace.records import Ray
+from gloamet.trace.geometry.embree import CAMERA_MASK
+from gloamet.trace.geometry.records import Ray
 from gloamet.trace.relight.specular_chain import AHEAD, ESCAPED, HIT, trace_specular_chain
 from gloamet.trace.render_scene import build_render_scene
+from gloamet.trace.surfaces.materials import TEXTURE_TO_AP1
 from tests.conftest import level, make_scene
 
 F = np.float32

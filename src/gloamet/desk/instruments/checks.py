@@ -8,12 +8,12 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import label, link
+from gloamet.desk.widgets.form import label, link
+from gloamet.desk.widgets.ports import LightPort
 from gloamet.desk.widgets.throttle import Throttle
-from gloamet.meter.believability import RULES, Finding
-from gloamet.output.document_to_facts import Measures, all_on, facts_of, findings_of
+from gloamet.meter.plausibility import RULES, Finding
 from gloamet.preview.events import Frame
+from gloamet.translation.document_to_facts import Measures, all_on, facts_of, findings_of
 
 PACE_MS = 250
 WHITE, BLACK = 253, 2  # codes from and to which a pixel is clipped or crushed
@@ -30,7 +30,7 @@ def clipped_and_crushed(frame: Frame) -> tuple[float, float]:
 class Checks(QWidget):
     """The list."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: LightPort) -> None:
         super().__init__()
         self.session = session
         self.found: list[Finding] = []

@@ -8,8 +8,8 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.ports import LightPort
 from gloamet.desk.widgets.throttle import Throttle
 from gloamet.meter.ratio import Band
 from gloamet.preview.events import LightSolved
@@ -50,7 +50,7 @@ def kelvin_text(kelvin: float) -> str:
 class LightMeter(QWidget):
     """Painted rows; nothing here is set, only read."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: LightPort) -> None:
         super().__init__()
         self.session = session
         self.setFixedHeight(HEIGHT)

@@ -9,12 +9,12 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
-from gloamet.desk.session import Session
+from gloamet.desk.widgets.ports import LightPort
 from gloamet.desk.widgets.throttle import Throttle
 from gloamet.errors import GloametError
 from gloamet.meter.card_light import BALL_PX, SOURCES, ball_pixels
-from gloamet.output.document_to_picture import develop_settings
 from gloamet.preview.events import MeterRead
+from gloamet.translation.document_to_picture import develop_settings
 
 SIZE, GAP, PACE_MS = 42, 8, 90
 GREY, WHITE, MIRROR = 0.18, 0.9, 0.85
@@ -24,7 +24,7 @@ FACING = 1  # of the cards: the one that faces the camera
 class Probes(QWidget):
     """Four small things as the picture would show them."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: LightPort) -> None:
         super().__init__()
         self.session = session
         self.setFixedHeight(SIZE + 4)

@@ -24,10 +24,10 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.view_conversion import camera_from_document
+from gloamet.desk.state.view_conversion import camera_from_document
+from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.pixels import fitted
+from gloamet.desk.widgets.ports import LightPort
 from gloamet.document.model import Document
 from gloamet.preview.events import DiscPainted
 from gloamet.sun.day import day_path
@@ -43,7 +43,7 @@ LOWEST_DEG = -20.0
 class SkyDisc(QWidget):
     """The polar picture of the sky."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: LightPort) -> None:
         super().__init__()
         self.session = session
         self._image: QImage | None = None

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
-    from gloamet.desk.aim_controller import AimController
-    from gloamet.desk.compare_tools import CompareTools
-    from gloamet.desk.session import Session
+    from gloamet.desk.aim.aim_controller import AimController
+    from gloamet.desk.compare.compare_tools import CompareTools
+    from gloamet.desk.state.session import Session
 
 
 class StepContext(NamedTuple):

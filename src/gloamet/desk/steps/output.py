@@ -8,16 +8,17 @@ from functools import partial
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import QPushButton
 
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps import StepContext
-from gloamet.desk.widgets.basic import FormPanel, label, link
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.form import label, link
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 
 SIZES = ((1920, 1280), (1920, 1080), (3840, 2160))
 
 
-class OutputStep(FormPanel):
+class OutputStep(StepPanel):
     """Size, quality, and the two ways to save."""
 
     def __init__(
@@ -64,7 +65,7 @@ class OutputStep(FormPanel):
         if compiled is None:
             self.memory.setText("")
             return
-        from gloamet.output.memory import memory_needed
+        from gloamet.translation.memory import memory_needed
 
         need = memory_needed(compiled, out.width, out.height, out.denoise)
         self.memory.setText(f"Saving takes about {need / 1e9:.1f} GB of memory.")

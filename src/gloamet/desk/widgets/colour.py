@@ -10,10 +10,10 @@ from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QColorDialog, QHBoxLayout, QPushButton, QWidget
 
 from gloamet.colour.spaces import linear_to_srgb, srgb_to_linear
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import label
-from gloamet.desk.widgets.fields import reach
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.document_fields import reach
+from gloamet.desk.widgets.form import label
+from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import Section, description
 from gloamet.document.model import Document
 
@@ -70,7 +70,7 @@ class ColourRow(QWidget):
 class ColourField(ColourRow):
     """A colour of the document, with the field's own description."""
 
-    def __init__(self, session: Session, section: Section, name: str, text: str) -> None:
+    def __init__(self, session: DocumentPort, section: Section, name: str, text: str) -> None:
         self._session, self._section, self._name = session, section, name
         super().__init__(text, description(section, name), self._held, self._ask)
         session.document_changed.connect(self._on_document_changed)

@@ -8,9 +8,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import reach
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.document_fields import reach
+from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import description, field_extra
 from gloamet.document.model import Document
 
@@ -23,7 +23,7 @@ class CurveEditor(QWidget):
     """A field that holds a number for each of some heights."""
 
     def __init__(
-        self, session: Session, section: str, name: str, label: str, heights_deg: Sequence[float]
+        self, session: DocumentPort, section: str, name: str, label: str, heights_deg: Sequence[float]
     ) -> None:
         super().__init__()
         self.session, self.section, self.name, self.label = session, section, name, label

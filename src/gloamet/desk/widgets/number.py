@@ -14,9 +14,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import NumberField, number_field
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.document_fields import NumberField, number_field
+from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import Section
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -32,7 +32,7 @@ class NumberRow(QWidget):
 
     def __init__(
         self,
-        session: Session,
+        session: DocumentPort,
         section: Section,
         name: str,
         label: str,

@@ -6,12 +6,12 @@ import re
 
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import label
-from gloamet.desk.widgets.fields import reach
+from gloamet.desk.widgets.document_fields import reach
+from gloamet.desk.widgets.form import label
+from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import Section, description
 from gloamet.document.model import Document
-from gloamet.document.typed import read_number
+from gloamet.document.parsing import read_number
 from gloamet.errors import GloametError
 
 
@@ -31,7 +31,7 @@ def read_point(text: str) -> tuple[float, float, float]:
 class PointRow(QWidget):
     """Label and line; Enter or leaving it asks for the place."""
 
-    def __init__(self, session: Session, section: Section, name: str, text: str) -> None:
+    def __init__(self, session: DocumentPort, section: Section, name: str, text: str) -> None:
         super().__init__()
         self.session, self.section, self.name, self.text = session, section, name, text
         row = QHBoxLayout(self)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox
 
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import reach
+from gloamet.desk.widgets.document_fields import reach
+from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import Section, description
 from gloamet.document.model import Document
 
@@ -13,7 +13,7 @@ from gloamet.document.model import Document
 class Switch(QCheckBox):
     """One boolean field."""
 
-    def __init__(self, session: Session, section: Section, name: str, text: str) -> None:
+    def __init__(self, session: DocumentPort, section: Section, name: str, text: str) -> None:
         super().__init__(text)
         self.session, self.section, self.name = session, section, name
         self.setToolTip(description(section, name))

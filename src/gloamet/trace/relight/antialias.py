@@ -12,9 +12,10 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS, F
-from gloamet.trace.camera_rays import camera_ray
-from gloamet.trace.embree import CAMERA_MASK
-from gloamet.trace.records import Scalar, Triple
+from gloamet.trace.geometry.camera_rays import camera_ray
+from gloamet.trace.geometry.embree import CAMERA_MASK
+from gloamet.trace.geometry.records import Scalar, Triple
+from gloamet.trace.geometry.vec import add, dot, put, scale, sub, triple
 from gloamet.trace.relight.points import (
     ALBEDO,
     EMPTY_PIXEL,
@@ -26,7 +27,6 @@ from gloamet.trace.relight.points import (
     SURFACE_PIXEL,
 )
 from gloamet.trace.relight.specular_chain import AHEAD, ESCAPED, HIT, trace_specular_chain
-from gloamet.trace.vec import add, dot, put, scale, sub, triple
 
 SUBSAMPLES, REACH, FAR_REACH = 8, 2, 4  # places of a pixel that are looked at; how far the like pixel may be
 SAME_PLACE = F(0.1)  # of the distance to the eye

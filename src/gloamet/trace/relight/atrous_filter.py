@@ -15,8 +15,8 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.trace.geometry.vec import dot, sub, triple
 from gloamet.trace.relight.points import FACE_NORMAL, PIXEL_KIND, POINT_NORMAL, POINT_POSITION, SURFACE_PIXEL
-from gloamet.trace.vec import dot, sub, triple
 
 FILTER_LEVELS = 5
 FILTER_REACH = 1 << (FILTER_LEVELS - 1)

@@ -14,9 +14,8 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.stage.camera import Camera
-from gloamet.trace.environment import Environment
-from gloamet.trace.materials import BASE_COLOUR
-from gloamet.trace.rays import empty_packets
+from gloamet.trace.geometry.rays import empty_packets
+from gloamet.trace.lights.environment import Environment
 from gloamet.trace.relight.antialias import SUBSAMPLES, find_edge_coverage
 from gloamet.trace.relight.atrous_filter import FILTER_LEVELS, despeckle_guide, make_filter_weights
 from gloamet.trace.relight.cell_light import CellLight
@@ -24,7 +23,6 @@ from gloamet.trace.relight.composite import pack_diffuse, pack_specular
 from gloamet.trace.relight.final_gather import gather, gather_gloss, sum_lists
 from gloamet.trace.relight.frame import COUNTER_COUNT, FrameSettings, OutlineArrays, Team, relight_frame
 from gloamet.trace.relight.gbuffer import fill_gbuffer, find_upsample_taps
-from gloamet.trace.relight.layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, GBuffer, Layer
 from gloamet.trace.relight.points import (
     ALBEDO,
     ON_GROUND,
@@ -37,10 +35,12 @@ from gloamet.trace.relight.points import (
     UNIT_SOURCE_GAINS,
     SourceGains,
 )
+from gloamet.trace.relight.relit_layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, GBuffer, Layer
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS, find_sparse_pixels
 from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interpolable
 from gloamet.trace.relight.worker_pool import WorkerPool
 from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.surfaces.materials import BASE_COLOUR
 from gloamet.trace.upsample import Guides
 
 F = np.float32

@@ -14,9 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.stage.camera import Camera
-from gloamet.trace.bsdf import AVERAGE_ALBEDO_LUT
-from gloamet.trace.environment import Environment
-from gloamet.trace.rays import LANES, empty_packets
+from gloamet.trace.geometry.rays import LANES, empty_packets
+from gloamet.trace.lights.environment import Environment
 from gloamet.trace.relight.cell_samples import stratified_subset
 from gloamet.trace.relight.cell_sun_rays import trace_all_cells_sun
 from gloamet.trace.relight.final_gather import (
@@ -33,7 +32,6 @@ from gloamet.trace.relight.final_gather import (
     propagate,
     random_walk,
 )
-from gloamet.trace.relight.layer import GBuffer
 from gloamet.trace.relight.points import (
     FACE_NORMAL,
     POINT_ALPHA,
@@ -52,8 +50,10 @@ from gloamet.trace.relight.radiance_cells import (
     resample_members,
     write_sky_rows,
 )
+from gloamet.trace.relight.relit_layer import GBuffer
 from gloamet.trace.relight.worker_pool import WorkerPool
 from gloamet.trace.render_scene import RenderScene, SceneArrays
+from gloamet.trace.surfaces.bsdf import AVERAGE_ALBEDO_LUT
 
 F = np.float32
 Floats = NDArray[np.float32]

@@ -11,9 +11,10 @@ from numba import njit
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.thread_barrier import next_index
-from gloamet.trace.bsdf import DIELECTRIC_LOBE, directional_albedo
-from gloamet.trace.environment import sun_direction
-from gloamet.trace.rays import FAR_AT, FREE, occluded8
+from gloamet.trace.geometry.rays import FAR_AT, FREE, occluded8
+from gloamet.trace.geometry.sampler import GOLDEN, random_pair
+from gloamet.trace.geometry.vec import BLACK, dot, luminance, triple
+from gloamet.trace.lights.environment import sun_direction
 from gloamet.trace.relight.final_gather import (
     HIT_ALPHA,
     HIT_NORMAL,
@@ -22,9 +23,14 @@ from gloamet.trace.relight.final_gather import (
     HIT_TRANSLUCENCY,
 )
 from gloamet.trace.relight.sun_rays import Packet, read_ray, write_ray
-from gloamet.trace.sampler import GOLDEN, random_pair
-from gloamet.trace.vec import BLACK, dot, luminance, triple
-from gloamet.trace.visibility import ANY_MASK, OPAQUE_ONLY, T_MAX, offset_to_back, transmittance_along_ray
+from gloamet.trace.surfaces.bsdf import DIELECTRIC_LOBE, directional_albedo
+from gloamet.trace.surfaces.visibility import (
+    ANY_MASK,
+    OPAQUE_ONLY,
+    T_MAX,
+    offset_to_back,
+    transmittance_along_ray,
+)
 
 CELLS_PER_TASK = 1024
 

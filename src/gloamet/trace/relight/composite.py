@@ -16,7 +16,12 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import GATHER_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
-from gloamet.trace.bsdf import (
+from gloamet.trace.geometry.records import Bsdf
+from gloamet.trace.geometry.vec import BLACK, add, add_scaled, dot, mul, put, scale, triple
+from gloamet.trace.lights.environment import seen_radiance, sun_disc_radiance
+from gloamet.trace.relight import points as p
+from gloamet.trace.relight.sun_rays import filtered_visibility
+from gloamet.trace.surfaces.bsdf import (
     DIELECTRIC_F0,
     DIELECTRIC_LOBE,
     average_albedo,
@@ -27,11 +32,6 @@ from gloamet.trace.bsdf import (
     smith_root,
     specular_probability,
 )
-from gloamet.trace.environment import seen_radiance, sun_disc_radiance
-from gloamet.trace.records import Bsdf
-from gloamet.trace.relight import points as p
-from gloamet.trace.relight.sun_rays import filtered_visibility
-from gloamet.trace.vec import BLACK, add, add_scaled, dot, mul, put, scale, triple
 
 NO_KIND, SKY_KIND = np.uint8(p.EMPTY_PIXEL), np.uint8(p.SKY_PIXEL)
 NORMAL, COLOUR, THROUGH, GLOSS_KIND = 0, 3, 6, 7

@@ -15,21 +15,11 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import GATHER_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
-from gloamet.trace.bsdf import (
-    DIELECTRIC_F0,
-    DIELECTRIC_LOBE,
-    METAL_LOBE,
-    average_albedo,
-    directional_albedo,
-    sample_cosine_hemisphere,
-    sample_ggx_vndf,
-    schlick_weight,
-    smith_root,
-)
-from gloamet.trace.embree import PATH_MASK
-from gloamet.trace.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
-from gloamet.trace.portals import count_portals, portal_pdf, sample_portal
-from gloamet.trace.records import Ray
+from gloamet.trace.geometry.embree import PATH_MASK
+from gloamet.trace.geometry.records import Ray
+from gloamet.trace.geometry.sampler import GOLDEN, random_pair, sobol_pair
+from gloamet.trace.geometry.vec import add, dot, luminance, put, scale, triple
+from gloamet.trace.lights.portals import count_portals, portal_pdf, sample_portal
 from gloamet.trace.relight.points import (
     FACE_NORMAL,
     POINT_ALPHA,
@@ -42,9 +32,19 @@ from gloamet.trace.relight.points import (
 )
 from gloamet.trace.relight.radiance_cells import FIRST_CELL, GROUND_ROW, UNKNOWN_ROW, cell_row, sky_bin
 from gloamet.trace.relight.specular_chain import ESCAPED, HIT, trace_specular_chain
-from gloamet.trace.sampler import GOLDEN, random_pair, sobol_pair
-from gloamet.trace.vec import add, dot, luminance, put, scale, triple
-from gloamet.trace.visibility import offset_to_back
+from gloamet.trace.surfaces.bsdf import (
+    DIELECTRIC_F0,
+    DIELECTRIC_LOBE,
+    METAL_LOBE,
+    average_albedo,
+    directional_albedo,
+    sample_cosine_hemisphere,
+    sample_ggx_vndf,
+    schlick_weight,
+    smith_root,
+)
+from gloamet.trace.surfaces.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
+from gloamet.trace.surfaces.visibility import offset_to_back
 
 Floats = NDArray[np.float32]
 # of a surface met on a walk, (n, HIT_WORDS)

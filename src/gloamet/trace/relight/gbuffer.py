@@ -14,11 +14,9 @@ from numba import njit
 
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.sky.dome import dome_coordinates
-from gloamet.trace.bsdf import DIELECTRIC_LOBE, MIRROR_ALPHA, directional_albedo
-from gloamet.trace.camera_rays import camera_ray
-from gloamet.trace.embree import CAMERA_MASK, PATH_MASK
-from gloamet.trace.ground_plane import horizon_fade
-from gloamet.trace.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
+from gloamet.trace.geometry.camera_rays import camera_ray
+from gloamet.trace.geometry.embree import CAMERA_MASK, PATH_MASK
+from gloamet.trace.geometry.vec import BLACK, dot, neg, put, scale, sub, triple
 from gloamet.trace.relight.points import (
     ALBEDO,
     DIFFUSE_ALBEDO_SCALE,
@@ -42,7 +40,9 @@ from gloamet.trace.relight.points import (
     SURFACE_PIXEL,
 )
 from gloamet.trace.relight.specular_chain import AHEAD, ESCAPED, HIT, trace_specular_chain
-from gloamet.trace.vec import BLACK, dot, neg, put, scale, sub, triple
+from gloamet.trace.surfaces.bsdf import DIELECTRIC_LOBE, MIRROR_ALPHA, directional_albedo
+from gloamet.trace.surfaces.ground_plane import horizon_fade
+from gloamet.trace.surfaces.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
 
 MIN_REFLECTION_WEIGHT = F(2e-3)  # a weaker reflection is not kept
 _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)

@@ -16,7 +16,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.trace.records import Triple
+from gloamet.trace.geometry.records import Triple
 
 Floats = NDArray[np.float32]
 POINT_POSITION, POINT_NORMAL, FACE_NORMAL, POINT_TO_VIEWER = 0, 3, 6, 9

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.sky.dome import dome_coordinates, sky_radiance
-from gloamet.trace.vec import BLACK, add, add_scaled, mul, put, scale, triple
+from gloamet.trace.geometry.vec import BLACK, add, add_scaled, mul, put, scale, triple
 
 SKY_BIN_ROWS, SKY_BIN_COLUMNS = 24, 48
 SKY_BINS = SKY_BIN_ROWS * SKY_BIN_COLUMNS

@@ -13,15 +13,21 @@ import numpy as np
 from numba import njit
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
-from gloamet.trace.bsdf import DIELECTRIC_F0, MIRROR_ALPHA, fresnel, schlick_weight, thin_glass_fresnel
-from gloamet.trace.ground_plane import ground_distance
-from gloamet.trace.materials import COAT, COAT_IOR, GLASS, KIND, MATT, SPECULAR, TRANSMISSION
-from gloamet.trace.rays import intersect
-from gloamet.trace.records import Ray, Scalar, Surface, Triple
-from gloamet.trace.sampler import next_pair
-from gloamet.trace.shading import evaluate_material, is_hole, resolve_hit
-from gloamet.trace.vec import BLACK, UP, WHITE, add_scaled, dot, largest, mirror, mix, mul, scale
-from gloamet.trace.visibility import MAX_PASSES, T_MAX, ray_epsilon
+from gloamet.trace.geometry.rays import intersect
+from gloamet.trace.geometry.records import Ray, Scalar, Surface, Triple
+from gloamet.trace.geometry.sampler import next_pair
+from gloamet.trace.geometry.vec import BLACK, UP, WHITE, add_scaled, dot, largest, mirror, mix, mul, scale
+from gloamet.trace.surfaces.bsdf import (
+    DIELECTRIC_F0,
+    MIRROR_ALPHA,
+    fresnel,
+    schlick_weight,
+    thin_glass_fresnel,
+)
+from gloamet.trace.surfaces.ground_plane import ground_distance
+from gloamet.trace.surfaces.materials import COAT, COAT_IOR, GLASS, KIND, MATT, SPECULAR, TRANSMISSION
+from gloamet.trace.surfaces.shading import evaluate_material, is_hole, resolve_hit
+from gloamet.trace.surfaces.visibility import MAX_PASSES, T_MAX, ray_epsilon
 
 MAX_MIRRORS = 3  # mirrors in a row before a chain is given up
 ESCAPED, HIT, LOST = 0, 1, 2

@@ -17,8 +17,9 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS, F
-from gloamet.trace.rays import FAR_AT, FREE, LANES, occluded8
-from gloamet.trace.records import Ray
+from gloamet.trace.geometry.rays import FAR_AT, FREE, LANES, occluded8
+from gloamet.trace.geometry.records import Ray
+from gloamet.trace.geometry.vec import dot, scale, sub, triple
 from gloamet.trace.relight.points import (
     FACE_NORMAL,
     PIXEL_KIND,
@@ -27,8 +28,13 @@ from gloamet.trace.relight.points import (
     POINT_TRANSLUCENCY,
     SURFACE_PIXEL,
 )
-from gloamet.trace.vec import dot, scale, sub, triple
-from gloamet.trace.visibility import ANY_MASK, OPAQUE_ONLY, T_MAX, offset_to_back, transmittance_along_ray
+from gloamet.trace.surfaces.visibility import (
+    ANY_MASK,
+    OPAQUE_ONLY,
+    T_MAX,
+    offset_to_back,
+    transmittance_along_ray,
+)
 
 SURFACE_KIND = np.uint8(SURFACE_PIXEL)
 SHADOWED, FULLY_LIT, BYTE_MASK, FROM_BYTE = np.uint32(0), np.uint32(0xFFFFFF), np.uint32(0xFF), F(1 / 255)

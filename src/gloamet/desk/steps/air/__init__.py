@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps import StepContext
 from gloamet.desk.steps.air.atmosphere import AtmospherePage
 from gloamet.desk.steps.air.distance import DistancePage

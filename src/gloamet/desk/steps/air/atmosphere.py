@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from gloamet.desk import sun_actions, theme
+from gloamet.desk.actions import sun_actions
 from gloamet.desk.instruments.meter import visibility_text
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.air_looks import AirLooks
-from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link, pair
+from gloamet.desk.picture.wipe import CompareLink
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.air.air_presets import AirLooks
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
-from gloamet.desk.wipe import CompareLink
 from gloamet.document.model import Document
 from gloamet.sky.particles import PARTICLES
 
@@ -36,7 +38,7 @@ def turbidity_word(turbidity: float) -> str:
     return "thicker than nature gives without clouds or smoke"
 
 
-class AtmospherePage(FormPanel):
+class AtmospherePage(StepPanel):
     """The sky’s model, turbidity and particles, haze, ground."""
 
     def __init__(self, session: Session) -> None:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from gloamet.desk import theme
 from gloamet.desk.instruments.meter import visibility_text
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, label
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.form import label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
 
 
-class DistancePage(FormPanel):
+class DistancePage(StepPanel):
     """Own visibility, strength, beginning and tint, over what the air gives."""
 
     def __init__(self, session: Session) -> None:

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.form import LinkRow, SegmentedControl, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.point import PointRow
 from gloamet.desk.widgets.switch import Switch
@@ -26,7 +27,7 @@ def amount_word(visibility_m: float) -> str:
     return min(AMOUNTS, key=lambda row: abs(row[1] - visibility_m) / row[1])[0]
 
 
-class ShaftsPage(FormPanel):
+class ShaftsPage(StepPanel):
     """Where, how much, how it throws light."""
 
     def __init__(self, session: Session) -> None:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link, pair
+from gloamet.desk.picture.wipe import CompareLink
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
 from gloamet.desk.widgets.curve import CurveEditor
+from gloamet.desk.widgets.form import SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.wipe import CompareLink
 from gloamet.document.air import SkyState
 from gloamet.document.model import Document
-from gloamet.output.document_to_light import grade_from_document
 from gloamet.sky.grading import CURVE_HEIGHTS_DEG, departures
+from gloamet.translation.document_to_light import grade_from_document
 
 HAND = (
     "tint",
@@ -27,7 +28,7 @@ CURVES = ("luminance_curve", "hue_curve")
 BACKDROPS = (("sky", "sky"), ("colour", "colour"), ("gradient", "gradient"), ("none", "none"))
 
 
-class SkyPage(FormPanel):
+class SkyPage(StepPanel):
     """Colour, glows, curves by height; the backdrop."""
 
     def __init__(self, session: Session) -> None:

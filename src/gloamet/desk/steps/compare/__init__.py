@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from gloamet.desk.compare_tools import CompareTools
-from gloamet.desk.session import Session
+from gloamet.desk.compare.compare_tools import CompareTools
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps import StepContext
 from gloamet.desk.steps.compare.kept import KeptPage
 from gloamet.desk.steps.compare.looks import LooksPage

@@ -16,10 +16,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gloamet.desk.compare_tools import CompareTools
-from gloamet.desk.kept_compare import MODES, NOW
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, label
+from gloamet.desk.compare.compare_tools import CompareTools
+from gloamet.desk.compare.kept_compare import MODES, NOW
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.form import LinkRow, label
 from gloamet.document.differences import difference_words
 from gloamet.document.parts import PARTS
 from gloamet.output.keeping import Kept
@@ -32,7 +33,7 @@ BEFORE = (
 )
 
 
-class KeptPage(FormPanel):
+class KeptPage(StepPanel):
     """One picture or several."""
 
     def __init__(self, session: Session, tools: CompareTools) -> None:

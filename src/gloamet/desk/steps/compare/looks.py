@@ -18,9 +18,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gloamet.desk.compare_tools import CompareTools
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, empty, label, link
+from gloamet.desk.compare.compare_tools import CompareTools
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.form import LinkRow, empty, label, link
 from gloamet.document.differences import differences, step_words
 from gloamet.document.looks import (
     ENDING,
@@ -43,7 +44,7 @@ STEPS_SHOWN = 12
 OF_A_LOOK = ("air", "fill", "expose", "sun")  # parts whose changed fields make a look of one's own
 
 
-class LooksPage(FormPanel):
+class LooksPage(StepPanel):
     """Shipped looks, own looks, history."""
 
     def __init__(self, session: Session, tools: CompareTools) -> None:

@@ -18,14 +18,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from gloamet.desk.compare_tools import CompareTools
-from gloamet.desk.session import Session
-from gloamet.desk.sheet_view import SheetItem
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, label
+from gloamet.desk.compare.compare_tools import CompareTools
+from gloamet.desk.compare.sheet_view import SheetItem
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.form import LinkRow, label
 from gloamet.document.differences import field_words
 from gloamet.document.metadata import field_range, numeric_fields
+from gloamet.document.parsing import read_number
 from gloamet.document.sweep import DATE, TIME, ParameterRange, checked_range, sweep, variant_words
-from gloamet.document.typed import read_number
 from gloamet.errors import GloametError
 from gloamet.output.contact_sheet import contact_sheet, save_sheet
 from gloamet.output.keeping import Snapshot
@@ -123,7 +124,7 @@ class RangeRow(QWidget):
         return checked_range(ParameterRange(path, low, high, round(number), factors and low > 0.0))
 
 
-class VaryPage(FormPanel):
+class VaryPage(StepPanel):
     """Ranges, suggestions, and what is done with the sheet."""
 
     def __init__(self, session: Session, tools: CompareTools) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps import StepContext
 from gloamet.desk.steps.expose.chain import ChainPage
 from gloamet.desk.steps.expose.exposure import ExposurePage

@@ -6,12 +6,12 @@ import math
 from dataclasses import dataclass
 from typing import get_args
 
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import NumberField
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets.document_fields import NumberField
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.metadata import field_range
 from gloamet.document.model import Document
-from gloamet.document.typed import read_number
+from gloamet.document.parsing import read_number
 from gloamet.errors import GloametError
 from gloamet.meter.camera_settings import Camera, Which, following, in_thirds, thirds_away, written
 
@@ -65,7 +65,7 @@ class CameraRow(NumberRow):
 
     def __init__(self, session: Session, which: Which) -> None:
         field = CameraField("expose", which, *field_range("expose", which), which=which, session=session)
-        self.which = which
+        self.which, self.picture = which, session
         super().__init__(
             session, "expose", which, TITLES[which], logarithmic=True, field=field, write=self._take
         )
@@ -82,7 +82,7 @@ class CameraRow(NumberRow):
         if self.which != document.expose.follows:
             self.session.change("expose", key, **{self.which: held})
             return
-        frame = self.session.frame
+        frame = self.picture.frame
         camera = camera_of(document, frame.ev if frame is not None else document.expose.ev)
         ev = round(camera._replace(**{self.which: held}).ev, 2)
         self.session.change("expose", key, metering="manual", ev=min(max(ev, -8.0), 22.0))

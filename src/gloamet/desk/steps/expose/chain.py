@@ -8,13 +8,14 @@ from functools import partial
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
 
 from gloamet.colour.views import VIEWS
-from gloamet.desk import theme
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps.expose.chain_link import ChainLink, SliderSpec
 from gloamet.desk.steps.expose.colour_controls import ColourLink
-from gloamet.desk.widgets.basic import FormPanel, SegmentedControl, label, link
-from gloamet.desk.widgets.tone_curve import SECTION as TONE
-from gloamet.desk.widgets.tone_curve import ToneCurve
+from gloamet.desk.steps.expose.tone_curve import SECTION as TONE
+from gloamet.desk.steps.expose.tone_curve import ToneCurve
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import SegmentedControl, label, link
 from gloamet.document.expose import STRAIGHT, ToneState
 from gloamet.document.model import Document
 from gloamet.meter.depth_of_field import sharp_range
@@ -98,7 +99,7 @@ class ViewLink(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        panel = FormPanel(session)
+        panel = StepPanel(session)
         panel.box.setContentsMargins(0, 3, 0, 3)
         panel.add(label("View"))
         self.choice = SegmentedControl(session, "expose", "view", [(name, name) for name in VIEWS])
@@ -110,7 +111,7 @@ class ViewLink(QWidget):
         row.addWidget(panel)
 
 
-class ChainPage(FormPanel):
+class ChainPage(StepPanel):
     """Every link, in order."""
 
     def __init__(self, session: Session) -> None:

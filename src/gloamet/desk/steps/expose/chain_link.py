@@ -7,9 +7,9 @@ from typing import NamedTuple
 
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import label, link
-from gloamet.desk.widgets.fields import number_field, reach
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets.document_fields import number_field, reach
+from gloamet.desk.widgets.form import label, link
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document

@@ -8,11 +8,11 @@ import numpy as np
 from PySide6.QtWidgets import QButtonGroup, QFileDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.colour.spaces import linear_to_srgb
-from gloamet.desk import theme
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps.expose.chain_link import ChainLink, SliderSpec
-from gloamet.desk.widgets.basic import LinkRow, label
+from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.form import LinkRow, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.develop.colour_grade import BAND_HUES_DEG, band_colour

@@ -7,12 +7,13 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps.expose.camera_row import CameraRow
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link, pair
+from gloamet.desk.steps.spot_list import SpotList
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import LinkRow, SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.spot_list import SpotList
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.expose import METERINGS
 from gloamet.document.model import Document
@@ -26,7 +27,7 @@ FOLLOWERS: tuple[tuple[Which, str], ...] = (
 )
 
 
-class ExposurePage(FormPanel):
+class ExposurePage(StepPanel):
     """Exposure, camera, white balance."""
 
     def __init__(self, session: Session) -> None:

@@ -7,10 +7,11 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from gloamet.desk import expose_actions
-from gloamet.desk.mask_tool import PAINT
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, empty, label, link
+from gloamet.desk.actions import expose_actions
+from gloamet.desk.picture.mask_tool import PAINT
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.form import LinkRow, empty, label, link
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.expose import LocalState
@@ -137,7 +138,7 @@ class MaskRow(QWidget):
         row.addWidget(link("remove", "Take this mask away.", remove))
 
 
-class MasksPage(FormPanel):
+class MasksPage(StepPanel):
     """The list and the chosen mask."""
 
     def __init__(self, session: Session) -> None:

@@ -7,8 +7,9 @@ from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QButtonGroup, QGridLayout, QToolButton, QWidget
 
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, label
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.form import label
 from gloamet.develop.proofs import PROOFS, proofed, warning_words, warnings_of
 
 PICTURE, SMALL = QSize(112, 76), QSize(56, 38)
@@ -22,7 +23,7 @@ def _few(pixels: np.ndarray, width: int) -> np.ndarray:
     return pixels[::step, ::step, :3].astype(np.float32) / np.float32(255.0)
 
 
-class ProofsPage(FormPanel):
+class ProofsPage(StepPanel):
     """A grid of proofs; a click shows one large."""
 
     def __init__(self, session: Session) -> None:

@@ -10,9 +10,9 @@ from PySide6.QtCore import QPointF, QRectF, QSize
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import label, link
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import label, link
 from gloamet.develop.inspect import ZONES, shares_at_the_ends
 from gloamet.develop.scopes import (
     HIGHEST_STOP,

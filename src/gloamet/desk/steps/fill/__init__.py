@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gloamet.desk.session import Session
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps import StepContext
 from gloamet.desk.steps.fill.balance import BalancePage
 from gloamet.desk.steps.fill.meter import MeterPage

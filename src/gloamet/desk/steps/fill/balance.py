@@ -6,15 +6,16 @@ from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from gloamet.desk import stage_actions
-from gloamet.desk.session import Session
+from gloamet.desk.actions import stage_actions
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps.fill.ratio import RatioControl
 from gloamet.desk.steps.fill.source import SourceRow, changed_fields
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, empty, label, link, pair
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.form import LinkRow, empty, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.document.lights import LIGHTS
 from gloamet.document.model import Document
 from gloamet.document.stage import FLAGS, PropKind
+from gloamet.light_layers import LIGHTS
 from gloamet.preview.events import SourcePictures
 
 FLAG_TIPS: tuple[tuple[PropKind, str], ...] = (
@@ -24,7 +25,7 @@ FLAG_TIPS: tuple[tuple[PropKind, str], ...] = (
 )
 
 
-class BalancePage(FormPanel):
+class BalancePage(StepPanel):
     """The ratio and the lights."""
 
     def __init__(self, session: Session) -> None:

@@ -7,14 +7,15 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from gloamet.colour.spaces import luminance
-from gloamet.desk import theme
+from gloamet.desk.instruments.card_labels import card_words, unbalanced_words
 from gloamet.desk.instruments.meter import lux_text
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, label
-from gloamet.desk.widgets.card_words import card_words, unbalanced_words
-from gloamet.desk.widgets.spot_list import SpotList
-from gloamet.desk.wipe import natural
-from gloamet.document.lights import LIGHTS, even_gains
+from gloamet.desk.picture.wipe import natural
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.spot_list import SpotList
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import label
+from gloamet.light_layers import LIGHTS, even_gains
 from gloamet.meter.card_light import CARDS, SOURCES, CardLight
 
 HEAD, ROW, FOOT = 22, 17, 42
@@ -97,7 +98,7 @@ class CardReading(QWidget):
             p.drawText(QRectF(0, y + 17, self.width(), 16), left, words)
 
 
-class MeterPage(FormPanel):
+class MeterPage(StepPanel):
     """Cards, then spots."""
 
     def __init__(self, session: Session) -> None:

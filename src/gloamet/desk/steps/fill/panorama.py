@@ -7,12 +7,14 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from gloamet.desk import panorama_actions, theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, label
-from gloamet.desk.widgets.fields import number_field
+from gloamet.desk.actions import panorama_actions
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.fill.panorama_list import PanoramaList
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.document_fields import number_field
+from gloamet.desk.widgets.form import LinkRow, label
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.panorama_list import PanoramaList
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.demo import PANORAMAS
 from gloamet.document.metadata import description
@@ -43,7 +45,7 @@ def shares_words(light: LightSolved) -> str:
     return f"On level ground: {shares}."
 
 
-class PanoramaPage(FormPanel):
+class PanoramaPage(StepPanel):
     """Everything about it."""
 
     def __init__(self, session: Session) -> None:

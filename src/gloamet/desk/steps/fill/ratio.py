@@ -9,10 +9,10 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import LinkRow, label
-from gloamet.desk.widgets.fields import NumberField
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.document_fields import NumberField
+from gloamet.desk.widgets.form import LinkRow, label
 from gloamet.desk.widgets.number import HANDLE, TRACK_Y, NumberRow
 from gloamet.document.metadata import field_range
 from gloamet.meter.ratio import STARTING_POINTS, Band, change_of_fill, change_of_lit_side

@@ -9,15 +9,15 @@ from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import label, link, pair
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.form import label, link, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.fill import FillState
-from gloamet.document.lights import LightLayer
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
+from gloamet.light_layers import LightLayer
 from gloamet.preview.events import SourcePictures
 
 PICTURE = QSize(76, 50)
@@ -35,7 +35,7 @@ def changed_fields(fill: FillState, light: LightLayer) -> dict[str, object]:
 def departure_words(fill: FillState, light: LightLayer) -> str:
     """What of a light is not nature's, in words.
 
-    >>> from gloamet.document.lights import LIGHTS
+    >>> from gloamet.light_layers import LIGHTS
     >>> departure_words(FillState(sun_stops=-1.0, sun_mired=30.0), LIGHTS[0])
     'brightness × 0.5, 30 mired warmer'
     """

@@ -7,11 +7,13 @@ from functools import partial
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from gloamet.desk import stage_actions, theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, empty, label, link
+from gloamet.desk.actions import stage_actions
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
-from gloamet.desk.widgets.fields import number_field
+from gloamet.desk.widgets.document_fields import number_field
+from gloamet.desk.widgets.form import LinkRow, SegmentedControl, empty, label, link
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -69,7 +71,7 @@ class PropBlock(QWidget):
         column.addWidget(Switch(session, path, "visible", "Visible in the picture"))
 
 
-class AroundPage(FormPanel):
+class AroundPage(StepPanel):
     """Ground and shade makers."""
 
     def __init__(self, session: Session) -> None:

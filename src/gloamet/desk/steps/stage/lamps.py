@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from gloamet.desk import theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.fields import number_field
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.document_fields import number_field
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.stage import LampEdit
 from gloamet.stage.assembly import lumens

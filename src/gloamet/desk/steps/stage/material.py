@@ -6,11 +6,12 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from gloamet.desk import stage_actions, theme
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import label, link, pair
+from gloamet.desk.actions import stage_actions
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourRow, Linear
-from gloamet.desk.widgets.fields import number_field
+from gloamet.desk.widgets.document_fields import number_field
+from gloamet.desk.widgets.form import label, link, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.metadata import description
 from gloamet.document.model import Document

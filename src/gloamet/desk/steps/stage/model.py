@@ -8,9 +8,10 @@ from functools import partial
 
 from PySide6.QtWidgets import QPushButton
 
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link, pair
-from gloamet.desk.widgets.fields import NumberField, reach
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.document_fields import NumberField, reach
+from gloamet.desk.widgets.form import LinkRow, SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -40,7 +41,7 @@ class _Axis(NumberField):
         return float(getattr(reach(document, self.section), self.name)[self.axis])
 
 
-class ModelPage(FormPanel):
+class ModelPage(StepPanel):
     """Model and placement."""
 
     def __init__(self, session: Session, open_model: Callable[[], None]) -> None:

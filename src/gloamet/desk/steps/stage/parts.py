@@ -8,10 +8,11 @@ from collections.abc import Iterator
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QAbstractItemView, QLineEdit, QTreeWidget, QTreeWidgetItem
 
-from gloamet.desk import stage_actions
-from gloamet.desk.session import Session
+from gloamet.desk.actions import stage_actions
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps.stage.material import MaterialBlock
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, label
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.form import LinkRow, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -169,7 +170,7 @@ def _decisions(document: Document) -> tuple[frozenset[str], frozenset[str]]:
     return frozenset(document.stage.muted), frozenset(document.stage.locked)
 
 
-class PartsPage(FormPanel):
+class PartsPage(StepPanel):
     """Parts, the material of the selected one, plaster."""
 
     def __init__(self, session: Session) -> None:

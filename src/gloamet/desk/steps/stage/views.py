@@ -9,10 +9,11 @@ from PySide6.QtCore import QSize
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QLineEdit, QListView, QListWidget, QListWidgetItem
 
-from gloamet.desk import stage_actions
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link, pair
-from gloamet.desk.widgets.fields import NumberField, reach
+from gloamet.desk.actions import stage_actions
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.document_fields import NumberField, reach
+from gloamet.desk.widgets.form import LinkRow, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -74,7 +75,7 @@ class ViewList(QListWidget):
                 self.setCurrentRow(row)
 
 
-class ViewsPage(FormPanel):
+class ViewsPage(StepPanel):
     """Lens, shape and kept views."""
 
     def __init__(self, session: Session) -> None:

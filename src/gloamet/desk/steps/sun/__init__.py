@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from gloamet.desk.aim_controller import AimController
-from gloamet.desk.session import Session
+from gloamet.desk.aim.aim_controller import AimController
+from gloamet.desk.state.session import Session
 from gloamet.desk.steps import StepContext
 from gloamet.desk.steps.sun.aim import AimPage
 from gloamet.desk.steps.sun.almanac import AlmanacPage

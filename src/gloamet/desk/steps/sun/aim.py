@@ -11,17 +11,18 @@ from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.aim.moments import NEVER_DEG
-from gloamet.desk import sun_actions
-from gloamet.desk.aim_controller import AimController
-from gloamet.desk.aim_tool import TOOL_HINTS
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link
-from gloamet.desk.widgets.fields import NumberField, number_field
+from gloamet.desk.actions import sun_actions
+from gloamet.desk.aim.aim_controller import AimController
+from gloamet.desk.aim.aim_tool import TOOL_HINTS
+from gloamet.desk.instruments.year_cloth import YearCloth
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.document_fields import NumberField, number_field
+from gloamet.desk.widgets.form import LinkRow, label, link
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.year_cloth import YearCloth
 from gloamet.document.model import Document
+from gloamet.document.parsing import read_day_of_year, read_hours
 from gloamet.document.targets import AimPin
-from gloamet.document.typed import read_day_of_year, read_hours
 from gloamet.sun.nearest import RealMoment
 
 ROW, MOST_ROWS, MOST_SPANS = 22, 7, 5
@@ -119,7 +120,7 @@ class PinRow(QWidget):
         sun_actions.change_pin(session, index, on=not session.document.aim.pins[index].on)
 
 
-class AimPage(FormPanel):
+class AimPage(StepPanel):
     """Pins, answers, sun windows."""
 
     def __init__(self, session: Session, aimer: AimController) -> None:

@@ -9,18 +9,20 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
-from gloamet.desk import sun_actions, theme
-from gloamet.desk.aim_controller import AimController
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, label, link
-from gloamet.desk.widgets.date_time import DateTimeFields
+from gloamet.desk.actions import sun_actions
+from gloamet.desk.aim.aim_controller import AimController
+from gloamet.desk.instruments.world_map import WorldMap
+from gloamet.desk.instruments.year_cloth import MEASURES, YearCloth
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.steps.sun.date_time import DateTimeFields
+from gloamet.desk.steps.sun.site import PlaceField
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import LinkRow, label, link
 from gloamet.desk.widgets.number import NumberRow
-from gloamet.desk.widgets.place import PlaceField
-from gloamet.desk.widgets.world_map import WorldMap
-from gloamet.desk.widgets.year_cloth import MEASURES, YearCloth
 from gloamet.document.metadata import description
 from gloamet.document.model import Document, SiteState
-from gloamet.document.typed import read_bearing
+from gloamet.document.parsing import read_bearing
 from gloamet.errors import GloametError
 from gloamet.sun.climate import altitude_m
 from gloamet.sun.day import DayEvents, day_events
@@ -181,7 +183,7 @@ class BearingField(QWidget):
         self._show()
 
 
-class AlmanacPage(FormPanel):
+class AlmanacPage(StepPanel):
     """Place, moment, year, north."""
 
     def __init__(self, session: Session, aimer: AimController) -> None:

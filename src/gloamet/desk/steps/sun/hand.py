@@ -9,11 +9,13 @@ from functools import partial
 
 from PySide6.QtWidgets import QComboBox
 
-from gloamet.desk import sun_actions, theme
-from gloamet.desk.aim_controller import AimController
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, link
-from gloamet.desk.widgets.fields import NumberField, number_field
+from gloamet.desk.actions import sun_actions
+from gloamet.desk.aim.aim_controller import AimController
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.document_fields import NumberField, number_field
+from gloamet.desk.widgets.form import LinkRow, SegmentedControl, label, link
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.metadata import description
@@ -37,7 +39,9 @@ class SunField(NumberField):
 
 
 class Mode(SegmentedControl):
-    """Who sets the sun; taking it by hand leaves it where it stands."""
+    """What sets the sun; taking it by hand leaves it where it stands."""
+
+    session: Session
 
     def choose(self, value: str) -> None:
         actions = {
@@ -69,7 +73,7 @@ def length_text(metres: float) -> str:
     return f"{100 * metres:.0f} cm" if metres < 1.0 else f"{metres:.1f} m"
 
 
-class HandPage(FormPanel):
+class HandPage(StepPanel):
     """Everything but the clock."""
 
     def __init__(self, session: Session, aimer: AimController) -> None:

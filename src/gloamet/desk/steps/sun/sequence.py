@@ -10,15 +10,16 @@ from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QLineEdit, QListView, QListWidget, QListWidgetItem, QPushButton
 
-from gloamet.desk.session import Session
-from gloamet.desk.widgets.basic import FormPanel, LinkRow, SegmentedControl, label, pair
-from gloamet.desk.widgets.date_time import date_text, parse_date, parse_time
+from gloamet.desk.state.session import Session
+from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.steps.sun.date_time import date_text, parse_date, parse_time
+from gloamet.desk.widgets.form import LinkRow, SegmentedControl, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
-from gloamet.output.sequence import sequence_documents
 from gloamet.preview.events import Frame
+from gloamet.translation.sequence import sequence_documents
 
 LIST_HEIGHT, ICON = 220, QSize(72, 44)
 PATIENCE_MS = 1500  # how long a picture may take before the next one is asked for
@@ -57,7 +58,7 @@ class EndField(QLineEdit):
         self._on_document_changed(self.session.document)
 
 
-class SequencePage(FormPanel):
+class SequencePage(StepPanel):
     """Ends, steps, play."""
 
     def __init__(self, session: Session) -> None:

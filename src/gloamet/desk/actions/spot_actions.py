@@ -1,0 +1,74 @@
+"""Spots: named places in the picture whose light is read with every change, and the edge of shade there."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from gloamet.desk.state.session import Session
+from gloamet.desk.state.view_conversion import camera_from_document
+from gloamet.document.fill import SpotState
+
+MOST = 12
+NEAREST_M = 0.02
+
+
+def add_spot(session: Session, x: float, y: float) -> None:
+    """A new spot at shares of the picture."""
+    spots = session.document.fill.spots
+    if len(spots) >= MOST:
+        session.noticed.emit(f"There are {MOST} spots already: take one away first.", "note")
+        return
+    names = {spot.name for spot in spots}
+    name = next(letter for letter in "ABCDEFGHIJKLMNOP" if letter not in names)
+    spot = SpotState(name=name, x=min(1.0, max(0.0, x)), y=min(1.0, max(0.0, y)))
+    session.change("fill", None, spots=(*spots, spot))
+
+
+def remove_spot(session: Session, index: int) -> None:
+    """Take a spot away."""
+    spots = session.document.fill.spots
+    session.change("fill", None, spots=spots[:index] + spots[index + 1 :])
+
+
+def penumbra_m(session: Session, spot: SpotState) -> float | None:
+    """Width of the edge of shade where a spot's shade is thrown, metres; None where no sun is kept off it.
+
+    What stands at a distance d before a disc of angle a draws an edge of 2 d tan(a / 2) across the sun's rays, and
+    wider by the cosine at which they fall.
+    """
+    from gloamet.trace.first_hits import probe
+    from gloamet.translation.document_to_light import sun_from_document
+
+    document, compiled = session.document, session.compiled
+    azimuth, elevation = sun_from_document(document)
+    if compiled is None or elevation <= 0.0:
+        return None
+    camera = camera_from_document(document)
+    out = document.output
+    aspect = out.width / out.height
+    hit = probe(compiled, camera.origin(spot.x, spot.y, aspect), camera.ray(spot.x, spot.y, aspect))
+    if hit is None:
+        return None
+    a, e = math.radians(azimuth), math.radians(elevation)
+    sun = np.array([math.cos(e) * math.sin(a), math.cos(e) * math.cos(a), math.sin(e)])
+    cosine = float(np.asarray(hit.normal) @ sun)
+    if cosine <= 1e-3:
+        return None
+    start = np.asarray(hit.point) + 1e-3 * np.asarray(hit.normal)
+    before = probe(compiled, start, sun)
+    if before is None:
+        return None
+    far = float(np.linalg.norm(np.asarray(before.point) - start))
+    if far < NEAREST_M:  # its own fibres
+        return None
+    return 2.0 * far * math.tan(math.radians(document.sun.diameter_deg) / 2.0) / cosine
+
+
+def penumbra_words(session: Session, spot: SpotState) -> str:
+    """The edge of shade at a spot in words, empty where there is none."""
+    width = penumbra_m(session, spot)
+    if width is None:
+        return ""
+    return f"   edge {1000 * width:.0f} mm" if width < 1.0 else f"   edge {width:.1f} m"

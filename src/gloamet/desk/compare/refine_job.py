@@ -1,0 +1,94 @@
+"""Kept pictures refined in the background, one after the other, while the work goes on.
+
+Kept pictures enter; finer ones go to the keeper. One quiet thread traces, so that the hand keeps its speed.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from functools import partial
+
+from PySide6.QtCore import QObject, Signal
+
+from gloamet.desk.compare.keeper import Keeper
+from gloamet.errors import GloametError
+from gloamet.output.keeping import Kept, Snapshot
+
+NICENESS = 10  # of the thread: what the hand asks for comes first
+
+
+class RefineJob(QObject):
+    """A line of kept pictures that wait for more samples."""
+
+    changed = Signal()  # what is being refined, or how far it is
+    _told = Signal(object, float)  # stop of its batch, share of the one that is traced
+    _done = Signal(object, object, object, str)  # stop of its batch, kept, a Snapshot or None, a sentence
+
+    def __init__(self, keeper: Keeper) -> None:
+        super().__init__(keeper)
+        self.keeper = keeper
+        self.waiting: list[str] = []
+        self.share = 0.0
+        self._stop = threading.Event()
+        self._pool = ThreadPoolExecutor(1, thread_name_prefix="refine")
+        self._told.connect(self._on_told)
+        self._done.connect(self._on_done)
+
+    def refine(self, pictures: list[Kept]) -> None:
+        """Put pictures at the end of the line."""
+        for kept in pictures:
+            if kept.name not in self.waiting:
+                self.waiting.append(kept.name)
+                # one of a sheet is small
+                size = None if kept.samples else self.keeper.session.picture_size
+                self._pool.submit(self._work, kept, size, self._stop)
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Stop, and forget the line; pictures stay as they are."""
+        self._stop.set()
+        self._stop = threading.Event()  # of what is asked for from now on
+        self.waiting.clear()
+        self.share = 0.0
+        self.changed.emit()
+
+    def close(self) -> None:
+        """Stop, and wait for it."""
+        self._stop.set()
+        self._pool.shutdown()
+
+    def _work(self, kept: Kept, size: tuple[int, int] | None, stop: threading.Event) -> None:
+        finer, said = None, ""
+        try:
+            if not stop.is_set():
+                from gloamet.trace.film import Renderer
+                from gloamet.translation.refining import refined
+
+                os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), NICENESS)
+                renderer = Renderer(1)  # its thread takes this one's priority
+                with renderer.pool:
+                    told = partial(self._told.emit, stop)
+                    finer = refined(kept, renderer, size, lambda p: told(p.share), stop.is_set)
+        except GloametError as error:
+            said = str(error)
+        except Exception as error:  # the desk must live on
+            said = f"{kept.name} was not refined ({error}): it stays as it was."
+        self._done.emit(stop, kept, finer, said)
+
+    def _on_told(self, batch: object, share: float) -> None:
+        if batch is self._stop:
+            self.share = share
+            self.changed.emit()
+
+    def _on_done(self, batch: object, kept: Kept, finer: Snapshot | None, said: str) -> None:
+        if batch is not self._stop:
+            return
+        self.waiting.remove(kept.name)
+        self.share = 0.0
+        if finer is not None:
+            self.keeper.take_finer(kept, finer)
+        if said:
+            self.keeper.session.noticed.emit(said, "warning")
+        self.changed.emit()

@@ -1,0 +1,53 @@
+"""The tray: what was left out of the model, each thing once, to be opened again at any time."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets.form import label, link, pair
+from gloamet.stage.scene import Scene
+
+WIDTH, HEIGHT, MARGIN, INSET = 360, 220, 64, 10
+
+
+class ImportNotesPanel(QWidget):
+    """A list over the lower corner of the picture."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("tray")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(WIDTH)
+        self.notes: tuple[str, ...] = ()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 10, 14, 10)
+        self.head = label("", "head")
+        column.addLayout(pair(self.head, link("close", "The strip below opens this list again.", self.hide)))
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        self.text = label("", "note", wrap=True)
+        self.text.setAlignment(Qt.AlignmentFlag.AlignTop)
+        area.setWidget(self.text)
+        column.addWidget(area, 1)
+        session.scene_loaded.connect(self._on_scene_loaded)
+        self.hide()
+
+    def _on_scene_loaded(self, scene: Scene) -> None:
+        fresh = scene.notes != self.notes
+        self.notes = scene.notes
+        self.head.setText(f"About {scene.path.name if scene.path else 'the model'}")
+        self.text.setText("\n".join(f"·  {note}" for note in self.notes))
+        high = self.text.heightForWidth(WIDTH - 48) + MARGIN
+        self.setFixedHeight(min(HEIGHT, high))
+        parent = self.parentWidget()
+        if parent is not None:
+            self.move(INSET, parent.height() - self.height() - INSET)
+        self.setVisible(bool(self.notes) and (fresh or self.isVisible()))
+        self.raise_()
+
+    def toggle(self) -> None:
+        """Open or close."""
+        self.setVisible(bool(self.notes) and not self.isVisible())
+        self.raise_()

@@ -1,0 +1,148 @@
+"""The line under the picture: views, plan, plaster, rectangle, how far to refine, what was left out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
+
+from gloamet.desk.actions import stage_actions
+from gloamet.desk.files.import_notes import ImportNotesPanel
+from gloamet.desk.picture.plan_view import PlanView
+from gloamet.desk.picture.viewport import Viewport
+from gloamet.desk.state.exposure_lock import ExposureHold
+from gloamet.desk.state.session import Session
+from gloamet.desk.widgets.form import SegmentedControl, label, link
+from gloamet.document.metadata import description
+from gloamet.document.model import Document
+
+HELD_TIP = "The exposure stays while you work on the light. Click to take what the meter reads now."
+
+
+class ViewToolBar(QWidget):
+    """Words to switch, the quality, and the size of the saved picture."""
+
+    def __init__(
+        self,
+        session: Session,
+        picture: Viewport,
+        plan: PlanView,
+        tray: ImportNotesPanel,
+        hold: ExposureHold,
+    ) -> None:
+        super().__init__()
+        self.hold = hold
+        self.session, self.picture, self.plan, self.tray = session, picture, plan, tray
+        self.setFixedHeight(34)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 0, 14, 4)
+        row.setSpacing(14)
+        self.menu = QMenu(self)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        self.view = link("", "Choose a view.", self._open)
+        self.words: dict[str, QPushButton] = {}
+        row.addWidget(self.view)
+        for name, tip, action in self._tools():
+            self.words[name] = link(name, tip, action)
+            self.words[name].setCheckable(True)
+            row.addWidget(self.words[name])
+        row.addStretch(1)
+        self.notes = link("", "What was left out of the model.", tray.toggle)
+        self.quality = SegmentedControl(
+            session, "stage", "quality", [(q, q) for q in ("draft", "steady", "final")]
+        )
+        self.quality.setFixedHeight(24)
+        self.state = label("", "note")
+        self.held = link("", HELD_TIP, hold.release)
+        hold.changed.connect(self._on_hold_changed)
+        for widget in (self.held, self.notes, self.quality, self.state):
+            row.addWidget(widget)
+        session.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
+        session.document_changed.connect(self._on_document_changed)
+        session.tool_changed.connect(lambda _: self._on_document_changed(session.document))
+        self._on_document_changed(session.document)
+
+    def _on_hold_changed(self) -> None:
+        off, frame = self.hold.off_by, self.session.frame
+        self.held.setVisible(off != 0.0 and frame is not None)
+        if frame is not None:
+            self.held.setText(f"EV {frame.ev:.1f} held: meter {frame.meter_ev:.1f}".replace("-", "−"))
+
+    def _tools(self) -> tuple[tuple[str, str, Callable[[], None]], ...]:
+        return (
+            ("plan", "The stage from above, beside the picture.", self._plan),
+            ("alone", "The plan instead of the picture, or beside it again.", self._alone),
+            ("cut", "The plan from just above the eye, roofs off.", self._cut),
+            ("plaster", description("stage.plaster", "on"), self._plaster),
+            (
+                "rectangle",
+                "Drag on the picture to refine only there; again, or Esc, for the whole.",
+                self._rectangle,
+            ),
+            ("lines", "Thirds and safe frames over the picture.", self._lines),
+        )
+
+    def _open(self) -> None:
+        self.menu.popup(self.view.mapToGlobal(self.view.rect().topLeft()))
+
+    def _fill_menu(self) -> None:
+        self.menu.clear()
+        for index, named in enumerate(self.session.document.stage.views):
+            self.menu.addAction(named.name, partial(stage_actions.look_through, self.session, index))
+        self.menu.addSeparator()
+        self.menu.addAction("Keep this view", partial(stage_actions.keep_view, self.session))
+
+    def _plan(self) -> None:
+        self.plan.setVisible(not self.plan.isVisible())
+        self.picture.show()
+        self._on_document_changed(self.session.document)
+
+    def _alone(self) -> None:
+        self.picture.setVisible(self.picture.isHidden())
+        self._on_document_changed(self.session.document)
+
+    def _cut(self) -> None:
+        self.plan.set_cut(not self.plan.cut)
+        self._on_document_changed(self.session.document)
+
+    def _plaster(self) -> None:
+        self.session.change("stage.plaster", on=not self.session.document.stage.plaster.on)
+
+    def _rectangle(self) -> None:
+        stage = self.session.document.stage
+        if stage.rectangle is not None or self.session.state.tool == "rectangle":
+            self.picture.hand.leave()
+        else:
+            self.session.use_tool("rectangle")
+        self._on_document_changed(self.session.document)
+
+    def _lines(self) -> None:
+        self.picture.show_safe_lines(not self.picture.safe_lines)
+        self._on_document_changed(self.session.document)
+
+    def _on_document_changed(self, document: Document) -> None:
+        scene, out = self.session.scene, document.output
+        now = stage_actions.current_view(self.session)
+        name = document.stage.views[now].name if now >= 0 else "own view"
+        self.view.setText(f"{name[:18]}  ▾")
+        self.view.setVisible(scene is not None)
+        for word in self.words.values():
+            word.setVisible(scene is not None)
+        self.quality.setVisible(scene is not None)
+        for tool in ("alone", "cut"):
+            self.words[tool].setVisible(scene is not None and self.plan.isVisible())
+        states = {
+            "plan": self.plan.isVisible(),
+            "alone": self.picture.isHidden(),
+            "cut": self.plan.cut,
+            "plaster": document.stage.plaster.on,
+            "rectangle": document.stage.rectangle is not None or self.session.state.tool == "rectangle",
+            "lines": self.picture.safe_lines,
+        }
+        for tool, on in states.items():
+            self.words[tool].setChecked(on)
+        count = len(self.tray.notes)
+        self.notes.setText(f"{count} note" + ("s" if count != 1 else ""))
+        self.notes.setVisible(bool(count))
+        self.state.setText(f"{out.width} × {out.height}" if scene else "")

@@ -1,0 +1,403 @@
+"""The picture: shows the newest frame, moves the camera with the mouse, marks the sun.
+
+Drag turns round the target, drag with Shift or the middle button slides, the wheel comes nearer; a click
+selects a part, arrow keys walk.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import (
+    QColor,
+    QDragEnterEvent,
+    QDropEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPixmap,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from gloamet.desk.actions import expose_actions, panorama_actions, spot_actions, stage_actions
+from gloamet.desk.aim.aim_controller import AimController
+from gloamet.desk.aim.aim_tool import TOOLS, AimTool, ViewAdapter
+from gloamet.desk.picture.mask_tool import MaskTool, draw_mask
+from gloamet.desk.picture.overlay import (
+    draw_exposure_spot,
+    draw_panorama_sun,
+    draw_rectangle,
+    draw_safe_lines,
+    draw_selection,
+    draw_spots,
+    draw_sun,
+    draw_zones,
+    on_screen,
+)
+from gloamet.desk.picture.picture_overlay import PictureOverlay
+from gloamet.desk.picture.region_tool import RegionTool
+from gloamet.desk.picture.start_panel import StartPanel
+from gloamet.desk.picture.sun_overlay import PathLayer, draw_aim
+from gloamet.desk.picture.wipe import Wipe
+from gloamet.desk.state.session import Session
+from gloamet.desk.state.view_conversion import camera_from_document
+from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.pixels import fitted
+from gloamet.document.model import Document
+from gloamet.preview.events import Frame
+from gloamet.stage.camera import dolly, orbit, pan, walk
+
+INSET = 10
+TURN_DEG_PER_PIXEL = 0.3
+CLICK_PX = 4
+EDGE_PX, NEARER = 3.0, 0.97
+STEP_M, TURN_STEP_DEG, LIFT_M = 0.5, 5.0, 0.1
+
+
+HAND_EVENTS = (
+    QEvent.Type.MouseButtonPress,
+    QEvent.Type.MouseButtonRelease,
+    QEvent.Type.MouseButtonDblClick,
+    QEvent.Type.MouseMove,
+    QEvent.Type.Wheel,
+    QEvent.Type.KeyPress,
+)
+
+
+class Viewport(QWidget):
+    """The middle of the desk."""
+
+    dropped = Signal(str)
+    open_asked = Signal()
+    demo_asked = Signal(str)
+
+    def __init__(self, session: Session, aimer: AimController) -> None:
+        super().__init__()
+        self.session, self.aimer = session, aimer
+        self._path = PathLayer()
+        self._shown: object = None
+        self.sun_tools = False  # whether the Sun step's path and pins are drawn
+        self._frame: Frame | None = None
+        self._image: QImage | None = None
+        self._fitted: QPixmap | None = None
+        self._grab: QPointF | None = None
+        self._pressed = QPointF()
+        self._moved = False
+        self._button = Qt.MouseButton.NoButton
+        self.hand, self.mask_hand = RegionTool(session), MaskTool(session)
+        self.aim = AimTool(
+            session, aimer, ViewAdapter(self._point, self._edge, self._towards, self._spot, self._on_picture)
+        )
+        aimer.outlines.ready.connect(self.update)
+        aimer.answered.connect(self.update)
+        self.wipe = Wipe(session)
+        self.wipe.changed.connect(self.update)
+        self.overlays: list[PictureOverlay] = []  # what may be looked at in place of the picture
+        self.safe_lines = False
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setAccessibleName("Picture")
+        self.setMinimumSize(240, 160)
+        self.start = StartPanel(self)
+        self.start.open_asked.connect(self.open_asked)
+        self.start.demo_asked.connect(self.demo_asked)
+        self._wheel_rest = QTimer(self, interval=400, singleShot=True)
+        self._wheel_rest.timeout.connect(session.end_undo_group)
+        session.frame_ready.connect(self._on_frame_ready)
+        session.document_changed.connect(self._on_document_changed)
+        session.selected.connect(lambda _: self.update())
+        session.tool_changed.connect(self._on_tool_changed)
+
+    def add_overlay(self, overlay: PictureOverlay) -> None:
+        """Something more that may be looked at in place of the picture."""
+        self.overlays.append(overlay)
+        overlay.changed.connect(self.update)
+
+    @property
+    def overlay(self) -> PictureOverlay | None:
+        """What is looked at in place of the picture."""
+        return next((overlay for overlay in self.overlays if overlay.on), None)
+
+    def show_safe_lines(self, on: bool) -> None:
+        """Lines that help to compose."""
+        self.safe_lines = on
+        self.update()
+
+    def _on_frame_ready(self, frame: Frame) -> None:
+        self._frame = frame
+        pixels = frame.pixels if frame.inspected is None else frame.inspected
+        h, w = pixels.shape[:2]
+        self._image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
+        self._fitted = None
+        self.update()
+
+    def target(self) -> QRectF:
+        """Where the picture is drawn: the shape of the saved picture, as large as fits."""
+        out = self.session.document.output
+        room_w, room_h = max(16, self.width() - 2 * INSET), max(16, self.height() - 2 * INSET)
+        scale = min(room_w / out.width, room_h / out.height)
+        w, h = max(16.0, round(out.width * scale)), max(16.0, round(out.height * scale))
+        return QRectF(round((self.width() - w) / 2), round((self.height() - h) / 2), w, h)
+
+    def _fit(self) -> None:
+        self.start.setVisible(not self.session.document.stage.model)
+        self.start.adjustSize()
+        self.start.move(self.rect().center() - self.start.rect().center())
+        ratio = self.devicePixelRatioF()
+        box = self.target()
+        self.session.resize(int(box.width() * ratio), int(box.height() * ratio))
+        self.aimer.size = self.session.picture_size
+
+    def event(self, event: QEvent) -> bool:
+        """Events of the hand go nowhere while no ray can be traced: the picture could not follow."""
+        if not self.session.prepared and self.session.document.stage.model and event.type() in HAND_EVENTS:
+            return True
+        return super().event(event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        self._fit()
+
+    def _on_document_changed(self, document: Document) -> None:
+        self._fit()
+        sun = document.sun
+        shown = (
+            document.stage,
+            document.output,
+            document.aim,
+            document.fill.spots,
+            document.expose,
+            document.site,
+            sun.wall_time.date(),
+            sun.north_deg,
+        )
+        if shown != self._shown:  # a sun that only moves is painted with its frame
+            self._shown = shown
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        p = QPainter(self)
+        p.fillRect(self.rect(), QColor(theme.SURROUND))
+        box = self.target()
+        if self._image is None or not self.session.document.stage.model:
+            return
+        self._fitted = fitted(self._image, box, self.devicePixelRatioF(), self._fitted)
+        p.drawPixmap(box.topLeft(), self._fitted)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setClipRect(box)
+        if self.overlay is not None:
+            self.overlay.paint(p, box)
+            return
+        self.wipe.paint(p, box)
+        draw_rectangle(p, box, self.session.document.stage.rectangle)
+        if self.safe_lines:
+            draw_safe_lines(p, box)
+        draw_selection(p, box, self.session)
+        draw_sun(p, box, self.session)
+        draw_panorama_sun(p, box, self.session)
+        draw_spots(p, box, self.session.document.fill.spots)
+        draw_exposure_spot(p, box, self.session.document.expose)
+        draw_mask(p, box, self.session)
+        if self.session.render.inspect == "false colour":
+            draw_zones(p, box)
+        if self.sun_tools:
+            draw_aim(p, box, self.session, self.aimer, self._path, self.aim.draft)
+
+    def show_sun_tools(self, on: bool) -> None:
+        """Draw the path of the day and the pins, or not."""
+        self.sun_tools = on
+        if self.session.state.tool in TOOLS:
+            self.session.use_tool("")
+        if not on:
+            self.aimer.show(None)
+        self.update()
+
+    # -- what the aiming hand asks
+
+    def _point(self, at: QPointF) -> np.ndarray | None:
+        return stage_actions.point_at(self.session, *self._share(at)) if self.target().contains(at) else None
+
+    def _edge(self, at: QPointF) -> np.ndarray | None:
+        """The point under a place, or of a nearer thing whose edge passes within EDGE_PX."""
+        eye = np.asarray(camera_from_document(self.session.document).eye)
+        found = self._point(at)
+        far = math.inf if found is None else float(np.linalg.norm(found - eye))
+        for k in range(8):
+            a = math.pi * k / 4.0
+            beside = self._point(at + QPointF(math.cos(a), math.sin(a)) * EDGE_PX)
+            off = math.inf if beside is None else float(np.linalg.norm(beside - eye))
+            if off < NEARER * far:
+                found, far = beside, off
+        return found
+
+    def _towards(self, at: QPointF) -> np.ndarray | None:
+        return np.asarray(camera_from_document(self.session.document).ray(*self._share(at)), float)
+
+    def _spot(self, at: QPointF) -> tuple[float, float] | None:
+        return self._share(at)[:2]
+
+    def _on_picture(self, point: np.ndarray) -> QPointF | None:
+        box = self.target()
+        return on_screen(
+            box, camera_from_document(self.session.document).place(point, box.width() / box.height())
+        )
+
+    def _share(self, at: QPointF) -> tuple[float, float, float]:
+        """A place on the picture in shares, and the picture's aspect."""
+        box = self.target()
+        return (at.x() - box.x()) / box.width(), (at.y() - box.y()) / box.height(), box.width() / box.height()
+
+    # -- clicks and camera
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        at = event.position()
+        if self.overlay is not None and self.overlay.press(self.target(), at, event.modifiers()):
+            return
+        if event.button() == Qt.MouseButton.LeftButton:
+            if self.wipe.press(self.target(), at):
+                return
+            if self.hand.press(self.target(), at) or self.mask_hand.press(self.target(), at):
+                return
+            if self.sun_tools and self.target().contains(at) and self.aim.press(at):
+                return
+        if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
+            self._grab, self._button, self._pressed, self._moved = at, event.button(), at, False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.overlay is not None and self.overlay.move(self.target(), event.position()):
+            return
+        if self.wipe.move(self.target(), event.position()) or self.mask_hand.move(
+            self.target(), event.position()
+        ):
+            return
+        if self.aim.move(event.position()):
+            self.update()
+            return
+        if self.hand.move(self.target(), event.position()) or self._grab is None:
+            return
+        far = event.position() - self._pressed
+        if not self._moved and abs(far.x()) + abs(far.y()) < CLICK_PX:
+            return
+        self._moved = True
+        d = event.position() - self._grab
+        self._grab = event.position()
+        camera = camera_from_document(self.session.document)
+        slide = (
+            self._button == Qt.MouseButton.MiddleButton
+            or event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        )
+        if slide:
+            height = max(1.0, self.target().height())
+            camera = pan(camera, -d.x() / height, d.y() / height, self.session.ground_m)
+        else:
+            turn, lift = d.x() * TURN_DEG_PER_PIXEL, d.y() * TURN_DEG_PER_PIXEL
+            camera = orbit(camera, turn, lift, self.session.ground_m)
+        stage_actions.set_camera(self.session, camera, "camera")
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        if self.overlay is not None and self.overlay.release():
+            return
+        tools = self.wipe, self.hand, self.mask_hand
+        if any(tool.release() for tool in tools) or self.aim.release(event.position()):
+            self.update()
+            return
+        click = self._grab is not None and not self._moved and self._button == Qt.MouseButton.LeftButton
+        self._grab = None
+        self.session.end_undo_group()
+        if click:
+            self._click(event.position())
+
+    def _click(self, at: QPointF) -> None:
+        """Select, or what the tool in hand does."""
+        session = self.session
+        x, y, aspect = self._share(at)
+        if not (0.0 <= x <= 1.0 and 0.0 <= y <= 1.0) or session.scene is None:
+            return
+        if session.state.tool in ("", "rectangle"):
+            session.select(stage_actions.pick(session, x, y, aspect))
+            return
+        if session.state.tool in expose_actions.CLICK_TOOLS:
+            expose_actions.click(session, session.state.tool, x, y, aspect)
+            session.use_tool("")
+            return
+        if session.state.tool == "spot":
+            spot_actions.add_spot(session, x, y)
+            session.use_tool("")
+            return
+        if session.state.tool == "panorama sun":
+            towards = camera_from_document(session.document).ray(x, y, aspect)
+            panorama_actions.pick_sun(session, np.asarray(towards, float))
+            session.use_tool("")
+            return
+        point = stage_actions.point_at(session, x, y, aspect)
+        if point is None:
+            session.noticed.emit("There is only sky at that point: click on something.", "note")
+            return
+        if session.state.tool == "focus":
+            camera = camera_from_document(session.document)
+            ahead = float((point - np.asarray(camera.eye)) @ camera.frame()[0])
+            session.change("stage.view", focus_m=min(max(ahead, 0.05), 10000.0), depth_of_field=True)
+        elif session.state.tool.startswith("place "):
+            stage_actions.place_prop(session, int(session.state.tool.split()[1]), point)
+        session.use_tool("")
+
+    def _on_tool_changed(self, tool: str) -> None:
+        self.setCursor(Qt.CursorShape.CrossCursor if tool else Qt.CursorShape.ArrowCursor)
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
+        turns = event.angleDelta().y() / 120.0
+        if self.overlay is not None:
+            self.overlay.zoom_by(turns)
+            return
+        camera = dolly(
+            camera_from_document(self.session.document), math.pow(0.9, turns), self.session.ground_m
+        )
+        stage_actions.set_camera(self.session, camera, "camera")
+        self._wheel_rest.start()
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        far = 4.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        moves: dict[int, tuple[float, float, float]] = {
+            Qt.Key.Key_Up: (far, 0.0, 0.0),
+            Qt.Key.Key_Down: (-far, 0.0, 0.0),
+            Qt.Key.Key_Left: (0.0, -far, 0.0),
+            Qt.Key.Key_Right: (0.0, far, 0.0),
+            Qt.Key.Key_PageUp: (0.0, 0.0, far),
+            Qt.Key.Key_PageDown: (0.0, 0.0, -far),
+        }
+        if event.key() == Qt.Key.Key_Escape:
+            if self.overlay is not None:
+                self.overlay.end()
+            self.hand.leave()
+            self.aimer.show(None)
+            if self.session.state.tool in TOOLS:
+                self.session.use_tool("")
+            self.session.select("")
+        elif event.key() in moves:
+            ahead, turn, lift = moves[event.key()]
+            camera = camera_from_document(self.session.document)
+            camera = walk(camera, ahead * STEP_M, turn * TURN_STEP_DEG, lift * LIFT_M, self.session.ground_m)
+            stage_actions.set_camera(self.session, camera, "walk")
+            self._wheel_rest.start()
+        else:
+            super().keyPressEvent(event)
+
+    # -- files dropped on it
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:  # noqa: N802
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:  # noqa: N802
+        files = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        if files:
+            event.acceptProposedAction()
+            self.dropped.emit(files[0])

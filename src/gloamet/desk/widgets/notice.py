@@ -1,0 +1,62 @@
+"""The quiet bar: one sentence about what went wrong or was left out, until it is read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QHBoxLayout, QWidget
+
+from gloamet.desk.widgets.form import label, link
+
+NOTE_MS = 12_000
+
+
+class Notice(QWidget):
+    """Shown over the top of the picture."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("notice")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 8, 12, 8)
+        self.text = label("", wrap=True)
+        row.addWidget(self.text, 1)
+        self._do: Callable[[], None] | None = None
+        self._about = ""
+        self.action = link("", "Does it.", self._act)
+        row.addWidget(self.action)
+        row.addWidget(link("close", "Hide this message.", self.hide))
+        self._timer = QTimer(self, interval=NOTE_MS, singleShot=True)
+        self._timer.timeout.connect(self.hide)
+        self.hide()
+
+    def offer(self, sentence: str, word: str, action: Callable[[], None], about: str = "") -> None:
+        """Say something and offer to do what it asks for; what else is said `about` it does not take its place."""
+        self.show_sentence(sentence)
+        self._about = about
+        self.action.setText(word)
+        self._do = action
+        self.action.show()
+
+    def _act(self) -> None:
+        self.hide()
+        if self._do is not None:
+            self._do()
+
+    def show_sentence(self, sentence: str, kind: str = "warning") -> None:
+        """Say it; notes go by themselves, warnings stay until closed."""
+        if self._about and self._about in sentence and self.isVisible():
+            return
+        self._about = ""
+        self.action.hide()
+        self.text.setText(sentence)
+        self.setProperty("kind", kind)
+        self.style().unpolish(self)
+        self.style().polish(self)
+        self.show()
+        if kind == "note":
+            self._timer.start()
+        else:
+            self._timer.stop()

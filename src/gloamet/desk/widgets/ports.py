@@ -1,0 +1,79 @@
+"""What widgets and instruments need of the desk, as protocols: they show values, ask for changes, and listen.
+
+The session fulfils both; a test may use anything that has these members.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import TYPE_CHECKING, Any, Protocol
+
+if TYPE_CHECKING:
+    from gloamet.document.metadata import Section
+    from gloamet.document.model import Document
+    from gloamet.light_layers import Gains
+    from gloamet.preview.events import Frame, LightSolved, MeterRead
+    from gloamet.stage.scene import Scene
+    from gloamet.sun.moment import Moment
+
+
+class DocumentPort(Protocol):
+    """A document that can be read, changed and listened to; signals carry what their names say."""
+
+    @property
+    def document(self) -> Document:
+        """The current document."""
+
+    @property
+    def document_changed(self) -> Any:
+        """Signal: the document."""
+
+    @property
+    def noticed(self) -> Any:
+        """Signal: a sentence, and its kind, "warning" or "note"."""
+
+    def change(self, section: Section, key: str | None = None, **values: Any) -> bool:
+        """Replace fields of a section; `key` joins the changes of one drag into one undo step."""
+
+    def end_undo_group(self) -> None:
+        """A drag has ended."""
+
+
+class LightPort(DocumentPort, Protocol):
+    """A document together with what was computed of its light."""
+
+    light: LightSolved | None
+    frame: Frame | None
+    read: MeterRead | None
+    scene: Scene | None
+    compiled: Any
+    colours: Any
+
+    @property
+    def light_solved(self) -> Any:
+        """Signal: the light on open ground."""
+
+    @property
+    def frame_ready(self) -> Any:
+        """Signal: a picture."""
+
+    @property
+    def meter_read(self) -> Any:
+        """Signal: cards in the scene."""
+
+    @property
+    def disc_painted(self) -> Any:
+        """Signal: the sky disc."""
+
+    @property
+    def colours_solved(self) -> Any:
+        """Signal: the sky's colours through the day."""
+
+    def gains(self) -> Gains:
+        """What the fill makes of every light now."""
+
+    def moment(self) -> Moment:
+        """The sun by the almanac at the document's clock time."""
+
+    def go_to(self, instant: datetime, key: str | None = None) -> None:
+        """Set the clock to an instant; the sun follows the almanac again."""

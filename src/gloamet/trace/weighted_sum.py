@@ -1,0 +1,61 @@
+"""Layers of a film weighed into one picture by threads: what every change of a gain or a tint costs.
+
+Layers (H, W, 3), sample counts (H, W) and a gain per channel for direct light and light that has bounced enter; their
+sum per sample leaves.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from functools import lru_cache
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from gloamet.jit import KERNEL_OPTIONS, F
+from gloamet.light_layers import Gain
+
+Floats = NDArray[np.float32]
+STRIP_ROWS = 16  # whose sum stays in the cache while the lights are added
+
+
+@njit(**KERNEL_OPTIONS)
+def _add_rows(whole, bounced, counts, direct, over, first, last, out):
+    """Add rows first..last of one light to out: all of it under `direct`, what has bounced by `over` more."""
+    uneven = over[0] != F(0) or over[1] != F(0) or over[2] != F(0)
+    for y in range(first, last):
+        for x in range(whole.shape[1]):
+            share = F(1) / max(counts[y, x], F(1))
+            for k in range(3):
+                light = whole[y, x, k] * direct[k]
+                if uneven:
+                    light += bounced[y, x, k] * over[k]
+                out[y, x, k] += light * share
+
+
+@lru_cache(maxsize=1)
+def _pool() -> ThreadPoolExecutor:
+    return ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="weigh")
+
+
+def weigh(layers: Sequence[tuple[Floats, Floats, Gain]], counts: Floats) -> Floats:
+    """The weighted sum of lights (all, what has bounced, gain), per sample."""
+    height, width = counts.shape
+    out = np.zeros((height, width, 3), np.float32)
+    words = []
+    for whole, bounced, gain in layers:
+        direct = np.array(gain.direct, np.float32)
+        over = np.array(gain.bounced, np.float32) - direct
+        if direct.any() or over.any():
+            words.append((whole, bounced, counts, direct, over))
+
+    def strip(first: int) -> None:
+        """The lights of one strip of rows."""
+        for word in words:
+            _add_rows(*word, first, min(height, first + STRIP_ROWS), out)
+
+    list(_pool().map(strip, range(0, height, STRIP_ROWS)))
+    return out

@@ -1,0 +1,79 @@
+"""From a document to what its masks ask of a picture: distances, sun and shade, parts and materials.
+
+A film or planes of one, gains, and the stage with its camera enter; `MaskPlanes` leave, with what no mask asks for left
+out.
+"""
+
+from __future__ import annotations
+
+from concurrent.futures import Executor
+
+import numpy as np
+from numpy.typing import NDArray
+
+from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.develop.masks import MaskPlanes, changes
+from gloamet.document.expose import LocalState
+from gloamet.light_layers import LIGHTS, Gains
+from gloamet.stage.camera import Camera
+from gloamet.trace.film import Film
+from gloamet.trace.first_hits import first_hits
+from gloamet.trace.render_scene import RenderScene
+
+Floats = NDArray[np.float32]
+HIT_HEIGHT = 400  # pixels of the picture on which parts are looked up
+
+
+def kinds_asked(masks: tuple[LocalState, ...]) -> frozenset[str]:
+    """The kinds of the masks that act."""
+    return frozenset(mask.kind for mask in masks if changes(mask))
+
+
+def sun_share_of_film(film: Film, gains: Gains) -> Floats:
+    """The sun's direct share of the light of each pixel under gains, (H, W) in 0..1, without the finest noise."""
+    from scipy.ndimage import uniform_filter
+
+    weights = AP1_LUMINANCE.astype(np.float32)
+    total = np.zeros(film.layers["counts"].shape, np.float32)
+    sun = total
+    for light, gain in zip(LIGHTS, gains, strict=True):
+        bounced = film.layers[light.bounced]
+        direct = (film.layers[light.name] - bounced) @ (weights * np.array(gain.direct, np.float32))
+        total = total + direct + bounced @ (weights * np.array(gain.bounced, np.float32))
+        sun = direct if light.name == "sun" else sun
+    smooth = (uniform_filter(plane, 3) for plane in (np.maximum(sun, 0.0), total))
+    return np.asarray(np.clip(next(smooth) / np.maximum(next(smooth), 1e-9), 0.0, 1.0), np.float32)
+
+
+def named_planes(compiled: RenderScene, camera: Camera, size: tuple[int, int], pool: Executor) -> MaskPlanes:
+    """Which part and which material each pixel of a picture of `size` (width, height) shows."""
+    width, height = size
+    shrink = max(1.0, height / HIT_HEIGHT)
+    hits = first_hits(compiled, camera, round(width / shrink), round(height / shrink), pool)
+    parts, materials = compiled.scene.parts, compiled.scene.materials
+    material_of = np.array([part.material for part in parts] or [-1], np.int32)
+    seen = np.where(hits.part >= 0, material_of[np.maximum(hits.part, 0)], -1).astype(np.int32)
+    return MaskPlanes(
+        parts=hits.part,
+        part_names=tuple(part.name for part in parts),
+        materials=seen,
+        material_names=tuple(material.name for material in materials),
+    )
+
+
+def mask_planes(
+    masks: tuple[LocalState, ...],
+    film: Film,
+    gains: Gains,
+    stage: tuple[RenderScene, Camera],
+    pool: Executor,
+) -> MaskPlanes:
+    """All that the masks of a document ask for of a finished film."""
+    asked, planes = kinds_asked(masks), MaskPlanes()
+    if asked & {"part", "material"}:
+        planes = named_planes(*stage, (film.width, film.height), pool)
+    if "distance" in asked:
+        planes = planes._replace(depth=film.mean("depth"))
+    if asked & {"sunlit", "shaded"}:
+        planes = planes._replace(sun_share=sun_share_of_film(film, gains))
+    return planes

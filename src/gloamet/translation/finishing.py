@@ -1,0 +1,65 @@
+"""From a document and its stage to what rays need, and from the film they leave to the finished light and its masks.
+
+What saving from the desk, the command line and refining a kept picture have in common.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import NamedTuple
+
+from gloamet.develop.masks import MaskPlanes
+from gloamet.document.model import Document
+from gloamet.sky.dome import SkyDome
+from gloamet.stage.camera import Camera
+from gloamet.stage.scene import Scene
+from gloamet.trace.film import Film
+from gloamet.trace.lights.environment import Environment
+from gloamet.trace.render_scene import RenderScene
+from gloamet.translation.document_to_aerial import light_through_air
+from gloamet.translation.document_to_light import (
+    FinishedLight,
+    build_stage,
+    dome_from_document,
+    environment_from_document,
+    finished_light,
+    panorama_from_document,
+    with_contours,
+)
+from gloamet.translation.document_to_light_shafts import light_through_dust
+from gloamet.translation.document_to_masks import mask_planes
+from gloamet.translation.document_to_picture import gains_from_document
+
+
+class RenderInputs(NamedTuple):
+    """A document with its stage, light and camera, ready for rays."""
+
+    document: Document
+    compiled: RenderScene
+    dome: SkyDome
+    lights: Environment
+    camera: Camera
+
+    @classmethod
+    def of(cls, document: Document, scene: Scene, camera: Camera) -> RenderInputs:
+        """From the placed scene, all parts of it. Raises GloametError where the document's panorama cannot be read."""
+        compiled, dome = build_stage(document, scene), dome_from_document(document)
+        lights = environment_from_document(document, dome, panorama_from_document(document, dome))
+        return cls(document, compiled, dome, lights, camera)
+
+
+def finished_picture(
+    inputs: RenderInputs, film: Film, clean: bool, stopped: Callable[[], bool] = lambda: False
+) -> tuple[FinishedLight, MaskPlanes]:
+    """The light of a film under the document's gains, through dust and air, with contours, and what its masks ask for.
+    `clean` takes the noise out."""
+    document, compiled, dome, lights, camera = inputs
+    light = finished_light(document, film, clean, lights)
+    lit = document, compiled, lights, camera
+    light = light_through_dust(*lit, light, film.mean_samples(), clean, stopped)
+    light = light_through_air(document, dome, camera, light, film)
+    light = with_contours(document, compiled, camera, light)
+    with ThreadPoolExecutor() as pool:
+        gains = gains_from_document(document)
+        return light, mask_planes(document.expose.masks, film, gains, (compiled, camera), pool)
