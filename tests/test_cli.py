@@ -18,7 +18,7 @@ from gloamet.cli import main
 from gloamet.document.demo import FOLDER
 from gloamet.document.file import save_document
 from gloamet.document.model import Document
-from gloamet.document.stage import NamedView, View
+from gloamet.document.stage import CameraView, NamedView
 from gloamet.trace.quality import FEWEST_SAMPLES
 from tests.conftest import box
 
@@ -383,7 +383,7 @@ def test_render_looks_through_named_views_of_model_and_project(
     document = (
         Document().change("stage", model=str(pair), up="z").change("output", width=24, height=16, samples=2)
     )
-    kept = NamedView(name="roof", view=View(eye=(0.0, 0.0, 12.0), target=(0.0, 0.0, 0.0)))
+    kept = NamedView(name="roof", view=CameraView(eye=(0.0, 0.0, 12.0), target=(0.0, 0.0, 0.0)))
     save_document(document.change("stage", views=(kept,)), tmp_path / "p.gloamet")
     out = tmp_path / "a.exr"
     ask(capsys, "render", str(tmp_path / "p.gloamet"), "-o", str(out), "--view", "roof")

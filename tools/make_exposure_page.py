@@ -21,7 +21,7 @@ from gloamet.develop.exact import develop_exact
 from gloamet.develop.settings import DevelopSettings
 from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
-from gloamet.translation.document_to_aerial import light_through_air
+from gloamet.translation.document_to_aerial import apply_aerial_perspective
 from gloamet.translation.document_to_light import finished_light, surfaces_of_film
 from gloamet.translation.document_to_picture import develop_settings, exposure_from_document
 from make_fill_page import FONT, HEIGHT, WIDTH, Rendered
@@ -70,7 +70,7 @@ def codes_of_cards(rendered: Rendered, settings: DevelopSettings) -> tuple[float
     """Codes of an 18 % and a 90 % card that face the sun, in its light and half the sky's."""
     dome = rendered.dome
     light = float(AP1_LUMINANCE @ (dome.sun_visible * dome.sun_irradiance + 0.5 * dome.sky_horizontal))
-    neutral = [np.full((1, 1, 3), share * light / math.pi, np.float32) for share in (0.18, 0.9)]
+    neutral = [np.full((1, 1, 3), fraction * light / math.pi, np.float32) for fraction in (0.18, 0.9)]
     plain = DevelopSettings(settings.ev, balanced=False, view=settings.view)
     grey, white = (float(255.0 * develop_exact(card, plain)[0, 0, 1]) for card in neutral)
     return grey, white
@@ -80,7 +80,9 @@ def before_and_after(shown: Shown) -> tuple[NDArray[np.float32], NDArray[np.floa
     """Codes of both, and the numbers of the second."""
     rendered = Rendered(shown.document)
     light = finished_light(shown.document, rendered.film, True, rendered.lights)
-    whole = light_through_air(shown.document, rendered.dome, rendered.camera, light, rendered.film).whole
+    whole = apply_aerial_perspective(
+        shown.document, rendered.dome, rendered.camera, light, rendered.film
+    ).whole
     mean = float((whole @ AP1_LUMINANCE).mean())
     once = DevelopSettings(math.log2(mean * 100.0 / REFLECTED_K), 5600.0, view="ACES 2.0")
     before = develop_exact((whole / PLAIN_GAIN).astype(np.float32), once)

@@ -17,7 +17,7 @@ from gloamet.document.model import Document
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Film
-from gloamet.translation.document_to_aerial import light_through_air
+from gloamet.translation.document_to_aerial import apply_aerial_perspective
 from gloamet.translation.document_to_light import (
     build_stage,
     dome_from_document,
@@ -54,7 +54,7 @@ class Rendered:
         """The developed picture under fields of the fill, at an EV or its own."""
         document = self.document.change("fill", **fill)
         light = finished_light(document, self.film, True, self.lights)
-        light = light_through_air(document, self.dome, self.camera, light, self.film)
+        light = apply_aerial_perspective(document, self.dome, self.camera, light, self.film)
         if ev is None:
             ev = exposure_from_document(
                 document, light.whole, surfaces_of_film(self.film), lambda: math.nan

@@ -19,7 +19,7 @@ from gloamet.preview.air_presets import LOOKS
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Film
-from gloamet.translation.document_to_aerial import light_through_air
+from gloamet.translation.document_to_aerial import apply_aerial_perspective
 from gloamet.translation.document_to_light import (
     build_stage,
     dome_from_document,
@@ -61,7 +61,7 @@ def picture(document: Document) -> Image.Image:
     compiled, camera = build_stage(document, scene), camera_from_view(document.stage.view)
     dome, film = dome_from_document(document), Film(WIDTH, HEIGHT)
     render(film, compiled, environment_from_document(document, dome, None), camera, StopCriterion(SAMPLES))
-    light = light_through_air(document, dome, camera, finished_light(document, film, clean=True), film)
+    light = apply_aerial_perspective(document, dome, camera, finished_light(document, film, clean=True), film)
     ev = exposure_from_document(document, light.whole, surfaces_of_film(film), lambda: math.nan).ev
     codes = develop_exact(light.whole, develop_settings(document, ev))
     return Image.fromarray(np.round(255 * codes).astype(np.uint8))

@@ -35,20 +35,23 @@ class Seen:
     """The comparison of a test that came nearest to its tolerance."""
 
     def __init__(self) -> None:
-        self.share, self.text = -1.0, "–"
+        self.fraction, self.text = -1.0, "–"
 
     def note(self, actual: Any, expected: Any, relative: float | None, absolute: float | None) -> None:
         """One comparison: what came, what was expected, and what was allowed."""
         difference = np.abs(np.asarray(actual, float) - np.asarray(expected, float))
         size = np.maximum(np.abs(np.asarray(expected, float)), 1e-12)
         if absolute is not None and relative is None:
-            share, text = float(np.max(difference) / absolute), f"{np.max(difference):.2g} of {absolute:.2g}"
+            fraction, text = (
+                float(np.max(difference) / absolute),
+                f"{np.max(difference):.2g} of {absolute:.2g}",
+            )
         else:
             allowed = 1e-6 if relative is None else relative
             worst = float(np.max(difference / size))
-            share, text = worst / allowed, f"{100 * worst:.2g} % of {100 * allowed:.2g} %"
-        if share > self.share:
-            self.share, self.text = share, text
+            fraction, text = worst / allowed, f"{100 * worst:.2g} % of {100 * allowed:.2g} %"
+        if fraction > self.fraction:
+            self.fraction, self.text = fraction, text
 
 
 class Collector:

@@ -344,8 +344,8 @@ def main() -> None:
     found = TestMap(*json.loads(MAP.read_text())) if MAP.exists() and not options.new_map else _make_map()
     begin = time.monotonic()
     survivors = _try_all(drawn, found, options.workers, options.seconds)
-    share = 100.0 * (1.0 - len(survivors) / max(1, len(drawn)))
-    print(f"killed {share:.0f} % in {time.monotonic() - begin:.0f} s; survivors:", *survivors, sep="\n  ")
+    fraction = 100.0 * (1.0 - len(survivors) / max(1, len(drawn)))
+    print(f"killed {fraction:.0f} % in {time.monotonic() - begin:.0f} s; survivors:", *survivors, sep="\n  ")
 
 
 if __name__ == "__main__":

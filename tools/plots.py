@@ -53,8 +53,8 @@ class Plot:
         for before, (x, y) in zip([None, *points], points, strict=False):
             if before is not None and (low <= y <= high) != (low <= before[1] <= high):
                 edge = high if max(y, before[1]) > high else low
-                share = (edge - before[1]) / (y - before[1])
-                pieces[-1].append((before[0] + share * (x - before[0]), edge))
+                fraction = (edge - before[1]) / (y - before[1])
+                pieces[-1].append((before[0] + fraction * (x - before[0]), edge))
                 if not low <= y <= high:
                     pieces.append([])
             if low <= y <= high:

@@ -1,6 +1,6 @@
 """The lights of a scene whose layers are kept apart, a row for each: films, gains, files and controls follow them.
 
-To add one: its row and its gain here, its fields in `FillState`, its planes in `trace.film.FilmArrays`, and the lines
+To add one: its row and its gain here, its fields in `FillState`, its planes in `trace.film.AccumulationArrays`, and the lines
 of `trace.path_tracer` that add to it. Each light has two layers: all it gives, and the part of it that has bounced off
 another surface before it reached the one that is seen.
 """

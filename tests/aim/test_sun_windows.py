@@ -61,7 +61,7 @@ def test_the_sun_comes_through_a_slot_when_trigonometry_says_so(slotted: RenderS
     open_back = (elevation > 0) & (south < 0.0)
     clear = ~edge & (np.abs(south) > 0.02) & (elevation > 0)
     assert wanted.sum() > 1000
-    lit = scan.share > 0.5
+    lit = scan.fraction > 0.5
     assert np.array_equal(lit[clear], (wanted | open_back)[clear])
 
 
@@ -74,11 +74,11 @@ def test_a_scan_is_what_ray_after_ray_says() -> None:
     scene = build_render_scene(make_scene((level(3.0), GREY), *blocks))
     target = target_from_part(scene, "part 0", np.array([0.0, 0.0, 1.0]))
     suns = direction(dice.uniform(0, 360, 25), dice.uniform(3, 88, 25))
-    shares = sunlit_fractions(scene, target.points, target.normals, False, suns)
-    for sun, share in zip(suns, shares, strict=True):
+    fractions = sunlit_fractions(scene, target.points, target.normals, False, suns)
+    for sun, fraction in zip(suns, fractions, strict=True):
         free = [probe(scene, p + np.array([0, 0, 2e-3]), sun) is None for p in target.points.astype(float)]
-        assert abs(np.mean(free) - share) <= 1.0 / POINTS
-    assert 0.05 < shares.mean() < 0.95
+        assert abs(np.mean(free) - fraction) <= 1.0 / POINTS
+    assert 0.05 < fractions.mean() < 0.95
 
 
 def test_east_and_west_are_mirror_images() -> None:
@@ -104,8 +104,8 @@ def test_a_scan_under_a_turned_north_is_that_of_the_building_turned_with_it(
     straight = scan_year(slotted, target_from_part(slotted, "part 0", up), SITE)
     scan = scan_year(turned, target_from_part(turned, "part 0", up), replace(SITE, north_deg=north))
     # the points of a square turned by an odd angle lie a few centimetres elsewhere
-    assert np.mean(np.abs(scan.share - straight.share) > 0.5) < 0.002
-    assert straight.share.max() > 0.9
+    assert np.mean(np.abs(scan.fraction - straight.fraction) > 0.5) < 0.002
+    assert straight.fraction.max() > 0.9
 
 
 def test_spans_hold_exactly_the_sunny_moments_and_are_named_by_day_and_clock(slotted: RenderScene) -> None:
@@ -118,26 +118,26 @@ def test_spans_hold_exactly_the_sunny_moments_and_are_named_by_day_and_clock(slo
     assert away[0] == pytest.approx(away[1], abs=3) and away[0] > 30
     for span in spans:
         index = (span.first - scan.grid.day(0)).days
-        assert scan.share[index].max() > 0.0
+        assert scan.fraction[index].max() > 0.0
         assert span.begins < span.ends <= span.begins + timedelta(hours=8)
         assert "reaches the floor" in span.sentence("the floor")
     best = best_moment(scan, SITE)
     assert best is not None
     day, row = (best.date() - scan.grid.day(0)).days, (best.hour * 60 + best.minute) // 10
-    assert scan.share[day, row] == scan.share.max()
+    assert scan.fraction[day, row] == scan.fraction.max()
 
 
 def test_bands_that_split_and_join_are_one_and_others_stay_apart() -> None:
     grid = year_grid(2026, SITE.latitude_deg, SITE.longitude_deg, SITE.tz, 10)
-    share = np.zeros(grid.times_s.shape, np.float32)
-    share[100:160, 60:80] = 0.5
-    share[120:140, 68:71] = 0.0  # a bar throws its shade for some weeks
-    share[100:160, 100:110] = 0.25  # and the afternoon is another matter
-    share[350:, 70:75] = share[:20, 70:75] = 1.0  # from December into January
+    fraction = np.zeros(grid.times_s.shape, np.float32)
+    fraction[100:160, 60:80] = 0.5
+    fraction[120:140, 68:71] = 0.0  # a bar throws its shade for some weeks
+    fraction[100:160, 100:110] = 0.25  # and the afternoon is another matter
+    fraction[350:, 70:75] = fraction[:20, 70:75] = 1.0  # from December into January
     spans = sunlit_spans(
-        YearScan(SunTarget("floor", np.zeros((1, 3)), np.zeros((1, 3)), False), grid, share), SITE
+        YearScan(SunTarget("floor", np.zeros((1, 3)), np.zeros((1, 3)), False), grid, fraction), SITE
     )
-    assert [round(span.share, 2) for span in spans] == [0.5, 0.25, 1.0]
+    assert [round(span.fraction, 2) for span in spans] == [0.5, 0.25, 1.0]
     first, _second, winter = spans
     assert (first.first, first.last) == (grid.day(100), grid.day(159))
     assert (f"{first.begins:%H:%M}", f"{first.ends:%H:%M}") == ("10:00", "13:20")
@@ -147,7 +147,7 @@ def test_bands_that_split_and_join_are_one_and_others_stay_apart() -> None:
 def test_a_closed_room_is_never_reached_and_says_so() -> None:
     scene = build_render_scene(make_scene((level(0.5, 0.5), GREY), (box((-2, -2, 0), (2, 2, 3)), GREY)))
     scan = scan_year(scene, target_from_part(scene, "part 0"), SITE)
-    assert scan.share.max() == 0.0
+    assert scan.fraction.max() == 0.0
     assert sunlit_spans(scan, SITE) == []
     assert best_moment(scan, SITE) is None
 
@@ -164,7 +164,7 @@ def test_the_gap_is_the_pane_or_what_stands_on_both_sides() -> None:
         gap_in_front(glazed, target_from_part(glazed, "part 0", np.array([0.0, 0.0, 1.0])), sun)
         == "through “part 1”"
     )
-    assert scan_year(glazed, target, SITE).share.max() == 1.0
+    assert scan_year(glazed, target, SITE).fraction.max() == 1.0
     bare = build_render_scene(make_scene((floor, GREY)))
     assert gap_in_front(bare, target, sun) == "from the open sky"
 

@@ -176,8 +176,10 @@ def test_layers_of_a_rendered_file_tell_what_is_seen(tmp_path: Path) -> None:
     found = read_light_file(tmp_path / "layers.exr")
     assert found.absolute
     assert found.picture == pytest.approx(picture, rel=1e-5)
-    assert found.sun_share is not None
-    assert found.sun_share == pytest.approx(np.full((10, 20), 0.5), abs=1e-4)  # bounced light is no sunshine
+    assert found.sun_fraction is not None
+    assert found.sun_fraction == pytest.approx(
+        np.full((10, 20), 0.5), abs=1e-4
+    )  # bounced light is no sunshine
     assert (found.seen.depth == 7.0).all()
     with pytest.raises(GloametError, match="no red, green and blue"):
         save_one_channel(tmp_path / "one.exr")

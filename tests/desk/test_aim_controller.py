@@ -46,9 +46,10 @@ def on(window: DeskWindow, point: np.ndarray) -> QPoint:
 
 def drag(widget: QWidget, a: QPoint, b: QPoint) -> None:
     QTest.mousePress(widget, LEFT, pos=a)
-    for share in (0.3, 0.7, 1.0):
+    for fraction in (0.3, 0.7, 1.0):
         QTest.mouseMove(
-            widget, QPoint(round(a.x() + share * (b.x() - a.x())), round(a.y() + share * (b.y() - a.y())))
+            widget,
+            QPoint(round(a.x() + fraction * (b.x() - a.x())), round(a.y() + fraction * (b.y() - a.y()))),
         )
     QTest.mouseRelease(widget, LEFT, pos=b)
 
@@ -179,10 +180,10 @@ def test_a_picked_surface_is_scanned_and_its_best_moment_gone_to(aiming: DeskWin
     assert session.document.aim.side == pytest.approx((0.0, -1.0, 0.0), abs=1e-5)
     qtbot.waitUntil(lambda: aiming.aimer.reach is not None, timeout=30_000)
     reach = aiming.aimer.reach
-    assert reach is not None and reach.scan.share.max() == 1.0
+    assert reach is not None and reach.scan.fraction.max() == 1.0
     # a wall to the south has no sun while the sun is in the north
     north = np.cos(np.radians(reach.scan.grid.azimuth_deg)) > 0.02
-    assert reach.scan.share[north].max() == 0.0
+    assert reach.scan.fraction[north].max() == 0.0
     assert "reaches it from" in page.spans.text()  # type: ignore[attr-defined]
     page.best.click()  # type: ignore[attr-defined]
     assert session.moment().local.replace(tzinfo=None) == reach.best.replace(tzinfo=None)  # type: ignore[union-attr]
@@ -216,14 +217,14 @@ def test_the_sun_follows_a_light_of_the_model_and_is_let_go(aiming: DeskWindow) 
     lamp = Lamp("key", "distant", direction=tuple(-direction(140.0, 35.0)))
     object.__setattr__(session.scene, "lamps", (lamp,))
     session.scene_loaded.emit(session.scene)
-    page.leader.setCurrentIndex(page.leader.findData("key"))  # type: ignore[attr-defined]
-    page.leader.activated.emit(page.leader.currentIndex())  # type: ignore[attr-defined]
+    page.driver.setCurrentIndex(page.driver.findData("key"))  # type: ignore[attr-defined]
+    page.driver.activated.emit(page.driver.currentIndex())  # type: ignore[attr-defined]
     assert session.document.sun.mode == "follow"
     assert sun_from_document(session.document) == pytest.approx((140.0, 35.0), abs=1e-3)
     session.change("sun", north_deg=50.0)  # the compass turns, the light of the model does not
     assert sun_from_document(session.document) == pytest.approx((140.0, 35.0), abs=1e-3)
     before = sun_from_document(session.document)
-    page.leader.activated.emit(0)  # type: ignore[attr-defined]
+    page.driver.activated.emit(0)  # type: ignore[attr-defined]
     assert session.document.sun.mode == "hand" and sun_from_document(session.document) == pytest.approx(
         before
     )
@@ -281,13 +282,13 @@ def test_a_part_that_is_muted_is_asked_for_again(aiming: DeskWindow, qtbot: QtBo
     session.resume()
     session.change("aim", measured="ground", side=(0.0, 0.0, 1.0), near=None)
     qtbot.waitUntil(lambda: aiming.aimer.reach is not None, timeout=30_000)
-    shaded = float(aiming.aimer.reach.scan.share.sum())  # type: ignore[union-attr]
+    shaded = float(aiming.aimer.reach.scan.fraction.sum())  # type: ignore[union-attr]
     session.change("stage", muted=("box",))
     qtbot.waitUntil(
-        lambda: aiming.aimer.reach is not None and float(aiming.aimer.reach.scan.share.sum()) > shaded,
+        lambda: aiming.aimer.reach is not None and float(aiming.aimer.reach.scan.fraction.sum()) > shaded,
         timeout=60_000,
     )
-    assert set(np.unique(aiming.aimer.reach.scan.share)) == {0.0, 1.0}  # type: ignore[union-attr]
+    assert set(np.unique(aiming.aimer.reach.scan.fraction)) == {0.0, 1.0}  # type: ignore[union-attr]
 
 
 def test_an_aim_that_breaks_is_said_and_the_desk_lives_on(

@@ -465,7 +465,7 @@ def test_the_import_sheet_shows_a_model_just_opened_and_its_guesses(
     sheet = window.sheet
     assert sheet.isVisibleTo(window)
     assert "kiosk.stl" in sheet.title.text()
-    assert "4 m wide" in sheet.size_words.text()
+    assert "4 m wide" in sheet.size_label.text()
     assert "millimetres" in sheet.units_why.text()
     assert not sheet.warning.isVisibleTo(window)
     qtbot.waitUntil(lambda: sheet.drawing._image is not None, timeout=20_000)
@@ -482,7 +482,7 @@ def test_the_import_sheet_shows_a_model_just_opened_and_its_guesses(
 def test_fronts_face_where_they_are_told(window: DeskWindow, stage: StageStep, qtbot: QtBot) -> None:
     session = window.session
     press(stage.model, "E")
-    assert session.document.stage.turn_deg == -90.0
+    assert session.document.stage.rotation_deg == -90.0
     qtbot.waitUntil(lambda: session.scene is not None and abs(session.scene.parts[1].matrix[0, 1]) > 0.9)
     front = session.scene.parts[1].matrix[:3, :3] @ [0, -1, 0]  # type: ignore[union-attr]
     assert front == pytest.approx([1, 0, 0], abs=1e-9)

@@ -24,11 +24,11 @@ from gloamet.desk.steps.expose import ExposeStep
 from gloamet.desk.steps.output import OutputStep
 from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.steps.sun.date_time import parse_date, parse_time
-from gloamet.desk.top_bar import TopBar, share_done, status_text
+from gloamet.desk.top_bar import TopBar, fraction_done, status_text
 from gloamet.desk.widgets.document_fields import number_field
 from gloamet.desk.widgets.form import SegmentedControl
 from gloamet.desk.widgets.switch import Switch
-from gloamet.desk.window import DeskWindow, bearing_words
+from gloamet.desk.window import DeskWindow, azimuth_label
 from gloamet.document.demo import demo_document
 from gloamet.errors import GloametError
 from gloamet.preview.air_presets import LOOKS
@@ -57,13 +57,13 @@ def test_the_bar_names_samples_noise_and_time_and_no_noise_beyond_all_light() ->
     pixels = np.zeros((1, 1, 4), np.uint8)
     frame = Frame(pixels, 9, 1024, 0.0, 0.0, True, 12.0, 300.0, noise=0.123, goal=0.02)
     assert status_text(frame, False) == "9 samples   noise 12.3 %   12 s   5 min left"
-    assert share_done(frame) == pytest.approx((0.02 / 0.123) ** 2)
+    assert fraction_done(frame) == pytest.approx((0.02 / 0.123) ** 2)
     dim = replace(frame, noise=2.12, seconds_left=0.0)
     assert status_text(dim, True) == "9 samples   noise over 100 %   12 s   stopped"
     assert status_text(replace(frame, samples=1), False).startswith("1 sample  ")
     ended, preview = replace(frame, done=True), replace(frame, exact=False)
-    assert status_text(ended, False).endswith("done") and share_done(ended) == 1.0
-    assert status_text(preview, False) == "preview" and share_done(preview) == 0.0
+    assert status_text(ended, False).endswith("done") and fraction_done(ended) == 1.0
+    assert status_text(preview, False) == "preview" and fraction_done(preview) == 0.0
     assert status_text(preview, False, depth_of_field=True) == "preview, all in focus"
 
 
@@ -255,5 +255,5 @@ def test_readings_are_written_for_photographers() -> None:
     assert lux_text(108_000.0) == "108.0 klx"
     assert lux_text(0.0) == "none"
     assert kelvin_text(float("nan")) == "–"
-    assert bearing_words(359.9) == "N"
-    assert bearing_words(45.0) in ("N 45° E", "E 45° N")
+    assert azimuth_label(359.9) == "N"
+    assert azimuth_label(45.0) in ("N 45° E", "E 45° N")

@@ -201,7 +201,7 @@ def test_the_wipe_shows_natures_sky_left_of_a_line_to_drag(
     QTest.mouseRelease(
         view, Qt.MouseButton.LeftButton, pos=QPoint(int(box.x() + 0.25 * box.width()), int(middle.y()))
     )
-    assert view.wipe.share == pytest.approx(0.25, abs=0.02)
+    assert view.wipe.fraction == pytest.approx(0.25, abs=0.02)
     before = session.document
     assert before.stage.view == session.document.stage.view  # the camera stayed
     press(page, "air")  # nature again: nothing is left to compare

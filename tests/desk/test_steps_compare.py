@@ -258,7 +258,7 @@ def test_the_line_of_a_wipe_is_dragged(window: DeskWindow, compare: CompareStep,
     QTest.mousePress(window.picture, Qt.MouseButton.LeftButton, pos=middle)
     QTest.mouseMove(window.picture, middle + QPoint(round(0.2 * box.width()), 0))
     QTest.mouseRelease(window.picture, Qt.MouseButton.LeftButton, pos=middle)
-    assert window.tools.compare.share == pytest.approx(0.7, abs=0.02)
+    assert window.tools.compare.fraction == pytest.approx(0.7, abs=0.02)
 
 
 def test_a_change_ends_the_looking_and_one_alone_is_held_against_now(
@@ -347,7 +347,7 @@ def test_several_lights_of_a_sheet_are_kept_and_refined_to_the_pictures_size(
     press(page, "keep")
     qtbot.waitUntil(lambda: len(keeper.pictures) == 2, timeout=20_000)
     assert [keeper.document(kept).air.turbidity for kept in keeper.pictures] == [2.0, 8.0]  # type: ignore[union-attr]
-    assert [kept.samples_words for kept in keeper.pictures] == ["a draft"] * 2
+    assert [kept.samples_label for kept in keeper.pictures] == ["a draft"] * 2
     assert keeper.pictures[1].ev == sheet.pictures[2].ev
     window.tools.refiner.refine(keeper.pictures[1:])
     qtbot.waitUntil(lambda: keeper.pictures[1].samples == 4, timeout=120_000)

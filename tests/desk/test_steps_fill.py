@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk.actions import panorama_actions, spot_actions
-from gloamet.desk.instruments.card_labels import unbalanced_words
+from gloamet.desk.instruments.card_labels import unbalanced_label
 from gloamet.desk.instruments.checks import Checks
 from gloamet.desk.instruments.meter import lux_text
 from gloamet.desk.instruments.probes import Probes
@@ -69,7 +69,7 @@ def test_a_panorama_is_chosen_turned_and_taken_away(
     assert page.named.text() == "evening.exr"
     with qtbot.waitSignal(session.frame_ready, timeout=60_000):
         page.turn.set_value(45.0)
-    assert session.document.panorama.turn_deg == 45.0
+    assert session.document.panorama.rotation_deg == 45.0
     with qtbot.waitSignal(
         session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.meter_ev < before.meter_ev + 0.5
     ):
@@ -251,7 +251,7 @@ def test_a_panorama_turns_to_the_sun_and_finds_a_real_moment(
     lit_by_evening(window, qtbot)
     azimuth, _elevation = sun_from_document(session.document)
     press(fill.panorama, "turn to the sun")
-    assert session.document.panorama.turn_deg == pytest.approx(azimuth - SUN_DEG[0], abs=0.1)
+    assert session.document.panorama.rotation_deg == pytest.approx(azimuth - SUN_DEG[0], abs=0.1)
     session.undo()
     qtbot.waitUntil(lambda: abs(session.light.panorama.sun_deg[0] - SUN_DEG[0]) < 0.2, timeout=30_000)  # type: ignore[union-attr]
     press(fill.panorama, "nearest real moment")
@@ -265,8 +265,8 @@ def test_a_sun_is_picked_in_the_picture_as_the_panorama_lies(
 ) -> None:
     session = window.session
     lit_by_evening(window, qtbot)
-    session.change("panorama", turn_deg=20.0, flip=True)
-    qtbot.waitUntil(lambda: session.light.panorama.turn_deg == 20.0, timeout=30_000)  # type: ignore[union-attr]
+    session.change("panorama", rotation_deg=20.0, flip=True)
+    qtbot.waitUntil(lambda: session.light.panorama.rotation_deg == 20.0, timeout=30_000)  # type: ignore[union-attr]
     towards = np.array(
         [math.sin(math.radians(50.0)), math.cos(math.radians(50.0)), math.tan(math.radians(10.0))]
     )
@@ -284,14 +284,14 @@ def test_the_folders_panoramas_are_stepped_through_and_all_else_stays(
         save_light(tmp_path / name, np.full((32, 64, 3), 500.0, np.float32))
     (tmp_path / "notes.txt").write_text("no panorama")
     session, chosen = window.session, fill.panorama.list
-    session.change("panorama", file=str(tmp_path / "a.exr"), turn_deg=33.0, level_lx=5000.0)
+    session.change("panorama", file=str(tmp_path / "a.exr"), rotation_deg=33.0, level_lx=5000.0)
     assert chosen.list.count() == 3 and chosen.count.text() == "1 of 3"
     chosen.after.click()
     assert session.document.panorama.file.endswith("b.exr")
     chosen.before.click()
     chosen.before.click()
     kept = session.document.panorama
-    assert kept.file.endswith("c.exr") and (kept.turn_deg, kept.level_lx) == (33.0, 5000.0)
+    assert kept.file.endswith("c.exr") and (kept.rotation_deg, kept.level_lx) == (33.0, 5000.0)
     qtbot.waitUntil(lambda: all(not chosen.list.item(k).icon().isNull() for k in range(3)), timeout=20_000)
 
 
@@ -304,15 +304,15 @@ def test_cards_read_every_source_and_follow_a_gain_at_once(
     qtbot.waitUntil(lambda: session.read is not None and bool(card.levels()), timeout=60_000)
     before = {name: whole for name, whole, _ in card.levels()}
     assert card.cards is not None and card.unbalanced is not None
-    assert unbalanced_words(card.cards, card.unbalanced, 0, card.natural) == "as in nature"
+    assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural) == "as in nature"
     session.change("fill", sky_stops=1.0)
     after = {name: whole for name, whole, _ in card.levels()}
     assert after["sky"] == pytest.approx(2.0 * before["sky"], rel=1e-4)
-    assert unbalanced_words(card.cards, card.unbalanced, 0, card.natural).startswith(
+    assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural).startswith(
         f"in nature {lux_text(sum(before.values()))}"
     )
     session.change("sky", saturation=0.5)  # the sky is nobody's but the artist's now
-    assert unbalanced_words(card.cards, card.unbalanced, 0, card.natural).startswith("before the balance")
+    assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural).startswith("before the balance")
     session.undo()
     probes = window.findChild(Probes)
     assert probes is not None and session.read is not None

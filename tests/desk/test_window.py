@@ -17,7 +17,7 @@ from pytestqt.qtbot import QtBot
 from gloamet.desk.state.session import Session
 from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.desk.steps import STEP_TITLES
-from gloamet.desk.steps.sun.site import PlaceField
+from gloamet.desk.steps.sun.site import SiteField
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import TITLES
@@ -170,7 +170,7 @@ def test_dragging_the_picture_turns_the_camera_and_never_sinks_it(window: DeskWi
 
 
 def test_a_city_moves_the_site_and_its_clock(window: DeskWindow) -> None:
-    place = window.findChild(PlaceField)
+    place = window.findChild(SiteField)
     assert place is not None
     place.take_city(City("Quito", "Ecuador", -0.23, -78.5, "America/Guayaquil", 1))
     site = window.session.document.site
@@ -178,7 +178,7 @@ def test_a_city_moves_the_site_and_its_clock(window: DeskWindow) -> None:
 
 
 def test_typed_coordinates_find_their_clock(window: DeskWindow, qtbot: QtBot) -> None:
-    place = window.findChild(PlaceField)
+    place = window.findChild(SiteField)
     assert place is not None
     place.edit.setText("-33.9, 151.2")
     place._enter()

@@ -221,13 +221,13 @@ def test_sun_and_shade_are_exposed_for_the_sun() -> None:
 
 
 @pytest.mark.parametrize("share", [0.01, 0.02, 0.03])
-def test_a_lamp_a_little_larger_in_the_picture_does_not_make_the_meter_leap(share: float) -> None:
-    def lamplit(share: float) -> float:
+def test_a_lamp_a_little_larger_in_the_picture_does_not_make_the_meter_leap(fraction: float) -> None:
+    def lamplit(fraction: float) -> float:
         picture = np.full((100, 100, 3), 0.2, np.float32)
-        picture.reshape(-1, 3)[: round(share * 10_000)] = 6.0
+        picture.reshape(-1, 3)[: round(fraction * 10_000)] = 6.0
         return automatic_ev(picture, flat(picture))
 
-    assert abs(lamplit(share + 0.0005) - lamplit(share - 0.0005)) < 0.25
+    assert abs(lamplit(fraction + 0.0005) - lamplit(fraction - 0.0005)) < 0.25
 
 
 def test_automatic_exposure_leaves_dusk_dim_and_day_as_it_is() -> None:

@@ -174,8 +174,8 @@ def test_a_colour_table_that_was_written_anew_is_seen_at_once(tmp_path: Path) ->
     path = tmp_path / "t.cube"
     settings = DevelopSettings(0.0, colour=ColourState(table=str(path)), lens=LensState(grain=0.1))
     developer, picture, seen = ScreenDeveloper(), scene(), []
-    for share in (1.0, 0.4):
-        write_table(path, lambda codes, share=share: share * codes, 5, "t")
-        os.utime(path, ns=(int(share * 1e18), int(share * 1e18)))
+    for fraction in (1.0, 0.4):
+        write_table(path, lambda codes, fraction=fraction: fraction * codes, 5, "t")
+        os.utime(path, ns=(int(fraction * 1e18), int(fraction * 1e18)))
         seen.append(float(developer.develop(picture, settings)[..., :3].mean()))
     assert seen[1] == pytest.approx(0.4 * seen[0], rel=0.05)

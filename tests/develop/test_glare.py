@@ -93,7 +93,7 @@ def test_a_wider_glow_reaches_farther() -> None:
 def test_the_star_has_as_many_rays_as_the_blades_say(blades: int, rays: int) -> None:
     n, radius = 360, 40
     kernel = np.fft.fftshift(
-        star_kernel((n, n), n // 2, GlareState(star=1.0, blades=blades, star_turn_deg=7.0))[1]
+        star_kernel((n, n), n // 2, GlareState(star=1.0, blades=blades, star_rotation_deg=7.0))[1]
     )
     angle = np.linspace(0.0, 2.0 * np.pi, 1440, endpoint=False)
     rows = np.round(n / 2 - radius * np.sin(angle)).astype(int)

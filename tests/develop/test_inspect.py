@@ -9,8 +9,8 @@ from gloamet.develop.inspect import (
     ZONES,
     clipping,
     false_colour,
+    fractions_at_the_ends,
     mask_overlay,
-    shares_at_the_ends,
     stops_over_grey,
 )
 from gloamet.develop.settings import DevelopSettings
@@ -44,7 +44,7 @@ def test_clipping_marks_each_channel_that_is_full_and_blacks_that_are_empty() ->
     out = clipping(pixels)
     changed = (out != pixels).any(-1)[0]
     assert changed.tolist() == [False, True, True, False]
-    assert shares_at_the_ends(pixels) == (0.25, 0.25)
+    assert fractions_at_the_ends(pixels) == (0.25, 0.25)
 
 
 def test_a_mask_is_seen_as_much_as_it_covers() -> None:

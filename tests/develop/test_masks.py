@@ -28,7 +28,7 @@ def test_a_round_mask_covers_its_ellipse_and_turns_with_it() -> None:
     assert covered(flat).sum() == pytest.approx(area, rel=0.02)
     assert covered(flat)[60, 100 + 50] == 1.0
     assert covered(flat)[60 + 35, 100] == 0.0
-    upright = flat.model_copy(update={"turn_deg": 90.0})
+    upright = flat.model_copy(update={"rotation_deg": 90.0})
     assert covered(upright)[60 + 50, 100] == 1.0
     assert covered(upright)[60, 100 + 35] == 0.0
 
@@ -92,9 +92,9 @@ def test_a_distance_mask_covers_from_near_to_far_and_the_sky_is_beyond_all() -> 
 
 
 def test_sunlit_and_shaded_are_each_others_rest() -> None:
-    share = np.zeros(SHAPE, np.float32)
-    share[:, 100:] = 0.8
-    planes = MaskPlanes(sun_share=share)
+    fraction = np.zeros(SHAPE, np.float32)
+    fraction[:, 100:] = 0.8
+    planes = MaskPlanes(sun_fraction=fraction)
     sunlit, shaded = (covered(LocalState(kind=kind, softness=0.2), planes) for kind in ("sunlit", "shaded"))
     assert sunlit[60, 150] == shaded[60, 50] == 1.0
     assert sunlit[60, 50] == shaded[60, 150] == 0.0

@@ -17,7 +17,7 @@ from gloamet.develop.proofs import (
     proofed,
     proofed_pixels,
     thumbnail,
-    warning_words,
+    warning_labels,
     warnings_of,
 )
 
@@ -107,17 +107,17 @@ def test_grey_alone_keeps_the_luminance() -> None:
 def test_a_garish_picture_is_warned_of_and_a_calm_one_is_not() -> None:
     calm = np.full((90, 160, 3), 0.2, np.float32)
     calm[20:70, 50:110] = (0.55, 0.5, 0.46)
-    assert warning_words(warnings_of(calm)) == []
+    assert warning_labels(warnings_of(calm)) == []
     loud = calm.copy()
     loud[:, :80] = (1.0, 0.05, 0.0)
     found = warnings_of(loud)
     assert found.garish == pytest.approx(0.5, abs=0.15)
     assert found.dulled > 0.4
     flat = np.full((90, 160, 3), 0.4, np.float32)
-    said = warning_words(warnings_of(flat))
+    said = warning_labels(warnings_of(flat))
     assert len(said) == 1
     assert "0 L*" in said[0]
-    assert len(warning_words(Warnings(0.3, 0.3, 1.0))) == 3
+    assert len(warning_labels(Warnings(0.3, 0.3, 1.0))) == 3
 
 
 @pytest.mark.parametrize("lab", [(0.6, 0.2, 0.0), (0.9, 0.0, 0.17), (0.45, 0.0, -0.2), (0.6, 0.02, 0.0)])

@@ -10,7 +10,7 @@ from gloamet.develop.scopes import (
     LOWEST_STOP,
     code_counts,
     colour_counts,
-    colour_place,
+    colour_position,
     stop_counts,
     waveform,
 )
@@ -65,7 +65,10 @@ def test_grey_lies_in_the_middle_and_hues_apart() -> None:
     grey = np.full((10, 10, 4), 128, np.uint8)
     counts = colour_counts(grey, size)
     assert counts[49:52, 49:52].sum() == 100
-    red, blue = colour_place(np.array([1.0, 0.0, 0.0]), size), colour_place(np.array([0.0, 0.0, 1.0]), size)
+    red, blue = (
+        colour_position(np.array([1.0, 0.0, 0.0]), size),
+        colour_position(np.array([0.0, 0.0, 1.0]), size),
+    )
     assert red[0] > 60  # to the right: red is positive a in Oklab
     assert blue[1] > 80  # down: blue is negative b
     assert (np.array([red, blue]) >= 0).all() and (np.array([red, blue]) < size).all()

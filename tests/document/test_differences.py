@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from gloamet.document.differences import difference_words, differences, step_words
+from gloamet.document.differences import difference_label, differences, step_label
 from gloamet.document.expose import LocalState
 from gloamet.document.model import Document
 
 
 def words(before: Document, after: Document) -> list[str]:
-    return [difference_words(d) for d in differences(before, after)]
+    return [difference_label(d) for d in differences(before, after)]
 
 
 def test_equal_documents_differ_in_nothing() -> None:
     assert differences(Document(), Document()) == []
-    assert step_words(Document(), Document()) == ""
+    assert step_label(Document(), Document()) == ""
 
 
 def test_a_difference_is_said_as_an_artist_says_it() -> None:
@@ -47,12 +47,12 @@ def test_fields_inside_lists_are_found_and_lists_of_another_length_are_one() -> 
     brighter = one.change(("expose", "masks", 0), exposure=2.0)
     (found,) = differences(one, brighter)
     assert found.path == ("expose", "masks", 0, "exposure")
-    assert "masks 1" in difference_words(found)
+    assert "masks 1" in difference_label(found)
     assert words(Document(), one) == ["masks changed"]
 
 
 def test_a_step_says_its_first_few_changes_and_how_many_more() -> None:
     many = Document().change("fill", sun_stops=1.0, sky_stops=1.0, lamps_stops=1.0, panorama_stops=1.0)
-    assert step_words(Document(), many).endswith("and 2 more")
+    assert step_label(Document(), many).endswith("and 2 more")
     turned = Document().change("stage.view", fov_deg=50.0)
-    assert step_words(Document(), turned) == "view"
+    assert step_label(Document(), turned) == "view"

@@ -90,7 +90,7 @@ def test_a_new_change_forgets_what_was_undone() -> None:
 
 def test_a_panorama_moves_with_its_project(tmp_path: Path) -> None:
     (tmp_path / "lit").mkdir()
-    document = Document().change("panorama", file=str(tmp_path / "lit" / "sky.exr"), turn_deg=20.0)
+    document = Document().change("panorama", file=str(tmp_path / "lit" / "sky.exr"), rotation_deg=20.0)
     save_document(document, tmp_path / "p.gloamet")
     assert json.loads((tmp_path / "p.gloamet").read_text())["panorama"]["file"] == "lit/sky.exr"
     assert load_document(tmp_path / "p.gloamet") == document
@@ -178,7 +178,9 @@ def test_aims_sequence_and_leader_survive_saving(tmp_path: Path) -> None:
     document = Document().change("aim", pins=(pin, AimPin(kind="frame", spot=(0.2, 0.3))), measured="floor")
     document = document.change("aim", side=(0.0, 0.0, 1.0), from_hour=7.5, last_day=200)
     document = document.change("sequence", begin=datetime(2026, 5, 1, 6), frames=12, easing="gentle")
-    document = document.change("sun", mode="follow", leader="key", leader_s=1.5, diameter_deg=2.0, moon=True)
+    document = document.change(
+        "sun", mode="follow", driver="key", driver_time_s=1.5, diameter_deg=2.0, moon=True
+    )
     save_document(document, tmp_path / "aims.gloamet")
     assert load_document(tmp_path / "aims.gloamet") == document
     with pytest.raises(ValidationError, match="earliest clock time"):

@@ -35,12 +35,12 @@ def test_a_field_takes_its_ends_and_refuses_what_lies_beyond(section: str, name:
 @pytest.mark.parametrize("place", [0, 1, 2])
 @pytest.mark.parametrize("value", [-0.01, 1.01])
 def test_a_share_beyond_its_ends_is_refused(place: int, value: float) -> None:
-    shares = [0.5, 0.5, 0.5]
-    shares[place] = value
+    fractions = [0.5, 0.5, 0.5]
+    fractions[place] = value
     with pytest.raises(ValidationError):
-        MaterialEdit(colour=shares)  # type: ignore[arg-type]
+        MaterialEdit(colour=fractions)  # type: ignore[arg-type]
     with pytest.raises(ValidationError):
-        Document().change("stage", rectangle=(0.0, *shares))
+        Document().change("stage", rectangle=(0.0, *fractions))
 
 
 @pytest.mark.parametrize(
@@ -60,8 +60,8 @@ def test_every_see_through_thing_has_its_index(ior: float) -> None:
         ("sun", "north_deg", -180.0, 180.0),
         ("panorama", "sun_azimuth_deg", 0.0, 360.0),
         ("panorama", "sun_elevation_deg", -5.0, 90.0),
-        ("panorama", "turn_deg", -180.0, 180.0),
-        ("stage", "turn_deg", -180.0, 180.0),
+        ("panorama", "rotation_deg", -180.0, 180.0),
+        ("stage", "rotation_deg", -180.0, 180.0),
     ],
 )
 def test_angles_end_where_the_sphere_does(section: str, name: str, low: float, high: float) -> None:

@@ -24,9 +24,9 @@ def test_the_document_has_its_numeric_fields_listed() -> None:
 
 @given(st.sampled_from(FIELDS), st.floats(0.0, 1.0))
 @example(("sun", "azimuth_deg"), 1.0)  # a whole turn is north
-def test_every_field_takes_back_what_it_shows(which: tuple[str, str], share: float) -> None:
+def test_every_field_takes_back_what_it_shows(which: tuple[str, str], fraction: float) -> None:
     field = number_field(*which)
-    value = round(field.low + share * (field.high - field.low), field.digits)
+    value = round(field.low + fraction * (field.high - field.low), field.digits)
     value = min(max(value, field.low), field.high)
     shown = field.text(value)
     quantum = 10.0**-field.digits

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from gloamet.document.model import Document
-from gloamet.document.sweep import DATE, TIME, ParameterRange, read_range, sweep, variant_words, with_value
+from gloamet.document.sweep import DATE, TIME, ParameterRange, read_range, sweep, variant_label, with_value
 from gloamet.errors import GloametError
 
 
@@ -47,7 +47,7 @@ def test_hours_and_days_move_the_clock() -> None:
     assert (at.hour, at.minute, at.date()) == (15, 30, Document().sun.wall_time.date())
     day = with_value(Document(), DATE, 32.0).sun.wall_time
     assert (day.month, day.day, day.hour) == (2, 1, Document().sun.wall_time.hour)
-    assert variant_words(sweep(Document(), [ParameterRange(TIME, 8.0, 9.0, 2)])[0]) == "08:00"
+    assert variant_label(sweep(Document(), [ParameterRange(TIME, 8.0, 9.0, 2)])[0]) == "08:00"
 
 
 def test_an_exposure_that_is_swept_is_set_by_hand_and_whole_numbers_stay_whole() -> None:

@@ -8,7 +8,7 @@ from gloamet.meter.camera_settings import (
     APERTURES,
     PREFERRED,
     TYPICAL,
-    Camera,
+    CameraSettings,
     Which,
     following,
     in_thirds,
@@ -22,8 +22,8 @@ from gloamet.meter.camera_settings import (
 )
 def test_bright_sun_is_f16_at_a_time_of_one_over_the_iso() -> None:
     # common practice: f/16 and 1/ISO seconds in bright sun, EV 15 by the table within a third
-    assert Camera(16.0, 1.0 / 125.0, 125.0).ev == pytest.approx(14.64, abs=0.05)
-    assert Camera(1.0, 1.0, 100.0).ev == 0.0  # the definition of EV 0
+    assert CameraSettings(16.0, 1.0 / 125.0, 125.0).ev == pytest.approx(14.64, abs=0.05)
+    assert CameraSettings(1.0, 1.0, 100.0).ev == 0.0  # the definition of EV 0
 
 
 def test_preferred_numbers_are_the_tenth_roots_of_ten_rounded() -> None:
@@ -34,7 +34,7 @@ def test_preferred_numbers_are_the_tenth_roots_of_ten_rounded() -> None:
 @pytest.mark.parametrize("which", ["f_number", "shutter_s", "iso"])
 @pytest.mark.parametrize("ev", [-3.0, 6.0, 15.0])
 def test_the_one_that_follows_makes_the_exposure_right(which: Which, ev: float) -> None:
-    camera = Camera(5.6, 1.0 / 60.0, 400.0)
+    camera = CameraSettings(5.6, 1.0 / 60.0, 400.0)
     assert camera._replace(**{which: following(camera, which, ev)}).ev == pytest.approx(ev)
 
 

@@ -19,8 +19,8 @@ def grey(level: float) -> np.ndarray:
     return np.full((*SHAPE, 3), level, np.float32)
 
 
-def look(bearing: float, height: float, kelvin: float = 5500.0, share: float = 0.5) -> LightMeasures:
-    return LightMeasures(bearing, height, share, 0.2, 0.0, 0.0, 2.0, kelvin)
+def look(bearing: float, height: float, kelvin: float = 5500.0, fraction: float = 0.5) -> LightMeasures:
+    return LightMeasures(bearing, height, fraction, 0.2, 0.0, 0.0, 2.0, kelvin)
 
 
 def test_the_suns_share_is_of_what_is_near() -> None:
@@ -28,8 +28,8 @@ def test_the_suns_share_is_of_what_is_near() -> None:
     depth[:20] = 0.0  # sky
     sun = grey(0.0)
     sun[20:30] = 80.0  # half of the ground
-    share, _, _, sky = measure_light(grey(100.0) * (WHITE / 100.0), sun * (WHITE / 100.0), depth, EV)
-    assert share == pytest.approx(0.5)
+    fraction, _, _, sky = measure_light(grey(100.0) * (WHITE / 100.0), sun * (WHITE / 100.0), depth, EV)
+    assert fraction == pytest.approx(0.5)
     assert sky == pytest.approx(0.0, abs=1e-5)  # a sky as bright as a white card
 
 
@@ -38,9 +38,9 @@ def test_a_rim_is_sunlight_on_outlines() -> None:
     depth[10:30, 20:40] = 5.0  # a thing before a far wall
     light, sun = grey(100.0), grey(0.0)
     sun[10:30, 20] = sun[10:30, 39] = 90.0
-    share, rim, _, _ = measure_light(light, sun, depth, EV)
+    fraction, rim, _, _ = measure_light(light, sun, depth, EV)
     assert rim == pytest.approx(1.0)
-    assert share == pytest.approx(40.0 / (40 * 60))
+    assert fraction == pytest.approx(40.0 / (40 * 60))
     assert measure_light(light, grey(0.0), depth, EV)[1] == 0.0
 
 
@@ -66,7 +66,7 @@ def test_lights_that_measure_alike_are_told_apart_by_what_is_seen() -> None:
 
 
 def test_chosen_lights_lie_far_apart_and_dull_ones_are_left_out() -> None:
-    looks = [look(b, 20.0) for b in (0.0, 5.0, 90.0, 95.0, 180.0, 270.0)] + [look(45.0, 30.0, share=0.01)]
+    looks = [look(b, 20.0) for b in (0.0, 5.0, 90.0, 95.0, 180.0, 270.0)] + [look(45.0, 30.0, fraction=0.01)]
     chosen = spread_apart(looks, 4, nothing(looks))
     bearings = sorted(looks[k].bearing_deg for k in chosen)
     assert len(chosen) == 4

@@ -63,8 +63,8 @@ def test_darkness_has_no_ev() -> None:
 @pytest.mark.parametrize(
     ("elevation", "share"), [(1.0, 1.0), (0.0, 0.5), (-1.0, 0.0), (0.2665, 1.0), (-0.2665, 0.0)]
 )
-def test_share_of_the_disc_above_the_horizon(elevation: float, share: float) -> None:
-    assert visible_disc_fraction(elevation, 0.533) == pytest.approx(share, abs=1e-6)
+def test_share_of_the_disc_above_the_horizon(elevation: float, fraction: float) -> None:
+    assert visible_disc_fraction(elevation, 0.533) == pytest.approx(fraction, abs=1e-6)
 
 
 def test_the_sun_sets_without_a_jump(solver: SkySolver) -> None:

@@ -88,11 +88,11 @@ def test_whites_are_protected_but_for_the_share_that_may_clip(view: str) -> None
     rng = np.random.default_rng(6)
     grey = np.exp(rng.normal(6.0, 1.0, (*SHAPE, 1)))
     picture, seen = np.repeat(grey, 3, -1).astype(np.float32), lit(1.0)[1]
-    for share in (0.5, 5.0):
-        asked = ev("whites", picture, seen, clipped=share, view=view)
+    for fraction in (0.5, 5.0):
+        asked = ev("whites", picture, seen, clipped=fraction, view=view)
         codes = develop_exact(picture, DevelopSettings(asked, balanced=False, view=view))
         clipped = (codes.max(-1) >= 250.0 / 255.0).mean()
-        assert 100.0 * clipped == pytest.approx(share, abs=0.15)
+        assert 100.0 * clipped == pytest.approx(fraction, abs=0.15)
 
 
 def test_a_view_clips_where_its_own_grey_reaches_code_250() -> None:

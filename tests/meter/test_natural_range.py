@@ -7,7 +7,7 @@ from dataclasses import replace
 import pytest
 
 from gloamet.meter.light import read_light
-from gloamet.meter.natural_range import natural_band
+from gloamet.meter.natural_range import natural_range
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver
 
@@ -24,7 +24,7 @@ def test_the_band_lies_between_clearer_and_hazier_air_of_the_same_height_of_the_
     turbidity: float, clearer: float, hazier: float, solver: SkySolver
 ) -> None:
     air = Air(turbidity)
-    band = natural_band(air, 40.0, solver)
+    band = natural_range(air, 40.0, solver)
     high, low = (
         read_light(solver.dome(replace(air, turbidity=t), 0.0, 40.0)).sun_sky_stops for t in (clearer, hazier)
     )
@@ -33,4 +33,4 @@ def test_the_band_lies_between_clearer_and_hazier_air_of_the_same_height_of_the_
 
 
 def test_there_is_no_band_where_no_sun_stands(solver: SkySolver) -> None:
-    assert natural_band(Air(3.0), -5.0, solver) is None
+    assert natural_range(Air(3.0), -5.0, solver) is None

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from gloamet.document.model import Document
 from gloamet.meter.plausibility import RULES, LightFacts, declination_deg, findings
-from gloamet.meter.ratio import STARTING_POINTS, Band, change_of_fill, change_of_lit_side, key_to_fill
+from gloamet.meter.ratio import STARTING_POINTS, NaturalRange, change_of_fill, change_of_lit_side, key_to_fill
 from gloamet.sun.position import sun_position
 
 # a clear morning, metered and balanced as a photographer would
@@ -22,7 +22,7 @@ GOOD = LightFacts(
     latitude_deg=50.0,
     sky_lx=14_000.0,
     key_to_fill=2.0,
-    band=Band(1.2, 2.8),
+    band=NaturalRange(1.2, 2.8),
     light_cct_k=5500.0,
     shade_cct_k=9000.0,
     turbidity=2.6,
@@ -84,16 +84,16 @@ def test_every_rule_is_silent_beside_its_limit(rule: str, quiet: dict[str, objec
 @pytest.mark.parametrize("rule", [rule.name for rule in RULES])
 def test_ways_out_are_fields_of_the_document(rule: str) -> None:
     for finding in findings(GOOD._replace(**FIRES[rule])):
-        if finding.way_out is not None:
-            Document().change(finding.way_out.section, **finding.way_out.fields)
+        if finding.remedy is not None:
+            Document().change(finding.remedy.section, **finding.remedy.fields)
 
 
 @pytest.mark.parametrize("rule", ["grey shade", "wide disc"])
 def test_a_way_out_to_nature_is_what_a_new_document_has(rule: str) -> None:
-    (way_out,) = (f.way_out for f in findings(GOOD._replace(**FIRES[rule])) if f.rule == rule)
-    assert way_out is not None
-    section = getattr(Document(), way_out.section)
-    assert way_out.fields == {name: getattr(section, name) for name in way_out.fields}
+    (remedy,) = (f.remedy for f in findings(GOOD._replace(**FIRES[rule])) if f.rule == rule)
+    assert remedy is not None
+    section = getattr(Document(), remedy.section)
+    assert remedy.fields == {name: getattr(section, name) for name in remedy.fields}
 
 
 @given(st.floats(-66.0, 66.0), st.integers(0, 8759))
@@ -184,15 +184,15 @@ def test_a_sun_set_by_hand_beyond_the_solstice_is_said(elevation: float, said: b
 def test_the_sun_is_matched_to_the_panoramas_as_low_as_it_goes(height: float, taken: float) -> None:
     facts = GOOD._replace(panorama_sun=(-20.0, height), panorama_shows=True)
     (found,) = (finding for finding in findings(facts) if finding.rule == "suns apart")
-    assert found.way_out is not None
-    assert found.way_out.fields == {"mode": "hand", "azimuth_deg": 340.0, "elevation_deg": taken}
-    Document().change("sun", **found.way_out.fields)
+    assert found.remedy is not None
+    assert found.remedy.fields == {"mode": "hand", "azimuth_deg": 340.0, "elevation_deg": taken}
+    Document().change("sun", **found.remedy.fields)
 
 
 @pytest.mark.parametrize("cct_k", [1500.0, 5500.0, 20_000.0])
 def test_ways_out_of_exposure_and_balance_are_the_lights_as_far_as_a_camera_goes(cct_k: float) -> None:
     facts = GOOD._replace(light_cct_k=cct_k, shade_cct_k=cct_k, balance_k=4000.0, ev=5.0, incident_ev=30.0)
-    ways = {f.rule: f.way_out.fields for f in findings(facts) if f.way_out is not None}
+    ways = {f.rule: f.remedy.fields for f in findings(facts) if f.remedy is not None}
     assert ways["white balance"] == {"kelvin": min(max(cct_k, 2000.0), 15_000.0)}
     assert ways["exposure"] == {"metering": "manual", "ev": 22.0}
 

@@ -35,7 +35,7 @@ def rendered(
     """Render, stopped after some passes."""
     seen: list[Progress] = []
     render(film, stage, LIGHTS, CAMERA, aim, Renderer(2), seen.append, lambda: len(seen) >= passes, keep)
-    assert [p.share for p in seen] == sorted(p.share for p in seen)
+    assert [p.fraction for p in seen] == sorted(p.fraction for p in seen)
     return film
 
 

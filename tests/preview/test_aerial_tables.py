@@ -9,7 +9,7 @@ import pytest
 
 from gloamet.document.model import Document
 from gloamet.preview import aerial_tables as air_tables
-from gloamet.preview.aerial_tables import HEIGHTS_DEG, AirTables
+from gloamet.preview.aerial_tables import HEIGHTS_DEG, AerialTables
 from gloamet.sky.dome import uniform_dome
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.stage.camera import Camera
@@ -27,13 +27,13 @@ def asked(document: Document, elevation_deg: float) -> AerialInputs:
 def solved(monkeypatch: pytest.MonkeyPatch) -> list[float]:
     """The heights that were solved, in their order."""
     heights: list[float] = []
-    solve = air_tables.solve_air
+    solve = air_tables.solve_aerial_perspective
 
     def recorded(inputs: AerialInputs, *rest: Any) -> Any:
         heights.append(inputs.elevation_deg)
         return solve(inputs, *rest)
 
-    monkeypatch.setattr(air_tables, "solve_air", recorded)
+    monkeypatch.setattr(air_tables, "solve_aerial_perspective", recorded)
     return heights
 
 
@@ -47,7 +47,7 @@ def skies(solver: Any) -> SkyInterpolator:
 def test_air_solved_ahead_serves_every_height_of_the_sun(
     solver: Any, skies: SkyInterpolator, solved: list[float]
 ) -> None:
-    tables, document = AirTables(solver, skies), Document()
+    tables, document = AerialTables(solver, skies), Document()
     assert tables.precompute(asked(document, 32.0), lambda: False, 300.0)
     ahead = list(solved)
     nearness = np.abs(np.array(ahead) - 32.0)
@@ -56,14 +56,14 @@ def test_air_solved_ahead_serves_every_height_of_the_sun(
         assert tables.table(asked(document, float(elevation)), None) is not None
     assert solved == ahead
     assert len(set(ahead)) == len(ahead) <= len(HEIGHTS_DEG)
-    kept, fresh = (made.table(asked(document, 17.0), None) for made in (tables, AirTables(solver, skies)))
+    kept, fresh = (made.table(asked(document, 17.0), None) for made in (tables, AerialTables(solver, skies)))
     assert np.array_equal(kept.light, fresh.light) and np.array_equal(kept.through, fresh.through)
 
 
 def test_it_stops_when_a_hand_moves_or_its_time_is_over_and_goes_on_from_there(
     solver: Any, skies: SkyInterpolator, solved: list[float]
 ) -> None:
-    tables, inputs = AirTables(solver, skies), asked(Document(), 32.0)
+    tables, inputs = AerialTables(solver, skies), asked(Document(), 32.0)
     left = iter([False, False, False])
     assert not tables.precompute(inputs, lambda: next(left, True), 300.0)
     assert len(solved) == 3
@@ -78,16 +78,16 @@ def test_air_without_skies_ahead_or_lit_by_the_horizon_is_left_for_when_it_is_se
 ) -> None:
     hazy = Document().change("air", turbidity=7.0)
     for tables, document in (
-        (AirTables(solver, SkyInterpolator(solver)), Document()),
-        (AirTables(solver, skies), hazy),
-        (AirTables(solver, skies), Document().change("air", model="uniform")),
+        (AerialTables(solver, SkyInterpolator(solver)), Document()),
+        (AerialTables(solver, skies), hazy),
+        (AerialTables(solver, skies), Document().change("air", model="uniform")),
     ):
         assert tables.precompute(asked(document, 32.0), lambda: False, 300.0)
     assert solved == []
 
 
 def test_of_air_lit_by_a_horizon_the_last_alone_is_kept(solver: Any, solved: list[float]) -> None:
-    tables, even = AirTables(solver, SkyInterpolator(solver)), Document().change("air", model="uniform")
+    tables, even = AerialTables(solver, SkyInterpolator(solver)), Document().change("air", model="uniform")
     inputs, (first, second) = asked(even, 32.0), (uniform_dome(cd_m2) for cd_m2 in (300.0, 600.0))
     dim, bright = (tables.table(inputs, dome).light.max() for dome in (first, second))
     assert bright == pytest.approx(2.0 * dim, rel=1e-5)

@@ -8,10 +8,10 @@ import pytest
 from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
 from gloamet.preview.air_presets import (
+    AIR_PRESETS,
     ASIDE_DEG,
     HEIGHT,
     HIGH_DEG,
-    LOOKS,
     LOW_DEG,
     WIDE_DEG,
     WIDTH,
@@ -41,6 +41,6 @@ def test_below_the_horizon_lies_the_lit_ground(solver: SkySolver) -> None:
 
 
 def test_each_look_can_be_taken_and_is_then_recognised_and_no_other() -> None:
-    for look in LOOKS:
+    for look in AIR_PRESETS:
         air = Document().change("air", **look.fields()).air
-        assert [other.word for other in LOOKS if other.fits(air)] == [look.word]
+        assert [other.word for other in AIR_PRESETS if other.fits(air)] == [look.word]

@@ -44,11 +44,11 @@ def test_distance_comes_from_the_film_and_from_the_cache_of_a_relit_picture() ->
 def test_the_suns_share_of_the_last_film_stays_for_relit_pictures() -> None:
     source: Any = MaskSource(SimpleNamespace(depth=lambda: 1 / 0))  # type: ignore[arg-type]
     view: Any = SimpleNamespace()
-    assert source.planes(masks("sunlit"), None, Gains(), view).sun_share is None
+    assert source.planes(masks("sunlit"), None, Gains(), view).sun_fraction is None
     exposed = film(3.0)
-    first = source.planes(masks("sunlit"), exposed, Gains(), view).sun_share
+    first = source.planes(masks("sunlit"), exposed, Gains(), view).sun_fraction
     assert np.allclose(first, 0.75)
-    assert source.planes(masks("sunlit"), exposed, Gains(), view).sun_share is first
-    assert source.planes(masks("shaded"), None, Gains(), view).sun_share is first
+    assert source.planes(masks("sunlit"), exposed, Gains(), view).sun_fraction is first
+    assert source.planes(masks("shaded"), None, Gains(), view).sun_fraction is first
     exposed.layers["counts"][:], exposed.layers["sun"][:], exposed.layers["sky"][:] = 2.0, 2.0, 2.0
-    assert np.allclose(source.planes(masks("sunlit"), exposed, Gains(), view).sun_share, 0.5)
+    assert np.allclose(source.planes(masks("sunlit"), exposed, Gains(), view).sun_fraction, 0.5)

@@ -77,11 +77,11 @@ def test_the_time_left_follows_the_machine(empty_cache: None, monkeypatch: pytes
     kernelcache.mark_ready("sky")  # at half the speed
     slow = preparation.state()
     assert slow.seconds_left == pytest.approx(2.0 * longest - 2.0 * kernelcache.STAGE_SECONDS["sky"])
-    shares = []
+    fractions = []
     for _ in range(300):
         now[0] += 3.0
-        shares.append(round(preparation.state().share, 9))
-    assert shares == sorted(shares) and shares[-1] < 1.0  # never done before it is
+        fractions.append(round(preparation.state().fraction, 9))
+    assert fractions == sorted(fractions) and fractions[-1] < 1.0  # never done before it is
 
 
 def test_a_compiler_that_ended_early_leaves_the_rest_to_use(empty_cache: None) -> None:

@@ -25,14 +25,14 @@ from gloamet.preview.relighting import (
     CROSSFADE_END,
     EQUAL_ERROR_SAMPLES,
     Relighting,
-    View,
+    RelightView,
     crossfade_weight,
 )
 from gloamet.preview.worker import RenderRequest, RenderWorker
 from gloamet.sky.dome import uniform_dome
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import build_environment
-from gloamet.trace.upsample import Guides
+from gloamet.trace.upsample import FeatureBuffers
 from gloamet.translation.document_to_light import air_from_document, dome_from_document, sun_from_document
 from tests.preview.test_worker import Listener, done
 
@@ -155,10 +155,10 @@ def test_the_share_of_the_exact_picture_grows_with_its_samples() -> None:
     relighting = Relighting()
     assert relighting.exact_weight("anything", 1) == 1.0  # nothing relit is being shown
     relighting._rest = ("here", np.zeros((4, 4, 3), np.float32))
-    shares = [relighting.exact_weight("here", n) for n in range(CROSSFADE_END + 2)]
-    assert shares[CROSSFADE_BEGIN] == 0.0
-    assert shares[-1] == 1.0
-    assert shares == sorted(shares)
+    fractions = [relighting.exact_weight("here", n) for n in range(CROSSFADE_END + 2)]
+    assert fractions[CROSSFADE_BEGIN] == 0.0
+    assert fractions[-1] == 1.0
+    assert fractions == sorted(fractions)
     assert 0.5 < crossfade_weight(CROSSFADE_BEGIN + EQUAL_ERROR_SAMPLES) < 0.65  # both err as much there
     ones = np.ones((4, 4, 3), np.float32)
     assert relighting.mixed(ones, 0.25, (4, 4)) == pytest.approx(0.25)
@@ -196,9 +196,9 @@ def test_a_camera_at_rest_is_shown_relit_before_the_first_exact_sample(
 def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some(tracer: Renderer) -> None:
     relighting, film, pool = Relighting(), Film(32, 16), tracer.pool
     plain = np.ones((32, 64, 3), np.float32)
-    flat = Guides(plain, 0.0 * plain, 0.0 * plain[..., 0])
+    flat = FeatureBuffers(plain, 0.0 * plain, 0.0 * plain[..., 0])
     relighting._view = relighting.cache = SimpleNamespace(
-        width=64, height=32, samples=1, guides=lambda: flat, with_outlines=lambda p: p
+        width=64, height=32, samples=1, features=lambda: flat, with_outlines=lambda p: p
     )
     relighting.keep_lamps(relighting._view, film, pool, lambda: False, least=1)
     assert relighting._lamps is None  # no sample yet
@@ -293,7 +293,7 @@ def test_a_turned_panorama_is_relit_as_the_exact_picture_shows_it(
     )
     dusk = dusk.change("panorama", file=str(tmp_path / "lit.exr"))
     for turn in (0.0, 70.0):
-        turned = dusk.change("panorama", turn_deg=turn)
+        turned = dusk.change("panorama", rotation_deg=turn)
         first = wait_for(engine, listener, turned, relit).pixels[..., :3].mean()
         last = listener.wait(done).pixels[..., :3].mean()
         assert first == pytest.approx(last, rel=0.02)
@@ -328,13 +328,13 @@ def test_at_rest_air_is_solved_for_a_hand_that_will_move_the_sun(
     engine, listener, document = recorded
     height = sun_from_document(document)[1]
     solved = []
-    monkeypatch.setattr(air_tables, "solve_air", lambda *inputs: solved.append(inputs))
+    monkeypatch.setattr(air_tables, "solve_aerial_perspective", lambda *inputs: solved.append(inputs))
     moved = document.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=height + 2.5)
     light = engine.pipeline._light(moved, quick=True)
     assert light.quick
     view = engine.pipeline.viewport._view
     assert view is not None
-    assert engine.pipeline._air_in_front(light, view) is not None
+    assert engine.pipeline._aerial_perspective(light, view) is not None
     assert solved == []
 
 
@@ -375,7 +375,7 @@ def test_a_relit_picture_has_as_many_pixels_as_the_machine_relights_in_time(
     relighting._speed = pixels_a_second
     nothing: Any = None
     lights = build_environment(uniform_dome(1.0))
-    view, renderer = View(nothing, nothing, *window), SimpleNamespace(pool=None, threads=1)
+    view, renderer = RelightView(nothing, nothing, *window), SimpleNamespace(pool=None, threads=1)
     assert relighting.improve(view, lights, renderer, lambda: False)
     width, height = made[0]
     assert width * height == pytest.approx(pixels, rel=0.01)

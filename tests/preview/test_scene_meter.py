@@ -8,7 +8,7 @@ from gloamet.colour.spaces import luminance
 from gloamet.document.fill import SpotState
 from gloamet.meter.card_light import SOURCES, CardLight
 from gloamet.preview.events import MeterRead
-from gloamet.preview.relighting import View
+from gloamet.preview.relighting import RelightView
 from gloamet.preview.scene_meter import SceneMeter, read_spots
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
@@ -28,15 +28,15 @@ def lux(card: CardLight, name: str, k: int) -> float:
 
 
 @pytest.fixture(scope="module")
-def view() -> View:
+def view() -> RelightView:
     """Towards a black wall, 8 m wide and 4 high, that stands on black ground."""
     wall = quad((-4, 0, 0), (4, 0, 0), (4, 0, 4), (-4, 0, 4))
     scene = build_render_scene(make_scene((level(500.0), BLACK), (wall, BLACK)))
-    return View(scene, Camera(eye=(0.0, -9.0, 2.0), target=(0.0, 0.0, 2.0), fov_deg=60.0), 96, 64)
+    return RelightView(scene, Camera(eye=(0.0, -9.0, 2.0), target=(0.0, 0.0, 2.0), fov_deg=60.0), 96, 64)
 
 
 @pytest.mark.proof("A card on a picked surface", source="E and E / 2 of an even sky", kind="physics")
-def test_cards_lie_on_what_spots_show(view: View, tracer: Renderer) -> None:
+def test_cards_lie_on_what_spots_show(view: RelightView, tracer: Renderer) -> None:
     # far from the wall the ground sees nearly all of an even sky of luminance L, pi L; the wall half of it
     lights = build_environment(uniform_dome(1000.0))
     spots = read_spots(view, lights, (DOWN, WALL, SKY), 8, tracer)
@@ -47,7 +47,9 @@ def test_cards_lie_on_what_spots_show(view: View, tracer: Renderer) -> None:
     assert not spots.whole[2].any()  # no surface, no light
 
 
-def test_the_sun_on_a_wall_falls_off_with_its_cosine(view: View, tracer: Renderer, solver: SkySolver) -> None:
+def test_the_sun_on_a_wall_falls_off_with_its_cosine(
+    view: RelightView, tracer: Renderer, solver: SkySolver
+) -> None:
     dome = solver.dome(Air(2.6), 180.0, 40.0)
     lights: Environment = build_environment(dome)
     spots = read_spots(view, lights, (DOWN, WALL), 8, tracer)
@@ -56,7 +58,7 @@ def test_the_sun_on_a_wall_falls_off_with_its_cosine(view: View, tracer: Rendere
 
 
 def test_a_spot_that_moves_is_read_alone_and_nothing_twice(
-    view: View, tracer: Renderer, monkeypatch: pytest.MonkeyPatch
+    view: RelightView, tracer: Renderer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     told: list[MeterRead] = []
     meter, lights = SceneMeter(told.append), build_environment(uniform_dome(1000.0))

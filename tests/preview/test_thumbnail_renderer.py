@@ -83,9 +83,9 @@ def test_candidates_stand_all_round_the_camera_and_suggestions_have_reasons(
         assert light.document.sun.mode == "almanac"
         assert light.real is not None
         assert light.document.sun.wall_time == light.real.replace(tzinfo=None)
-    shares: list[float] = []
-    found = suggest(document, table, 4, shares.append)
-    assert len(found) == 4 and shares[-1] == 1.0
+    fractions: list[float] = []
+    found = suggest(document, table, 4, fractions.append)
+    assert len(found) == 4 and fractions[-1] == 1.0
     assert all(s.reason and s.picture.pixels.shape[2] == 4 for s in found)
     assert all(s.real is not None for s in found)  # there are enough that happen at the place
     assert all(s.delta_e > 2.0 for s in found)  # and none looks like another

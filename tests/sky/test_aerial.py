@@ -16,7 +16,7 @@ from gloamet.sky.aerial import AerialTable, lit_by_horizon, rows_between, solve_
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver, dome_radiance, uniform_dome
 from gloamet.stage.camera import Camera
-from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
+from gloamet.trace.aerial_perspective import AerialSettings, composite_aerial_perspective
 from gloamet.trace.pixel_distances import FarParts, far_parts, nearness
 
 SUN = (150.0, 40.0)
@@ -45,7 +45,7 @@ def seen(
     """The middle of an even picture at one distance, through the air: AP1."""
     picture = np.full((HEIGHT, WIDTH, 3), before, np.float32)
     depth = np.full((HEIGHT, WIDTH), metres, np.float32)
-    out = see_through_air(
+    out = composite_aerial_perspective(
         table, hand or AerialSettings(), camera or looking(), picture, far_parts(depth, nearness(depth)), POOL
     )
     return np.asarray(out[HEIGHT // 2 - 1 : HEIGHT // 2 + 1, WIDTH // 2].mean(0), float)
@@ -62,11 +62,11 @@ def seen(
 def test_a_black_hill_fades_as_koschmieder_says(solver: SkySolver, air: Air) -> None:
     table = solve_aerial(solver, air, SUN, 1.6)
     far = luminance(seen(table, 150_000.0))
-    for share in (0.25, 0.5, 1.0):
-        contrast = 1.0 - luminance(seen(table, share * 1000.0 * air.visibility_km)) / far
+    for fraction in (0.25, 0.5, 1.0):
+        contrast = 1.0 - luminance(seen(table, fraction * 1000.0 * air.visibility_km)) / far
         # Koschmieder's air is even and has one colour; ours thins by a hundredth over a metre's rise in a kilometre,
         # and red light goes farther
-        assert contrast == pytest.approx(math.exp(-3.912 * share), abs=0.02)
+        assert contrast == pytest.approx(math.exp(-3.912 * fraction), abs=0.02)
 
 
 @pytest.mark.proof("Light through so much air", source="Beer-Lambert law, exponential layers", kind="physics")
@@ -149,7 +149,7 @@ def test_every_pixel_shows_what_the_middle_of_a_picture_taken_that_way_shows(
     camera = replace(looking(), fov_deg=40.0)
     depth = np.random.default_rng(3).choice([30.0, 400.0, 2500.0, 9000.0], (height, width)).astype(np.float32)
     black = np.zeros((height, width, 3), np.float32)
-    out = see_through_air(table, hand, camera, black, FarParts(np.ones_like(depth), depth), POOL)
+    out = composite_aerial_perspective(table, hand, camera, black, FarParts(np.ones_like(depth), depth), POOL)
     for y, x in ((0, 0), (40, 300), (41, 301), (140, 226), (156, 30), (230, 420), (311, 210), (312, 450)):
         middle = (2 * (x // 2) + 1) / width, (2 * (y // 2) + 1) / height  # of the block
         east, north, up = camera.ray(*middle, width / height)
@@ -201,7 +201,9 @@ def test_what_a_pixel_shows_does_not_hang_on_how_far_others_are(
     mixed[:, ::3] = 140_000.0
     even[:, 1::3] = mixed[:, 1::3] = 0.0
     ours, theirs = (
-        see_through_air(table, hand, looking(), picture, FarParts(np.ones_like(depth), depth), POOL)
+        composite_aerial_perspective(
+            table, hand, looking(), picture, FarParts(np.ones_like(depth), depth), POOL
+        )
         for depth in (even, mixed)
     )
     assert np.array_equal(ours[:, 2::3], theirs[:, 2::3]) and np.array_equal(ours[:, 1::3], theirs[:, 1::3])
@@ -225,10 +227,10 @@ def test_air_that_takes_less_than_a_share_is_left_out_up_to_where_it_takes_that(
     table = solve_aerial(solver, Air(3.0), SUN, 1.6)
     away_m = 150_000.0 * (column / 31.0) ** 4  # columns lie by the fourth root of distance, 32 up to 150 km
     least = 1.0 - float(table.through[:, column].min()) ** density + 1e-6
-    for share in (0.5, 0.97, 1.03, 2.0):
-        depth = np.full((HEIGHT, WIDTH), share * away_m, np.float32)
+    for fraction in (0.5, 0.97, 1.03, 2.0):
+        depth = np.full((HEIGHT, WIDTH), fraction * away_m, np.float32)
         before = np.full((HEIGHT, WIDTH, 3), 500.0, np.float32)
         words = table, AerialSettings(density), looking(), before, far_parts(depth, nearness(depth)), POOL
-        through, left_out = see_through_air(*words), see_through_air(*words, least)
+        through, left_out = composite_aerial_perspective(*words), composite_aerial_perspective(*words, least)
         assert (through != 500.0).all()
-        np.testing.assert_array_equal(left_out, before if share < 1.0 else through)
+        np.testing.assert_array_equal(left_out, before if fraction < 1.0 else through)

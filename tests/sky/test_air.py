@@ -68,20 +68,20 @@ def test_particles_are_those_of_the_published_kinds(
     assert depths.aerosol[1] == pytest.approx(
         3.0 / 10.3, rel=0.01
     )  # the same turbidity is the same depth at 550 nm
-    share = depths.aerosol_scatter / depths.aerosol
-    assert (albedo[0] - 1e-9 <= share).all() and (share <= albedo[1] + 1e-9).all()
+    fraction = depths.aerosol_scatter / depths.aerosol
+    assert (albedo[0] - 1e-9 <= fraction).all() and (fraction <= albedo[1] + 1e-9).all()
     assert asymmetry[0] <= PARTICLES[kind].asymmetry <= asymmetry[1]
 
 
 def test_dust_reddens_a_low_sun_less_than_rural_air_and_soot_dims_the_sky(solver: SkySolver) -> None:
-    rural, urban, dust, sea = (
+    rural, urban, medium, sea = (
         solver.dome(Air(5.0, particles=kind), 180.0, 8.0) for kind in ("rural", "urban", "dust", "maritime")
     )
 
     def redness(light: np.ndarray) -> float:
         return float(light[0] / light[2])
 
-    assert redness(dust.sun_irradiance) < 0.7 * redness(rural.sun_irradiance)
+    assert redness(medium.sun_irradiance) < 0.7 * redness(rural.sun_irradiance)
     # swallowed is what an albedo of 0.82 takes and one of 0.95 or 0.997 does not
     assert luminance(urban.sky_horizontal) < 0.9 * luminance(rural.sky_horizontal)
     assert luminance(sea.sky_horizontal) > luminance(rural.sky_horizontal)

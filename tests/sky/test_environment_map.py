@@ -21,7 +21,7 @@ from gloamet.sky.environment_map import (
     decode,
     read_environment_map,
 )
-from gloamet.sky.panorama_dome import rotate_table, tabulate_environment_map, turned_dome
+from gloamet.sky.panorama_dome import rotate_table, rotated_dome, tabulate_environment_map
 
 
 def level_light(picture: np.ndarray) -> np.ndarray:
@@ -52,7 +52,7 @@ def write(path: Path, picture: np.ndarray, **attributes: object) -> Path:
 
 def test_a_sky_written_and_read_again_is_the_same_dome(clear: SkyDome, tmp_path: Path) -> None:
     save_light(tmp_path / "sky.exr", export_environment_map(clear, 1024, with_sun=False))
-    again = turned_dome(tabulate_environment_map(cached_panorama(tmp_path / "sky.exr").light), 0.0, 0.2)
+    again = rotated_dome(tabulate_environment_map(cached_panorama(tmp_path / "sky.exr").light), 0.0, 0.2)
     assert again.sky_horizontal == pytest.approx(clear.sky_horizontal, rel=0.003)
     off = np.abs(again.table[1:] / clear.table[1:] - 1.0)
     assert np.median(off) < 0.002
@@ -69,7 +69,7 @@ def test_an_even_panorama_is_an_even_dome() -> None:
 def test_a_small_bright_sun_in_it_keeps_its_light(row: int, column: int) -> None:
     picture = np.full((512, 1024, 3), 1.0, np.float32)
     picture[row, column] = 1e6
-    dome = turned_dome(tabulate_environment_map(picture), 0.0, 0.2)
+    dome = rotated_dome(tabulate_environment_map(picture), 0.0, 0.2)
     assert dome.sky_horizontal == pytest.approx(level_light(picture), rel=0.02)
 
 
@@ -97,13 +97,13 @@ def test_a_turn_by_part_of_a_column_moves_an_even_wave_by_as_much(columns: float
 def test_turning_keeps_the_light(turn: float) -> None:
     rng = np.random.default_rng(1)
     table = tabulate_environment_map(rng.random((64, 128, 3)).astype(np.float32))
-    still, turned = turned_dome(table, 0.0, 0.2), turned_dome(table, turn, 0.2)
+    still, turned = rotated_dome(table, 0.0, 0.2), rotated_dome(table, turn, 0.2)
     assert turned.sky_horizontal == pytest.approx(still.sky_horizontal, rel=1e-5)
 
 
 def test_a_level_in_lux_is_what_the_ground_gets() -> None:
     rng = np.random.default_rng(2)
-    dome = turned_dome(
+    dome = rotated_dome(
         tabulate_environment_map(rng.random((64, 128, 3)).astype(np.float32)), 10.0, 0.5, 12_000.0
     )
     from gloamet.colour.spaces import luminance

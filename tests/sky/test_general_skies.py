@@ -13,7 +13,7 @@ from gloamet.sky.general_skies import (
     CIE_GENERAL_SKIES,
     cie_relative_luminance,
     natural_sky_lux,
-    natural_sun_share,
+    natural_sun_fraction,
     preetham_caveat,
     preetham_xyy,
     preetham_zenith,
@@ -90,9 +90,9 @@ def test_natural_levels_are_those_of_the_handbook(number: int, sun_deg: float, k
 
 
 def test_the_sun_is_dimmed_as_the_handbook_says() -> None:
-    assert natural_sun_share(1, 60.0) == 0.0 == natural_sun_share(12, -1.0)
-    assert natural_sun_share(8, 30.0) == pytest.approx(math.exp(-1.6))
-    assert natural_sun_share(12, 90.0) == pytest.approx(math.exp(-0.21))
+    assert natural_sun_fraction(1, 60.0) == 0.0 == natural_sun_fraction(12, -1.0)
+    assert natural_sun_fraction(8, 30.0) == pytest.approx(math.exp(-1.6))
+    assert natural_sun_fraction(12, 90.0) == pytest.approx(math.exp(-0.21))
 
 
 @pytest.mark.proof(

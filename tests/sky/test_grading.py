@@ -17,9 +17,9 @@ from gloamet.sky.grading import (
     NATURE,
     SkyGrade,
     by_height,
-    departures,
     from_sun_deg,
     graded_dome,
+    grading_differences,
     hue_matrices,
     node_heights_deg,
 )
@@ -46,7 +46,7 @@ def evening(solver: SkySolver) -> SkyDome:
 def test_nature_is_left_as_it_is(evening: SkyDome) -> None:
     assert graded_dome(evening, NATURE) is evening
     assert graded_dome(evening, SkyGrade(tint=(1.0, 0.0, 0.0), tint_strength=0.0)) is evening
-    assert not departures(NATURE)
+    assert not grading_differences(NATURE)
 
 
 @given(
@@ -155,4 +155,4 @@ def test_the_ground_below_the_horizon_follows_the_skys_light(evening: SkyDome) -
 
 def test_a_departure_is_said_with_its_size() -> None:
     grade = SkyGrade(tint=(1.0, 0.5, 0.2), tint_strength=0.3, aureole_stops=0.7, disc=0.5)
-    assert departures(grade) == ["tinted by 30 %", "aureole +0.7 stops", "disc at 50 %"]
+    assert grading_differences(grade) == ["tinted by 30 %", "aureole +0.7 stops", "disc at 50 %"]

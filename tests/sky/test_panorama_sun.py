@@ -29,7 +29,7 @@ from gloamet.sky.panorama_sun import (
     filled,
     find_suns,
     pixel_directions,
-    place_of,
+    pixel_position,
     removed_light,
     sample,
     solid_angles,
@@ -183,7 +183,7 @@ def test_a_lifted_panorama_lights_without_its_sun_and_says_how_much_that_was(sol
     out, before = panorama_dome(lifted, 0.0, 0.2), panorama_dome(kept, 0.0, 0.2)
     assert not out.sun_irradiance.any()
     whole = before.sun_horizontal + before.sky_horizontal
-    assert out.sky_horizontal + lifted.lifted_level == pytest.approx(whole, rel=0.01)
+    assert out.sky_horizontal + lifted.removed_level == pytest.approx(whole, rel=0.01)
     assert AP1_LUMINANCE @ lifted.lifted == pytest.approx(
         float(AP1_LUMINANCE @ dome.sun_irradiance), rel=0.15
     )  # its aureole goes with it
@@ -226,14 +226,14 @@ def test_a_panorama_lies_as_it_is_placed(
     picture = np.ones((256, 512, 3), np.float32)
     y, x = round((90.0 - place[1]) / 180.0 * 256), round((place[0] / 360.0 + 0.5) * 512) % 512
     picture[y - 2 : y + 2, np.arange(x - 2, x + 2) % 512] = 100.0
-    still = placing._replace(turn_deg=0.0)
+    still = placing._replace(rotation_deg=0.0)
     there = sample(laid(picture, still), unit(*still.to_world(*place)))
     assert there[0] > 50.0
 
 
 def test_a_place_comes_back_from_its_vector() -> None:
     for azimuth, elevation in ((0.0, 0.0), (359.0, -20.0), (123.0, 89.0)):
-        assert place_of(unit(azimuth, elevation)) == pytest.approx((azimuth, elevation), abs=1e-6)
+        assert pixel_position(unit(azimuth, elevation)) == pytest.approx((azimuth, elevation), abs=1e-6)
 
 
 @pytest.mark.proof(

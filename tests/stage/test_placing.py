@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gloamet.document.model import Document
-from gloamet.document.stage import LampEdit, MaterialEdit, Prop, View
+from gloamet.document.stage import CameraView, LampEdit, MaterialEdit, Prop
 from gloamet.errors import GloametError
 from gloamet.stage.assembly import (
     StageEdits,
@@ -48,7 +48,7 @@ def test_y_up_maps_x_to_east_and_minus_z_to_north() -> None:
     ("turn", "front"), [(0.0, (0, -1)), (90.0, (-1, 0)), (180.0, (0, 1)), (-90.0, (1, 0)), (45.0, None)]
 )
 def test_turning_is_clockwise_from_above(turn: float, front: tuple[int, int] | None) -> None:
-    scene = to_world_scene(HOUSE, Placement(up="z", turn_deg=turn))
+    scene = to_world_scene(HOUSE, Placement(up="z", rotation_deg=turn))
     way = (scene.parts[1].matrix[:3, :3] @ [0, -1, 0])[:2]
     expected = front or (-math.sin(math.radians(turn)), -math.cos(math.radians(turn)))
     assert way == pytest.approx(expected, abs=1e-9)
@@ -201,7 +201,7 @@ def test_focal_lengths_and_openings_follow_from_film_of_36_by_24() -> None:
     assert fov_of_focal(24.0) == pytest.approx(53.13, abs=0.01)
     assert fov_of_focal(85.0) == pytest.approx(16.07, abs=0.01)
     assert focal_mm(fov_of_focal(35.0)) == pytest.approx(35.0)
-    view = View(fov_deg=fov_of_focal(50.0), f_number=2.0, depth_of_field=True, focus_m=3.0)
+    view = CameraView(fov_deg=fov_of_focal(50.0), f_number=2.0, depth_of_field=True, focus_m=3.0)
     camera = camera_from_view(view)
     assert (camera.aperture_m, camera.focus_m) == (pytest.approx(0.025), 3.0)
     assert camera_from_view(view.model_copy(update={"depth_of_field": False})).aperture_m == 0.0
@@ -216,7 +216,7 @@ def _grown(**values: object) -> Scene:
 
 
 def test_a_tree_has_its_height_and_crown_and_stands_where_it_is_put() -> None:
-    scene = _grown(height_m=9.0, crown_m=5.0, place=(3.0, 4.0, 0.5))
+    scene = _grown(height_m=9.0, extent_m=5.0, place=(3.0, 4.0, 0.5))
     low, high = scene.bounds()
     assert high[2] - 0.5 == pytest.approx(9.0, rel=0.15)
     assert (high - low)[:2] == pytest.approx([5.0, 5.0], rel=0.35)

@@ -35,8 +35,8 @@ def triple(values: np.ndarray | tuple[float, ...]) -> tuple[np.float32, ...]:
     return tuple(F(v) for v in values)
 
 
-def surface(view: np.ndarray, rough: float, metal: float, colour: float = 1.0, share: float = 0.5) -> Bsdf:
-    return Bsdf(UP, triple(view), (F(colour),) * 3, F(rough**2), F(metal), F(1.0), F(share))
+def surface(view: np.ndarray, rough: float, metal: float, colour: float = 1.0, fraction: float = 0.5) -> Bsdf:
+    return Bsdf(UP, triple(view), (F(colour),) * 3, F(rough**2), F(metal), F(1.0), F(fraction))
 
 
 @njit
@@ -63,8 +63,8 @@ def hemisphere(rings: int = 160, turns: int = 320) -> tuple[np.ndarray, np.ndarr
     return d, np.full(len(d), 2 * np.pi / len(d))
 
 
-def direction(zenith_deg: float, turn_deg: float = 0.0) -> np.ndarray:
-    t, p = math.radians(zenith_deg), math.radians(turn_deg)
+def direction(zenith_deg: float, rotation_deg: float = 0.0) -> np.ndarray:
+    t, p = math.radians(zenith_deg), math.radians(rotation_deg)
     return np.array([math.sin(t) * math.cos(p), math.sin(t) * math.sin(p), math.cos(t)])
 
 
@@ -111,7 +111,7 @@ def _triangle(uvs: np.ndarray | None = None) -> Part:
 @pytest.mark.parametrize("zenith", [0.0, 45.0, 75.0])
 def test_the_density_of_sampling_is_a_distribution(rough: float, metal: float, zenith: float) -> None:
     d, solid = hemisphere()
-    s = surface(direction(zenith), rough, metal, share=1.0 if metal else 0.5)
+    s = surface(direction(zenith), rough, metal, fraction=1.0 if metal else 0.5)
     total = float(evaluated(s, d)[:, 1] @ solid)
     # directions that a visible normal mirrors below the surface are the missing part
     assert (0.45 if rough > 0.9 else 0.75) < total < 1.01
@@ -162,14 +162,14 @@ def test_sampled_gloss_falls_where_its_density_says(rough: float, zenith: float)
         return np.histogram2d(d[:, 2], np.arctan2(d[:, 1], d[:, 0]), edges, weights=weight)[0].ravel()
 
     d, solid = hemisphere(20 * bins, 40 * bins)
-    expected = total * parts(d, evaluated(surface(view, rough, 1.0, share=1.0), d)[:, 1] * solid)
+    expected = total * parts(d, evaluated(surface(view, rough, 1.0, fraction=1.0), d)[:, 1] * solid)
     many = expected > 20.0
     chi_square = (parts(found, np.ones(total)) - expected)[many] ** 2 / expected[many]
     # five standard deviations of a chi-square distribution with as many degrees of freedom
     assert chi_square.sum() < many.sum() + 5.0 * math.sqrt(2.0 * many.sum())
     # and a white metal gives back what it gets
     above = found[found[:, 2] > 0.0]
-    value, density = evaluated(surface(view, rough, 1.0, share=1.0), above).T
+    value, density = evaluated(surface(view, rough, 1.0, fraction=1.0), above).T
     assert (value / density).sum() / total == pytest.approx(1.0, abs=0.04)
 
 

@@ -15,7 +15,7 @@ from gloamet.sky.dome import SkySolver, uniform_dome
 from gloamet.sky.irradiance import irradiance, open_sky
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
-from gloamet.trace.contact_shadow import contact_loss, sky_visibility
+from gloamet.trace.contact_shadow import contact_shadow_loss, sky_visibility
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
@@ -47,11 +47,11 @@ def test_shade_grows_with_the_part_of_the_sky_that_is_hidden_and_is_never_black(
     normal[..., 2] = 1.0
     sky = open_sky(uniform_dome(100.0).table)
     in_open = float(irradiance(sky, normal[0, 0])[0]) * 0.5 / math.pi
-    straight = np.stack([np.full(3, in_open * share, np.float32) for share in (1.0, 0.5, 0.1)])[None]
+    straight = np.stack([np.full(3, in_open * fraction, np.float32) for fraction in (1.0, 0.5, 0.1)])[None]
     assert sky_visibility(straight, albedo, normal, sky)[0] == pytest.approx([1.0, 0.5, 0.1], abs=1e-3)
-    left = (straight - contact_loss(straight, albedo, normal, sky, 1.0))[0, :, 0] / in_open
+    left = (straight - contact_shadow_loss(straight, albedo, normal, sky, 1.0))[0, :, 0] / in_open
     assert left == pytest.approx([1.0, 0.25, 0.01], abs=2e-3)  # as much again is hidden as is
-    assert not contact_loss(straight, albedo, normal, sky, 0.0).any()
+    assert not contact_shadow_loss(straight, albedo, normal, sky, 0.0).any()
 
 
 def test_the_open_keeps_its_light_and_the_foot_of_a_wall_loses_some(tracer: Renderer) -> None:
@@ -59,7 +59,7 @@ def test_the_open_keeps_its_light_and_the_foot_of_a_wall_loses_some(tracer: Rend
     scene = build_render_scene(make_scene((level(400.0), GREY), (wall, GREY)))
     film, lights = Film(48, 48), build_environment(uniform_dome(1000.0))
     assert tracer.accumulate(film, scene, lights, DOWN, 256, 4)
-    documents = [Document().change("fill", contact=share) for share in (0.0, 1.0)]
+    documents = [Document().change("fill", contact=fraction) for fraction in (0.0, 1.0)]
     plain, shaded = (finished_light(d, film, False, lights).parts["sky"] for d in documents)
     kept = luminance(shaded.astype(float)) / luminance(plain.astype(float))
     far, foot = kept[40:, 10:38].mean(), kept[22:25, 10:38].mean()

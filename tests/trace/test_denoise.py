@@ -9,11 +9,11 @@ from gloamet.trace.denoise import HIGHLIGHT_THRESHOLD, denoise, match_mean_lumin
 from gloamet.trace.film import Film
 
 
-def glints(share: float, level: float) -> np.ndarray:
+def glints(fraction: float, level: float) -> np.ndarray:
     """A dim wall (48, 64, 3) of 0.1 beside a bright window of 20, with rare glints on the wall."""
     rng = np.random.default_rng(3)
     picture = np.full((48, 64, 3), 0.1, np.float32)
-    picture[rng.random((48, 64)) < share] = level
+    picture[rng.random((48, 64)) < fraction] = level
     picture[:, 56:] = 20.0
     return picture
 

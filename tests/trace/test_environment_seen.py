@@ -85,8 +85,8 @@ def test_the_disc_is_dimmed_where_the_camera_sees_it_and_lights_as_before(tracer
     at_sun = Camera((0.0, 0.0, 1.0), (0.0, math.cos(math.radians(60)), 1 + math.sin(math.radians(60))), 0.2)
     dome = other_sky(0.0)
     whole, dimmed = (
-        expose(tracer, HALF, build_environment(replace(dome, seen_disc=share)), 16, at_sun).mean("sun")
-        for share in (1.0, 0.25)
+        expose(tracer, HALF, build_environment(replace(dome, seen_disc=fraction)), 16, at_sun).mean("sun")
+        for fraction in (1.0, 0.25)
     )
     np.testing.assert_allclose(dimmed[:, :15], 0.25 * whole[:, :15], rtol=1e-5)
     lit = [

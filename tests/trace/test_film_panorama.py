@@ -11,7 +11,7 @@ from gloamet.light_layers import LIGHT_LAYERS, even_gains
 from gloamet.output.checkpoint import digest_of
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver, uniform_dome
-from gloamet.sky.panorama_dome import turned_dome
+from gloamet.sky.panorama_dome import rotated_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Lamp, Material
 from gloamet.trace.film import Film, Renderer
@@ -37,7 +37,7 @@ def stage() -> RenderScene:
 def lights(solver: SkySolver) -> Environment:
     """The sky of a morning, and that of an afternoon turned about as the panorama."""
     morning, later = solver.dome(Air(2.5), 110.0, 30.0), solver.dome(Air(4.0), 250.0, 12.0)
-    second = build_environment(turned_dome(later.table, 40.0, 0.2))
+    second = build_environment(rotated_dome(later.table, 40.0, 0.2))
     return replace(build_environment(morning), panorama=second)
 
 

@@ -123,11 +123,11 @@ def test_water_mirrors_the_sky_as_fresnel_says(tracer: Renderer) -> None:
         across = (math.cos(angle) - index * inside) / (math.cos(angle) + index * inside)
         along = (index * math.cos(angle) - inside) / (index * math.cos(angle) + inside)
         mirrored = 0.5 * (across**2 + along**2)  # Fresnel, for light that is not polarised
-        share = luminance(seen.light().mean((0, 1))) / 100.0
+        fraction = luminance(seen.light().mean((0, 1))) / 100.0
         # surfaces take the approximation of Schlick 1994, which lies above Fresnel between 60 and 90 degrees
         straight = ((index - 1.0) / (index + 1.0)) ** 2
         schlick = straight + (1.0 - straight) * (1.0 - math.cos(angle)) ** 5
-        assert mirrored - 0.01 < share < max(mirrored, schlick) + (1.0 - mirrored) * colour + 0.01, (
+        assert mirrored - 0.01 < fraction < max(mirrored, schlick) + (1.0 - mirrored) * colour + 0.01, (
             from_zenith
         )
 

@@ -20,7 +20,7 @@ from gloamet.trace.lights.lamp_guiding import (
     GUIDE_WORDS,
     RADIUS,
     cone_pdf,
-    guiding_cone,
+    guide_cone,
     sample_cone_uniform,
 )
 from gloamet.trace.render_scene import RenderScene, build_render_scene
@@ -60,10 +60,10 @@ def lamps(tracer: Renderer, stage: RenderScene, lights: Environment, samples: in
 
 
 def test_a_shade_is_found_and_a_bulb_in_the_middle_of_a_room_has_none(shaded: RenderScene) -> None:
-    assert shaded.guides.shape == (1, GUIDE_WORDS)
-    assert shaded.guides[0, CENTRE : CENTRE + 3] == pytest.approx([0.0, 0.0, 1.5], abs=1e-3)
-    assert 0.1 < shaded.guides[0, RADIUS] < 0.2
-    assert len(build_render_scene(room(shade=False)).guides) == 0
+    assert shaded.guide_cones.shape == (1, GUIDE_WORDS)
+    assert shaded.guide_cones[0, CENTRE : CENTRE + 3] == pytest.approx([0.0, 0.0, 1.5], abs=1e-3)
+    assert 0.1 < shaded.guide_cones[0, RADIUS] < 0.2
+    assert len(build_render_scene(room(shade=False)).guide_cones) == 0
 
 
 def test_lamps_close_to_a_ceiling_have_halos_and_the_brighter_is_picked_more_often() -> None:
@@ -71,7 +71,7 @@ def test_lamps_close_to_a_ceiling_have_halos_and_the_brighter_is_picked_more_oft
     hung = tuple(
         Lamp(f"spot {x}", "point", (x, 0.0, 2.8), intensity_cd=cd) for x, cd in ((-1.0, 300.0), (1.0, 100.0))
     )
-    halos = build_render_scene(replace(ceiling, lamps=hung)).guides
+    halos = build_render_scene(replace(ceiling, lamps=hung)).guide_cones
     assert halos[:, -1] == pytest.approx([0.75, 1.0])
     assert halos[0, CENTRE] == pytest.approx(-1.0)
 
@@ -81,9 +81,9 @@ def test_a_cone_holds_its_directions_and_their_density_is_one_over_its_solid_ang
 ) -> None:
     rng = np.random.default_rng(3)
     place, up = np.float32([0.6, -0.3, 0.2]), tuple(np.float32([0.0, 0.0, 1.0]))
-    cone = called(guiding_cone)(shaded.guides, np.float32(0.5), tuple(place), up)
-    away = shaded.guides[0, CENTRE : CENTRE + 3] - place
-    sine = float(shaded.guides[0, RADIUS] / np.linalg.norm(away))
+    cone = called(guide_cone)(shaded.guide_cones, np.float32(0.5), tuple(place), up)
+    away = shaded.guide_cones[0, CENTRE : CENTRE + 3] - place
+    sine = float(shaded.guide_cones[0, RADIUS] / np.linalg.norm(away))
     solid = 2.0 * math.pi * (1.0 - math.sqrt(1.0 - sine**2))
     assert cone.pdf == pytest.approx(1.0 / solid, rel=1e-4)
     sent = np.array([called(sample_cone_uniform)(cone, *rng.random(2, np.float32)) for _ in range(2000)])
@@ -96,28 +96,28 @@ def test_a_cone_holds_its_directions_and_their_density_is_one_over_its_solid_ang
 
 
 def test_no_path_is_sent_from_within_a_halo_nor_to_one_behind_the_surface(shaded: RenderScene) -> None:
-    up, cone_from = tuple(np.float32([0.0, 0.0, 1.0])), called(guiding_cone)
+    up, cone_from = tuple(np.float32([0.0, 0.0, 1.0])), called(guide_cone)
     for place in ((0.02, 0.0, 1.45), (0.5, 0.5, 2.5)):
-        assert cone_from(shaded.guides, np.float32(0.5), tuple(np.float32(place)), up).pdf == 0.0
-    assert cone_from(shaded.guides, np.float32(0.5), tuple(np.float32([0.5, 0.5, 0.0])), up).pdf > 0.0
+        assert cone_from(shaded.guide_cones, np.float32(0.5), tuple(np.float32(place)), up).pdf == 0.0
+    assert cone_from(shaded.guide_cones, np.float32(0.5), tuple(np.float32([0.5, 0.5, 0.0])), up).pdf > 0.0
 
 
 def test_a_second_path_leaves_the_share_that_has_bounced_as_it_is(
     tracer: Renderer, shaded: RenderScene
 ) -> None:
-    shares = []
-    for stage in (replace(shaded, guides=shaded.guides[:0]), shaded):
+    fractions = []
+    for stage in (replace(shaded, guide_cones=shaded.guide_cones[:0]), shaded):
         film = Film(24, 16)
         assert tracer.accumulate(film, stage, NIGHT, CAMERA, 1024, 8)
-        shares.append(film.mean("lamps_bounced").mean() / film.mean("lamps").mean())
-    assert shares[1] == pytest.approx(shares[0], abs=0.01)
+        fractions.append(film.mean("lamps_bounced").mean() / film.mean("lamps").mean())
+    assert fractions[1] == pytest.approx(fractions[0], abs=0.01)
 
 
 @pytest.mark.parametrize("lights", [NIGHT, lamps_only(NIGHT)])
 def test_a_second_path_leaves_the_light_as_it_is_and_takes_most_of_its_noise(
     tracer: Renderer, shaded: RenderScene, lights: Environment
 ) -> None:
-    plain = replace(shaded, guides=np.zeros((0, GUIDE_WORDS), np.float32))
+    plain = replace(shaded, guide_cones=np.zeros((0, GUIDE_WORDS), np.float32))
     means, spread, errors = [], [], []
     for stage in (plain, shaded):
         # below the lamp itself
@@ -133,7 +133,7 @@ def test_a_second_path_leaves_the_light_as_it_is_and_takes_most_of_its_noise(
 def test_the_light_of_the_sky_is_as_it_was(tracer: Renderer) -> None:
     hung = (Lamp("low", "point", (0.0, 0.0, 0.3), intensity_cd=9.0),)
     stage = build_render_scene(replace(make_scene((level(4.0), WHITE)), lamps=hung))
-    assert len(stage.guides) == 1
+    assert len(stage.guide_cones) == 1
     film = Film(16, 16)
     assert tracer.accumulate(film, stage, build_environment(uniform_dome(100.0)), DOWN, 64, 4)
     # open ground under an even sky sends back its reflectance

@@ -15,16 +15,16 @@ from gloamet.sky.dome import SUN_DIAMETER_DEG, SkyDome, assemble_dome, uniform_d
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Scene
 from gloamet.trace.film import Renderer
-from gloamet.trace.light_shafts import Dust, ShaftFilm
+from gloamet.trace.light_shafts import LightShaftFilm, ParticipatingMedium
 from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
 from gloamet.translation.document_to_light import FinishedLight
 from gloamet.translation.document_to_light_shafts import (
     FEWEST,
     SHAFTS,
-    dust_of,
-    dust_samples,
-    light_through_dust,
+    apply_light_shafts,
+    light_shaft_samples,
+    medium_from_document,
 )
 from tests.conftest import box, level, make_scene, quad
 
@@ -36,9 +36,11 @@ ALONG = Camera((0.0, -20.0, 2.0), (0.0, 0.0, 2.0), 0.5)  # level, along +y
 LX = 1000.0
 
 
-def dust(extinction: float, g: float = 0.0, low=(-5.0, -5.0, 0.0), high=(5.0, 5.0, 4.0), colour=1.0) -> Dust:  # type: ignore[no-untyped-def]
+def medium(
+    extinction: float, g: float = 0.0, low=(-5.0, -5.0, 0.0), high=(5.0, 5.0, 4.0), colour=1.0
+) -> ParticipatingMedium:  # type: ignore[no-untyped-def]
     corners = [tuple(F(v) for v in corner) for corner in (low, high)]
-    return Dust(corners[0], corners[1], F(extinction), (F(colour),) * 3, F(g))  # type: ignore[arg-type]
+    return ParticipatingMedium(corners[0], corners[1], F(extinction), (F(colour),) * 3, F(g))  # type: ignore[arg-type]
 
 
 def sun(elevation: float, azimuth: float = 180.0, diameter: float = SUN_DIAMETER_DEG) -> SkyDome:
@@ -46,8 +48,10 @@ def sun(elevation: float, azimuth: float = 180.0, diameter: float = SUN_DIAMETER
     return assemble_dome(black, azimuth, elevation, diameter, np.full(3, LX), 0.0)
 
 
-def expose(tracer: Renderer, scene: Scene, dome: SkyDome, of: Dust, camera: Camera, samples=64) -> ShaftFilm:  # type: ignore[no-untyped-def]
-    film = ShaftFilm(16, 16)
+def expose(
+    tracer: Renderer, scene: Scene, dome: SkyDome, of: ParticipatingMedium, camera: Camera, samples=64
+) -> LightShaftFilm:  # type: ignore[no-untyped-def]
+    film = LightShaftFilm(16, 16)
     lights = build_environment(dome)
     assert film.accumulate(tracer, build_render_scene(scene), lights, camera, of, samples)
     return film
@@ -59,7 +63,7 @@ def phase(cosine: float, g: float) -> float:
 
 
 @pytest.mark.proof(
-    "Dust lit from above sends out what single scattering gives",
+    "ParticipatingMedium lit from above sends out what single scattering gives",
     source="the integral, by hand",
     kind="physics",
 )
@@ -68,7 +72,7 @@ def test_light_of_even_dust_is_the_integral_of_single_scattering(
     tracer: Renderer, extinction: float, g: float
 ) -> None:
     # the eye looks level through 10 m of dust, the sun comes straight down through 2 m of it
-    film = expose(tracer, AWAY, sun(90.0), dust(extinction, g, colour=0.8), ALONG)
+    film = expose(tracer, AWAY, sun(90.0), medium(extinction, g, colour=0.8), ALONG)
     lost = 1.0 - math.exp(-10.0 * extinction)
     expected = 0.8 * LX * phase(0.0, g) * math.exp(-2.0 * extinction) * lost
     assert film.light().mean() == pytest.approx(expected, rel=0.005)
@@ -96,16 +100,16 @@ def test_a_slit_draws_a_shaft_that_agrees_with_a_march(tracer: Renderer, first: 
         quad((-99, last, 4.01), (99, last, 4.01), (99, 99, 4.01), (-99, 99, 4.01)),
     ])  # fmt: skip
     light = sun(50.0, 90.0, 0.1)
-    film = expose(tracer, make_scene((lid, GREY)), light, dust(0.2, 0.5), ALONG, 256)
+    film = expose(tracer, make_scene((lid, GREY)), light, medium(0.2, 0.5), ALONG, 256)
     expected = march(0.2, 0.5, 50.0, lambda y: first <= y <= last)
     assert film.light().mean() == pytest.approx(expected, rel=0.01)
-    whole = expose(tracer, AWAY, light, dust(0.2, 0.5), ALONG, 256)
+    whole = expose(tracer, AWAY, light, medium(0.2, 0.5), ALONG, 256)
     assert whole.light().mean() == pytest.approx(march(0.2, 0.5, 50.0, lambda y: True), rel=0.01)
 
 
 def test_forward_dust_is_brightest_against_the_sun(tracer: Renderer) -> None:
     at, away = (
-        expose(tracer, AWAY, sun(10.0, azimuth), dust(0.01, 0.7), ALONG).light().mean()
+        expose(tracer, AWAY, sun(10.0, azimuth), medium(0.01, 0.7), ALONG).light().mean()
         for azimuth in (0.0, 180.0)
     )
     cosine = math.cos(math.radians(10.0))
@@ -114,14 +118,14 @@ def test_forward_dust_is_brightest_against_the_sun(tracer: Renderer) -> None:
 
 def test_an_even_sky_lights_thin_dust_from_half_of_all_directions(tracer: Renderer) -> None:
     # isotropic dust with no ground: σ · length · L / 2, less what it takes itself (some 1 %)
-    film = expose(tracer, AWAY, uniform_dome(100.0), dust(0.001), ALONG, 128)
+    film = expose(tracer, AWAY, uniform_dome(100.0), medium(0.001), ALONG, 128)
     assert film.light(0.0, 1.0).mean() == pytest.approx(0.001 * 10.0 * 100.0 / 2.0, rel=0.02)
 
 
 def test_a_wall_ends_the_dust_and_a_pane_does_not(tracer: Renderer) -> None:
     # at y = 0, half-way through
     wall = quad((-9, 0, -9), (9, 0, -9), (9, 0, 9), (-9, 0, 9))
-    light, half = sun(60.0, 90.0), dust(0.2)
+    light, half = sun(60.0, 90.0), medium(0.2)
     ended = expose(tracer, make_scene((wall, GREY)), light, half, ALONG, 16)
     assert ended.through().mean() == pytest.approx(math.exp(-1.0), rel=1e-3)
     pane = expose(tracer, make_scene((wall, GLASS)), light, half, ALONG, 64)
@@ -134,13 +138,13 @@ def test_a_wall_ends_the_dust_and_a_pane_does_not(tracer: Renderer) -> None:
 
 def test_gains_of_sun_and_sky_are_apart(tracer: Renderer) -> None:
     both = assemble_dome(uniform_dome(50.0).table, 180.0, 40.0, 0.533, np.full(3, LX), 0.0)
-    film = expose(tracer, AWAY, both, dust(0.05), ALONG, 16)
+    film = expose(tracer, AWAY, both, medium(0.05), ALONG, 16)
     np.testing.assert_allclose(film.light(2.0, 3.0), 2.0 * film.light(1.0, 0.0) + 3.0 * film.light(0.0, 1.0))
     assert film.light(1.0, 0.0).mean() > 0.0 and film.light(0.0, 1.0).mean() > 0.0
 
 
 def test_outside_its_box_there_is_no_dust(tracer: Renderer) -> None:
-    aside = dust(0.5, low=(30.0, -5.0, 0.0), high=(40.0, 5.0, 4.0))
+    aside = medium(0.5, low=(30.0, -5.0, 0.0), high=(40.0, 5.0, 4.0))
     film = expose(tracer, AWAY, sun(60.0), aside, ALONG, 4)
     assert not film.light().any() and (film.through() == 1.0).all()
 
@@ -150,21 +154,23 @@ def test_the_dust_of_what_is_seen_ends_at_the_rooms_panes(tracer: Renderer) -> N
     room = make_scene((box((-4, -4, -1), (4, 3, -0.9)), GREY), (pane, GLASS), (level(90.0, -2.0), GREY))
     camera = Camera((0.0, -3.0, 1.0), (0.0, 3.0, 1.0), 40.0)
     compiled = build_render_scene(room)
-    found = dust_of(ShaftState(on=True, where="view"), compiled, camera, tracer)
+    found = medium_from_document(ShaftState(on=True, where="view"), compiled, camera, tracer)
     assert found is not None and found.high[1] == pytest.approx(3.05, abs=0.01)
-    assert dust_of(ShaftState(), compiled, camera, tracer) is None
-    whole = dust_of(ShaftState(on=True, where="model", visibility_m=39.12), compiled, camera, tracer)
+    assert medium_from_document(ShaftState(), compiled, camera, tracer) is None
+    whole = medium_from_document(
+        ShaftState(on=True, where="model", visibility_m=39.12), compiled, camera, tracer
+    )
     assert whole is not None and whole.extinction == pytest.approx(0.1, rel=1e-3)  # ln 50 over the visibility
 
 
 def test_the_same_samples_come_whatever_the_passes(tracer: Renderer) -> None:
-    at_once, in_two = (ShaftFilm(12, 10) for _ in range(2))
-    words = (tracer, build_render_scene(AWAY), build_environment(sun(45.0)), ALONG, dust(0.1))
+    at_once, in_two = (LightShaftFilm(12, 10) for _ in range(2))
+    words = (tracer, build_render_scene(AWAY), build_environment(sun(45.0)), ALONG, medium(0.1))
     at_once.accumulate(*words, 6)
     in_two.accumulate(*words, 2)
     in_two.accumulate(*words, 4)
     np.testing.assert_array_equal(at_once.light(), in_two.light())
-    assert not ShaftFilm(4, 4).accumulate(*words, 1, lambda: True)
+    assert not LightShaftFilm(4, 4).accumulate(*words, 1, lambda: True)
 
 
 def test_a_stopped_picture_has_dust_all_over_and_one_that_goes_on_all_of_its_samples(
@@ -174,19 +180,19 @@ def test_a_stopped_picture_has_dust_all_over_and_one_that_goes_on_all_of_its_sam
     lights, compiled = build_environment(sun(60.0)), build_render_scene(AWAY)
     light = FinishedLight(np.zeros((8, 8, 3), np.float32), {})
     passes: list[int] = []
-    accumulate = ShaftFilm.accumulate
+    accumulate = LightShaftFilm.accumulate
 
-    def counted(self: ShaftFilm, *words: Any) -> bool:
+    def counted(self: LightShaftFilm, *words: Any) -> bool:
         passes.append(words[-1])
         return accumulate(self, *words)
 
-    monkeypatch.setattr(ShaftFilm, "accumulate", counted)
+    monkeypatch.setattr(LightShaftFilm, "accumulate", counted)
     looking = replace(ALONG, fov_deg=20.0)
-    through = light_through_dust(document, compiled, lights, looking, light, 256.0, False, lambda: True)
+    through = apply_light_shafts(document, compiled, lights, looking, light, 256.0, False, lambda: True)
     assert passes == [FEWEST]
     assert (through.parts[SHAFTS][4] > 0.0).any()
     passes.clear()
-    light_through_dust(document, compiled, lights, looking, light, 256.0, False)
-    assert sum(passes) == dust_samples(256.0) and max(passes) <= FEWEST
+    apply_light_shafts(document, compiled, lights, looking, light, 256.0, False)
+    assert sum(passes) == light_shaft_samples(256.0) and max(passes) <= FEWEST
     plain = document.change("shafts", on=False)
-    assert light_through_dust(plain, compiled, lights, looking, light, 256.0, False) is light
+    assert apply_light_shafts(plain, compiled, lights, looking, light, 256.0, False) is light

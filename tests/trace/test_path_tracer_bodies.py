@@ -164,16 +164,16 @@ def test_the_sun_comes_through_the_open_share_of_a_cut_out_sheet(tracer: Rendere
 
 
 @pytest.mark.parametrize("share", [0.0, 0.3, 1.0])
-def test_a_leaf_sends_its_share_through_and_keeps_the_sum(tracer: Renderer, share: float) -> None:
+def test_a_leaf_sends_its_share_through_and_keeps_the_sum(tracer: Renderer, fraction: float) -> None:
     # a sheet under half a sky: seen from above 1 - t of it, from below t, whatever t is
-    leaf = Material("leaf", (0.6, 0.6, 0.6), translucency=share)
+    leaf = Material("leaf", (0.6, 0.6, 0.6), translucency=fraction)
     scene = make_scene((level(200.0), leaf))
     lights = build_environment(HALF)
     above = expose(tracer, scene, lights, DOWN, 256, 1).mean("sky").mean()
     up = Camera((0.0, 0.0, -10.0), (0.0, 0.001, 0.0), 2.0)
     below = expose(tracer, scene, lights, up, 256, 1).mean("sky").mean()
-    assert above == pytest.approx(60.0 * (1.0 - share), rel=0.02, abs=0.3)
-    assert below == pytest.approx(60.0 * share, rel=0.02, abs=0.3)
+    assert above == pytest.approx(60.0 * (1.0 - fraction), rel=0.02, abs=0.3)
+    assert below == pytest.approx(60.0 * fraction, rel=0.02, abs=0.3)
 
 
 def test_a_clear_coat_adds_gloss_and_no_energy(tracer: Renderer) -> None:

@@ -12,7 +12,7 @@ from gloamet.light_layers import LIGHTS, Gain, Gains, even_gains
 from gloamet.preview.relighting import relit_by
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver, uniform_dome
-from gloamet.sky.panorama_dome import turned_dome
+from gloamet.sky.panorama_dome import rotated_dome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Lamp, Material
 from gloamet.trace.film import Film, Renderer
@@ -46,7 +46,7 @@ def film_of(scene: RenderScene, lights: Environment, tracer: Renderer, samples: 
 
 @pytest.fixture(scope="module")
 def lights(solver: SkySolver) -> Environment:
-    later = turned_dome(solver.dome(Air(4.0), 250.0, 12.0).table, 40.0, 0.2)
+    later = rotated_dome(solver.dome(Air(4.0), 250.0, 12.0).table, 40.0, 0.2)
     return replace(build_environment(solver.dome(Air(2.5), 200.0, 40.0)), panorama=build_environment(later))
 
 
@@ -127,15 +127,15 @@ def test_what_a_pane_reflects_on_to_the_ground_has_bounced(tracer: Renderer) -> 
         Material("floor", (0.05, 0.05, 0.05)),
         Material("pane", (1.0, 1.0, 1.0), 0.0, transmission=1.0),
     )
-    shares = []
+    fractions = []
     for glass in (True, False):
         walls = [(box((-20.0, 0.0, 0.01), (20.0, 0.02, 20.0)), pane)] if glass else []
         film = Film(24, 16)
         scene = build_render_scene(make_scene((level(60.0), floor), *walls))
         camera = Camera((0.0, -4.0, 3.0), (0.0, -1.0, 0.0), 20.0)
         assert tracer.accumulate(film, scene, build_environment(uniform_dome(100.0)), camera, 256, 8)
-        shares.append((film.mean("sky").mean(), film.mean("sky_bounced").mean()))
-    (whole, bounced), (open_whole, open_bounced) = shares
+        fractions.append((film.mean("sky").mean(), film.mean("sky_bounced").mean()))
+    (whole, bounced), (open_whole, open_bounced) = fractions
     assert open_bounced == 0.0 and whole == pytest.approx(float(open_whole), rel=0.02)
     assert 0.03 < bounced / whole < 0.3
 
@@ -148,13 +148,13 @@ def test_relit_bounces_have_the_gain_of_the_exact_ones(
     cache = RelightCache(court, COURT, *SIZE, tracer.pool, tracer.threads)
     gain = Gain((straight,) * 3, (later,) * 3)
     gains = Gains(gain, gain, even_gains(lamps=0.0).lamps, gain)
-    shares = relit_by(lights, gains)
+    fractions = relit_by(lights, gains)
     while not cache.full:
         assert cache.improve(relit_by(lights, Gains())[0].lights)
-    relit = cache.relit(shares[0].lights, shares[0].gains, True, shares[0].bounced)
+    relit = cache.relit(fractions[0].lights, fractions[0].gains, True, fractions[0].bounced)
     film = film_of(court, lights, tracer, 256, 12)
     exact, whole = film.light(gains), film.light(even_gains(lamps=0.0))
-    assert len(shares) == 1
+    assert len(fractions) == 1
     assert relit.mean() == pytest.approx(float(exact.mean()), rel=near)
     blocks = [p.reshape(8, 8, 12, 8, 3).mean((1, 3, 4)) for p in (relit, exact, whole)]
     assert np.quantile(np.abs(blocks[0] - blocks[1]) / blocks[2], 0.9) < 0.06
@@ -169,9 +169,9 @@ def test_a_room_by_a_window_is_lit_by_patches_of_the_sun_as_light_that_has_bounc
     env = build_environment(solver.dome(Air(2.5), 180.0, 35.0))
     bare = replace(scene, portals=scene.portals[:0])
     camera = Camera((0.0, -1.5, 1.4), (0.0, 2.0, 1.0), 70.0)
-    shares = []
+    fractions = []
     for stage in (scene, bare):
         film = Film(32, 24)
         assert tracer.accumulate(film, stage, env, camera, 1024, 6)
-        shares.append(film.mean("sun_bounced").mean() / film.mean("sun").mean())
-    assert shares[0] == pytest.approx(shares[1], abs=0.02)
+        fractions.append(film.mean("sun_bounced").mean() / film.mean("sun").mean())
+    assert fractions[0] == pytest.approx(fractions[1], abs=0.02)

@@ -39,15 +39,15 @@ def seen(tracer: Renderer, scene: Scene, camera: Camera, bounces: int, samples: 
 
 @pytest.mark.parametrize(("side", "share"), [(0.5, 1.0), (0.1, 0.1)])
 def test_a_lamp_in_a_mirror_lights_as_its_image_would_and_less_when_it_is_small(
-    tracer: Renderer, side: float, share: float
+    tracer: Renderer, side: float, fraction: float
 ) -> None:
-    assert min(1.0, side**2 / SMALL_LAMP_M2) == pytest.approx(share)
+    assert min(1.0, side**2 / SMALL_LAMP_M2) == pytest.approx(fraction)
     floor = (level(2.0), WHITE)
     mirrored = make_scene(floor, (level(2.0, 0.6)[:, ::-1], MIRROR), (lamp(side, 0.3, up=True), LAMP))
     image = make_scene(floor, (lamp(side, 0.9, up=False), LAMP))
     expected = seen(tracer, image, DOWN, 1, 64)
     assert expected > 1.0
-    assert seen(tracer, mirrored, DOWN, 2, 1024) == pytest.approx(share * expected, rel=0.08)
+    assert seen(tracer, mirrored, DOWN, 2, 1024) == pytest.approx(fraction * expected, rel=0.08)
 
 
 def test_a_small_lamp_looked_at_in_a_mirror_is_as_bright_as_it_is(tracer: Renderer) -> None:
@@ -60,5 +60,5 @@ def test_what_glows_through_a_picture_is_not_dimmed_for_mirrors_are_how_it_light
     glowing = Texture("glow", np.full((2, 2, 4), 255, np.uint8))
     screen = replace(LAMP, emission_texture=0)
     scene = replace(make_scene((level(0.01), screen), (level(0.01), LAMP)), textures=(glowing,))
-    shares = build_render_scene(scene).materials[:2, MIRRORED_LAMP_WEIGHT]
-    assert shares == pytest.approx([1.0, 0.0004 / SMALL_LAMP_M2])
+    fractions = build_render_scene(scene).materials[:2, MIRRORED_LAMP_WEIGHT]
+    assert fractions == pytest.approx([1.0, 0.0004 / SMALL_LAMP_M2])

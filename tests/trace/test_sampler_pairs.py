@@ -38,9 +38,9 @@ def varnish(rough: float, gloss: np.float32) -> Bsdf:
     """A level grey dielectric seen from the south, 60 degrees off its normal."""
     t = math.radians(ZENITH_DEG)
     grey = (F(0.5), F(0.5), F(0.5))
-    share = called(specular_probability)(F(math.cos(t)), grey, F(0), gloss)
+    fraction = called(specular_probability)(F(math.cos(t)), grey, F(0), gloss)
     view = (F(0), F(-math.sin(t)), F(math.cos(t)))
-    return Bsdf((F(0), F(0), F(1)), view, grey, F(rough**2), F(0), gloss, F(share))
+    return Bsdf((F(0), F(0), F(1)), view, grey, F(rough**2), F(0), gloss, F(fraction))
 
 
 @njit

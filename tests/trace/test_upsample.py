@@ -14,7 +14,7 @@ from gloamet.trace.denoise import denoise, denoise_prefiltered
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
-from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
+from gloamet.trace.upsample import features_from_film, resize_bilinear, upsample
 from tests.conftest import box, level, make_scene
 
 CAMERA = Camera((0.0, -8.0, 3.0), (0.0, 0.0, 1.0), 40.0)
@@ -38,9 +38,9 @@ def test_enlarging_is_close_to_the_large_picture_and_sharper_than_stretching(
     films: tuple[Film, Film],
 ) -> None:
     small, large = films
-    guides = guides_from_film(large, 2)
+    features = features_from_film(large, 2)
     with ThreadPoolExecutor(2) as pool:
-        out = upsample(small.light(), small, guides, pool)
+        out = upsample(small.light(), small, features, pool)
     wanted = large.light().reshape(60, 2, 72, 2, 3).mean((1, 3))
     assert out.shape == wanted.shape
     assert out.mean() == pytest.approx(wanted.mean(), rel=0.03)
@@ -75,8 +75,8 @@ def test_the_best_cleaning_is_nearer_even_with_noisy_guides_and_leaves_the_film_
     noisy_guides.layers["albedo"] *= rng.uniform(0.6, 1.4, layer.shape[:2])[..., None].astype(np.float32)
     kept = {name: layer.copy() for name, layer in noisy_guides.layers.items()}
     noisy = [
-        (share * large.light() * rng.uniform(0.3, 1.7, large.light().shape)).astype(np.float32)
-        for share in (0.25, 0.75)
+        (fraction * large.light() * rng.uniform(0.3, 1.7, large.light().shape)).astype(np.float32)
+        for fraction in (0.25, 0.75)
     ]
     quick, best = denoise(noisy[0] + noisy[1], noisy_guides), denoise_prefiltered(noisy, noisy_guides)
     assert quick is not None

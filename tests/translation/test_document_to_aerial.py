@@ -13,7 +13,7 @@ from gloamet.document.demo import PANORAMAS
 from gloamet.document.model import Document
 from gloamet.light_layers import Gains
 from gloamet.sky.dome import dome_radiance, uniform_dome
-from gloamet.sky.moonlight import moon_share
+from gloamet.sky.moonlight import moon_fraction
 from gloamet.stage.camera import Camera
 from gloamet.trace.film import Film
 from gloamet.trace.pixel_distances import NEAR_M
@@ -21,8 +21,8 @@ from gloamet.translation.document_to_aerial import (
     AERIAL,
     AerialInputs,
     aerial_settings,
-    light_through_air,
-    panorama_share,
+    apply_aerial_perspective,
+    panorama_fraction,
 )
 from gloamet.translation.document_to_light import FinishedLight, SkyInputs, dome_from_document
 from gloamet.translation.document_to_picture import gains_from_document
@@ -43,7 +43,7 @@ def light_at(metres: float, document: Document) -> FinishedLight:
     film.layers["near"][:] = 2.0 * np.exp(-metres / NEAR_M)
     sun, sky = np.full((*SHAPE, 3), 900.0, np.float32), np.full((*SHAPE, 3), 100.0, np.float32)
     light = FinishedLight(sun + sky, {"sun": sun, "sky": sky})
-    return light_through_air(document, dome_from_document(document), CAMERA, light, film)
+    return apply_aerial_perspective(document, dome_from_document(document), CAMERA, light, film)
 
 
 def passing(light: FinishedLight) -> float:
@@ -136,7 +136,7 @@ def far_luminance(document: Document, camera: Camera) -> float:
     film = Film(SHAPE[1], SHAPE[0])
     film.layers["depth"][:], film.layers["counts"][:] = 150_000.0, 1.0  # and no nearness
     black = np.zeros((*SHAPE, 3), np.float32)
-    light = light_through_air(
+    light = apply_aerial_perspective(
         document, dome_from_document(document), camera, FinishedLight(black, {"sun": black}), film
     )
     return float(luminance(light.whole[SHAPE[0] // 2, SHAPE[1] // 2]))
@@ -157,7 +157,7 @@ def test_under_a_full_moon_the_distance_is_brightest_below_it() -> None:
     # while there is twilight both light it, and the horizon stands for both
     assert not AerialInputs.of(sky, CAMERA, 1.5).by_horizon
     dusk = SkyInputs.of(night.change("sun", wall_time=datetime(2026, 11, 24, 16, 40)))
-    assert dusk.moon is not None and moon_share(dusk.moon, dusk.elevation_deg) > 0.0
+    assert dusk.moon is not None and moon_fraction(dusk.moon, dusk.elevation_deg) > 0.0
     assert -10.0 < dusk.elevation_deg < 0.0
     assert AerialInputs.of(dusk, CAMERA, 1.5).by_horizon
 
@@ -209,5 +209,5 @@ def test_a_panorama_that_is_only_seen_does_not_light_the_distance() -> None:
 def test_a_panorama_counts_by_what_it_gives_level_ground() -> None:
     dome, panorama = dome_from_document(HAZY), uniform_dome(5000.0)
     level = float(luminance(dome.sun_horizontal + dome.sky_horizontal))
-    assert panorama_share(dome, panorama) == pytest.approx(5000.0 * np.pi / level, rel=1e-4)
-    assert panorama_share(dome, None) == 0.0
+    assert panorama_fraction(dome, panorama) == pytest.approx(5000.0 * np.pi / level, rel=1e-4)
+    assert panorama_fraction(dome, None) == 0.0

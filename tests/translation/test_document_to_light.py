@@ -58,7 +58,7 @@ def test_the_middle_of_a_panorama_stands_in_the_north_and_turns_with_it(tmp_path
     buffer.write(str(path))
     document = Document().change("panorama", file=str(path))
     for north, turn, bearing in ((0.0, 0.0, 0.0), (90.0, 0.0, 90.0), (0.0, 30.0, 30.0), (-50.0, 20.0, 330.0)):
-        turned = document.change("panorama", turn_deg=turn).change("sun", north_deg=north)
+        turned = document.change("panorama", rotation_deg=turn).change("sun", north_deg=north)
         panorama = panorama_from_document(turned, uniform_dome(1.0))
         assert panorama is not None
         dome = panorama.dome

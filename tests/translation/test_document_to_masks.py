@@ -13,7 +13,7 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
 from gloamet.trace.film import Film
 from gloamet.trace.render_scene import RenderScene, build_render_scene
-from gloamet.translation.document_to_masks import mask_planes, sun_share_of_film
+from gloamet.translation.document_to_masks import mask_planes, sun_fraction_of_film
 
 CAMERA = Camera((0.0, -5.0, 1.0), (0.0, 0.0, 1.0), 40.0)
 
@@ -39,12 +39,12 @@ def stage() -> RenderScene:
 
 
 def test_the_suns_share_is_its_direct_light_under_the_gains() -> None:
-    assert sun_share_of_film(film(3.0, 1.0), Gains()) == pytest.approx(np.full((30, 40), 0.75), rel=1e-5)
+    assert sun_fraction_of_film(film(3.0, 1.0), Gains()) == pytest.approx(np.full((30, 40), 0.75), rel=1e-5)
     # what has bounced is no sunshine
-    assert sun_share_of_film(film(3.0, 0.0, 1.0), Gains())[15, 20] == pytest.approx(0.75, rel=1e-5)
+    assert sun_fraction_of_film(film(3.0, 0.0, 1.0), Gains())[15, 20] == pytest.approx(0.75, rel=1e-5)
     off = Gains(sun=Gain((0.0, 0.0, 0.0), (0.0, 0.0, 0.0)))
-    assert not sun_share_of_film(film(3.0, 1.0), off).any()
-    assert not sun_share_of_film(Film(8, 8), Gains()).any()
+    assert not sun_fraction_of_film(film(3.0, 1.0), off).any()
+    assert not sun_fraction_of_film(Film(8, 8), Gains()).any()
 
 
 def test_only_what_the_masks_ask_for_is_made() -> None:
@@ -52,7 +52,9 @@ def test_only_what_the_masks_ask_for_is_made() -> None:
         masks = tuple(LocalState(kind=kind) for kind in kinds)  # type: ignore[arg-type]
         with ThreadPoolExecutor() as pool:
             made = mask_planes(masks, film(1.0, 1.0), Gains(), (stage(), CAMERA), pool)
-        return tuple(plane is not None for plane in (made.depth, made.sun_share, made.parts, made.materials))
+        return tuple(
+            plane is not None for plane in (made.depth, made.sun_fraction, made.parts, made.materials)
+        )
 
     assert planes("round", "painted") == (False, False, False, False)
     assert planes("distance") == (True, False, False, False)

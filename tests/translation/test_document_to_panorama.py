@@ -64,7 +64,7 @@ def test_what_is_seen_has_the_level_of_what_lights(sky: SkyDome) -> None:
 
 
 def test_it_turns_by_hand_with_north_and_with_the_sun_when_locked(sky: SkyDome) -> None:
-    turned = LIT.change("panorama", turn_deg=20.0).change("sun", north_deg=15.0)
+    turned = LIT.change("panorama", rotation_deg=20.0).change("sun", north_deg=15.0)
     assert light(turned, sky).sun_deg == pytest.approx((SUN[0] + 35.0, SUN[1]), abs=0.1)
     locked = turned.change(
         "panorama", locked=True, sun_found=True, sun_azimuth_deg=SUN[0], sun_elevation_deg=SUN[1]

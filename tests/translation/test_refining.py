@@ -35,12 +35,12 @@ def kept(tmp_path: Path) -> Kept:
 
 
 def test_a_refined_picture_has_the_size_the_exposure_and_the_samples(kept: Kept, tracer: Renderer) -> None:
-    shares: list[float] = []
-    finer = refined(kept, tracer, progress=lambda p: shares.append(p.share))
+    fractions: list[float] = []
+    finer = refined(kept, tracer, progress=lambda p: fractions.append(p.fraction))
     assert finer is not None
     assert finer.pixels.shape == (SIZE[1], SIZE[0], 4)
     assert (finer.samples, finer.ev) == (16, 14.0)
-    assert shares[-1] == pytest.approx(1.0)
+    assert fractions[-1] == pytest.approx(1.0)
     codes = 255.0 * develop_exact(finer.light, develop_settings(finer.document, kept.ev))
     assert np.abs(codes - finer.pixels[..., :3]).max() <= 0.51  # rounded to whole codes
     again = replace_picture(kept, finer)

@@ -26,9 +26,9 @@ def test_even_steps_are_even_and_both_ends_are_there() -> None:
 
 
 def test_gentle_steps_leave_and_arrive_slowly_and_are_symmetric() -> None:
-    shares = easing_curve(21, "gentle")
-    steps = np.diff(shares)
-    assert shares[0] == 0.0 and shares[-1] == 1.0
+    fractions = easing_curve(21, "gentle")
+    steps = np.diff(fractions)
+    assert fractions[0] == 0.0 and fractions[-1] == 1.0
     assert steps[0] < 0.2 * steps[10]
     assert np.allclose(steps, steps[::-1])
 
@@ -44,7 +44,7 @@ def test_a_night_with_a_change_of_the_clock_has_no_gap() -> None:
 def test_along_a_motion_the_sun_goes_where_its_leader_goes() -> None:
     document = (
         Document()
-        .change("sun", mode="follow", leader="swing", north_deg=25.0)
+        .change("sun", mode="follow", driver="swing", north_deg=25.0)
         .change("sequence", along="motion", frames=3)
     )
     suns = [sun_from_document(f) for f in sequence_documents(document, SCENE)]
@@ -67,6 +67,6 @@ def test_what_cannot_be_a_sequence_says_why(values: dict[str, object], words: st
 
 
 def test_a_leader_that_stands_still_is_no_sequence() -> None:
-    document = Document().change("sun", leader="key").change("sequence", along="motion")
+    document = Document().change("sun", driver="key").change("sequence", along="motion")
     with pytest.raises(GloametError, match="does not move"):
         sequence_documents(document, SCENE)

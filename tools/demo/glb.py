@@ -142,11 +142,11 @@ class Writer:
         name: str,
         mesh: int,
         at: tuple[float, float, float] = (0.0, 0.0, 0.0),
-        turn_deg: float = 0.0,
+        rotation_deg: float = 0.0,
         scale: float = 1.0,
     ) -> None:
         """A node: a mesh moved in world coordinates and turned about the vertical."""
-        half = np.radians(turn_deg) / 2.0
+        half = np.radians(rotation_deg) / 2.0
         node = {
             "name": name,
             "mesh": mesh,

@@ -47,7 +47,7 @@ class YearScan:
 
     target: SunTarget
     grid: YearGrid
-    share: NDArray[np.float32]
+    fraction: NDArray[np.float32]
 
 
 @dataclass(frozen=True)
@@ -58,12 +58,12 @@ class SunlitSpan:
     last: date
     begins: datetime
     ends: datetime
-    share: float
+    fraction: float
 
     def sentence(self, name: str) -> str:
         """What the span says; over weeks the sun comes earlier or later, so the clock is that of a named day."""
         times = f"{self.begins:%-H:%M}–{self.ends:%-H:%M}"
-        up_to = f"up to {100 * self.share:.0f} % of it"
+        up_to = f"up to {100 * self.fraction:.0f} % of it"
         if self.first == self.last:
             return f"reaches {name} on {_day(self.first)} {times}, {up_to}"
         days = f"from {_day(self.first)} to {_day(self.last)}"
@@ -126,9 +126,11 @@ def scan_year(
     days = np.array([window.holds_day(grid.day(k)) for k in range(len(grid.times_s))])
     counts = (grid.elevation_deg > 0.0) & days[:, None] & window.holds_hour(hours)[None]
     suns = direction(grid.azimuth_deg[counts] + site.north_deg, grid.elevation_deg[counts])
-    share = np.zeros(grid.times_s.shape, np.float32)
-    share[counts] = sunlit_fractions(scene, target.points, target.normals, target.both_sides, suns, cancelled)
-    return YearScan(target, grid, share)
+    fraction = np.zeros(grid.times_s.shape, np.float32)
+    fraction[counts] = sunlit_fractions(
+        scene, target.points, target.normals, target.both_sides, suns, cancelled
+    )
+    return YearScan(target, grid, fraction)
 
 
 def sunlit_spans(scan: YearScan, site: AlmanacSite, least: float = FEWEST_SHARE) -> list[SunlitSpan]:
@@ -139,7 +141,7 @@ def sunlit_spans(scan: YearScan, site: AlmanacSite, least: float = FEWEST_SHARE)
     """
     from scipy import ndimage
 
-    lit = scan.share >= least
+    lit = scan.fraction >= least
     if not lit.any():
         return []
     # what is added at the ends comes from the other end, so that nothing is lost or closed at New Year
@@ -168,19 +170,23 @@ def _span(scan: YearScan, site: AlmanacSite, cells: list[tuple[int, int]]) -> Su
     def clock(row: int) -> datetime:
         return datetime.fromtimestamp(float(grid.times_s[middle % len(grid.times_s), row]), site.tz)
 
-    share = max(float(scan.share[d, k]) for d, k in cells)
+    fraction = max(float(scan.fraction[d, k]) for d, k in cells)
     last = len(grid.times_s)
     return SunlitSpan(
-        grid.day(days[0] % last), grid.day(days[-1] % last), clock(min(rows)), clock(max(rows)) + step, share
+        grid.day(days[0] % last),
+        grid.day(days[-1] % last),
+        clock(min(rows)),
+        clock(max(rows)) + step,
+        fraction,
     )
 
 
 def best_moment(scan: YearScan, site: AlmanacSite) -> datetime | None:
     """The moment with most sun on the target, in the middle of equals; None when it is never reached."""
-    top = float(scan.share.max())
+    top = float(scan.fraction.max())
     if top <= 0.0:
         return None
-    d, k = np.unravel_index(np.flatnonzero(scan.share.ravel() >= 0.999 * top), scan.share.shape)
+    d, k = np.unravel_index(np.flatnonzero(scan.fraction.ravel() >= 0.999 * top), scan.fraction.shape)
     middle = len(d) // 2
     return datetime.fromtimestamp(float(scan.grid.times_s[d[middle], k[middle]]), site.tz)
 

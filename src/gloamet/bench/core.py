@@ -27,14 +27,14 @@ from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.camera import Camera
 from gloamet.stage.readers import read_file, read_model
 from gloamet.sun.position import sun_position
-from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
+from gloamet.trace.aerial_perspective import AerialSettings, composite_aerial_perspective
 from gloamet.trace.film import Film, Renderer
-from gloamet.trace.light_shafts import ShaftFilm
+from gloamet.trace.light_shafts import LightShaftFilm
 from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.pixel_distances import far_parts, nearness
 from gloamet.trace.render_scene import build_render_scene
 from gloamet.translation.document_to_light import build_stage, dome_from_document, environment_from_document
-from gloamet.translation.document_to_light_shafts import dust_of, dust_samples
+from gloamet.translation.document_to_light_shafts import light_shaft_samples, medium_from_document
 
 Result = dict[str, float]
 WIDTH, HEIGHT = 960, 540
@@ -131,7 +131,9 @@ def aerial() -> Result:
     table = solved()
     solve_s = best(solved, 15) - best(lambda: solver.spectral(Air(2.5), 30.0 + 0.01 * next(tick)), 15)
     with ThreadPoolExecutor(os.cpu_count()) as pool:
-        over_s = best(lambda: see_through_air(table, AerialSettings(), camera, picture, parts, pool), 15)
+        over_s = best(
+            lambda: composite_aerial_perspective(table, AerialSettings(), camera, picture, parts, pool), 15
+        )
     return {"aerial_solve_ms": 1e3 * solve_s, "aerial_ms": 1e3 * over_s}
 
 
@@ -142,19 +144,19 @@ def shafts() -> Result:
     scene = place_in_world(read_file(str(document.stage.model)), document.stage)
     compiled, camera, tracer = build_stage(document, scene), camera_from_view(document.stage.view), Renderer()
     lights = environment_from_document(document, dome_from_document(document), None)
-    dust = dust_of(document.shafts, compiled, camera, tracer)
-    assert dust is not None
+    medium = medium_from_document(document.shafts, compiled, camera, tracer)
+    assert medium is not None
 
     def without() -> None:
         tracer.accumulate(Film(*SHAFT_SIZE), compiled, lights, camera, SHAFT_SAMPLES)
 
     def dusty() -> None:
-        film = ShaftFilm(*SHAFT_SIZE)
-        film.accumulate(tracer, compiled, lights, camera, dust, dust_samples(SHAFT_SAMPLES))
+        film = LightShaftFilm(*SHAFT_SIZE)
+        film.accumulate(tracer, compiled, lights, camera, medium, light_shaft_samples(SHAFT_SAMPLES))
 
     def resting() -> None:
-        film = ShaftFilm(WIDTH // RESTING_SHRINK, HEIGHT // RESTING_SHRINK)
-        film.accumulate(tracer, compiled, lights, camera, dust, RESTING_SAMPLES)
+        film = LightShaftFilm(WIDTH // RESTING_SHRINK, HEIGHT // RESTING_SHRINK)
+        film.accumulate(tracer, compiled, lights, camera, medium, RESTING_SAMPLES)
 
     plain_s = best(without, 3)
     return {"shafts_ratio": 1.0 + best(dusty, 3) / plain_s, "shafts_rest_ms": 1e3 * best(resting, 5)}

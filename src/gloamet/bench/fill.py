@@ -13,7 +13,7 @@ from gloamet.develop.settings import DevelopSettings
 from gloamet.document.demo import PANORAMAS, demo_document
 from gloamet.light_layers import Gain, Gains, even_gains
 from gloamet.output.images import save_light
-from gloamet.preview.relighting import Relighting, View
+from gloamet.preview.relighting import Relighting, RelightView
 from gloamet.sky.environment_map import read_environment_map
 from gloamet.sky.panorama_dome import LightOptions, prepare_panorama, suns_of
 from gloamet.stage.assembly import camera_from_view, place_in_world
@@ -56,13 +56,13 @@ def turning() -> Result:
     document = document.change("fill", sun_on=False)
     scene = place_in_world(read_file(Path(str(document.stage.model))), document.stage)
     dome, renderer, relighting = dome_from_document(document), Renderer(), Relighting()
-    view = View(build_stage(document, scene), camera_from_view(document.stage.view), *RELIT_SIZE)
+    view = RelightView(build_stage(document, scene), camera_from_view(document.stage.view), *RELIT_SIZE)
     tint, balance = tint_from_document(document), even_gains(sun=0.0)
     inputs = PanoramaInputs.of(document, dome, sun_from_document(document)[0])
     assert inputs is not None
 
-    def lights(turn_deg: float):  # type: ignore[no-untyped-def]
-        return join_lights(dome, read_panorama(inputs._replace(turn_deg=turn_deg)), tint, False)
+    def lights(rotation_deg: float):  # type: ignore[no-untyped-def]
+        return join_lights(dome, read_panorama(inputs._replace(rotation_deg=rotation_deg)), tint, False)
 
     while relighting.improve(view, lights(0.0), renderer, lambda: False):
         pass

@@ -47,13 +47,13 @@ def saturation_gain(colour: tuple[float, float, float] | Array, saturation: floa
     return np.asarray(wanted / (AP1_LUMINANCE @ wanted) / own)
 
 
-def as_colour(values: NDArray[np.floating]) -> tuple[float, float, float]:
+def colour_tuple(values: NDArray[np.floating]) -> tuple[float, float, float]:
     """Three numbers as a colour."""
     red, green, blue = (float(v) for v in values)
     return red, green, blue
 
 
-def gained(
+def apply_gain(
     whole: Floats, bounced: Floats | None, direct: tuple[float, ...], indirect: tuple[float, ...]
 ) -> Floats:
     """A light (..., 3) under the gain of its direct light and that of the part of it that has bounced."""

@@ -83,7 +83,7 @@ def _ocio(names: tuple[str, str, str], gain: float) -> Callable[[Floats], Floats
     return apply
 
 
-class View(NamedTuple):
+class ViewTransform(NamedTuple):
     """A view transform: its name, what it is good for, scene light to code values, and whether it is the sRGB curve
     alone, which needs no table."""
 
@@ -96,12 +96,14 @@ class View(NamedTuple):
 VIEWS = {
     view.name: view
     for view in (
-        View(
+        ViewTransform(
             "film", "A film-like curve: sunlight bright, shade clear, highlights that roll off softly.", film
         ),
-        View("ACES 2.0", "The rendering of ACES 2.0 for an SDR screen.", _ocio(_ACES_2, 1.7245)),
-        View("ACES 1.3", "The rendering of ACES 1.3 for an SDR screen.", _ocio(_ACES_1, 1.4778)),
-        View("plain sRGB", "No rendering: what is brighter than a white card is cut off.", plain, True),
+        ViewTransform("ACES 2.0", "The rendering of ACES 2.0 for an SDR screen.", _ocio(_ACES_2, 1.7245)),
+        ViewTransform("ACES 1.3", "The rendering of ACES 1.3 for an SDR screen.", _ocio(_ACES_1, 1.4778)),
+        ViewTransform(
+            "plain sRGB", "No rendering: what is brighter than a white card is cut off.", plain, True
+        ),
     )
 }
 DEFAULT_VIEW = "film"

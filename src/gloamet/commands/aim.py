@@ -247,7 +247,7 @@ def _run_windows(options: argparse.Namespace) -> None:
             "to": span.last.isoformat(),
             "clock_from": f"{span.begins:%H:%M}",
             "clock_to": f"{span.ends:%H:%M}",
-            "share": round(span.share, 4),
+            "share": round(span.fraction, 4),
         }
         for span in spans
     ]

@@ -56,7 +56,7 @@ def triple(what: str) -> Callable[[str], tuple[float, float, float]]:
     return read
 
 
-def shares(text: str) -> tuple[float, float, float, float]:
+def fractions(text: str) -> tuple[float, float, float, float]:
     """An argparse type: left,top,right,bottom in 0..1."""
     try:
         left, top, right, bottom = (float(part) for part in text.split(","))
@@ -83,7 +83,7 @@ def add_json(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--json", action="store_true", help="print one JSON object")
 
 
-def add_place(parser: argparse.ArgumentParser, required: bool) -> None:
+def add_site(parser: argparse.ArgumentParser, required: bool) -> None:
     """Latitude, longitude, moment and clock."""
     parser.add_argument("--lat", type=float, required=required, help="latitude in degrees, north positive")
     parser.add_argument("--lon", type=float, required=required, help="longitude in degrees, east positive")
@@ -91,7 +91,7 @@ def add_place(parser: argparse.ArgumentParser, required: bool) -> None:
     parser.add_argument("--tz", help="IANA time zone or offset like +03:00 (default: the zone of the place)")
 
 
-def read_place(options: argparse.Namespace) -> tuple[float, float, datetime, tzinfo, str]:
+def read_site(options: argparse.Namespace) -> tuple[float, float, datetime, tzinfo, str]:
     """Checked latitude, longitude, moment, zone and the zone's name."""
     lat, lon = check_coordinates(options.lat, options.lon)
     when = parse_when(options.when)

@@ -126,7 +126,7 @@ def run(options: argparse.Namespace) -> None:
     document = Document().model_copy(update={"expose": state})
     lux = options.incident_lux or 0.0
     exposure = exposure_from_document(document, file.picture, file.seen, lambda: illuminance_ev(lux))
-    planes = MaskPlanes(depth=file.seen.depth, sun_share=file.sun_share)
+    planes = MaskPlanes(depth=file.seen.depth, sun_fraction=file.sun_fraction)
     codes = develop_exact(file.picture, develop_settings(document, exposure.ev), planes)
     save_display(options.output, codes, options.sixteen_bit)
     if options.table_out is not None:

@@ -21,18 +21,18 @@ from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
 from gloamet.sun.place import zone_name_at
-from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
+from gloamet.trace.aerial_perspective import AerialSettings, composite_aerial_perspective
 from gloamet.trace.denoise import denoise
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.first_hits import first_hits, probe
-from gloamet.trace.light_shafts import Dust, ShaftFilm
+from gloamet.trace.light_shafts import LightShaftFilm, ParticipatingMedium
 from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.pixel_distances import far_parts
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.relight.sun_mask import SunMask
 from gloamet.trace.render_scene import build_render_scene
 from gloamet.trace.sun_exposure import sunlit_fractions
-from gloamet.trace.upsample import guides_from_film, resize_bilinear, upsample
+from gloamet.trace.upsample import features_from_film, resize_bilinear, upsample
 
 
 def _sky() -> None:
@@ -48,7 +48,7 @@ def _sky() -> None:
     encode_rows(pixels, one, codes)
     air, far = solve_aerial(solver, Air(), (180.0, 30.0), 1.6), np.ones((8, 8), np.float32)
     with ThreadPoolExecutor(1) as pool:
-        see_through_air(
+        composite_aerial_perspective(
             air,
             AerialSettings(),
             Camera((0, 0, 1), (0, 1, 1)),
@@ -79,13 +79,13 @@ def _rays(relit: bool = False) -> None:
         tracer.accumulate(film, scene, lights, camera)
         first_hits(scene, camera, 8, 8, tracer.pool)
         corner, grey = (np.float32(-1),) * 3, (np.float32(1),) * 3
-        dust = Dust(corner, grey, np.float32(0.1), grey, np.float32(0.5))
+        medium = ParticipatingMedium(corner, grey, np.float32(0.1), grey, np.float32(0.5))
         up = np.array([[0.0, 0.0, 1.0]])
         measure_cards(scene, lights, up, up, 1, tracer.pool)
         probe(scene, (0.0, 0.0, 9.0), (0.0, 0.0, -1.0))
         radiance_along(scene, lights, up, up, 1, tracer.pool)
-        ShaftFilm(8, 8).accumulate(tracer, scene, lights, camera, dust, 1)
-        upsample(resize_bilinear(film.light(), (4, 4)), Film(4, 4), guides_from_film(film), tracer.pool)
+        LightShaftFilm(8, 8).accumulate(tracer, scene, lights, camera, medium, 1)
+        upsample(resize_bilinear(film.light(), (4, 4)), Film(4, 4), features_from_film(film), tracer.pool)
 
 
 def _develop() -> None:

@@ -6,7 +6,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from gloamet.commands.argument_types import add_place, number, read_place
+from gloamet.commands.argument_types import add_site, number, read_site
 from gloamet.commands.develop import read_settings
 from gloamet.commands.document_options import (
     add_aerial,
@@ -24,7 +24,7 @@ from gloamet.errors import GloametError
 from gloamet.light_layers import LIGHT_LAYERS
 
 PANORAMA_OPTIONS = (
-    ("--panorama-turn", "turn_deg", "Turn"),
+    ("--panorama-turn", "rotation_deg", "Turn"),
     ("--panorama-lux", "level_lx", "Panorama"),
     ("--panorama-tilt", "tilt_deg", "Tilt"),
     ("--panorama-blur", "blur_deg", "Blur"),
@@ -43,7 +43,7 @@ WARMTHS: dict[str, str] = {name: f"{name}_mired" for name in LIGHT_LAYERS}
 
 def add_light(parser: argparse.ArgumentParser) -> None:
     """All of them."""
-    add_place(parser, required=False)
+    add_site(parser, required=False)
     parser.add_argument("--sun-azimuth", type=number(-360, 720, "Sun azimuth"))
     parser.add_argument("--sun-elevation", type=number(-90, 90, "Sun elevation"))
     add_air(parser, "--sky-model")
@@ -136,7 +136,7 @@ def _with_sun(document: Document, options: argparse.Namespace) -> Document:
     if any(v is not None for v in timed):
         if any(v is None for v in timed):
             raise GloametError("A place and time need --lat, --lon and --when together.")
-        lat, lon, when, tz, name = read_place(options)
+        lat, lon, when, tz, name = read_site(options)
         document = document.change("site", latitude_deg=lat, longitude_deg=lon, timezone=name)
         wall = when if when.tzinfo is None else when.astimezone(tz).replace(tzinfo=None)
         return document.change("sun", mode="almanac", wall_time=wall)

@@ -51,9 +51,9 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
 def _measures(document: Document, options: argparse.Namespace, lit: _Lit) -> Measures:
     """What is measured in the scene: cards, and the exposure of a small picture."""
     from gloamet.meter.light import read_light
-    from gloamet.meter.natural_range import natural_band
+    from gloamet.meter.natural_range import natural_range
     from gloamet.preview.light_readout import panorama_solved
-    from gloamet.preview.relighting import View
+    from gloamet.preview.relighting import RelightView
     from gloamet.preview.scene_meter import read_meter
     from gloamet.sky.dome import SkySolver
     from gloamet.trace.film import Film, Renderer
@@ -65,7 +65,7 @@ def _measures(document: Document, options: argparse.Namespace, lit: _Lit) -> Mea
     out = document.output
     width, height = SHRINK_PX, max(16, round(SHRINK_PX * out.height / out.width))
     renderer, bounces = Renderer(), options.bounces or MOST_BOUNCES
-    met = read_meter(View(lit.compiled, lit.camera, width, height), lit.lights, bounces, renderer)
+    met = read_meter(RelightView(lit.compiled, lit.camera, width, height), lit.lights, bounces, renderer)
     film = Film(width, height)
     renderer.accumulate(film, lit.compiled, lit.lights, lit.camera, SPOT_SAMPLES, bounces)
     reading = read_light(lit.dome, lit.gains, None if lit.panorama is None else lit.panorama.lighting)
@@ -74,7 +74,7 @@ def _measures(document: Document, options: argparse.Namespace, lit: _Lit) -> Mea
     low, high = lit.compiled.scene.subject_bounds()
     solved = None if lit.panorama is None else panorama_solved(lit.panorama, lit.gains)
     return Measures(
-        natural_band(air_from_document(document), lit.dome.sun_elevation_deg, SkySolver()),
+        natural_range(air_from_document(document), lit.dome.sun_elevation_deg, SkySolver()),
         exposure.ev,
         cards=met.cards,
         in_flight=met.in_flight,

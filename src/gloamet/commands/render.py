@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from gloamet.commands.argument_types import add_json, number, shares, show, size, whole
+from gloamet.commands.argument_types import add_json, fractions, number, show, size, whole
 from gloamet.commands.camera_options import add_camera, find_camera
 from gloamet.commands.document_options import add_axes, read_document
 from gloamet.commands.light_options import add_light, with_light
@@ -60,7 +60,9 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument(
         "--ink", type=number(0.5, 6, "Ink"), nargs="?", const=1.4, help="contours, width in px"
     )
-    parser.add_argument("--rectangle", type=shares, help="left,top,right,bottom in 0..1: refine only there")
+    parser.add_argument(
+        "--rectangle", type=fractions, help="left,top,right,bottom in 0..1: refine only there"
+    )
     parser.add_argument("--ground", choices=["endless", "disc", "none"], help="what lies below the horizon")
     add_json(parser)
     parser.set_defaults(run=run)
@@ -161,7 +163,7 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights
 
     def progress(p: Progress) -> None:
         if sys.stderr.isatty():
-            bar = "█" * int(30 * p.share) + "░" * (30 - int(30 * p.share))
+            bar = "█" * int(30 * p.fraction) + "░" * (30 - int(30 * p.fraction))
             line = f"{p.samples:.0f} samples  noise {100 * p.noise:.1f} %  {p.seconds_left:.0f} s left"
             print(f"\r{bar} {line} ", end="", file=sys.stderr)
 

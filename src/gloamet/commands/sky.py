@@ -92,7 +92,7 @@ def _dome(
 def _readings(document: Document, dome: SkyDome, elevation_deg: float) -> dict[str, Any]:
     """The light meter's numbers and those of the air."""
     from gloamet.meter.light import read_light
-    from gloamet.sky.grading import departures
+    from gloamet.sky.grading import grading_differences
     from gloamet.sky.sky_models import caveat
     from gloamet.translation.document_to_light import (
         air_from_document,
@@ -117,7 +117,7 @@ def _readings(document: Document, dome: SkyDome, elevation_deg: float) -> dict[s
         "incident_ev": reading.incident_ev,
     }
     said = caveat(sky_model_from_document(document), air, elevation_deg)
-    changed = departures(grade_from_document(document))
+    changed = grading_differences(grade_from_document(document))
     said = " ".join(
         [*([said] if said else []), *([f"Not nature’s: {', '.join(changed)}."] if changed else [])]
     )

@@ -23,7 +23,10 @@ GRADE_OPTIONS = (
     ("--aureole-size", "aureole_deg", "Size of the aureole"),
     ("--sun-disc", "disc", "Brightness of the disc"),
 )
-SHAFT_OPTIONS = (("--dust-visibility", "visibility_m", "Dust"), ("--dust-forward", "forward", "Direction"))
+SHAFT_OPTIONS = (
+    ("--dust-visibility", "visibility_m", "Medium"),
+    ("--dust-forward", "forward", "Direction"),
+)
 
 
 def curve(what: str, limit: float) -> Callable[[str], tuple[float, ...]]:
@@ -59,8 +62,8 @@ def _tint(text: str) -> Colour | dict[str, Any]:
         return colour(text)
     if name not in LIGHT_LAYERS:
         raise GloametError(f"There is no light “{name}” to tint: there are {', '.join(LIGHT_LAYERS)}.")
-    hue, _comma, share = value.partition(",")
-    strength = number(0, 1, "Share of a tint")(share) if share else 1.0
+    hue, _comma, fraction = value.partition(",")
+    strength = number(0, 1, "Share of a tint")(fraction) if fraction else 1.0
     return {f"{name}_tint": colour(hue), f"{name}_tint_strength": strength}
 
 

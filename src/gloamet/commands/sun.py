@@ -5,21 +5,21 @@ from __future__ import annotations
 import argparse
 from datetime import UTC
 
-from gloamet.commands.argument_types import add_json, add_place, read_place, show
+from gloamet.commands.argument_types import add_json, add_site, read_site, show
 from gloamet.sun.moment import events_of, moment_at
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
     parser = commands.add_parser("sun", help="the sun at a place and time")
-    add_place(parser, required=True)
+    add_site(parser, required=True)
     add_json(parser)
     parser.set_defaults(run=run)
 
 
 def run(options: argparse.Namespace) -> None:
     """Print the position and the events of the local day."""
-    lat, lon, when, tz, name = read_place(options)
+    lat, lon, when, tz, name = read_site(options)
     moment = moment_at(when, lat, lon, tz)
     events = events_of(moment, lat, lon, tz)
     show(

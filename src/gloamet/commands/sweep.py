@@ -97,7 +97,7 @@ def _write(
 
 def run_sweep(options: argparse.Namespace) -> None:
     """Every variant, and where it went."""
-    from gloamet.document.sweep import read_range, sweep, variant_words
+    from gloamet.document.sweep import read_range, sweep, variant_label
 
     _check_output(options.output)
     varies = [read_range(text) for text in options.vary]
@@ -107,7 +107,7 @@ def run_sweep(options: argparse.Namespace) -> None:
     for number, variant in enumerate(variants, 1):
         made = table.picture(variant.document)
         assert made is not None  # nobody cancels
-        words = variant_words(variant)
+        words = variant_label(variant)
         pictures.append((made.pixels, words))
         tell.append({"file": f"{number:03d}.png", "values": variant.values, "words": words, "ev": made.ev})
         if sys.stderr.isatty():
@@ -124,7 +124,7 @@ def run_suggest(options: argparse.Namespace) -> None:
 
     _check_output(options.output)
     document, table = _laid_out(options)
-    found = suggest(document, table, options.number, lambda _share: None)
+    found = suggest(document, table, options.number, lambda _fraction: None)
     pictures = [(s.picture.pixels, s.reason) for s in found]
     tell = [
         {

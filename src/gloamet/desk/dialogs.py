@@ -16,10 +16,10 @@ def ask(parent: QWidget, sentence: str, answers: tuple[str, ...]) -> str:
     return next((text for button, text in buttons.items() if button is box.clickedButton()), "")
 
 
-def bearing_words(azimuth_deg: float) -> str:
+def azimuth_label(azimuth_deg: float) -> str:
     """A bearing as a mason says it: from the nearest of north and south towards east or west.
 
-    >>> bearing_words(292.0), bearing_words(180.0), bearing_words(118.7)
+    >>> azimuth_label(292.0), azimuth_label(180.0), azimuth_label(118.7)
     ('W 22° N', 'S', 'E 29° S')
     """
     quarter = int(((azimuth_deg + 45.0) % 360.0) // 90.0)

@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.desk.state.session import Session
-from gloamet.desk.steps.stage.model import facing_words
+from gloamet.desk.steps.stage.model import facing_label
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import SegmentedControl, label
 from gloamet.desk.widgets.pixels import fitted
@@ -95,12 +95,12 @@ class ImportPanel(QWidget):
         column.setSpacing(6)
         self.title = label("", "title")
         self.drawing = Elevation(session)
-        self.size_words = label("", "note", wrap=True)
+        self.size_label = label("", "note", wrap=True)
         self.warning = label("", "warning", wrap=True)
         self.units_why, self.up_why = label("", "note", wrap=True), label("", "note", wrap=True)
         column.addWidget(self.title)
         column.addWidget(self.drawing)
-        column.addWidget(self.size_words)
+        column.addWidget(self.size_label)
         column.addWidget(self.warning)
         column.addWidget(label("One unit of the file is", "head"))
         column.addWidget(
@@ -116,7 +116,7 @@ class ImportPanel(QWidget):
         column.addWidget(self.up_why)
         row = QHBoxLayout()
         row.addWidget(label("Front faces", "head"))
-        row.addWidget(facing_words(session))
+        row.addWidget(facing_label(session))
         column.addLayout(row)
         column.addWidget(Switch(session, "stage", "drop", "Stands on height 0"))
         column.addWidget(Switch(session, "stage", "outside", "Files outside its folder may be read"))
@@ -145,7 +145,7 @@ class ImportPanel(QWidget):
         self.title.setText(scene.path.name if scene.path else "")
         low, high = scene.subject_bounds()
         wide, deep, tall = high - low
-        self.size_words.setText(
+        self.size_label.setText(
             f"{wide:.4g} m wide, {deep:.4g} m deep, {tall:.4g} m high, beside a person of {PERSON_M} m."
         )
         self.warning.setText(size_warning(high - low) or "")

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWi
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import label, link
-from gloamet.document.differences import step_words
+from gloamet.document.differences import step_label
 from gloamet.preview.events import Frame
 
 
@@ -25,7 +25,7 @@ class TopBar(QWidget):
         self.setObjectName("bar")
         self.setFixedHeight(theme.BAR_HEIGHT)
         self.session = session
-        self._share = 0.0
+        self._fraction = 0.0
         self._saving = ""
         self._loading = False
         self._stop_saving: Callable[[], None] | None = None
@@ -79,8 +79,8 @@ class TopBar(QWidget):
         """What undo and redo would change, in their tooltips."""
         history = self.session.history
         now, back, on = history.current, history.undone, history.redone
-        undone = step_words(back, now) if back is not None else "nothing"
-        redone = step_words(now, on) if on is not None else "nothing"
+        undone = step_label(back, now) if back is not None else "nothing"
+        redone = step_label(now, on) if on is not None else "nothing"
         self.undo.setToolTip(f"Take back: {undone} (Ctrl+Z).")
         self.redo.setToolTip(f"Do again: {redone} (Ctrl+Shift+Z).")
 
@@ -112,24 +112,24 @@ class TopBar(QWidget):
         elif self.session.frame is None:
             self.status.setText("")
 
-    def _on_preparing(self, share: float, seconds_left: float) -> None:
+    def _on_preparing(self, fraction: float, seconds_left: float) -> None:
         """Kernels are being compiled, once for this machine."""
-        self._share = share
-        if share < 1.0:
+        self._fraction = fraction
+        if fraction < 1.0:
             self.status.setText(f"preparing light, {max(1.0, seconds_left):.0f} s left")
         self.update()
 
-    def _on_loading(self, share: float, word: str) -> None:
+    def _on_loading(self, fraction: float, word: str) -> None:
         """A model is being opened; stop gives it up."""
-        self._loading, self._share = share < 1.0, share
+        self._loading, self._fraction = fraction < 1.0, fraction
         if self._loading:
             self.status.setText(f"{word[:36]} …")
             self.stop.setText("stop")
         self.update()
 
-    def show_saving(self, text: str, share: float, stop: Callable[[], None] | None) -> None:
+    def show_saving(self, text: str, fraction: float, stop: Callable[[], None] | None) -> None:
         """A picture is being saved and `stop` ends it early; an empty text says that it is done."""
-        self._saving, self._share, self._stop_saving = text, share, stop
+        self._saving, self._fraction, self._stop_saving = text, fraction, stop
         self.status.setText(text)
         self.refresh()
         self.update()
@@ -137,7 +137,7 @@ class TopBar(QWidget):
     def _on_frame_ready(self, frame: Frame) -> None:
         if self._saving or not self.session.prepared:
             return
-        self._share = share_done(frame)
+        self._fraction = fraction_done(frame)
         blurred = self.session.document.stage.view.depth_of_field
         self.status.setText(status_text(frame, self.session.stopped, blurred))
         self.update()
@@ -146,13 +146,13 @@ class TopBar(QWidget):
         p = QPainter(self)
         p.fillRect(self.rect(), QColor(theme.GROUND))
         p.fillRect(0, self.height() - 1, self.width(), 1, QColor(theme.LINE))
-        if 0.0 < self._share < 1.0:
+        if 0.0 < self._fraction < 1.0:
             right = self.width() - 16
             p.fillRect(QRectF(right - 150, self.height() - 7, 150, 2), QColor(theme.LINE))
-            p.fillRect(QRectF(right - 150, self.height() - 7, 150 * self._share, 2), QColor(theme.INK))
+            p.fillRect(QRectF(right - 150, self.height() - 7, 150 * self._fraction, 2), QColor(theme.INK))
 
 
-def share_done(frame: Frame) -> float:
+def fraction_done(frame: Frame) -> float:
     """How far a frame is on its way, by samples or by noise, whichever is nearer its end."""
     if not frame.exact:
         return 0.0

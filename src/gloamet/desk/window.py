@@ -19,7 +19,7 @@ from PySide6.QtWidgets import (
 from gloamet.desk.aim.aim_controller import AimController
 from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.compare.kept_strip import KeptStrip
-from gloamet.desk.dialogs import ask, bearing_words
+from gloamet.desk.dialogs import ask, azimuth_label
 from gloamet.desk.files.autosave import Autosave, Left, drop, left_behind, take_up
 from gloamet.desk.files.import_notes import ImportNotesPanel
 from gloamet.desk.files.moved_files import MovedFiles
@@ -168,7 +168,7 @@ class DeskWindow(QMainWindow):
         below = "below the horizon" if elevation < -0.3 else "high"
         how = MODE_WORDS[self.session.document.sun.mode]
         self.height_word.setText(f"{below}, {how}" if how else below)
-        self.heading_word.setText(bearing_words(azimuth))
+        self.heading_word.setText(azimuth_label(azimuth))
 
     def showEvent(self, event: QShowEvent) -> None:  # noqa: N802
         self.stack.build_others()
@@ -186,9 +186,9 @@ class DeskWindow(QMainWindow):
         name = Path(str(self.session.document.stage.model)).name
         self.notice.offer(f"{name} has changed on disk.", "read it again", self.session.reload)
 
-    def _on_preparing(self, share: float, _seconds_left: float) -> None:
+    def _on_preparing(self, fraction: float, _seconds_left: float) -> None:
         """Until rays can be traced, only what works on the finished picture is awake."""
-        awake = share >= 1.0
+        awake = fraction >= 1.0
         if awake == self._awake:
             return
         self._awake = awake
@@ -374,9 +374,9 @@ class DeskWindow(QMainWindow):
         self.job.start()
 
     def _save_progress(self, progress) -> None:  # type: ignore[no-untyped-def]
-        text = f"saving {100 * progress.share:.0f} %   {progress.seconds_left:.0f} s left"
+        text = f"saving {100 * progress.fraction:.0f} %   {progress.seconds_left:.0f} s left"
         if self.job is not None:
-            self.bar.show_saving(text, progress.share, self.job.stop)
+            self.bar.show_saving(text, progress.fraction, self.job.stop)
 
     def _save_ended(self, sentence: str, written: bool) -> None:
         self.bar.show_saving("", 0.0, None)

@@ -34,8 +34,8 @@ NOTHING = Backdrop(None, None)
 def unpremultiplied(picture: Floats, transparency: Floats) -> Floats:
     """Light (H, W, 3) of what covers 1 - transparency (H, W) of each pixel, black where nothing does."""
     cover = 1.0 - transparency
-    share = np.where(cover > LEAST_COVER, 1.0 / np.maximum(cover, LEAST_COVER), 0.0)
-    return np.asarray(picture * share[..., None], np.float32)
+    fraction = np.where(cover > LEAST_COVER, 1.0 / np.maximum(cover, LEAST_COVER), 0.0)
+    return np.asarray(picture * fraction[..., None], np.float32)
 
 
 def _codes(backdrop: Backdrop, height: int, width: int) -> Floats:

@@ -38,7 +38,7 @@ from gloamet.develop.display_kernels import (
     TABLE_SIZE,
     TABLE_STEPS,
     EnlargedArrays,
-    FilmArrays,
+    FilmCurve,
     RowArrays,
     ToneArrays,
     ViewArrays,
@@ -122,11 +122,11 @@ _SCREEN_LUMINANCE = REC709_LUMINANCE.astype(np.float32)
 
 
 @lru_cache(maxsize=2)
-def _film_arrays(is_film: bool) -> FilmArrays:
+def _film_arrays(is_film: bool) -> FilmCurve:
     numbers = (FILM_SLOPE if is_film else 0.0, FILM_WHITE, FILM_SPEED, FILM_INSET, FILM_OUTSET)
     slope, white, speed, inset, outset = map(np.float32, numbers)
     matrix = np.ascontiguousarray(AP1_TO_REC709, np.float32)
-    return FilmArrays(slope, white, speed, inset, outset, matrix, _SCREEN_LUMINANCE)
+    return FilmCurve(slope, white, speed, inset, outset, matrix, _SCREEN_LUMINANCE)
 
 
 @lru_cache(maxsize=8)
@@ -155,7 +155,7 @@ def _colour_cube(colour: ColourState, _table_written_ns: int) -> Floats:
 
 
 @lru_cache(maxsize=2)
-def _places_cube(view: str) -> Floats:
+def _positions_cube(view: str) -> Floats:
     """The baked view again, for a picture that goes on into the cube of colour: places on its axes."""
     return ((CUBE_SIZE - 1) * np.sqrt(srgb_to_linear(screen_cube(view)))).astype(np.float32)
 
@@ -172,7 +172,7 @@ def _view_arrays(settings: DevelopSettings, matrix: Floats) -> ViewArrays:
     film, cube = _film_arrays(view.apply is film_view), _NOTHING
     colour = _colour_cube(settings.colour, written_ns(settings.colour.table))
     if view.apply is not film_view and not view.curve_alone:
-        cube = _places_cube(settings.view) if len(colour) else screen_cube(settings.view)
+        cube = _positions_cube(settings.view) if len(colour) else screen_cube(settings.view)
     tone = _tone_arrays(settings.tone)
     return ViewArrays(matrix, tone, cube, film, _srgb_curve(), colour)
 

@@ -62,7 +62,7 @@ def _to_cube_positions(values):
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def _corners(row, index, share):
+def _corners(row, index, fraction):
     """The tetrahedron of a cube that each place of a row (3, W) lies in: its low corner and the steps from there to the
     second and third one, index (3, W), and the shares of all four, (4, W). Without a branch: which of six it is is
     chance."""
@@ -79,20 +79,20 @@ def _corners(row, index, share):
         index[2, x] = _LAST_STEP - (
             _BLUE_STEP if fb == least else (_GREEN_STEP if fg == least else _RED_STEP)
         )
-        share[0, x], share[1, x] = F(1) - most, most - middle
-        share[2, x], share[3, x] = middle - least, least
+        fraction[0, x], fraction[1, x] = F(1) - most, most - middle
+        fraction[2, x], fraction[3, x] = middle - least, least
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
 def _tetrahedral_lookup(row, cube, own):
     """A row of places (3, W) becomes the values of a cube there; `own` is a `RowArrays`."""
-    index, share, mixed = own.corners, own.shares, own.mixed
-    _corners(row, index, share)
+    index, fraction, mixed = own.corners, own.fractions, own.mixed
+    _corners(row, index, fraction)
     for x in range(len(mixed)):  # a fourth value, the next colour's first, so that all are worked on at once
         first = np.uint64(3 * index[0, x])
         a, c = first + np.uint64(3 * index[1, x]), first + np.uint64(3 * index[2, x])
         last = first + np.uint64(3 * _LAST_STEP)
-        w, p, q, s = share[0, x], share[1, x], share[2, x], share[3, x]
+        w, p, q, s = fraction[0, x], fraction[1, x], fraction[2, x], fraction[3, x]
         one, two, three = np.uint64(1), np.uint64(2), np.uint64(3)
         mixed[x, 0] = w * cube[first] + p * cube[a] + q * cube[c] + s * cube[last]
         mixed[x, 1] = w * cube[first + one] + p * cube[a + one] + q * cube[c + one] + s * cube[last + one]
@@ -120,7 +120,7 @@ def _pack_codes(row, out):
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def _hold_places(row):
+def _clamp_positions(row):
     """A row of places (3, W) on the axes of a cube, held inside it."""
     for channel in range(3):
         values = row[channel]
@@ -129,7 +129,7 @@ def _hold_places(row):
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def _root_places(row):
+def _root_positions(row):
     """A row of linear display light (3, W) becomes places in the cube of colour."""
     for channel in range(3):
         values = row[channel]
@@ -138,7 +138,7 @@ def _root_places(row):
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def _to_table_places(values):
+def _to_table_positions(values):
     """Linear values (W,) become places in a table over stops from grey; the ends go on."""
     for x in range(len(values)):
         value = values[x] if values[x] > _DARKEST else _DARKEST
@@ -170,7 +170,7 @@ def _tone_row(row, gain, tone, factor):
         a = tone.luminance
         for x in range(len(red)):
             factor[x] = a[0] * red[x] + a[1] * green[x] + a[2] * blue[x]
-        _to_table_places(factor)
+        _to_table_positions(factor)
         _look_up(factor, tone.brightness)
         for x in range(len(red)):
             red[x], green[x], blue[x] = factor[x] * red[x], factor[x] * green[x], factor[x] * blue[x]
@@ -179,7 +179,7 @@ def _tone_row(row, gain, tone, factor):
             values = row[channel]
             for x in range(len(values)):
                 factor[x] = values[x]
-            _to_table_places(factor)
+            _to_table_positions(factor)
             _look_up(factor, tone.channels[channel])
             for x in range(len(values)):
                 values[x] *= factor[x]
@@ -207,7 +207,7 @@ def _film_curve(values, film):
 
 @njit(**IEEE_KERNEL_OPTIONS)
 def _film_row(row, film):
-    """A row of scene light (3, W) becomes linear display light by a `FilmArrays`, held inside the screen's colours."""
+    """A row of scene light (3, W) becomes linear display light by a `FilmCurve`, held inside the screen's colours."""
     red, green, blue = row[0], row[1], row[2]
     to, inset, outset = film.matrix, film.inset, film.outset
     keep = F(1) / (F(1) - outset)
@@ -249,7 +249,7 @@ def _apply_curve(row, curve, out):
         out[x] = r | (g << np.uint32(8)) | (b << np.uint32(16)) | OPAQUE
 
 
-class FilmArrays(NamedTuple):
+class FilmCurve(NamedTuple):
     """Scene light to linear display light: a film's curve W x^n / (x^n + s) between two mixtures of the channels, then
     a matrix; without a slope n the matrix alone."""
 
@@ -277,7 +277,7 @@ class ViewArrays(NamedTuple):
     matrix: NDArray[np.float32]
     tone: ToneArrays
     cube: NDArray[np.float32]
-    film: FilmArrays
+    film: FilmCurve
     curve: NDArray[np.uint8]
     colour: NDArray[np.float32]
 
@@ -296,7 +296,7 @@ class RowArrays(NamedTuple):
 
     row: NDArray[np.float32]
     corners: NDArray[np.int32]
-    shares: NDArray[np.float32]
+    fractions: NDArray[np.float32]
     mixed: NDArray[np.float32]
     room: NDArray[np.uint32]
 
@@ -319,9 +319,9 @@ def _develop_row(pixels, gain, view, own, out):
         if not coloured:
             _apply_curve(row, view.curve, out)
             return
-        _root_places(row)
+        _root_positions(row)
     if coloured:
-        _hold_places(row)
+        _clamp_positions(row)
         _tetrahedral_lookup(row, view.colour, own)
     _pack_codes(row, out)
 
@@ -333,7 +333,7 @@ def develop_rows(counters, threads, picture, gain, view, out, work, large):
     gain (H, W) are factors of pixels, none where there is none; work is the `RowArrays` of all threads.
     """
     k = next_index(counters, 0)
-    own = RowArrays(work.row[k], work.corners[k], work.shares[k], work.mixed[k], work.room[k])
+    own = RowArrays(work.row[k], work.corners[k], work.fractions[k], work.mixed[k], work.room[k])
     while True:
         y = next_index(counters, 1) * ROWS_PER_TASK
         if y >= len(picture):

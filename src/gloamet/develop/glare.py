@@ -56,7 +56,7 @@ def star_kernel(padded: tuple[int, int], height: int, glare: GlareState) -> Arra
     kernel = np.zeros((3, *padded))
     for k in range(glare.blades):
         # a ray runs across each straight edge
-        angle = math.radians(glare.star_turn_deg) + math.pi * (2 * k + 1) / glare.blades
+        angle = math.radians(glare.star_rotation_deg) + math.pi * (2 * k + 1) / glare.blades
         along = x * math.cos(angle) - y * math.sin(angle)
         aside = x * math.sin(angle) + y * math.cos(angle)
         for c, wavelength in enumerate(WAVELENGTHS_NM):
@@ -96,11 +96,11 @@ def _ghosts(bright: Array) -> Array:
 
     out = np.zeros_like(bright)
     centre = 0.5 * (np.array(bright.shape[1:]) - 1.0)
-    for place, shares in GHOSTS:
+    for place, fractions in GHOSTS:
         factor = np.full(2, 1.0 / place)
-        for c, share in enumerate(shares):
+        for c, fraction in enumerate(fractions):
             image = affine_transform(bright[c], factor, centre - factor * centre, order=1)
-            out[c] += share / place**2 * image
+            out[c] += fraction / place**2 * image
     return out
 
 
@@ -119,7 +119,7 @@ def glare_picture(picture: Floats, glare: GlareState) -> Floats:
     padded = (next_fast_len(2 * h, real=True), next_fast_len(w + h, real=True))
     spread = _spread(padded, h, glare.model_copy(update=SHARES_LEFT_OUT))
     veil, glow, star, flare = (
-        glare.strength * share / 100.0 for share in (glare.veil, glare.glow, glare.star, glare.flare)
+        glare.strength * fraction / 100.0 for fraction in (glare.veil, glare.glow, glare.star, glare.flare)
     )
     small, least = np.empty((h, w, 6), np.float32), np.float32(2.0**glare.glow_from)
     on_all_threads(shrink_rows, picture, factor, least, _LUMINANCE, small)
@@ -131,7 +131,7 @@ def glare_picture(picture: Floats, glare: GlareState) -> Floats:
         laid += rfft2(_ghosts(planes[3:]), padded, workers=-1) * (spread.ghost * flare)
     around = np.maximum(irfft2(laid, padded, workers=-1)[:, :h, :w], 0.0)
     small = np.ascontiguousarray(np.moveaxis(around, 0, -1), np.float32)
-    shares = (np.float32(1.0 - veil - star), np.float32(glow + flare), least)
+    fractions = (np.float32(1.0 - veil - star), np.float32(glow + flare), least)
     out = np.empty_like(picture)
-    on_all_threads(scatter_rows, picture, small, factor, shares, _LUMINANCE, out)
+    on_all_threads(scatter_rows, picture, small, factor, fractions, _LUMINANCE, out)
     return out

@@ -79,7 +79,7 @@ def _cube_root(v):
 
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
-def _band_share(hues, hue_deg):
+def _band_fraction(hues, hue_deg):
     """The two bands that a hue lies between, and the share of the second."""
     last = len(hues) - 1
     for n in range(last):
@@ -97,11 +97,11 @@ def _through_bands(lightness, a, b, grade):
     chroma = a * a + b * b
     coloured = chroma / (chroma + PALE * PALE)
     hue = math.atan2(b, a) * F(180.0 / math.pi)
-    first, second, share = _band_share(grade.hues, hue if hue >= F(0) else hue + F(360))
+    first, second, fraction = _band_fraction(grade.hues, hue if hue >= F(0) else hue + F(360))
     one, other = grade.bands[first], grade.bands[second]
-    turn = (one[0] + share * (other[0] - one[0])) * coloured * F(math.pi / 180.0)
-    factor = F(1) + one[1] + share * (other[1] - one[1])
-    lighter = one[2] + share * (other[2] - one[2])
+    turn = (one[0] + fraction * (other[0] - one[0])) * coloured * F(math.pi / 180.0)
+    factor = F(1) + one[1] + fraction * (other[1] - one[1])
+    lighter = one[2] + fraction * (other[2] - one[2])
     c, s = math.cos(turn) * factor, math.sin(turn) * factor
     return lightness + LIGHTER * lighter * coloured, a * c - b * s, a * s + b * c
 

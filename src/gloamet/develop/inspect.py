@@ -74,7 +74,7 @@ def clipping(pixels: Pixels) -> Pixels:
     return out
 
 
-def shares_at_the_ends(pixels: Pixels) -> tuple[float, float]:
+def fractions_at_the_ends(pixels: Pixels) -> tuple[float, float]:
     """Shares of developed pixels that clip, and that are crushed, 0..1."""
     clipped, crushed = (pixels[..., :3] >= CLIPPED).any(-1), (pixels[..., :3] <= CRUSHED).all(-1)
     return float(clipped.mean()), float(crushed.mean())

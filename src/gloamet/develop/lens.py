@@ -66,9 +66,9 @@ def bend(picture: Floats, lens: LensState) -> Floats:
     if min(height, width) < 2:
         return picture  # a line has no two pixels to lie between
     out, firsts = np.empty(picture.shape, np.float32), np.empty((THREADS, width), np.int32)
-    shares, rows = np.empty((THREADS, 2, width), np.float32), out.reshape(height, -1)
+    fractions, rows = np.empty((THREADS, 2, width), np.float32), out.reshape(height, -1)
     on_all_threads(
-        bend_rows, picture.reshape(-1), (height, width), np.float32(bent), scales, firsts, shares, rows
+        bend_rows, picture.reshape(-1), (height, width), np.float32(bent), scales, firsts, fractions, rows
     )
     return out
 

@@ -96,10 +96,10 @@ def _between(small, down, across, c):
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def scatter_rows(counters, picture, small, factor, shares, weights, out):
+def scatter_rows(counters, picture, small, factor, fractions, weights, out):
     """What stays of the picture, and the light of small (h, w, 3) laid over it; shares: kept of all light, taken of
     that above a threshold, the threshold."""
-    kept, taken, least = shares
+    kept, taken, least = fractions
     while True:
         y0 = next_index(counters, 0) * ROWS_PER_TASK
         if y0 >= len(picture):
@@ -150,7 +150,7 @@ def details_rows(counters, picture, line, factor, weights, least, amount, gain):
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def _bent_places(y, shape, bent, scale, first, share):
+def _distorted_positions(y, shape, bent, scale, first, fraction):
     """Where the pixels of row y look through a lens: the pixel before, first (W,), and the shares of the one after it
     across and down, (2, W). Eight at once."""
     height, width = shape
@@ -163,17 +163,17 @@ def _bent_places(y, shape, bent, scale, first, share):
         u = min(max(across * factor + F(0.5) * F(width) - F(0.5), F(0)), F(width - 1))
         j, i = min(np.int32(v), np.int32(height - 2)), min(np.int32(u), np.int32(width - 2))
         first[x] = np.int32(j * width + i)
-        share[0, x], share[1, x] = u - F(i), v - F(j)
+        fraction[0, x], fraction[1, x] = u - F(i), v - F(j)
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def bend_rows(counters, picture, shape, bent, scales, firsts, shares, out):
+def bend_rows(counters, picture, shape, bent, scales, firsts, fractions, out):
     """A picture (3 H W,) of two rows and columns at least through a lens: a pixel r half diagonals from the centre
     shows the place r (1 + bent r²) times the scale of its channel; edges are drawn out. A thread works in its own of
     firsts (threads, W) and shares (threads, 2, W)."""
     height, width = shape
     k = next_index(counters, 1)
-    first, share = firsts[k], shares[k]
+    first, fraction = firsts[k], fractions[k]
     one, below = np.uint64(3), np.uint64(3 * width)
     while True:
         y0 = next_index(counters, 0) * ROWS_PER_TASK
@@ -183,9 +183,9 @@ def bend_rows(counters, picture, shape, bent, scales, firsts, shares, out):
             row = out[y]
             for c in range(3):
                 if c == 0 or scales[c] != scales[c - 1]:
-                    _bent_places(y, shape, bent, scales[c], first, share)
+                    _distorted_positions(y, shape, bent, scales[c], first, fraction)
                 for x in range(width):
-                    a, u, v = np.uint64(3 * first[x] + c), share[0, x], share[1, x]
+                    a, u, v = np.uint64(3 * first[x] + c), fraction[0, x], fraction[1, x]
                     upper = picture[a] + u * (picture[a + one] - picture[a])
                     a += below
                     lower = picture[a] + u * (picture[a + one] - picture[a])

@@ -31,7 +31,7 @@ class MaskPlanes(NamedTuple):
     unknown."""
 
     depth: Floats | None = None
-    sun_share: Floats | None = None
+    sun_fraction: Floats | None = None
     parts: Numbers | None = None
     part_names: tuple[str, ...] = ()
     materials: Numbers | None = None
@@ -62,7 +62,7 @@ def _places(mask: LocalState, shape: tuple[int, int]) -> tuple[Floats, Floats]:
     h, w = shape
     dx = ((np.arange(w, dtype=np.float32) + 0.5) / w - mask.x)[None, :] * (w / h)
     dy = ((np.arange(h, dtype=np.float32) + 0.5) / h - mask.y)[:, None]
-    c, s = math.cos(math.radians(mask.turn_deg)), math.sin(math.radians(mask.turn_deg))
+    c, s = math.cos(math.radians(mask.rotation_deg)), math.sin(math.radians(mask.rotation_deg))
     return np.asarray(c * dx + s * dy, np.float32), np.asarray(c * dy - s * dx, np.float32)
 
 
@@ -101,9 +101,9 @@ def _resized(plane: Floats, shape: tuple[int, int]) -> Floats:
             continue
         at = np.clip((np.arange(many, dtype=np.float32) + 0.5) * np.float32(few / many) - 0.5, 0, few - 1)
         low = at.astype(np.int64)
-        share = (at - low).astype(np.float32)
+        fraction = (at - low).astype(np.float32)
         a, b = np.take(plane, low, axis), np.take(plane, np.minimum(low + 1, few - 1), axis)
-        plane = a + (share[:, None] if axis == 0 else share) * (b - a)
+        plane = a + (fraction[:, None] if axis == 0 else fraction) * (b - a)
     return plane
 
 
@@ -129,11 +129,11 @@ def _distance(mask: LocalState, depth: Floats | None) -> Floats | None:
     return _smooth((far - mask.near_m) / border + 0.5) * _smooth((mask.far_m - far) / border + 0.5)
 
 
-def _sunlit(mask: LocalState, share: Floats | None) -> Floats | None:
-    if share is None:
+def _sunlit(mask: LocalState, fraction: Floats | None) -> Floats | None:
+    if fraction is None:
         return None
     width = 0.02 + 0.6 * mask.softness * SUN_SHARE
-    inside = _smooth((share - SUN_SHARE) / width + 0.5)
+    inside = _smooth((fraction - SUN_SHARE) / width + 0.5)
     return _softened(mask, 1.0 - inside if mask.kind == "shaded" else inside)
 
 
@@ -163,7 +163,7 @@ def mask_weights(mask: LocalState, shape: tuple[int, int], planes: MaskPlanes) -
     elif mask.kind == "distance":
         found = _distance(mask, planes.depth)
     else:
-        found = _sunlit(mask, planes.sun_share)
+        found = _sunlit(mask, planes.sun_fraction)
     if found is None:
         return np.zeros(shape, np.float32)
     found = found if found.shape == shape else _resized(found, shape)

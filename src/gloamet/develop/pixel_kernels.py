@@ -74,13 +74,13 @@ def finish_rows(counters, pixels, weights, detail, noise, amount):
 
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
-def _lerp_rgbx(a, b, share):
+def _lerp_rgbx(a, b, fraction):
     """Four bytes part of the way from a to b, share in 256ths."""
-    rest = np.uint32(256) - share
-    even = np.uint32((a & _EVEN_BYTES) * rest) + np.uint32((b & _EVEN_BYTES) * share) + _HALF
+    rest = np.uint32(256) - fraction
+    even = np.uint32((a & _EVEN_BYTES) * rest) + np.uint32((b & _EVEN_BYTES) * fraction) + _HALF
     odd = (
         np.uint32(((a >> np.uint32(8)) & _EVEN_BYTES) * rest)
-        + np.uint32(((b >> np.uint32(8)) & _EVEN_BYTES) * share)
+        + np.uint32(((b >> np.uint32(8)) & _EVEN_BYTES) * fraction)
         + _HALF
     )
     return np.uint32(((np.uint32(even) >> np.uint32(8)) & _EVEN_BYTES) | (np.uint32(odd) & _ODD_BYTES))

@@ -196,10 +196,10 @@ def warnings_of(codes: Codes) -> Warnings:
     return Warnings(float(garish.mean()), float(dulled.mean()), stands_out)
 
 
-def warning_words(found: Warnings) -> list[str]:
+def warning_labels(found: Warnings) -> list[str]:
     """What is worth saying of it.
 
-    >>> warning_words(Warnings(0.001, 0.02, 14.0))
+    >>> warning_labels(Warnings(0.001, 0.02, 14.0))
     []
     """
     said = []

@@ -54,7 +54,7 @@ def waveform(pixels: Pixels, columns: int, rows: int) -> Counts:
     return out
 
 
-def colour_place(codes: NDArray[np.float64], size: int) -> NDArray[np.int64]:
+def colour_position(codes: NDArray[np.float64], size: int) -> NDArray[np.int64]:
     """Place (..., 2), across and down, of colours of codes 0..1 on a round field of hues, `size` pixels wide."""
     lab = linear_to_oklab(srgb_to_linear(codes))
     across = 0.5 + 0.5 * lab[..., 1] / WIDEST_CHROMA
@@ -65,5 +65,5 @@ def colour_place(codes: NDArray[np.float64], size: int) -> NDArray[np.int64]:
 def colour_counts(pixels: Pixels, size: int) -> Counts:
     """How many pixels have which hue and chroma, (size, size): grey in the middle, hue round it as in Oklab."""
     few = _thinned(pixels)[..., :3].reshape(-1, 3) / 255.0
-    place = colour_place(few, size)
+    place = colour_position(few, size)
     return np.bincount(place[:, 1] * size + place[:, 0], minlength=size * size).reshape(size, size)

@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import Field, ValidationInfo, field_validator, model_validator
 
 from gloamet.document.field_types import Model, number
-from gloamet.document.stage import Colour, Place
+from gloamet.document.stage import Colour, Point
 
 Curve = tuple[float, float, float, float, float]
 
@@ -169,7 +169,8 @@ class ShaftState(Model):
     """Shafts of light: dust that hangs in a bounded part of the scene."""
 
     on: bool = Field(
-        False, description="Dust in the air of a part of the scene, in which the sun draws shafts."
+        False,
+        description="ParticipatingMedium in the air of a part of the scene, in which the sun draws shafts.",
     )
     where: Literal["model", "view", "box"] = Field(
         "model",
@@ -190,8 +191,8 @@ class ShaftState(Model):
     colour: Colour = Field(
         (1.0, 1.0, 1.0), description="Colour of the dust; its brightness is its reflectance."
     )
-    low: Place = Field((-5.0, -5.0, 0.0), description="Lowest corner of the dust’s box, metres.")
-    high: Place = Field((5.0, 5.0, 4.0), description="Highest corner of the dust’s box, metres.")
+    low: Point = Field((-5.0, -5.0, 0.0), description="Lowest corner of the dust’s box, metres.")
+    high: Point = Field((5.0, 5.0, 4.0), description="Highest corner of the dust’s box, metres.")
 
     @model_validator(mode="after")
     def _box_has_room(self) -> ShaftState:

@@ -18,30 +18,32 @@ LANDSCAPE = (  # by which distance is judged: three ridges, 2.5, 6 and 14 km fro
         name="near ridge",
         kind="ridge",
         place=(-1750, 1800, 0),
-        turn_deg=-44,
+        rotation_deg=-44,
         height_m=75,
-        crown_m=3600,
+        extent_m=3600,
         seed=3,
     ),
     Prop(
         name="middle ridge",
         kind="ridge",
         place=(-2900, 5200, 0),
-        turn_deg=-29,
+        rotation_deg=-29,
         height_m=270,
-        crown_m=9000,
+        extent_m=9000,
         seed=5,
     ),
     Prop(
         name="far ridge",
         kind="ridge",
         place=(-8000, 11500, 0),
-        turn_deg=-35,
+        rotation_deg=-35,
         height_m=850,
-        crown_m=22000,
+        extent_m=22000,
         seed=9,
     ),
-    Prop(name="line of poles", kind="poles", place=(-92, 92, 0), turn_deg=-47, height_m=7.5, crown_m=2500),
+    Prop(
+        name="line of poles", kind="poles", place=(-92, 92, 0), rotation_deg=-47, height_m=7.5, extent_m=2500
+    ),
 )
 FOLDER = DATA / "demo"
 PANORAMAS = FOLDER.parent / "panoramas"
@@ -71,7 +73,7 @@ def _product() -> Document:
             name=name,
             place=place,
             height_m=height,
-            crown_m=crown,
+            extent_m=crown,
             density=density,
             leaf_m=0.07,
             seed=seed,

@@ -1,6 +1,6 @@
 """What differs between two documents, field by field, and in an artist's words.
 
-Two documents enter; `Difference`s leave. A field is known by its path, as `Document.change` takes it.
+Two documents enter; `DocumentDifference`s leave. A field is known by its path, as `Document.change` takes it.
 """
 
 from __future__ import annotations
@@ -35,7 +35,7 @@ SUFFIXES = ("_deg", "_km", "_m", "_lx", "_stops", "_mired", "_px", "_s", "_cd_m2
 MOST_TEXT = 28
 
 
-class Difference(NamedTuple):
+class DocumentDifference(NamedTuple):
     """A field's path, and its values before and after."""
 
     path: FieldPath
@@ -43,7 +43,7 @@ class Difference(NamedTuple):
     after: Any
 
 
-def _apart(before: Any, after: Any, path: FieldPath) -> Iterator[Difference]:
+def _apart(before: Any, after: Any, path: FieldPath) -> Iterator[DocumentDifference]:
     """The fields below two values that differ; lists of another length are one field."""
     if before == after:
         return
@@ -62,18 +62,18 @@ def _apart(before: Any, after: Any, path: FieldPath) -> Iterator[Difference]:
         for index, (one, other) in enumerate(zip(before, after, strict=True)):
             yield from _apart(one, other, (*path, index))
     else:
-        yield Difference(path, before, after)
+        yield DocumentDifference(path, before, after)
 
 
-def differences(before: Document, after: Document) -> list[Difference]:
+def differences(before: Document, after: Document) -> list[DocumentDifference]:
     """The fields that differ, in the document's order; one that is there in one alone has None in the other."""
     return list(_apart(before, after, ()))
 
 
-def field_words(path: FieldPath) -> str:
+def field_label(path: FieldPath) -> str:
     """What an artist calls a field.
 
-    >>> field_words(("air", "turbidity")), field_words(("fill", "sky_stops")), field_words(("sun", "wall_time"))
+    >>> field_label(("air", "turbidity")), field_label(("fill", "sky_stops")), field_label(("sun", "wall_time"))
     ('turbidity', 'sky', 'time')
     """
     if path in WORDS:
@@ -96,7 +96,7 @@ def _unit(path: FieldPath) -> tuple[str, int]:
     return str(extra.get("unit", "")), int(extra.get("digits", 2))
 
 
-def value_words(path: FieldPath, value: Any) -> str:
+def value_label(path: FieldPath, value: Any) -> str:
     """A value as it is said."""
     if value is None or value == "":
         return "none"
@@ -112,24 +112,24 @@ def value_words(path: FieldPath, value: Any) -> str:
     return text if len(text) <= MOST_TEXT else f"{text[: MOST_TEXT - 1]}…"
 
 
-def difference_words(difference: Difference) -> str:
+def difference_label(difference: DocumentDifference) -> str:
     """One difference, as in “turbidity 3.0 → 5.0”; another day is said with its date."""
     path, before, after = difference
     if isinstance(before, datetime) and isinstance(after, datetime) and before.date() != after.date():
-        return f"{field_words(path)} {before:%d %b %H:%M} → {after:%d %b %H:%M}"
+        return f"{field_label(path)} {before:%d %b %H:%M} → {after:%d %b %H:%M}"
     if any(isinstance(value, tuple | dict | BaseModel) for value in (before, after)):
-        return f"{field_words(path)} changed"
-    return f"{field_words(path)} {value_words(path, before)} → {value_words(path, after)}"
+        return f"{field_label(path)} changed"
+    return f"{field_label(path)} {value_label(path, before)} → {value_label(path, after)}"
 
 
-def step_words(before: Document, after: Document, most: int = 2) -> str:
+def step_label(before: Document, after: Document, most: int = 2) -> str:
     """What a step changes, its first few differences."""
     found = differences(before, after)
     models = [d for d in found if d.path == ("stage", "model")]
     if models:
-        return difference_words(models[0])
+        return difference_label(models[0])
     view = [d for d in found if d.path[:2] == ("stage", "view")]
     others = [d for d in found if d.path[:2] != ("stage", "view")]
-    said = [difference_words(d) for d in others[:most]] + (["view"] if view else [])
+    said = [difference_label(d) for d in others[:most]] + (["view"] if view else [])
     more = len(others) - most
     return ", ".join(said) + (f" and {more} more" if more > 0 else "")

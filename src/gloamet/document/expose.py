@@ -56,7 +56,7 @@ class GlareState(Model):
     blades: int = number(
         6, 3, 12, "Blades of the aperture: an odd number gives twice as many rays.", "", 1, 0
     )
-    star_turn_deg: float = number(15.0, 0, 180, "Turns the star.", "°", 5, 0)
+    star_rotation_deg: float = number(15.0, 0, 180, "Turns the star.", "°", 5, 0)
     flare: float = number(
         0.0,
         0,
@@ -156,7 +156,7 @@ class LocalState(Model):
     y: float = number(0.5, -0.5, 1.5, "Place of its middle down the picture.", "", 0.01, 3)
     width: float = number(0.4, 0.01, 3, "Width, in picture heights.", "", 0.02, 2)
     height: float = number(0.4, 0.01, 3, "Height, in picture heights.", "", 0.02, 2)
-    turn_deg: float = number(0.0, -180, 180, "Turns it.", "°", 1, 0)
+    rotation_deg: float = number(0.0, -180, 180, "Turns it.", "°", 1, 0)
     softness: float = number(0.6, 0, 1, "How softly its border fades.", "", 0.05, 2)
     target: str = Field("", max_length=200, description="Part or material of the model that it covers.")
     near_m: float = number(0.0, 0, 1e5, "It begins at this distance.", "m", 1, 1)

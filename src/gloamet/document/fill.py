@@ -24,7 +24,7 @@ def _tint(what: str) -> Any:
     return Field((1.0, 1.0, 1.0), description=f"Colour that {what} is tinted with; its brightness stays.")
 
 
-def _share(what: str) -> Any:
+def _fraction(what: str) -> Any:
     return number(0.0, 0, 1, f"How strongly {what} is tinted.", "", 0.05, 2)
 
 
@@ -51,14 +51,14 @@ class FillState(Model):
     sun_stops: float = _stops("The sun")
     sun_bounced_stops: float = _bounced("the sun")
     sun_tint: Colour = _tint("the sun")
-    sun_tint_strength: float = _share("the sun")
+    sun_tint_strength: float = _fraction("the sun")
     sun_mired: float = _warmth("The sun")
     sun_on: bool = _switch("the sun")
 
     sky_stops: float = _stops("The sky fill")
     sky_bounced_stops: float = _bounced("the sky")
     sky_tint: Colour = _tint("the sky fill")
-    sky_tint_strength: float = _share("the sky fill")
+    sky_tint_strength: float = _fraction("the sky fill")
     sky_mired: float = _warmth("The sky fill")
     sky_on: bool = _switch("the sky fill")
     sky_saturation: float = number(
@@ -78,14 +78,14 @@ class FillState(Model):
     lamps_stops: float = _stops("The light of lamps", 12.0)
     lamps_bounced_stops: float = _bounced("lamps")
     lamps_tint: Colour = _tint("the light of lamps")
-    lamps_tint_strength: float = _share("the light of lamps")
+    lamps_tint_strength: float = _fraction("the light of lamps")
     lamps_mired: float = _warmth("The light of lamps")
     lamps_on: bool = _switch("the light of lamps")
 
     panorama_stops: float = _stops("The panorama", 12.0)
     panorama_bounced_stops: float = _bounced("the panorama")
     panorama_tint: Colour = _tint("the panorama")
-    panorama_tint_strength: float = _share("the panorama")
+    panorama_tint_strength: float = _fraction("the panorama")
     panorama_mired: float = _warmth("The panorama")
     panorama_on: bool = _switch("the panorama")
 
@@ -109,7 +109,7 @@ class PanoramaState(Model):
         description="Lat-long picture of light, .exr, .hdr or .tif, its middle in the north; 8-bit pictures are "
         "clipped.",
     )
-    turn_deg: float = number(0.0, -180, 180, "Turns the panorama clockwise, seen from above.", "°", 1, 1)
+    rotation_deg: float = number(0.0, -180, 180, "Turns the panorama clockwise, seen from above.", "°", 1, 1)
     tilt_deg: float = number(
         0.0, -45, 45, "Tilts the panorama: its north sinks, its south rises.", "°", 0.5, 1
     )

@@ -142,8 +142,8 @@ def moment_of(document: Document, rule: SunRule) -> datetime | None:
     # between the samples on either side of the height
     for k in (there - 1, there):
         if 0 <= k < len(near) - 1 and (near[k] - rule.height_deg) * (near[k + 1] - rule.height_deg) <= 0.0:
-            share = (rule.height_deg - near[k]) / (near[k + 1] - near[k])
-            return _wall(document, float(seconds[k] + share * (seconds[k + 1] - seconds[k])))
+            fraction = (rule.height_deg - near[k]) / (near[k + 1] - near[k])
+            return _wall(document, float(seconds[k] + fraction * (seconds[k + 1] - seconds[k])))
     return _wall(document, float(seconds[there]))
 
 

@@ -80,14 +80,14 @@ class SunState(Model):
         3,
     )
     moon: bool = Field(False, description="The moon of that moment lights the night.")
-    leader: str = Field(
+    driver: str = Field(
         "", max_length=200, description="Light, camera or empty of the model the sun follows."
     )
-    leader_axis: Literal["shines", "points", "up"] = Field(
+    driver_axis: Literal["shines", "points", "up"] = Field(
         "shines",
         description="How the sun follows: it shines that way, it stands where that points, or above it.",
     )
-    leader_s: float = number(
+    driver_time_s: float = number(
         0.0, -1e5, 1e5, "Moment of what the sun follows, seconds in its file.", "s", 0.1, 2
     )
 

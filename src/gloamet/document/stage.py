@@ -11,7 +11,7 @@ from gloamet.document.field_types import Model, number
 Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 Colour = tuple[Fraction, Fraction, Fraction]
 Metres = Annotated[float, Field(ge=-1e7, le=1e7)]
-Place = tuple[Metres, Metres, Metres]
+Point = tuple[Metres, Metres, Metres]
 PropKind = Literal[
     "tree",
     "screen",
@@ -29,11 +29,11 @@ FLAGS = ("white flag", "silver flag", "black flag")
 Quality = Literal["draft", "steady", "final"]
 
 
-class View(Model):
+class CameraView(Model):
     """A camera."""
 
-    eye: Place = Field((12.0, -12.0, 4.0), description="Where the camera stands, metres.")
-    target: Place = Field((0.0, 0.0, 1.5), description="Where it looks, metres.")
+    eye: Point = Field((12.0, -12.0, 4.0), description="Where the camera stands, metres.")
+    target: Point = Field((0.0, 0.0, 1.5), description="Where it looks, metres.")
     fov_deg: float = number(40.0, 1, 150, "Vertical field of view.", "°", 1, 1)
     shift_x: float = number(
         0.0, -2, 2, "Moves the frame sideways without turning the camera, in picture heights.", "", 0.01, 3
@@ -51,7 +51,7 @@ class NamedView(Model):
     """A view kept under a name."""
 
     name: str = Field("view", min_length=1, max_length=80, description="Name of the view.")
-    view: View = Field(View(), description="The camera.")
+    view: CameraView = Field(CameraView(), description="The camera.")
     locked: bool = Field(False, description="A locked view is not overwritten or removed.")
     ev: float | None = Field(
         None, ge=-8, le=22, description="Exposure this view remembers, none for the project’s."
@@ -123,10 +123,12 @@ class Prop(Model):
 
     name: str = Field("tree", min_length=1, max_length=80, description="Its name in the lists.")
     kind: PropKind = Field("tree", description="What it is.")
-    place: Place = Field((0.0, 0.0, 0.0), description="Where its foot stands, metres.")
-    turn_deg: float = number(0.0, -180, 180, "Turned about the vertical, clockwise from above.", "°", 1, 0)
+    place: Point = Field((0.0, 0.0, 0.0), description="Where its foot stands, metres.")
+    rotation_deg: float = number(
+        0.0, -180, 180, "Turned about the vertical, clockwise from above.", "°", 1, 0
+    )
     height_m: float = number(8.0, 0.5, 3000, "Height.", "m", 0.1, 1)
-    crown_m: float = number(
+    extent_m: float = number(
         5.0, 0.3, 30_000, "Width of the crown or screen, length of a ridge or row.", "m", 0.1, 1
     )
     density: float = number(0.6, 0.05, 1, "How closely the leaves stand.", "", 0.01, 2)
@@ -147,11 +149,11 @@ class Stage(Model):
     up: Literal["file", "y", "z"] = Field(
         "file", description="Which axis of the model file points up; as the file says, or seems to say."
     )
-    turn_deg: float = number(
+    rotation_deg: float = number(
         0.0, -180, 180, "Turns the model about the vertical, clockwise from above.", "°", 1, 1
     )
     drop: bool = Field(False, description="Puts the model’s lowest point at height 0.")
-    offset: Place = Field((0.0, 0.0, 0.0), description="Moves the model, metres.")
+    offset: Point = Field((0.0, 0.0, 0.0), description="Moves the model, metres.")
     outside: bool = Field(False, description="Lets the model read files outside its own folder.")
     muted: tuple[str, ...] = Field((), description="Parts that are not rendered.")
     locked: tuple[str, ...] = Field((), description="Parts a click in the picture passes over.")
@@ -160,7 +162,7 @@ class Stage(Model):
     plaster: Plaster = Field(Plaster(), description="Plaster for judging light.")
     ground: Ground = Field(Ground(), description="What lies below the horizon.")
     props: tuple[Prop, ...] = Field((), description="Shade makers and references.")
-    view: View = Field(View(), description="The camera.")
+    view: CameraView = Field(CameraView(), description="The camera.")
     views: tuple[NamedView, ...] = Field((), description="Views kept under names.")
     quality: Quality = Field("steady", description="How far the picture on the desk is refined.")
     rectangle: tuple[Fraction, Fraction, Fraction, Fraction] | None = Field(

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 from pydantic import ValidationError
 
-from gloamet.document.differences import field_words, value_words
+from gloamet.document.differences import field_label, value_label
 from gloamet.document.metadata import field_range, steps
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -33,10 +33,10 @@ class ParameterRange(NamedTuple):
         """The values, both ends included."""
         if self.number == 1:
             return [self.low]
-        shares = [k / (self.number - 1) for k in range(self.number)]
+        fractions = [k / (self.number - 1) for k in range(self.number)]
         if self.factors:
-            return [self.low * (self.high / self.low) ** s for s in shares]
-        return [self.low + s * (self.high - self.low) for s in shares]
+            return [self.low * (self.high / self.low) ** s for s in fractions]
+        return [self.low + s * (self.high - self.low) for s in fractions]
 
 
 class Variant(NamedTuple):
@@ -162,7 +162,7 @@ def _freed(document: Document) -> Document:
     )
 
 
-def variant_words(variant: Variant, named: bool = True) -> str:
+def variant_label(variant: Variant, named: bool = True) -> str:
     """The values of a variant in words, as a caption, with or without what they are of."""
     said = []
     for path, value in variant.values.items():
@@ -170,6 +170,6 @@ def variant_words(variant: Variant, named: bool = True) -> str:
             wall = variant.document.sun.wall_time
             said.append(f"{wall:%H:%M}" if path == TIME else f"{wall:%d %b}")
         else:
-            name = f"{field_words(steps(path))} " if named else ""
-            said.append(name + value_words(steps(path), value))
+            name = f"{field_label(steps(path))} " if named else ""
+            said.append(name + value_label(steps(path), value))
     return ", ".join(said)

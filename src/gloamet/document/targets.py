@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator, model_validator
 
 from gloamet.document.field_types import Model, number
-from gloamet.document.stage import Place
+from gloamet.document.stage import Point
 
 PinKind = Literal["shadow", "frame", "glint"]
 Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
@@ -18,8 +18,8 @@ class AimPin(Model):
     """One aim: where a shadow shall fall, where the sun shall stand in the frame, or what shall glint."""
 
     kind: PinKind = Field("shadow", description="What is aimed at.")
-    caster: Place = Field((0.0, 0.0, 0.0), description="The point that casts, metres.")
-    receiver: Place = Field((0.0, 0.0, 0.0), description="Where its shadow shall fall, metres.")
+    caster: Point = Field((0.0, 0.0, 0.0), description="The point that casts, metres.")
+    receiver: Point = Field((0.0, 0.0, 0.0), description="Where its shadow shall fall, metres.")
     spot: tuple[Fraction, Fraction] = Field(
         (0.5, 0.5), description="Place in the picture, shares from the upper left corner."
     )
@@ -35,10 +35,10 @@ class AimTargets(Model):
     first_day: int = number(1, 1, 365, "First day of the season that counts, day of the year.", "", 1, 0)
     last_day: int = number(365, 1, 365, "Last day of the season that counts, day of the year.", "", 1, 0)
     measured: str = Field("", description="Part whose sunlit share the year cloth can show.")
-    side: Place | None = Field(
+    side: Point | None = Field(
         None, description="Which of its faces count: their outward direction; all if none."
     )
-    near: Place | None = Field(None, description="A point of those faces, metres.")
+    near: Point | None = Field(None, description="A point of those faces, metres.")
 
     @model_validator(mode="after")
     def _hours_in_order(self) -> AimTargets:

@@ -44,7 +44,7 @@ PARTS_OF_A_SECOND = (
 )
 
 
-class Camera(NamedTuple):
+class CameraSettings(NamedTuple):
     """Aperture as f-number, time in seconds, sensitivity as ISO."""
 
     f_number: float
@@ -57,7 +57,7 @@ class Camera(NamedTuple):
         return math.log2(self.f_number**2 / self.shutter_s * 100.0 / self.iso)
 
 
-def following(camera: Camera, which: Which, ev: float) -> float:
+def following(camera: CameraSettings, which: Which, ev: float) -> float:
     """What one of the three has to be at an EV100, the other two held."""
     n, t, s = camera
     if which == "shutter_s":

@@ -60,7 +60,7 @@ def _one_sample(scene, env, sampler, place, normal, max_bounces):
 @njit(**KERNEL_OPTIONS)
 def _measure(scene, env, cards, first, last, rows, whole, bounced):
     """Add samples to cards first..last; rows are those of sun, sky and lamps in the out arrays."""
-    share = F(math.pi) / F(cards.samples)
+    fraction = F(math.pi) / F(cards.samples)
     for k in range(first, last):
         place, normal = triple(cards.places, k, 0), triple(cards.facing, k, 0)
         pixel = pixel_id(k, rows[0], np.uint64(_CARD_SEED))
@@ -70,12 +70,12 @@ def _measure(scene, env, cards, first, last, rows, whole, bounced):
             light, patches, found = _one_sample(
                 scene, env, Sampler(state, pixel, number), place, normal, cards.max_bounces
             )
-            accumulate(whole, k, rows[0], scale(add(light.sun, found.light.sun), share))
-            accumulate(whole, k, rows[1], scale(add(light.sky, found.light.sky), share))
-            accumulate(whole, k, rows[2], scale(add(light.lamps, found.light.lamps), share))
-            accumulate(bounced, k, rows[0], scale(add(patches, found.bounced.sun), share))
-            accumulate(bounced, k, rows[1], scale(found.bounced.sky, share))
-            accumulate(bounced, k, rows[2], scale(found.bounced.lamps, share))
+            accumulate(whole, k, rows[0], scale(add(light.sun, found.light.sun), fraction))
+            accumulate(whole, k, rows[1], scale(add(light.sky, found.light.sky), fraction))
+            accumulate(whole, k, rows[2], scale(add(light.lamps, found.light.lamps), fraction))
+            accumulate(bounced, k, rows[0], scale(add(patches, found.bounced.sun), fraction))
+            accumulate(bounced, k, rows[1], scale(found.bounced.sky, fraction))
+            accumulate(bounced, k, rows[2], scale(found.bounced.lamps, fraction))
 
 
 def _run(
@@ -121,7 +121,7 @@ def measure_cards(
 @njit(**KERNEL_OPTIONS)
 def _look(scene, env, rays, first, last, rows, out):
     """Add samples of what rays first..last see; rays are `Cards` that face along them."""
-    share = F(1) / F(rays.samples)
+    fraction = F(1) / F(rays.samples)
     for k in range(first, last):
         ray = Ray(triple(rays.places, k, 0), triple(rays.facing, k, 0))
         pixel = pixel_id(k, rows[0], np.uint64(_CARD_SEED + 1))
@@ -129,9 +129,9 @@ def _look(scene, env, rays, first, last, rows, out):
             number = np.uint64(s)
             state = pixel * PIXEL_HASH_MULTIPLIER + number * MIX2 + np.uint64(815)
             found = trace_sample(scene, env, Sampler(state, pixel, number), ray, rays.max_bounces)
-            accumulate(out, k, rows[0], scale(found.light.sun, share))
-            accumulate(out, k, rows[1], scale(found.light.sky, share))
-            accumulate(out, k, rows[2], scale(found.light.lamps, share))
+            accumulate(out, k, rows[0], scale(found.light.sun, fraction))
+            accumulate(out, k, rows[1], scale(found.light.sky, fraction))
+            accumulate(out, k, rows[2], scale(found.light.lamps, fraction))
 
 
 def radiance_along(

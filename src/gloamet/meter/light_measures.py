@@ -33,7 +33,7 @@ class LightMeasures(NamedTuple):
 
     bearing_deg: float
     elevation_deg: float
-    sun_share: float
+    sun_fraction: float
     rim: float
     middle_stops: float
     sky_stops: float
@@ -53,7 +53,7 @@ def measure_light(
     y, s = light.astype(float) @ AP1_LUMINANCE, sun.astype(float) @ AP1_LUMINANCE
     near = (seen_depth > 0.0) & (seen_depth < FAR_M)
     sunlit = (s > SUNLIT * np.maximum(y, 1e-9)) & near
-    share = float(sunlit.sum() / max(int(near.sum()), 1))
+    fraction = float(sunlit.sum() / max(int(near.sum()), 1))
     far = np.where(seen_depth > 0.0, seen_depth, 1e6)
     rim_at = np.zeros_like(near)  # the near side of an outline
     rim_at[:, :-1] |= far[:, 1:] > EDGE * far[:, :-1]
@@ -66,7 +66,7 @@ def measure_light(
     contrast = _mean_stops(y, middle & near) - _mean_stops(y, ~middle)
     white = 2.5 * 2.0**ev / math.pi
     sky = _mean_stops(y, seen_depth <= 0.0) - math.log2(white)
-    return share, rim, contrast, sky
+    return fraction, rim, contrast, sky
 
 
 def _features(look: LightMeasures) -> NDArray[np.float64]:
@@ -81,7 +81,7 @@ def _features(look: LightMeasures) -> NDArray[np.float64]:
         0.5 * flat * math.sin(turn),
         look.elevation_deg / 60.0,
         math.log2(kelvin / 5500.0),
-        look.sun_share,
+        look.sun_fraction,
         contrast / 3.0,
     )
     return WEIGHTS * np.array(values)
@@ -94,11 +94,11 @@ def spread_apart(looks: list[LightMeasures], number: int, seen: NDArray[np.float
     Farthest points one after the other (Gonzalez 1985).
     """
     usable = [
-        k for k, look in enumerate(looks) if look.elevation_deg <= 0.0 or look.sun_share >= FEWEST_SUNNY
+        k for k, look in enumerate(looks) if look.elevation_deg <= 0.0 or look.sun_fraction >= FEWEST_SUNNY
     ]
     usable = usable or list(range(len(looks)))
     places = np.array([[*_features(looks[k]), *seen[k]] for k in usable])
-    first = int(np.argmax([looks[k].sun_share + looks[k].rim for k in usable]))
+    first = int(np.argmax([looks[k].sun_fraction + looks[k].rim for k in usable]))
     chosen = [first]
     nearest = np.linalg.norm(places - places[first], axis=1)
     while len(chosen) < min(number, len(usable)):
@@ -140,7 +140,7 @@ def reason(look: LightMeasures) -> str:
     shade = {"low": "long shade", "half high": "clear forms", "high": "short shade"}[height]
     if look.rim > 0.35 and abs((look.bearing_deg + 180.0) % 360.0 - 180.0) < 70.0:
         shade = f"a rim of light on {100.0 * look.rim:.0f} % of the outlines"
-    sun = f"{100.0 * look.sun_share:.0f} % of what is near in the sun"
+    sun = f"{100.0 * look.sun_fraction:.0f} % of what is near in the sun"
     over = f"{look.key_to_fill:.1f} stops over the fill"
     if look.key_to_fill < 0.0:
         over = f"the sky {-look.key_to_fill:.1f} stops over the sun on level ground"

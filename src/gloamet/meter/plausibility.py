@@ -10,7 +10,7 @@ import math
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
-from gloamet.meter.ratio import Band
+from gloamet.meter.ratio import NaturalRange
 
 OBLIQUITY_DEG = 23.44  # of the ecliptic (Astronomical Almanac): no sun stands farther from the equator
 NAN = math.nan
@@ -37,7 +37,7 @@ class LightFacts(NamedTuple):
     daylight_lx: float = 0.0
     has_lamps: bool = False
     key_to_fill: float = NAN
-    band: Band | None = None
+    band: NaturalRange | None = None
     light_cct_k: float = NAN
     shade_cct_k: float = NAN
     turbidity: float = NAN
@@ -52,7 +52,7 @@ class LightFacts(NamedTuple):
     clear_sky: bool = True
 
 
-class WayOut(NamedTuple):
+class Remedy(NamedTuple):
     """One click: its word, and the fields of a section of the document that it sets."""
 
     word: str
@@ -67,7 +67,7 @@ class Finding(NamedTuple):
     value: float
     limit: float
     sentence: str
-    way_out: WayOut | None = None
+    remedy: Remedy | None = None
 
 
 class Rule(NamedTuple):
@@ -86,12 +86,12 @@ def _apart_deg(a: tuple[float, float], b: tuple[float, float]) -> float:
 
 def _two_suns(f: LightFacts) -> Finding | None:
     dimmer = min(f.sun_lx, f.panorama_sun_lx)
-    share = dimmer / max(f.sun_lx, f.panorama_sun_lx, 1e-9)
-    if share <= TWO_SUNS:
+    fraction = dimmer / max(f.sun_lx, f.panorama_sun_lx, 1e-9)
+    if fraction <= TWO_SUNS:
         return None
-    lift = WayOut("lift it out", "panorama", {"lifted": True})
-    said = f"Two suns: the panorama’s own gives {100 * share:.0f} % of the light of the brighter one."
-    return Finding("two suns", share, TWO_SUNS, said, lift)
+    lift = Remedy("lift it out", "panorama", {"lifted": True})
+    said = f"Two suns: the panorama’s own gives {100 * fraction:.0f} % of the light of the brighter one."
+    return Finding("two suns", fraction, TWO_SUNS, said, lift)
 
 
 def _suns_apart(f: LightFacts) -> Finding | None:
@@ -103,7 +103,7 @@ def _suns_apart(f: LightFacts) -> Finding | None:
     azimuth, elevation = f.panorama_sun
     fields = {"mode": "hand", "azimuth_deg": azimuth % 360.0, "elevation_deg": max(-20.0, elevation)}
     said = f"Shadows fall {angle:.0f}° beside where the panorama’s sun stands."
-    return Finding("suns apart", angle, SUNS_APART_DEG, said, WayOut("match the sun", "sun", fields))
+    return Finding("suns apart", angle, SUNS_APART_DEG, said, Remedy("match the sun", "sun", fields))
 
 
 def _ratio(f: LightFacts) -> Finding | None:
@@ -119,7 +119,7 @@ def _ratio(f: LightFacts) -> Finding | None:
     ).replace("-", "−")
     limit = f.band.low if off < 0.0 else f.band.high
     reset = dict.fromkeys(("sun_stops", "sky_stops", "panorama_stops"), 0.0)
-    return Finding("key to fill", f.key_to_fill, limit, said, WayOut("as nature gives", "fill", reset))
+    return Finding("key to fill", f.key_to_fill, limit, said, Remedy("as nature gives", "fill", reset))
 
 
 def _wide_disc(f: LightFacts) -> Finding | None:
@@ -127,7 +127,7 @@ def _wide_disc(f: LightFacts) -> Finding | None:
         return None
     said = f"A disc of {f.disc_deg:.1f}° blurs shadows {f.disc_deg / 0.533:.0f} times more than a clear sun does."
     return Finding(
-        "wide disc", f.disc_deg, WIDEST_DISC_DEG, said, WayOut("0.533°", "sun", {"diameter_deg": 0.533})
+        "wide disc", f.disc_deg, WIDEST_DISC_DEG, said, Remedy("0.533°", "sun", {"diameter_deg": 0.533})
     )
 
 
@@ -152,7 +152,7 @@ def _never_there(f: LightFacts) -> Finding | None:
     side = "north" if declination > 0.0 else "south"
     said = f"The sun never stands here at this latitude: it is {beyond:.0f}° too far {side}."
     return Finding(
-        "never there", beyond, NEVER_DEG, said, WayOut("by the almanac", "sun", {"mode": "almanac"})
+        "never there", beyond, NEVER_DEG, said, Remedy("by the almanac", "sun", {"mode": "almanac"})
     )
 
 
@@ -173,7 +173,7 @@ def _exposure(f: LightFacts) -> Finding | None:
     )
     fields = {"metering": "manual", "ev": min(22.0, max(-8.0, f.incident_ev))}
     return Finding(
-        "exposure", off, math.copysign(EXPOSURE_OFF, off), said, WayOut("incident", "expose", fields)
+        "exposure", off, math.copysign(EXPOSURE_OFF, off), said, Remedy("incident", "expose", fields)
     )
 
 
@@ -201,7 +201,7 @@ def _grey_shade(f: LightFacts) -> Finding | None:
         "-", "−"
     )
     fields = {"sky_saturation": 1.0, "sky_mired": 0.0, "sky_tint_strength": 0.0}
-    return Finding("grey shade", bluer, LEAST_BLUE_MIRED, said, WayOut("sky’s own colour", "fill", fields))
+    return Finding("grey shade", bluer, LEAST_BLUE_MIRED, said, Remedy("sky’s own colour", "fill", fields))
 
 
 def _haze(f: LightFacts) -> Finding | None:
@@ -213,7 +213,7 @@ def _haze(f: LightFacts) -> Finding | None:
         f"Visibility {f.haze_km:.1f} km under a sky of turbidity {f.turbidity:.1f}: the sun burns so thick a haze "
         f"off by {f.sun_elevation_deg:.0f}°."
     )
-    return Finding("haze", f.haze_km, HAZE_KM, said, WayOut("hazier sky", "air", {"turbidity": 5.0}))
+    return Finding("haze", f.haze_km, HAZE_KM, said, Remedy("hazier sky", "air", {"turbidity": 5.0}))
 
 
 def _scale(f: LightFacts) -> Finding | None:
@@ -231,7 +231,7 @@ def _bounces(f: LightFacts) -> Finding | None:
         f"{100 * f.in_flight:.0f} % of the light is still under way at the bounce limit: corners turn dirty."
     )
     return Finding(
-        "bounces", f.in_flight, IN_FLIGHT, said, WayOut("final quality", "stage", {"quality": "final"})
+        "bounces", f.in_flight, IN_FLIGHT, said, Remedy("final quality", "stage", {"quality": "final"})
     )
 
 
@@ -263,16 +263,18 @@ def _balance(f: LightFacts) -> Finding | None:
     )
     kelvin = min(15000.0, max(2000.0, f.light_cct_k))
     limit = math.copysign(BALANCE_MIRED, off)
-    return Finding("white balance", off, limit, said, WayOut("to the light", "expose", {"kelvin": kelvin}))
+    return Finding("white balance", off, limit, said, Remedy("to the light", "expose", {"kelvin": kelvin}))
 
 
 def _both_fully(f: LightFacts) -> Finding | None:
     sky, other = f.sky_lx, f.panorama_lx - f.panorama_sun_lx
-    share = min(sky, other) / max(sky, other, 1e-9)
-    if share <= BOTH_FULLY:
+    fraction = min(sky, other) / max(sky, other, 1e-9)
+    if fraction <= BOTH_FULLY:
         return None
-    said = f"Two skies: sky and panorama light the ground, one {100 * share:.0f} % of the other."
-    return Finding("two skies", share, BOTH_FULLY, said, WayOut("panorama alone", "fill", {"sky_on": False}))
+    said = f"Two skies: sky and panorama light the ground, one {100 * fraction:.0f} % of the other."
+    return Finding(
+        "two skies", fraction, BOTH_FULLY, said, Remedy("panorama alone", "fill", {"sky_on": False})
+    )
 
 
 TWO_SUNS, SUNS_APART_DEG, RATIO_OFF = 0.05, 3.0, 0.1

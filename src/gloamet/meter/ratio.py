@@ -28,7 +28,7 @@ STARTING_POINTS = (
 WIDE_DEG = 0.5  # of sun heights that share a band
 
 
-class Band(NamedTuple):
+class NaturalRange(NamedTuple):
     """Lowest and highest ratio that nature gives, in stops."""
 
     low: float

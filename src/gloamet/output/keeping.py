@@ -68,7 +68,7 @@ class Kept(NamedTuple):
     missing: tuple[str, ...]
 
     @property
-    def samples_words(self) -> str:
+    def samples_label(self) -> str:
         """How far it was traced."""
         return f"{self.samples} samples" if self.samples else "a draft"
 

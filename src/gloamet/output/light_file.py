@@ -27,7 +27,7 @@ class LightFile(NamedTuple):
 
     picture: Floats
     seen: SeenSurfaces
-    sun_share: Floats | None
+    sun_fraction: Floats | None
     absolute: bool
 
 
@@ -79,13 +79,13 @@ def read_light_file(path: Path) -> LightFile:
     albedo = _layer(pixels, names, ("albedo.r", "albedo.g", "albedo.b"))
     depth = _layer(pixels, names, ("depth.z",))
     sun, bounced = (_layer(pixels, names, tuple(f"{n}.{c}" for c in "rgb")) for n in ("sun", "sun_bounced"))
-    share = None
+    fraction = None
     if sun is not None:
         direct = sun - bounced if bounced is not None else sun
-        share = np.clip(direct.sum(-1) / np.maximum(colours.sum(-1), 1e-12), 0.0, 1.0).astype(np.float32)
+        fraction = np.clip(direct.sum(-1) / np.maximum(colours.sum(-1), 1e-12), 0.0, 1.0).astype(np.float32)
     shape = picture.shape[:2]
     seen = SeenSurfaces(
         np.zeros((*shape, 3), np.float32) if albedo is None else albedo,
         np.zeros(shape, np.float32) if depth is None else depth[..., 0],
     )
-    return LightFile(picture, seen, share, bool(white))
+    return LightFile(picture, seen, fraction, bool(white))

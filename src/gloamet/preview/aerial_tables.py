@@ -15,23 +15,23 @@ from gloamet.preview.memo import Memo
 from gloamet.sky.aerial import AerialTable
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.sky_cache import NODES_DEG, SkyInterpolator
-from gloamet.translation.document_to_aerial import AerialInputs, quick_elevation_deg, solve_air
+from gloamet.translation.document_to_aerial import AerialInputs, quick_elevation_deg, solve_aerial_perspective
 
 KEPT_TABLES = 100  # a quarter of a megabyte each: more than the heights of a day
 HEIGHTS_DEG = sorted({quick_elevation_deg(float(elevation)) for elevation in NODES_DEG})
 
 
-class AirTables:
+class AerialTables:
     """Tables of the air in front, the most recent ones kept."""
 
     def __init__(self, solver: SkySolver, skies: SkyInterpolator) -> None:
         self._skies = skies
         self._tables: Memo[AerialTable] = Memo(
-            lambda inputs: solve_air(inputs, None, solver, skies), KEPT_TABLES
+            lambda inputs: solve_aerial_perspective(inputs, None, solver, skies), KEPT_TABLES
         )
         # the last alone: it holds its dome
         self._by_horizon: Memo[AerialTable] = Memo(
-            lambda inputs, dome: solve_air(inputs, dome, solver, skies)
+            lambda inputs, dome: solve_aerial_perspective(inputs, dome, solver, skies)
         )
 
     def table(self, inputs: AerialInputs, dome: SkyDome | None) -> AerialTable:
@@ -42,7 +42,7 @@ class AirTables:
         """Solve the air for other heights of the sun, those near first, for so long or until told to stop; whether all
         are there for which the light on level ground is known. Air lit by a moon or by the horizon is left for when
         it is seen."""
-        if inputs.share < 1.0 or inputs.by_horizon:
+        if inputs.fraction < 1.0 or inputs.by_horizon:
             return True
         begin = time.monotonic()
         for k in np.argsort(np.abs(np.array(HEIGHTS_DEG) - inputs.elevation_deg)).tolist():

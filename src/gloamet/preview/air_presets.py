@@ -1,6 +1,6 @@
 """What airs look like at this sun: a few named airs, and a small picture of the sky in each.
 
-A document enters; for every `AirLook` a picture of the sky towards its sun leaves, exposed by a meter on level ground.
+A document enters; for every `AirPreset` a picture of the sky towards its sun leaves, exposed by a meter on level ground.
 The words and values are common practice.
 """
 
@@ -28,7 +28,7 @@ DISC_DEG = 0.8  # radius of the sun as drawn: at this size it is a dot
 DARKER_EV = 1.0  # than the meter asks for: the sky is the subject, not the ground
 
 
-class AirLook(NamedTuple):
+class AirPreset(NamedTuple):
     """word, tip; the fields of the document's air that make it, haze_km None for no haze layer."""
 
     word: str
@@ -54,13 +54,13 @@ class AirLook(NamedTuple):
         return all(getattr(air, name) == value for name, value in self.fields().items())
 
 
-LOOKS = (
-    AirLook("crisp", "Washed by rain or high up: deep blue, hard light.", 1.9),
-    AirLook("clear", "A fine day: blue with a pale horizon.", 2.6),
-    AirLook("hazy", "Summer over fields: whitish, soft far shadows.", 5.0),
-    AirLook("sea air", "By the sea: white round the sun, blue elsewhere.", 4.0, "maritime"),
-    AirLook("dusty", "Desert dust: pale and warm, little blue.", 8.0, "dust"),
-    AirLook("misty", "A shallow mist that the eye pierces for two kilometres.", 2.6, "rural", 2.0, 150.0),
+AIR_PRESETS = (
+    AirPreset("crisp", "Washed by rain or high up: deep blue, hard light.", 1.9),
+    AirPreset("clear", "A fine day: blue with a pale horizon.", 2.6),
+    AirPreset("hazy", "Summer over fields: whitish, soft far shadows.", 5.0),
+    AirPreset("sea air", "By the sea: white round the sun, blue elsewhere.", 4.0, "maritime"),
+    AirPreset("dusty", "Desert dust: pale and warm, little blue.", 8.0, "dust"),
+    AirPreset("misty", "A shallow mist that the eye pierces for two kilometres.", 2.6, "rural", 2.0, 150.0),
 )
 
 
@@ -87,7 +87,7 @@ def sky_picture(dome: SkyDome) -> NDArray[np.float32]:
     return picture
 
 
-def look_picture(document: Document, solver: SkySolver) -> NDArray[np.uint8]:
+def preset_picture(document: Document, solver: SkySolver) -> NDArray[np.uint8]:
     """The sky of a document as the document develops, (HEIGHT, WIDTH, 4) uint8 RGBX."""
     dome = solve_sky(SkyInputs.of(document), solver)
     ev = read_light(dome).incident_ev + DARKER_EV

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from gloamet.light_layers import Gains
 from gloamet.sky.irradiance import open_sky
-from gloamet.trace.contact_shadow import contact_loss
+from gloamet.trace.contact_shadow import contact_shadow_loss
 from gloamet.trace.denoise import denoise, match_mean_luminance
 from gloamet.trace.film import Film
 from gloamet.trace.lights.environment import Environment
@@ -37,11 +37,11 @@ def clean_light(
         clean = match_mean_luminance(clean, light)
     if contact == 0.0 or lights is None:
         return clean
-    loss = _contact_loss(film, lights, gains, contact, cancelled)
+    loss = _contact_shadow_loss(film, lights, gains, contact, cancelled)
     return None if loss is None else np.asarray(clean - loss, np.float32)
 
 
-def _contact_loss(
+def _contact_shadow_loss(
     film: Film, lights: Environment, gains: Gains, contact: float, cancelled: Callable[[], bool]
 ) -> Floats | None:
     """What contact shade takes of the direct light of sky and panorama."""
@@ -53,5 +53,5 @@ def _contact_loss(
         if direct is None:
             return None
         words = direct, film.mean("albedo"), film.mean("normal"), open_sky(env.table), contact
-        loss += contact_loss(*words) * np.array(getattr(gains, name).direct, np.float32)
+        loss += contact_shadow_loss(*words) * np.array(getattr(gains, name).direct, np.float32)
     return loss

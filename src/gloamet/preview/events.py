@@ -13,10 +13,10 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
 
 if TYPE_CHECKING:
-    from gloamet.document.stage import View
+    from gloamet.document.stage import CameraView
     from gloamet.meter.card_light import CardLight
     from gloamet.meter.light import LightReading
-    from gloamet.meter.ratio import Band
+    from gloamet.meter.ratio import NaturalRange
     from gloamet.output.layers import StoredLayers
     from gloamet.sky.sky_palette import SkyPalette
     from gloamet.trace.render_scene import RenderScene
@@ -80,7 +80,7 @@ class PanoramaSolved:
     file_sun_deg: tuple[float, float] | None
     lifted_lx: float
     lifted_normal_lx: float
-    turn_deg: float
+    rotation_deg: float
     clipped: bool
     notes: tuple[str, ...] = ()
 
@@ -99,7 +99,7 @@ class LightSolved:
     caveat: str = ""  # what an artist should know of the sky's model here
     moonlit: bool = False  # the moon's disc gives more light than the sun's
     sky_colour: tuple[float, float, float] = (1.0, 1.0, 1.0)  # of its light on level ground, AP1
-    band: Band | None = None  # of key to fill that nature gives; None while a hand moves
+    band: NaturalRange | None = None  # of key to fill that nature gives; None while a hand moves
     panorama: PanoramaSolved | None = None
 
 
@@ -139,7 +139,7 @@ class PlanFrame:
 class Thumbnail:
     """A small picture of a named view, (H, W, 4) uint8 RGBX; `view` is the camera it shows."""
 
-    view: View
+    view: CameraView
     pixels: NDArray[np.uint8]
 
 
@@ -147,7 +147,7 @@ class Thumbnail:
 class Loading:
     """How far the opening of a model is, 0..1, and what is being done; 1 when it is over."""
 
-    share: float
+    fraction: float
     word: str
 
 
@@ -155,7 +155,7 @@ class Loading:
 class Preparing:
     """How far the compiling of the kernels is, 0..1, and about how many seconds are left; 1 when it is over."""
 
-    share: float
+    fraction: float
     seconds_left: float
 
 

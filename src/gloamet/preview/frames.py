@@ -24,9 +24,9 @@ from gloamet.light_layers import Gains
 from gloamet.meter.spot import light_at
 from gloamet.output.layers import StoredLayers, layers_of_film
 from gloamet.preview.events import Event, Frame
-from gloamet.preview.light_shafts import ShaftPreview
+from gloamet.preview.light_shafts import LightShaftPreview
 from gloamet.preview.mask_source import MaskSource
-from gloamet.preview.relighting import Relighting, View
+from gloamet.preview.relighting import Relighting, RelightView
 from gloamet.preview.requests import RenderRequest
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
 from gloamet.trace.film import Film, Renderer, pixel_region
@@ -34,7 +34,7 @@ from gloamet.trace.first_hits import SOLID, first_hits
 from gloamet.trace.pixel_distances import far_parts
 from gloamet.trace.quality import QUALITIES
 from gloamet.trace.upsample import resize_bilinear
-from gloamet.translation.document_to_aerial import AirInFront
+from gloamet.translation.document_to_aerial import AerialPerspective
 from gloamet.translation.document_to_light import surfaces_of_film
 from gloamet.translation.document_to_picture import (
     Exposure,
@@ -87,15 +87,15 @@ class FrameMaker:
         self._report, self._relighting, self._relight_state = report, relighting, relight_state
         self._stale = stale
         self._ink: tuple[object, Floats] | None = None
-        self.view: View | None = None
-        self.air: AirInFront | None = None
+        self.view: RelightView | None = None
+        self.air: AerialPerspective | None = None
         self.gains = Gains()
         self.settings = DevelopSettings(14.0)  # of the picture that was shown last
         self.incident_ev = math.nan  # what a meter on level ground reads
         self._developer, self._masks = ScreenDeveloper(), MaskSource(relighting)
         self._spots: tuple[tuple[float, float, float], ...] = ()
         self._layers: tuple[Film, float, StoredLayers] | None = None
-        self.shafts = ShaftPreview()
+        self.shafts = LightShaftPreview()
         self.renderer: Renderer | None = None
         self.speed = FIRST_SPEED
         self.started = 0.0  # when the film that is shown was begun
@@ -140,7 +140,7 @@ class FrameMaker:
         return self._layers[2]
 
     def beside(
-        self, document: Document, picture: Floats, air: AirInFront | None
+        self, document: Document, picture: Floats, air: AerialPerspective | None
     ) -> tuple[NDArray[np.uint8], float]:
         """A relit picture under another document's light, at that document's own exposure: pixels, and its EV."""
         assert self.renderer is not None and self.view is not None

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from gloamet.preview.relighting import Relighting, View
+from gloamet.preview.relighting import Relighting, RelightView
 from gloamet.preview.secondary_views import small_film
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import Environment, lamps_only
@@ -21,13 +21,13 @@ class LampFilm:
 
     def __init__(self, superseded: Callable[[], bool], relighting: Relighting) -> None:
         self._superseded, self._relighting = superseded, relighting
-        self._film: tuple[View, Film] | None = None
+        self._film: tuple[RelightView, Film] | None = None
 
     def forget(self) -> None:
         """Let go of the film."""
         self._film = None
 
-    def missing(self, view: View) -> int:
+    def missing(self, view: RelightView) -> int:
         """Samples that the film of a view still lacks, by how far its cache is."""
         cache = self._relighting.cache
         if cache is None or len(view.compiled.lamps) == 0 or not self._relighting.ready(view):
@@ -35,7 +35,7 @@ class LampFilm:
         has = self._film[1].samples_in(None) if self._film is not None and self._film[0] == view else 0
         return max(0, LAMP_SAMPLES[cache.full] - int(has))
 
-    def update(self, renderer: Renderer, view: View, lights: Environment, bounces: int) -> bool:
+    def update(self, renderer: Renderer, view: RelightView, lights: Environment, bounces: int) -> bool:
         """Trace what is missing; whether the cache has got more of the lamps' light."""
         wanted = self.missing(view)
         if wanted and (self._film is None or self._film[0] != view):

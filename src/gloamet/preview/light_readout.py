@@ -7,12 +7,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from gloamet.colour.balance import as_colour
+from gloamet.colour.balance import colour_tuple
 from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
 from gloamet.light_layers import Gains
 from gloamet.meter.light import read_light
-from gloamet.meter.ratio import Band
+from gloamet.meter.ratio import NaturalRange
 from gloamet.preview.events import LightSolved, PanoramaSolved
 from gloamet.sky.dome import SkyDome
 from gloamet.sky.sky_models import caveat
@@ -32,9 +32,9 @@ def panorama_solved(panorama: PanoramaLight, gains: Gains) -> PanoramaSolved:
         float(luminance(gain * dome.sky_horizontal)),
         panorama.sun_deg,
         None if sun is None else (sun.azimuth_deg, sun.elevation_deg),
-        scale * float(luminance(prepared.lifted_level)),
+        scale * float(luminance(prepared.removed_level)),
         scale * float(luminance(prepared.lifted)),
-        panorama.turn_deg,
+        panorama.rotation_deg,
         prepared.picture.clipped or (sun is not None and sun.clipped),
         prepared.picture.notes,
     )
@@ -45,11 +45,11 @@ def light_solved(
     sky: SkyInputs,
     domes: tuple[SkyDome, SkyDome],
     panorama: PanoramaLight | None,
-    band: Band | None,
+    band: NaturalRange | None,
 ) -> LightSolved:
     """The readout of a sky, as nature has it and as the artist does (domes), and of a panorama."""
     nature, dome = domes
-    gains, plain = gains_from_document(document, as_colour(dome.sky_horizontal)), read_light(nature)
+    gains, plain = gains_from_document(document, colour_tuple(dome.sky_horizontal)), read_light(nature)
     second = None if panorama is None else panorama.lighting
     given = gains != Gains() or second is not None or dome.table is not nature.table
     moonlit = sky.moon is not None and abs(dome.sun_elevation_deg - sky.elevation_deg) > 0.01
@@ -64,7 +64,7 @@ def light_solved(
         air.aod550,
         caveat(sky.model, air, sky.elevation_deg),
         moonlit and sky.elevation_deg < 0.0 and dome.sun_elevation_deg > -1.0,
-        as_colour(dome.sky_horizontal),
+        colour_tuple(dome.sky_horizontal),
         band,
         None if panorama is None else panorama_solved(panorama, gains),
     )

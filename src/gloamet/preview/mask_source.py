@@ -15,12 +15,12 @@ from gloamet.develop.masks import MaskPlanes
 from gloamet.document.expose import LocalState
 from gloamet.light_layers import Gains
 from gloamet.preview.memo import Memo
-from gloamet.preview.relighting import Relighting, View
+from gloamet.preview.relighting import Relighting, RelightView
 from gloamet.trace.film import Film
-from gloamet.translation.document_to_masks import kinds_asked, named_planes, sun_share_of_film
+from gloamet.translation.document_to_masks import kinds_asked, named_planes, sun_fraction_of_film
 
 
-def _named(view: View) -> MaskPlanes:
+def _named(view: RelightView) -> MaskPlanes:
     with ThreadPoolExecutor() as pool:
         return named_planes(view.compiled, view.camera, (view.width, view.height), pool)
 
@@ -31,12 +31,12 @@ class MaskSource:
     def __init__(self, relighting: Relighting) -> None:
         self._relighting = relighting
         self._named = Memo(_named)
-        self._sun_share: NDArray[np.float32] | None = None
+        self._sun_fraction: NDArray[np.float32] | None = None
         self._film: Film | None = None  # of which, with how many samples and which gains
         self._at: tuple[int, Gains] | None = None
 
     def planes(
-        self, masks: tuple[LocalState, ...], film: Film | None, gains: Gains, view: View | None
+        self, masks: tuple[LocalState, ...], film: Film | None, gains: Gains, view: RelightView | None
     ) -> MaskPlanes:
         """What the masks that act ask for."""
         asked, planes = kinds_asked(masks), MaskPlanes()
@@ -50,6 +50,6 @@ class MaskSource:
         if asked & {"sunlit", "shaded"}:
             if film is not None and (film is not self._film or (film.samples, gains) != self._at):
                 self._film, self._at = film, (film.samples, gains)
-                self._sun_share = sun_share_of_film(film, gains)
-            planes = planes._replace(sun_share=self._sun_share)
+                self._sun_fraction = sun_fraction_of_film(film, gains)
+            planes = planes._replace(sun_fraction=self._sun_fraction)
         return planes

@@ -19,9 +19,9 @@ from typing import NamedTuple
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
-from gloamet.meter.natural_range import natural_band
+from gloamet.meter.natural_range import natural_range
 from gloamet.meter.ratio import WIDE_DEG
-from gloamet.preview.aerial_tables import AirTables
+from gloamet.preview.aerial_tables import AerialTables
 from gloamet.preview.events import (
     Busy,
     DiscPainted,
@@ -36,11 +36,11 @@ from gloamet.preview.events import (
 from gloamet.preview.latest import Numbered
 from gloamet.preview.light_readout import light_solved
 from gloamet.preview.memo import Memo
-from gloamet.preview.relighting import View
+from gloamet.preview.relighting import RelightView
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.viewport import LightProvider, ViewportRenderer
-from gloamet.sky.aerial import gained, turned_to
+from gloamet.sky.aerial import rotated_to, with_gain
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.grading import SkyGrade, graded_dome
@@ -56,11 +56,11 @@ from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene, build_render_scene
 from gloamet.translation.document_to_aerial import (
     AerialInputs,
-    AirInFront,
+    AerialPerspective,
     aerial_gain,
     aerial_settings,
-    lit_from,
-    panorama_share,
+    light_source_direction,
+    panorama_fraction,
 )
 from gloamet.translation.document_to_light import (
     SkyInputs,
@@ -124,7 +124,7 @@ class PreparedLight(NamedTuple):
     nature: SkyDome
     dome: SkyDome
     lights: Environment
-    panorama_share: float
+    panorama_fraction: float
     solved: LightSolved
     quick: bool
 
@@ -151,13 +151,13 @@ class RenderPipeline:
         self._dome = Memo(lambda inputs: solve_sky(inputs, self._solver), KEPT_SKIES)
         self._graded = Memo(graded_dome, KEPT_SKIES)
         self._quick_dome = Memo(lambda inputs: solve_sky(inputs, self._interpolator))
-        self._air_tables = AirTables(self._solver, self._interpolator)
+        self._air_tables = AerialTables(self._solver, self._interpolator)
         self._panorama_light = Memo(self._read_panorama, KEPT_SKIES)
         self._environment = Memo(join_lights, KEPT_SKIES)
         self._disc = Memo(lambda dome, north_deg: paint_disc(dome, north_deg))
         self._palette = Memo(lambda air: solve_sky_palette(self._solver, air))
         self._band = Memo(
-            lambda air, elevation_deg: natural_band(air, elevation_deg, self._solver), KEPT_SKIES
+            lambda air, elevation_deg: natural_range(air, elevation_deg, self._solver), KEPT_SKIES
         )
         self._disc_shown: object = None  # the picture and the palette that were reported
         self._palette_shown: object = None
@@ -189,7 +189,7 @@ class RenderPipeline:
                 light.inputs,
                 light.lights,
                 light.solved.reading.incident_ev,
-                lambda view: self._air_in_front(given, view),
+                lambda view: self._aerial_perspective(given, view),
                 lambda view: self._exact_light(given, view),
                 self._other_light,
                 lambda view: self._prepare_skies(given, view),
@@ -239,7 +239,7 @@ class RenderPipeline:
         name = Path(source.model).name
         self._report(Busy(f"opening {name}"))
         watch = ProgressToken(
-            lambda share, word: self._report(Loading(share, f"{word} {name}")), self._give_up
+            lambda fraction, word: self._report(Loading(fraction, f"{word} {name}")), self._give_up
         )
         scene = read_file(Path(source.model), watch, source.outside)
         self._report(Loading(0.95, f"preparing {name}"))
@@ -275,32 +275,36 @@ class RenderPipeline:
 
     # -- the sky
 
-    def _exact_light(self, light: PreparedLight, view: View) -> tuple[Environment, AirInFront | None]:
+    def _exact_light(
+        self, light: PreparedLight, view: RelightView
+    ) -> tuple[Environment, AerialPerspective | None]:
         """The lights and the air of a hand that rests, with what the meter says where they were made quickly before."""
         if light.quick:
             light = self._light(light.document)
             self._report(light.solved)
-        return light.lights, self._air_in_front(light, view)
+        return light.lights, self._aerial_perspective(light, view)
 
     def _other_light(
-        self, document: Document, view: View
-    ) -> tuple[Environment, AirInFront | None, LightSolved]:
+        self, document: Document, view: RelightView
+    ) -> tuple[Environment, AerialPerspective | None, LightSolved]:
         """The lights and the air of another document of this stage, and what the meter says of them."""
         light = self._light(document)
-        return light.lights, self._air_in_front(light, view), light.solved
+        return light.lights, self._aerial_perspective(light, view), light.solved
 
-    def _air_in_front(self, light: PreparedLight, view: View) -> AirInFront | None:
+    def _aerial_perspective(self, light: PreparedLight, view: RelightView) -> AerialPerspective | None:
         """The air between a view and what it shows."""
         gains = gains_from_document(light.document, light.lights.sky_colour)
-        settings = aerial_settings(light.document, gains, view.camera, light.panorama_share)
+        settings = aerial_settings(light.document, gains, view.camera, light.panorama_fraction)
         if settings is None:
             return None
         sky = light.inputs.sky
         inputs = AerialInputs.of(sky, view.camera, view.width / view.height, light.quick)
         table = self._air_tables.table(inputs, light.nature if inputs.by_horizon else None)
-        table = gained(table, aerial_gain(light.document, light.dome))
+        table = with_gain(table, aerial_gain(light.document, light.dome))
         least = MOVING_LEAST_LOST if light.quick else 0.0
-        return AirInFront(turned_to(table, *lit_from(sky)[0]), settings, view.camera, least)
+        return AerialPerspective(
+            rotated_to(table, *light_source_direction(sky)[0]), settings, view.camera, least
+        )
 
     def _light(self, document: Document, quick: bool = False) -> PreparedLight:
         """The lights of a document and the meter's reading; `quick` may take a sky between two solved ones."""
@@ -314,8 +318,8 @@ class RenderPipeline:
         known = self._band(*_band_key(sky)) if _band_key(sky) in self._band else None
         solved = light_solved(document, sky, (nature, dome), panorama, known)
         lights = self._environment(dome, panorama, inputs.tint, inputs.backdrop)
-        share = panorama_share(dome, second)
-        return PreparedLight(document, inputs, nature, dome, lights, share, solved, quick)
+        fraction = panorama_fraction(dome, second)
+        return PreparedLight(document, inputs, nature, dome, lights, fraction, solved, quick)
 
     def _read_panorama(self, inputs: PanoramaInputs | None) -> PanoramaLight | None:
         """A panorama as light; one that cannot be read is told once, and the rest goes on without."""
@@ -353,7 +357,7 @@ class RenderPipeline:
             node.forget()
         self.compiled = self._loaded = self._prepared = self._next = None
         self._interpolator = SkyInterpolator(self._solver)
-        self._air_tables = AirTables(self._solver, self._interpolator)
+        self._air_tables = AerialTables(self._solver, self._interpolator)
         self._report = self._nothing
 
     @staticmethod
@@ -378,7 +382,7 @@ class RenderPipeline:
         following, self._next = self._next, None
         return following
 
-    def _prepare_skies(self, light: PreparedLight, view: View) -> None:
+    def _prepare_skies(self, light: PreparedLight, view: RelightView) -> None:
         """The sky's picture and colours; skies beforehand, and the air in front, for a hand that will move the sun."""
         if self._superseded():
             return
@@ -386,7 +390,7 @@ class RenderPipeline:
         self._show_band(light.document)
         sky = light.inputs.sky
         self._interpolator.precompute(sky.air, sky.elevation_deg, self._superseded, AHEAD_SECONDS)
-        if self._air_in_front(light, view) is not None:
+        if self._aerial_perspective(light, view) is not None:
             inputs = AerialInputs.of(sky, view.camera, view.width / view.height, quick=True)
             self._air_tables.precompute(inputs, self._superseded, AHEAD_SECONDS)
 

@@ -22,7 +22,7 @@ MOST_SHARE = 0.97  # shown while it is not done
 class PreparationState(NamedTuple):
     """How far it is, 0..1, and about how many seconds are left."""
 
-    share: float
+    fraction: float
     seconds_left: float
 
 

@@ -16,13 +16,13 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.balance import gained
+from gloamet.colour.balance import apply_gain
 from gloamet.light_layers import Gain, Gains
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.preview.memo import Memo
 from gloamet.sky.irradiance import open_sky
 from gloamet.stage.camera import Camera
-from gloamet.trace.contact_shadow import contact_loss
+from gloamet.trace.contact_shadow import contact_shadow_loss
 from gloamet.trace.denoise import denoise, match_mean_luminance, split_highlights
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import Environment, combine_environments, sun_only, with_sun_of
@@ -30,7 +30,7 @@ from gloamet.trace.pixel_distances import FarParts, far_parts, nearness
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.relight.points import SourceGains
 from gloamet.trace.render_scene import RenderScene, differs_by_ground_reflectance
-from gloamet.trace.upsample import Guides, resize_bilinear, upsample
+from gloamet.trace.upsample import FeatureBuffers, resize_bilinear, upsample
 
 Floats = NDArray[np.float32]
 # Pixels of a relit picture: as many as this machine relights in RELIT_S, which leaves time for sky, developing and
@@ -52,7 +52,7 @@ EQUAL_ERROR_SAMPLES = (
 )
 
 
-class View(NamedTuple):
+class RelightView(NamedTuple):
     """What a picture shows: the stage, the camera on it, and the size in pixels."""
 
     compiled: RenderScene
@@ -70,7 +70,7 @@ def crossfade_weight(samples: float) -> float:
     return min(1.0, past / (past + EQUAL_ERROR_SAMPLES) * (most + EQUAL_ERROR_SAMPLES) / most)
 
 
-class RelitShare(NamedTuple):
+class RelitPart(NamedTuple):
     """What a relit picture is the sum of: lights with one sun, their gains, and the sky of what has bounced where that
     is another."""
 
@@ -79,24 +79,24 @@ class RelitShare(NamedTuple):
     bounced: Environment | None = None
 
 
-def relit_by(lights: Environment, gains: Gains) -> list[RelitShare]:
+def relit_by(lights: Environment, gains: Gains) -> list[RelitPart]:
     """What is relit under lights and gains: sun, sky and panorama at once, and a panorama's own sun apart where there
     is another already."""
     sun, panorama = gains.sun, lights.panorama
     own = None if panorama is None or not any(panorama.sun.irradiance) else panorama
     if panorama is None:
-        return [RelitShare(lights, _source_gains(sun, gains.sky))]
+        return [RelitPart(lights, _source_gains(sun, gains.sky))]
     joined = combine_environments(lights, gains.sky.direct, gains.panorama.direct)
     bounced = None
     if not (gains.sky.even and gains.panorama.even):
         bounced = combine_environments(lights, gains.sky.bounced, gains.panorama.bounced)
     if own is None or not any(gains.panorama.direct):
-        return [RelitShare(joined, _source_gains(sun, Gain()), bounced)]
+        return [RelitPart(joined, _source_gains(sun, Gain()), bounced)]
     if not any(lights.sun.irradiance) or not any(sun.direct):
         moved = None if bounced is None else with_sun_of(bounced, own)
-        return [RelitShare(with_sun_of(joined, own), _source_gains(gains.panorama, Gain()), moved)]
-    apart = RelitShare(sun_only(own), _source_gains(gains.panorama, Gain()))
-    return [RelitShare(joined, _source_gains(sun, Gain()), bounced), apart]
+        return [RelitPart(with_sun_of(joined, own), _source_gains(gains.panorama, Gain()), moved)]
+    apart = RelitPart(sun_only(own), _source_gains(gains.panorama, Gain()))
+    return [RelitPart(joined, _source_gains(sun, Gain()), bounced), apart]
 
 
 def _source_gains(sun: Gain, sky: Gain) -> SourceGains:
@@ -104,18 +104,18 @@ def _source_gains(sun: Gain, sky: Gain) -> SourceGains:
     return SourceGains(*((np.float32(r), np.float32(g), np.float32(b)) for r, g, b in colours))
 
 
-def _guides(cache: RelightCache, _samples: int) -> Guides:
-    return cache.guides()
+def _features(cache: RelightCache, _samples: int) -> FeatureBuffers:
+    return cache.features()
 
 
 def _seen(cache: RelightCache, _samples: int) -> SeenSurfaces:
-    guides = cache.guides()
-    step = max(1, round(math.sqrt(guides.depth.size / SEEN_PIXELS)))
-    return SeenSurfaces(guides.albedo[::step, ::step], guides.depth[::step, ::step])
+    features = cache.features()
+    step = max(1, round(math.sqrt(features.depth.size / SEEN_PIXELS)))
+    return SeenSurfaces(features.albedo[::step, ::step], features.depth[::step, ::step])
 
 
 def _distances(cache: RelightCache, _samples: int) -> FarParts:
-    depth = cache.guides().depth
+    depth = cache.features().depth
     both = cache.with_outlines(np.stack([depth, nearness(depth)], 2))
     return far_parts(both[..., 0], both[..., 1])
 
@@ -128,13 +128,13 @@ class Relighting:
     """One cache, the picture it last gave at rest, and the light of lamps for it."""
 
     def __init__(self) -> None:
-        self._view: View | None = None
+        self._view: RelightView | None = None
         self.cache: RelightCache | None = None
         self._rest: tuple[object, Floats] | None = None
         # of what, their light, what of it has bounced, by how many paths
-        self._lamps: tuple[View, Floats, Floats, float] | None = None
+        self._lamps: tuple[RelightView, Floats, Floats, float] | None = None
         # of one step of one cache each
-        self._guides = Memo(_guides)
+        self._features = Memo(_features)
         self._seen = Memo(_seen)
         self._distances = Memo(_distances)
         self._transparency = Memo(_transparency)
@@ -143,14 +143,14 @@ class Relighting:
     def forget(self) -> None:
         """Let go of everything."""
         self._view = self.cache = self._rest = self._lamps = None
-        for memo in (self._guides, self._seen, self._distances, self._transparency):
+        for memo in (self._features, self._seen, self._distances, self._transparency):
             memo.forget()
 
-    def ready(self, view: View) -> bool:
+    def ready(self, view: RelightView) -> bool:
         """Whether pictures of this stage, camera and size can be relit."""
         return self.cache is not None and self._view == view and bool(self.cache.ready)
 
-    def follow_ground(self, view: View) -> None:
+    def follow_ground(self, view: RelightView) -> None:
         """Go on with the cache for a stage whose ground reflects more or less, which is a matter of light alone."""
         before = self._view
         if self.cache is None or before is None or not self.cache.ready:
@@ -162,11 +162,11 @@ class Relighting:
             if self._lamps is not None and self._lamps[0] == self._view:
                 self._lamps = (view, *self._lamps[1:3], 0.0)  # good enough until a film has its own
             self._view, self._rest = view, None
-            self._guides.forget()
+            self._features.forget()
             self._seen.forget()
 
     def improve(
-        self, view: View, lights: Environment, renderer: Renderer, cancelled: Callable[[], bool]
+        self, view: RelightView, lights: Environment, renderer: Renderer, cancelled: Callable[[], bool]
     ) -> bool:
         """One more step of the cache, a new one when it is of something else; False when it is full."""
         if self._view != view:
@@ -197,33 +197,35 @@ class Relighting:
         """The picture under these lights, lamps too, all bounces or those that a hand in motion waits for, with contact
         shade of a strength."""
         assert self.cache is not None
-        shares = relit_by(lights, gains)
-        picture: Floats = self.cache.relit(shares[0].lights, shares[0].gains, at_rest, shares[0].bounced)
-        for share in shares[1:]:
-            picture += self.cache.relit(share.lights, share.gains, at_rest, share.bounced)
+        fractions = relit_by(lights, gains)
+        picture: Floats = self.cache.relit(
+            fractions[0].lights, fractions[0].gains, at_rest, fractions[0].bounced
+        )
+        for fraction in fractions[1:]:
+            picture += self.cache.relit(fraction.lights, fraction.gains, at_rest, fraction.bounced)
         if self._lamps is not None and self._lamps[0] == self._view and any(gains.lamps.direct):
-            picture += gained(self._lamps[1], self._lamps[2], *gains.lamps)
+            picture += apply_gain(self._lamps[1], self._lamps[2], *gains.lamps)
         if contact > 0.0:
-            picture -= self._contact_loss(lights, gains, contact)
+            picture -= self._contact_shadow_loss(lights, gains, contact)
         return picture
 
-    def _contact_loss(self, lights: Environment, gains: Gains, contact: float) -> Floats:
+    def _contact_shadow_loss(self, lights: Environment, gains: Gains, contact: float) -> Floats:
         """What contact shade takes of sky and panorama, by pictures of their direct light alone."""
         assert self.cache is not None
-        guides = self._guides(*self._step())
-        loss = np.zeros_like(guides.albedo)
+        features = self._features(*self._step())
+        loss = np.zeros_like(features.albedo)
         for env, gain in ((lights, gains.sky), (lights.panorama, gains.panorama)):
             if env is None or not any(gain.direct):
                 continue
             # the same sun: another would have every cell ask for it anew
             direct = self.cache.direct_sky(replace(env, sun=lights.sun, panorama=None))
-            words = direct, guides.albedo, guides.normal, open_sky(env.table), contact
-            loss += contact_loss(*words) * np.array(gain.direct, np.float32)
+            words = direct, features.albedo, features.normal, open_sky(env.table), contact
+            loss += contact_shadow_loss(*words) * np.array(gain.direct, np.float32)
         return np.asarray(loss, np.float32)
 
     def keep_lamps(
         self,
-        view: View,
+        view: RelightView,
         film: Film,
         pool: Executor,
         cancelled: Callable[[], bool],
@@ -255,7 +257,7 @@ class Relighting:
             return resize_bilinear(clean, size)
         # what glows itself has nothing to do with how much its surface reflects
         dim, bright = split_highlights(clean)
-        light = upsample(dim, film, self._guides(*self._step()), pool) + resize_bilinear(bright, size)
+        light = upsample(dim, film, self._features(*self._step()), pool) + resize_bilinear(bright, size)
         return self.cache.with_outlines(light)
 
     def seen(self) -> SeenSurfaces:
@@ -264,7 +266,7 @@ class Relighting:
 
     def depth(self) -> Floats:
         """Distance of what each pixel of a relit picture shows, metres, 0 for sky."""
-        return self._guides(*self._step()).depth
+        return self._features(*self._step()).depth
 
     def distances(self) -> FarParts:
         """What of each pixel of a relit picture is far, and how far; worked out once for each step of the cache."""
@@ -282,10 +284,10 @@ class Relighting:
         """`crossfade_weight` where a relit picture of that light is being shown, else all of it."""
         return crossfade_weight(samples) if self._rest is not None and self._rest[0] == rest else 1.0
 
-    def mixed(self, exact: Floats | None, share: float, shape: tuple[int, int]) -> Floats:
+    def mixed(self, exact: Floats | None, fraction: float, shape: tuple[int, int]) -> Floats:
         """The picture at rest with its share of the exact one."""
         assert self._rest is not None
         relit = resize_bilinear(self._rest[1], shape)
         if exact is None:
             return relit
-        return np.asarray(relit + np.float32(share) * (exact - relit), np.float32)
+        return np.asarray(relit + np.float32(fraction) * (exact - relit), np.float32)

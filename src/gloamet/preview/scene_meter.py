@@ -16,7 +16,7 @@ from gloamet.document.fill import SpotState
 from gloamet.meter.card_light import BALL_PX, CardLight, ball_pixels
 from gloamet.meter.cards import CARD_BOUNCES, measure_cards, radiance_along
 from gloamet.preview.events import MeterRead
-from gloamet.preview.relighting import View
+from gloamet.preview.relighting import RelightView
 from gloamet.trace.film import Renderer
 from gloamet.trace.first_hits import probe
 from gloamet.trace.lights.environment import Environment
@@ -35,7 +35,7 @@ OFF_SURFACE_M = 1e-3  # of a card that is laid on a surface
 MANY_BOUNCES = 24  # beside which light that is still under way is counted
 
 
-def card_place(view: View, lights: Environment) -> Array:
+def card_position(view: RelightView, lights: Environment) -> Array:
     """Before what stands in the sun nearest to the middle of the picture, as a photographer holds a meter into the key;
     where nothing does, before what the middle shows, or at the camera's target where that is the sky."""
     eye, target = np.array(view.camera.eye, float), np.array(view.camera.target, float)
@@ -57,9 +57,9 @@ def card_place(view: View, lights: Environment) -> Array:
     return target if first is None else first
 
 
-def read_meter(view: View, lights: Environment, bounces: int, renderer: Renderer) -> MeterRead:
+def read_meter(view: RelightView, lights: Environment, bounces: int, renderer: Renderer) -> MeterRead:
     """Measure cards and balls of a view."""
-    place = card_place(view, lights)
+    place = card_position(view, lights)
     ahead, up, right = _camera_frame(view)
     sun = np.array(lights.sun.direction, float)
     facing = np.stack([[0.0, 0.0, 1.0], -ahead, sun / max(float(np.linalg.norm(sun)), 1e-9)])
@@ -82,7 +82,7 @@ def read_meter(view: View, lights: Environment, bounces: int, renderer: Renderer
     )
 
 
-def _camera_frame(view: View) -> tuple[Array, Array, Array]:
+def _camera_frame(view: RelightView) -> tuple[Array, Array, Array]:
     """Unit vectors ahead, up and to the right of a camera."""
     towards = np.array(view.camera.target, float) - np.array(view.camera.eye, float)
     ahead = towards / max(float(np.linalg.norm(towards)), 1e-9)
@@ -92,7 +92,7 @@ def _camera_frame(view: View) -> tuple[Array, Array, Array]:
 
 
 def _in_flight(
-    view: View, lights: Environment, place: Array, facing: Array, limit: int, renderer: Renderer
+    view: RelightView, lights: Environment, place: Array, facing: Array, limit: int, renderer: Renderer
 ) -> float:
     """Share of the light on a card that comes by more bounces than the limit."""
     if limit >= MANY_BOUNCES:
@@ -118,7 +118,7 @@ def _smooth(light: Floats, inside: NDArray[np.bool_]) -> Floats:
 
 
 def read_spots(
-    view: View, lights: Environment, spots: tuple[SpotState, ...], bounces: int, renderer: Renderer
+    view: RelightView, lights: Environment, spots: tuple[SpotState, ...], bounces: int, renderer: Renderer
 ) -> CardLight:
     """Measure a card on the surface that each spot of a view shows."""
     aspect = view.width / view.height
@@ -148,7 +148,7 @@ class SceneMeter:
 
     def update(
         self,
-        view: View,
+        view: RelightView,
         lights: Environment,
         inputs: object,
         bounces: int,

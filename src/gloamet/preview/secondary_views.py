@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from gloamet.develop.display import develop_screen
 from gloamet.document.model import Document
-from gloamet.document.stage import View
+from gloamet.document.stage import CameraView
 from gloamet.meter.picture import automatic_ev, limit_night_exposure
 from gloamet.preview.events import Event, PlanFrame, Thumbnail
 from gloamet.preview.requests import PlanRequest, RenderRequest
@@ -42,7 +42,7 @@ class SecondaryViews:
     def __init__(self, report: Callable[[Event], None], stale: Callable[[], bool]) -> None:
         self._report, self._superseded = report, stale
         self._plan: tuple[object, PlanRequest, int] | None = None
-        self._thumbs: dict[View, tuple[RenderScene, Environment]] = {}
+        self._thumbs: dict[CameraView, tuple[RenderScene, Environment]] = {}
 
     def draw_plan(
         self,

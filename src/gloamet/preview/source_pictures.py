@@ -10,7 +10,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.balance import gained
+from gloamet.colour.balance import apply_gain
 from gloamet.develop.display import develop_screen
 from gloamet.develop.settings import DevelopSettings
 from gloamet.light_layers import LIGHTS, Gains
@@ -25,12 +25,12 @@ def source_pictures(film: Film, gains: Gains, settings: DevelopSettings) -> Sour
     """What each source alone gives a film, small, as the whole is developed."""
     shrink = max(1, math.ceil(film.width / SOURCE_WIDTH))
     height, width = film.height // shrink * shrink, film.width // shrink * shrink
-    share = np.reciprocal(np.maximum(film.layers["counts"][:height, :width, None], np.float32(1.0)))
+    fraction = np.reciprocal(np.maximum(film.layers["counts"][:height, :width, None], np.float32(1.0)))
     pictures: dict[str, NDArray[np.uint8]] = {}
     for light, gain in zip(LIGHTS, gains, strict=True):
         whole, bounced = (film.layers[name][:height, :width] for name in (light.name, light.bounced))
         if whole.any():
-            picture = gained(whole * share, bounced * share, *gain)
+            picture = apply_gain(whole * fraction, bounced * fraction, *gain)
             small = picture.reshape(height // shrink, shrink, width // shrink, shrink, 3).mean((1, 3))
             pictures[light.name] = develop_screen(np.ascontiguousarray(small, np.float32), settings)
     return SourcePictures(pictures)

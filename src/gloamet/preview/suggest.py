@@ -124,14 +124,14 @@ def _look(
     if picture is None or picture.sun is None:
         return None
     depth = depth_of(picture.seen, (picture.light.shape[0], picture.light.shape[1]))
-    share, rim, middle, sky = measure_light(picture.light, picture.sun, depth, picture.ev)
+    fraction, rim, middle, sky = measure_light(picture.light, picture.sun, depth, picture.ev)
     azimuth, elevation = sun_from_document(document)
     bearing = (azimuth - camera_azimuth_deg) % 360.0
     reading = picture.reading
     look = LightMeasures(
         bearing,
         elevation,
-        share,
+        fraction,
         rim,
         middle,
         sky,

@@ -12,14 +12,14 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.balance import as_colour
+from gloamet.colour.balance import colour_tuple
 from gloamet.develop.display import develop_screen
 from gloamet.document.model import Document
 from gloamet.light_layers import Gain, Gains
 from gloamet.meter.light import LightReading, read_light
 from gloamet.meter.picture import SeenSurfaces
-from gloamet.preview.relighting import Relighting, View
-from gloamet.sky.aerial import gained, turned_to
+from gloamet.preview.relighting import Relighting, RelightView
+from gloamet.sky.aerial import rotated_to, with_gain
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.grading import graded_dome
 from gloamet.stage.assembly import camera_from_view
@@ -30,12 +30,12 @@ from gloamet.trace.pixel_distances import far_parts
 from gloamet.trace.render_scene import RenderScene
 from gloamet.translation.document_to_aerial import (
     AerialInputs,
-    AirInFront,
+    AerialPerspective,
     aerial_gain,
     aerial_settings,
-    lit_from,
-    panorama_share,
-    solve_air,
+    light_source_direction,
+    panorama_fraction,
+    solve_aerial_perspective,
 )
 from gloamet.translation.document_to_light import (
     SkyInputs,
@@ -97,7 +97,7 @@ class ThumbnailRenderer:
         """Lays the stage out for relighting, which takes some seconds; gives up when cancelled."""
         self._base, self._renderer, self.cancelled = document, renderer, cancelled
         self._solver, self._relighting = SkySolver(), Relighting()
-        self.view = View(compiled, camera_from_view(document.stage.view), *size)
+        self.view = RelightView(compiled, camera_from_view(document.stage.view), *size)
         lit = self._lit(document)
         while not cancelled() and self._relighting.improve(self.view, lit.lights, renderer, cancelled):
             pass
@@ -112,7 +112,7 @@ class ThumbnailRenderer:
         sky = SkyInputs.of(document)
         dome = graded_dome(solve_sky(sky, self._solver), grade_from_document(document))
         panorama = panorama_from_document(document, dome)
-        gains = gains_from_document(document, as_colour(dome.sky_horizontal))
+        gains = gains_from_document(document, colour_tuple(dome.sky_horizontal))
         return _Lit(dome, panorama, environment_from_document(document, dome, panorama), sky, gains)
 
     def picture(self, document: Document, with_sun: bool = False) -> LitThumbnail | None:
@@ -122,7 +122,7 @@ class ThumbnailRenderer:
         gains = lit.gains
         second = None if lit.panorama is None else lit.panorama.lighting
         reading = read_light(lit.dome, gains, second)
-        front, sun = self._air_in_front(document, lit), None
+        front, sun = self._aerial_perspective(document, lit), None
         if document.stage == self._base.stage and self._relighting.ready(view):
             light = self._relighting.lit(lit.lights, gains, True, document.fill.contact)
             seen, parts = self._relighting.seen(), self._relighting.distances()
@@ -145,12 +145,14 @@ class ThumbnailRenderer:
         pixels = develop_screen(light, develop_settings(document, ev), (view.width, view.height))
         return LitThumbnail(pixels, light, seen, ev, reading, sun)
 
-    def _air_in_front(self, document: Document, lit: _Lit) -> AirInFront | None:
+    def _aerial_perspective(self, document: Document, lit: _Lit) -> AerialPerspective | None:
         camera = camera_from_view(document.stage.view)
         second = None if lit.panorama is None else lit.panorama.lighting
-        settings = aerial_settings(document, lit.gains, camera, panorama_share(lit.dome, second))
+        settings = aerial_settings(document, lit.gains, camera, panorama_fraction(lit.dome, second))
         if settings is None:
             return None
         inputs = AerialInputs.of(lit.sky, camera, self.view.width / self.view.height, quick=True)
-        table = gained(solve_air(inputs, lit.dome, self._solver), aerial_gain(document, lit.dome))
-        return AirInFront(turned_to(table, *lit_from(lit.sky)[0]), settings, camera)
+        table = with_gain(
+            solve_aerial_perspective(inputs, lit.dome, self._solver), aerial_gain(document, lit.dome)
+        )
+        return AerialPerspective(rotated_to(table, *light_source_direction(lit.sky)[0]), settings, camera)

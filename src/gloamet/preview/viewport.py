@@ -22,9 +22,9 @@ from gloamet.preview.clean_light import clean_light
 from gloamet.preview.events import BesideFrame, Busy, Event, LightSolved
 from gloamet.preview.frames import FrameMaker, stop_criterion_of
 from gloamet.preview.lamp_film import LampFilm
-from gloamet.preview.light_shafts import ShaftPreview, ShaftsAsked
+from gloamet.preview.light_shafts import LightShaftPreview, LightShaftRequest
 from gloamet.preview.memo import Memo
-from gloamet.preview.relighting import CROSSFADE_END, Relighting, View
+from gloamet.preview.relighting import CROSSFADE_END, Relighting, RelightView
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.scene_meter import SceneMeter
 from gloamet.preview.secondary_views import SecondaryViews, small_film
@@ -36,8 +36,8 @@ from gloamet.trace.lights.environment import Environment
 from gloamet.trace.quality import QUALITIES
 from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.render_scene import RenderScene
-from gloamet.trace.upsample import Guides, guides_from_film, upsample
-from gloamet.translation.document_to_aerial import AirInFront
+from gloamet.trace.upsample import FeatureBuffers, features_from_film, upsample
+from gloamet.translation.document_to_aerial import AerialPerspective
 from gloamet.translation.document_to_picture import gains_from_document
 from gloamet.translation.final_render import NextPass, plan_next_pass
 
@@ -61,17 +61,17 @@ class LightProvider:
     inputs: object
     lights: Environment
     incident_ev: float
-    air: Callable[[View], AirInFront | None]
-    exact: Callable[[View], tuple[Environment, AirInFront | None]]
-    other: Callable[[Document, View], tuple[Environment, AirInFront | None, LightSolved]]
-    idle: Callable[[View], None]
+    air: Callable[[RelightView], AerialPerspective | None]
+    exact: Callable[[RelightView], tuple[Environment, AerialPerspective | None]]
+    other: Callable[[Document, RelightView], tuple[Environment, AerialPerspective | None, LightSolved]]
+    idle: Callable[[RelightView], None]
     ahead: Callable[[], None]
 
 
 class FilmInputs(NamedTuple):
     """What a film is exposed with: the view, the inputs of its light, and how many bounces."""
 
-    view: View
+    view: RelightView
     light: object
     bounces: int
 
@@ -98,16 +98,16 @@ class ViewportRenderer:
         self._exposed: Exposed | None = None  # the film of this request, None while it has none
         self._relit_shown: Floats | None = None  # the relit picture that is shown
         self._previewed: Film | None = None  # the film of the last preview, until a cache has taken its lamps
-        self._guides: tuple[object, Guides, int] | None = None
+        self._guides: tuple[object, FeatureBuffers, int] | None = None
         self._beside = SecondaryViews(report, stale)
         self._relighting = Relighting()
         self._lamps = LampFilm(self._superseded, self._relighting)
         self._frames = FrameMaker(report, self._relighting, lambda: self.relight_state, stale)
-        self._other_dust = ShaftPreview()  # before the picture that is compared with
+        self._is_other_medium = LightShaftPreview()  # before the picture that is compared with
         self._meter = SceneMeter(report)
         self._balance: tuple[Gains, float] | None = None  # gains and contact shade of what was shown last
         self._lights: Environment | None = None
-        self._view: View | None = None
+        self._view: RelightView | None = None
 
     @property
     def renderer(self) -> Renderer:
@@ -124,7 +124,7 @@ class ViewportRenderer:
         quality = QUALITIES[request.document.stage.quality]
         size = (max(16, int(side * quality.scale)) for side in (request.width, request.height))
         self._frames.incident_ev = sky.incident_ev
-        self._view = self._frames.view = view = View(
+        self._view = self._frames.view = view = RelightView(
             compiled, camera_from_view(request.document.stage.view), *size
         )
         inputs, lights = FilmInputs(view, sky.inputs, quality.bounces), sky.lights
@@ -140,8 +140,8 @@ class ViewportRenderer:
         moved = fresh or balance != self._balance or (other and self._samples() < CROSSFADE_END)
         self._relighting.follow_ground(view)
         self._frames.air, shafts = sky.air(view), self._frames.shafts
-        dust = ShaftsAsked(request.document.shafts, view, lights, sky.inputs)
-        shafts.moving(dust, self.renderer)
+        medium = LightShaftRequest(request.document.shafts, view, lights, sky.inputs)
+        shafts.moving(medium, self.renderer)
         self._show_first_image(request, lights, gains, sky.ahead, has_picture)
         self._balance = balance
         plan = partial(self._beside.draw_plan, request, self.renderer, compiled, lights, sky.inputs)
@@ -155,27 +155,27 @@ class ViewportRenderer:
         lights, self._frames.air = sky.exact(view)
         self._lights = lights
         gains = self._frames.gains = gains_from_document(request.document, lights.sky_colour)
-        dust = dust._replace(lights=lights)
-        fresh_dust = shafts.resting(dust, self.renderer, self._superseded)
-        if fresh_dust and not moved:
+        medium = medium._replace(lights=lights)
+        medium_is_new = shafts.resting(medium, self.renderer, self._superseded)
+        if medium_is_new and not moved:
             self._show_first_image(request, lights, gains, sky.ahead, has_picture)
         if moved:
             self._refine_relit(request, lights, gains, (inputs, gains, balance[1]), sky.idle)
             if self._superseded():
                 return
-        self._show_beside(request, sky, dust)
+        self._show_beside(request, sky, medium)
         if not self._superseded():
             words = view, lights, inputs.light, quality.bounces, self.renderer, request.document.fill.spots
             self._meter.update(*words)
         if fresh:
             self._expose(inputs)
         plan(4)
-        self._refine(request, dust)
+        self._refine(request, medium)
         if not self._superseded():
             plan(PLAN_SAMPLES)
         self._beside.draw_thumbs(request.document, self.renderer, compiled, lights, in_this_light=True)
 
-    def _show_beside(self, request: RenderRequest, sky: LightProvider, dust: ShaftsAsked) -> None:
+    def _show_beside(self, request: RenderRequest, sky: LightProvider, medium: LightShaftRequest) -> None:
         """The picture under the light that is compared with, once a hand rests."""
         other, view = request.beside, self._view
         if other is None or view is None or self._superseded() or not self._relighting.ready(view):
@@ -183,8 +183,10 @@ class ViewportRenderer:
         lights, air, solved = sky.other(other, view)
         gains = gains_from_document(other, lights.sky_colour)
         picture = self._relighting.lit(lights, gains, True, other.fill.contact)
-        self._other_dust.resting(dust._replace(lights=lights, inputs=solved), self.renderer, self._superseded)
-        picture = self._other_dust.over(picture, gains, self._superseded)
+        self._is_other_medium.resting(
+            medium._replace(lights=lights, inputs=solved), self.renderer, self._superseded
+        )
+        picture = self._is_other_medium.over(picture, gains, self._superseded)
         self._report(BesideFrame(*self._frames.beside(other, picture, air), solved))
 
     def _expose(self, inputs: FilmInputs) -> None:
@@ -247,7 +249,7 @@ class ViewportRenderer:
         lights: Environment,
         gains: Gains,
         rest: object,
-        idle: Callable[[View], None],
+        idle: Callable[[RelightView], None],
     ) -> None:
         """The relit picture of a hand that rests, again with every step of a cache that is not full yet.
 
@@ -278,7 +280,7 @@ class ViewportRenderer:
         self._films.forget()
         self._relighting.forget()
         self._lamps.forget()
-        self._other_dust.forget()
+        self._is_other_medium.forget()
         self._frames = FrameMaker(
             self._report, self._relighting, lambda: self.relight_state, self._superseded
         )
@@ -303,10 +305,10 @@ class ViewportRenderer:
 
     # -- the picture
 
-    def _refine(self, request: RenderRequest, dust: ShaftsAsked) -> None:
+    def _refine(self, request: RenderRequest, medium: LightShaftRequest) -> None:
         """Pass after pass of the picture, and of the dust before it, until it is done or a newer request comes."""
         assert self._exposed is not None and self._view is not None
-        lights = dust.lights
+        lights = medium.lights
         film, view = self._exposed.film, self._view
         aim = stop_criterion_of(request.document, film)
         shown = 0.0
@@ -318,7 +320,7 @@ class ViewportRenderer:
                 shown = done
                 self._relighting.keep_lamps(view, film, self.renderer.pool, self._superseded)
             if step.done or request.stopped or self._superseded():
-                self._refine_dust(request, dust, step)
+                self._refine_light_shafts(request, medium, step)
                 break
             begin = time.monotonic()
             if not self.renderer.accumulate(
@@ -327,16 +329,16 @@ class ViewportRenderer:
                 return
             paths, seconds = float(step.wanted.sum(dtype=np.int64)), time.monotonic() - begin
             self._frames.speed += 0.5 * (paths / max(seconds, 1e-6) - self._frames.speed)
-            self._frames.shafts.improve(dust, self.renderer, film.mean_samples(), self._superseded)
+            self._frames.shafts.improve(medium, self.renderer, film.mean_samples(), self._superseded)
             if film.samples_in(None) >= THUMBS_AFTER:
                 self._beside.draw_thumbs(request.document, self.renderer, view.compiled, lights)
             self._renew_guides(film)
 
-    def _refine_dust(self, request: RenderRequest, dust: ShaftsAsked, step: NextPass) -> None:
+    def _refine_light_shafts(self, request: RenderRequest, medium: LightShaftRequest, step: NextPass) -> None:
         """Go on with the dust before a picture that is done: another visibility or colour traces no path anew."""
         assert self._exposed is not None
         while step.done and not request.stopped and not self._superseded():
-            if not self._frames.shafts.improve(dust, self.renderer, math.inf, self._superseded):
+            if not self._frames.shafts.improve(medium, self.renderer, math.inf, self._superseded):
                 return
             self._show_exact(request, self._exposed, step)
 
@@ -349,9 +351,9 @@ class ViewportRenderer:
         """Edges for enlarging previews, from the film at its first, fourth and sixteenth sample."""
         level, view = sum(film.samples_in(None) >= samples for samples in GUIDED_AT), self._guided_view()
         if level and (self._guides is None or (self._guides[0], self._guides[2]) != (view, level)):
-            self._guides = (view, guides_from_film(film), level)
+            self._guides = (view, features_from_film(film), level)
 
-    def _improve_cache(self, view: View, lights: Environment) -> bool:
+    def _improve_cache(self, view: RelightView, lights: Environment) -> bool:
         """One step more for the cache of a view; False when there is none to make."""
         if self._superseded() or view.camera.parallel_m > 0.0:
             return False
@@ -377,14 +379,14 @@ class ViewportRenderer:
         gains, film = self._frames.gains, exposed.film
         shape = film.height, film.width
         rest = exposed.inputs, gains, request.document.fill.contact
-        share = 1.0 if step.done else self._relighting.exact_weight(rest, film.mean_samples())
-        if share == 0.0:
+        fraction = 1.0 if step.done else self._relighting.exact_weight(rest, film.mean_samples())
+        if fraction == 0.0:
             picture = self._relighting.mixed(None, 0.0, shape)
         else:
             clean = self._cleaned(request, exposed, gains)
             if clean is None:
                 return
-            picture = self._relighting.mixed(clean, share, shape) if share < 1.0 else clean
+            picture = self._relighting.mixed(clean, fraction, shape) if fraction < 1.0 else clean
         if not self._superseded():
             exposed.shown, self._relit_shown = (picture, step), None
             self._frames.show(request, film, picture, step)

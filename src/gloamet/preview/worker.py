@@ -76,7 +76,7 @@ class RenderWorker:
     def close(self) -> None:
         """Stop the worker and wait for it; what it still says goes nowhere."""
         self._give_up.set()
-        self._report = _unheard
+        self._report = _ignored
         if self._worker.close() and self._pipeline is not None:
             from gloamet.translation.memory import give_back
 
@@ -152,7 +152,7 @@ class RenderWorker:
             self._report(Busy(""))
 
 
-def _unheard(event: Event) -> None:
+def _ignored(event: Event) -> None:
     """A report after the desk was closed."""
 
 

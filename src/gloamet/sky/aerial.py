@@ -23,10 +23,10 @@ from gloamet.sky.particles import HAZE
 from gloamet.sky.scatter import (
     AEROSOL_TERM,
     ALTITUDES,
+    GROUND_BACKSCATTER_FRACTION,
     HAZE_TERM,
     MULTIPLE_TERM,
     RAYLEIGH_TERM,
-    THROWN_BACK,
     VIEW_TERMS,
     ScatteringAir,
     sun_column,
@@ -76,9 +76,9 @@ def distance_km(k):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def distance_column(share):
+def distance_column(fraction):
     """Place among the columns of a distance, given as a share of FARTHEST_KM: the inverse of `distance_km`."""
-    return math.sqrt(math.sqrt(share)) * np.float32(DISTANCES - 1)
+    return math.sqrt(math.sqrt(fraction)) * np.float32(DISTANCES - 1)
 
 
 class _Sight(NamedTuple):
@@ -132,7 +132,7 @@ def _light_here(air, place, density, seen, columns, visible, ground, work, light
         particles = air.scatter_ms[1, n] * density[1] + air.scatter_ms[3, n] * density[3]
         clean = air.scatter_ms[0, n] * density[0]
         lit = (clean + particles) * spread[n]
-        lit += (clean + THROWN_BACK * particles) * below * ground[n]
+        lit += (clean + GROUND_BACKSCATTER_FRACTION * particles) * below * ground[n]
         sun = visible * shone[n] * seen[n]
         light[RAYLEIGH_TERM, n] += air.scatter[0, n] * density[0] * sun
         light[AEROSOL_TERM, n] += air.scatter[1, n] * density[1] * sun
@@ -183,7 +183,7 @@ def _march(air, sight, elevations, first, last, depths, light):
             depths[:, a, k] = passed
 
 
-def _forward_share(full: Array, scaled: Array) -> Array:
+def _forward_fraction(full: Array, scaled: Array) -> Array:
     """What gives the marched light the forward-scattered part that delta scaling takes for unscattered: (rows,
     distances, bands).
 
@@ -192,8 +192,8 @@ def _forward_share(full: Array, scaled: Array) -> Array:
     """
     lost, scaled_lost = 1.0 - full, 1.0 - scaled
     thin = scaled_lost < 1e-9
-    share = np.where(thin, 1.0, lost / np.where(thin, 1.0, scaled_lost))
-    return share / share[:, -1:]
+    fraction = np.where(thin, 1.0, lost / np.where(thin, 1.0, scaled_lost))
+    return fraction / fraction[:, -1:]
 
 
 def rows_between(lowest_deg: float, highest_deg: float) -> tuple[int, int]:
@@ -234,22 +234,22 @@ def solve_aerial(
     )
     used = slice(*rows)
     passing = np.exp(-depths[0, used])
-    light[used] *= _forward_share(passing, np.exp(-depths[1, used]))[:, None, :, None]
+    light[used] *= _forward_fraction(passing, np.exp(-depths[1, used]))[:, None, :, None]
     through = np.ones((ELEVATIONS, DISTANCES, 3), np.float32)
     through[used] = (passing @ BANDS_TO_AP1) / BANDS_TO_AP1.sum(0)
     added = np.zeros((ELEVATIONS, TURNS, VIEW_TERMS, DISTANCES, 3), np.float32)
     added[used] = (light[used] @ BANDS_TO_AP1).swapaxes(2, 3)
     table = AerialTable(through, added, (0.0, 0.0, 1.0), (air.kind.forward_g, HAZE.forward_g))
-    return turned_to(table, azimuth_deg, elevation_deg)
+    return rotated_to(table, azimuth_deg, elevation_deg)
 
 
-def turned_to(table: AerialTable, azimuth_deg: float, elevation_deg: float) -> AerialTable:
+def rotated_to(table: AerialTable, azimuth_deg: float, elevation_deg: float) -> AerialTable:
     """The same air under a sun that stands elsewhere round about, or a little higher or lower."""
     east, north, up = direction(azimuth_deg, elevation_deg).tolist()
     return table._replace(sun=(east, north, up))
 
 
-def gained(table: AerialTable, gain: Array) -> AerialTable:
+def with_gain(table: AerialTable, gain: Array) -> AerialTable:
     """The same air with its light under a gain of each AP1 channel; what passes stays."""
     if (gain == 1.0).all():  # as in most pictures under a moving hand
         return table

@@ -149,5 +149,5 @@ def ground_albedo(air: Air) -> Array:
     first, second = (1.0 / (1.0 + np.exp((at - WAVELENGTH_NM) / CROSSING_WIDTH_NM)) for at in CROSSINGS_NM)
     parts = np.stack([1.0 - first, first - second, second])
     bands = SOLAR_XYZ_LX @ XYZ_TO_AP1.T
-    shares = np.linalg.solve((parts @ bands).T, np.array(air.ground_tint) * bands.sum(0))
-    return np.asarray(np.clip(air.ground_reflectance * (shares @ parts), 0.0, 1.0))
+    fractions = np.linalg.solve((parts @ bands).T, np.array(air.ground_tint) * bands.sum(0))
+    return np.asarray(np.clip(air.ground_reflectance * (fractions @ parts), 0.0, 1.0))

@@ -151,7 +151,7 @@ def columns(haze_height_km: float) -> Array:
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def column_place(r, mu):
+def column_position(r, mu):
     """Row and column of a table of columns for a ray from radius r along cosine mu, held inside it."""
     rho = math.sqrt(max(0.0, r * r - GROUND_KM * GROUND_KM))
     d = max(0.0, -r * mu + math.sqrt(max(0.0, r * r * (mu * mu - 1.0) + TOP_KM * TOP_KM)))
@@ -175,7 +175,7 @@ def column_to_space(table, r, mu, out):
     """Fill out[4] with the columns from radius r along cosine mu; False if the ray meets the ground."""
     if mu < 0.0 and (r <= GROUND_KM + 1e-6 or r * r * (1.0 - mu * mu) < GROUND_KM * GROUND_KM - 1e-6):
         return False
-    y, x = column_place(r, mu)
+    y, x = column_position(r, mu)
     for c in range(NSPECIES):
         out[c] = between_nodes(table[:, :, c], y, x)
     return True

@@ -318,12 +318,12 @@ def assemble_dome(
     ground_reflectance: float,
 ) -> SkyDome:
     """A Dome from a table and a sun: measures the sky and lights the ground below the horizon."""
-    share = visible_disc_fraction(elevation_deg, diameter_deg)
+    fraction = visible_disc_fraction(elevation_deg, diameter_deg)
     rows = np.einsum("i,ij->j", row_weights()[1].astype(np.float32), table.reshape(ROWS, -1))
     sky = rows.reshape(COLUMNS, 3).sum(0, dtype=float)
-    if share <= 0.0:
+    if fraction <= 0.0:
         sun_irradiance = np.zeros(3)
-    level = sun_irradiance * share * max(0.0, math.sin(math.radians(elevation_deg)))
+    level = sun_irradiance * fraction * max(0.0, math.sin(math.radians(elevation_deg)))
     bounce = ground_reflectance / math.pi
     return SkyDome(
         table,
@@ -331,7 +331,7 @@ def assemble_dome(
         elevation_deg,
         diameter_deg,
         sun_irradiance,
-        share,
+        fraction,
         sky,
         bounce * level,
         bounce * sky,

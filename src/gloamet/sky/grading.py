@@ -138,10 +138,10 @@ def graded_dome(dome: SkyDome, grade: SkyGrade) -> SkyDome:
     )
 
 
-def departures(grade: SkyGrade) -> list[str]:
+def grading_differences(grade: SkyGrade) -> list[str]:
     """What of a grade is not nature's, in words; empty when nothing is.
 
-    >>> departures(SkyGrade(warmth_mired=30.0, horizon_stops=-0.5))
+    >>> grading_differences(SkyGrade(warmth_mired=30.0, horizon_stops=-0.5))
     ['30 mired warmer', 'horizon −0.5 stops']
     """
     out = []

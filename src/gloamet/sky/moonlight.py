@@ -19,22 +19,22 @@ LEAST_SHARE = 1e-12  # of sunlight: a new moon gives nothing
 HIGHEST_SUN_DEG = 0.0  # by day moonlight is a millionth of what is there
 
 
-def moon_share(moon: Moon, sun_elevation_deg: float) -> float:
+def moon_fraction(moon: Moon, sun_elevation_deg: float) -> float:
     """What the moon sends as a share of sunlight, 0 when it lights nothing."""
-    share = moon.illuminance_lx / SOLAR_LUX
-    shines = moon.elevation_deg > -0.5 and share >= LEAST_SHARE and sun_elevation_deg <= HIGHEST_SUN_DEG
-    return share if shines else 0.0
+    fraction = moon.illuminance_lx / SOLAR_LUX
+    shines = moon.elevation_deg > -0.5 and fraction >= LEAST_SHARE and sun_elevation_deg <= HIGHEST_SUN_DEG
+    return fraction if shines else 0.0
 
 
 def with_moon(
     dome: SkyDome, solver: SkySolver | SkyInterpolator, air: Air, moon: Moon, azimuth_deg: float
 ) -> SkyDome:
     """The dome with the moon's light; azimuth_deg is the moon's in the scene, north turned in."""
-    share = moon_share(moon, dome.sun_elevation_deg)
-    if share == 0.0:
+    fraction = moon_fraction(moon, dome.sun_elevation_deg)
+    if fraction == 0.0:
         return dome
     lit = solver.dome(air, azimuth_deg, moon.elevation_deg)
-    gain = share * MOON_TINT
+    gain = fraction * MOON_TINT
     table = (dome.table + gain * lit.table).astype(np.float32)
     whole = replace(
         dome,

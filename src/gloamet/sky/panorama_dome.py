@@ -21,7 +21,7 @@ from gloamet.sky.panorama_sun import (
     filled,
     find_suns,
     pixel_directions,
-    place_of,
+    pixel_position,
     removed_light,
     sample,
     solid_angles,
@@ -41,14 +41,14 @@ class Placing(NamedTuple):
     """How a panorama lies in the world: a tilt by which its north sinks, east for west, heights stretched; then it is
     turned, clockwise seen from above."""
 
-    turn_deg: float = 0.0
+    rotation_deg: float = 0.0
     tilt_deg: float = 0.0
     flip: bool = False
     height_scale: float = 1.0
 
     def rows(self) -> Array:
         """The matrix (3, 3) that takes a direction of the world to the file, heights not yet stretched."""
-        t, n = math.radians(self.turn_deg), math.radians(self.tilt_deg)
+        t, n = math.radians(self.rotation_deg), math.radians(self.tilt_deg)
         turned = np.array(
             [[math.cos(t), -math.sin(t), 0.0], [math.sin(t), math.cos(t), 0.0], [0.0, 0.0, 1.0]]
         )
@@ -61,11 +61,11 @@ class Placing(NamedTuple):
     def to_world(self, azimuth_deg: float, elevation_deg: float) -> tuple[float, float]:
         """Azimuth and elevation in the world of a place in the file."""
         height = min(90.0, max(-90.0, elevation_deg * self.height_scale))
-        return place_of(self.rows().T @ unit(azimuth_deg, height))
+        return pixel_position(self.rows().T @ unit(azimuth_deg, height))
 
     def to_file(self, azimuth_deg: float, elevation_deg: float) -> tuple[float, float]:
         """Azimuth and elevation in the file of a direction of the world."""
-        azimuth, height = place_of(self.rows() @ unit(azimuth_deg, elevation_deg))
+        azimuth, height = pixel_position(self.rows() @ unit(azimuth_deg, elevation_deg))
         return azimuth, min(90.0, max(-90.0, height / self.height_scale))
 
 
@@ -92,7 +92,7 @@ class PreparedPanorama:
     sun: PanoramaSun | None
     sun_irradiance: Array
     lifted: Array
-    lifted_level: Array
+    removed_level: Array
     seen: Codes
 
 
@@ -121,16 +121,16 @@ def _mean_radiance(lines: Floats, places: Array, weight: Array, periodic: bool) 
     part = places - low
     matrix = np.zeros((len(places), count))
     nodes = np.broadcast_to(np.arange(len(places))[:, None], places.shape)
-    for index, share in ((low, 1.0 - part), (low + 1, part)):
+    for index, fraction in ((low, 1.0 - part), (low + 1, part)):
         index = index % count if periodic else np.clip(index, 0, count - 1)
-        np.add.at(matrix, (nodes, index), weight * share)
+        np.add.at(matrix, (nodes, index), weight * fraction)
     matrix /= matrix.sum(1, keepdims=True)
     return np.asarray(np.tensordot(matrix.astype(np.float32), lines, (1, 0)), np.float32)
 
 
-def rotate_table(table: Floats, turn_deg: float) -> Floats:
+def rotate_table(table: Floats, rotation_deg: float) -> Floats:
     """A dome's table turned clockwise seen from above; between two columns it is mixed."""
-    columns = turn_deg / 360.0 * COLUMNS
+    columns = rotation_deg / 360.0 * COLUMNS
     whole = math.floor(columns)
     part = np.float32(columns - whole)
     near = np.roll(table, whole, axis=1)
@@ -159,7 +159,7 @@ def blurred(picture: Floats, blur_deg: float) -> Floats:
 
 def laid(picture: Floats, placing: Placing) -> Floats:
     """A panorama as it lies in the world, as wide as it was; its turn is left out."""
-    still = placing._replace(turn_deg=0.0)
+    still = placing._replace(rotation_deg=0.0)
     if still == Placing():
         return picture
     height, width = picture.shape[:2]
@@ -168,8 +168,8 @@ def laid(picture: Floats, placing: Placing) -> Floats:
     if placing.height_scale != 1.0:
         level = np.hypot(vectors[..., 0], vectors[..., 1])
         up = np.clip(np.arctan2(vectors[..., 2], level) / placing.height_scale, -np.pi / 2, np.pi / 2)
-        share = np.cos(up) / np.maximum(level, 1e-9)
-        vectors = np.stack([vectors[..., 0] * share, vectors[..., 1] * share, np.sin(up)], -1)
+        fraction = np.cos(up) / np.maximum(level, 1e-9)
+        vectors = np.stack([vectors[..., 0] * fraction, vectors[..., 1] * fraction, np.sin(up)], -1)
     return np.asarray(sample(picture, vectors), np.float32)
 
 
@@ -195,7 +195,7 @@ def prepare_panorama(
         if options.lifted:
             light, lifted, level = bare, taken, taken_level
             seen = _filled_codes(picture, middle, radius, bare)
-        elif options.blur_deg == 0.0 and _share_of_light(light, taken) > LEAST_SUN:
+        elif options.blur_deg == 0.0 and _light_fraction(light, taken) > LEAST_SUN:
             light, apart = bare, taken
     if options.blur_deg > 0.0:
         light = blurred(light, options.blur_deg)
@@ -203,7 +203,7 @@ def prepare_panorama(
     return PreparedPanorama(picture, options, table, suns, sun, apart, lifted, level, seen)
 
 
-def _share_of_light(light: Floats, taken: Array) -> float:
+def _light_fraction(light: Floats, taken: Array) -> float:
     """What was taken of a panorama's light, seen as one from everywhere."""
     whole = np.einsum("yxc,y->c", light, solid_angles(*light.shape[:2]).astype(np.float32))
     return float(AP1_LUMINANCE @ taken) / max(float(AP1_LUMINANCE @ whole), 1e-30)
@@ -214,26 +214,26 @@ def _filled_codes(picture: PanoramaPicture, middle: Array, radius_deg: float, ba
     out = picture.codes.copy()
     height, width = out.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
-    rows = np.flatnonzero(np.abs(elevation - place_of(middle)[1]) < radius_deg + 0.5)
+    rows = np.flatnonzero(np.abs(elevation - pixel_position(middle)[1]) < radius_deg + 0.5)
     vectors = unit(azimuth[None, :], elevation[rows][:, None])
     y, x = np.nonzero(vectors @ middle > math.cos(math.radians(radius_deg)))
     fill = sample(bare, vectors[y, x])
     kept = decode(out[rows[y], x], picture.scale)
-    share = np.clip(np.minimum(fill, kept) / picture.scale, 0.0, 1.0)
-    out[rows[y], x] = np.round(65535.0 * share**0.25).astype(np.uint16)
+    fraction = np.clip(np.minimum(fill, kept) / picture.scale, 0.0, 1.0)
+    out[rows[y], x] = np.round(65535.0 * fraction**0.25).astype(np.uint16)
     return out
 
 
-def turned_dome(
+def rotated_dome(
     table: Floats,
-    turn_deg: float,
+    rotation_deg: float,
     ground_reflectance: float,
     level_lx: float = 0.0,
     sun: tuple[tuple[float, float, float], Array] = NO_SUN,
 ) -> SkyDome:
-    """The dome of a table turned by turn_deg, with a sun (azimuth, elevation, diameter in degrees; AP1 lx on a plane
+    """The dome of a table turned by rotation_deg, with a sun (azimuth, elevation, diameter in degrees; AP1 lx on a plane
     that faces it); with level_lx, made to light level ground with so much."""
-    turned = rotate_table(table, turn_deg)
+    turned = rotate_table(table, rotation_deg)
     dome = assemble_dome(turned, *sun[0], sun[1], ground_reflectance)
     if level_lx <= 0.0:
         return dome
@@ -249,19 +249,19 @@ def turned_dome(
 
 
 def panorama_dome(
-    prepared: PreparedPanorama, turn_deg: float, ground_reflectance: float, level_lx: float = 0.0
+    prepared: PreparedPanorama, rotation_deg: float, ground_reflectance: float, level_lx: float = 0.0
 ) -> SkyDome:
-    """The dome of a panorama turned by turn_deg; with level_lx, made to light level ground with so much."""
+    """The dome of a panorama turned by rotation_deg; with level_lx, made to light level ground with so much."""
     sun = NO_SUN
     if prepared.sun is not None and prepared.sun_irradiance.any():
-        placing = prepared.options.placing._replace(turn_deg=turn_deg)
+        placing = prepared.options.placing._replace(rotation_deg=rotation_deg)
         place = placing.to_world(prepared.sun.azimuth_deg, prepared.sun.elevation_deg)
         diameter = max(SUN_DIAMETER_DEG, 2.0 * prepared.sun.radius_deg)
         sun = (*place, diameter), prepared.sun_irradiance
-    return turned_dome(prepared.table, turn_deg, ground_reflectance, level_lx, sun)
+    return rotated_dome(prepared.table, rotation_deg, ground_reflectance, level_lx, sun)
 
 
-def level_scale(dome: SkyDome, prepared: PreparedPanorama) -> float:
+def illuminance_scale(dome: SkyDome, prepared: PreparedPanorama) -> float:
     """How many times a panorama's own values its dome has."""
     own = float(prepared.table.sum(dtype=float))
     return float(dome.table.sum(dtype=float)) / own if own > 0.0 else 1.0

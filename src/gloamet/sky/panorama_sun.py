@@ -57,7 +57,7 @@ def unit(azimuth_deg: Array | float, elevation_deg: Array | float) -> Array:
     return np.stack(np.broadcast_arrays(np.cos(e) * np.sin(a), np.cos(e) * np.cos(a), np.sin(e)), -1)
 
 
-def place_of(vector: Array) -> tuple[float, float]:
+def pixel_position(vector: Array) -> tuple[float, float]:
     """Azimuth 0..360 and elevation of a vector, degrees."""
     x, y, z = (float(v) for v in vector / np.linalg.norm(vector))
     return math.degrees(math.atan2(x, y)) % 360.0, math.degrees(math.asin(min(1.0, max(-1.0, z))))
@@ -103,8 +103,10 @@ def _patch(picture: Floats, middle: Array, step_deg: float) -> tuple[Array, Arra
     across, up = np.meshgrid(np.radians(steps), np.radians(steps))
     angle = np.hypot(across, up)
     aside, over = _frame(middle)
-    share = np.sinc(angle / np.pi)[..., None]
-    vectors = np.cos(angle)[..., None] * middle + share * (across[..., None] * aside + up[..., None] * over)
+    fraction = np.sinc(angle / np.pi)[..., None]
+    vectors = np.cos(angle)[..., None] * middle + fraction * (
+        across[..., None] * aside + up[..., None] * over
+    )
     return sample(picture, vectors), vectors, np.degrees(angle)
 
 
@@ -133,23 +135,23 @@ def _measure(picture: Floats, middle: Array) -> tuple[PanoramaSun, Array, float]
     area = float(core.sum()) * cell
     radius = math.sqrt(area / math.pi)
     if radius > WIDEST_CLIPPED_DEG:  # a bright half of the sky, and no sun
-        return PanoramaSun(*place_of(middle), radius, (0.0, 0.0, 0.0), 1.0, radius, False), middle, 0.0
+        return PanoramaSun(*pixel_position(middle), radius, (0.0, 0.0, 0.0), 1.0, radius, False), middle, 0.0
     ring = (angle > 1.4 * radius + 0.9) & (angle < 1.4 * radius + 2.4)
     beside = float(np.median(level[ring]))
     disc = angle < 1.4 * radius + 0.5
     excess = np.maximum(light - np.median(light[ring], 0), 0.0)
     steradians = math.radians(step_deg) ** 2 * np.sinc(np.radians(angle[disc]) / np.pi)
     red, green, blue = ((excess[disc] * steradians[:, None]).sum(0)).tolist()
-    round_share = float((core & (angle <= radius)).sum()) / max(1.0, float(core.sum()))
-    if clipped and radius > SMALL_DEG and place_of(middle)[1] > LOWEST_FIT_DEG:
+    roundness = float((core & (angle <= radius)).sum()) / max(1.0, float(core.sum()))
+    if clipped and radius > SMALL_DEG and pixel_position(middle)[1] > LOWEST_FIT_DEG:
         middle = _middle_of_glow(level, vectors, flat, middle)
-    azimuth, elevation = place_of(middle)
+    azimuth, elevation = pixel_position(middle)
     contrast = peak / max(beside, 1e-30)
     glow = _glow_radius(level, angle, radius)
     return (
         PanoramaSun(azimuth, elevation, radius, (red, green, blue), contrast, glow, clipped),
         middle,
-        round_share,
+        roundness,
     )
 
 
@@ -157,7 +159,7 @@ def _pixels_alike(picture: Floats, middle: Array) -> int:
     """How many pixels near a direction are as bright as the brightest of them."""
     height, width = picture.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
-    rows = np.flatnonzero(np.abs(elevation - place_of(middle)[1]) < NEAR_DEG)
+    rows = np.flatnonzero(np.abs(elevation - pixel_position(middle)[1]) < NEAR_DEG)
     near = unit(azimuth[None, :], elevation[rows][:, None]) @ middle > math.cos(math.radians(NEAR_DEG))
     level = (picture[rows] @ AP1_LUMINANCE.astype(np.float32))[near]
     return int((level >= CLIPPED_SHARE * level.max()).sum()) if level.size else 0
@@ -223,11 +225,11 @@ def find_suns(picture: Floats) -> list[PanoramaSun]:
         top = np.unravel_index(int(level.argmax()), level.shape)
         if level[top] <= 0.0:
             break
-        sun, middle, round_share = _measure(picture, everywhere[top])
+        sun, middle, roundness = _measure(picture, everywhere[top])
         for taken in (middle, everywhere[top]):
             level[everywhere @ taken > cosine] = 0.0
         stands_out = sun.contrast >= CONTRAST or sun.clipped
-        stands_out = stands_out and (not sun.clipped or round_share >= LEAST_ROUND)
+        stands_out = stands_out and (not sun.clipped or roundness >= LEAST_ROUND)
         small = sun.radius_deg <= (WIDEST_CLIPPED_DEG if sun.clipped else WIDEST_DEG)
         again = any(unit(s.azimuth_deg, s.elevation_deg) @ middle > cosine for s in found)
         if stands_out and small and not again and sun.elevation_deg > LOWEST_DEG:
@@ -245,7 +247,7 @@ def filled(picture: Floats, middle: Array, radius_deg: float) -> Floats:
     """A picture (h, w, 3) in which what lies within a radius is filled from the ring about it; its edge is soft."""
     height, width = picture.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
-    rows = np.flatnonzero(np.abs(elevation - place_of(middle)[1]) < radius_deg + 0.5)
+    rows = np.flatnonzero(np.abs(elevation - pixel_position(middle)[1]) < radius_deg + 0.5)
     vectors = unit(azimuth[None, :], elevation[rows][:, None])
     angle = np.degrees(np.arccos(np.clip(vectors @ middle, -1.0, 1.0)))
     y, x = np.nonzero(angle < radius_deg)

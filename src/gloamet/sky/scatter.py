@@ -30,7 +30,7 @@ from gloamet.sky.atmosphere import (
     TOP_KM,
     between_nodes,
     clear_columns,
-    column_place,
+    column_position,
     column_to_space,
     columns,
     profile_index,
@@ -49,7 +49,7 @@ ISOTROPIC = 1.0 / (4.0 * math.pi)
 # of the ground's light, what particles throw back down over what isotropic ones would: 1 - 7/8 g, with the 0.52 that
 # delta scaling leaves of their asymmetry of 0.71 (backscattered share of diffuse light: Wiscombe & Grams 1976, from
 # memory)
-THROWN_BACK = 0.55
+GROUND_BACKSCATTER_FRACTION = 0.55
 
 F = np.float32
 Array = NDArray[np.float64]
@@ -133,7 +133,7 @@ def _sun_paths(table, first, last, paths, places):
                             for c in range(HAZE_SPECIES):
                                 path[c] = out[c]
                             path[NSPECIES] = sun_visible(rr, local) * ISOTROPIC / turns
-                            place[0], place[1] = column_place(rr, local)
+                            place[0], place[1] = column_position(rr, local)
 
 
 @njit(**KERNEL_OPTIONS)
@@ -178,13 +178,13 @@ def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
     """
     bands = depth.shape[1]
     extinction, scattering = np.zeros(bands), np.zeros(bands)
-    passed, share, ground_share = np.zeros(bands), np.zeros(bands), np.zeros(bands)
+    passed, fraction, ground_fraction = np.zeros(bands), np.zeros(bands), np.zeros(bands)
     source = np.zeros((SUN_COSINES, bands), np.float32)
     weight, thin = np.zeros(bands, np.float32), (LOG2_E * depth).astype(np.float32)
     sun = np.zeros(bands, np.float32)
     for i in range(first, last):
-        share[:] = 0.0
-        ground_share[:] = 0.0
+        fraction[:] = 0.0
+        ground_fraction[:] = 0.0
         source[:] = 0.0
         for a in range(DIRECTIONS):
             r, mu, solid, far, ground = _ray(i, a)
@@ -197,7 +197,7 @@ def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
                     through = (1.0 - math.exp(-d)) / extinction[n] if d > 1e-5 else dt
                     amount = scattering[n] * math.exp(-passed[n]) * through * solid
                     weight[n] = amount
-                    share[n] += amount
+                    fraction[n] += amount
                     passed[n] += d
                 for j in range(SUN_COSINES):
                     for b in range(DUSK_AZIMUTHS):
@@ -213,10 +213,10 @@ def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
                                 source[j, n] += sun[n]
             if ground:
                 for n in range(bands):
-                    ground_share[n] += math.exp(-passed[n]) * solid
+                    ground_fraction[n] += math.exp(-passed[n]) * solid
         for n in range(bands):
-            orders = 1.0 / (1.0 - share[n])
-            psi_ground[i, n] = ground_share[n] * orders
+            orders = 1.0 / (1.0 - fraction[n])
+            psi_ground[i, n] = ground_fraction[n] * orders
             for j in range(SUN_COSINES):
                 psi[i, j, n] = source[j, n] * orders
 
@@ -285,8 +285,8 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
     r = GROUND_KM + 0.0005
     sun_sine = math.sqrt(max(0.0, 1.0 - mus * mus))
     down = scatter_ms.copy()  # of light that comes up from the ground
-    down[1] *= THROWN_BACK
-    down[3] *= THROWN_BACK
+    down[1] *= GROUND_BACKSCATTER_FRACTION
+    down[3] *= GROUND_BACKSCATTER_FRACTION
     for a in range(rows):
         mu = view_mu[a]
         sine = math.sqrt(max(0.0, 1.0 - mu * mu))

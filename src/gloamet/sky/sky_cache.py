@@ -68,8 +68,8 @@ class SkyInterpolator:
             return None
         k = _stencil(elevation_deg)[1]
         k += int(elevation_deg > NODES_DEG[k + 1])
-        share = (elevation_deg - NODES_DEG[k]) / (NODES_DEG[k + 1] - NODES_DEG[k])
-        return np.asarray(self._levels[k] * (1.0 - share) + self._levels[k + 1] * share)
+        fraction = (elevation_deg - NODES_DEG[k]) / (NODES_DEG[k + 1] - NODES_DEG[k])
+        return np.asarray(self._levels[k] * (1.0 - fraction) + self._levels[k + 1] * fraction)
 
     def dome(
         self, air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg: float = SUN_DIAMETER_DEG

@@ -31,7 +31,7 @@ from gloamet.sky.general_skies import (
     OVERCAST,
     cie_relative_luminance,
     natural_sky_lux,
-    natural_sun_share,
+    natural_sun_fraction,
     preetham_caveat,
     preetham_xyy,
 )
@@ -115,8 +115,8 @@ def model_dome(
         table = _preetham_table(air, azimuth_deg, elevation_deg)
     else:
         table = _general_table(model, azimuth_deg, elevation_deg)
-        share = 0.0 if model.hides_the_sun else natural_sun_share(model.cie_sky, elevation_deg)
-        sun = sun * (share * IES_SUN_LX / float(luminance(sun)))
+        fraction = 0.0 if model.hides_the_sun else natural_sun_fraction(model.cie_sky, elevation_deg)
+        sun = sun * (fraction * IES_SUN_LX / float(luminance(sun)))
     if not model.level_lx or model.name == "preetham":  # a level that was chosen is kept
         table = table * _after_sunset(air, elevation_deg, solver)
     return assemble_dome(

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.stage import Ground, LampEdit, MaterialEdit, Prop, Stage, View
+from gloamet.document.stage import CameraView, Ground, LampEdit, MaterialEdit, Prop, Stage
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane, own_ground, rest_height
 from gloamet.stage.placing import Placement, to_world_scene
@@ -28,10 +28,10 @@ def placement_from_stage(stage: Stage, origin: Origin) -> Placement:
     """How the document places its model; what it leaves to the file comes from there."""
     units = origin.units if stage.units == "file" else stage.units
     up = origin.up if stage.up == "file" else stage.up
-    return Placement(units, up, stage.turn_deg, stage.drop, stage.offset)
+    return Placement(units, up, stage.rotation_deg, stage.drop, stage.offset)
 
 
-def camera_from_view(view: View) -> Camera:
+def camera_from_view(view: CameraView) -> Camera:
     """The camera a view describes; its opening follows from the focal length on 36 x 24 mm."""
     aperture = focal_mm(view.fov_deg) / 1000.0 / view.f_number if view.depth_of_field else 0.0
     return Camera(
@@ -39,9 +39,9 @@ def camera_from_view(view: View) -> Camera:
     )
 
 
-def view_from_camera(camera: Camera) -> View:
+def view_from_camera(camera: Camera) -> CameraView:
     """A camera as the document keeps it."""
-    return View(
+    return CameraView(
         eye=camera.eye,
         target=camera.target,
         fov_deg=min(max(camera.fov_deg, 1.0), 150.0),
@@ -106,7 +106,7 @@ def _lamp(lamp: Lamp, edit: LampEdit | None) -> Lamp:
 
 def prop_matrix(prop: Prop) -> NDArray[np.float64]:
     """Where a shade maker stands."""
-    angle = math.radians(prop.turn_deg)
+    angle = math.radians(prop.rotation_deg)
     matrix = np.eye(4)
     matrix[:2, :2] = [[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]]
     matrix[:3, 3] = prop.place
@@ -121,7 +121,7 @@ def with_props(scene: Scene, props: tuple[Prop, ...]) -> Scene:
         if not (prop.casts or prop.visible):
             continue
         shapes = grow(
-            prop.kind, prop.seed, prop.height_m, prop.crown_m, prop.density, prop.leaf_m, prop.leafed
+            prop.kind, prop.seed, prop.height_m, prop.extent_m, prop.density, prop.leaf_m, prop.leafed
         )
         made = prop_parts(prop.name, shapes, 0, prop_matrix(prop), prop.casts, prop.visible)
         for part, (_, material) in zip(made, shapes, strict=True):

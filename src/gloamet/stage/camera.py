@@ -138,11 +138,11 @@ def _above(camera: Camera, ground_m: float) -> Camera:
     return camera if z >= ground_m + LOWEST_EYE_M else replace(camera, eye=(x, y, ground_m + LOWEST_EYE_M))
 
 
-def orbit(camera: Camera, turn_deg: float, lift_deg: float, ground_m: float = 0.0) -> Camera:
+def orbit(camera: Camera, rotation_deg: float, lift_deg: float, ground_m: float = 0.0) -> Camera:
     """Turn the eye round the target and lift it; stops 1 degree short of the poles and at the ground."""
     offset = np.subtract(camera.eye, camera.target)
     radius = float(np.linalg.norm(offset))
-    azimuth = math.atan2(offset[0], offset[1]) + math.radians(turn_deg)
+    azimuth = math.atan2(offset[0], offset[1]) + math.radians(rotation_deg)
     lift = math.degrees(math.asin(max(-1.0, min(1.0, offset[2] / max(radius, 1e-9))))) + lift_deg
     lowest = math.degrees(
         math.asin(max(-1.0, min(1.0, (ground_m + LOWEST_EYE_M - camera.target[2]) / max(radius, 1e-9))))
@@ -175,11 +175,11 @@ def dolly(camera: Camera, factor: float, ground_m: float = 0.0) -> Camera:
     return _above(replace(camera, eye=tuple(eye.tolist())), ground_m)
 
 
-def walk(camera: Camera, ahead_m: float, turn_deg: float, lift_m: float, ground_m: float = 0.0) -> Camera:
+def walk(camera: Camera, ahead_m: float, rotation_deg: float, lift_m: float, ground_m: float = 0.0) -> Camera:
     """Walk along the ground, turn on the spot (clockwise), lift the eye."""
     eye, target = np.asarray(camera.eye, float), np.asarray(camera.target, float)
     offset = target - eye
-    angle = math.radians(turn_deg)
+    angle = math.radians(rotation_deg)
     c, s = math.cos(angle), math.sin(angle)
     offset = np.array([c * offset[0] + s * offset[1], -s * offset[0] + c * offset[1], offset[2]])
     flat = math.hypot(offset[0], offset[1])

@@ -23,11 +23,11 @@ FARTHEST_M = 1e7
 
 @dataclass(frozen=True)
 class Placement:
-    """How a file stands in the world. turn_deg is clockwise seen from above; offset in metres."""
+    """How a file stands in the world. rotation_deg is clockwise seen from above; offset in metres."""
 
     units: str = "m"
     up: UpAxis = "y"
-    turn_deg: float = 0.0
+    rotation_deg: float = 0.0
     drop: bool = False
     offset: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
@@ -43,8 +43,8 @@ def to_world(up: UpAxis, units: str) -> NDArray[np.float64]:
     return matrix
 
 
-def _rotation_z(turn_deg: float) -> Matrix:
-    angle = math.radians(turn_deg)
+def _rotation_z(rotation_deg: float) -> Matrix:
+    angle = math.radians(rotation_deg)
     matrix = np.eye(4)
     matrix[:2, :2] = [[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]]
     return matrix
@@ -52,7 +52,7 @@ def _rotation_z(turn_deg: float) -> Matrix:
 
 def to_world_scene(scene: Scene, placement: Placement) -> Scene:
     """The scene in world metres. Raises GloametError when that puts it out of reach."""
-    matrix = _rotation_z(placement.turn_deg) @ to_world(placement.up, placement.units)
+    matrix = _rotation_z(placement.rotation_deg) @ to_world(placement.up, placement.units)
     parts = tuple(replace(part, matrix=matrix @ part.matrix) for part in scene.parts)
     moved = replace(scene, parts=parts)
     shift = np.asarray(placement.offset, float)

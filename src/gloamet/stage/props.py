@@ -247,21 +247,21 @@ def _panel(width_m: float, thick_m: float, low_m: float, high_m: float) -> Shape
 
 
 def grow(
-    kind: str, seed: int, height_m: float, crown_m: float, density: float, leaf_m: float, leafed: bool
+    kind: str, seed: int, height_m: float, extent_m: float, density: float, leaf_m: float, leafed: bool
 ) -> list[tuple[Shape, Material]]:
     """The shapes of one prop with their materials. Balls and cards float at LIFT_M above their foot."""
     if kind in ("tree", "screen"):
         make = _tree if kind == "tree" else _screen
-        wood, leaves = make(seed, height_m, crown_m, density, leaf_m, leafed)
+        wood, leaves = make(seed, height_m, extent_m, density, leaf_m, leafed)
         return [(wood, BARK)] + ([(leaves, LEAF)] if leaves is not None else [])
     if kind == "figure":
         return [(person(), CLOTH)]
     if kind == "ridge":
-        return [(ridge(seed, height_m, crown_m), WOODS)]
+        return [(ridge(seed, height_m, extent_m), WOODS)]
     if kind == "poles":
-        return [(poles(height_m, crown_m), WEATHERED)]
+        return [(poles(height_m, extent_m), WEATHERED)]
     if kind in FLAG_MATERIALS:
-        return [(_panel(crown_m, FLAG_THICK_M, 0.0, height_m), FLAG_MATERIALS[kind])]
+        return [(_panel(extent_m, FLAG_THICK_M, 0.0, height_m), FLAG_MATERIALS[kind])]
     if kind == "mirror ball":
         return [(sphere(BALL_M), MIRROR)]
     if kind == "grey ball":

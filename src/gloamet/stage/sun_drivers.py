@@ -38,10 +38,10 @@ def _interpolate_motion(motion: Motion, time_s: float) -> tuple[Array, Array]:
     k = int(np.clip(np.searchsorted(times, time_s, "right") - 1, 0, len(times) - 1))
     after = min(k + 1, len(times) - 1)
     gap = float(times[after] - times[k])
-    share = 0.0 if gap <= 0.0 else min(max((time_s - float(times[k])) / gap, 0.0), 1.0)
+    fraction = 0.0 if gap <= 0.0 else min(max((time_s - float(times[k])) / gap, 0.0), 1.0)
     ahead, up = (
-        (1.0 - share) * _unit(sign * motion.matrices[k][:3, n])
-        + share * _unit(sign * motion.matrices[after][:3, n])
+        (1.0 - fraction) * _unit(sign * motion.matrices[k][:3, n])
+        + fraction * _unit(sign * motion.matrices[after][:3, n])
         for n, sign in ((2, -1.0), (1, 1.0))
     )
     return ahead, up

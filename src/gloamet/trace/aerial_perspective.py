@@ -53,10 +53,10 @@ class AerialSettings(NamedTuple):
 
 
 @njit(**KERNEL_OPTIONS)
-def _add(share, row, out):
+def _add(fraction, row, out):
     """Add a share of a row to the beginning of another, the length of out."""
     for k in range(len(out)):
-        out[k] += F(share) * row[k]
+        out[k] += F(fraction) * row[k]
 
 
 @njit(**KERNEL_OPTIONS)
@@ -83,11 +83,11 @@ def _fill_grid(through, light, sun, forward_g, camera, grid):
             passing, added = grid[p, q, 0], grid[p, q, 1]
             passing[:] = F(0)
             added[:] = F(0)
-            for a, share in ((i, 1.0 - fi), (i + 1, fi)):
-                _add(share, through[a], passing)
+            for a, fraction in ((i, 1.0 - fi), (i + 1, fi)):
+                _add(fraction, through[a], passing)
                 for n in range(VIEW_TERMS):
-                    _add(weights[n] * share * (1.0 - fb), light[a, b, n], added)
-                    _add(weights[n] * share * fb, light[a, b + 1, n], added)
+                    _add(weights[n] * fraction * (1.0 - fb), light[a, b, n], added)
+                    _add(weights[n] * fraction * fb, light[a, b + 1, n], added)
 
 
 @njit(**KERNEL_OPTIONS)
@@ -118,12 +118,12 @@ def _copy(row, out):
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def _see_rows(grid, settings, skipped, picture, parts, first, apart, out):
+def _composite_rows(grid, settings, skipped, picture, parts, first, apart, out):
     """Rows of out (H, 3 W) through the air: every so many of blocks, from the first. Denser air takes by the power of
     what nature's takes, and adds in proportion to what is lost. What is nearer than `skipped` metres is left."""
     height, width = parts.distance.shape
     density, strength, begin = F(settings.density), F(settings.strength), F(settings.begin_m)
-    share, veiled = F(1.0 / (1000.0 * FARTHEST_KM)), settings.dims_sky > 0.0 and density > F(1)
+    fraction, veiled = F(1.0 / (1000.0 * FARTHEST_KM)), settings.dims_sky > 0.0 and density > F(1)
     last = grid.shape[3] // 3 - 2
     alike = max(1, height // ROWS_APART)  # side of a block of pixels that are seen through the same air
     # what is before each block of a row, kept from one line of pixels to the next
@@ -135,8 +135,8 @@ def _see_rows(grid, settings, skipped, picture, parts, first, apart, out):
             _copy(picture[y], out[y])
             for j in range(len(line)):
                 for x in range(j * alike, min(width, (j + 1) * alike)):
-                    distance, shown = parts.distance[y, x], strength * parts.share[y, x]
-                    far = (distance - begin) * share
+                    distance, shown = parts.distance[y, x], strength * parts.fraction[y, x]
+                    far = (distance - begin) * fraction
                     before_sky = veiled and distance <= F(0)
                     if before_sky:  # which has nature's air in it already
                         far = F(1)
@@ -182,8 +182,8 @@ def _columns_needed(settings: AerialSettings, farthest_m: float) -> int:
     """How many columns of a table pixels up to a distance are looked up in."""
     if settings.dims_sky > 0.0 and settings.density > 1.0:  # the sky stands behind all of them
         return DISTANCES
-    share = max(0.0, farthest_m - settings.begin_m) / (1000.0 * FARTHEST_KM)
-    return min(DISTANCES, int(min(share, 1.0) ** 0.25 * (DISTANCES - 1)) + 2)
+    fraction = max(0.0, farthest_m - settings.begin_m) / (1000.0 * FARTHEST_KM)
+    return min(DISTANCES, int(min(fraction, 1.0) ** 0.25 * (DISTANCES - 1)) + 2)
 
 
 def _of_one_type(settings: AerialSettings) -> AerialSettings:
@@ -193,7 +193,7 @@ def _of_one_type(settings: AerialSettings) -> AerialSettings:
     return AerialSettings(density, strength, begin_m, sun, sky, float(settings.dims_sky))  # type: ignore[arg-type]
 
 
-def see_through_air(
+def composite_aerial_perspective(
     table: AerialTable,
     settings: AerialSettings,
     camera: Camera,
@@ -215,7 +215,7 @@ def see_through_air(
     jobs = os.cpu_count() or 1  # few and long, one of them here: between two Python may belong to the window
 
     def rows(first: int) -> None:
-        _see_rows(grid, settings, skipped, flat, parts, first, jobs, flat_out)
+        _composite_rows(grid, settings, skipped, flat, parts, first, jobs, flat_out)
 
     others = [pool.submit(rows, first) for first in range(1, jobs)]
     rows(0)

@@ -24,14 +24,14 @@ def sky_visibility(direct: Floats, albedo: Floats, normal: Floats, sky: NDArray[
     length = np.sqrt((normal * normal).sum(-1))
     facing = normal / np.maximum(length, 1e-6)[..., None]
     in_open = np.maximum(irradiance(sky, facing) @ AP1_LUMINANCE, 1e-12) * (albedo @ weights) / np.pi
-    share = (direct @ weights) / np.maximum(in_open, 1e-12)
+    fraction = (direct @ weights) / np.maximum(in_open, 1e-12)
     shows = (length > 0.5) & ((albedo @ weights) > LEAST_ALBEDO)
-    return np.asarray(np.where(shows, np.clip(share, 0.0, 1.0), 1.0), np.float32)
+    return np.asarray(np.where(shows, np.clip(fraction, 0.0, 1.0), 1.0), np.float32)
 
 
-def contact_loss(
-    direct: Floats, albedo: Floats, normal: Floats, sky: NDArray[np.float64], share: float
+def contact_shadow_loss(
+    direct: Floats, albedo: Floats, normal: Floats, sky: NDArray[np.float64], fraction: float
 ) -> Floats:
     """What contact shade of a strength `share` (0..1) takes off the direct light of a sky, (H, W, 3)."""
     hidden = 1.0 - sky_visibility(direct, albedo, normal, sky)
-    return np.asarray(direct * (np.float32(share) * hidden)[..., None], np.float32)
+    return np.asarray(direct * (np.float32(fraction) * hidden)[..., None], np.float32)

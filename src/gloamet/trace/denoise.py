@@ -67,7 +67,7 @@ class Denoiser:
         """
         subject = next(iter(images))
         output = np.empty_like(images[subject])
-        monitor = _MONITOR(lambda _user, _share: not cancelled())
+        monitor = _MONITOR(lambda _user, _fraction: not cancelled())
         with self._lock:
             work = self._filter(tuple(images), best)
             for name, image in {**images, "output": output}.items():
@@ -101,7 +101,7 @@ def _sound(picture: Floats) -> Floats:
     return np.ascontiguousarray(np.nan_to_num(picture, nan=0.0, posinf=1e9, neginf=0.0), np.float32)
 
 
-def _guides(film: Film) -> dict[str, Floats]:
+def _features(film: Film) -> dict[str, Floats]:
     return {
         "albedo": np.ascontiguousarray(np.clip(film.mean("albedo"), 0.0, 1.0)),
         "normal": np.ascontiguousarray(film.mean("normal")),
@@ -110,7 +110,7 @@ def _guides(film: Film) -> dict[str, Floats]:
 
 def denoise(picture: Floats, film: Film, cancelled: Callable[[], bool] = _never) -> Floats | None:
     """The picture (H, W, 3) without noise, quickly; the film gives the guides. None when cancelled."""
-    return shared_denoiser().run({"color": _sound(picture), **_guides(film)}, cancelled)
+    return shared_denoiser().run({"color": _sound(picture), **_features(film)}, cancelled)
 
 
 def _middle(level: Floats) -> float:
@@ -165,14 +165,14 @@ def denoise_prefiltered(
     pictures: Sequence[Floats], film: Film, cancelled: Callable[[], bool] = _never
 ) -> list[Floats] | None:
     """Pictures (H, W, 3) of one film without noise, as well as can be: the guides are cleaned first."""
-    cleaner, guides, out = shared_denoiser(), _guides(film), []
-    for name, image in list(guides.items()):
+    cleaner, features, out = shared_denoiser(), _features(film), []
+    for name, image in list(features.items()):
         clean = cleaner.run({name: image}, cancelled)
         if clean is None:
             return None
-        guides[name] = clean
+        features[name] = clean
     for picture in pictures:
-        clean = cleaner.run({"color": _sound(picture), **guides}, cancelled, best=True)
+        clean = cleaner.run({"color": _sound(picture), **features}, cancelled, best=True)
         if clean is None:
             return None
         out.append(clean)

@@ -42,7 +42,7 @@ BYTES_PER_PIXEL = 4 * (3 * len(RGB_LAYERS) + 3 + len(MOMENT_PLANES) + 1)
 PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers would share their noise
 
 
-class FilmArrays(NamedTuple):
+class AccumulationArrays(NamedTuple):
     """The layers of a film that a pass of the integrator adds to."""
 
     sun: Floats
@@ -83,9 +83,9 @@ class Film:
         self.layers |= {name: np.zeros(shape[:2], np.float32) for name in SCALAR_LAYERS}
         self.layers["squares"] = np.zeros((*shape[:2], len(MOMENT_PLANES)), np.float32)
 
-    def arrays(self) -> FilmArrays:
+    def arrays(self) -> AccumulationArrays:
         """What the integrator adds to: the lights that share their paths, and what is seen first."""
-        return FilmArrays(*(self.layers[name] for name in FilmArrays._fields))
+        return AccumulationArrays(*(self.layers[name] for name in AccumulationArrays._fields))
 
     @property
     def samples(self) -> int:
@@ -98,14 +98,14 @@ class Film:
         counts = self.layers["counts"][y0:y1, x0:x1]
         return int(counts.min()) if counts.size else 0
 
-    def _share(self) -> Floats:
+    def _fraction(self) -> Floats:
         return np.reciprocal(np.maximum(self.layers["counts"], np.float32(1.0)))
 
     def mean(self, name: str) -> Floats:
         """A layer per sample: cd/m2 for the lights; metres for depth, through panes and by mirrors, 0 where only sky is
         seen."""
-        layer, share = self.layers[name], self._share()
-        return layer * (share[..., None] if layer.ndim == 3 else share)
+        layer, fraction = self.layers[name], self._fraction()
+        return layer * (fraction[..., None] if layer.ndim == 3 else fraction)
 
     def light(self, gains: Gains = UNIT_GAINS) -> Floats:
         """The picture: the weighted sum of the layers, cd/m2 in AP1."""
@@ -157,7 +157,7 @@ class _PanoramaTarget:
         spare, depth = np.zeros((*shape, 3), np.float32), np.zeros(shape, np.float32)
         self._film, self._squares = film, np.zeros_like(film.layers["squares"])
         # counts: the film's own are still those before, until the other paths are traced
-        layers = dict.fromkeys(FilmArrays._fields, spare) | {
+        layers = dict.fromkeys(AccumulationArrays._fields, spare) | {
             "sun": film.layers["panorama"],
             "sky": film.layers["panorama"],
             "sun_bounced": film.layers["panorama_bounced"],
@@ -168,7 +168,7 @@ class _PanoramaTarget:
             "squares": self._squares,
             "counts": film.layers["counts"].copy(),
         }
-        self.layers = FilmArrays(**layers)
+        self.layers = AccumulationArrays(**layers)
 
     def take(self, rows: tuple[int, int]) -> None:
         """Rows that are traced: their squares go to the film."""

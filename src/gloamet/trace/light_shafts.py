@@ -1,6 +1,6 @@
 """Shafts of light: sun and sky scattered once in a bounded volume of dust, sampled along the rays of a camera.
 
-A compiled scene, lights, a camera and a `Dust` enter; a `ShaftFilm` leaves: what the dust adds, by sun and by sky
+A compiled scene, lights, a camera and a `ParticipatingMedium` enter; a `LightShaftFilm` leaves: what the dust adds, by sun and by sky
 (cd/m2, AP1), and what it lets through of the light behind it. Distances are drawn in proportion to what still passes
 (free flight; Pharr, Jakob & Humphreys, Physically Based Rendering, ch. 15), the sun over its whole disc, the sky as
 paths do, through portals too. Stated limits: light that is scattered twice is left out, surfaces get as much light as
@@ -47,7 +47,7 @@ FLIGHT_PAIR, SUN_PAIR, SKY_PAIR = (
 _CAMERA = np.int32(CAMERA_MASK)
 
 
-class Dust(NamedTuple):
+class ParticipatingMedium(NamedTuple):
     """Corners of the box it hangs in (metres), its extinction (1/m), the share of light that it throws on per AP1
     channel, and the mean cosine of the direction it throws that to (-1..1, 0 all round)."""
 
@@ -58,7 +58,7 @@ class Dust(NamedTuple):
     forward_g: Scalar
 
 
-class ShaftArrays(NamedTuple):
+class LightShaftArrays(NamedTuple):
     """Sums over samples: sun and sky (H, W, 3), through and counts (H, W)."""
 
     sun: Floats
@@ -68,16 +68,16 @@ class ShaftArrays(NamedTuple):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def box_span(dust, ray, far):
+def box_span(medium, ray, far):
     """Where a ray of length far goes into the dust and out of it; twice the same for one that misses."""
     near = F(0)
     for k in range(3):
         d = ray.direction[k]
         if abs(d) < F(1e-9):
-            if ray.origin[k] < dust.low[k] or ray.origin[k] > dust.high[k]:
+            if ray.origin[k] < medium.low[k] or ray.origin[k] > medium.high[k]:
                 return F(0), F(0)
             continue
-        a, b = (dust.low[k] - ray.origin[k]) / d, (dust.high[k] - ray.origin[k]) / d
+        a, b = (medium.low[k] - ray.origin[k]) / d, (medium.high[k] - ray.origin[k]) / d
         near, far = max(near, min(a, b)), min(far, max(a, b))
     return near, max(near, far)
 
@@ -118,64 +118,64 @@ def _sight(scene, ray, far):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _arriving(scene, dust, point, towards):
+def _arriving(scene, medium, point, towards):
     """What reaches a point in the dust of the light from a direction, per channel."""
     way = Ray(point, towards)
-    _near, out = box_span(dust, way, T_MAX)
-    return scale(shadow_transmittance(scene, way, T_MAX), math.exp(-dust.extinction * out))
+    _near, out = box_span(medium, way, T_MAX)
+    return scale(shadow_transmittance(scene, way, T_MAX), math.exp(-medium.extinction * out))
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _by_sun(scene, env, dust, point, direction, u, v):
+def _by_sun(scene, env, medium, point, direction, u, v):
     """Sunlight that a point sends back along a ray, over how much it scatters."""
     towards = sun_direction(env.sun, u, v)
     if towards[2] <= F(0):
         return BLACK
-    share = henyey_greenstein(dot(towards, direction), dust.forward_g)
-    return scale(mul(_arriving(scene, dust, point, towards), env.sun.irradiance), share)
+    fraction = henyey_greenstein(dot(towards, direction), medium.forward_g)
+    return scale(mul(_arriving(scene, medium, point, towards), env.sun.irradiance), fraction)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _by_sky(scene, env, dust, point, direction, state, u, v):
+def _by_sky(scene, env, medium, point, direction, state, u, v):
     """Light of the sky that a point sends back along a ray, over how much it scatters."""
     count, towards, place = sample_sky_direction(u, v, state, scene, env, point)
     if towards[2] <= F(0):
         return BLACK
-    share = henyey_greenstein(dot(towards, direction), dust.forward_g)
-    light = mul(_arriving(scene, dust, point, towards), sky_radiance(env.table, place[0], place[1]))
-    return scale(light, share / sky_pdf(env, scene.portals, count, point, towards, place))
+    fraction = henyey_greenstein(dot(towards, direction), medium.forward_g)
+    light = mul(_arriving(scene, medium, point, towards), sky_radiance(env.table, place[0], place[1]))
+    return scale(light, fraction / sky_pdf(env, scene.portals, count, point, towards, place))
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _sample(scene, env, dust, sampler, ray):
+def _sample(scene, env, medium, sampler, ray):
     """What one ray finds: light by the sun, by the sky, and the share of the light behind the dust that it lets by."""
     state, pixel, number = sampler
-    near, out = box_span(dust, ray, T_MAX)
+    near, out = box_span(medium, ray, T_MAX)
     if out <= near:
         return BLACK, BLACK, F(1)
     out, _panes = _sight(scene, ray, out)
     if out <= near:
         return BLACK, BLACK, F(1)
-    through = math.exp(-dust.extinction * (out - near))
+    through = math.exp(-medium.extinction * (out - near))
     lost = F(1) - through
     u, _unused = sobol_pair(pixel, number, FLIGHT_PAIR)
-    flight = -math.log(F(1) - u * lost) / dust.extinction
+    flight = -math.log(F(1) - u * lost) / medium.extinction
     distance = near + flight
     point = add_scaled(ray.origin, ray.direction, distance)
     panes = _sight(scene, ray, distance)[1] if scene.transmissive else WHITE
-    weight = scale(mul(dust.colour, panes), lost)
+    weight = scale(mul(medium.colour, panes), lost)
     u, v = sobol_pair(pixel, number, SUN_PAIR)
     sun = sky = BLACK
     if total(env.sun.irradiance) > F(0):
-        sun = mul(weight, _by_sun(scene, env, dust, point, ray.direction, u, v))
+        sun = mul(weight, _by_sun(scene, env, medium, point, ray.direction, u, v))
     if env.density[0, 0] > F(0):
         u, v = sobol_pair(pixel, number, SKY_PAIR)
-        sky = mul(weight, _by_sky(scene, env, dust, point, ray.direction, state, u, v))
+        sky = mul(weight, _by_sky(scene, env, medium, point, ray.direction, state, u, v))
     return sun, sky, through
 
 
 @njit(**KERNEL_OPTIONS)
-def _trace_rows(scene, env, dust, camera, samples, seed, y0, y1, film):
+def _trace_rows(scene, env, medium, camera, samples, seed, y0, y1, film):
     """Add samples to the pixels of rows y0..y1. The same seed and number give the same result whatever the tiling."""
     height, width = film.counts.shape
     for y in range(y0, y1):
@@ -188,7 +188,7 @@ def _trace_rows(scene, env, dust, camera, samples, seed, y0, y1, film):
                 u, v = sobol_pair(pixel, number, 0)
                 offset = (sample_pixel_filter(u), sample_pixel_filter(v))
                 ray = camera_ray(camera, (x, y), (width, height), offset, sobol_pair(pixel, number, 1))
-                sun, sky, through = _sample(scene, env, dust, (state, pixel, number), ray)
+                sun, sky, through = _sample(scene, env, medium, (state, pixel, number), ray)
                 accumulate(film.sun, y, x, sun)
                 accumulate(film.sky, y, x, sky)
                 film.through[y, x] += through
@@ -196,18 +196,18 @@ def _trace_rows(scene, env, dust, camera, samples, seed, y0, y1, film):
 
 
 @dataclass
-class ShaftFilm:
+class LightShaftFilm:
     """Sums over samples of what a volume of dust adds to a picture and takes from it."""
 
     width: int
     height: int
     seed: int = 0
-    layers: ShaftArrays = field(init=False)
+    layers: LightShaftArrays = field(init=False)
 
     def __post_init__(self) -> None:
         shape = (self.height, self.width)
         sun, sky = np.zeros((*shape, 3), np.float32), np.zeros((*shape, 3), np.float32)
-        self.layers = ShaftArrays(sun, sky, np.zeros(shape, np.float32), np.zeros(shape, np.float32))
+        self.layers = LightShaftArrays(sun, sky, np.zeros(shape, np.float32), np.zeros(shape, np.float32))
 
     @property
     def samples(self) -> int:
@@ -220,12 +220,12 @@ class ShaftFilm:
         scene: RenderScene,
         lights: Environment,
         camera: Camera,
-        dust: Dust,
+        medium: ParticipatingMedium,
         samples: int,
         cancelled: Callable[[], bool] = lambda: False,
     ) -> bool:
         """Add so many samples to every pixel; False when it was cancelled, and rows then have theirs or not."""
-        words = (scene.arrays(), lights.arrays(), dust, camera.packed(self.width, self.height), samples)
+        words = (scene.arrays(), lights.arrays(), medium, camera.packed(self.width, self.height), samples)
 
         def rows(y: int) -> bool:
             if cancelled():
@@ -235,15 +235,15 @@ class ShaftFilm:
 
         return all(list(renderer.pool.map(rows, range(0, self.height, TILE_ROWS))))
 
-    def _share(self) -> Floats:
+    def _fraction(self) -> Floats:
         return np.reciprocal(np.maximum(self.layers.counts, np.float32(1.0)))
 
     def light(self, sun_gain: Colour = EVEN, sky_gain: Colour = EVEN) -> Floats:
         """What the dust adds, (H, W, 3) in cd/m2, under the gains per channel of sun and sky."""
         gains = np.array(sun_gain, np.float32), np.array(sky_gain, np.float32)
         both = gains[0] * self.layers.sun + gains[1] * self.layers.sky
-        return np.asarray(both * self._share()[..., None], np.float32)
+        return np.asarray(both * self._fraction()[..., None], np.float32)
 
     def through(self) -> Floats:
         """The share (H, W) of the light behind the dust that it lets by, 1 where nothing was sampled yet."""
-        return np.where(self.layers.counts > 0.0, self.layers.through * self._share(), np.float32(1.0))
+        return np.where(self.layers.counts > 0.0, self.layers.through * self._fraction(), np.float32(1.0))

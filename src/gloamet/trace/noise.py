@@ -113,8 +113,8 @@ def samples_wanted(
     x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
     counts = film.layers["counts"][y0:y1, x0:x1]
     over = np.where(errors > goal, np.minimum((errors / goal) ** 2 - 1.0, 1.0), 0.0)
-    share = np.repeat(np.repeat(over, TILE, axis=0), TILE, axis=1)[: y1 - y0, : x1 - x0]
-    more = np.minimum(np.minimum(np.ceil(counts * share), most - counts), MAX_SAMPLES_PER_PASS)
+    fraction = np.repeat(np.repeat(over, TILE, axis=0), TILE, axis=1)[: y1 - y0, : x1 - x0]
+    more = np.minimum(np.minimum(np.ceil(counts * fraction), most - counts), MAX_SAMPLES_PER_PASS)
     out[y0:y1, x0:x1] = np.maximum(more, 0.0).astype(np.uint16)
     return out
 

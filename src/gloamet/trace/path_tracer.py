@@ -1,6 +1,6 @@
 """The integrator: path tracing with next-event estimation, MIS, lamp guiding and Russian roulette; a band of rows.
 
-Array layouts. camera as in `camera_rays`. A film's layers are `film.FilmArrays`, float32 sums over samples: sun, sky,
+Array layouts. camera as in `camera_rays`. A film's layers are `film.AccumulationArrays`, float32 sums over samples: sun, sky,
 lamps, the part of each that has bounced, albedo and normal (H, W, 3), depth, near and transparency (H, W), squares (H,
 W, 5) of the luminance of sun, sky, lamps and their sum, counts (H, W). wanted (H, W) uint16: samples of each pixel in
 this pass. scene is a `render_scene.SceneArrays`, env an `environment.EnvironmentArrays`. Light from the sun, the sky
@@ -105,19 +105,19 @@ def _reservoir_of_one(towards_lamp, new, kept, candidate, candidates):
     """One of the candidates so far and a new one, by what each could carry: (the one kept, the sum of all)."""
     carried = scale(mul(new.throughput, towards_lamp.weight), kept)
     candidates += largest(carried)
-    if towards_lamp.coin * candidates < largest(carried):
+    if towards_lamp.selection_sample * candidates < largest(carried):
         candidate = PathStart(new.ray, carried, towards_lamp.bsdf_pdf, new.bounces, True, new.bounced)
     return candidate, candidates
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _sample_guide(scene, state, at, follow, path, kept, best):
+def _sample_guide_cone(scene, state, at, follow, path, kept, best):
     """A direction towards a lamp's surroundings from a vertex of a path, of whose lamps the share `kept` counts:
     (state, `GuidedSample`, best: the candidate kept and the sum of all)."""
     towards_lamp = NO_GUIDED
-    if len(scene.guides) > 0 and not path.guided:
+    if len(scene.guide_cones) > 0 and not path.guided:
         state, towards_lamp = sample_guided_direction(
-            scene.guides, state, at.bsdf, follow, at.origin, at.normal
+            scene.guide_cones, state, at.bsdf, follow, at.origin, at.normal
         )
         ray = Ray(at.origin, towards_lamp.direction)
         new = PathStart(ray, path.throughput, F(0), path.bounces + 1, True, path.bounced)
@@ -274,7 +274,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
         found, rays = _add_light(found, throughput, light, kept), rays + asked
         patches = patches if bounced else add_product(patches, throughput, patch)
         here = PathStart(ray, throughput, pdf, bounces, guided, bounced)
-        state, towards_lamp, best = _sample_guide(scene, state, at, follow, here, kept, best)
+        state, towards_lamp, best = _sample_guide_cone(scene, state, at, follow, here, kept, best)
         state, u, v = next_2d(state, pixel, sample, pair + 2)
         state, pick, survival = next_pair(state)
         scatter = sample_bsdf(bsdf, u, v, pick)

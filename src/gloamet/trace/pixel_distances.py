@@ -22,7 +22,7 @@ Floats = NDArray[np.float32]
 class FarParts(NamedTuple):
     """Planes (H, W): the share of each pixel that is far, and its distance in metres, 0 for sky."""
 
-    share: Floats
+    fraction: Floats
     distance: Floats
 
 
@@ -57,10 +57,10 @@ def far_part(depth, near):
 
 
 @njit(**KERNEL_OPTIONS)
-def _split(depth, near, share, far):
+def _split(depth, near, fraction, far):
     for y in range(depth.shape[0]):
         for x in range(depth.shape[1]):
-            share[y, x], far[y, x] = far_part(depth[y, x], near[y, x])
+            fraction[y, x], far[y, x] = far_part(depth[y, x], near[y, x])
 
 
 def far_parts(depth: Floats, near: Floats) -> FarParts:

@@ -4,7 +4,7 @@ Layouts. vertices (V, 3), normals (V, 3), uvs (V, 2), colours (V or 1, 3) float3
 the six classes of `embree` one after another in world space, then the instanced shapes in their own space.
 first (6,) int64 says where each class begins, instance_first (I,) where each instance's shape does.
 triangle_material (T,) int32; flags (T,) uint8: SMOOTH for vertex normals, COLOURED for vertex colours.
-instance_turns (I, 18): the rows of the 3x3 that turns normals, then of the 3x3 that turns directions.
+instance_parity (I, 18): the rows of the 3x3 that turns normals, then of the 3x3 that turns directions.
 triangle_part (T,) and instance_part (I,) int32 lead back to the scene's parts. The rest is described in
 `materials` and `plane`.
 """
@@ -34,7 +34,7 @@ from gloamet.trace.geometry.embree import (
     Instance,
     RayScene,
 )
-from gloamet.trace.lights.lamp_guiding import find_guiding_spheres
+from gloamet.trace.lights.lamp_guiding import find_guide_cones
 from gloamet.trace.lights.portals import find_portals, glass_parts
 from gloamet.trace.surfaces.ground_plane import pack_ground
 from gloamet.trace.surfaces.materials import (
@@ -69,7 +69,7 @@ class SceneArrays(NamedTuple):
     lamps: Floats
     plane: Floats
     portals: Floats
-    guides: Floats
+    guide_cones: Floats
 
 
 SAVED_TRIANGLES = 300_000  # parts become instances when that saves at least so many triangles
@@ -88,7 +88,7 @@ class Geometry:
     flags: NDArray[np.uint8]
     first: NDArray[np.int64]
     instance_first: NDArray[np.int64]
-    instance_turns: Floats
+    instance_parity: Floats
     triangle_part: NDArray[np.int32]
     instance_part: NDArray[np.int32]
     transmissive: bool
@@ -107,7 +107,7 @@ class RenderScene:
     lamps: Floats
     plane: Floats
     portals: Floats
-    guides: Floats
+    guide_cones: Floats
     ground: GroundPlane | None
 
     @property
@@ -131,19 +131,19 @@ class RenderScene:
             g.flags,
             g.first,
             g.instance_first,
-            g.instance_turns,
+            g.instance_parity,
             self.materials,
             self.texels,
             self.textures,
             self.lamps,
             self.plane,
             self.portals,
-            self.guides,
+            self.guide_cones,
         )
 
     def arrays_without_lamps(self) -> SceneArrays:
         """The same of the scene with its lamps unasked, for a source that has its paths to itself."""
-        return replace(self, lamps=self.lamps[:0], guides=self.guides[:0]).arrays()
+        return replace(self, lamps=self.lamps[:0], guide_cones=self.guide_cones[:0]).arrays()
 
 
 def differs_by_ground_reflectance(a: RenderScene, b: RenderScene) -> bool:
@@ -297,6 +297,6 @@ def build_render_scene(
         portals = before.portals
     else:
         portals = find_portals(scene, geometry.rays)
-    halos = find_guiding_spheres(apart, geometry.rays)
+    halos = find_guide_cones(apart, geometry.rays)
     plane = pack_ground(ground)
     return RenderScene(scene, geometry, materials, texels, pictures, lamps, plane, portals, halos, ground)

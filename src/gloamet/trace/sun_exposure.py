@@ -26,7 +26,7 @@ Floats = NDArray[np.float32]
 
 
 @njit(**KERNEL_OPTIONS)
-def _sunlit_rows(scene, points, normals, both_sides, suns, first, last, shares):
+def _sunlit_rows(scene, points, normals, both_sides, suns, first, last, fractions):
     for k in range(first, last):
         towards, lit = triple(suns, k, 0), 0
         for i in range(len(points)):
@@ -38,7 +38,7 @@ def _sunlit_rows(scene, points, normals, both_sides, suns, first, last, shares):
             through = shadow_transmittance(scene, Ray(offset_to_back(point, normal), towards), T_MAX)
             if largest(through) > MIN_TRANSMITTANCE:
                 lit += 1
-        shares[k] = F(lit) / F(len(points))
+        fractions[k] = F(lit) / F(len(points))
 
 
 def sunlit_fractions(
@@ -53,15 +53,15 @@ def sunlit_fractions(
 
     both_sides lets light fall on a thin sheet from behind. A cancelled scan leaves the rest at 0.
     """
-    shares = np.zeros(len(suns), np.float32)
+    fractions = np.zeros(len(suns), np.float32)
     points, normals = np.ascontiguousarray(points, np.float32), np.ascontiguousarray(normals, np.float32)
     suns, arrays = np.ascontiguousarray(suns, np.float32), scene.arrays()
     before = (arrays, points, normals, both_sides, suns)
 
     def piece(first: int) -> None:
         if cancelled is None or not cancelled():
-            _sunlit_rows(*before, first, min(len(suns), first + SUNS_PER_TASK), shares)
+            _sunlit_rows(*before, first, min(len(suns), first + SUNS_PER_TASK), fractions)
 
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         list(pool.map(piece, range(0, len(suns), SUNS_PER_TASK)))
-    return shares
+    return fractions

@@ -25,7 +25,7 @@ DEPTH_SHARE = F(0.08)  # pixels whose depths differ by more than this share do n
 
 
 @dataclass(frozen=True)
-class Guides:
+class FeatureBuffers:
     """What a camera sees, without light: albedo, normal and depth."""
 
     albedo: Floats
@@ -33,8 +33,8 @@ class Guides:
     depth: Floats
 
 
-def guides_from_film(film: Film, shrink: int = 2) -> Guides:
-    """Guides of a film, averaged over squares of `shrink` pixels."""
+def features_from_film(film: Film, shrink: int = 2) -> FeatureBuffers:
+    """FeatureBuffers of a film, averaged over squares of `shrink` pixels."""
     height, width = film.height // shrink * shrink, film.width // shrink * shrink
     if min(height, width) == 0:
         shrink, height, width = 1, film.height, film.width
@@ -44,7 +44,7 @@ def guides_from_film(film: Film, shrink: int = 2) -> Guides:
         blocks = layer.reshape(height // shrink, shrink, width // shrink, shrink, -1).mean((1, 3))
         return np.ascontiguousarray(blocks.squeeze(-1) if layer.ndim == 2 else blocks, np.float32)
 
-    return Guides(small("albedo"), small("normal"), small("depth"))
+    return FeatureBuffers(small("albedo"), small("normal"), small("depth"))
 
 
 @njit(**KERNEL_OPTIONS)
@@ -89,11 +89,11 @@ def _rows(picture, albedo, normal, depth, big_albedo, big_normal, big_depth, y0,
                 out[y, x, 0], out[y, x, 1], out[y, x, 2] = pr, pg, pb
 
 
-def upsample(picture: Floats, film: Film, guides: Guides, pool: Executor) -> Floats:
+def upsample(picture: Floats, film: Film, features: FeatureBuffers, pool: Executor) -> Floats:
     """The picture of a small film at the size of the guides."""
-    out = np.empty_like(guides.albedo)
+    out = np.empty_like(features.albedo)
     small = (np.ascontiguousarray(picture), film.mean("albedo"), film.mean("normal"), film.mean("depth"))
-    big = (guides.albedo, guides.normal, guides.depth)
+    big = (features.albedo, features.normal, features.depth)
 
     def rows(y: int) -> None:
         _rows(*small, *big, y, min(len(out), y + TILE_ROWS), out)

@@ -28,12 +28,12 @@ def _add_rows(whole, bounced, counts, direct, over, first, last, out):
     uneven = over[0] != F(0) or over[1] != F(0) or over[2] != F(0)
     for y in range(first, last):
         for x in range(whole.shape[1]):
-            share = F(1) / max(counts[y, x], F(1))
+            fraction = F(1) / max(counts[y, x], F(1))
             for k in range(3):
                 light = whole[y, x, k] * direct[k]
                 if uneven:
                     light += bounced[y, x, k] * over[k]
-                out[y, x, k] += light * share
+                out[y, x, k] += light * fraction
 
 
 @lru_cache(maxsize=1)

@@ -1,6 +1,6 @@
 """The air in front of things, from a document: solved for its sun and eye, laid over finished light.
 
-A document, its dome and a solver enter; an `AirInFront` leaves. Under skies by other models, and where sun and moon
+A document, its dome and a solver enter; an `AerialPerspective` leaves. Under skies by other models, and where sun and moon
 both light it, in twilight, the air is lit as the horizon is.
 """
 
@@ -16,19 +16,19 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.balance import as_colour, tint_gain
+from gloamet.colour.balance import colour_tuple, tint_gain
 from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
 from gloamet.light_layers import Gains
-from gloamet.sky.aerial import AerialTable, gained, lit_by_horizon, rows_between, solve_aerial, turned_to
+from gloamet.sky.aerial import AerialTable, lit_by_horizon, rotated_to, rows_between, solve_aerial, with_gain
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkyDome, SkySolver
-from gloamet.sky.moonlight import moon_share
+from gloamet.sky.moonlight import moon_fraction
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_models import SkyModel
 from gloamet.stage.camera import Camera
 from gloamet.sun.moon import MOON_TINT
-from gloamet.trace.aerial_perspective import AerialSettings, see_through_air
+from gloamet.trace.aerial_perspective import AerialSettings, composite_aerial_perspective
 from gloamet.trace.film import Film
 from gloamet.trace.pixel_distances import FarParts, far_parts
 from gloamet.translation.document_to_light import (
@@ -47,12 +47,12 @@ DARK_DEG = -10.0  # height of the sun below which a moon lights the air alone
 EYE_STEP_M = 1.0  # of the eye's height, so that a walk on level ground solves nothing anew
 
 
-def lit_from(sky: SkyInputs) -> tuple[tuple[float, float], float]:
+def light_source_direction(sky: SkyInputs) -> tuple[tuple[float, float], float]:
     """Azimuth and elevation of what lights the air, degrees, and the moon's share of sunlight if it is that, else 0."""
-    share = 0.0 if sky.moon is None else moon_share(sky.moon, sky.elevation_deg)
-    if sky.moon is None or share == 0.0:
+    fraction = 0.0 if sky.moon is None else moon_fraction(sky.moon, sky.elevation_deg)
+    if sky.moon is None or fraction == 0.0:
         return (sky.azimuth_deg, sky.elevation_deg), 0.0
-    return (sky.moon_azimuth_deg, sky.moon.elevation_deg), share
+    return (sky.moon_azimuth_deg, sky.moon.elevation_deg), fraction
 
 
 @lru_cache(maxsize=8)
@@ -77,7 +77,7 @@ class AerialInputs(NamedTuple):
     model: SkyModel
     air: Air
     elevation_deg: float
-    share: float
+    fraction: float
     by_both: bool
     eye_height_m: float
     lowest_deg: float
@@ -93,7 +93,7 @@ class AerialInputs(NamedTuple):
         """Those of a sky seen by a camera whose picture is so many times wider than high; `quick` takes a height of the
         sun near its own."""
         eye = EYE_STEP_M * round(float(camera.eye[2]) / EYE_STEP_M)
-        (_azimuth, elevation), by_moon = lit_from(sky)
+        (_azimuth, elevation), by_moon = light_source_direction(sky)
         elevation = quick_elevation_deg(elevation) if quick else elevation
         mixed = by_moon > 0.0 and sky.elevation_deg > DARK_DEG
         return cls(
@@ -102,7 +102,7 @@ class AerialInputs(NamedTuple):
 
 
 @dataclass(frozen=True, eq=False)
-class AirInFront:
+class AerialPerspective:
     """The air between a camera and what it sees."""
 
     table: AerialTable
@@ -112,10 +112,12 @@ class AirInFront:
 
     def over(self, picture: Floats, parts: FarParts, pool: Executor) -> Floats:
         """A picture (H, W, 3) through it, by what of each pixel is far, and how far."""
-        return see_through_air(self.table, self.settings, self.camera, picture, parts, pool, self.least_lost)
+        return composite_aerial_perspective(
+            self.table, self.settings, self.camera, picture, parts, pool, self.least_lost
+        )
 
 
-def panorama_share(dome: SkyDome, panorama: SkyDome | None) -> float:
+def panorama_fraction(dome: SkyDome, panorama: SkyDome | None) -> float:
     """What a panorama gives level ground over what sun and sky do, before all gains."""
     if panorama is None:
         return 0.0
@@ -129,7 +131,7 @@ def aerial_settings(
     """What the artist makes of the air in front, under the gains of the lights; None when it is not shown, as in a
     parallel view.
 
-    by_panorama is its `panorama_share`: it lights the air as much more as it lights the ground, in the shape of sun and
+    by_panorama is its `panorama_fraction`: it lights the air as much more as it lights the ground, in the shape of sun and
     sky. Where the sun stands the air is brightest, also where sun and sky are turned down.
     """
     air = document.air
@@ -137,7 +139,7 @@ def aerial_settings(
         return None
     dims = float(air.aerial_dims_sky and document.sky.backdrop == "sky")
     more = by_panorama * np.array(gains.panorama.direct)
-    lit = as_colour(gains.sun.direct + more), as_colour(gains.sky.direct + more)
+    lit = colour_tuple(gains.sun.direct + more), colour_tuple(gains.sky.direct + more)
     return AerialSettings(_density(document), air.aerial_strength, air.aerial_begin_m, *lit, dims)
 
 
@@ -153,7 +155,7 @@ def _density(document: Document) -> float:
     return air_from_document(document).visibility_km / wanted if wanted > 0.0 else 1.0
 
 
-def solve_air(
+def solve_aerial_perspective(
     inputs: AerialInputs, dome: SkyDome | None, solver: SkySolver, ahead: SkyInterpolator | None = None
 ) -> AerialTable:
     """The air in front of things, under a sun or moon in the north; the dome is asked for where the horizon lights
@@ -162,25 +164,25 @@ def solve_air(
     level = None if ahead is None else ahead.level(inputs.air, inputs.elevation_deg)
     sun = 0.0, inputs.elevation_deg
     table = solve_aerial(solver, inputs.air, sun, inputs.eye_height_m, rows, level)
-    if inputs.share < 1.0:
-        table = gained(table, inputs.share * MOON_TINT)
+    if inputs.fraction < 1.0:
+        table = with_gain(table, inputs.fraction * MOON_TINT)
     return table if dome is None or not inputs.by_horizon else lit_by_horizon(table, dome.natural_horizon)
 
 
-def light_through_air(
+def apply_aerial_perspective(
     document: Document, dome: SkyDome, camera: Camera, light: FinishedLight, film: Film
 ) -> FinishedLight:
     """Finished light through the air in front of it, whose own light is one more part, `aerial`."""
     panorama = panorama_from_document(document, dome)
-    share = panorama_share(dome, None if panorama is None else panorama.lighting)
-    gains = gains_from_document(document, as_colour(dome.sky_horizontal))
-    settings, (height, width) = aerial_settings(document, gains, camera, share), light.whole.shape[:2]
+    fraction = panorama_fraction(dome, None if panorama is None else panorama.lighting)
+    gains = gains_from_document(document, colour_tuple(dome.sky_horizontal))
+    settings, (height, width) = aerial_settings(document, gains, camera, fraction), light.whole.shape[:2]
     if settings is None:
         return light
     sky = SkyInputs.of(document)
     inputs = AerialInputs.of(sky, camera, width / height)
-    table = gained(solve_air(inputs, dome, SkySolver()), aerial_gain(document, dome))
-    front = AirInFront(turned_to(table, *lit_from(sky)[0]), settings, camera)
+    table = with_gain(solve_aerial_perspective(inputs, dome, SkySolver()), aerial_gain(document, dome))
+    front = AerialPerspective(rotated_to(table, *light_source_direction(sky)[0]), settings, camera)
     distances = far_parts(film.mean("depth"), film.mean("near"))
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         added = front.over(np.zeros_like(light.whole), distances, pool)

@@ -14,7 +14,7 @@ from gloamet.light_layers import LIGHTS, Gains
 from gloamet.meter.card_light import SOURCES, CardLight
 from gloamet.meter.light import LightReading
 from gloamet.meter.plausibility import Finding, LightFacts, findings
-from gloamet.meter.ratio import Band
+from gloamet.meter.ratio import NaturalRange
 
 LEVEL = 0  # of the cards that are measured
 CLEAR_CIE = 11  # general skies from here on are clear
@@ -26,7 +26,7 @@ class Measures:
     the picture, shares of it at white and at black, cards in the scene, the share of light that the bounce limit cuts
     off, height of the model in metres, whether it has lamps; of a panorama its sun in the scene and its level lux."""
 
-    band: Band | None = None
+    band: NaturalRange | None = None
     ev: float = math.nan
     clipped: float = 0.0
     crushed: float = 0.0

@@ -15,7 +15,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.balance import as_colour, gained
+from gloamet.colour.balance import apply_gain, colour_tuple
 from gloamet.develop.backdrop import NOTHING, over_backdrop, unpremultiplied
 from gloamet.develop.exact import develop_exact
 from gloamet.develop.masks import NO_PLANES, MaskPlanes
@@ -39,7 +39,7 @@ from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.moon import Moon, moon_at
 from gloamet.sun.place import resolve_zone
-from gloamet.trace.contact_shadow import contact_loss
+from gloamet.trace.contact_shadow import contact_shadow_loss
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
 from gloamet.trace.denoise import denoise_prefiltered, match_mean_luminance
 from gloamet.trace.film import Film
@@ -208,11 +208,11 @@ class FinishedLight:
     parts: dict[str, Floats]
     bounced: dict[str, Floats] = field(default_factory=dict)
 
-    def through(self, share: Floats, added: Floats, name: str) -> FinishedLight:
+    def through(self, fraction: Floats, added: Floats, name: str) -> FinishedLight:
         """The light through something that lets a share of it by and adds light of its own, one more part."""
-        parts = {key: part * share for key, part in self.parts.items()}
-        bounced = {key: part * share for key, part in self.bounced.items()}
-        return FinishedLight(self.whole * share + added, {**parts, name: added}, bounced)
+        parts = {key: part * fraction for key, part in self.parts.items()}
+        bounced = {key: part * fraction for key, part in self.bounced.items()}
+        return FinishedLight(self.whole * fraction + added, {**parts, name: added}, bounced)
 
 
 def stop_criterion(document: Document) -> StopCriterion:
@@ -241,11 +241,11 @@ def finished_light(
                 direct = match_mean_luminance(direct, noisy[k])
             parts[light.name], bounced[light.bounced] = direct + indirect, indirect
     if lights is not None and document.fill.contact > 0.0:
-        _take_contact(document.fill.contact, film, lights, parts, bounced)
+        _subtract_contact_shadow(document.fill.contact, film, lights, parts, bounced)
     for light in shining:
         gain: Gain = gains[light.name]
         indirect = bounced[light.bounced]
-        parts[light.name] = gained(parts[light.name], indirect, *gain)
+        parts[light.name] = apply_gain(parts[light.name], indirect, *gain)
         bounced[light.bounced] = indirect * np.array(gain.bounced, np.float32)
     whole = np.zeros_like(parts[LIGHTS[0].name])
     for part in parts.values():
@@ -253,15 +253,17 @@ def finished_light(
     return FinishedLight(whole, parts, bounced)
 
 
-def _take_contact(
-    share: float, film: Film, lights: Environment, parts: dict[str, Floats], bounced: dict[str, Floats]
+def _subtract_contact_shadow(
+    fraction: float, film: Film, lights: Environment, parts: dict[str, Floats], bounced: dict[str, Floats]
 ) -> None:
     """Take contact shade off the direct light of sky and panorama."""
     albedo, normal = film.mean("albedo"), film.mean("normal")
     for light, env in (("sky", lights), ("panorama", lights.panorama)):
         if env is not None and f"{light}_bounced" in bounced:
             direct = parts[light] - bounced[f"{light}_bounced"]
-            parts[light] = parts[light] - contact_loss(direct, albedo, normal, open_sky(env.table), share)
+            parts[light] = parts[light] - contact_shadow_loss(
+                direct, albedo, normal, open_sky(env.table), fraction
+            )
 
 
 def with_contours(
@@ -283,7 +285,7 @@ def incident_ev_from_document(document: Document) -> float:
     """EV100 that a meter on level ground reads in the document's light; -inf in the dark."""
     dome = dome_from_document(document)
     panorama = panorama_from_document(document, dome)
-    gains = gains_from_document(document, as_colour(dome.sky_horizontal))
+    gains = gains_from_document(document, colour_tuple(dome.sky_horizontal))
     return read_light(dome, gains, None if panorama is None else panorama.lighting).incident_ev
 
 

@@ -1,6 +1,6 @@
 """Shafts of light from a document: the dust it asks for, and finished light seen through it.
 
-A document, its stage, lights and camera enter; a `Dust`, or finished light with the part `shafts`, leaves.
+A document, its stage, lights and camera enter; a `ParticipatingMedium`, or finished light with the part `shafts`, leaves.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from gloamet.trace.denoise import shared_denoiser
 from gloamet.trace.film import Renderer
 from gloamet.trace.first_hits import first_hits
 from gloamet.trace.geometry.records import Triple
-from gloamet.trace.light_shafts import Dust, ShaftFilm
+from gloamet.trace.light_shafts import LightShaftFilm, ParticipatingMedium
 from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene
 from gloamet.translation.document_to_light import FinishedLight
@@ -58,7 +58,9 @@ def _model_bounds(scene: Scene) -> Box:
     return replace(scene, parts=own or scene.parts).subject_bounds()
 
 
-def dust_of(shafts: ShaftState, compiled: RenderScene, camera: Camera, renderer: Renderer) -> Dust | None:
+def medium_from_document(
+    shafts: ShaftState, compiled: RenderScene, camera: Camera, renderer: Renderer
+) -> ParticipatingMedium | None:
     """The dust a document asks for, None where there is none."""
     s = shafts
     if not s.on:
@@ -73,24 +75,26 @@ def dust_of(shafts: ShaftState, compiled: RenderScene, camera: Camera, renderer:
         low, high = low - MARGIN_M, high + MARGIN_M
     colour = np.clip(REC709_TO_AP1 @ np.array(s.colour), 0.0, 1.0)
     extinction = np.float32(KOSCHMIEDER / s.visibility_m)
-    return Dust(_triple(low), _triple(high), extinction, _triple(colour), np.float32(s.forward))
+    return ParticipatingMedium(
+        _triple(low), _triple(high), extinction, _triple(colour), np.float32(s.forward)
+    )
 
 
-def dust_samples(samples: float) -> int:
+def light_shaft_samples(samples: float) -> int:
     """Samples a pixel of the dust before a saved picture of so many.
 
-    >>> dust_samples(256), dust_samples(2)
+    >>> light_shaft_samples(256), light_shaft_samples(2)
     (128, 16)
     """
     return int(min(MOST, max(FEWEST, samples / OF_FILM)))
 
 
-def clean_shafts(light: Floats, cancelled: Callable[[], bool] = lambda: False) -> Floats | None:
+def denoise_light_shafts(light: Floats, cancelled: Callable[[], bool] = lambda: False) -> Floats | None:
     """The light of dust (H, W, 3) without noise; None when it was cancelled."""
     return shared_denoiser().run({"color": np.ascontiguousarray(light)}, cancelled)
 
 
-def light_through_dust(
+def apply_light_shafts(
     document: Document,
     compiled: RenderScene,
     lights: Environment,
@@ -105,19 +109,19 @@ def light_through_dust(
     if not document.shafts.on:
         return light
     renderer = Renderer()
-    dust = dust_of(document.shafts, compiled, camera, renderer)
-    assert dust is not None
+    medium = medium_from_document(document.shafts, compiled, camera, renderer)
+    assert medium is not None
     height, width = light.whole.shape[:2]
-    film = ShaftFilm(width, height)
-    wanted = dust_samples(samples)
+    film = LightShaftFilm(width, height)
+    wanted = light_shaft_samples(samples)
     while film.samples < wanted and not (film.samples and stopped()):
         step = min(FEWEST, wanted - film.samples)
-        film.accumulate(renderer, compiled, lights, camera, dust, step)
+        film.accumulate(renderer, compiled, lights, camera, medium, step)
     renderer.pool.shutdown(wait=False)
     gains = gains_from_document(document, lights.sky_colour)
     added, through = film.light(gains.sun.direct, gains.sky.direct), film.through()[..., None]
     if clean:
-        cleaned = clean_shafts(added)
+        cleaned = denoise_light_shafts(added)
         assert cleaned is not None  # nobody cancels
         added = cleaned
     return light.through(through, added, SHAFTS)

@@ -29,7 +29,7 @@ def kinds_asked(masks: tuple[LocalState, ...]) -> frozenset[str]:
     return frozenset(mask.kind for mask in masks if changes(mask))
 
 
-def sun_share_of_film(film: Film, gains: Gains) -> Floats:
+def sun_fraction_of_film(film: Film, gains: Gains) -> Floats:
     """The sun's direct share of the light of each pixel under gains, (H, W) in 0..1, without the finest noise."""
     from scipy.ndimage import uniform_filter
 
@@ -75,5 +75,5 @@ def mask_planes(
     if "distance" in asked:
         planes = planes._replace(depth=film.mean("depth"))
     if asked & {"sunlit", "shaded"}:
-        planes = planes._replace(sun_share=sun_share_of_film(film, gains))
+        planes = planes._replace(sun_fraction=sun_fraction_of_film(film, gains))
     return planes

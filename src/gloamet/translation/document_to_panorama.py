@@ -22,7 +22,7 @@ from gloamet.sky.panorama_dome import (
     LightOptions,
     Placing,
     PreparedPanorama,
-    level_scale,
+    illuminance_scale,
     panorama_dome,
     prepare_panorama,
     suns_of,
@@ -45,12 +45,12 @@ class PanoramaFile(NamedTuple):
 
 
 class PanoramaInputs(NamedTuple):
-    """What the light of a panorama is made of; a file's time stamp stands for what it holds. turn_deg is None where it
+    """What the light of a panorama is made of; a file's time stamp stands for what it holds. rotation_deg is None where it
     follows the sun, whose azimuth in the scene is sun_deg; behind is another file that is seen."""
 
     file: PanoramaFile
     options: LightOptions
-    turn_deg: float | None
+    rotation_deg: float | None
     sun_deg: float
     ground_reflectance: float
     level_lx: float
@@ -70,7 +70,7 @@ class PanoramaInputs(NamedTuple):
             level = float(luminance(sky.sky_horizontal))
             level += 0.0 if p.lifted else float(luminance(sky.sun_horizontal))
             level = float(f"{level:.3g}")  # the same for a sky and for one that lies between two solved ones
-        turn = None if p.locked and p.sun_found else p.turn_deg + document.sun.north_deg
+        turn = None if p.locked and p.sun_found else p.rotation_deg + document.sun.north_deg
         behind = PanoramaFile.of(p.behind_file) if p.behind_file else None
         return cls(
             PanoramaFile.of(p.file),
@@ -94,13 +94,13 @@ def light_options(p: PanoramaState) -> LightOptions:
 
 @dataclass(frozen=True, eq=False)
 class PanoramaLight:
-    """A panorama as it lights and as it is seen; turn_deg is the one it has, scale how many times the
+    """A panorama as it lights and as it is seen; rotation_deg is the one it has, scale how many times the
     file's own values."""
 
     dome: SkyDome
     prepared: PreparedPanorama
     picture: SeenPicture
-    turn_deg: float
+    rotation_deg: float
     scale: float
     lights: bool
 
@@ -115,11 +115,11 @@ class PanoramaLight:
         sun = self.prepared.sun
         if sun is None:
             return None
-        placing = self.prepared.options.placing._replace(turn_deg=self.turn_deg)
+        placing = self.prepared.options.placing._replace(rotation_deg=self.rotation_deg)
         return placing.to_world(sun.azimuth_deg, sun.elevation_deg)
 
 
-def follow_turn(options: LightOptions, sun: PanoramaSun, sun_azimuth_deg: float) -> float:
+def rotation_to_sun(options: LightOptions, sun: PanoramaSun, sun_azimuth_deg: float) -> float:
     """The turn by which a panorama's sun stands at an azimuth of the scene, -180..180 degrees."""
     azimuth, _elevation = options.placing.to_world(sun.azimuth_deg, sun.elevation_deg)
     return (sun_azimuth_deg - azimuth + 180.0) % 360.0 - 180.0
@@ -139,19 +139,19 @@ def read_panorama(inputs: PanoramaInputs) -> PanoramaLight:
     """A panorama as light. Raises GloametError when it cannot be read."""
     cached_panorama(inputs.file.path)
     prepared = _prepared(inputs.file, inputs.options)
-    turn = inputs.turn_deg
+    turn = inputs.rotation_deg
     if turn is None:
         turn = 0.0
         if prepared.sun is not None:
-            turn = follow_turn(inputs.options, prepared.sun, inputs.sun_deg)
+            turn = rotation_to_sun(inputs.options, prepared.sun, inputs.sun_deg)
     dome = panorama_dome(prepared, turn, inputs.ground_reflectance, inputs.level_lx)
-    shares = float(inputs.seen), float(inputs.reflected)
-    placing = inputs.options.placing._replace(turn_deg=turn)
-    scale = level_scale(dome, prepared)
-    picture = seen_picture(prepared.seen, prepared.picture.scale * scale, placing, *shares)
+    fractions = float(inputs.seen), float(inputs.reflected)
+    placing = inputs.options.placing._replace(rotation_deg=turn)
+    scale = illuminance_scale(dome, prepared)
+    picture = seen_picture(prepared.seen, prepared.picture.scale * scale, placing, *fractions)
     if inputs.behind is not None:
         other = cached_panorama(inputs.behind.path)
-        picture = seen_picture(other.codes, _other_scale(other, prepared, scale), placing, *shares)
+        picture = seen_picture(other.codes, _other_scale(other, prepared, scale), placing, *fractions)
     return PanoramaLight(dome, prepared, picture, turn, scale, inputs.lights)
 
 
@@ -169,5 +169,5 @@ def seen_picture(
     """A panorama for the kernels, as it is seen ahead and in mirrors."""
     east, north, up = ((np.float32(x), np.float32(y), np.float32(z)) for x, y, z in placing.rows())
     level, elevation_scale = np.float32(scale), np.float32(1.0 / placing.height_scale)
-    shares = np.float32(ahead), np.float32(mirrored)
-    return SeenPicture(codes, (level, level, level), east, north, up, elevation_scale, *shares)
+    fractions = np.float32(ahead), np.float32(mirrored)
+    return SeenPicture(codes, (level, level, level), east, north, up, elevation_scale, *fractions)

@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.colour.balance import as_colour, saturation_gain, tint_gain, warmth_gain
+from gloamet.colour.balance import colour_tuple, saturation_gain, tint_gain, warmth_gain
 from gloamet.develop.backdrop import NOTHING, Backdrop
 from gloamet.develop.settings import DevelopSettings
 from gloamet.document.fill import FillState
@@ -35,7 +35,7 @@ def gain_of_light(fill: FillState, light: LightLayer, sky_colour: Colour) -> Gai
         colour = colour * saturation_gain(sky_colour, fill.sky_saturation)
     direct = colour * 2.0 ** getattr(fill, light.field("stops"))
     bounced = direct * 2.0 ** getattr(fill, light.field("bounced_stops"))
-    return Gain(as_colour(direct), as_colour(bounced))
+    return Gain(colour_tuple(direct), colour_tuple(bounced))
 
 
 def gains_from_document(document: Document, sky_colour: Colour = EVEN) -> Gains:

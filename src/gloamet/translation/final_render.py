@@ -56,7 +56,7 @@ class StopCriterion:
 class Progress:
     """How far a render is: share of the way 0..1, mean samples, relative noise, seconds so far and left."""
 
-    share: float
+    fraction: float
     samples: float
     noise: float
     seconds: float
@@ -155,8 +155,8 @@ def render(
         speed, traced = done / max(now - begun, 1e-6), traced + done
         step = replace(step, paths_left=max(step.paths_left - done, _paths(film.pending_samples)))
         if speed > 0.0:
-            share, left = traced / (traced + step.paths_left), step.paths_left / speed
-            progress(Progress(share, film.mean_samples(aim.region), step.noise, now - start, left))
+            fraction, left = traced / (traced + step.paths_left), step.paths_left / speed
+            progress(Progress(fraction, film.mean_samples(aim.region), step.noise, now - start, left))
         keep(film)
 
 

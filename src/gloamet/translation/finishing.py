@@ -17,7 +17,7 @@ from gloamet.stage.scene import Scene
 from gloamet.trace.film import Film
 from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene
-from gloamet.translation.document_to_aerial import light_through_air
+from gloamet.translation.document_to_aerial import apply_aerial_perspective
 from gloamet.translation.document_to_light import (
     FinishedLight,
     build_stage,
@@ -27,7 +27,7 @@ from gloamet.translation.document_to_light import (
     panorama_from_document,
     with_contours,
 )
-from gloamet.translation.document_to_light_shafts import light_through_dust
+from gloamet.translation.document_to_light_shafts import apply_light_shafts
 from gloamet.translation.document_to_masks import mask_planes
 from gloamet.translation.document_to_picture import gains_from_document
 
@@ -57,8 +57,8 @@ def finished_picture(
     document, compiled, dome, lights, camera = inputs
     light = finished_light(document, film, clean, lights)
     lit = document, compiled, lights, camera
-    light = light_through_dust(*lit, light, film.mean_samples(), clean, stopped)
-    light = light_through_air(document, dome, camera, light, film)
+    light = apply_light_shafts(*lit, light, film.mean_samples(), clean, stopped)
+    light = apply_aerial_perspective(document, dome, camera, light, film)
     light = with_contours(document, compiled, camera, light)
     with ThreadPoolExecutor() as pool:
         gains = gains_from_document(document)

@@ -30,9 +30,9 @@ def easing_curve(count: int, easing: str) -> NDArray[np.float64]:
 def drive_sun(document: Document, scene: Scene) -> Document:
     """The document with its sun where what it follows now leads it; the same one when it follows nothing."""
     sun = document.sun
-    if sun.mode != "follow" or not sun.leader:
+    if sun.mode != "follow" or not sun.driver:
         return document
-    towards = driven_direction(scene, sun.leader, sun.leader_axis, sun.leader_s)
+    towards = driven_direction(scene, sun.driver, sun.driver_axis, sun.driver_time_s)
     azimuth = float(np.degrees(np.arctan2(towards[0], towards[1])) - sun.north_deg) % 360.0
     elevation = max(float(np.degrees(np.arcsin(np.clip(towards[2], -1.0, 1.0)))), -20.0)
     return document.change("sun", azimuth_deg=azimuth, elevation_deg=elevation)
@@ -44,24 +44,26 @@ def sequence_documents(document: Document, scene: Scene | None = None) -> tuple[
     Raises GloametError when an end is missing, both are the same moment, or nothing moves.
     """
     sequence = document.sequence
-    shares = easing_curve(sequence.frames, sequence.easing)
+    fractions = easing_curve(sequence.frames, sequence.easing)
     if sequence.along == "motion":
-        if scene is None or not document.sun.leader:
+        if scene is None or not document.sun.driver:
             raise GloametError(
                 "A sequence along a motion needs something the sun follows: choose it By hand."
             )
-        first, last = motion_span_s(scene, document.sun.leader)
+        first, last = motion_span_s(scene, document.sun.driver)
         if last <= first:
-            raise GloametError(f"“{document.sun.leader}” does not move: step through the clock instead.")
-        times = first + shares * (last - first)
-        return tuple(drive_sun(_with_sun(document, mode="follow", leader_s=float(t)), scene) for t in times)
+            raise GloametError(f"“{document.sun.driver}” does not move: step through the clock instead.")
+        times = first + fractions * (last - first)
+        return tuple(
+            drive_sun(_with_sun(document, mode="follow", driver_time_s=float(t)), scene) for t in times
+        )
     if sequence.begin is None or sequence.end is None:
         raise GloametError("The sequence has no first or no last moment: set both.")
     zone = resolve_zone(document.site.timezone)
     a, b = (read_clock(end, zone).instant.timestamp() for end in (sequence.begin, sequence.end))
     if a == b:
         raise GloametError("The sequence begins and ends at the same moment: move one of them.")
-    instants = [datetime.fromtimestamp(round(a + s * (b - a)), UTC).astimezone(zone) for s in shares]
+    instants = [datetime.fromtimestamp(round(a + s * (b - a)), UTC).astimezone(zone) for s in fractions]
     return tuple(
         _with_sun(document, mode="almanac", wall_time=instant.replace(tzinfo=None)) for instant in instants
     )

@@ -158,23 +158,23 @@ def test_sun_and_sky_add_up_and_gains_scale_them(record: RelightCache, solver: S
 def test_guides_are_what_the_film_s_first_surfaces_are(
     record: RelightCache, scene: RenderScene, solver: SkySolver, tracer: Renderer
 ) -> None:
-    film, guides = Film(WIDTH, HEIGHT), record.guides()
+    film, features = Film(WIDTH, HEIGHT), record.features()
     tracer.accumulate(film, scene, build_environment(uniform_dome(1.0)), COURT, 8)
     near = film.mean("depth") > 0.0
-    off = np.abs(guides.depth - film.mean("depth"))[near] / film.mean("depth")[near]
+    off = np.abs(features.depth - film.mean("depth"))[near] / film.mean("depth")[near]
     assert np.median(off) < 0.01
-    assert np.median(np.abs(guides.albedo - film.mean("albedo"))) < 0.01
-    assert np.median(np.abs(guides.normal - film.mean("normal"))[near]) < 0.01
-    assert ((guides.depth == 0.0) == (film.mean("depth") == 0.0)).mean() > 0.97
+    assert np.median(np.abs(features.albedo - film.mean("albedo"))) < 0.01
+    assert np.median(np.abs(features.normal - film.mean("normal"))[near]) < 0.01
+    assert ((features.depth == 0.0) == (film.mean("depth") == 0.0)).mean() > 0.97
 
 
 def test_outlines_of_another_light_are_mixed_and_the_rest_stays(record: RelightCache) -> None:
-    guides = record.guides()
-    mixed = record.with_outlines(guides.albedo)
-    changed = (mixed != guides.albedo).any(-1)
+    features = record.features()
+    mixed = record.with_outlines(features.albedo)
+    changed = (mixed != features.albedo).any(-1)
     assert 0.0 < changed.mean() < 0.2
-    assert mixed.min() >= guides.albedo.min() and mixed.max() <= guides.albedo.max()
-    assert mixed.mean() == pytest.approx(guides.albedo.mean(), rel=0.01)
+    assert mixed.min() >= features.albedo.min() and mixed.max() <= features.albedo.max()
+    assert mixed.mean() == pytest.approx(features.albedo.mean(), rel=0.01)
 
 
 def test_a_moving_sun_ends_where_a_resting_one_is(record: RelightCache, solver: SkySolver) -> None:

@@ -59,10 +59,10 @@ def pole() -> RenderScene:
     )
 
 
-def lit_by(picture: PanoramaPicture, turn_deg: float = 0.0, sky: SkyDome | None = None) -> Environment:
+def lit_by(picture: PanoramaPicture, rotation_deg: float = 0.0, sky: SkyDome | None = None) -> Environment:
     prepared = prepare_panorama(picture, LightOptions(), suns_of(picture))
-    dome = panorama_dome(prepared, turn_deg, 0.2)
-    seen = seen_picture(prepared.seen, picture.scale, Placing(turn_deg), 1.0, 1.0)
+    dome = panorama_dome(prepared, rotation_deg, 0.2)
+    seen = seen_picture(prepared.seen, picture.scale, Placing(rotation_deg), 1.0, 1.0)
     second = panorama_environment(dome, seen, True, np.ones(3, np.float32))
     return replace(build_environment(sky or uniform_dome(0.0)), panorama=second)
 
@@ -72,8 +72,8 @@ def relit(scene: RenderScene, lights: Environment, gains: Gains, tracer: Rendere
     while not cache.full:
         assert cache.improve(relit_by(lights, gains)[0].lights)
     out = np.zeros((SIZE[1], SIZE[0], 3), np.float32)
-    for share in relit_by(lights, gains):
-        out += cache.relit(share.lights, share.gains, True, share.bounced)
+    for fraction in relit_by(lights, gains):
+        out += cache.relit(fraction.lights, fraction.gains, True, fraction.bounced)
     return out
 
 
@@ -170,10 +170,10 @@ def test_behind_and_in_mirrors_it_is_seen_at_its_own_resolution(tracer: Renderer
         rows = film.mean("panorama")[40:120].mean(0)[:, 1]
         assert rows.max() > 600.0 and rows.min() < 400.0, (rows.max(), rows.min())
         cache = RelightCache(scene, camera, *SIZE, tracer.pool, tracer.threads)
-        share = relit_by(lights, Gains())[0]
+        fraction = relit_by(lights, Gains())[0]
         while not cache.full:
-            assert cache.improve(share.lights)
-        again = cache.relit(share.lights, share.gains, True, share.bounced)[40:120].mean(0)[:, 1]
+            assert cache.improve(fraction.lights)
+        again = cache.relit(fraction.lights, fraction.gains, True, fraction.bounced)[40:120].mean(0)[:, 1]
         assert again == pytest.approx(rows, rel=0.25, abs=120.0)
 
 

@@ -55,8 +55,8 @@ def spots(normal: tuple[float, float, float]) -> np.ndarray:
 
 def lit_by(shed: RenderScene, lights: Environment, places: np.ndarray) -> np.ndarray:
     lit = np.full((CELLS, LANES, 4), -1.0, np.float32)
-    team, packets = np.zeros(2, np.int64), empty_packets(1)
-    trace_all_cells_sun(team, shed.arrays(), lights.sun, places, packets, lit)
+    group, packets = np.zeros(2, np.int64), empty_packets(1)
+    trace_all_cells_sun(group, shed.arrays(), lights.sun, places, packets, lit)
     return lit
 
 

@@ -65,9 +65,9 @@ def test_matt_and_glossy_pixels_reflect_the_sun_as_paths_do(gloss: float) -> Non
     _quick(Display(points, paint, brief, gleam), sun, quick)
     for i in range(n):
         viewer = tuple(points[i, p.POINT_TO_VIEWER : p.POINT_TO_VIEWER + 3])
-        share = F(0.5) if gloss > 0.0 else F(0)
+        fraction = F(0.5) if gloss > 0.0 else F(0)
         bsdf = Bsdf(
-            (F(0), F(0), F(1)), viewer, tuple(colour[i]), points[i, p.POINT_ALPHA], F(0), F(gloss), share
+            (F(0), F(0), F(1)), viewer, tuple(colour[i]), points[i, p.POINT_ALPHA], F(0), F(gloss), fraction
         )
         wanted = called(eval_bsdf)(bsdf, sun).value
         assert quick[i] == pytest.approx(np.float32(wanted), rel=2e-3, abs=1e-5)

@@ -29,9 +29,9 @@ def test_walks_fall_by_the_cosine_and_note_the_surface_they_meet() -> None:
     noted = hits[:, 0]
     away = np.hypot(*noted[:, gather.HIT_POSITION : gather.HIT_POSITION + 2].T.astype(float))
     # Lambert's law: a quarter of the light falls within 30 degrees of straight down, half within 45
-    for degrees, share in ((30.0, 0.25), (45.0, 0.5), (60.0, 0.75)):
-        spread = np.sqrt(share * (1.0 - share) / WALKS)
-        assert np.mean(away < np.tan(np.radians(degrees))) == pytest.approx(share, abs=4.0 * spread)
+    for degrees, fraction in ((30.0, 0.25), (45.0, 0.5), (60.0, 0.75)):
+        spread = np.sqrt(fraction * (1.0 - fraction) / WALKS)
+        assert np.mean(away < np.tan(np.radians(degrees))) == pytest.approx(fraction, abs=4.0 * spread)
     turn = np.arctan2(*noted[:, gather.HIT_POSITION : gather.HIT_POSITION + 2].T)
     assert abs(np.exp(1j * turn).mean()) < 4.0 / np.sqrt(WALKS)  # none more than another
     near = away < 50.0

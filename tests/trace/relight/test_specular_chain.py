@@ -68,19 +68,19 @@ def test_a_pane_lets_through_and_reflects_by_fresnel(angle_deg: float) -> None:
     a = math.radians(angle_deg)
     direction = (math.sin(a), 0.0, -math.cos(a))
     found = chain(make_scene((level(50.0), FLOOR), (level(50.0, 2.0), PANE)), direction)
-    share = glass_faces(math.cos(a))
+    fraction = glass_faces(math.cos(a))
     assert found[0] == HIT and found[1] == 0.0
-    assert found[2:5] == pytest.approx([0.9 * (1.0 - share)] * 3, rel=1e-3)
-    assert found[11] == pytest.approx(share, rel=1e-3)
+    assert found[2:5] == pytest.approx([0.9 * (1.0 - fraction)] * 3, rel=1e-3)
+    assert found[11] == pytest.approx(fraction, rel=1e-3)
     assert found[12:15] == pytest.approx([direction[0], 0.0, -direction[2]], abs=1e-5)
 
 
 def test_a_second_pane_is_taken_to_reflect_what_lies_ahead() -> None:
     panes = ((level(50.0), FLOOR), (level(50.0, 2.0), PANE), (level(50.0, 4.0), PANE))
-    found, share = chain(make_scene(*panes), DOWN), glass_faces(1.0)
+    found, fraction = chain(make_scene(*panes), DOWN), glass_faces(1.0)
     # the tint of both, the loss of the first alone
-    assert found[2:5] == pytest.approx([0.81 * (1.0 - share)] * 3, rel=1e-3)
-    assert found[11] == pytest.approx(share, rel=1e-3)
+    assert found[2:5] == pytest.approx([0.81 * (1.0 - fraction)] * 3, rel=1e-3)
+    assert found[11] == pytest.approx(fraction, rel=1e-3)
 
 
 def test_chosen_at_random_the_shares_come_out_on_average() -> None:
@@ -91,9 +91,11 @@ def test_chosen_at_random_the_shares_come_out_on_average() -> None:
     for state in np.random.default_rng(3).integers(1, 2**63, 4000, dtype=np.uint64):
         _chain(scene, np.int32(CAMERA_MASK), state, ray, out)
         ends.append(out.copy())
-    found, share = np.array(ends), glass_faces(-SLANTED[2])
+    found, fraction = np.array(ends), glass_faces(-SLANTED[2])
     escaped = found[:, 0] == ESCAPED
-    assert escaped.mean() == pytest.approx(share, abs=4.0 * math.sqrt(share / 4000))  # four standard errors
+    assert escaped.mean() == pytest.approx(
+        fraction, abs=4.0 * math.sqrt(fraction / 4000)
+    )  # four standard errors
     assert found[escaped, 2:5] == pytest.approx(np.ones((escaped.sum(), 3)))
     # light that is let through counts as much more as it is chosen more rarely
     assert found[~escaped, 2] == pytest.approx(np.full((~escaped).sum(), 0.9), rel=1e-4)
@@ -150,7 +152,7 @@ def test_a_chain_goes_through_a_hole(alpha: int, material: float) -> None:
         (Material("dull", (0.5, 0.5, 0.5), 1.0), 0.0),
     ],
 )
-def test_a_gloss_is_followed_as_often_as_it_reflects(tile: Material, share: float) -> None:
+def test_a_gloss_is_followed_as_often_as_it_reflects(tile: Material, fraction: float) -> None:
     built = build_render_scene(make_scene((level(50.0), tile)))
     scene, ray = built.arrays(), Ray((F(0.0), F(0.0), F(10.0)), (F(0.0), F(0.0), F(-1.0)))
     out, away = np.zeros(15), 0
@@ -158,4 +160,4 @@ def test_a_gloss_is_followed_as_often_as_it_reflects(tile: Material, share: floa
         _chain(scene, np.int32(CAMERA_MASK), state, ray, out)
         away += out[0] == ESCAPED
         assert out[2] == 1.0  # as many ways as there is light: none counts more
-    assert away / 6000 == pytest.approx(share, abs=4.0 * math.sqrt(share / 6000) + 1e-9)
+    assert away / 6000 == pytest.approx(fraction, abs=4.0 * math.sqrt(fraction / 6000) + 1e-9)

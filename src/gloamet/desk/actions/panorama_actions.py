@@ -49,7 +49,7 @@ def pick_sun(session: Session, towards: np.ndarray) -> None:
         return
     x, y, z = (float(v) for v in towards / np.linalg.norm(towards))
     azimuth, elevation = math.degrees(math.atan2(x, y)) % 360.0, math.degrees(math.asin(z))
-    placing = light_options(session.document.panorama).placing._replace(turn_deg=solved.turn_deg)
+    placing = light_options(session.document.panorama).placing._replace(rotation_deg=solved.rotation_deg)
     of_file = placing.to_file(azimuth, elevation)
     low = field_range("panorama", "sun_elevation_deg").low
     if of_file[1] < low:
@@ -113,25 +113,25 @@ def turn_to_sun(session: Session) -> None:
         return
     assert solved.sun_deg is not None
     azimuth, _elevation = _sun(session)
-    turn = session.document.panorama.turn_deg + azimuth - solved.sun_deg[0]
-    session.change("panorama", None, turn_deg=_wrapped(turn), **_place(solved))
+    turn = session.document.panorama.rotation_deg + azimuth - solved.sun_deg[0]
+    session.change("panorama", None, rotation_deg=_wrapped(turn), **_place(solved))
 
 
-def turn_to(session: Session, turn_deg: float, key: str | None) -> None:
+def turn_to(session: Session, rotation_deg: float, key: str | None) -> None:
     """Turn the panorama by hand; where sun and panorama are locked, the sun turns with it, free of the almanac."""
     document, p = session.document, session.document.panorama
     light = session.light
     if not (p.locked and p.sun_found) or light is None or light.panorama is None:
-        session.change("panorama", key, turn_deg=turn_deg)
+        session.change("panorama", key, rotation_deg=rotation_deg)
         return
-    moved = turn_deg - p.turn_deg
+    moved = rotation_deg - p.rotation_deg
     azimuth, elevation = _sun(session)
     free = {
         "mode": "hand",
         "azimuth_deg": (azimuth - document.sun.north_deg + moved) % 360.0,
         "elevation_deg": max(-20.0, elevation),
     }
-    session.commit(document.change("panorama", turn_deg=turn_deg).change("sun", **free), key)
+    session.commit(document.change("panorama", rotation_deg=rotation_deg).change("sun", **free), key)
 
 
 def give_to_sun(session: Session) -> None:
@@ -152,5 +152,5 @@ def give_to_sun(session: Session) -> None:
     session.change("fill", None, sun_stops=stops)
 
 
-def _wrapped(turn_deg: float) -> float:
-    return (turn_deg + 180.0) % 360.0 - 180.0
+def _wrapped(rotation_deg: float) -> float:
+    return (rotation_deg + 180.0) % 360.0 - 180.0

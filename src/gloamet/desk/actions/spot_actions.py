@@ -66,7 +66,7 @@ def penumbra_m(session: Session, spot: SpotState) -> float | None:
     return 2.0 * far * math.tan(math.radians(document.sun.diameter_deg) / 2.0) / cosine
 
 
-def penumbra_words(session: Session, spot: SpotState) -> str:
+def penumbra_label(session: Session, spot: SpotState) -> str:
     """The edge of shade at a spot in words, empty where there is none."""
     width = penumbra_m(session, spot)
     if width is None:

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.state.view_conversion import camera_from_document
-from gloamet.document.stage import FLAGS, MaterialEdit, NamedView, Prop, PropKind, View
+from gloamet.document.stage import FLAGS, CameraView, MaterialEdit, NamedView, Prop, PropKind
 from gloamet.stage.camera import EYE_HEIGHT_M, Camera, look_over
 from gloamet.stage.props import LIFT_M
 from gloamet.stage.scene import Material, Part, bounds_of
@@ -163,10 +163,10 @@ def add_prop(session: Session, kind: PropKind) -> int:
         name=free_name(kind, {p.name for p in props}),
         kind=kind,
         place=place,
-        turn_deg=turn,
+        rotation_deg=turn,
         seed=len(props) + 1,
         height_m=size[0],
-        crown_m=size[1],
+        extent_m=size[1],
         visible=kind not in FLAGS,
     )
     session.change("stage", props=(*props, prop))
@@ -321,7 +321,7 @@ def drop_view(session: Session, index: int) -> None:
 
 def current_view(session: Session) -> int:
     """Index of the kept view that is shown now, -1 for none."""
-    view: View = session.document.stage.view
+    view: CameraView = session.document.stage.view
     for index, named in enumerate(session.document.stage.views):
         if named.view == view:
             return index

@@ -75,7 +75,7 @@ def back_to_almanac(session: Session) -> None:
 def follow_driver(session: Session, key: str | None = None, **values: object) -> None:
     """Let something of the model lead the sun; `values` change who leads and how."""
     document = session.document.change("sun", mode="follow", **values)
-    if session.scene is not None and document.sun.leader:
+    if session.scene is not None and document.sun.driver:
         try:
             document = drive_sun(document, session.scene)
         except GloametError as error:

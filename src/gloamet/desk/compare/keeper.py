@@ -18,7 +18,7 @@ from PySide6.QtGui import QImage
 
 from gloamet.desk.state.file_lock import locked
 from gloamet.desk.state.session import Session
-from gloamet.document.differences import Difference, differences
+from gloamet.document.differences import DocumentDifference, differences
 from gloamet.document.model import Document
 from gloamet.document.parts import with_parts
 from gloamet.errors import GloametError
@@ -249,7 +249,7 @@ class Keeper(QObject):
         if document.expose.automatic and (not parts or "expose" in parts):
             self.session.render.hold_ev(kept.ev)  # as it was seen when it was kept
 
-    def differences(self, kept: Kept, other: Kept | None = None) -> list[Difference]:
+    def differences(self, kept: Kept, other: Kept | None = None) -> list[DocumentDifference]:
         """What differs between a picture's settings and another's, or those of now."""
         before = self.document(kept)
         after = self.session.document if other is None else self.document(other)

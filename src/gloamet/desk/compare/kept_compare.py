@@ -35,7 +35,7 @@ SCALE = np.array([[38, 38, 38], [92, 92, 92], [240, 164, 92], [201, 70, 52]], fl
 TWO_ENDS = np.array([[70, 120, 200], [58, 58, 58], [240, 164, 92]], float)
 
 
-class Difference(NamedTuple):
+class PictureDifference(NamedTuple):
     """A picture of a difference, its mean and 95th hundredth, and the words of its scale."""
 
     image: QImage
@@ -57,9 +57,9 @@ def _coloured(values: NDArray[np.float64], stops: NDArray[np.float64]) -> QImage
     """Values 0..1 as colours between stops; what is no number is black."""
     at = np.clip(np.nan_to_num(values), 0.0, 1.0) * (len(stops) - 1)
     low = np.minimum(at.astype(int), len(stops) - 2)
-    share = (at - low)[..., None]
+    fraction = (at - low)[..., None]
     codes = np.full((*values.shape, 4), 255, np.uint8)
-    codes[..., :3] = np.round(stops[low] + share * (stops[low + 1] - stops[low]))
+    codes[..., :3] = np.round(stops[low] + fraction * (stops[low + 1] - stops[low]))
     codes[np.isnan(values), :3] = 0
     return QImage(
         codes.data, codes.shape[1], codes.shape[0], 4 * codes.shape[1], QImage.Format.Format_RGBX8888
@@ -91,8 +91,8 @@ class KeptCompare(PictureOverlay):
         super().__init__(keeper)
         self.keeper = keeper
         self.mode, self.names, self.hidden = "", list[str](), False
-        self.share, self.zoom, self.centre = 0.5, 1.0, QPointF(0.5, 0.5)
-        self.difference: Difference | None = None
+        self.fraction, self.zoom, self.centre = 0.5, 1.0, QPointF(0.5, 0.5)
+        self.difference: PictureDifference | None = None
         self._images: dict[str, QImage] = {}
         self._shown, self._held = 0, ""
         self._last = QPointF()
@@ -176,15 +176,15 @@ class KeptCompare(PictureOverlay):
         self._pool.submit(job)
 
     @staticmethod
-    def _colour(first: QImage, second: QImage) -> Difference:
+    def _colour(first: QImage, second: QImage) -> PictureDifference:
         a, b = _codes(first), _codes(second)
         apart = code_difference(a, _same_size(a, b))
         most = float(np.quantile(apart, 0.95))
         end = _scale_end(most, DELTA_E_ENDS)
         words = f"ΔE2000 from 0 to {end:g}"
-        return Difference(_coloured(apart / end, SCALE), float(apart.mean()), most, words)
+        return PictureDifference(_coloured(apart / end, SCALE), float(apart.mean()), most, words)
 
-    def _stops(self, first: str, second: str) -> Difference | str:
+    def _stops(self, first: str, second: str) -> PictureDifference | str:
         a, b = self._light(first), self._light(second)
         if a is None or b is None:
             return "The light of one of them is gone."
@@ -195,9 +195,9 @@ class KeptCompare(PictureOverlay):
         )
         end = _scale_end(most, STOPS_ENDS)
         image = _coloured(0.5 + 0.5 * apart / end, TWO_ENDS)
-        return Difference(image, mean, most, f"stops from −{end:g} to +{end:g}")
+        return PictureDifference(image, mean, most, f"stops from −{end:g} to +{end:g}")
 
-    def _on_made(self, made: tuple[str, Difference | str]) -> None:
+    def _on_made(self, made: tuple[str, PictureDifference | str]) -> None:
         mode, found = made
         if mode != self.mode:
             return
@@ -218,7 +218,7 @@ class KeptCompare(PictureOverlay):
         """Whether a press belongs to the comparison."""
         if not self.on or not box.contains(at):
             return False
-        near = self.mode == "wipe" and abs(at.x() - (box.x() + self.share * box.width())) <= GRIP_PX
+        near = self.mode == "wipe" and abs(at.x() - (box.x() + self.fraction * box.width())) <= GRIP_PX
         self._held, self._last = ("line" if near else "place"), at
         return True
 
@@ -227,7 +227,7 @@ class KeptCompare(PictureOverlay):
         if not self._held:
             return False
         if self._held == "line":
-            self.share = min(max((at.x() - box.x()) / box.width(), 0.02), 0.98)
+            self.fraction = min(max((at.x() - box.x()) / box.width(), 0.02), 0.98)
         else:
             cell = self._cells(box)[0] if self.mode == "side by side" else box
             moved = at - self._last
@@ -260,8 +260,8 @@ class KeptCompare(PictureOverlay):
         count = len(self.names)
         columns = 1 if count == 1 else 2 if count <= 4 else 3
         rows = math.ceil(count / columns)
-        share = 1.0 / max(columns, rows)
-        w, h = box.width() * share, box.height() * share
+        fraction = 1.0 / max(columns, rows)
+        w, h = box.width() * fraction, box.height() * fraction
         left, top = box.x() + (box.width() - columns * w) / 2, box.y() + (box.height() - rows * h) / 2
         return [QRectF(left + (k % columns) * w, top + (k // columns) * h, w, h) for k in range(count)]
 
@@ -317,8 +317,8 @@ class KeptCompare(PictureOverlay):
 
     def _paint_wipe(self, p: QPainter, box: QRectF, images: list[QImage]) -> None:
         self._draw(p, images[1], box)
-        self._draw(p, images[0], box, self.share)
-        x = box.x() + self.share * box.width()
+        self._draw(p, images[0], box, self.fraction)
+        x = box.x() + self.fraction * box.width()
         p.setPen(QPen(QColor(theme.INK), 1.0))
         p.drawLine(QPointF(x, box.y()), QPointF(x, box.bottom()))
         p.setBrush(QColor(theme.INK))

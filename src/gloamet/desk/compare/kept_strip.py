@@ -23,7 +23,7 @@ class KeptThumb(QWidget):
         self.setFixedSize(THUMB)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(f"Kept picture {kept.name}")
-        words = [f"{kept.when:%d %b %H:%M}", f"EV {kept.ev:.1f}", kept.samples_words]
+        words = [f"{kept.when:%d %b %H:%M}", f"EV {kept.ev:.1f}", kept.samples_label]
         words += [kept.note] if kept.note else []
         words += [f"missing: {', '.join(kept.missing)}"] if kept.missing else []
         self.setToolTip("\n".join([*words, "Click to choose, Ctrl-click for several, double-click to open."]))
@@ -41,8 +41,8 @@ class KeptThumb(QWidget):
             p.drawText(box, Qt.AlignmentFlag.AlignCenter, "missing")
         else:
             w, h = self._image.width(), self._image.height()
-            share = min(w / box.width(), h / box.height())
-            source = QRectF(0, 0, box.width() * share, box.height() * share)
+            fraction = min(w / box.width(), h / box.height())
+            source = QRectF(0, 0, box.width() * fraction, box.height() * fraction)
             source.moveCenter(QRectF(0, 0, w, h).center())
             p.drawImage(box, self._image, source)
         p.setFont(theme.font(theme.SMALL, bold=True))

@@ -64,7 +64,9 @@ class LightJob(QObject):
         def work(renderer: Any, stop: threading.Event, tell: Callable[..., None]) -> None:
             from gloamet.preview.suggest import suggest
 
-            found = suggest(document, renderer, number, lambda share: tell(self.progressed, owner, share))
+            found = suggest(
+                document, renderer, number, lambda fraction: tell(self.progressed, owner, fraction)
+            )
             if not stop.is_set():
                 tell(self.suggested, owner, found)
 

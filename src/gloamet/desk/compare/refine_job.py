@@ -30,7 +30,7 @@ class RefineJob(QObject):
         super().__init__(keeper)
         self.keeper = keeper
         self.waiting: list[str] = []
-        self.share = 0.0
+        self.fraction = 0.0
         self._stop = threading.Event()
         self._pool = ThreadPoolExecutor(1, thread_name_prefix="refine")
         self._told.connect(self._on_told)
@@ -51,7 +51,7 @@ class RefineJob(QObject):
         self._stop.set()
         self._stop = threading.Event()  # of what is asked for from now on
         self.waiting.clear()
-        self.share = 0.0
+        self.fraction = 0.0
         self.changed.emit()
 
     def close(self) -> None:
@@ -70,23 +70,23 @@ class RefineJob(QObject):
                 renderer = Renderer(1)  # its thread takes this one's priority
                 with renderer.pool:
                     told = partial(self._told.emit, stop)
-                    finer = refined(kept, renderer, size, lambda p: told(p.share), stop.is_set)
+                    finer = refined(kept, renderer, size, lambda p: told(p.fraction), stop.is_set)
         except GloametError as error:
             said = str(error)
         except Exception as error:  # the desk must live on
             said = f"{kept.name} was not refined ({error}): it stays as it was."
         self._done.emit(stop, kept, finer, said)
 
-    def _on_told(self, batch: object, share: float) -> None:
+    def _on_told(self, batch: object, fraction: float) -> None:
         if batch is self._stop:
-            self.share = share
+            self.fraction = fraction
             self.changed.emit()
 
     def _on_done(self, batch: object, kept: Kept, finer: Snapshot | None, said: str) -> None:
         if batch is not self._stop:
             return
         self.waiting.remove(kept.name)
-        self.share = 0.0
+        self.fraction = 0.0
         if finer is not None:
             self.keeper.take_finer(kept, finer)
         if said:

@@ -38,7 +38,7 @@ def tint_text(duv: float) -> str:
     return f"Duv {duv:+.4f}{word}".replace("-", "−")
 
 
-def card_words(cards: CardLight, index: int) -> str:
+def card_labels(cards: CardLight, index: int) -> str:
     """Colour temperature, tint and key to fill of the light on a card, empty in the dark."""
     lux = [float(luminance(cards.whole[index, n].astype(float))) for n in range(len(SOURCES))]
     if sum(lux) <= 0.0:
@@ -50,11 +50,11 @@ def card_words(cards: CardLight, index: int) -> str:
     return "   ".join(word for word in (*words, stops_text(ratio) if math.isfinite(ratio) else "") if word)
 
 
-def unbalanced_words(now: CardLight, unbalanced: CardLight, index: int, natural: bool) -> str:
+def unbalanced_label(now: CardLight, unbalanced: CardLight, index: int, natural: bool) -> str:
     """What a card would get without the balance of lights, where that is another light than now's: what nature puts
     there, where the sky is nature's too."""
     lux, plain = (float(luminance(cards.whole[index].astype(float).sum(0))) for cards in (now, unbalanced))
-    words, name = card_words(unbalanced, index), "in nature" if natural else "before the balance"
-    if abs(lux - plain) < SEEN * max(lux, plain) and card_words(now, index) == words:
+    words, name = card_labels(unbalanced, index), "in nature" if natural else "before the balance"
+    if abs(lux - plain) < SEEN * max(lux, plain) and card_labels(now, index) == words:
         return f"as {name}" if plain > 0.0 else ""
     return f"{name} {lux_text(plain)}   {words}"

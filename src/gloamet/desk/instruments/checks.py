@@ -118,8 +118,8 @@ class Checks(QWidget):
         column.addWidget(said)
         words = QHBoxLayout()
         words.setSpacing(12)
-        if finding.way_out is not None:
-            out = finding.way_out
+        if finding.remedy is not None:
+            out = finding.remedy
             tip = "Set what brings the light back to what is plausible."
             words.addWidget(link(out.word, tip, partial(self._take, finding)))
         words.addWidget(
@@ -130,7 +130,7 @@ class Checks(QWidget):
         return row
 
     def _take(self, finding: Finding) -> None:
-        out = finding.way_out
+        out = finding.remedy
         assert out is not None
         self.session.change(out.section, None, **out.fields)
 

@@ -95,8 +95,8 @@ class DayRibbon(QWidget):
     def second_at(self, x: float) -> float:
         """The instant under a point, held inside the day and on a whole minute."""
         a, b = self._span
-        share = min(max((x - SIDE) / max(1, self.width() - 2 * SIDE), 0.0), 1.0)
-        return min(a + round(share * (b - a) / SNAP_S) * SNAP_S, b - SNAP_S)
+        fraction = min(max((x - SIDE) / max(1, self.width() - 2 * SIDE), 0.0), 1.0)
+        return min(a + round(fraction * (b - a) / SNAP_S) * SNAP_S, b - SNAP_S)
 
     # -- painting
 

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.ports import LightPort
 from gloamet.desk.widgets.throttle import Throttle
-from gloamet.meter.ratio import Band
+from gloamet.meter.ratio import NaturalRange
 from gloamet.preview.events import LightSolved
 
 TOP_LX = 120_000.0
@@ -59,7 +59,7 @@ class LightMeter(QWidget):
             "Light on level, unshaded ground from sun, sky and panorama; sun over the others in stops, before "
             "the band that nature gives; colour of each; exposure."
         )
-        self._band: Band | None = None
+        self._band: NaturalRange | None = None
         # figures that change faster than this cannot be read
         self._pace = Throttle(self, PACE_MS, self.update)
         session.light_solved.connect(self._on_light_solved)
@@ -132,8 +132,8 @@ class LightMeter(QWidget):
         p.drawRoundedRect(QRectF(0, y + 25, self.width(), 3), 1.5, 1.5)
         p.setBrush(QColor(colour))
         # a square root keeps dim light visible beside full sun
-        share = math.sqrt(min(lx / TOP_LX, 1.0))
-        p.drawRoundedRect(QRectF(0, y + 25, self.width() * share, 3), 1.5, 1.5)
+        fraction = math.sqrt(min(lx / TOP_LX, 1.0))
+        p.drawRoundedRect(QRectF(0, y + 25, self.width() * fraction, 3), 1.5, 1.5)
 
     def _ratio(self, p: QPainter, y: float, stops: float, light: LightSolved) -> None:
         text = f"{stops:+.1f} stops".replace("-", "−") if math.isfinite(stops) else "no sun"
@@ -143,8 +143,8 @@ class LightMeter(QWidget):
         p.drawRoundedRect(QRectF(0, y + 25, self.width(), 3), 1.5, 1.5)
 
         def x(value: float) -> float:
-            share = (value - RATIO_LOW) / (RATIO_HIGH - RATIO_LOW)
-            return min(max(share, 0.0), 1.0) * self.width()
+            fraction = (value - RATIO_LOW) / (RATIO_HIGH - RATIO_LOW)
+            return min(max(fraction, 0.0), 1.0) * self.width()
 
         self._band = light.band or self._band
         if self._band is not None and math.isfinite(stops):

@@ -99,7 +99,7 @@ class WorldMap(QWidget):
         y = (NORTH - latitude_deg) / (NORTH - SOUTH) * self.height()
         return QPointF((longitude_deg + 180.0) / 360.0 * self.width(), y)
 
-    def place_at(self, at: QPointF) -> tuple[float, float]:
+    def position_at(self, at: QPointF) -> tuple[float, float]:
         """Latitude and longitude under a point."""
         lat = NORTH - at.y() / max(1, self.height()) * (NORTH - SOUTH)
         lon = at.x() / max(1, self.width()) * 360.0 - 180.0
@@ -154,4 +154,4 @@ class WorldMap(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if event.button() == Qt.MouseButton.LeftButton:
-            self.picked.emit(*self.place_at(event.position()))
+            self.picked.emit(*self.position_at(event.position()))

@@ -69,11 +69,13 @@ def light_cloth(grid: YearGrid, colours: Any) -> Pixels:
     return _looked_up(_grey(30.0 + 25.0 * decades), grid.elevation_deg)
 
 
-def reach_cloth(grid: YearGrid, share: NDArray[np.float32]) -> Pixels:
+def reach_cloth(grid: YearGrid, fraction: NDArray[np.float32]) -> Pixels:
     """The cloth by sunlit share (days, steps): night dark, day grey, sun on the surface in the sun's colour."""
     back = _looked_up(_grey(38.0 + 30.0 * (HEIGHTS > 0.0)), grid.elevation_deg).astype(np.float32)
-    rows = np.minimum((np.arange(back.shape[0]) + 0.5) / back.shape[0] * share.shape[1], share.shape[1] - 1)
-    part = share.T[rows.astype(int)][..., None]
+    rows = np.minimum(
+        (np.arange(back.shape[0]) + 0.5) / back.shape[0] * fraction.shape[1], fraction.shape[1] - 1
+    )
+    part = fraction.T[rows.astype(int)][..., None]
     sun = QColor(theme.SUN)
     colour = np.array([sun.red(), sun.green(), sun.blue(), 255], np.float32)
     part = np.where(part > 0.0, 0.25 + 0.75 * part, 0.0)
@@ -137,7 +139,7 @@ class YearCloth(QWidget):
             return
         grid, colours, reach = self.grid(), self.session.colours, self.aimer.reach
         if self.measure == "reach" and reach is not None and reach.scan.grid.year == grid.year:
-            self._pixels = reach_cloth(grid, reach.scan.share)
+            self._pixels = reach_cloth(grid, reach.scan.fraction)
         elif self.measure in ("sky", "light") and colours is not None:
             self._pixels = (sky_cloth if self.measure == "sky" else light_cloth)(grid, colours)
         else:

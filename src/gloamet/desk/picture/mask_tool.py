@@ -90,7 +90,7 @@ def draw_mask(p: QPainter, box: QRectF, session: Session) -> None:
         return
     p.save()
     p.translate(middle(mask, box))
-    p.rotate(mask.turn_deg)
+    p.rotate(mask.rotation_deg)
     wide, high = mask.width * box.height(), mask.height * box.height()
     for pen in (QPen(QColor(38, 38, 38, 180), 3.0), QPen(QColor(theme.INK), 1.2)):
         p.setPen(pen)

@@ -135,8 +135,8 @@ def draw_safe_lines(p: QPainter, box: QRectF) -> None:
     """Frames of nine tenths and eight tenths, and the thirds."""
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.setPen(QPen(QColor(228, 228, 228, 110), 1.0))
-    for share in SAFE_SHARES:
-        dx, dy = 0.5 * (1 - share) * box.width(), 0.5 * (1 - share) * box.height()
+    for fraction in SAFE_SHARES:
+        dx, dy = 0.5 * (1 - fraction) * box.width(), 0.5 * (1 - fraction) * box.height()
         p.drawRect(box.adjusted(dx, dy, -dx, -dy))
     p.setPen(QPen(QColor(228, 228, 228, 60), 1.0))
     for k in (1, 2):

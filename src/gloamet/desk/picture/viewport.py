@@ -221,7 +221,9 @@ class Viewport(QWidget):
     # -- what the aiming hand asks
 
     def _point(self, at: QPointF) -> np.ndarray | None:
-        return stage_actions.point_at(self.session, *self._share(at)) if self.target().contains(at) else None
+        return (
+            stage_actions.point_at(self.session, *self._fraction(at)) if self.target().contains(at) else None
+        )
 
     def _edge(self, at: QPointF) -> np.ndarray | None:
         """The point under a place, or of a nearer thing whose edge passes within EDGE_PX."""
@@ -237,10 +239,10 @@ class Viewport(QWidget):
         return found
 
     def _towards(self, at: QPointF) -> np.ndarray | None:
-        return np.asarray(camera_from_document(self.session.document).ray(*self._share(at)), float)
+        return np.asarray(camera_from_document(self.session.document).ray(*self._fraction(at)), float)
 
     def _spot(self, at: QPointF) -> tuple[float, float] | None:
-        return self._share(at)[:2]
+        return self._fraction(at)[:2]
 
     def _on_picture(self, point: np.ndarray) -> QPointF | None:
         box = self.target()
@@ -248,7 +250,7 @@ class Viewport(QWidget):
             box, camera_from_document(self.session.document).place(point, box.width() / box.height())
         )
 
-    def _share(self, at: QPointF) -> tuple[float, float, float]:
+    def _fraction(self, at: QPointF) -> tuple[float, float, float]:
         """A place on the picture in shares, and the picture's aspect."""
         box = self.target()
         return (at.x() - box.x()) / box.width(), (at.y() - box.y()) / box.height(), box.width() / box.height()
@@ -316,7 +318,7 @@ class Viewport(QWidget):
     def _click(self, at: QPointF) -> None:
         """Select, or what the tool in hand does."""
         session = self.session
-        x, y, aspect = self._share(at)
+        x, y, aspect = self._fraction(at)
         if not (0.0 <= x <= 1.0 and 0.0 <= y <= 1.0) or session.scene is None:
             return
         if session.state.tool in ("", "rectangle"):

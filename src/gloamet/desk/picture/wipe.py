@@ -29,7 +29,7 @@ def natural(document: Document) -> Document:
     return document.change("air", model="physical").change("sky", **values)
 
 
-def reading_words(reading: LightReading, ev: float) -> str:
+def reading_label(reading: LightReading, ev: float) -> str:
     """What the meter reads on level ground, and the exposure of the picture."""
     sun, sky = lux_text(reading.sun_horizontal_lx), lux_text(reading.sky_horizontal_lx)
     stops = f", {reading.sun_sky_stops:+.1f} stops" if reading.sun_horizontal_lx > 0.0 else ""
@@ -44,7 +44,7 @@ class Wipe(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.share = 0.5
+        self.fraction = 0.5
         self.shown: BesideFrame | None = None
         self._image: QImage | None = None
         self._held = False
@@ -76,7 +76,7 @@ class Wipe(QObject):
 
     def line(self, box: QRectF) -> float:
         """Where the line stands in a picture's box."""
-        return box.x() + self.share * box.width()
+        return box.x() + self.fraction * box.width()
 
     def near(self, box: QRectF, at: QPointF) -> bool:
         """Whether a place is on the line."""
@@ -90,7 +90,7 @@ class Wipe(QObject):
     def move(self, box: QRectF, at: QPointF) -> bool:
         """Drag the line; whether it is held."""
         if self._held:
-            self.share = min(max((at.x() - box.x()) / box.width(), LEAST), MOST)
+            self.fraction = min(max((at.x() - box.x()) / box.width(), LEAST), MOST)
             self.changed.emit()
         return self._held
 
@@ -105,7 +105,7 @@ class Wipe(QObject):
             return
         x = self.line(box)
         left = QRectF(box.x(), box.y(), x - box.x(), box.height())
-        source = QRectF(0, 0, self.share * self._image.width(), self._image.height())
+        source = QRectF(0, 0, self.fraction * self._image.width(), self._image.height())
         p.drawImage(left, self._image, source)
         p.setPen(QPen(QColor(theme.INK), 1.0))
         p.drawLine(QPointF(x, box.y()), QPointF(x, box.bottom()))
@@ -118,14 +118,14 @@ class Wipe(QObject):
         p.setFont(theme.font(theme.NOTE))
         centre = Qt.AlignmentFlag.AlignVCenter
         inner = strip.adjusted(10, 0, -10, 0)
-        nature = f"nature: {reading_words(self.shown.solved.reading, self.shown.ev)}"
+        nature = f"nature: {reading_label(self.shown.solved.reading, self.shown.ev)}"
         p.drawText(inner, Qt.AlignmentFlag.AlignLeft | centre, nature)
         light, frame = self.session.light, self.session.frame
         if light is not None and frame is not None:
             p.drawText(
                 inner,
                 Qt.AlignmentFlag.AlignRight | centre,
-                f"as set: {reading_words(light.reading, frame.ev)}",
+                f"as set: {reading_label(light.reading, frame.ev)}",
             )
 
 

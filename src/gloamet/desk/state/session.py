@@ -23,7 +23,7 @@ from gloamet.desk.state.recent import remember
 from gloamet.desk.state.render_client import RenderClient
 from gloamet.document.history import History
 from gloamet.document.model import Document, FieldPath
-from gloamet.document.stage import View
+from gloamet.document.stage import CameraView
 from gloamet.errors import GloametError
 from gloamet.light_layers import EVEN, Gains
 from gloamet.preview.events import (
@@ -91,7 +91,7 @@ class Session(QObject):
         self.scene: Scene | None = None
         self.file_scene: Scene | None = None
         self.compiled: Any = None  # the stage as rays see it, None before there is one
-        self.thumbnails: dict[View, Any] = {}
+        self.thumbnails: dict[CameraView, Any] = {}
         self.light: LightSolved | None = None
         self.read: MeterRead | None = None  # the meter in the scene
         self.sources: SourcePictures | None = None
@@ -312,10 +312,10 @@ class Session(QObject):
         elif isinstance(event, SceneLoaded):
             self._on_scene_loaded(event)
         elif isinstance(event, Loading):
-            self.loading.emit(event.share, event.word)
+            self.loading.emit(event.fraction, event.word)
         elif isinstance(event, Preparing):
-            self.prepared = event.share >= 1.0
-            self.preparing.emit(event.share, event.seconds_left)
+            self.prepared = event.fraction >= 1.0
+            self.preparing.emit(event.fraction, event.seconds_left)
         elif isinstance(event, Busy):
             self.busy.emit(event.text)
         elif isinstance(event, Failed):

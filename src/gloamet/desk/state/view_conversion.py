@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from gloamet.document.model import Document
-from gloamet.document.stage import NamedView, View
+from gloamet.document.stage import CameraView, NamedView
 from gloamet.stage.assembly import camera_from_view, view_from_camera
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
 
 
-def views_from_scene(scene: Scene, now: View | None = None) -> tuple[NamedView, ...]:
+def views_from_scene(scene: Scene, now: CameraView | None = None) -> tuple[NamedView, ...]:
     """The cameras of a model as views; one that stands and looks as the view of now is that view."""
     named = []
     for name, camera in scene.views.items():

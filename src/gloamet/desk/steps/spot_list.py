@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from gloamet.colour.spaces import luminance
 from gloamet.desk.actions import spot_actions
 from gloamet.desk.actions.spot_actions import MOST
-from gloamet.desk.instruments.card_labels import card_words, stops_text
+from gloamet.desk.instruments.card_labels import card_labels, stops_text
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets.form import LinkRow, label, link
@@ -71,18 +71,18 @@ class SpotRow(QWidget):
         y, x = min(int(spot.y * height), height - 1), min(int(spot.x * width), width - 1)
         r, g, b = (int(v) for v in frame.pixels[y, x, :3])
         kelvin = kelvin_text(reading.cct_k) if math.isfinite(reading.cct_k) else "–"
-        edge = spot_actions.penumbra_words(self.session, spot)
+        edge = spot_actions.penumbra_label(self.session, spot)
         self.more.setText(f"{kelvin}   screen {r} {g} {b}{edge}")
-        self.card.setText(self._card_words())
+        self.card.setText(self._card_labels())
 
-    def _card_words(self) -> str:
+    def _card_labels(self) -> str:
         """What falls on the surface there, empty before it was measured and where it is the sky."""
         read = self.session.read
         if read is None or read.spots is None or self.index >= len(read.spots.whole):
             return ""
         cards = read.spots.under(self.session.gains())
         lux = float(luminance(cards.whole[self.index].astype(float).sum(0)))
-        return f"card there {lux_text(lux)}   {card_words(cards, self.index)}" if lux > 0.0 else ""
+        return f"card there {lux_text(lux)}   {card_labels(cards, self.index)}" if lux > 0.0 else ""
 
 
 class SpotList(QWidget):

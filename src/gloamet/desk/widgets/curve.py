@@ -66,8 +66,8 @@ class CurveEditor(QWidget):
 
     def point(self, index: int) -> QPointF:
         """Where a point stands."""
-        share = index / (len(self.heights_deg) - 1)
-        x = SIDE + share * (self.width() - 2 * SIDE)
+        fraction = index / (len(self.heights_deg) - 1)
+        x = SIDE + fraction * (self.width() - 2 * SIDE)
         return QPointF(x, HEAD + PLOT / 2 * (1.0 - self._values[index] / self.limit))
 
     def _value_at(self, y: float) -> float:

@@ -89,21 +89,21 @@ class NumberRow(QWidget):
 
     # -- geometry
 
-    def _share(self, value: float) -> float:
+    def _fraction(self, value: float) -> float:
         low, high = self.field.low, self.field.high
         if self.logarithmic:
             return math.log(max(value, low) / low) / math.log(high / low)
         return (value - low) / (high - low)
 
-    def _at(self, share: float) -> float:
+    def _at(self, fraction: float) -> float:
         low, high = self.field.low, self.field.high
-        share = min(max(share, 0.0), 1.0)
-        value = low * (high / low) ** share if self.logarithmic else low + share * (high - low)
+        fraction = min(max(fraction, 0.0), 1.0)
+        value = low * (high / low) ** fraction if self.logarithmic else low + fraction * (high - low)
         quantum = 10.0**-self.field.digits
         return round(value / quantum) * quantum
 
-    def _x(self, share: float) -> float:
-        return HANDLE + share * (self.width() - 2 * HANDLE)
+    def _x(self, fraction: float) -> float:
+        return HANDLE + fraction * (self.width() - 2 * HANDLE)
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
@@ -119,11 +119,11 @@ class NumberRow(QWidget):
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(QColor(theme.LINE))
         p.drawRoundedRect(QRectF(0, TRACK_Y - 1.5, self.width(), 3), 1.5, 1.5)
-        x = self._x(self._share(self._value))
-        start = self._x(self._share(0.0)) if self.from_zero else 0.0
+        x = self._x(self._fraction(self._value))
+        start = self._x(self._fraction(0.0)) if self.from_zero else 0.0
         p.setBrush(self.colour if on else QColor(theme.QUIET))
         p.drawRoundedRect(QRectF(min(start, x), TRACK_Y - 1.5, abs(x - start), 3), 1.5, 1.5)
-        rest = self._x(self._share(self.field.default))
+        rest = self._x(self._fraction(self.field.default))
         p.setBrush(QColor(theme.QUIET))
         p.drawRect(QRectF(rest - 0.5, TRACK_Y + 5, 1, 4))
         p.setBrush(QColor(theme.INK if on else theme.QUIET))

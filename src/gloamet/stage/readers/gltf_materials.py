@@ -32,7 +32,7 @@ def _colour(values: Any, default: float, high: float = 1.0) -> Colour:
     return r, g, b
 
 
-def texture_turn(info: dict[str, Any] | None) -> NDArray[np.float64] | None:
+def texture_rotation(info: dict[str, Any] | None) -> NDArray[np.float64] | None:
     """The 2x3 matrix of KHR_texture_transform, None when there is none."""
     change = mapping(mapping(mapping(info).get("extensions")).get("KHR_texture_transform"))
     if not change:
@@ -51,7 +51,7 @@ def uv_source(row: dict[str, Any]) -> tuple[str, NDArray[np.float64] | None]:
     info = next((mapping(i) for i in [*infos, row.get("emissiveTexture")] if i), {})
     change = mapping(mapping(info.get("extensions")).get("KHR_texture_transform"))
     index = change.get("texCoord", info.get("texCoord", 0))
-    return f"TEXCOORD_{index if isinstance(index, int) else 0}", texture_turn(info)
+    return f"TEXCOORD_{index if isinstance(index, int) else 0}", texture_rotation(info)
 
 
 def read_material(file: GltfFile, row: dict[str, Any], index: int) -> Material:

@@ -65,9 +65,9 @@ def _at(channel: Channel, time: float) -> list[float]:
     if steps or k + 1 >= len(times) or times[k + 1] <= times[k]:
         found: list[float] = values[k].tolist()
         return found
-    share = min(max((time - times[k]) / (times[k + 1] - times[k]), 0.0), 1.0)
+    fraction = min(max((time - times[k]) / (times[k + 1] - times[k]), 0.0), 1.0)
     after = values[k + 1]
     if len(after) == 4 and float(values[k] @ after) < 0.0:
         after = -after  # the short way round
-    mixed: list[float] = ((1.0 - share) * values[k] + share * after).tolist()
+    mixed: list[float] = ((1.0 - fraction) * values[k] + fraction * after).tolist()
     return mixed

@@ -16,11 +16,11 @@ class Cancelled(GloametError):  # noqa: N818
 class ProgressToken:
     """tell takes the share done (0..1) and a word; stopped says whether to give up."""
 
-    tell: Callable[[float, str], None] = lambda share, word: None
+    tell: Callable[[float, str], None] = lambda fraction, word: None
     stopped: Callable[[], bool] = lambda: False
 
-    def step(self, share: float, word: str) -> None:
+    def step(self, fraction: float, word: str) -> None:
         """Say how far it is. Raises Cancelled."""
         if self.stopped():
             raise Cancelled("Opening was stopped: the desk is as it was.")
-        self.tell(share, word)
+        self.tell(fraction, word)

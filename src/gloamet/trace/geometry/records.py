@@ -117,7 +117,7 @@ class GuidedSample(NamedTuple):
     direction: Triple
     weight: Triple
     bsdf_pdf: Scalar
-    coin: Scalar
+    selection_sample: Scalar
 
 
 class Sampler(NamedTuple):

@@ -50,9 +50,9 @@ def add_product(a, b, c):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def mix(a, b, share):
+def mix(a, b, fraction):
     """Part of the way from a to b."""
-    return a[0] + share * (b[0] - a[0]), a[1] + share * (b[1] - a[1]), a[2] + share * (b[2] - a[2])
+    return a[0] + fraction * (b[0] - a[0]), a[1] + fraction * (b[1] - a[1]), a[2] + fraction * (b[2] - a[2])
 
 
 @njit(**INLINE_KERNEL_OPTIONS)

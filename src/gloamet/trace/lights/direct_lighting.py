@@ -91,15 +91,15 @@ def miss_radiance(env, scene, ray, specular, scattered, bsdf_pdf, ahead):
     The camera sees the ground melt into the sky at the horizon; light does not.
     """
     direct_view = specular and not scattered
-    share = F(1) if ray.direction[2] < F(0) else F(0)
+    fraction = F(1) if ray.direction[2] < F(0) else F(0)
     if direct_view:
-        share = horizon_fade(scene.plane, ray.direction[2])
+        fraction = horizon_fade(scene.plane, ray.direction[2])
     disc = env.seen.disc if ahead else env.seen.reflected_disc
     if ahead:
-        share *= env.seen.ground
-    sun, sky = scale(env.ground_sun, share), scale(env.ground_sky, share)
-    if share < F(1):
-        rest = F(1) - share
+        fraction *= env.seen.ground
+    sun, sky = scale(env.ground_sun, fraction), scale(env.ground_sky, fraction)
+    if fraction < F(1):
+        rest = F(1) - fraction
         up = (ray.direction[0], ray.direction[1], max(ray.direction[2], F(0)))
         if direct_view:
             seen = seen_radiance(env, up, dome_coordinates(up[0], up[1], up[2]), ahead)

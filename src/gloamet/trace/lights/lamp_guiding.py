@@ -46,7 +46,7 @@ def _spiral_directions() -> NDArray[np.float64]:
     return np.stack([r * np.cos(turn), r * np.sin(turn), z], -1)
 
 
-def _guiding_sphere(rows: Floats, rays: RayScene) -> Floats | None:
+def _guide_cone(rows: Floats, rays: RayScene) -> Floats | None:
     """The ball about what is near to one lamp, given as its rows of the lamp table."""
     weights = rows[:, LAMP_PDF] / rows[:, LAMP_PDF].sum()
     middles = rows[:, LAMP_ORIGIN : LAMP_ORIGIN + 3].astype(np.float64)
@@ -67,10 +67,10 @@ def _guiding_sphere(rows: Floats, rays: RayScene) -> Floats | None:
     return np.array([*centre, radius, rows[:, LAMP_PDF].sum()], np.float32)
 
 
-def find_guiding_spheres(lamps: list[Floats], rays: RayScene) -> Floats:
+def find_guide_cones(lamps: list[Floats], rays: RayScene) -> Floats:
     """The halos of the MOST brightest lamps; each lamp is its rows of the lamp table."""
     brightest = sorted(lamps, key=lambda rows: -float(rows[:, LAMP_PDF].sum()))[:MAX_GUIDES]
-    found = [halo for rows in brightest if (halo := _guiding_sphere(rows, rays)) is not None]
+    found = [halo for rows in brightest if (halo := _guide_cone(rows, rays)) is not None]
     if not found:
         return np.zeros((0, GUIDE_WORDS), np.float32)
     out = np.stack(found)
@@ -80,15 +80,15 @@ def find_guiding_spheres(lamps: list[Floats], rays: RayScene) -> Floats:
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def guiding_cone(guides, pick, point, normal):
+def guide_cone(guide_cones, pick, point, normal):
     """The `Cone` in which a point of that normal sees one guide, by a uniform number; none from inside it, or when it
     lies behind the surface."""
     k = 0
-    while k < len(guides) - 1 and guides[k, SUM] <= pick:
+    while k < len(guide_cones) - 1 and guide_cones[k, SUM] <= pick:
         k += 1
-    offset = sub(triple(guides, k, CENTRE), point)
+    offset = sub(triple(guide_cones, k, CENTRE), point)
     square = dot(offset, offset)
-    s2 = guides[k, RADIUS] * guides[k, RADIUS] / max(square, F(1e-12))
+    s2 = guide_cones[k, RADIUS] * guide_cones[k, RADIUS] / max(square, F(1e-12))
     if s2 >= F(0.8) or s2 < _MIN_SIN2:
         return NO_CONE
     axis = scale(offset, F(1) / math.sqrt(square))
@@ -114,10 +114,10 @@ def cone_pdf(cone, direction):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def sample_guided_direction(guides, state, bsdf, continue_probability, origin, normal):
+def sample_guided_direction(guide_cones, state, bsdf, continue_probability, origin, normal):
     """A direction towards a guide, that a second path may take, by random numbers: (state, `GuidedSample`)."""
-    state, pick, coin = next_pair(state)
-    cone = guiding_cone(guides, pick, origin, normal)
+    state, pick, selection_sample = next_pair(state)
+    cone = guide_cone(guide_cones, pick, origin, normal)
     pdf = continue_probability * cone.pdf
     direction, weight, bsdf_pdf = UP, BLACK, F(0)
     if pdf > F(0):
@@ -127,4 +127,4 @@ def sample_guided_direction(guides, state, bsdf, continue_probability, origin, n
         bsdf_pdf = f.pdf
         if dot(direction, normal) > F(0):
             weight = scale(f.value, continue_probability * pdf / (pdf * pdf + f.pdf * f.pdf))
-    return state, GuidedSample(cone, pdf, direction, weight, bsdf_pdf, coin)
+    return state, GuidedSample(cone, pdf, direction, weight, bsdf_pdf, selection_sample)

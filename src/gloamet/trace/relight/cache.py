@@ -20,8 +20,14 @@ from gloamet.trace.relight.antialias import SUBSAMPLES, find_edge_coverage
 from gloamet.trace.relight.atrous_filter import FILTER_LEVELS, despeckle_guide, make_filter_weights
 from gloamet.trace.relight.cell_light import CellLight
 from gloamet.trace.relight.composite import pack_diffuse, pack_specular
-from gloamet.trace.relight.final_gather import gather, gather_gloss, sum_lists
-from gloamet.trace.relight.frame import COUNTER_COUNT, FrameSettings, OutlineArrays, Team, relight_frame
+from gloamet.trace.relight.final_gather import gather, gather_specular, sum_lists
+from gloamet.trace.relight.frame import (
+    COUNTER_COUNT,
+    FrameSettings,
+    OutlineArrays,
+    ThreadGroup,
+    relight_frame,
+)
 from gloamet.trace.relight.gbuffer import fill_gbuffer, find_upsample_taps
 from gloamet.trace.relight.points import (
     ALBEDO,
@@ -41,7 +47,7 @@ from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interp
 from gloamet.trace.relight.worker_pool import WorkerPool
 from gloamet.trace.render_scene import RenderScene
 from gloamet.trace.surfaces.materials import BASE_COLOUR
-from gloamet.trace.upsample import Guides
+from gloamet.trace.upsample import FeatureBuffers
 
 F = np.float32
 NO_LIGHT = (F(0), F(0), F(0))
@@ -83,10 +89,10 @@ class RelightCache:
         self.scene, self.camera, self.width, self.height = scene, camera, width, height
         self.ready = False
         self.layers = self._empty_layers()
-        self._share, self._packets = WorkerPool(pool, threads), empty_packets(threads)
+        self._fraction, self._packets = WorkerPool(pool, threads), empty_packets(threads)
         self._arrays = scene.arrays()
         anchor = np.array(camera.packed(width, height)[0], np.float32)
-        self.cells = CellLight(scene, anchor, self._share)
+        self.cells = CellLight(scene, anchor, self._fraction)
         if before is not None and before.cells.can_reuse(scene, camera):
             self.cells = before.cells
         self._begun = self._fine = False
@@ -119,7 +125,9 @@ class RelightCache:
                 return False
         for layer in self.layers:
             layer.samples = wanted
-        done_well = all(self._guide(layer, lights, cancelled) for layer in self.layers if layer.used)
+        done_well = all(
+            self._despeckle_features(layer, lights, cancelled) for layer in self.layers if layer.used
+        )
         self.ready = self.ready or done_well
         return done_well
 
@@ -134,7 +142,7 @@ class RelightCache:
         for g, reflected in ((a.small, b.small), (a.big, b.big)):
             before = (self._arrays, self.camera.packed(g.width, g.height))
             after = (g.arrays(), reflected.arrays())
-            if not self._share.run(fill_gbuffer, before, g.height, after, cancelled, 16):
+            if not self._fraction.run(fill_gbuffer, before, g.height, after, cancelled, 16):
                 return False
         for layer in self.layers:
             layer.allocate()
@@ -142,20 +150,20 @@ class RelightCache:
             if not layer.used:
                 continue
             sizes, flat = (small.arrays(), big.arrays()), (big.arrays(),)
-            taps = (layer.taps, layer.shares)
-            if not self._share.run(find_upsample_taps, sizes, big.height, taps, cancelled, 16):
+            taps = (layer.taps, layer.fractions)
+            if not self._fraction.run(find_upsample_taps, sizes, big.height, taps, cancelled, 16):
                 return False
-            self._share.run(mark_interpolable, flat, big.height, (layer.interpolable,))
-            self._share.run(mark_coplanar_neighbours, flat, big.height, (layer.coplanar,))
+            self._fraction.run(mark_interpolable, flat, big.height, (layer.interpolable,))
+            self._fraction.run(mark_coplanar_neighbours, flat, big.height, (layer.coplanar,))
             self._shorten(layer)
         return self.cells.find([layer.small for layer in self.layers], cancelled)
 
     def _shorten(self, layer: Layer) -> None:
         """What shading reads of the display's pixels."""
         big = layer.big
-        self._share.run(pack_diffuse, (big.points, big.shading), len(big.points), (layer.packed_diffuse,))
+        self._fraction.run(pack_diffuse, (big.points, big.shading), len(big.points), (layer.packed_diffuse,))
         if layer.glossy:
-            self._share.run(
+            self._fraction.run(
                 pack_specular, (big.points, big.shading), len(big.points), (layer.packed_specular,)
             )
 
@@ -179,7 +187,7 @@ class RelightCache:
         )
         eye = self.camera.packed(small.width, small.height)[0]
         before = (small.arrays(), eye)
-        self._share.run(find_sparse_pixels, before, small.height, (marks, lenders))
+        self._fraction.run(find_sparse_pixels, before, small.height, (marks, lenders))
         layer.sparse_pixels = np.flatnonzero(marks).astype(np.int32)
         layer.neighbours = lenders[layer.sparse_pixels]
 
@@ -191,7 +199,7 @@ class RelightCache:
             np.empty((len(big.points), 3), np.float32),
         )
         before = (self._arrays, self.camera.packed(big.width, big.height), big.arrays())
-        if not self._share.run(find_edge_coverage, before, big.height, (covers, albedo), cancelled, 32):
+        if not self._fraction.run(find_edge_coverage, before, big.height, (covers, albedo), cancelled, 32):
             return False
         big.shading[:, ALBEDO : ALBEDO + 3] = albedo
         self._shorten(self.layers[0])
@@ -202,18 +210,18 @@ class RelightCache:
 
     def _gather(self, layer: Layer, begin: int, end: int, cancelled: Callable[[], bool]) -> bool:
         before, n = (*self.cells.looking, layer.small.points), len(layer.small.points)
-        done, wanted = layer.gloss_samples, GLOSS_SAMPLES if begin else FIRST_GLOSS_SAMPLES
+        done, wanted = layer.specular_samples, GLOSS_SAMPLES if begin else FIRST_GLOSS_SAMPLES
         if layer.glossy and done < wanted:
-            gloss = (done, wanted, layer.gloss_index, layer.gloss_weight)
-            if not self._share.run(gather_gloss, before, n, gloss, cancelled, 16):
+            gloss = (done, wanted, layer.specular_index, layer.specular_weight)
+            if not self._fraction.run(gather_specular, before, n, gloss, cancelled, 16):
                 return False
-            layer.gloss_samples = wanted
+            layer.specular_samples = wanted
         after = (begin, end, 0, layer.index, layer.weight)
-        return self._share.run(gather, before, n, after, cancelled, 32)
+        return self._fraction.run(gather, before, n, after, cancelled, 32)
 
-    def _guide(self, layer: Layer, lights: Environment, cancelled: Callable[[], bool]) -> bool:
+    def _despeckle_features(self, layer: Layer, lights: Environment, cancelled: Callable[[], bool]) -> bool:
         """Weights for evening out, by cleaned pictures under the light of now and under an even sky."""
-        guides = []
+        features = []
         # mirror images are small: their surfaces alone guide them
         both = (1.0, 0.0) if self.samples == MOST_SAMPLES else (1.0,)  # the light of now is enough until then
         for sun_gain in both if layer is self.layers[0] else ():
@@ -222,15 +230,15 @@ class RelightCache:
             clean = self._cleaned(layer, cancelled)
             if clean is None:
                 return False
-            guides.append(np.log(clean + (0.02 if sun_gain else 0.1) * max(float(clean.mean()), 1e-9)))
+            features.append(np.log(clean + (0.02 if sun_gain else 0.1) * max(float(clean.mean()), 1e-9)))
         small = layer.small
-        guide = np.stack(guides, 1).astype(np.float32) if guides else np.zeros((1, 0), np.float32)
+        guide = np.stack(features, 1).astype(np.float32) if features else np.zeros((1, 0), np.float32)
         calm = np.empty_like(guide)
         alone = (small.arrays(), guide)
-        self._share.run(despeckle_guide, alone, small.height, (calm,))
+        self._fraction.run(despeckle_guide, alone, small.height, (calm,))
         before = (small.arrays(), calm, FILTER_TOLERANCE)
         after = (layer.filter_weights, layer.filter_norms)
-        return self._share.run(make_filter_weights, before, small.height, after, cancelled, 4)
+        return self._fraction.run(make_filter_weights, before, small.height, after, cancelled, 4)
 
     def _cleaned(self, layer: Layer, cancelled: Callable[[], bool]) -> NDArray | None:
         """Luminance (n,) of what the layer's pixels receive, without noise."""
@@ -240,7 +248,7 @@ class RelightCache:
             (layer.wanted, layer.index, layer.weight, layer.samples, self.cells.table),
             layer.inner(layer.received),
         )
-        self._share.run(sum_lists, before, len(layer.wanted), (received,))
+        self._fraction.run(sum_lists, before, len(layer.wanted), (received,))
         shape = (layer.small.height, layer.small.width, 3)
         images = {
             "color": np.ascontiguousarray(received.T.reshape(shape)),
@@ -252,7 +260,7 @@ class RelightCache:
         clean = shared_denoiser().run(images, cancelled)
         return None if clean is None else np.asarray(clean.reshape(-1, 3) @ AP1_LUMINANCE)
 
-    def guides(self) -> Guides:
+    def features(self) -> FeatureBuffers:
         """What the camera sees straight ahead at the display's size, without light."""
         big = self.layers[0].big
         away = big.points[:, POINT_POSITION : POINT_POSITION + 3] - np.array(
@@ -263,17 +271,17 @@ class RelightCache:
         albedo = np.where(sky[:, None], 1.0, big.shading[:, ALBEDO : ALBEDO + 3])
         normal = big.points[:, POINT_NORMAL : POINT_NORMAL + 3]
         planes = [p.astype(np.float32).reshape(big.height, big.width, -1) for p in (albedo, normal, depth)]
-        return Guides(planes[0], planes[1], planes[2][..., 0])
+        return FeatureBuffers(planes[0], planes[1], planes[2][..., 0])
 
     def transparency(self) -> Floats:
         """The share of each pixel, (H, W), that sees past all things, straight and through panes."""
-        share = np.zeros(self.width * self.height, np.float32)
+        fraction = np.zeros(self.width * self.height, np.float32)
         for layer in self.layers:
             points, shading = layer.big.points, layer.big.shading
             if layer.used:
                 seen = (shading[:, PIXEL_KIND] == SKY_PIXEL) & (points[:, SKY_U] >= 0.0)
-                share += np.where(seen, shading[:, PATH_WEIGHT : PATH_WEIGHT + 3] @ AP1_LUMINANCE, 0.0)
-        whole = np.minimum(share, 1.0).reshape(self.height, self.width, 1)
+                fraction += np.where(seen, shading[:, PATH_WEIGHT : PATH_WEIGHT + 3] @ AP1_LUMINANCE, 0.0)
+        whole = np.minimum(fraction, 1.0).reshape(self.height, self.width, 1)
         return np.ascontiguousarray(self.with_outlines(whole)[..., 0])
 
     def with_outlines(self, picture: Floats) -> Floats:
@@ -308,7 +316,7 @@ class RelightCache:
         another sky for the light that has bounced, under the same sun."""
         phase, stride = self.cells.schedule_sun_update(lights, at_rest)
         # leaves and threads ask for the sun in turns while it moves a little
-        turn = phase & 1 if stride > 1 and self._sun_asked else -1
+        parity = phase & 1 if stride > 1 and self._sun_asked else -1
         half = phase & 1 if stride > 1 else -1
         self._sun_asked = True
         rounds, samples = BOUNCES_AFTER_JUMP if stride == 1 else BOUNCES_MOVING, MOVING_SAMPLES
@@ -317,23 +325,23 @@ class RelightCache:
         split = bounced is not None or gains.sky != gains.sky_bounced
         out = np.empty((self.width * self.height, 3), np.float32)
         words = (
-            Team(np.zeros(COUNTER_COUNT, np.int64), self._packets),
+            ThreadGroup(np.zeros(COUNTER_COUNT, np.int64), self._packets),
             self._arrays,
             (lights.arrays(), (bounced or lights).arrays(), gains),
-            FrameSettings(rounds, samples, split, phase, stride, turn, half),
+            FrameSettings(rounds, samples, split, phase, stride, parity, half),
             self.cells.arrays(lights, gains),
             (self.layers[0].arrays(FILTER_LEVELS), self.layers[1].arrays(REFLECTION_LEVELS)),
             self._outlines,
             out,
         )
-        self._share.all_together(relight_frame, words)
+        self._fraction.all_together(relight_frame, words)
         return out.reshape(self.height, self.width, 3)
 
     def direct_sky(self, lights: Environment) -> Floats:
         """The direct light of the sky of these lights alone, their sun left where it stood: no bounce is lost."""
         out = np.empty((self.width * self.height, 3), np.float32)
         words = (
-            Team(np.zeros(COUNTER_COUNT, np.int64), self._packets),
+            ThreadGroup(np.zeros(COUNTER_COUNT, np.int64), self._packets),
             self._arrays,
             (lights.arrays(), lights.arrays(), DIRECT_SKY),
             FrameSettings(0, MOVING_SAMPLES, True, 0, 0, -1, -1),
@@ -342,5 +350,5 @@ class RelightCache:
             self._outlines,
             out,
         )
-        self._share.all_together(relight_frame, words)
+        self._fraction.all_together(relight_frame, words)
         return out.reshape(self.height, self.width, 3)

@@ -45,17 +45,17 @@ def _aim_rays(sun, places, c, packet, lit):
         towards = sun_direction(sun, a, b)
         origin, normal = triple(cell, k, HIT_POSITION), triple(cell, k, HIT_NORMAL)
         cosine, through = dot(normal, towards), cell[k, HIT_TRANSLUCENCY]
-        share = F(1) - through
+        fraction = F(1) - through
         if cosine < F(0) and through > F(0):
             origin = offset_to_back(origin, normal)
-            cosine, share = -cosine, through
+            cosine, fraction = -cosine, through
         if cosine <= F(0) or towards[2] <= F(0):
             lit[c, k, 0] = lit[c, k, 1] = lit[c, k, 2] = lit[c, k, 3] = F(0)
             continue
         specular, taken = cell[k, HIT_SPECULAR], F(0)
         if specular > F(0):
             taken = specular * directional_albedo(DIELECTRIC_LOBE, cosine, cell[k, HIT_ALPHA])
-        cosine *= share
+        cosine *= fraction
         lit[c, k, 0] = lit[c, k, 1] = lit[c, k, 2] = cosine * (F(1) - taken)
         lit[c, k, 3] = cosine * taken
         write_ray(packet, count, origin, towards)

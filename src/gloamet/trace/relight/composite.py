@@ -95,22 +95,24 @@ def pack_specular(points, shading, first, last, specular):
 @njit(**INLINE_KERNEL_OPTIONS)
 def _sky_seen(env, gains, diffuse, i):
     """What a ray that left the scene sees, as the exact picture does."""
-    u, v, share, sun = diffuse[i, SKY_U], diffuse[i, SKY_V], diffuse[i, GROUND_SHARE], env.sun
+    u, v, fraction, sun = diffuse[i, SKY_U], diffuse[i, SKY_V], diffuse[i, GROUND_SHARE], env.sun
     ahead, disc = u >= F(0), env.seen.disc
     if ahead:
-        share *= env.seen.ground
+        fraction *= env.seen.ground
     else:
         u, disc = u + F(p.MIRRORED_SKY), env.seen.reflected_disc
     elevation, turn = F(math.pi / 2) * u * u, F(2 * math.pi) * v
     level = math.cos(elevation)
     towards = (level * math.sin(turn), level * math.cos(turn), math.sin(elevation))
-    sky = add_scaled(scale(seen_radiance(env, towards, (u, v), ahead), F(1) - share), env.ground_sky, share)
-    light = add(mul(sky, gains.sky), mul(scale(env.ground_sun, share), gains.sun))
+    sky = add_scaled(
+        scale(seen_radiance(env, towards, (u, v), ahead), F(1) - fraction), env.ground_sky, fraction
+    )
+    light = add(mul(sky, gains.sky), mul(scale(env.ground_sun, fraction), gains.sun))
     x, y = diffuse[i, SKY_X], diffuse[i, SKY_X + 1]
     if x != _BELOW:
         direction = (x, y, math.sqrt(max(F(0), F(1) - x * x - y * y)))
         if dot(direction, sun.direction) >= sun.cos_radius:
-            disc *= (F(1) - share) * sun_disc_radiance(sun, direction)
+            disc *= (F(1) - fraction) * sun_disc_radiance(sun, direction)
             light = add_scaled(light, mul(sun.radiance, gains.sun), disc)
     return light
 
@@ -156,13 +158,13 @@ def _sun_reflected(display, i, sun):
     points, shading, diffuse, specular = display.points, display.shading, display.diffuse, display.specular
     colour, kind = triple(diffuse, i, COLOUR), diffuse[i, GLOSS_KIND]
     nl, through = dot(triple(diffuse, i, NORMAL), sun), diffuse[i, THROUGH]
-    share = F(1) - through if nl > F(0) else through
+    fraction = F(1) - through if nl > F(0) else through
     if nl <= F(0) or kind == MATT:
-        return scale(colour, share * abs(nl) / F(math.pi))
+        return scale(colour, fraction * abs(nl) / F(math.pi))
     if kind == METAL_GLOSS:
-        return scale(_metal_lit(points, shading, i, sun), share)
+        return scale(_metal_lit(points, shading, i, sun), fraction)
     base, lobe = _dielectric_lit(points, specular, i, sun, nl)
-    return add_scaled(scale(colour, share * base), triple(specular, i, _COLOUR), share * lobe)
+    return add_scaled(scale(colour, fraction * base), triple(specular, i, _COLOUR), fraction * lobe)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -170,7 +172,7 @@ def _upsampled(display, picture, i):
     """What pixel i takes of a picture (3, n) of the cache's size by its taps, in 255ths."""
     r = g = b = F(0)
     for k in range(4):
-        j, w = display.taps[i, k], F(display.shares[i, k])
+        j, w = display.taps[i, k], F(display.fractions[i, k])
         r, g, b = r + w * picture[0, j], g + w * picture[1, j], b + w * picture[2, j]
     return r, g, b
 

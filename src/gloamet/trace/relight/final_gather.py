@@ -159,7 +159,7 @@ def _specular_weight(points, i, direction, nl, nv):
 
 
 @njit(**KERNEL_OPTIONS)
-def gather_gloss(scene, lookup, points, first, last, begin, end, index, weight):
+def gather_specular(scene, lookup, points, first, last, begin, end, index, weight):
     """The same for the rough specular lobe of points that have one; without a metal's colour."""
     for i in range(first, last):
         normal = triple(points, i, POINT_NORMAL)
@@ -183,7 +183,7 @@ def gather_gloss(scene, lookup, points, first, last, begin, end, index, weight):
 @njit(**GATHER_KERNEL_OPTIONS)
 def sum_lists(wanted, index, weight, samples, light, first, last, out):
     """The mean of the lists' light over their first `samples`, out (3, n), where wanted (n,) is not 0."""
-    share = F(1) / F(samples)
+    fraction = F(1) / F(samples)
     for i in range(first, last):
         if wanted[i] == 0:
             continue
@@ -193,7 +193,7 @@ def sum_lists(wanted, index, weight, samples, light, first, last, out):
             r += w * light[k, 0]
             g += w * light[k, 1]
             b += w * light[k, 2]
-        out[0, i], out[1, i], out[2, i] = r * share, g * share, b * share
+        out[0, i], out[1, i], out[2, i] = r * fraction, g * fraction, b * fraction
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -244,7 +244,7 @@ def _write_cell_radiance(cells, received):
     """Write the cells' rows of the table: what they throw back of the sun and of what they receive."""
     lit, table = cells.lit, cells.table
     places = lit.shape[1]
-    share = F(1) / (F(math.pi) * F(places))
+    fraction = F(1) / (F(math.pi) * F(places))
     mean_r = mean_g = mean_b = F(0)
     for c in range(len(lit)):
         shine = F(0)
@@ -254,7 +254,7 @@ def _write_cell_radiance(cells, received):
             sun = F(0)
             for k in range(places):
                 sun += lit[c, k, n]
-            sun = (cells.albedo[c, n] * sun + shine) * share * cells.sun_light[n]
+            sun = (cells.albedo[c, n] * sun + shine) * fraction * cells.sun_light[n]
             even = cells.albedo[c, n] * (F(1) - cells.gloss[c]) + cells.gloss[c]
             table[FIRST_CELL + c, n] = sun + even * received[n, c]
         mean_r += table[FIRST_CELL + c, 0]

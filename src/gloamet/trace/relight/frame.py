@@ -39,7 +39,7 @@ class FrameSettings(NamedTuple):
     split: bool
     phase: int
     stride: int
-    turn: int
+    parity: int
     half: int
 
 
@@ -51,7 +51,7 @@ class OutlineArrays(NamedTuple):
     mixed: Floats
 
 
-class Team(NamedTuple):
+class ThreadGroup(NamedTuple):
     """What threads share: counters (COUNTER_COUNT,) int64 of zeros, and a row of packets for each of them."""
 
     counters: NDArray[np.int64]
@@ -64,22 +64,30 @@ def _task_count(count, size):
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def _trace_cell_sun_rays(team, k, scene, env, settings, cells, packet):
+def _trace_cell_sun_rays(group, k, scene, env, settings, cells, packet):
     """Rays from the cells to the sun."""
     if settings.stride > 0:
         trace_cells_sun(
-            team.counters, k, scene, env.sun, cells.places, settings.phase, settings.stride, packet, cells.lit
+            group.counters,
+            k,
+            scene,
+            env.sun,
+            cells.places,
+            settings.phase,
+            settings.stride,
+            packet,
+            cells.lit,
         )
-    barrier_wait(team.counters, k + 1, len(team.packets))
+    barrier_wait(group.counters, k + 1, len(group.packets))
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def _trace_sun_grid(team, k, scene, light, settings, cells, layers, packet):
+def _trace_sun_grid(group, k, scene, light, settings, cells, layers, packet):
     """Rays to the sun from every other pixel; the first piece is the light table, one thread's work beside them."""
     env, bounced, gains = light
     bands = _task_count(layers[0].display.height, ROWS_PER_TASK)
     while True:
-        piece = next_index(team.counters, k) - 1
+        piece = next_index(group.counters, k) - 1
         if piece < 0:
             write_sky_rows(bounced, gains, cells.table)
             propagate(cells, settings.bounces, settings.half)
@@ -92,33 +100,33 @@ def _trace_sun_grid(team, k, scene, light, settings, cells, layers, packet):
         display, y = layers[n].display, (piece - n * bands) * ROWS_PER_TASK
         if y < display.height:
             bottom = min(display.height, y + ROWS_PER_TASK)
-            trace_sun_grid(scene, display, env.sun.direction, y, bottom, settings.turn, packet)
-    barrier_wait(team.counters, k + 1, len(team.packets))
+            trace_sun_grid(scene, display, env.sun.direction, y, bottom, settings.parity, packet)
+    barrier_wait(group.counters, k + 1, len(group.packets))
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def _retrace_changed(team, k, scene, env, settings, layers, packet):
+def _retrace_changed(group, k, scene, env, settings, layers, packet):
     """Rays from those that were to be left out, where the others show that something has changed."""
     bands = _task_count(layers[0].display.height, ROWS_PER_TASK)
-    while settings.turn >= 0:
-        piece = next_index(team.counters, k)
+    while settings.parity >= 0:
+        piece = next_index(group.counters, k)
         n = piece // bands
         if n >= 2:
             break
         display, y = layers[n].display, (piece - n * bands) * ROWS_PER_TASK
         if y < display.height:
             bottom = min(display.height, y + ROWS_PER_TASK)
-            retrace_sun_grid(scene, display, env.sun.direction, y, bottom, settings.turn, packet)
-    barrier_wait(team.counters, k + 1, len(team.packets))
+            retrace_sun_grid(scene, display, env.sun.direction, y, bottom, settings.parity, packet)
+    barrier_wait(group.counters, k + 1, len(group.packets))
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def _sum_pixel_lists(team, k, scene, env, settings, table, layers, packet):
+def _sum_pixel_lists(group, k, scene, env, settings, table, layers, packet):
     """The lists under the table, and rays from the pixels between those that have theirs."""
     bands = _task_count(layers[0].display.height, ROWS_PER_TASK)
     blocks = _task_count(len(layers[0].lists.wanted), POINTS_PER_TASK)
     while True:
-        piece = next_index(team.counters, k)
+        piece = next_index(group.counters, k)
         n, rest = piece // (bands + blocks), piece % (bands + blocks)
         if n >= 2:
             break
@@ -126,92 +134,92 @@ def _sum_pixel_lists(team, k, scene, env, settings, table, layers, packet):
             display, y = layers[n].display, rest * ROWS_PER_TASK
             if y < display.height:
                 bottom = min(display.height, y + ROWS_PER_TASK)
-                trace_sun_gaps(scene, display, env.sun.direction, y, bottom, settings.turn, packet)
+                trace_sun_gaps(scene, display, env.sun.direction, y, bottom, settings.parity, packet)
             continue
         lists, first = layers[n].lists, (rest - bands) * POINTS_PER_TASK
         last = min(len(lists.wanted), first + POINTS_PER_TASK)
         if first < last:
             samples = min(lists.samples, settings.samples)
             sum_lists(lists.wanted, lists.rows, lists.weight, samples, table, first, last, lists.received)
-            if lists.gloss_samples > 0:
+            if lists.specular_samples > 0:
                 sum_lists(
                     lists.wanted,
-                    lists.gloss_rows,
-                    lists.gloss_weight,
-                    lists.gloss_samples,
+                    lists.specular_rows,
+                    lists.specular_weight,
+                    lists.specular_samples,
                     table,
                     first,
                     last,
-                    lists.shine,
+                    lists.specular,
                 )
-    barrier_wait(team.counters, k + 1, len(team.packets))
+    barrier_wait(group.counters, k + 1, len(group.packets))
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def _filter_sparse_pixels(team, k, layers):
+def _filter_sparse_pixels(group, k, layers):
     """Pixels with few like neighbours borrow, in the four pictures of the layers; written once all are read."""
     blocks = _task_count(max(len(layers[0].sparse.pixels), len(layers[1].sparse.pixels)), SPARSE_PER_TASK)
     for step in range(2):
         while True:
-            piece = next_index(team.counters, k + 2 * step)
+            piece = next_index(group.counters, k + 2 * step)
             n = piece // blocks if blocks > 0 else 4
             if n >= 4:
                 break
             sparse, picture = layers[n // 2].sparse, layers[n // 2].lists.received
             mixed = sparse.mixed
             if n % 2 == 1:
-                picture, mixed = layers[n // 2].lists.shine, sparse.shine_mixed
+                picture, mixed = layers[n // 2].lists.specular, sparse.specular_mixed
             first = (piece - n * blocks) * SPARSE_PER_TASK
             last = min(mixed.shape[1], first + SPARSE_PER_TASK)
             if first < last and step == 0:
                 average_neighbours(sparse.pixels, sparse.neighbours, picture, first, last, mixed)
             elif first < last:
                 scatter_results(sparse.pixels, mixed, first, last, picture)
-        barrier_wait(team.counters, k + 1 + 2 * step, len(team.packets))
+        barrier_wait(group.counters, k + 1 + 2 * step, len(group.packets))
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def _filter_level(team, k, level, layers):
+def _filter_level(group, k, level, layers):
     """One pass of the filter over all pictures that have so many."""
     bands = _task_count(layers[0].filter.height, FILTER_ROWS_PER_TASK)
     while True:
-        piece = next_index(team.counters, k)
+        piece = next_index(group.counters, k)
         n = piece // bands
         if n >= 4:
             break
         pictures, y = layers[n // 2].filter, (piece - n * bands) * FILTER_ROWS_PER_TASK
         picture, spare, levels = pictures.received, pictures.spare, pictures.levels
         if n % 2 == 1:
-            picture, spare, levels = pictures.shine, pictures.shine_spare, pictures.shine_levels
+            picture, spare, levels = pictures.specular, pictures.specular_spare, pictures.specular_levels
         if level < levels and y < pictures.height:
             if level % 2 == 1:
                 picture, spare = spare, picture
             bottom = min(pictures.height, y + FILTER_ROWS_PER_TASK)
             atrous_pass(picture, pictures.weights, pictures.norms, level, pictures.width, y, bottom, spare)
-    barrier_wait(team.counters, k + 1, len(team.packets))
+    barrier_wait(group.counters, k + 1, len(group.packets))
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def _composite(team, k, env, gains, layers, out):
+def _composite(group, k, env, gains, layers, out):
     """Every pixel from its layers."""
     while True:
-        first = next_index(team.counters, k) * PIXELS_PER_TASK
+        first = next_index(group.counters, k) * PIXELS_PER_TASK
         if first >= len(out):
             break
         last = min(len(out), first + PIXELS_PER_TASK)
         for n in range(2):
             if layers[n].used:
                 composite_pixels(env, gains, layers[n], first, last, n > 0, out)
-    barrier_wait(team.counters, k + 1, len(team.packets))
+    barrier_wait(group.counters, k + 1, len(group.packets))
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def _antialias(team, k, outlines, out):
+def _antialias(group, k, outlines, out):
     """Outlines of the scene, mixed from the pixels round them."""
     edges, covers, mixed = outlines
     for step in range(2):
         while True:
-            first = next_index(team.counters, k + step) * PIXELS_PER_TASK
+            first = next_index(group.counters, k + step) * PIXELS_PER_TASK
             if first >= len(edges):
                 break
             last = min(len(edges), first + PIXELS_PER_TASK)
@@ -220,24 +228,24 @@ def _antialias(team, k, outlines, out):
             else:
                 write_edges(edges, first, last, mixed, out)
         if step == 0:
-            barrier_wait(team.counters, k + 2, len(team.packets))
+            barrier_wait(group.counters, k + 2, len(group.packets))
 
 
 @njit(**KERNEL_OPTIONS)
-def relight_frame(team, scene, light, settings, cells, layers, outlines, out):
+def relight_frame(group, scene, light, settings, cells, layers, outlines, out):
     """Fill out (n, 3) cd/m2: light is the environment, the one that bounces, and the `SourceGains` of both; layers are
     two `layer.LayerArrays`, cells `final_gather.CellArrays`."""
     env, _bounced, gains = light
-    packet = Packet(team.packets, next_index(team.counters, COUNTER_COUNT - 1))
-    _trace_cell_sun_rays(team, 0, scene, env, settings, cells, packet)
-    _trace_sun_grid(team, 2, scene, light, settings, cells, layers, packet)
-    _retrace_changed(team, 4, scene, env, settings, layers, packet)
-    _sum_pixel_lists(team, 6, scene, env, settings, cells.table, layers, packet)
-    _filter_sparse_pixels(team, 8, layers)
+    packet = Packet(group.packets, next_index(group.counters, COUNTER_COUNT - 1))
+    _trace_cell_sun_rays(group, 0, scene, env, settings, cells, packet)
+    _trace_sun_grid(group, 2, scene, light, settings, cells, layers, packet)
+    _retrace_changed(group, 4, scene, env, settings, layers, packet)
+    _sum_pixel_lists(group, 6, scene, env, settings, cells.table, layers, packet)
+    _filter_sparse_pixels(group, 8, layers)
     most = 0
     for n in range(2):
-        most = max(most, max(layers[n].filter.levels, layers[n].filter.shine_levels))
+        most = max(most, max(layers[n].filter.levels, layers[n].filter.specular_levels))
     for level in range(most):
-        _filter_level(team, 12 + 2 * level, level, layers)
-    _composite(team, 12 + 2 * most, env, gains, layers, out)
-    _antialias(team, 14 + 2 * most, outlines, out)
+        _filter_level(group, 12 + 2 * level, level, layers)
+    _composite(group, 12 + 2 * most, env, gains, layers, out)
+    _antialias(group, 14 + 2 * most, outlines, out)

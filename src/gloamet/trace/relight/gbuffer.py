@@ -101,9 +101,9 @@ def _fades_into_sky(scene, end):
 @njit(**INLINE_KERNEL_OPTIONS)
 def _split_with_sky(scene, direction, i, layer, reflected):
     """Less of the ground in the first layer, and sky beside it in the second."""
-    share, weight = horizon_fade(scene.plane, direction[2]), triple(layer.shading, i, PATH_WEIGHT)
-    put(reflected.shading, i, PATH_WEIGHT, scale(weight, F(1) - share))
-    put(layer.shading, i, PATH_WEIGHT, scale(weight, share))
+    fraction, weight = horizon_fade(scene.plane, direction[2]), triple(layer.shading, i, PATH_WEIGHT)
+    put(reflected.shading, i, PATH_WEIGHT, scale(weight, F(1) - fraction))
+    put(layer.shading, i, PATH_WEIGHT, scale(weight, fraction))
     _write_sky(scene, direction, i, reflected, True)
     reflected.points[i, GROUND_FADE] = F(0)
 
@@ -139,16 +139,16 @@ def fill_gbuffer(scene, camera, y0, y1, layer, reflected):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _share_out(best, total, i, shares):
+def _distribute(best, total, i, fractions):
     """Four weights as shares of 255 that add up to it."""
     most, left = 0, 255
     for q in range(4):
-        shares[i, q] = np.uint8(int(best[q] / total * F(255))) if total > F(1e-6) else np.uint8(0)
-        left -= int(shares[i, q])
+        fractions[i, q] = np.uint8(int(best[q] / total * F(255))) if total > F(1e-6) else np.uint8(0)
+        left -= int(fractions[i, q])
         if best[q] > best[most]:
             most = q
     if total > F(1e-6):
-        shares[i, most] += np.uint8(left)
+        fractions[i, most] += np.uint8(left)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -180,14 +180,14 @@ def _keep_best(weight, j, i, best, taps):
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def find_upsample_taps(small, big, y0, y1, taps, shares):
+def find_upsample_taps(small, big, y0, y1, taps, fractions):
     """For display rows y0..y1 the four cache pixels most like each, by place and normal, and their shares."""
     best, width, height = np.zeros(4, np.float32), small.width, small.height
     for y in range(y0, y1):
         for x in range(big.width):
             i = y * big.width + x
             for q in range(4):
-                taps[i, q], shares[i, q] = 0, np.uint8(0)
+                taps[i, q], fractions[i, q] = 0, np.uint8(0)
             if big.shading[i, PIXEL_KIND] != F(SURFACE_PIXEL):
                 continue
             u = (F(x) + F(0.5)) * F(width) / F(big.width) - F(0.5)
@@ -209,4 +209,4 @@ def find_upsample_taps(small, big, y0, y1, taps, shares):
                     total += best[q]
                 if total > F(0.05):
                     break
-            _share_out(best, total, i, shares)
+            _distribute(best, total, i, fractions)

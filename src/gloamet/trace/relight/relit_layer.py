@@ -36,12 +36,12 @@ class ListArrays(NamedTuple):
     wanted: NDArray[np.uint8]
     rows: NDArray[np.uint16]
     weight: Floats
-    gloss_rows: NDArray[np.uint16]
-    gloss_weight: Floats
+    specular_rows: NDArray[np.uint16]
+    specular_weight: Floats
     received: Floats
-    shine: Floats
+    specular: Floats
     samples: int
-    gloss_samples: int
+    specular_samples: int
 
 
 class DisplayArrays(NamedTuple):
@@ -57,7 +57,7 @@ class DisplayArrays(NamedTuple):
     interpolable: NDArray[np.bool_]
     coplanar: NDArray[np.uint8]
     taps: NDArray[np.int32]
-    shares: NDArray[np.uint8]
+    fractions: NDArray[np.uint8]
     visible: NDArray[np.uint32]
 
 
@@ -66,14 +66,14 @@ class FilterArrays(NamedTuple):
 
     received: Floats
     spare: Floats
-    shine: Floats
-    shine_spare: Floats
+    specular: Floats
+    specular_spare: Floats
     weights: NDArray[np.uint8]
     norms: Floats
     width: int
     height: int
     levels: int
-    shine_levels: int
+    specular_levels: int
 
 
 class SparseArrays(NamedTuple):
@@ -82,7 +82,7 @@ class SparseArrays(NamedTuple):
     pixels: NDArray[np.int32]
     neighbours: NDArray[np.int32]
     mixed: Floats
-    shine_mixed: Floats
+    specular_mixed: Floats
 
 
 class LayerArrays(NamedTuple):
@@ -92,7 +92,7 @@ class LayerArrays(NamedTuple):
     display: DisplayArrays
     filter: FilterArrays
     received: Floats
-    shine: Floats
+    specular: Floats
     used: bool
     sparse: SparseArrays
 
@@ -129,12 +129,12 @@ class GBuffer:
 
 @dataclass
 class Layer:
-    """Lists and pictures of one layer; `samples` of the lists are there, `gloss_samples` of those of gloss."""
+    """Lists and pictures of one layer; `samples` of the lists are there, `specular_samples` of those of gloss."""
 
     small: GBuffer
     big: GBuffer
     samples: int = 0
-    gloss_samples: int = 0
+    specular_samples: int = 0
     used: bool = True
     glossy: bool = False
 
@@ -152,15 +152,15 @@ class Layer:
         self.index = np.zeros((n, MOST_SAMPLES), np.uint16)
         self.weight = np.zeros((n, MOST_SAMPLES), np.float32)
         gloss = n if self.glossy else 1
-        self.gloss_index = np.zeros((gloss, GLOSS_SAMPLES), np.uint16)
-        self.gloss_weight = np.zeros((gloss, GLOSS_SAMPLES), np.float32)
-        self.taps, self.shares = np.zeros((big, 4), np.int32), np.zeros((big, 4), np.uint8)
+        self.specular_index = np.zeros((gloss, GLOSS_SAMPLES), np.uint16)
+        self.specular_weight = np.zeros((gloss, GLOSS_SAMPLES), np.float32)
+        self.taps, self.fractions = np.zeros((big, 4), np.int32), np.zeros((big, 4), np.uint8)
         self.packed_diffuse = np.zeros((big, DIFFUSE_WORDS), np.float32)
         self.packed_specular = np.zeros((big if self.glossy else 1, SPECULAR_WORDS), np.float32)
         self.filter_weights = np.zeros((FILTER_LEVELS, 9, n), np.uint8)
         self.filter_norms = np.zeros((FILTER_LEVELS, n), np.float32)
         self.margin = FILTER_REACH * (self.small.width + 1)
-        self.received, self.spare, self.shine, self.shine_spare = (
+        self.received, self.spare, self.specular, self.specular_spare = (
             np.zeros((3, rows + 2 * self.margin), np.float32) for rows in (n, n, gloss, gloss)
         )
         self.visible = np.zeros(big, np.uint32)
@@ -179,12 +179,12 @@ class Layer:
                 self.wanted,
                 self.index,
                 self.weight,
-                self.gloss_index,
-                self.gloss_weight,
+                self.specular_index,
+                self.specular_weight,
                 inner(self.received),
-                inner(self.shine),
+                inner(self.specular),
                 self.samples,
-                self.gloss_samples,
+                self.specular_samples,
             ),
             DisplayArrays(
                 big.points,
@@ -197,14 +197,14 @@ class Layer:
                 self.interpolable,
                 self.coplanar,
                 self.taps,
-                self.shares,
+                self.fractions,
                 self.visible,
             ),
             FilterArrays(
                 self.received,
                 self.spare,
-                self.shine,
-                self.shine_spare,
+                self.specular,
+                self.specular_spare,
                 self.filter_weights,
                 self.filter_norms,
                 small.width,
@@ -213,7 +213,7 @@ class Layer:
                 min(levels, SHINE_LEVELS) if self.glossy else 0,
             ),
             inner(self.spare),
-            inner(self.shine_spare),
+            inner(self.specular_spare),
             self.used,
             SparseArrays(
                 self.sparse_pixels,

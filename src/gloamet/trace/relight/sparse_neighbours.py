@@ -79,13 +79,13 @@ def find_sparse_pixels(small, eye, y0, y1, marks, neighbours):
 @njit(**INNER_KERNEL_OPTIONS)
 def average_neighbours(pixels, neighbours, picture, first, last, mixed):
     """The mean of pixels first..last (m,) of a picture (3, n) and their neighbours, into mixed (3, m)."""
-    share = F(1) / F(MAX_NEIGHBOURS + 1)
+    fraction = F(1) / F(MAX_NEIGHBOURS + 1)
     for e in range(first, last):
         for k in range(3):
             total = picture[k, pixels[e]]
             for q in range(MAX_NEIGHBOURS):
                 total += picture[k, neighbours[e, q]]
-            mixed[k, e] = total * share
+            mixed[k, e] = total * fraction
 
 
 @njit(**INNER_KERNEL_OPTIONS)

@@ -18,7 +18,7 @@ from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.stage.camera import Camera
 from gloamet.thread_barrier import barrier_wait, next_index
 from gloamet.trace.geometry.rays import empty_packets
-from gloamet.trace.relight.frame import Team
+from gloamet.trace.relight.frame import ThreadGroup
 from gloamet.trace.relight.gbuffer import fill_gbuffer
 from gloamet.trace.relight.points import PIXEL_KIND, SURFACE_PIXEL
 from gloamet.trace.relight.relit_layer import GBuffer
@@ -67,15 +67,15 @@ def _outline(display, y0, y1, colour, out):
 
 
 @njit(**KERNEL_OPTIONS)
-def _draw(team, scene, display, sun, colour, out):
+def _draw(group, scene, display, sun, colour, out):
     """Rays of a grid, then of what lies between, then the picture: all threads together, band by band.
 
-    team is a `relight.frame.Team`, display a `MaskArrays`.
+    team is a `relight.frame.ThreadGroup`, display a `MaskArrays`.
     """
-    threads, packet = len(team.packets), Packet(team.packets, next_index(team.counters, 0))
+    threads, packet = len(group.packets), Packet(group.packets, next_index(group.counters, 0))
     for step in range(3):
         while True:
-            y = next_index(team.counters, 1 + 2 * step) * ROWS
+            y = next_index(group.counters, 1 + 2 * step) * ROWS
             if y >= display.height:
                 break
             bottom = min(display.height, y + ROWS)
@@ -85,7 +85,7 @@ def _draw(team, scene, display, sun, colour, out):
                 trace_sun_gaps(scene, display, sun, y, bottom, -1, packet)
             else:
                 _outline(display, y, bottom, colour, out)
-        barrier_wait(team.counters, 2 + 2 * step, threads)
+        barrier_wait(group.counters, 2 + 2 * step, threads)
 
 
 class SunMask:
@@ -96,16 +96,16 @@ class SunMask:
         self._arrays, n = scene.arrays(), width * height
         threads = os.cpu_count() or 1
         self._pool = ThreadPoolExecutor(threads)
-        self._share = WorkerPool(self._pool, threads)
+        self._fraction = WorkerPool(self._pool, threads)
         self._packets = empty_packets(threads)
         g, reflected = GBuffer(width, height), GBuffer(width, height)
         before, after = (self._arrays, camera.packed(width, height)), (g.arrays(), reflected.arrays())
-        self._share.run(fill_gbuffer, before, height, after, parts=16)
+        self._fraction.run(fill_gbuffer, before, height, after, parts=16)
         kinds = (g.shading[:, PIXEL_KIND] == SURFACE_PIXEL).astype(np.uint8)
         self._display = MaskArrays(
             g.points, kinds, np.zeros(n, np.bool_), width, height, np.zeros(n, np.uint32)
         )
-        self._share.run(mark_interpolable, (g.arrays(),), height, (self._display.interpolable,))
+        self._fraction.run(mark_interpolable, (g.arrays(),), height, (self._display.interpolable,))
 
     def close(self) -> None:
         """End the threads."""
@@ -119,8 +119,8 @@ class SunMask:
     def outlines(self, towards: NDArray[np.float64], colour: tuple[int, int, int]) -> NDArray[np.uint8]:
         """Shade and its edges as a premultiplied picture (H, W, 4) to lay over the picture."""
         out = np.empty((self.height, self.width, 4), np.uint8)
-        team = Team(np.zeros(COUNTERS, np.int64), self._packets)
+        group = ThreadGroup(np.zeros(COUNTERS, np.int64), self._packets)
         sun = tuple(np.asarray(towards, np.float32))
-        words = (team, self._arrays, self._display, sun, np.array(colour, np.uint8), out)
-        self._share.all_together(_draw, words)
+        words = (group, self._arrays, self._display, sun, np.array(colour, np.uint8), out)
+        self._fraction.all_together(_draw, words)
         return out

@@ -138,7 +138,7 @@ def _queue(scene, display, sun, packet, count, i):
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def trace_sun_grid(scene, display, sun, y0, y1, turn, packet):
+def trace_sun_grid(scene, display, sun, y0, y1, parity, packet):
     """Rays from every other pixel of every other row among y0..y1 (y0 even).
 
     turn 0 or 1: only from one half of them, as on a chessboard, the others stay as they were; -1: from all.
@@ -146,7 +146,7 @@ def trace_sun_grid(scene, display, sun, y0, y1, turn, packet):
     count, width = 0, display.width
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
-            if turn >= 0 and (x // 2 + y // 2) & 1 != turn:
+            if parity >= 0 and (x // 2 + y // 2) & 1 != parity:
                 continue
             i = y * width + x
             if display.kinds[i] == SURFACE_KIND:
@@ -157,13 +157,13 @@ def trace_sun_grid(scene, display, sun, y0, y1, turn, packet):
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def retrace_sun_grid(scene, display, sun, y0, y1, turn, packet):
+def retrace_sun_grid(scene, display, sun, y0, y1, parity, packet):
     """The grid's other half: those ask after all that are not like the four beside, which have just asked."""
     count, width, height, visible = 0, display.width, display.height, display.visible
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
             i = y * width + x
-            if (x // 2 + y // 2) & 1 == turn or display.kinds[i] != SURFACE_KIND:
+            if (x // 2 + y // 2) & 1 == parity or display.kinds[i] != SURFACE_KIND:
                 continue
             v = visible[i]
             like = (x < 2 or visible[i - 2] == v) and (x + 2 >= width or visible[i + 2] == v)
@@ -189,8 +189,8 @@ def _is_coplanar(g, i, j):
     normal = triple(g.points, i, FACE_NORMAL)
     offset = sub(triple(g.points, j, POINT_POSITION), triple(g.points, i, POINT_POSITION))
     apart, far = abs(dot(offset, normal)), abs(offset[0]) + abs(offset[1]) + abs(offset[2])
-    same_turn = dot(triple(g.points, j, FACE_NORMAL), normal) >= F(0.95)
-    return g.shading[j, PIXEL_KIND] == F(SURFACE_PIXEL) and same_turn and apart <= F(0.1) * far + F(1e-4)
+    same_parity = dot(triple(g.points, j, FACE_NORMAL), normal) >= F(0.95)
+    return g.shading[j, PIXEL_KIND] == F(SURFACE_PIXEL) and same_parity and apart <= F(0.1) * far + F(1e-4)
 
 
 @njit(**KERNEL_OPTIONS)
@@ -225,7 +225,7 @@ def mark_coplanar_neighbours(g, y0, y1, coplanar):
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def trace_sun_gaps(scene, display, sun, y0, y1, turn, packet):
+def trace_sun_gaps(scene, display, sun, y0, y1, parity, packet):
     """The pixels between the grid's, y0 even: like those round them, or by rays of their own.
 
     turn 0 or 1: only half of those in no plane (leaves, threads) ask, the others stay as they were; -1: all ask.
@@ -247,7 +247,7 @@ def trace_sun_gaps(scene, display, sun, y0, y1, turn, packet):
                 if same and display.interpolable[j]:
                     visible[j] = a
                     continue
-                if not display.interpolable[j] and turn >= 0 and (x // 2 + y // 2 + k) & 1 != turn:
+                if not display.interpolable[j] and parity >= 0 and (x // 2 + y // 2 + k) & 1 != parity:
                     continue
                 count = _queue(scene, display, sun, packet, count, j)
     _trace_packet(scene, display.points, sun, packet, count, visible)
@@ -273,5 +273,5 @@ def filtered_visibility(display, i):
                 total += w
                 r, g = r + w * F(v & BYTE_MASK), g + w * F((v >> np.uint32(8)) & BYTE_MASK)
                 b += w * F(v >> np.uint32(16))
-    share = FROM_BYTE / total
-    return r * share, g * share, b * share
+    fraction = FROM_BYTE / total
+    return r * fraction, g * fraction, b * fraction

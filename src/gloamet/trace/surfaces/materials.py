@@ -181,8 +181,8 @@ def _point_row(lamp: Lamp) -> Floats:
     spot = lamp.kind == "spot"
     row[COS_FULL] = math.cos(math.radians(lamp.full_deg)) if spot else -2.0
     row[COS_OUTER] = math.cos(math.radians(lamp.outer_deg)) if spot else -3.0
-    share = (1.0 - math.cos(math.radians(lamp.outer_deg))) / 2.0 if spot else 1.0
-    row[LAMP_PDF] = 4.0 * math.pi * lamp.intensity_cd * max(share, 1e-3)
+    fraction = (1.0 - math.cos(math.radians(lamp.outer_deg))) / 2.0 if spot else 1.0
+    row[LAMP_PDF] = 4.0 * math.pi * lamp.intensity_cd * max(fraction, 1e-3)
     return row
 
 

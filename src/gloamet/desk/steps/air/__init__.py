@@ -22,7 +22,7 @@ class AirStep(Pages):
                 ("Air", "How the sky is made, and what floats in the air.", self.atmosphere),
                 ("Sky", "Your hand on the sky, and what is seen behind the scene.", self.sky),
                 ("Distance", "How far things fade into the air.", self.distance),
-                ("Shafts", "Dust in which the sun draws shafts of light.", self.shafts),
+                ("Shafts", "ParticipatingMedium in which the sun draws shafts of light.", self.shafts),
             )
         )
 

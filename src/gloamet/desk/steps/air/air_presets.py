@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.document.model import Document
-from gloamet.preview.air_presets import HEIGHT, LOOKS, WIDTH, AirLook
+from gloamet.preview.air_presets import AIR_PRESETS, HEIGHT, WIDTH, AirPreset
 from gloamet.preview.latest import LatestWorker
 
 if TYPE_CHECKING:
@@ -45,8 +45,8 @@ class _Asked(NamedTuple):
         )
 
 
-class AirLooks(QWidget):
-    """Pictures of LOOKS in rows of three."""
+class AirPresetTiles(QWidget):
+    """Pictures of AIR_PRESETS in rows of three."""
 
     _painted = Signal(object, int, object)
 
@@ -75,7 +75,7 @@ class AirLooks(QWidget):
         return self._height(width)
 
     def _height(self, width: int) -> int:
-        rows = -(-len(LOOKS) // COLUMNS)
+        rows = -(-len(AIR_PRESETS) // COLUMNS)
         return int(rows * (self._tile_width(width) * HEIGHT / WIDTH + CAPTION) + (rows - 1) * GAP)
 
     @staticmethod
@@ -91,7 +91,7 @@ class AirLooks(QWidget):
 
     def look_at(self, p: QPointF) -> int | None:
         """The look under a point."""
-        for index in range(len(LOOKS)):
+        for index in range(len(AIR_PRESETS)):
             if self.tile(index).adjusted(0, 0, 0, CAPTION).contains(p):
                 return index
         return None
@@ -112,15 +112,15 @@ class AirLooks(QWidget):
 
     def _paint_looks(self, asked: _Asked) -> None:
         """On the worker's thread: one picture after the other, until something else is asked for."""
-        from gloamet.preview.air_presets import look_picture
+        from gloamet.preview.air_presets import preset_picture
         from gloamet.sky.dome import SkySolver
 
         solver = self._solver = self._solver or SkySolver()
-        for index, look in enumerate(LOOKS):
+        for index, look in enumerate(AIR_PRESETS):
             if self._worker.superseded():
                 return
             document = asked.document.change("air", **look.fields())
-            pixels = look_picture(document, solver)
+            pixels = preset_picture(document, solver)
             with contextlib.suppress(RuntimeError):  # the panel is gone meanwhile
                 self._painted.emit(asked, index, pixels)
 
@@ -134,10 +134,10 @@ class AirLooks(QWidget):
         p = QPainter(self)
         p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         p.setFont(theme.font())
-        for index, look in enumerate(LOOKS):
+        for index, look in enumerate(AIR_PRESETS):
             self._paint_tile(p, index, look)
 
-    def _paint_tile(self, p: QPainter, index: int, look: AirLook) -> None:
+    def _paint_tile(self, p: QPainter, index: int, look: AirPreset) -> None:
         box = self.tile(index)
         taken = look.fits(self.session.document.air)
         if index in self.images:
@@ -167,11 +167,11 @@ class AirLooks(QWidget):
         if isinstance(event, QHelpEvent):
             index = self.look_at(QPointF(event.pos()))
             if index is not None:
-                QToolTip.showText(event.globalPos(), LOOKS[index].tip, self)
+                QToolTip.showText(event.globalPos(), AIR_PRESETS[index].tip, self)
                 return True
         return super().event(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         index = self.look_at(event.position())
         if event.button() == Qt.MouseButton.LeftButton and index is not None:
-            self.session.change("air", **LOOKS[index].fields())
+            self.session.change("air", **AIR_PRESETS[index].fields())

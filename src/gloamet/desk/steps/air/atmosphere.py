@@ -6,7 +6,7 @@ from gloamet.desk.actions import sun_actions
 from gloamet.desk.instruments.meter import visibility_text
 from gloamet.desk.picture.wipe import CompareLink
 from gloamet.desk.state.session import Session
-from gloamet.desk.steps.air.air_presets import AirLooks
+from gloamet.desk.steps.air.air_presets import AirPresetTiles
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import SegmentedControl, label, link, pair
@@ -56,7 +56,7 @@ class AtmospherePage(StepPanel):
         self.natural = label("0 lx takes what is common at this sun height", "note")
         for row in (self.general, self.level, self.natural, self.kelvin):
             self.add(row)
-        self.looks = AirLooks(session)
+        self.looks = AirPresetTiles(session)
         self.add(self.looks)
         self.group("Atmosphere")
         self.add(NumberRow(session, "air", "turbidity", "Turbidity", theme.SKY, logarithmic=True))

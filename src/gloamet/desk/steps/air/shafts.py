@@ -32,7 +32,7 @@ class ShaftsPage(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.group("Dust in the light")
+        self.group("ParticipatingMedium in the light")
         self.add(Switch(session, "shafts", "on", "Shafts of light"))
         self.add(
             label(

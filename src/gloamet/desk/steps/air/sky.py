@@ -12,7 +12,7 @@ from gloamet.desk.widgets.form import SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.air import SkyState
 from gloamet.document.model import Document
-from gloamet.sky.grading import CURVE_HEIGHTS_DEG, departures
+from gloamet.sky.grading import CURVE_HEIGHTS_DEG, grading_differences
 from gloamet.translation.document_to_light import grade_from_document
 
 HAND = (
@@ -78,7 +78,7 @@ class SkyPage(StepPanel):
 
     def _on_document_changed(self, document: Document) -> None:
         sky = document.sky
-        changed = departures(grade_from_document(document))
+        changed = grading_differences(grade_from_document(document))
         text = ", ".join(changed)
         self.reading.setText(f"{text[:1].upper()}{text[1:]}" if changed else "As nature gives it")
         self.reading.setProperty("role", "warning" if changed else "note")

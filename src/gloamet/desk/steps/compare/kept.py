@@ -21,7 +21,7 @@ from gloamet.desk.compare.kept_compare import MODES, NOW
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.form import LinkRow, label
-from gloamet.document.differences import difference_words
+from gloamet.document.differences import difference_label
 from gloamet.document.parts import PARTS
 from gloamet.output.keeping import Kept
 
@@ -258,7 +258,7 @@ class KeptPage(StepPanel):
         refiner = self.tools.refiner
         for item in (self.progress, self.stop):
             item.setVisible(bool(refiner.waiting))
-        self.progress.setValue(round(100 * refiner.share))
+        self.progress.setValue(round(100 * refiner.fraction))
 
     def _on_changed(self) -> None:
         pictures = self.keeper.pictures
@@ -281,7 +281,7 @@ class KeptPage(StepPanel):
         chosen = self._chosen()
         other = chosen[0] if len(chosen) == 2 else None
         found = self.keeper.differences(other, kept) if other is not None else self.keeper.differences(kept)
-        lines = [difference_words(difference) for difference in found[:MOST_LINES]]
+        lines = [difference_label(difference) for difference in found[:MOST_LINES]]
         lines += [f"and {len(found) - MOST_LINES} more"] if len(found) > MOST_LINES else []
         head = "From A to B:" if other is not None else "Since then:"
         same = "A and B have the same settings." if other is not None else "Its settings are those of now."
@@ -294,5 +294,5 @@ class KeptPage(StepPanel):
 def _words(kept: Kept) -> str:
     """When, how far and how large."""
     star = "★ " if kept.star else ""
-    said = f"{star}{kept.when:%d %b %Y %H:%M}, EV {kept.ev:.1f}, {kept.samples_words}, {kept.size_bytes / 1e6:.1f} MB"
+    said = f"{star}{kept.when:%d %b %Y %H:%M}, EV {kept.ev:.1f}, {kept.samples_label}, {kept.size_bytes / 1e6:.1f} MB"
     return said + (f"\nmissing: {', '.join(kept.missing)}" if kept.missing else "")

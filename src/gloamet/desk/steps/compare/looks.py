@@ -22,7 +22,7 @@ from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.form import LinkRow, empty, label, link
-from gloamet.document.differences import differences, step_words
+from gloamet.document.differences import differences, step_label
 from gloamet.document.looks import (
     ENDING,
     LOOKS,
@@ -66,9 +66,9 @@ class LooksPage(StepPanel):
         self.strength.setRange(5, 100)
         self.strength.setValue(100)
         self.strength.setToolTip("How far a look is taken: numbers go part of the way.")
-        self.strength_words = label("Strength 1.00", "note")
-        self.strength.valueChanged.connect(lambda v: self.strength_words.setText(f"Strength {v / 100:.2f}"))
-        self.add(self.strength_words)
+        self.strength_label = label("Strength 1.00", "note")
+        self.strength.valueChanged.connect(lambda v: self.strength_label.setText(f"Strength {v / 100:.2f}"))
+        self.add(self.strength_label)
         self.add(self.strength)
         self.grid_widget = QWidget()
         self.grid = QGridLayout(self.grid_widget)
@@ -195,7 +195,7 @@ class LooksPage(StepPanel):
         empty(self.steps)
         documents = [*self.session.history.earlier(STEPS_SHOWN), self.session.history.current]
         for back, (before, after) in enumerate(zip(documents[-2::-1], documents[:0:-1], strict=False), 1):
-            words = step_words(before, after) or "no change"
+            words = step_label(before, after) or "no change"
             row = link(
                 words[:44], f"{words}\nClick to go back to before this step.", partial(self._back, back)
             )

@@ -23,10 +23,10 @@ from gloamet.desk.compare.sheet_view import SheetItem
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.form import LinkRow, label
-from gloamet.document.differences import field_words
+from gloamet.document.differences import field_label
 from gloamet.document.metadata import field_range, numeric_fields
 from gloamet.document.parsing import read_number
-from gloamet.document.sweep import DATE, TIME, ParameterRange, checked_range, sweep, variant_words
+from gloamet.document.sweep import DATE, TIME, ParameterRange, checked_range, sweep, variant_label
 from gloamet.errors import GloametError
 from gloamet.output.contact_sheet import contact_sheet, save_sheet
 from gloamet.output.keeping import Snapshot
@@ -44,7 +44,7 @@ FIELDS = (
     ("sun’s width, °", "sun.diameter_deg", 0.533, 8.0, 4),
     ("sun, stops", "fill.sun_stops", -2.0, 2.0, 5),
     ("sky fill, stops", "fill.sky_stops", -2.0, 2.0, 5),
-    ("panorama’s turn, °", "panorama.turn_deg", -150.0, 180.0, 12),
+    ("panorama’s turn, °", "panorama.rotation_deg", -150.0, 180.0, 12),
     ("exposure, EV", "expose.ev", 10.0, 16.0, 7),
     ("white balance, K", "expose.kelvin", 4000.0, 8000.0, 5),
 )
@@ -61,7 +61,7 @@ def _other_fields() -> tuple[tuple[str, str, float, float, int], ...]:
         path = f"{section}.{name}"
         if section not in NOT_VARIED and path not in common:
             r = field_range(section, name)
-            words = field_words((*section.split("."), name))
+            words = field_label((*section.split("."), name))
             found.append((f"{words}, {r.unit}" if r.unit else words, path, r.low, r.high, OTHER_STEPS))
     return tuple(sorted(found))
 
@@ -199,7 +199,7 @@ class VaryPage(StepPanel):
         except GloametError as error:
             self.session.noticed.emit(str(error), "warning")
             return
-        items = [SheetItem(v.document, variant_words(v), variant_words(v, named=False)) for v in variants]
+        items = [SheetItem(v.document, variant_label(v), variant_label(v, named=False)) for v in variants]
         across = varies[0].number if varies[0] is not None and varies[1] is not None else _columns(len(items))
         self.tools.compare.show("")
         self.sheet.begin(items, across)
@@ -219,9 +219,9 @@ class VaryPage(StepPanel):
         if owner is self:
             self.sheet.put(index, picture)
 
-    def _on_progressed(self, owner: object, share: float) -> None:
+    def _on_progressed(self, owner: object, fraction: float) -> None:
         if owner is self:
-            self.progress.setValue(round(100 * share))
+            self.progress.setValue(round(100 * fraction))
 
     def _on_suggested(self, _owner: object, found: list[Suggestion]) -> None:
         items = []
@@ -229,7 +229,7 @@ class VaryPage(StepPanel):
             when = f"really so on {s.real:%d %b %H:%M}" if s.real is not None else "never so at this place"
             look = s.look
             said = [
-                f"sun on {100 * look.sun_share:.0f} % of what is near, on {100 * look.rim:.0f} % of its outlines"
+                f"sun on {100 * look.sun_fraction:.0f} % of what is near, on {100 * look.rim:.0f} % of its outlines"
             ]
             said += [f"middle {look.middle_stops:+.1f} stops"] if math.isfinite(look.middle_stops) else []
             said += [f"sky {look.sky_stops:+.1f} stops over white"] if math.isfinite(look.sky_stops) else []

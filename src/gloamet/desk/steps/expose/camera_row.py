@@ -13,16 +13,16 @@ from gloamet.document.metadata import field_range
 from gloamet.document.model import Document
 from gloamet.document.parsing import read_number
 from gloamet.errors import GloametError
-from gloamet.meter.camera_settings import Camera, Which, following, in_thirds, thirds_away, written
+from gloamet.meter.camera_settings import CameraSettings, Which, following, in_thirds, thirds_away, written
 
 TITLES = {"f_number": "Aperture", "shutter_s": "Shutter", "iso": "ISO"}
 WHICH: tuple[Which, ...] = get_args(Which)
 
 
-def camera_of(document: Document, ev: float) -> Camera:
+def camera_of(document: Document, ev: float) -> CameraSettings:
     """Aperture, shutter and ISO of a document at an EV100, the one that follows with it."""
     e = document.expose
-    camera = Camera(e.f_number, e.shutter_s, e.iso)
+    camera = CameraSettings(e.f_number, e.shutter_s, e.iso)
     return camera._replace(**{e.follows: following(camera, e.follows, ev)})
 
 

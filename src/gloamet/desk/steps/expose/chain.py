@@ -27,7 +27,7 @@ GLARE = (
     SliderSpec("glow_size", "Glow’s width"),
     SliderSpec("star", "Star"),
     SliderSpec("blades", "Blades"),
-    SliderSpec("star_turn_deg", "Star’s turn"),
+    SliderSpec("star_rotation_deg", "Star’s turn"),
     SliderSpec("flare", "Flare"),
 )
 TONES = (
@@ -101,7 +101,7 @@ class ViewLink(QWidget):
         self.session = session
         panel = StepPanel(session)
         panel.box.setContentsMargins(0, 3, 0, 3)
-        panel.add(label("View"))
+        panel.add(label("ViewTransform"))
         self.choice = SegmentedControl(session, "expose", "view", [(name, name) for name in VIEWS])
         for name, button in self.choice.buttons.items():
             button.setToolTip(VIEWS[name].words)

@@ -25,7 +25,7 @@ class SliderSpec(NamedTuple):
     from_zero: bool = False
 
 
-def departure_words(session: Session, section: str, sliders: Sequence[SliderSpec]) -> str:
+def difference_sentence(session: Session, section: str, sliders: Sequence[SliderSpec]) -> str:
     """What of a link is not neutral: its first few settings."""
     said = []
     for slider in sliders:
@@ -101,7 +101,7 @@ class ChainLink(QWidget):
 
     def words(self) -> str:
         """What this link changes."""
-        return departure_words(self.session, self.section, self.sliders)
+        return difference_sentence(self.session, self.section, self.sliders)
 
     def _on_document_changed(self, document: Document) -> None:
         if self.session.showing_only:

@@ -121,8 +121,8 @@ class ToneControls(QWidget):
             )
         )
         self.named = label("", "note")
-        self.share = NumberRow(session, COLOUR, "table_strength", "How much of it")
-        for widget in (self.named, self.table, self.share):
+        self.fraction = NumberRow(session, COLOUR, "table_strength", "How much of it")
+        for widget in (self.named, self.table, self.fraction):
             column.addWidget(widget)
         session.document_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
@@ -143,7 +143,7 @@ class ToneControls(QWidget):
         self.filter.setVisible(colour.black_and_white)
         self.named.setText(Path(colour.table).name if colour.table else "none")
         self.table.links[1].setVisible(bool(colour.table))
-        self.share.setVisible(bool(colour.table))
+        self.fraction.setVisible(bool(colour.table))
 
 
 class ColourLink(ChainLink):

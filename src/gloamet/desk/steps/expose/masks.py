@@ -32,10 +32,10 @@ SHAPES: dict[str, tuple[tuple[str, str, bool], ...]] = {
     "round": (
         ("width", "Width", False),
         ("height", "Height", False),
-        ("turn_deg", "Turn", True),
+        ("rotation_deg", "Turn", True),
         ("softness", "Softness", False),
     ),
-    "gradient": (("height", "Fades over", False), ("turn_deg", "Turn", True)),
+    "gradient": (("height", "Fades over", False), ("rotation_deg", "Turn", True)),
     "painted": (("softness", "Softness", False),),
     "part": (("softness", "Softness", False),),
     "material": (("softness", "Softness", False),),

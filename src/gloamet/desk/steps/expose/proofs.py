@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QToolButton, QWidget
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.form import label
-from gloamet.develop.proofs import PROOFS, proofed, warning_words, warnings_of
+from gloamet.develop.proofs import PROOFS, proofed, warning_labels, warnings_of
 
 PICTURE, SMALL = QSize(112, 76), QSize(56, 38)
 REST_MS = 300  # a picture that stays so long is proofed
@@ -87,7 +87,7 @@ class ProofsPage(StepPanel):
             mode = Qt.AspectRatioMode.KeepAspectRatio
             smooth = Qt.TransformationMode.SmoothTransformation
             button.setIcon(QIcon(QPixmap.fromImage(image).scaled(size, mode, smooth)))
-        said = warning_words(warnings_of(_few(frame.pixels, WARNED_PIXELS)))
+        said = warning_labels(warnings_of(_few(frame.pixels, WARNED_PIXELS)))
         self.said.setText(
             "\n".join(said) or "Nothing to mention: its colours and its middle hold everywhere."
         )

@@ -13,13 +13,13 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolic
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import label, link
-from gloamet.develop.inspect import ZONES, shares_at_the_ends
+from gloamet.develop.inspect import ZONES, fractions_at_the_ends
 from gloamet.develop.scopes import (
     HIGHEST_STOP,
     LOWEST_STOP,
     code_counts,
     colour_counts,
-    colour_place,
+    colour_position,
     stop_counts,
     waveform,
 )
@@ -122,7 +122,7 @@ class Scope(QWidget):
         centre = QPointF(left + side / 2, side / 2)
         p.drawEllipse(centre, side / 2 - 1, side / 2 - 1)
         for colour in FULL_COLOURS:
-            x, y = colour_place(np.array(colour, float), 1000)
+            x, y = colour_position(np.array(colour, float), 1000)
             at = QPointF(left + side * x / 1000.0, side * y / 1000.0)
             p.setBrush(QColor(*(int(200 * c) + 30 for c in colour)))
             p.drawEllipse(at, 2.5, 2.5)
@@ -209,6 +209,6 @@ class ScopePanel(QWidget):
         self.scope.follow(frame, self.scope.way)
         if frame is None:
             return
-        clipped, crushed = shares_at_the_ends(frame.pixels[::3, ::3])
+        clipped, crushed = fractions_at_the_ends(frame.pixels[::3, ::3])
         self.ends.setText(f"white {100 * clipped:.1f} %  black {100 * crushed:.1f} %")
         self.ends.setToolTip("Share of the picture with a full channel, and with none.")

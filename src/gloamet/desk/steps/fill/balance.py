@@ -82,8 +82,8 @@ class BalancePage(StepPanel):
             block.setLayout(pair(label(prop.name), row))
             self.placed.addWidget(block)
             path = ("stage", "props", k)
-            self.placed.addWidget(NumberRow(self.session, path, "turn_deg", "Turned by", from_zero=True))
-            self.placed.addWidget(NumberRow(self.session, path, "crown_m", "Width", logarithmic=True))
+            self.placed.addWidget(NumberRow(self.session, path, "rotation_deg", "Turned by", from_zero=True))
+            self.placed.addWidget(NumberRow(self.session, path, "extent_m", "Width", logarithmic=True))
 
     def _changed(self, document: Document) -> dict[str, object]:
         fields: dict[str, object] = {} if not document.fill.solo else {"solo": ""}

@@ -7,7 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from gloamet.colour.spaces import luminance
-from gloamet.desk.instruments.card_labels import card_words, unbalanced_words
+from gloamet.desk.instruments.card_labels import card_labels, unbalanced_label
 from gloamet.desk.instruments.meter import lux_text
 from gloamet.desk.picture.wipe import natural
 from gloamet.desk.state.session import Session
@@ -76,25 +76,29 @@ class CardReading(QWidget):
             p.setPen(QColor(theme.DIM))
             p.drawText(QRectF(0, y, 64, 16), left, TITLES[name])
             p.drawText(QRectF(0, y, self.width(), 16), right, lux_text(whole))
-            room, share = self.width() - 140, whole / most
+            room, fraction = self.width() - 140, whole / most
             hue = QColor(HUES[name])
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(hue)
-            p.drawRect(QRectF(66, y + 6, room * share, 5))
+            p.drawRect(QRectF(66, y + 6, room * fraction, 5))
             hue.setAlphaF(0.45)
             p.setBrush(QColor(theme.GROUND))
             p.drawRect(
-                QRectF(66 + room * share * (1 - bounced / whole), y + 6, room * share * bounced / whole, 5)
+                QRectF(
+                    66 + room * fraction * (1 - bounced / whole), y + 6, room * fraction * bounced / whole, 5
+                )
             )
             p.setBrush(hue)
             p.drawRect(
-                QRectF(66 + room * share * (1 - bounced / whole), y + 6, room * share * bounced / whole, 5)
+                QRectF(
+                    66 + room * fraction * (1 - bounced / whole), y + 6, room * fraction * bounced / whole, 5
+                )
             )
             y += ROW
         if self.cards is not None and self.unbalanced is not None:
             p.setPen(QColor(theme.DIM))
-            p.drawText(QRectF(0, y + 1, self.width(), 16), left, card_words(self.cards, self.index))
-            words = unbalanced_words(self.cards, self.unbalanced, self.index, self.natural)
+            p.drawText(QRectF(0, y + 1, self.width(), 16), left, card_labels(self.cards, self.index))
+            words = unbalanced_label(self.cards, self.unbalanced, self.index, self.natural)
             p.drawText(QRectF(0, y + 17, self.width(), 16), left, words)
 
 

@@ -24,7 +24,7 @@ from gloamet.preview.events import LightSolved, PanoramaSolved
 SHIPPED = "evening.exr"
 
 
-def sun_words(solved: PanoramaSolved) -> str:
+def sun_label(solved: PanoramaSolved) -> str:
     """What is known of a panorama's sun."""
     if solved.sun_deg is None:
         return "No sun was found in it: pick one in the picture, or light the scene without."
@@ -36,13 +36,13 @@ def sun_words(solved: PanoramaSolved) -> str:
     return f"{text} It is clipped and gives too little." if solved.clipped else text
 
 
-def shares_words(light: LightSolved) -> str:
+def fraction_labels(light: LightSolved) -> str:
     """Who gives how much of the light on level ground."""
     r = light.reading
     given = {"sun": r.sun_horizontal_lx, "sky": r.sky_horizontal_lx, "panorama": r.panorama_horizontal_lx}
     whole = max(sum(given.values()), 1e-9)
-    shares = ", ".join(f"{name} {100.0 * lx / whole:.0f} %" for name, lx in given.items())
-    return f"On level ground: {shares}."
+    fractions = ", ".join(f"{name} {100.0 * lx / whole:.0f} %" for name, lx in given.items())
+    return f"On level ground: {fractions}."
 
 
 class PanoramaPage(StepPanel):
@@ -107,11 +107,11 @@ class PanoramaPage(StepPanel):
 
     def _add_placing(self) -> None:
         self._head("How it lies")
-        field = number_field("panorama", "turn_deg")
+        field = number_field("panorama", "rotation_deg")
         self.turn = NumberRow(
             self.session,
             "panorama",
-            "turn_deg",
+            "rotation_deg",
             "Turn",
             theme.PANORAMA,
             from_zero=True,
@@ -129,9 +129,9 @@ class PanoramaPage(StepPanel):
             self.session, "panorama", "level_lx", "Illuminance level", theme.PANORAMA, field=words
         )
         self.by_sky = Switch(self.session, "panorama", "level_by_sky", "As the physical sky of the moment")
-        self.shares = label("", "note", wrap=True)
-        self.shares.setToolTip("Of the light on level, unshaded ground.")
-        self._place(self.level, self.by_sky, self.shares)
+        self.fractions = label("", "note", wrap=True)
+        self.fractions.setToolTip("Of the light on level, unshaded ground.")
+        self._place(self.level, self.by_sky, self.fractions)
 
     def _add_sun(self) -> None:
         self._head("Its own sun")
@@ -240,8 +240,8 @@ class PanoramaPage(StepPanel):
         self.notes.setVisible(bool(self.notes.text()))
         if solved is None:
             return
-        self.shares.setText(shares_words(light))
-        self.sun_said.setText(sun_words(solved))
+        self.fractions.setText(fraction_labels(light))
+        self.sun_said.setText(sun_label(solved))
         has_sun = solved.sun_deg is not None
         for row in (self.match, self.dates, self.lock, self.lift):
             row.setEnabled(has_sun)

@@ -15,7 +15,7 @@ from gloamet.desk.widgets.document_fields import NumberField
 from gloamet.desk.widgets.form import LinkRow, label
 from gloamet.desk.widgets.number import HANDLE, TRACK_Y, NumberRow
 from gloamet.document.metadata import field_range
-from gloamet.meter.ratio import STARTING_POINTS, Band, change_of_fill, change_of_lit_side
+from gloamet.meter.ratio import STARTING_POINTS, NaturalRange, change_of_fill, change_of_lit_side
 from gloamet.preview.events import LightSolved
 
 LOW, HIGH = -4.0, 8.0
@@ -31,13 +31,13 @@ class RatioRow(NumberRow):
 
     def __init__(self, session: Session, control: RatioControl) -> None:
         self.control = control
-        self.band: Band | None = None
+        self.band: NaturalRange | None = None
         field = NumberField("fill", "key_to_fill", LOW, HIGH, 2.0, "stops", 0.1, 2, TIP, fallback=control.now)
         super().__init__(
             session, "fill", "", "Key to fill", theme.INK, field=field, write=control.ask, from_zero=True
         )
 
-    def follow(self, band: Band | None) -> None:
+    def follow(self, band: NaturalRange | None) -> None:
         """Show the ratio of now, and the band where one is known."""
         self.band = band if band is not None else self.band
         self._value = self.field.value(self.session.document)
@@ -47,7 +47,7 @@ class RatioRow(NumberRow):
         if self.band is not None:
             p = QPainter(self)
             p.setRenderHint(QPainter.RenderHint.Antialiasing)
-            left, right = (self._x(self._share(min(max(v, LOW), HIGH))) for v in self.band)
+            left, right = (self._x(self._fraction(min(max(v, LOW), HIGH))) for v in self.band)
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(QColor(theme.RAISED))
             p.drawRoundedRect(

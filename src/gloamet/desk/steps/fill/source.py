@@ -32,11 +32,11 @@ def changed_fields(fill: FillState, light: LightLayer) -> dict[str, object]:
     return {name: getattr(FRESH, name) for name in names if getattr(fill, name) != getattr(FRESH, name)}
 
 
-def departure_words(fill: FillState, light: LightLayer) -> str:
+def difference_sentence(fill: FillState, light: LightLayer) -> str:
     """What of a light is not nature's, in words.
 
     >>> from gloamet.light_layers import LIGHTS
-    >>> departure_words(FillState(sun_stops=-1.0, sun_mired=30.0), LIGHTS[0])
+    >>> difference_sentence(FillState(sun_stops=-1.0, sun_mired=30.0), LIGHTS[0])
     'brightness × 0.5, 30 mired warmer'
     """
     stops, bounced = getattr(fill, light.field("stops")), getattr(fill, light.field("bounced_stops"))
@@ -140,8 +140,8 @@ class SourceRow(QWidget):
         )
         warmth = NumberRow(self.session, "fill", light.field("mired"), "Warmth", light.hue, from_zero=True)
         tint = ColourField(self.session, "fill", light.field("tint"), "Tint")
-        share = NumberRow(self.session, "fill", light.field("tint_strength"), "Tint strength", light.hue)
-        items: list[QWidget] = [bounced, warmth, tint, share]
+        fraction = NumberRow(self.session, "fill", light.field("tint_strength"), "Tint strength", light.hue)
+        items: list[QWidget] = [bounced, warmth, tint, fraction]
         if light.name == "sky":
             items.append(NumberRow(self.session, "fill", "sky_saturation", "Saturation", theme.SKY))
             items.append(NumberRow(self.session, "fill", "contact", "Contact shade", theme.SKY))
@@ -171,6 +171,6 @@ class SourceRow(QWidget):
         fill = document.fill
         self.on.setChecked(getattr(fill, self.light.field("on")))
         self.solo.setChecked(fill.solo == self.light.name)
-        words = departure_words(fill, self.light)
+        words = difference_sentence(fill, self.light)
         self.said.setText(words)
         self.changed.setVisible(bool(words))

@@ -20,7 +20,7 @@ from gloamet.document.model import Document
 from gloamet.document.stage import FLAGS, Prop
 
 GROWS, FAR = ("tree", "screen"), ("ridge", "poles")
-MOST_M = {"height_m": 60.0, "crown_m": 40.0}  # of what grows
+MOST_M = {"height_m": 60.0, "extent_m": 40.0}  # of what grows
 
 
 class PropBlock(QWidget):
@@ -41,22 +41,22 @@ class PropBlock(QWidget):
                 ]
             )
         )
-        rows = [("turn_deg", "Turned by", False)]
+        rows = [("rotation_deg", "Turned by", False)]
         if prop.kind in GROWS:
             rows = [
                 ("height_m", "Height", True),
-                ("crown_m", "Crown" if prop.kind == "tree" else "Width", True),
+                ("extent_m", "Crown" if prop.kind == "tree" else "Width", True),
                 ("density", "Density", False),
                 ("leaf_m", "Leaf", True),
                 ("seed", "Another one", False),
                 *rows,
             ]
         if prop.kind in FLAGS:
-            rows = [("height_m", "Height", True), ("crown_m", "Width", True), *rows]
+            rows = [("height_m", "Height", True), ("extent_m", "Width", True), *rows]
         if prop.kind in FAR:
             rows = [
                 ("height_m", "Height", True),
-                ("crown_m", "Length", True),
+                ("extent_m", "Length", True),
                 ("seed", "Another one", False),
                 *rows,
             ]

@@ -22,11 +22,11 @@ from gloamet.stage.scene import Scene
 FACING = (("N", 180.0), ("E", -90.0), ("S", 0.0), ("W", 90.0))
 
 
-def facing_words(session: Session) -> LinkRow:
+def facing_label(session: Session) -> LinkRow:
     """Words that turn the model's front."""
     rows = []
     for name, turn in FACING:
-        turned = partial(session.change, "stage", turn_deg=turn)
+        turned = partial(session.change, "stage", rotation_deg=turn)
         rows.append((name, f"The model’s front, −Y, faces {name}.", turned))
     return LinkRow(rows)
 
@@ -71,8 +71,8 @@ class ModelPage(StepPanel):
         self.up_why = label("", "note", wrap=True)
         self.add(self.up_why)
         self.group("Front faces")
-        self.add(facing_words(session))
-        self.add(NumberRow(session, "stage", "turn_deg", "Turned by", from_zero=True))
+        self.add(facing_label(session))
+        self.add(NumberRow(session, "stage", "rotation_deg", "Turned by", from_zero=True))
         self.group("Stands")
         self.add(Switch(session, "stage", "drop", "On height 0"))
         for axis, text in enumerate(("East", "North", "Up")):

@@ -16,7 +16,7 @@ from gloamet.desk.instruments.year_cloth import MEASURES, YearCloth
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.steps.sun.date_time import DateTimeFields
-from gloamet.desk.steps.sun.site import PlaceField
+from gloamet.desk.steps.sun.site import SiteField
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import LinkRow, label, link
 from gloamet.desk.widgets.number import NumberRow
@@ -225,7 +225,7 @@ class AlmanacPage(StepPanel):
         self._place(session)
         self.group("North")
         self.add(NumberRow(session, "sun", "north_deg", "Compass turned", from_zero=True))
-        self.add(NumberRow(session, "stage", "turn_deg", "Model turned", from_zero=True))
+        self.add(NumberRow(session, "stage", "rotation_deg", "Model turned", from_zero=True))
         wall = partial(session.use_tool, "wall")
         self.add(
             LinkRow([("pick a wall", "Click a wall in the picture and type the bearing it faces.", wall)])
@@ -241,7 +241,7 @@ class AlmanacPage(StepPanel):
 
     def _place(self, session: Session) -> None:
         self.group("Place")
-        self.place = PlaceField(session)
+        self.place = SiteField(session)
         self.map = WorldMap(session)
         self.map.picked.connect(self.place.go)
         self.where = label("", "note", wrap=True)

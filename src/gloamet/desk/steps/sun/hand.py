@@ -105,16 +105,16 @@ class HandPage(StepPanel):
         self.add(self.truth)
         self.add(self.real)
         self.group("Follow")
-        self.leader = QComboBox()
-        self.leader.setToolTip(description("sun", "leader"))
-        self.leader.setAccessibleName("What the sun follows")
-        self.leader.activated.connect(self._choose_leader)
-        self.add(self.leader)
-        self.axis = SegmentedControl(session, "sun", "leader_axis", AXES)
+        self.driver = QComboBox()
+        self.driver.setToolTip(description("sun", "leader"))
+        self.driver.setAccessibleName("What the sun follows")
+        self.driver.activated.connect(self._choose_driver)
+        self.add(self.driver)
+        self.axis = SegmentedControl(session, "sun", "driver_axis", AXES)
         for value, _ in AXES:
             self.axis.buttons[value].clicked.connect(lambda *_: sun_actions.follow_driver(session))
         self.add(self.axis)
-        self.moment = NumberRow(session, "sun", "leader_s", "Moment in its motion", write=self._lead_at)
+        self.moment = NumberRow(session, "sun", "driver_time_s", "Moment in its motion", write=self._lead_at)
         self.add(self.moment)
         self.none = label("The model has no distant light, camera or empty.", "note", wrap=True)
         self.add(self.none)
@@ -128,9 +128,9 @@ class HandPage(StepPanel):
         self.add(self.moon)
         self.finish()
         session.document_changed.connect(self._on_document_changed)
-        session.scene_loaded.connect(lambda _: self._list_leaders())
+        session.scene_loaded.connect(lambda _: self._list_drivers())
         aimer.placed.connect(self._show_nearest)
-        self._list_leaders()
+        self._list_drivers()
         self._on_document_changed(session.document)
 
     def _row(self, name: str, text: str, which: int) -> NumberRow:
@@ -174,27 +174,27 @@ class HandPage(StepPanel):
 
     # -- follow
 
-    def _list_leaders(self) -> None:
+    def _list_drivers(self) -> None:
         scene = self.session.scene
         found = sun_drivers(scene) if scene is not None else {}
-        self.leader.clear()
-        self.leader.addItem("nothing", "")
+        self.driver.clear()
+        self.driver.addItem("nothing", "")
         for name, kind in found.items():
-            self.leader.addItem(f"{name}, {kind}", name)
-        for widget in (self.leader, self.axis):
+            self.driver.addItem(f"{name}, {kind}", name)
+        for widget in (self.driver, self.axis):
             widget.setVisible(bool(found))
         self.none.setVisible(not found)
         self._on_document_changed(self.session.document)
 
-    def _choose_leader(self, index: int) -> None:
-        name = str(self.leader.itemData(index))
+    def _choose_driver(self, index: int) -> None:
+        name = str(self.driver.itemData(index))
         if name:
-            sun_actions.follow_driver(self.session, leader=name)
+            sun_actions.follow_driver(self.session, driver=name)
         else:
-            self.session.change("sun", mode="hand", leader="")
+            self.session.change("sun", mode="hand", driver="")
 
     def _lead_at(self, value: float, key: str | None) -> None:
-        sun_actions.follow_driver(self.session, key, leader_s=value)
+        sun_actions.follow_driver(self.session, key, driver_time_s=value)
 
     def showEvent(self, event: object) -> None:  # noqa: N802
         self._on_document_changed(self.session.document)
@@ -203,9 +203,9 @@ class HandPage(StepPanel):
         if not self.isVisible():
             return
         sun, scene = document.sun, self.session.scene
-        at = self.leader.findData(sun.leader)
-        self.leader.setCurrentIndex(max(at, 0))
-        first, last = motion_span_s(scene, sun.leader) if scene is not None else (0.0, 0.0)
+        at = self.driver.findData(sun.driver)
+        self.driver.setCurrentIndex(max(at, 0))
+        first, last = motion_span_s(scene, sun.driver) if scene is not None else (0.0, 0.0)
         self.moment.setVisible(last > first)
         if last > first:
             self.moment.field = replace(self.moment.field, low=first, high=last)

@@ -155,8 +155,8 @@ class SequencePage(StepPanel):
         key = (
             document.sequence,
             document.site,
-            sun.leader,
-            sun.leader_axis,
+            sun.driver,
+            sun.driver_axis,
             sun.north_deg,
             self.session.scene is None,
         )
@@ -182,7 +182,7 @@ class SequencePage(StepPanel):
 
     def _words(self, number: int, frame: Document) -> str:
         if frame.sun.mode == "follow":
-            return f"{number + 1}    {frame.sun.leader_s:.2f} s, {frame.sun.elevation_deg:.0f}° high"
+            return f"{number + 1}    {frame.sun.driver_time_s:.2f} s, {frame.sun.elevation_deg:.0f}° high"
         wall = frame.sun.wall_time
         return f"{number + 1}    {wall.day} {wall:%b  %H:%M}"
 

@@ -16,7 +16,7 @@ PAUSE_MS = 180
 MOST = 8
 
 
-class PlaceField(QWidget):
+class SiteField(QWidget):
     """A line to type in and the places that match under it."""
 
     _found = Signal(str, object)
