@@ -54,8 +54,8 @@ SKY_NAMES = {
 }
 
 
-def ask(capsys: pytest.CaptureFixture[str], *words: str) -> dict:
-    assert main([*words, "--json"]) == 0
+def ask(capsys: pytest.CaptureFixture[str], *tokens: str) -> dict:
+    assert main([*tokens, "--json"]) == 0
     return dict(json.loads(capsys.readouterr().out))
 
 
@@ -95,7 +95,7 @@ def test_sky_in_numbers(capsys: pytest.CaptureFixture[str]) -> None:
 
 def test_every_part_of_the_air_is_asked_for_by_its_option(capsys: pytest.CaptureFixture[str]) -> None:
     plain = ask(capsys, "sky", "--elevation", "10")
-    for words, name, way in (
+    for tokens, name, way in (
         (("--turbidity", "5"), "sun_normal_lx", -1),
         (("--haze-km", "5"), "visibility_km", -1),
         (("--ozone", "600"), "sun_normal_lx", -1),
@@ -104,7 +104,7 @@ def test_every_part_of_the_air_is_asked_for_by_its_option(capsys: pytest.Capture
         (("--particles", "dust"), "sun_cct_k", 1),
         (("--model", "cie:1"), "sun_normal_lx", -1),
     ):
-        assert way * (ask(capsys, "sky", "--elevation", "10", *words)[name] - plain[name]) > 0.0, words
+        assert way * (ask(capsys, "sky", "--elevation", "10", *tokens)[name] - plain[name]) > 0.0, tokens
     low, high = (
         ask(capsys, "sky", "--elevation", "10", "--haze-km", "5", "--haze-height", metres)["sun_normal_lx"]
         for metres in ("100", "1000")
@@ -293,8 +293,8 @@ def test_render_leaves_muted_parts_out(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, pair: Path
 ) -> None:
     depths = []
-    for words in ([], ["--mute", "block"]):
-        ask(capsys, "render", str(pair), "-o", str(tmp_path / "a.exr"), *FROM_ABOVE, *words)
+    for tokens in ([], ["--mute", "block"]):
+        ask(capsys, "render", str(pair), "-o", str(tmp_path / "a.exr"), *FROM_ABOVE, *tokens)
         depths.append(read(tmp_path / "a.exr")[_depth_name(tmp_path / "a.exr")][8, 12])
     assert depths == pytest.approx([18.0, 20.0], abs=0.05)
     assert main(["render", str(pair), "-o", str(tmp_path / "b.exr"), "--mute", "roof"]) == 2
@@ -354,10 +354,10 @@ def test_render_stops_at_the_noise_asked_for(
 
 def test_an_interrupted_render_goes_on_from_its_checkpoint(tmp_path: Path, pair: Path) -> None:
     out, kept = tmp_path / "a.exr", tmp_path / "a.kept"
-    words = [sys.executable, "-m", "gloamet", "render", str(pair), "-o", str(out), "--size", "160x100"]
-    words += ["--samples", "65536", "--checkpoint", str(kept), "--json"]
+    tokens = [sys.executable, "-m", "gloamet", "render", str(pair), "-o", str(out), "--size", "160x100"]
+    tokens += ["--samples", "65536", "--checkpoint", str(kept), "--json"]
     for seconds in (4.0, 12.0, 45.0):  # a busy machine may not have begun
-        first = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+        first = subprocess.Popen(tokens, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
         assert first.stderr is not None and "of memory" in first.stderr.readline()
         time.sleep(seconds)
         first.send_signal(signal.SIGINT)
@@ -369,10 +369,10 @@ def test_an_interrupted_render_goes_on_from_its_checkpoint(tmp_path: Path, pair:
     assert "goes on from" in error and kept.exists() and out.exists()
     done = json.loads(printed)["samples"]
     assert 0 < done < 65536
-    other = subprocess.run([*words[:-1], "--bounces", "2"], capture_output=True, text=True, check=False)
+    other = subprocess.run([*tokens[:-1], "--bounces", "2"], capture_output=True, text=True, check=False)
     assert other.returncode == 2 and "another picture" in other.stderr
-    words[words.index("65536")] = str(done + 4)
-    again = subprocess.run(words, capture_output=True, text=True, timeout=120, check=True)
+    tokens[tokens.index("65536")] = str(done + 4)
+    again = subprocess.run(tokens, capture_output=True, text=True, timeout=120, check=True)
     assert "going on" in again.stderr and json.loads(again.stdout)["samples"] == done + 4
     assert not kept.exists()
 
@@ -440,9 +440,9 @@ def test_panorama_from_the_command_line(capsys: pytest.CaptureFixture[str], tmp_
     ],
 )
 def test_bad_input_is_one_sentence_and_exit_code_2(
-    capsys: pytest.CaptureFixture[str], words: list[str]
+    capsys: pytest.CaptureFixture[str], tokens: list[str]
 ) -> None:
-    assert main(words) == 2
+    assert main(tokens) == 2
     error = capsys.readouterr().err
     assert error.startswith("gloamet: ")
     assert error.count("\n") == 1
@@ -485,19 +485,19 @@ def test_the_hand_on_the_sky_is_an_option_and_is_said(capsys: pytest.CaptureFixt
 def test_a_picture_without_a_backdrop_has_alpha_and_no_jpeg(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
 ) -> None:
-    words = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "--ground", "none"]
+    tokens = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "--ground", "none"]
     out = tmp_path / "alone.exr"
-    ask(capsys, *words, "--backdrop", "none", "-o", str(out))
+    ask(capsys, *tokens, "--backdrop", "none", "-o", str(out))
     planes = read(out)
     alpha = planes["A"]
     assert alpha.min() == 0.0 and alpha.max() == 1.0
     assert not planes["R"][alpha == 0.0].any()
-    ask(capsys, *words, "-o", str(tmp_path / "whole.exr"))
+    ask(capsys, *tokens, "-o", str(tmp_path / "whole.exr"))
     whole = read(tmp_path / "whole.exr")
     assert planes["R"][alpha == 1.0] == pytest.approx(whole["R"][alpha == 1.0], rel=1e-5)
-    assert main([*words, "--backdrop", "none", "-o", str(tmp_path / "a.jpg")]) == 2
+    assert main([*tokens, "--backdrop", "none", "-o", str(tmp_path / "a.jpg")]) == 2
     assert "JPEG has no transparency" in capsys.readouterr().err
-    assert main([*words, "--backdrop", "blueish", "-o", str(out)]) == 2
+    assert main([*tokens, "--backdrop", "blueish", "-o", str(out)]) == 2
     assert "not a colour" in capsys.readouterr().err
 
 
@@ -505,14 +505,14 @@ def test_dust_is_a_layer_of_the_picture(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
 ) -> None:
     out = tmp_path / "dusty.exr"
-    words = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "-o", str(out)]
+    tokens = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "-o", str(out)]
     box = ["--dust-low=-5,-5,0", "--dust-high", "5,5,4"]
-    ask(capsys, *words, "--shafts", "box", *box, "--dust-visibility", "20")
+    ask(capsys, *tokens, "--shafts", "box", *box, "--dust-visibility", "20")
     planes = read(out)
     parts = [planes[f"{name}.G"] for name in ("sun", "sky", "aerial", "shafts")]
     assert planes["G"] == pytest.approx(sum(parts), rel=1e-4)
     assert planes["shafts.G"].max() > 0.0
-    ask(capsys, *words, "--aerial", "off")
+    ask(capsys, *tokens, "--aerial", "off")
     assert not {"shafts.G", "aerial.G"} & set(read(out))
     for wrong, said in (
         (["--dust-visibility", "20"], "give --shafts too"),
@@ -520,5 +520,5 @@ def test_dust_is_a_layer_of_the_picture(
         (["--aerial-dims-sky"], "give --aerial-km too"),
         (["--aerial", "off", "--aerial-km", "2"], "leave --aerial off out"),
     ):
-        assert main([*words, *wrong]) == 2
+        assert main([*tokens, *wrong]) == 2
         assert said in capsys.readouterr().err

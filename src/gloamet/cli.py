@@ -50,14 +50,14 @@ def build_parser(only: str | None = None) -> argparse.ArgumentParser:
     return parser
 
 
-def joined(words: Sequence[str]) -> list[str]:
+def joined(tokens: Sequence[str]) -> list[str]:
     """Options with a value that begins with a minus written as one word, or argparse takes it for an option.
 
     >>> joined(["--to", "-2.8,0.6,0", "--json"])
     ['--to=-2.8,0.6,0', '--json']
     """
     out: list[str] = []
-    for word in words:
+    for word in tokens:
         if re.match(r"-[\d.]", word) and out and out[-1].startswith("--") and "=" not in out[-1]:
             out[-1] += f"={word}"
         else:
@@ -69,8 +69,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     argv = list(sys.argv[1:] if arguments is None else arguments)
     try:
-        words = joined(argv) or ["desk"]
-        options = build_parser(words[0] if words[0] in COMMANDS else None).parse_args(words)
+        tokens = joined(argv) or ["desk"]
+        options = build_parser(tokens[0] if tokens[0] in COMMANDS else None).parse_args(tokens)
         if options.command is None:
             raise GloametError("Name a command: gloamet --help lists them.")
         return int(options.run(options) or 0)

@@ -85,10 +85,10 @@ def barrier_wait(counters, k, threads):
 
 
 def run_on_all_threads(
-    pool: Executor, threads: int, kernel: Callable[..., Any], words: tuple[Any, ...]
+    pool: Executor, threads: int, kernel: Callable[..., Any], arguments: tuple[Any, ...]
 ) -> None:
     """Call kernel(*words) on `threads` threads at once, this one included."""
-    others = [pool.submit(kernel, *words) for _ in range(threads - 1)]
-    kernel(*words)
+    others = [pool.submit(kernel, *arguments) for _ in range(threads - 1)]
+    kernel(*arguments)
     for other in others:
         other.result()

@@ -146,7 +146,7 @@ def test_what_cannot_be_done_is_told_in_a_sentence(
     monkeypatch: pytest.MonkeyPatch,
     capsys: pytest.CaptureFixture[str],
     words: list[str],
-    said: str,
+    messages: str,
 ) -> None:
     monkeypatch.chdir(tmp_path)
     (tmp_path / "bad.json").write_text('{"tone": {"contrast": 7}}')
@@ -155,7 +155,7 @@ def test_what_cannot_be_done_is_told_in_a_sentence(
     (tmp_path / "torn.exr").write_bytes(light.read_bytes()[:300])
     assert main(words) != 0
     error = capsys.readouterr().err
-    assert said in error
+    assert messages in error
     assert "Traceback" not in error
 
 

@@ -83,8 +83,8 @@ def test_an_evening_panorama_beside_a_noon_sun_is_two_suns_that_disagree(
 
 def test_without_json_it_speaks_in_lines(plain: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert main(["meter", str(plain), *NOON]) == 0
-    said = capsys.readouterr().out
-    assert "card facing the sun:" in said and "key_to_fill_stops" in said
+    messages = capsys.readouterr().out
+    assert "card facing the sun:" in messages and "key_to_fill_stops" in messages
 
 
 @pytest.mark.parametrize(
@@ -100,11 +100,11 @@ def test_without_json_it_speaks_in_lines(plain: Path, capsys: pytest.CaptureFixt
     ],
 )
 def test_bad_words_get_one_sentence(
-    words: tuple[str, ...], said: str, plain: Path, capsys: pytest.CaptureFixture[str]
+    words: tuple[str, ...], messages: str, plain: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     assert main(["meter", str(plain), *NOON, *words]) == 2
     error = capsys.readouterr().err
-    assert said in error and error.count("\n") == 1
+    assert messages in error and error.count("\n") == 1
 
 
 def test_a_sky_alone_has_no_lights_to_tint(capsys: pytest.CaptureFixture[str]) -> None:

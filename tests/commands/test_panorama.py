@@ -70,11 +70,11 @@ def test_a_match_names_moments_of_the_real_sun(capsys: pytest.CaptureFixture[str
     ],
 )
 def test_bad_words_get_one_sentence(
-    words: tuple[str, ...], said: str, capsys: pytest.CaptureFixture[str]
+    words: tuple[str, ...], messages: str, capsys: pytest.CaptureFixture[str]
 ) -> None:
     assert main(["panorama", *words]) == 2
     error = capsys.readouterr().err
-    assert said in error and error.count("\n") == 1
+    assert messages in error and error.count("\n") == 1
 
 
 def test_a_panorama_without_a_sun_cannot_be_matched(

@@ -79,10 +79,10 @@ def test_a_sweep_that_cannot_be_is_told(
     capsys: pytest.CaptureFixture[str],
     vary: str,
     out: str,
-    said: str,
+    messages: str,
 ) -> None:
     assert main(["sweep", str(house), "--vary", vary, "-o", str(tmp_path / out)]) != 0
-    assert said in capsys.readouterr().err
+    assert messages in capsys.readouterr().err
 
 
 def test_pictures_are_compared_in_colour_and_stops(

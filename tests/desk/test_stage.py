@@ -193,7 +193,7 @@ def test_a_material_is_corrected_and_taken_back(window: DeskWindow, stage: Stage
 
 def test_plaster_is_one_switch_on_the_strip(window: DeskWindow, qtbot: QtBot) -> None:
     session = window.session
-    window.strip.words["plaster"].click()
+    window.strip.buttons["plaster"].click()
     session.change("stage.plaster", reflectance=0.7, ink=True)
     settled(session, qtbot)
     assert {m.base_colour for m in session.compiled.scene.materials} == {(0.7, 0.7, 0.7)}
@@ -202,7 +202,7 @@ def test_plaster_is_one_switch_on_the_strip(window: DeskWindow, qtbot: QtBot) ->
     session.change("stage.plaster", ink=False)
     settled(session, qtbot)
     assert inked < session.frame.pixels[..., :3].min()
-    window.strip.words["plaster"].click()
+    window.strip.buttons["plaster"].click()
     assert not session.document.stage.plaster.on
 
 
@@ -342,7 +342,7 @@ def test_the_keyboard_walks_and_turns(window: DeskWindow) -> None:
 @pytest.fixture
 def plan(window: DeskWindow, qtbot: QtBot):  # type: ignore[no-untyped-def]
     with qtbot.waitSignal(window.session.plan_ready, timeout=60_000):
-        window.strip.words["plan"].click()
+        window.strip.buttons["plan"].click()
     return window.plan
 
 
@@ -386,13 +386,13 @@ def test_the_plan_is_moved_enlarged_cut_and_shown_alone(window: DeskWindow, plan
     )
     QApplication.sendEvent(plan, wheel)
     assert plan.span_m < span
-    window.strip.words["cut"].click()
+    window.strip.buttons["cut"].click()
     eye = camera_from_document(window.session.document).eye[2]
     assert plan.camera().eye[2] == pytest.approx(eye + 0.6)
-    window.strip.words["alone"].click()
+    window.strip.buttons["alone"].click()
     assert window.picture.isHidden()
     assert plan.isVisible()
-    window.strip.words["plan"].click()
+    window.strip.buttons["plan"].click()
     assert not window.picture.isHidden()
     assert not plan.isVisible()
     assert window.session.plan is None
@@ -408,7 +408,7 @@ def test_a_rectangle_is_drawn_moved_pulled_and_left(window: DeskWindow, qtbot: Q
     def at(u: float, v: float) -> QPoint:
         return QPoint(round(box.x() + u * box.width()), round(box.y() + v * box.height()))
 
-    window.strip.words["rectangle"].click()
+    window.strip.buttons["rectangle"].click()
     assert session.state.tool == "rectangle"
     drag(picture, at(0.2, 0.2), at(0.4, 0.4), at(0.6, 0.6))
     assert session.document.stage.rectangle == pytest.approx((0.2, 0.2, 0.6, 0.6), abs=0.01)
@@ -613,7 +613,7 @@ def test_a_colour_chosen_on_the_screen_is_kept_linear(
     assert block is not None and block.colour is not None
     shown: list[QColor] = []
 
-    def dialog(colour: QColor, *words: object) -> QColor:
+    def dialog(colour: QColor, *buttons: object) -> QColor:
         shown.append(colour)
         return QColor(188, 0, 255)
 
@@ -624,7 +624,7 @@ def test_a_colour_chosen_on_the_screen_is_kept_linear(
     assert (r, g, b) == (pytest.approx(0.5029, abs=1e-3), 0.0, 1.0)
     assert "#bc00ff" in block.colour.swatch.styleSheet()
     monkeypatch.setattr(
-        QColorDialog, "getColor", lambda *words: QColor()
+        QColorDialog, "getColor", lambda *buttons: QColor()
     )  # the dialog is closed without a choice
     before = session.document
     block.colour.swatch.click()

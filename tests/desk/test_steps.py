@@ -85,7 +85,7 @@ def test_an_air_is_taken_by_its_picture(window: DeskWindow, qtbot: QtBot) -> Non
     window.choose_step(STEP_TITLES.index("Air"))
     looks = air.looks  # type: ignore[attr-defined]
     qtbot.waitUntil(lambda: len(looks.images) == len(LOOKS), timeout=30_000)
-    words = [look.word for look in LOOKS]
+    words = [look.word for look in AIR_PRESETS]
     dusty = words.index("dusty")
     QTest.mouseClick(looks, Qt.MouseButton.LeftButton, pos=looks.tile(dusty).center().toPoint())
     assert (session.document.air.particles, session.document.air.turbidity) == ("dust", 8.0)

@@ -122,7 +122,7 @@ def test_a_word_for_dust_switches_it_on_with_its_visibility(
     assert session.document.shafts.on
     assert session.document.shafts.visibility_m == dict(AMOUNTS)["thick"]
     assert page.amount.isEnabled()
-    assert [w.text() for w in page.words.links if w.isChecked()] == ["thick"]
+    assert [w.text() for w in page.action_row.links if w.isChecked()] == ["thick"]
 
 
 def test_the_dusts_box_is_typed_and_a_wrong_one_is_a_sentence(air: AirStep, window: DeskWindow) -> None:

@@ -321,7 +321,7 @@ def test_a_sheet_is_made_and_one_light_gone_on_with(
     at = sheet.cell(box, 2).center().toPoint()
     QTest.mouseClick(window.picture, Qt.MouseButton.LeftButton, pos=at)
     assert sheet.chosen == [2]
-    assert "turbidity 8.00" in page.said.text()
+    assert "turbidity 8.00" in page.details.text()
     target = tmp_path / "sheet.pdf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
     press(page, "save …")
@@ -389,7 +389,7 @@ def test_suggestions_come_with_reasons_and_can_be_stopped(
     page, sheet = compare.vary, window.tools.sheet
     press(page, "6 lights")
     qtbot.waitUntil(lambda: len(sheet.items) == 6, timeout=180_000)
-    assert all(item.words and item.more for item in sheet.items)
+    assert all(item.label and item.more for item in sheet.items)
     heights = {round(sun_from_document(item.document)[1]) for item in sheet.items}
     assert len(heights) >= 3
     press(page, "24 lights")
@@ -429,9 +429,9 @@ def test_undo_says_what_it_takes_back_and_steps_are_listed(
     session.change("fill", sky_stops=1.0)
     compare.show_page("Looks")
     compare.looks._show_steps()
-    words = [compare.looks.steps.itemAt(k).widget().toolTip() for k in range(compare.looks.steps.count())]  # type: ignore[union-attr]
-    assert words[0].startswith("sky ")
-    assert words[1].startswith("turbidity ")
+    label = [compare.looks.steps.itemAt(k).widget().toolTip() for k in range(compare.looks.steps.count())]  # type: ignore[union-attr]
+    assert label[0].startswith("sky ")
+    assert label[1].startswith("turbidity ")
     session.undo()
     assert "sky" in window.bar.redo.toolTip()
 

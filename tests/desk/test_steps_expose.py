@@ -192,13 +192,13 @@ def test_each_link_acts_is_told_in_words_and_goes_back(
             done(window),
         )
         assert np.abs(after.pixels.astype(int) - before.pixels).max() > 3
-        assert row.rows[name].label.lower() in row.said.text()
+        assert row.rows[name].label.lower() in row.summary_label.text()
         # hold to see it without
         without = newer(window, qtbot, row.without.pressed.emit, done(window))
         assert np.abs(without.pixels.astype(int) - before.pixels).max() <= 2
         newer(window, qtbot, row.without.released.emit, done(window))
         newer(window, qtbot, row.reset.click, done(window))
-        assert not row.said.isVisibleTo(page)
+        assert not row.summary_label.isVisibleTo(page)
 
 
 def test_a_link_that_is_off_keeps_its_settings(expose: ExposeStep, window: DeskWindow) -> None:
@@ -220,7 +220,7 @@ def test_a_curve_is_bent_by_hand_and_straightened(expose: ExposeStep, window: De
     points = session.document.expose.tone.curve
     assert len(points) == 3
     assert points[1] == pytest.approx((0.5, 0.7), abs=0.02)
-    assert "curve of brightness" in page.tone.said.text()
+    assert "curve of brightness" in page.tone.summary_label.text()
     QTest.keyClick(curve, Qt.Key.Key_Down)
     assert session.document.expose.tone.curve[1][1] == pytest.approx(points[1][1] - 0.01, abs=1e-4)
     # it cannot be drawn under its left neighbour: the curve never falls
@@ -228,7 +228,7 @@ def test_a_curve_is_bent_by_hand_and_straightened(expose: ExposeStep, window: De
     assert session.document.expose.tone.curve[1][1] == 0.0
     curve.remove_point(1)
     assert session.document.expose.tone.curve == STRAIGHT
-    page.curves.words["curve_red"].click()
+    page.curves.buttons["curve_red"].click()
     QTest.mouseClick(curve, Qt.MouseButton.LeftButton, pos=at)
     assert len(session.document.expose.tone.curve_red) == 3
     press(page, "straight")
@@ -240,7 +240,7 @@ def test_a_band_of_hue_is_chosen_by_its_swatch(expose: ExposeStep, window: DeskW
     bands.swatches[5].click()
     bands.rows[5]["saturation"].set_value(-0.5)
     assert window.session.document.expose.colour.bands[5] == HueBand(saturation=-0.5)
-    assert "bands blue" in expose.chain.colour.said.text()
+    assert "bands blue" in expose.chain.colour.summary_label.text()
 
 
 def test_a_colour_table_is_chosen_and_a_bad_one_refused(
@@ -252,9 +252,9 @@ def test_a_colour_table_is_chosen_and_a_bad_one_refused(
     toning, session = expose.chain.colour.toning, window.session
     before = settled(window, qtbot)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(bad), ""))
-    with qtbot.waitSignal(session.noticed, timeout=5_000) as said:
+    with qtbot.waitSignal(session.noticed, timeout=5_000) as summary:
         press(toning, "choose …")
-    assert "bad.cube is no colour table" in said.args[0]
+    assert "bad.cube is no colour table" in summary.args[0]
     assert session.document.expose.colour == ColourState()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(good), ""))
     after = newer(window, qtbot, lambda: press(toning, "choose …"), done(window))
@@ -325,7 +325,7 @@ def test_a_mask_is_painted_and_another_covers_a_part(
 def test_scopes_show_what_is_on_the_screen(expose: ExposeStep, window: DeskWindow, qtbot: QtBot) -> None:
     panel = expose.scopes
     for way in ("stops", "across", "colours", "codes"):
-        panel.words[way].click()
+        panel.buttons[way].click()
         assert panel.scope.way == way
         image = panel.scope.grab().toImage()
         colours = {image.pixel(x, y) for x in range(0, image.width(), 7) for y in range(0, image.height(), 5)}
@@ -356,7 +356,7 @@ def test_proofs_are_drawn_and_one_is_seen_large(expose: ExposeStep, window: Desk
     expose.show_page("Proofs")
     page.refresh()
     assert all(not button.icon().isNull() for button in page.buttons.values())
-    assert page.said.text()
+    assert page.warnings.text()
     grey = newer(window, qtbot, page.buttons["grey"].click, lambda f: f.inspected is not None)
     assert grey.inspected is not None
     assert np.ptp(grey.inspected[..., :3].astype(int), axis=-1).max() <= 1

@@ -84,14 +84,14 @@ def test_a_panorama_is_chosen_turned_and_taken_away(
 def test_a_panorama_that_cannot_be_read_is_told_once_and_the_rest_goes_on(
     window: DeskWindow, qtbot: QtBot, tmp_path: Path
 ) -> None:
-    session, said = window.session, []
-    session.noticed.connect(lambda sentence, _kind: said.append(sentence))
+    session, summary = window.session, []
+    session.noticed.connect(lambda sentence, _kind: summary.append(sentence))
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
         session.change("panorama", file=str(tmp_path / "gone.exr"))
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
         session.change("air", turbidity=4.0)
-    assert [sentence for sentence in said if "gone.exr" in sentence] == said
-    assert len(said) == 1
+    assert [sentence for sentence in summary if "gone.exr" in sentence] == summary
+    assert len(summary) == 1
 
 
 def test_a_light_says_what_is_not_natures_and_goes_back_alone(window: DeskWindow, fill: FillStep) -> None:
@@ -99,7 +99,7 @@ def test_a_light_says_what_is_not_natures_and_goes_back_alone(window: DeskWindow
     assert row.changed.isHidden() and fill.balance.reset.isHidden()
     session.change("fill", sky_stops=-1.0, sun_stops=0.5)
     session.change("fill", sky_saturation=0.5, sky_bounced_stops=1.0)
-    assert row.said.text() == "brightness × 0.5, bounces +1.0 stops, saturation × 0.50"
+    assert row.summary.text() == "brightness × 0.5, bounces +1.0 stops, saturation × 0.50"
     row.back.click()
     assert session.document.fill == FillState(sun_stops=0.5)
     fill.balance.reset.click()
@@ -117,7 +117,7 @@ def test_a_light_is_switched_off_and_heard_alone(window: DeskWindow, fill: FillS
     fill.balance.rows["sky"].solo.click()
     assert session.document.fill.solo == ""
     row.on.click()
-    assert not session.document.fill.sun_on and row.said.text() == "off"
+    assert not session.document.fill.sun_on and row.summary.text() == "off"
 
 
 def test_a_gain_traces_nothing_anew_and_each_source_has_its_small_picture(
@@ -168,8 +168,8 @@ def test_key_to_fill_is_set_exactly_and_a_fixed_exposure_keeps_the_lit_side(
 def test_a_ratio_is_typed_offered_and_refused_beyond_reach(
     window: DeskWindow, fill: FillStep, qtbot: QtBot
 ) -> None:
-    session, said = window.session, []
-    session.noticed.connect(lambda sentence, _kind: said.append(sentence))
+    session, summary = window.session, []
+    session.noticed.connect(lambda sentence, _kind: summary.append(sentence))
     control: RatioControl = fill.balance.ratio
     edit = control.row.begin_typing()
     edit.setText("2.5 stops")
@@ -192,7 +192,7 @@ def test_a_ratio_is_typed_offered_and_refused_beyond_reach(
         session.change("fill", sky_stops=9.95)
     before = session.document
     control.ask(-12.0)
-    assert session.document is before and "out of reach" in said[-1]
+    assert session.document is before and "out of reach" in summary[-1]
 
 
 def test_without_a_sun_there_is_no_ratio_to_drag(window: DeskWindow, fill: FillStep, qtbot: QtBot) -> None:

@@ -252,15 +252,18 @@ def test_a_stopped_save_keeps_the_passes_that_are_done(
     assert window.bar.stop.text() == "stop"
     QTest.mouseClick(window.bar.stop, LEFT)
     qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
-    said = window.notice.text.text()
-    assert "Saved out.png" in said and "go on" in said
+    message = window.notice.text.text()
+    assert "Saved out.png" in message and "go on" in message
     assert (tmp_path / "out.png").exists() and (tmp_path / "out.png.unfinished").exists()
-    done = int(said.split(" at ")[1].split(" ")[0])
+    done = int(message.split(" at ")[1].split(" ")[0])
     window.session.change("output", samples=done + 2)
     window.save_picture(tmp_path / "out.png")
     qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
-    said = window.notice.text.text()  # some pixels had a pass more than others when it was stopped
-    assert said.endswith("samples per pixel.") and done <= int(said.split(": ")[1].split(" ")[0]) <= done + 64
+    message = window.notice.text.text()  # some pixels had a pass more than others when it was stopped
+    assert (
+        message.endswith("samples per pixel.")
+        and done <= int(message.split(": ")[1].split(" ")[0]) <= done + 64
+    )
     assert not (tmp_path / "out.png.unfinished").exists()
     window.session.change("output", samples=4)
 

@@ -32,7 +32,7 @@ def test_zones_rise_and_the_grey_card_is_grey() -> None:
     assert limits == sorted(limits)
     out = false_colour(card(0.18, 12.0), DevelopSettings(12.0))
     assert len(set(out[0, 0, :3].tolist())) == 1
-    named = {zone.words: zone.colour for zone in ZONES}
+    named = {zone.label: zone.colour for zone in ZONES}
     assert tuple(false_colour(card(0.97, 12.0), DevelopSettings(12.0))[0, 0, :3]) == named["white card"]
     assert tuple(false_colour(card(1e5, 12.0), DevelopSettings(12.0))[0, 0, :3]) == named["sun, lamps"]
     assert len({zone.colour for zone in ZONES}) == len(ZONES)

@@ -65,7 +65,7 @@ def test_typical_lights_go_from_bright_to_dark() -> None:
     values = [light.ev for light in TYPICAL]
     assert values == sorted(values, reverse=True)
     # REFERENCE.md and handbooks: bright daylight is EV 15
-    assert {light.words: light.ev for light in TYPICAL}["Bright sun"] == 15.0
+    assert {light.description: light.ev for light in TYPICAL}["Bright sun"] == 15.0
 
 
 @pytest.mark.proof(
@@ -88,6 +88,6 @@ def test_typical_lights_go_from_bright_to_dark() -> None:
         ("Full moon", 0.1, 0.35),
     ],
 )
-def test_a_typical_light_is_as_bright_as_handbooks_say(words: str, least: float, most: float) -> None:
-    (ev,) = (light.ev for light in TYPICAL if light.words == words)
+def test_a_typical_light_is_as_bright_as_handbooks_say(description: str, least: float, most: float) -> None:
+    (ev,) = (light.ev for light in TYPICAL if light.description == description)
     assert least < 2.5 * 2.0**ev < most  # ISO 2720, C = 250

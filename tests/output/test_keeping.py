@@ -133,8 +133,8 @@ def test_a_program_that_is_killed_while_keeping_leaves_a_whole_one_or_none(tmp_p
     """
     for round_ in range(4):
         folder = tmp_path / str(round_)
-        words = [sys.executable, "-c", textwrap.dedent(script), str(folder)]
-        process = subprocess.Popen(words, stdout=subprocess.PIPE, cwd=Path(__file__).parents[2])
+        arguments = [sys.executable, "-c", textwrap.dedent(script), str(folder)]
+        process = subprocess.Popen(arguments, stdout=subprocess.PIPE, cwd=Path(__file__).parents[2])
         assert process.stdout is not None
         process.stdout.readline()
         time.sleep(0.15 + 0.07 * round_)

@@ -62,11 +62,11 @@ def test_a_spot_that_moves_is_read_alone_and_nothing_twice(
 ) -> None:
     told: list[MeterRead] = []
     meter, lights = SceneMeter(told.append), build_environment(uniform_dome(1000.0))
-    words = view, lights, "this light", 8, tracer
-    meter.update(*words, (DOWN,))
-    meter.update(*words, (DOWN.model_copy(update={"name": "another name"}),))
+    arguments = view, lights, "this light", 8, tracer
+    meter.update(*arguments, (DOWN,))
+    meter.update(*arguments, (DOWN.model_copy(update={"name": "another name"}),))
     assert len(told) == 1
-    meter.update(*words, (WALL,))
+    meter.update(*arguments, (WALL,))
     assert len(told) == 2
     assert told[1].cards is told[0].cards
     assert told[1].spots is not None and told[0].spots is not None

@@ -225,7 +225,7 @@ def test_plain_formats_are_white_under_their_colours_and_grey_without(tmp_path: 
     assert coloured.materials[0].base_colour == (1.0, 1.0, 1.0)
     (tmp_path / "t.stl").write_bytes(stl_bytes(box((0, 0, 0), (1, 1, 1))))
     assert read_file(tmp_path / "t.stl").materials[0].base_colour == (0.8, 0.8, 0.8)
-    assert not read_file(tmp_path / "t.stl").origin.said
+    assert not read_file(tmp_path / "t.stl").origin.declared
     assert math.isfinite(read_file(tmp_path / "t.stl").bounds()[1][2])
 
 

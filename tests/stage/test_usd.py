@@ -66,7 +66,7 @@ def test_the_files_own_unit_and_axis_are_taken(tmp_path: Path) -> None:
     UsdGeom.Xformable(mesh).AddTranslateOp().Set((0, 300, -200))
     stage.Save()
     scene = read_model(tmp_path / "t.usda")
-    assert (scene.origin.units, scene.origin.up, scene.origin.said) == ("cm", "y", True)
+    assert (scene.origin.units, scene.origin.up, scene.origin.declared) == ("cm", "y", True)
     low, high = scene.bounds()
     assert low == pytest.approx([-0.5, 2.0, 2.5])
     assert high == pytest.approx([0.5, 2.0, 3.5])

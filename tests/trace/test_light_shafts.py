@@ -165,12 +165,12 @@ def test_the_dust_of_what_is_seen_ends_at_the_rooms_panes(tracer: Renderer) -> N
 
 def test_the_same_samples_come_whatever_the_passes(tracer: Renderer) -> None:
     at_once, in_two = (LightShaftFilm(12, 10) for _ in range(2))
-    words = (tracer, build_render_scene(AWAY), build_environment(sun(45.0)), ALONG, medium(0.1))
-    at_once.accumulate(*words, 6)
-    in_two.accumulate(*words, 2)
-    in_two.accumulate(*words, 4)
+    arguments = (tracer, build_render_scene(AWAY), build_environment(sun(45.0)), ALONG, medium(0.1))
+    at_once.accumulate(*arguments, 6)
+    in_two.accumulate(*arguments, 2)
+    in_two.accumulate(*arguments, 4)
     np.testing.assert_array_equal(at_once.light(), in_two.light())
-    assert not LightShaftFilm(4, 4).accumulate(*words, 1, lambda: True)
+    assert not LightShaftFilm(4, 4).accumulate(*arguments, 1, lambda: True)
 
 
 def test_a_stopped_picture_has_dust_all_over_and_one_that_goes_on_all_of_its_samples(
@@ -182,9 +182,9 @@ def test_a_stopped_picture_has_dust_all_over_and_one_that_goes_on_all_of_its_sam
     passes: list[int] = []
     accumulate = LightShaftFilm.accumulate
 
-    def counted(self: LightShaftFilm, *words: Any) -> bool:
-        passes.append(words[-1])
-        return accumulate(self, *words)
+    def counted(self: LightShaftFilm, *arguments: Any) -> bool:
+        passes.append(arguments[-1])
+        return accumulate(self, *arguments)
 
     monkeypatch.setattr(LightShaftFilm, "accumulate", counted)
     looking = replace(ALONG, fov_deg=20.0)

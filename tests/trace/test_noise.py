@@ -43,8 +43,8 @@ def sunny(solver: SkySolver) -> Environment:
     return build_environment(solver.dome(Air(3.0), 200.0, 35.0))
 
 
-def noise_of(film: Film, *words: Any, **more: Any) -> float:
-    return error_quantile(tile_relative_error(film, *words, **more))
+def noise_of(film: Film, *arguments: Any, **more: Any) -> float:
+    return error_quantile(tile_relative_error(film, *arguments, **more))
 
 
 def exposed(tracer: Renderer, stage: RenderScene, lights: Environment, samples: int, seed: int = 0) -> Film:

@@ -225,14 +225,14 @@ os._exit(0)
 """
 
 
-def run_apart(script: str, *words: str, cache: str | None = None) -> dict[str, Any]:
+def run_apart(script: str, *arguments: str, cache: str | None = None) -> dict[str, Any]:
     """The last line a script prints in a process of its own, as JSON."""
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "GLOAMET_BENCH_START": str(time.time())}
     if cache is not None:
         environment["XDG_CACHE_HOME"] = cache
         environment.pop("NUMBA_CACHE_DIR", None)  # this process has chosen its own
     done = subprocess.run(
-        [sys.executable, "-c", script, *words],
+        [sys.executable, "-c", script, *arguments],
         capture_output=True,
         text=True,
         env=environment,

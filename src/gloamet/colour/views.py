@@ -88,7 +88,7 @@ class ViewTransform(NamedTuple):
     alone, which needs no table."""
 
     name: str
-    words: str
+    description: str
     apply: Callable[[Floats], Floats]
     curve_alone: bool = False
 

@@ -58,11 +58,11 @@ def run_looks(options: argparse.Namespace) -> None:
     from gloamet.document.file import load_document, save_document
     from gloamet.document.looks import LOOKS, apply_look, own_looks
 
-    mine, said = own_looks()
+    mine, messages = own_looks()
     looks = {look.name: look for look in (*LOOKS, *mine)}
     if options.apply is None:
-        show({name: look.words or "one of your own" for name, look in looks.items()}, options.json)
-        for sentence in said:
+        show({name: look.description or "one of your own" for name, look in looks.items()}, options.json)
+        for sentence in messages:
             print(f"note: {sentence}")
         return
     name, project = options.apply

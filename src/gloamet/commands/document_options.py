@@ -32,8 +32,8 @@ def add_field(parser: argparse.ArgumentParser, option: str, section: str, name: 
     """An option for a field of the document, with its range and its own words."""
     field = field_range(section, name)
     unit = f" ({field.unit})" if field.unit else ""
-    words = f"{field.description[:1].lower()}{field.description[1:]}{unit}".replace("%", "%%")
-    parser.add_argument(option, type=of_field(section, name, what), help=words)
+    help_text = f"{field.description[:1].lower()}{field.description[1:]}{unit}".replace("%", "%%")
+    parser.add_argument(option, type=of_field(section, name, what), help=help_text)
 
 
 def colour(text: str) -> tuple[float, float, float]:
@@ -130,10 +130,12 @@ def add_aerial(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--aerial-tint", type=colour, metavar="#RRGGBB", help="colour of the air before things"
     )
-    words = "whether far things fade into the air"
-    parser.add_argument("--aerial", choices=["on", "off"], help=words)
-    words = description("air", "aerial_dims_sky")
-    parser.add_argument("--aerial-dims-sky", action="store_true", help=f"{words[:1].lower()}{words[1:]}")
+    help_text = "whether far things fade into the air"
+    parser.add_argument("--aerial", choices=["on", "off"], help=help_text)
+    help_text = description("air", "aerial_dims_sky")
+    parser.add_argument(
+        "--aerial-dims-sky", action="store_true", help=f"{help_text[:1].lower()}{help_text[1:]}"
+    )
 
 
 def with_aerial(document: Document, options: argparse.Namespace) -> Document:
@@ -165,7 +167,7 @@ def read_document(path: Path, units: str | None = None, up: str | None = None) -
         if not document.stage.model:
             raise GloametError(f"{path.name} names no model: open one on the desk first.")
     else:
-        said = ("m", "y") if path.suffix.lower() in SILENT else ("file", "file")
-        document = Document().change("stage", model=str(path), units=said[0], up=said[1])
+        messages = ("m", "y") if path.suffix.lower() in SILENT else ("file", "file")
+        document = Document().change("stage", model=str(path), units=messages[0], up=messages[1])
     stage = document.stage
     return document.change("stage", units=units or stage.units, up=up or stage.up)

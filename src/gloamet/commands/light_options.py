@@ -53,13 +53,13 @@ def add_light(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--panorama", type=Path, help="lat-long .exr, .hdr or .tif whose light is added")
     for option, name, what in PANORAMA_OPTIONS:
         add_field(parser, option, "panorama", name, what)
-    for option, _name, _value, words in PANORAMA_SWITCHES:
-        parser.add_argument(option, action="store_true", help=words)
+    for option, _name, _value, help_text in PANORAMA_SWITCHES:
+        parser.add_argument(option, action="store_true", help=help_text)
     pair: Any = {"action": "append", "default": []}
     names = ", ".join(GAINS)
     parser.add_argument("--gain", type=_gain, metavar="LIGHT=STOPS", help=f"brightness of {names}", **pair)
-    words = "warmth of a light's fill"
-    parser.add_argument("--light-warmth", type=_warmth, metavar="LIGHT=MIRED", help=words, **pair)
+    help_text = "warmth of a light's fill"
+    parser.add_argument("--light-warmth", type=_warmth, metavar="LIGHT=MIRED", help=help_text, **pair)
     parser.add_argument("--sky-saturation", type=number(0, 3, "Saturation"), help="colour of the sky fill")
     parser.add_argument("--solo", choices=LIGHT_LAYERS, help="this light alone")
     parser.add_argument("--ev", help="auto or an exposure value at ISO 100")

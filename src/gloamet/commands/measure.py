@@ -82,6 +82,6 @@ def _words(spot: dict[str, Any]) -> str:
     """A spot's readings in one line."""
     found = clean(spot)
     stops, kelvin = found["stops_from_grey"], found["cct_k"]
-    said = [f"{found['cd_m2']:.4g} cd/m²", "dark" if stops is None else f"{stops:+.2f} stops from grey"]
-    said += [] if kelvin is None else [f"{kelvin:.0f} K"]
-    return "  ".join([*said, "screen " + " ".join(str(v) for v in found["screen_rgb"])])
+    messages = [f"{found['cd_m2']:.4g} cd/m²", "dark" if stops is None else f"{stops:+.2f} stops from grey"]
+    messages += [] if kelvin is None else [f"{kelvin:.0f} K"]
+    return "  ".join([*messages, "screen " + " ".join(str(v) for v in found["screen_rgb"])])

@@ -116,12 +116,12 @@ def _readings(document: Document, dome: SkyDome, elevation_deg: float) -> dict[s
         "visibility_km": air.visibility_km,
         "incident_ev": reading.incident_ev,
     }
-    said = caveat(sky_model_from_document(document), air, elevation_deg)
+    messages = caveat(sky_model_from_document(document), air, elevation_deg)
     changed = grading_differences(grade_from_document(document))
-    said = " ".join(
-        [*([said] if said else []), *([f"Not nature’s: {', '.join(changed)}."] if changed else [])]
+    messages = " ".join(
+        [*([messages] if messages else []), *([f"Not nature’s: {', '.join(changed)}."] if changed else [])]
     )
-    return {**out, "note": said} if said else out
+    return {**out, "note": messages} if messages else out
 
 
 def _print_table(options: argparse.Namespace, document: Document, swept: Sweep) -> None:

@@ -69,16 +69,18 @@ def _tint(text: str) -> Colour | dict[str, Any]:
 
 def add_grade(parser: argparse.ArgumentParser, lights: bool = False) -> None:
     """The artist's hand on the sky; with `lights` a tint may be one of a light's fill instead."""
-    words = "colour the sky is tinted with" + (", or LIGHT=#RRGGBB,SHARE of a light's fill" if lights else "")
-    parser.add_argument("--tint", type=_tint, action="append", default=[], metavar="#RRGGBB", help=words)
+    help_text = "colour the sky is tinted with" + (
+        ", or LIGHT=#RRGGBB,SHARE of a light's fill" if lights else ""
+    )
+    parser.add_argument("--tint", type=_tint, action="append", default=[], metavar="#RRGGBB", help=help_text)
     parser.set_defaults(tints_lights=lights)
     for option, name, what in GRADE_OPTIONS:
         add_field(parser, option, "sky", name, what)
     luminance, hue = curve("Luminance", CURVE_STOPS), curve("Hue", CURVE_TURN_DEG)
-    words = description("sky", "luminance_curve")
-    parser.add_argument("--luminance-by-height", type=luminance, metavar="A,B,C,D,E", help=words)
-    words = description("sky", "hue_curve")
-    parser.add_argument("--hue-by-height", type=hue, metavar="A,B,C,D,E", help=words)
+    help_text = description("sky", "luminance_curve")
+    parser.add_argument("--luminance-by-height", type=luminance, metavar="A,B,C,D,E", help=help_text)
+    help_text = description("sky", "hue_curve")
+    parser.add_argument("--hue-by-height", type=hue, metavar="A,B,C,D,E", help=help_text)
 
 
 def with_grade(document: Document, options: argparse.Namespace) -> Document:
@@ -98,13 +100,13 @@ def with_grade(document: Document, options: argparse.Namespace) -> Document:
 
 def add_picture_sky(parser: argparse.ArgumentParser) -> None:
     """What belongs to a picture alone: whether the hand acts on light, the backdrop, dust."""
-    words = "the hand on the sky is seen and gives no light"
-    parser.add_argument("--background-only", action="store_true", help=words)
+    help_text = "the hand on the sky is seen and gives no light"
+    parser.add_argument("--background-only", action="store_true", help=help_text)
     forms = "sky, none, #rrggbb or #rrggbb,#rrggbb"
-    words = f"what is seen past all things: {forms} from below to above"
-    parser.add_argument("--backdrop", type=backdrop, metavar="WHAT", help=words)
-    words = "dust in which the sun draws shafts: model, view or box"
-    parser.add_argument("--shafts", choices=["model", "view", "box"], nargs="?", const="view", help=words)
+    help_text = f"what is seen past all things: {forms} from below to above"
+    parser.add_argument("--backdrop", type=backdrop, metavar="WHAT", help=help_text)
+    help_text = "dust in which the sun draws shafts: model, view or box"
+    parser.add_argument("--shafts", choices=["model", "view", "box"], nargs="?", const="view", help=help_text)
     for option, name, what in SHAFT_OPTIONS:
         add_field(parser, option, "shafts", name, what)
     parser.add_argument("--dust-low", type=triple("Corner"), metavar="X,Y,Z", help="lowest corner of the box")

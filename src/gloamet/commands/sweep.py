@@ -25,8 +25,8 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register both subcommands."""
     parser = commands.add_parser("sweep", help="one or two settings through a range, as small pictures")
     _add_scene(parser)
-    words = "PATH=LOW:HIGH:COUNT[:log], like sun.elevation_deg=5:60:8; sun.hour and sun.day are clock and calendar"
-    parser.add_argument("--vary", action="append", required=True, metavar="RANGE", help=words)
+    help_text = "PATH=LOW:HIGH:COUNT[:log], like sun.elevation_deg=5:60:8; sun.hour and sun.day are clock and calendar"
+    parser.add_argument("--vary", action="append", required=True, metavar="RANGE", help=help_text)
     parser.set_defaults(run=run_sweep)
     other = commands.add_parser("suggest", help="plausible lights for a view, spread far apart")
     _add_scene(other)
@@ -107,9 +107,11 @@ def run_sweep(options: argparse.Namespace) -> None:
     for number, variant in enumerate(variants, 1):
         made = table.picture(variant.document)
         assert made is not None  # nobody cancels
-        words = variant_label(variant)
-        pictures.append((made.pixels, words))
-        tell.append({"file": f"{number:03d}.png", "values": variant.values, "words": words, "ev": made.ev})
+        help_text = variant_label(variant)
+        pictures.append((made.pixels, help_text))
+        tell.append(
+            {"file": f"{number:03d}.png", "values": variant.values, "words": help_text, "ev": made.ev}
+        )
         if sys.stderr.isatty():
             print(f"\r{number} of {len(variants)} ", end="", file=sys.stderr)
     _write(options, pictures, varies[0].number if len(varies) > 1 else SHEET_COLUMNS, tell)

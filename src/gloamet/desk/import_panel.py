@@ -158,7 +158,7 @@ class ImportPanel(QWidget):
         if scene is None or not self.isVisible():
             return
         place = placement_from_stage(document.stage, scene.origin)
-        guess = "" if scene.origin.said else "A guess: "
+        guess = "" if scene.origin.declared else "A guess: "
         own = document.stage.units == "file"
         self.units_why.setText(
             f"{guess}{place.units}; {scene.origin.units_why}." if own else "Chosen by you."

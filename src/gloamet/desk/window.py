@@ -147,12 +147,12 @@ class DeskWindow(QMainWindow):
         numbers.addWidget(self.lift)
         numbers.addWidget(self.heading)
         box.addLayout(numbers)
-        words = QHBoxLayout()
+        label_row = QHBoxLayout()
         self.height_word, self.heading_word = label("", "note"), label("", "note")
         self.heading_word.setAlignment(Qt.AlignmentFlag.AlignRight)
-        words.addWidget(self.height_word)
-        words.addWidget(self.heading_word)
-        box.addLayout(words)
+        label_row.addWidget(self.height_word)
+        label_row.addWidget(self.heading_word)
+        box.addLayout(label_row)
         box.addSpacing(10)
         box.addWidget(self.probes)
         box.addSpacing(8)
@@ -293,8 +293,8 @@ class DeskWindow(QMainWindow):
         left = left_behind()
         if left:
             newest = left[0]
-            said = f"“{newest.title}” was not saved when the program ended ({newest.when:%d %b %H:%M})."
-            self.notice.offer(said, "take it up", partial(self._take_up, newest))
+            message = f"“{newest.title}” was not saved when the program ended ({newest.when:%d %b %H:%M})."
+            self.notice.offer(message, "take it up", partial(self._take_up, newest))
 
     def _take_up(self, left: Left) -> None:
         if not self._may_leave():
@@ -317,8 +317,8 @@ class DeskWindow(QMainWindow):
         if path is None:
             return self.save_as()
         if self.session.store.changed_outside():
-            said = f"{path.name} was changed on disk since it was opened."
-            answer = ask(self, said, ("Write over it", "Save as …"))
+            message = f"{path.name} was changed on disk since it was opened."
+            answer = ask(self, message, ("Write over it", "Save as …"))
             if answer != "Write over it":
                 return self.save_as() if answer else False
         return self.session.save(path)

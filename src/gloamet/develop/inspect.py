@@ -28,7 +28,7 @@ class Zone(NamedTuple):
 
     up_to: float
     colour: tuple[int, int, int]
-    words: str
+    label: str
 
 
 # from cold and dark to warm and light, grey where the grey card is: each stop can be told from its neighbours

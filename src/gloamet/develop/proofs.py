@@ -103,7 +103,7 @@ class Proof(NamedTuple):
     """A way others see a picture: its name, words, and what it makes of linear screen light."""
 
     name: str
-    words: str
+    description: str
     show: Callable[[Linear], Linear]
 
 
@@ -202,13 +202,13 @@ def warning_labels(found: Warnings) -> list[str]:
     >>> warning_labels(Warnings(0.001, 0.02, 14.0))
     []
     """
-    said = []
+    messages = []
     if found.garish >= 0.01:
-        said.append(f"{100 * found.garish:.0f} % turns garish on a vivid phone.")
+        messages.append(f"{100 * found.garish:.0f} % turns garish on a vivid phone.")
     if found.dulled >= 0.05:
-        said.append(f"{100 * found.dulled:.0f} % is more colourful than uncoated paper can show.")
+        messages.append(f"{100 * found.dulled:.0f} % is more colourful than uncoated paper can show.")
     if found.middle_stands_out < LEAST_STANDS_OUT:
-        said.append(
+        messages.append(
             f"As a thumbnail its middle differs by {found.middle_stands_out:.0f} L* from the rest: it may be lost."
         )
-    return said
+    return messages

@@ -23,6 +23,6 @@ def pool() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(THREADS, thread_name_prefix="develop")
 
 
-def on_all_threads(kernel: Callable[..., Any], *words: Any) -> None:
+def on_all_threads(kernel: Callable[..., Any], *arguments: Any) -> None:
     """Call kernel(counters, *words) on all threads; counters are zeros, by which they share the work."""
-    run_on_all_threads(pool(), THREADS, kernel, (np.zeros(COUNTER_COUNT, np.int64), *words))
+    run_on_all_threads(pool(), THREADS, kernel, (np.zeros(COUNTER_COUNT, np.int64), *arguments))

@@ -130,6 +130,6 @@ def step_label(before: Document, after: Document, most: int = 2) -> str:
         return difference_label(models[0])
     view = [d for d in found if d.path[:2] == ("stage", "view")]
     others = [d for d in found if d.path[:2] != ("stage", "view")]
-    said = [difference_label(d) for d in others[:most]] + (["view"] if view else [])
+    messages = [difference_label(d) for d in others[:most]] + (["view"] if view else [])
     more = len(others) - most
-    return ", ".join(said) + (f" and {more} more" if more > 0 else "")
+    return ", ".join(messages) + (f" and {more} more" if more > 0 else "")

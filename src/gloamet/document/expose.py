@@ -30,11 +30,11 @@ def _strength(what: str) -> Any:
 
 
 def _curve(what: str) -> Any:
-    words = (
+    text = (
         f"Free curve of {what}: points from 0 (8 stops below grey) to 1 (6 stops above), in and out; it never "
         "falls."
     )
-    return Field(STRAIGHT, min_length=2, max_length=16, description=words)
+    return Field(STRAIGHT, min_length=2, max_length=16, description=text)
 
 
 class GlareState(Model):

@@ -16,8 +16,8 @@ def _stops(what: str, most: float = 10.0) -> Any:
 
 
 def _bounced(what: str) -> Any:
-    words = f"Light of {what} that comes back from other surfaces, brighter or dimmer than nature has it."
-    return number(0.0, -10, 10, words, "stops", 0.1, 2)
+    text = f"Light of {what} that comes back from other surfaces, brighter or dimmer than nature has it."
+    return number(0.0, -10, 10, text, "stops", 0.1, 2)
 
 
 def _tint(what: str) -> Any:
@@ -29,8 +29,8 @@ def _fraction(what: str) -> Any:
 
 
 def _warmth(what: str) -> Any:
-    words = f"{what} warmer (positive) or cooler, in steps an eye sees alike at any temperature."
-    return number(0.0, -150, 150, words, "mired", 5, 0)
+    text = f"{what} warmer (positive) or cooler, in steps an eye sees alike at any temperature."
+    return number(0.0, -150, 150, text, "mired", 5, 0)
 
 
 def _switch(what: str) -> Any:

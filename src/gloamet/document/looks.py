@@ -46,7 +46,7 @@ class Look(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     name: str = Field(min_length=1, max_length=60)
-    words: str = Field("", max_length=200)
+    description: str = Field("", max_length=200)
     sun: SunRule | None = None
     fields: dict[str, Any] = {}
 
@@ -55,43 +55,43 @@ CLEAR = {"air.model": "physical", "air.haze_on": False, "air.particles": "rural"
 LOOKS = (
     Look(
         name="early gold",
-        words="Low and warm from the east, long shade, a little haze in the air.",
+        description="Low and warm from the east, long shade, a little haze in the air.",
         sun=SunRule(side="morning", height_deg=7.0),
         fields={**CLEAR, "air.turbidity": 3.2, "expose.warmth_kept": 0.5},
     ),
     Look(
         name="clear noon",
-        words="The highest sun of the day in washed air: hard, white, short shade.",
+        description="The highest sun of the day in washed air: hard, white, short shade.",
         sun=SunRule(side="highest"),
         fields={**CLEAR, "air.turbidity": 2.1, "expose.warmth_kept": 0.0},
     ),
     Look(
         name="hazy noon",
-        words="The highest sun through summer haze: pale sky, filled shade.",
+        description="The highest sun through summer haze: pale sky, filled shade.",
         sun=SunRule(side="highest"),
         fields={**CLEAR, "air.turbidity": 5.5, "expose.warmth_kept": 0.0},
     ),
     Look(
         name="low west",
-        words="The last hour: raking light from the west.",
+        description="The last hour: raking light from the west.",
         sun=SunRule(side="evening", height_deg=9.0),
         fields={**CLEAR, "air.turbidity": 3.0, "expose.warmth_kept": 0.6},
     ),
     Look(
         name="blue hour",
-        words="The sun is down, the sky alone lights: blue, without shade.",
+        description="The sun is down, the sky alone lights: blue, without shade.",
         sun=SunRule(side="evening", height_deg=-5.0),
         fields={**CLEAR, "air.turbidity": 2.6, "expose.warmth_kept": 0.4},
     ),
     Look(
         name="high overcast",
-        words="An even grey sky: soft light from above.",
+        description="An even grey sky: soft light from above.",
         sun=SunRule(side="highest"),
         fields={"air.model": "cie", "air.cie_sky": 1, "sun.moon": False, "expose.warmth_kept": 0.0},
     ),
     Look(
         name="misty morning",
-        words="A shallow mist that a low sun fills with light.",
+        description="A shallow mist that a low sun fills with light.",
         sun=SunRule(side="morning", height_deg=10.0),
         fields={
             **CLEAR,
@@ -104,7 +104,7 @@ LOOKS = (
     ),
     Look(
         name="moonlit",
-        words="A high moon of the nearest night that has one.",
+        description="A high moon of the nearest night that has one.",
         sun=SunRule(side="moon"),
         fields={**CLEAR, "air.turbidity": 2.4, "sun.moon": True, "expose.warmth_kept": 0.5},
     ),
@@ -240,11 +240,11 @@ def looks_folder() -> Path:
 
 def own_looks() -> tuple[list[Look], list[str]]:
     """One's own looks by name, and a sentence for each file that cannot be read."""
-    found, said = [], []
+    found, messages = [], []
     folder = looks_folder()
     for path in sorted(folder.glob(f"*{ENDING}")) if folder.is_dir() else ():
         try:
             found.append(read_look(path))
         except GloametError as error:
-            said.append(str(error))
-    return found, said
+            messages.append(str(error))
+    return found, messages

@@ -51,8 +51,8 @@ def field_range(section: Section, name: str) -> FieldRange:
     high = next(float(m.le) for m in info.metadata if isinstance(m, Le))  # type: ignore[arg-type]
     extra: dict[str, Any] = dict(info.json_schema_extra or {})
     default = low if info.default is None else float(info.default)
-    words = info.description or ""
-    return FieldRange(low, high, default, extra["unit"], extra["step"], extra["digits"], words)
+    text = info.description or ""
+    return FieldRange(low, high, default, extra["unit"], extra["step"], extra["digits"], text)
 
 
 def field_extra(section: Section, name: str) -> dict[str, Any]:

@@ -52,10 +52,10 @@ def read_number(text: str, unit: str = "") -> float:
         if float(fraction[2]) == 0.0:
             raise _unreadable(text, unit)
         value /= float(fraction[2])
-    said = (match[3] or "").strip()
-    if not said or said == unit or said.casefold() == unit.casefold():
+    unit_text = (match[3] or "").strip()
+    if not unit_text or unit_text == unit or unit_text.casefold() == unit.casefold():
         return value
-    factor = _OTHER_UNITS.get(unit, {}).get(said, _OTHER_UNITS.get(unit, {}).get(said.casefold()))
+    factor = _OTHER_UNITS.get(unit, {}).get(unit_text, _OTHER_UNITS.get(unit, {}).get(unit_text.casefold()))
     if factor is None:
         raise _unreadable(text, unit)
     return value * factor

@@ -53,15 +53,15 @@ def read_range(text: str) -> ParameterRange:
     ParameterRange(path='air.turbidity', low=2.0, high=8.0, number=4, factors=False)
     """
     path, equals, rest = text.partition("=")
-    words = rest.split(":")
+    tokens = rest.split(":")
     like = "“sun.elevation_deg=5:60:8” or “air.turbidity=2:8:4:log”"
-    if not equals or len(words) not in (3, 4) or (len(words) == 4 and words[3] != "log"):
+    if not equals or len(tokens) not in (3, 4) or (len(tokens) == 4 and tokens[3] != "log"):
         raise GloametError(f"“{text}” is not a range: write it like {like}.")
     try:
-        low, high, count = float(words[0]), float(words[1]), int(words[2])
+        low, high, count = float(tokens[0]), float(tokens[1]), int(tokens[2])
     except ValueError:
         raise GloametError(f"“{text}” is not a range: write it like {like}.") from None
-    return checked_range(ParameterRange(path.strip(), low, high, count, len(words) == 4))
+    return checked_range(ParameterRange(path.strip(), low, high, count, len(tokens) == 4))
 
 
 def checked_range(vary: ParameterRange) -> ParameterRange:
@@ -164,12 +164,12 @@ def _freed(document: Document) -> Document:
 
 def variant_label(variant: Variant, named: bool = True) -> str:
     """The values of a variant in words, as a caption, with or without what they are of."""
-    said = []
+    messages = []
     for path, value in variant.values.items():
         if path in (TIME, DATE):
             wall = variant.document.sun.wall_time
-            said.append(f"{wall:%H:%M}" if path == TIME else f"{wall:%d %b}")
+            messages.append(f"{wall:%H:%M}" if path == TIME else f"{wall:%d %b}")
         else:
             name = f"{field_label(steps(path))} " if named else ""
-            said.append(name + value_label(steps(path), value))
-    return ", ".join(said)
+            messages.append(name + value_label(steps(path), value))
+    return ", ".join(messages)

@@ -109,7 +109,7 @@ def written(value: float, which: Which) -> str:
 class TypicalLight(NamedTuple):
     """A light, and the EV100 photographers use in it."""
 
-    words: str
+    description: str
     ev: float
 
 

@@ -90,8 +90,8 @@ def _two_suns(f: LightFacts) -> Finding | None:
     if fraction <= TWO_SUNS:
         return None
     lift = Remedy("lift it out", "panorama", {"lifted": True})
-    said = f"Two suns: the panorama’s own gives {100 * fraction:.0f} % of the light of the brighter one."
-    return Finding("two suns", fraction, TWO_SUNS, said, lift)
+    message = f"Two suns: the panorama’s own gives {100 * fraction:.0f} % of the light of the brighter one."
+    return Finding("two suns", fraction, TWO_SUNS, message, lift)
 
 
 def _suns_apart(f: LightFacts) -> Finding | None:
@@ -102,8 +102,8 @@ def _suns_apart(f: LightFacts) -> Finding | None:
         return None
     azimuth, elevation = f.panorama_sun
     fields = {"mode": "hand", "azimuth_deg": azimuth % 360.0, "elevation_deg": max(-20.0, elevation)}
-    said = f"Shadows fall {angle:.0f}° beside where the panorama’s sun stands."
-    return Finding("suns apart", angle, SUNS_APART_DEG, said, Remedy("match the sun", "sun", fields))
+    message = f"Shadows fall {angle:.0f}° beside where the panorama’s sun stands."
+    return Finding("suns apart", angle, SUNS_APART_DEG, message, Remedy("match the sun", "sun", fields))
 
 
 def _ratio(f: LightFacts) -> Finding | None:
@@ -113,21 +113,21 @@ def _ratio(f: LightFacts) -> Finding | None:
     if abs(off) <= RATIO_OFF:
         return None
     side = "flatter" if off < 0.0 else "harder"
-    said = (
+    message = (
         f"Key to fill {f.key_to_fill:+.1f} stops is {abs(off):.1f} {side} than nature at this sun height "
         f"({f.band.low:+.1f} to {f.band.high:+.1f})."
     ).replace("-", "−")
     limit = f.band.low if off < 0.0 else f.band.high
     reset = dict.fromkeys(("sun_stops", "sky_stops", "panorama_stops"), 0.0)
-    return Finding("key to fill", f.key_to_fill, limit, said, Remedy("as nature gives", "fill", reset))
+    return Finding("key to fill", f.key_to_fill, limit, message, Remedy("as nature gives", "fill", reset))
 
 
 def _wide_disc(f: LightFacts) -> Finding | None:
     if f.disc_deg <= WIDEST_DISC_DEG or f.sun_lx <= 0.0 or not f.clear_sky:
         return None
-    said = f"A disc of {f.disc_deg:.1f}° blurs shadows {f.disc_deg / 0.533:.0f} times more than a clear sun does."
+    message = f"A disc of {f.disc_deg:.1f}° blurs shadows {f.disc_deg / 0.533:.0f} times more than a clear sun does."
     return Finding(
-        "wide disc", f.disc_deg, WIDEST_DISC_DEG, said, Remedy("0.533°", "sun", {"diameter_deg": 0.533})
+        "wide disc", f.disc_deg, WIDEST_DISC_DEG, message, Remedy("0.533°", "sun", {"diameter_deg": 0.533})
     )
 
 
@@ -150,17 +150,17 @@ def _never_there(f: LightFacts) -> Finding | None:
     if beyond <= NEVER_DEG:
         return None
     side = "north" if declination > 0.0 else "south"
-    said = f"The sun never stands here at this latitude: it is {beyond:.0f}° too far {side}."
+    message = f"The sun never stands here at this latitude: it is {beyond:.0f}° too far {side}."
     return Finding(
-        "never there", beyond, NEVER_DEG, said, Remedy("by the almanac", "sun", {"mode": "almanac"})
+        "never there", beyond, NEVER_DEG, message, Remedy("by the almanac", "sun", {"mode": "almanac"})
     )
 
 
 def _from_below(f: LightFacts) -> Finding | None:
     if not math.isfinite(f.sun_elevation_deg) or f.sun_elevation_deg >= BELOW_DEG or f.sun_lx <= LIGHT_LX:
         return None
-    said = f"Light of the sun comes from {abs(f.sun_elevation_deg):.1f}° below the horizon."
-    return Finding("from below", f.sun_elevation_deg, BELOW_DEG, said)
+    message = f"Light of the sun comes from {abs(f.sun_elevation_deg):.1f}° below the horizon."
+    return Finding("from below", f.sun_elevation_deg, BELOW_DEG, message)
 
 
 def _exposure(f: LightFacts) -> Finding | None:
@@ -168,27 +168,27 @@ def _exposure(f: LightFacts) -> Finding | None:
     if not math.isfinite(off) or abs(off) <= EXPOSURE_OFF:
         return None
     side = "under" if off > 0.0 else "over"
-    said = (
+    message = (
         f"Exposed {abs(off):.1f} stops {side} an incident reading on level ground (EV {f.incident_ev:.1f})."
     )
     fields = {"metering": "manual", "ev": min(22.0, max(-8.0, f.incident_ev))}
     return Finding(
-        "exposure", off, math.copysign(EXPOSURE_OFF, off), said, Remedy("incident", "expose", fields)
+        "exposure", off, math.copysign(EXPOSURE_OFF, off), message, Remedy("incident", "expose", fields)
     )
 
 
 def _clipped(f: LightFacts) -> Finding | None:
     if f.clipped_sky <= CLIPPED_SHARE:
         return None
-    said = f"{100 * f.clipped_sky:.0f} % of the picture is clipped to white."
-    return Finding("clipped", f.clipped_sky, CLIPPED_SHARE, said)
+    message = f"{100 * f.clipped_sky:.0f} % of the picture is clipped to white."
+    return Finding("clipped", f.clipped_sky, CLIPPED_SHARE, message)
 
 
 def _crushed(f: LightFacts) -> Finding | None:
     if f.crushed <= CRUSHED_SHARE:
         return None
-    said = f"{100 * f.crushed:.0f} % of the picture is crushed to black."
-    return Finding("crushed", f.crushed, CRUSHED_SHARE, said)
+    message = f"{100 * f.crushed:.0f} % of the picture is crushed to black."
+    return Finding("crushed", f.crushed, CRUSHED_SHARE, message)
 
 
 def _grey_shade(f: LightFacts) -> Finding | None:
@@ -197,11 +197,11 @@ def _grey_shade(f: LightFacts) -> Finding | None:
     bluer = 1e6 / f.light_cct_k - 1e6 / f.shade_cct_k  # mired
     if not math.isfinite(bluer) or bluer >= LEAST_BLUE_MIRED:
         return None
-    said = f"Shade is only {bluer:.0f} mired bluer than the light: under a clear sky it is blue.".replace(
+    message = f"Shade is only {bluer:.0f} mired bluer than the light: under a clear sky it is blue.".replace(
         "-", "−"
     )
     fields = {"sky_saturation": 1.0, "sky_mired": 0.0, "sky_tint_strength": 0.0}
-    return Finding("grey shade", bluer, LEAST_BLUE_MIRED, said, Remedy("sky’s own colour", "fill", fields))
+    return Finding("grey shade", bluer, LEAST_BLUE_MIRED, message, Remedy("sky’s own colour", "fill", fields))
 
 
 def _haze(f: LightFacts) -> Finding | None:
@@ -209,29 +209,29 @@ def _haze(f: LightFacts) -> Finding | None:
         return None
     if f.sun_elevation_deg < HAZE_SUN_DEG:
         return None
-    said = (
+    message = (
         f"Visibility {f.haze_km:.1f} km under a sky of turbidity {f.turbidity:.1f}: the sun burns so thick a haze "
         f"off by {f.sun_elevation_deg:.0f}°."
     )
-    return Finding("haze", f.haze_km, HAZE_KM, said, Remedy("hazier sky", "air", {"turbidity": 5.0}))
+    return Finding("haze", f.haze_km, HAZE_KM, message, Remedy("hazier sky", "air", {"turbidity": 5.0}))
 
 
 def _scale(f: LightFacts) -> Finding | None:
     if not math.isfinite(f.height_m) or LOWEST_M <= f.height_m <= HIGHEST_M:
         return None
     limit = LOWEST_M if f.height_m < LOWEST_M else HIGHEST_M
-    said = f"The model is {f.height_m:.3g} m high: penumbrae, haze and depth of field follow its size."
-    return Finding("scale", f.height_m, limit, said)
+    message = f"The model is {f.height_m:.3g} m high: penumbrae, haze and depth of field follow its size."
+    return Finding("scale", f.height_m, limit, message)
 
 
 def _bounces(f: LightFacts) -> Finding | None:
     if f.in_flight <= IN_FLIGHT:
         return None
-    said = (
+    message = (
         f"{100 * f.in_flight:.0f} % of the light is still under way at the bounce limit: corners turn dirty."
     )
     return Finding(
-        "bounces", f.in_flight, IN_FLIGHT, said, Remedy("final quality", "stage", {"quality": "final"})
+        "bounces", f.in_flight, IN_FLIGHT, message, Remedy("final quality", "stage", {"quality": "final"})
     )
 
 
@@ -241,12 +241,12 @@ def _lamps(f: LightFacts) -> Finding | None:
     stops = math.log2(f.lamps_lx / f.daylight_lx)
     if -LAMP_STOPS <= stops <= LAMP_STOPS:
         return None
-    said = (
+    message = (
         f"Lamps are drowned by daylight, {-stops:.0f} stops below it."
         if stops < 0.0
         else f"Daylight is drowned by lamps, {stops:.0f} stops above it."
     )
-    return Finding("lamps", stops, -LAMP_STOPS if stops < 0.0 else LAMP_STOPS, said)
+    return Finding("lamps", stops, -LAMP_STOPS if stops < 0.0 else LAMP_STOPS, message)
 
 
 def _balance(f: LightFacts) -> Finding | None:
@@ -257,13 +257,13 @@ def _balance(f: LightFacts) -> Finding | None:
     off = max(0.0, mired - warm) + min(0.0, mired - cool)
     if abs(off) <= BALANCE_MIRED:
         return None
-    said = (
+    message = (
         f"White balance {f.balance_k:.0f} K is far from light ({f.light_cct_k:.0f} K) and shade "
         f"({f.shade_cct_k:.0f} K)."
     )
     kelvin = min(15000.0, max(2000.0, f.light_cct_k))
     limit = math.copysign(BALANCE_MIRED, off)
-    return Finding("white balance", off, limit, said, Remedy("to the light", "expose", {"kelvin": kelvin}))
+    return Finding("white balance", off, limit, message, Remedy("to the light", "expose", {"kelvin": kelvin}))
 
 
 def _both_fully(f: LightFacts) -> Finding | None:
@@ -271,9 +271,9 @@ def _both_fully(f: LightFacts) -> Finding | None:
     fraction = min(sky, other) / max(sky, other, 1e-9)
     if fraction <= BOTH_FULLY:
         return None
-    said = f"Two skies: sky and panorama light the ground, one {100 * fraction:.0f} % of the other."
+    message = f"Two skies: sky and panorama light the ground, one {100 * fraction:.0f} % of the other."
     return Finding(
-        "two skies", fraction, BOTH_FULLY, said, Remedy("panorama alone", "fill", {"sky_on": False})
+        "two skies", fraction, BOTH_FULLY, message, Remedy("panorama alone", "fill", {"sky_on": False})
     )
 
 
@@ -306,5 +306,5 @@ RULES = (
 
 def findings(facts: LightFacts) -> list[Finding]:
     """What the rules have to say of a light."""
-    said = (rule.check(facts) for rule in RULES)
-    return [finding for finding in said if finding is not None]
+    message = (rule.check(facts) for rule in RULES)
+    return [finding for finding in message if finding is not None]

@@ -188,13 +188,13 @@ def _read(path: Path) -> Kept:
 
 def kept_pictures(folder: Path) -> tuple[list[Kept], list[str]]:
     """The pictures of a folder, oldest first, and a sentence for each that cannot be read."""
-    found, said = [], []
+    found, messages = [], []
     for path in sorted(folder.glob("*.json")) if folder.is_dir() else ():
         try:
             found.append(_read(path))
         except GloametError as error:
-            said.append(str(error))
-    return sorted(found, key=lambda kept: (kept.when, kept.name)), said
+            messages.append(str(error))
+    return sorted(found, key=lambda kept: (kept.when, kept.name)), messages
 
 
 def kept_document(kept: Kept) -> Document:

@@ -52,6 +52,6 @@ def _contact_shadow_loss(
         direct = denoise(film.mean(name) - film.mean(f"{name}_bounced"), film, cancelled=cancelled)
         if direct is None:
             return None
-        words = direct, film.mean("albedo"), film.mean("normal"), open_sky(env.table), contact
-        loss += contact_shadow_loss(*words) * np.array(getattr(gains, name).direct, np.float32)
+        arguments = direct, film.mean("albedo"), film.mean("normal"), open_sky(env.table), contact
+        loss += contact_shadow_loss(*arguments) * np.array(getattr(gains, name).direct, np.float32)
     return loss

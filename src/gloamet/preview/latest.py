@@ -105,10 +105,10 @@ class LatestWorker(Generic[Request]):
         self._call(self._end)
 
     @staticmethod
-    def _call(way: Callable[[], Callable[..., Any] | None], *words: Any) -> bool:
+    def _call(way: Callable[[], Callable[..., Any] | None], *arguments: Any) -> bool:
         """Call what a weak way leads to; False when its object is gone."""
         function = way()
         if function is None:
             return False
-        function(*words)
+        function(*arguments)
         return True

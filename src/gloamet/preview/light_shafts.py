@@ -67,8 +67,8 @@ class LightShaftPreview:
         if medium is None or self._of == (view, medium, asked.inputs):
             return False
         film = LightShaftFilm(max(8, view.width // RESTING_SHRINK), max(8, view.height // RESTING_SHRINK))
-        words = view.compiled, asked.lights, view.camera, medium
-        if not film.accumulate(renderer, *words, RESTING_SAMPLES, cancelled):
+        arguments = view.compiled, asked.lights, view.camera, medium
+        if not film.accumulate(renderer, *arguments, RESTING_SAMPLES, cancelled):
             return False
         self._film, self._of = film, (view, medium, asked.inputs)
         return True
@@ -84,8 +84,8 @@ class LightShaftPreview:
         if film is None or self._of != of or (film.width, film.height) != (view.width, view.height):
             film = LightShaftFilm(view.width, view.height)
         wanted = int(min(MOST_SAMPLES, samples, film.samples + MOST_A_PASS)) - film.samples
-        words = view.compiled, asked.lights, view.camera, medium
-        if wanted <= 0 or not film.accumulate(renderer, *words, wanted, cancelled):
+        arguments = view.compiled, asked.lights, view.camera, medium
+        if wanted <= 0 or not film.accumulate(renderer, *arguments, wanted, cancelled):
             return False
         self._film, self._of = film, of
         return True

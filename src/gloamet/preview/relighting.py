@@ -219,8 +219,8 @@ class Relighting:
                 continue
             # the same sun: another would have every cell ask for it anew
             direct = self.cache.direct_sky(replace(env, sun=lights.sun, panorama=None))
-            words = direct, features.albedo, features.normal, open_sky(env.table), contact
-            loss += contact_shadow_loss(*words) * np.array(gain.direct, np.float32)
+            arguments = direct, features.albedo, features.normal, open_sky(env.table), contact
+            loss += contact_shadow_loss(*arguments) * np.array(gain.direct, np.float32)
         return np.asarray(loss, np.float32)
 
     def keep_lamps(

@@ -97,9 +97,9 @@ def _in_flight(
     """Share of the light on a card that comes by more bounces than the limit."""
     if limit >= MANY_BOUNCES:
         return 0.0
-    words = view.compiled, lights, place[None], facing[None], CARD_SAMPLES, renderer.pool
+    arguments = view.compiled, lights, place[None], facing[None], CARD_SAMPLES, renderer.pool
     # the same paths, cut off: what is left is no matter of chance
-    cut, whole = (float(measure_cards(*words, n).whole.sum()) for n in (limit, MANY_BOUNCES))
+    cut, whole = (float(measure_cards(*arguments, n).whole.sum()) for n in (limit, MANY_BOUNCES))
     return max(0.0, 1.0 - cut / whole) if whole > 0.0 and math.isfinite(whole) else 0.0
 
 
@@ -132,8 +132,8 @@ def read_spots(
             found.append((index, hit.point + OFF_SURFACE_M * normal, normal))
     if found:
         rows, places, normals = (np.array(column) for column in zip(*found, strict=True))
-        words = view.compiled, lights, places, normals, CARD_SAMPLES, renderer.pool
-        cards = measure_cards(*words, max(bounces, CARD_BOUNCES))
+        arguments = view.compiled, lights, places, normals, CARD_SAMPLES, renderer.pool
+        cards = measure_cards(*arguments, max(bounces, CARD_BOUNCES))
         light.whole[rows], light.bounced[rows] = cards.whole, cards.bounced
     return light
 

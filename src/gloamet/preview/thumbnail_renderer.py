@@ -131,8 +131,8 @@ class ThumbnailRenderer:
         else:
             film = Film(view.width, view.height)
             camera = camera_from_view(document.stage.view)
-            words = film, view.compiled, lit.lights, camera, DRAFT_SAMPLES
-            if not self._renderer.accumulate(*words, cancelled=self.cancelled):
+            arguments = film, view.compiled, lit.lights, camera, DRAFT_SAMPLES
+            if not self._renderer.accumulate(*arguments, cancelled=self.cancelled):
                 return None
             clean = denoise(film.light(gains), film, cancelled=self.cancelled)
             if clean is None:

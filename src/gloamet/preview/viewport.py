@@ -165,8 +165,15 @@ class ViewportRenderer:
                 return
         self._show_beside(request, sky, medium)
         if not self._superseded():
-            words = view, lights, inputs.light, quality.bounces, self.renderer, request.document.fill.spots
-            self._meter.update(*words)
+            arguments = (
+                view,
+                lights,
+                inputs.light,
+                quality.bounces,
+                self.renderer,
+                request.document.fill.spots,
+            )
+            self._meter.update(*arguments)
         if fresh:
             self._expose(inputs)
         plan(4)

@@ -126,10 +126,12 @@ def _unreadable(path: Path) -> GloametError:
 def _notes(path: Path, counts: NDArray[np.int64], integer: bool) -> tuple[str, ...]:
     """What was mended in reading, in sentences."""
     out = []
-    words = ("that are no number", "without end", "below zero")
-    said = [f"{count} values {word}" for count, word in zip(counts.tolist(), words, strict=True) if count]
-    if said:
-        out.append(f"{path.name} holds {' and '.join(said)}: they are read as black or as the brightest.")
+    names_wrong = ("that are no number", "without end", "below zero")
+    messages = [
+        f"{count} values {word}" for count, word in zip(counts.tolist(), names_wrong, strict=True) if count
+    ]
+    if messages:
+        out.append(f"{path.name} holds {' and '.join(messages)}: they are read as black or as the brightest.")
     if integer:
         out.append(
             f"{path.name} holds whole numbers: what was brighter than white is clipped, so its sun and lamps give "

@@ -26,7 +26,7 @@ class ParticleKind(NamedTuple):
     angstrom_exponent: float
     albedo: float
     asymmetry: float
-    words: str
+    description: str
 
     @property
     def forward_g(self) -> float:

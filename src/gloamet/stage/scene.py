@@ -165,7 +165,7 @@ class Origin:
     up: UpAxis = "y"
     units_why: str = ""
     up_why: str = ""
-    said: bool = True
+    declared: bool = True
 
 
 @dataclass(frozen=True, eq=False)

@@ -225,12 +225,12 @@ class LightShaftFilm:
         cancelled: Callable[[], bool] = lambda: False,
     ) -> bool:
         """Add so many samples to every pixel; False when it was cancelled, and rows then have theirs or not."""
-        words = (scene.arrays(), lights.arrays(), medium, camera.packed(self.width, self.height), samples)
+        arguments = (scene.arrays(), lights.arrays(), medium, camera.packed(self.width, self.height), samples)
 
         def rows(y: int) -> bool:
             if cancelled():
                 return False
-            _trace_rows(*words, np.uint64(self.seed), y, min(self.height, y + TILE_ROWS), self.layers)
+            _trace_rows(*arguments, np.uint64(self.seed), y, min(self.height, y + TILE_ROWS), self.layers)
             return True
 
         return all(list(renderer.pool.map(rows, range(0, self.height, TILE_ROWS))))

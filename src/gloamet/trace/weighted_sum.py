@@ -45,16 +45,16 @@ def weigh(layers: Sequence[tuple[Floats, Floats, Gain]], counts: Floats) -> Floa
     """The weighted sum of lights (all, what has bounced, gain), per sample."""
     height, width = counts.shape
     out = np.zeros((height, width, 3), np.float32)
-    words = []
+    arguments = []
     for whole, bounced, gain in layers:
         direct = np.array(gain.direct, np.float32)
         over = np.array(gain.bounced, np.float32) - direct
         if direct.any() or over.any():
-            words.append((whole, bounced, counts, direct, over))
+            arguments.append((whole, bounced, counts, direct, over))
 
     def strip(first: int) -> None:
         """The lights of one strip of rows."""
-        for word in words:
+        for word in arguments:
             _add_rows(*word, first, min(height, first + STRIP_ROWS), out)
 
     list(_pool().map(strip, range(0, height, STRIP_ROWS)))

@@ -109,8 +109,8 @@ def test_a_poles_shadow_lies_where_the_panoramas_sun_throws_it_and_is_sharp(
     tracer: Renderer,  # type: ignore[no-untyped-def]
 ) -> None:
     lights = lit_by(picture, turn)
-    words = (pole, lights, even_gains(), tracer)
-    image = how(*words) if how is relit else how(*words, 64)
+    arguments = (pole, lights, even_gains(), tracer)
+    image = how(*arguments) if how is relit else how(*arguments, 64)
     long = HEIGHT_M / math.tan(math.radians(SUN[1]))
     away = math.radians(SUN[0] + turn + 180.0)
     tip = shadow_tip_m(image)

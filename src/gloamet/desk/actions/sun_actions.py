@@ -197,7 +197,7 @@ class UsualAir(NamedTuple):
     """The turbidity of a month at a place, and words for it."""
 
     turbidity: float
-    words: str
+    label: str
 
 
 def usual_turbidity(document: Document) -> UsualAir:

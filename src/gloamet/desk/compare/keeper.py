@@ -94,14 +94,14 @@ class Keeper(QObject):
         folder = self._folder
 
         def job() -> None:
-            said = ""
+            message = ""
             try:
                 work()
             except GloametError as error:
-                said = str(error)
+                message = str(error)
             pictures, broken = kept_pictures(folder)
             images = self._small_images(pictures)
-            self._done.emit((pictures, images), said or (broken[0] if broken else ""))
+            self._done.emit((pictures, images), message or (broken[0] if broken else ""))
 
         self._pool.submit(job)
 
@@ -117,14 +117,14 @@ class Keeper(QObject):
         self._decoded = decoded
         return images
 
-    def _on_done(self, found: tuple[list[Kept], dict[str, QImage]], said: str) -> None:
+    def _on_done(self, found: tuple[list[Kept], dict[str, QImage]], message: str) -> None:
         self.pictures, self.images = found
         pictures = self.pictures
         self._documents = {kept: self._documents[kept] for kept in pictures if kept in self._documents}
         names = {kept.name for kept in pictures}
         self.chosen = [name for name in self.chosen if name in names]
-        if said:
-            self.session.noticed.emit(said, "warning")
+        if message:
+            self.session.noticed.emit(message, "warning")
         self.changed.emit()
 
     def _claimed(self) -> Path:

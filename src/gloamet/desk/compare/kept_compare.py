@@ -41,7 +41,7 @@ class PictureDifference(NamedTuple):
     image: QImage
     mean: float
     most: float
-    words: str
+    label: str
 
 
 def _scale_end(most: float, ends: tuple[float, ...]) -> float:
@@ -181,8 +181,8 @@ class KeptCompare(PictureOverlay):
         apart = code_difference(a, _same_size(a, b))
         most = float(np.quantile(apart, 0.95))
         end = _scale_end(most, DELTA_E_ENDS)
-        words = f"ΔE2000 from 0 to {end:g}"
-        return PictureDifference(_coloured(apart / end, SCALE), float(apart.mean()), most, words)
+        label = f"ΔE2000 from 0 to {end:g}"
+        return PictureDifference(_coloured(apart / end, SCALE), float(apart.mean()), most, label)
 
     def _stops(self, first: str, second: str) -> PictureDifference | str:
         a, b = self._light(first), self._light(second)
@@ -344,4 +344,4 @@ class KeptCompare(PictureOverlay):
             r, g, b = scale[low] + (at - low) * (scale[low + 1] - scale[low])
             p.fillRect(QRectF(key.x() + 5 * k, key.y(), 5, 10), QColor(int(r), int(g), int(b)))
         mean = f"mean {found.mean:+.2f}" if self.mode == "stops" else f"mean {found.mean:.1f}"
-        self._words(p, box, f"{found.words}   {mean}, 95 % under {found.most:.1f}".replace("-", "−"))
+        self._words(p, box, f"{found.label}   {mean}, 95 % under {found.most:.1f}".replace("-", "−"))

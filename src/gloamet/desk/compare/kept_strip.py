@@ -23,10 +23,12 @@ class KeptThumb(QWidget):
         self.setFixedSize(THUMB)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName(f"Kept picture {kept.name}")
-        words = [f"{kept.when:%d %b %H:%M}", f"EV {kept.ev:.1f}", kept.samples_label]
-        words += [kept.note] if kept.note else []
-        words += [f"missing: {', '.join(kept.missing)}"] if kept.missing else []
-        self.setToolTip("\n".join([*words, "Click to choose, Ctrl-click for several, double-click to open."]))
+        labels = [f"{kept.when:%d %b %H:%M}", f"EV {kept.ev:.1f}", kept.samples_label]
+        labels += [kept.note] if kept.note else []
+        labels += [f"missing: {', '.join(kept.missing)}"] if kept.missing else []
+        self.setToolTip(
+            "\n".join([*labels, "Click to choose, Ctrl-click for several, double-click to open."])
+        )
         image = keeper.images.get(kept.name)
         self._image = None if image is None or image.isNull() else image
 

@@ -95,31 +95,31 @@ class LightJob(QObject):
         size = (width, max(16, round(width * out.height / out.width)))
         session.pause_rendering(True)
 
-        def tell(signal: object, *words: object) -> None:
-            self._told.emit(number, signal, words)
+        def tell(signal: object, *arguments: object) -> None:
+            self._told.emit(number, signal, arguments)
 
         def run() -> None:
-            said = ""
+            message = ""
             try:
                 renderer = self._laid_out(document, compiled, size, stop)
                 if not stop.is_set():
                     work(renderer, stop, tell)
             except GloametError as error:
-                said = str(error)
+                message = str(error)
             except Exception as error:  # the desk must live on
-                said = f"The small pictures could not be made ({error}): change anything and try again."
-            tell(self.ended, owner, said)
+                message = f"The small pictures could not be made ({error}): change anything and try again."
+            tell(self.ended, owner, message)
 
         self._pool.submit(run)
 
-    def _on_told(self, number: int, signal: Any, words: tuple[object, ...]) -> None:
+    def _on_told(self, number: int, signal: Any, arguments: tuple[object, ...]) -> None:
         """What a batch says, unless a newer one has begun."""
         if number != self._number:
             return
-        if isinstance(words[-1], str):  # it has ended
+        if isinstance(arguments[-1], str):  # it has ended
             self._running = False
             self.session.pause_rendering(False)
-        signal.emit(*words)
+        signal.emit(*arguments)
 
     def _laid_out(
         self, document: Document, compiled: Any, size: tuple[int, int], stop: threading.Event

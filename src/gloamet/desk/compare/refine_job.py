@@ -60,7 +60,7 @@ class RefineJob(QObject):
         self._pool.shutdown()
 
     def _work(self, kept: Kept, size: tuple[int, int] | None, stop: threading.Event) -> None:
-        finer, said = None, ""
+        finer, message = None, ""
         try:
             if not stop.is_set():
                 from gloamet.trace.film import Renderer
@@ -72,23 +72,23 @@ class RefineJob(QObject):
                     told = partial(self._told.emit, stop)
                     finer = refined(kept, renderer, size, lambda p: told(p.fraction), stop.is_set)
         except GloametError as error:
-            said = str(error)
+            message = str(error)
         except Exception as error:  # the desk must live on
-            said = f"{kept.name} was not refined ({error}): it stays as it was."
-        self._done.emit(stop, kept, finer, said)
+            message = f"{kept.name} was not refined ({error}): it stays as it was."
+        self._done.emit(stop, kept, finer, message)
 
     def _on_told(self, batch: object, fraction: float) -> None:
         if batch is self._stop:
             self.fraction = fraction
             self.changed.emit()
 
-    def _on_done(self, batch: object, kept: Kept, finer: Snapshot | None, said: str) -> None:
+    def _on_done(self, batch: object, kept: Kept, finer: Snapshot | None, message: str) -> None:
         if batch is not self._stop:
             return
         self.waiting.remove(kept.name)
         self.fraction = 0.0
         if finer is not None:
             self.keeper.take_finer(kept, finer)
-        if said:
-            self.keeper.session.noticed.emit(said, "warning")
+        if message:
+            self.keeper.session.noticed.emit(message, "warning")
         self.changed.emit()

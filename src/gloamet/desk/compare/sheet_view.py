@@ -27,7 +27,7 @@ class SheetItem(NamedTuple):
     """A document, its words, fewer of them where there is little room, and more for the panel."""
 
     document: Document
-    words: str
+    label: str
     short: str
     more: str = ""
 
@@ -134,5 +134,5 @@ class SheetView(PictureOverlay):
             line_px = p.fontMetrics().lineSpacing()
             lines = max(1, int((cell.bottom() - bottom) / line_px))  # whole ones alone
             below = QRectF(cell.x(), bottom + WORDS_GAP, cell.width(), lines * line_px)
-            fits = p.boundingRect(below, int(WRAPPED), item.words).height() <= below.height()
-            p.drawText(below, int(WRAPPED), item.words if fits else item.short)
+            fits = p.boundingRect(below, int(WRAPPED), item.label).height() <= below.height()
+            p.drawText(below, int(WRAPPED), item.label if fits else item.short)

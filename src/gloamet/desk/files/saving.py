@@ -69,10 +69,10 @@ class SaveJob(QObject):
             return f"{self.path.name} was not saved: stopped before the first pass.", False
         light, planes = finished_picture(inputs, film, out.denoise, self._stop.is_set)
         save_picture(self.path, document, film, light, planes=planes)
-        said = f"{film.mean_samples():.0f} samples per pixel"
+        message = f"{film.mean_samples():.0f} samples per pixel"
         if self._stop.is_set() and not plan_next_pass(film, aim, 1.0).done:
             kept.save(film, 0.0)
             rest = kept.problem or "save it again under this name to go on."
-            return f"Saved {self.path.name} at {said}: {rest}", True
+            return f"Saved {self.path.name} at {message}: {rest}", True
         kept.remove()
-        return f"Saved {self.path.name}: {said}.", True
+        return f"Saved {self.path.name}: {message}.", True

@@ -45,16 +45,16 @@ def card_labels(cards: CardLight, index: int) -> str:
         return ""
     straight = lux[0] - float(luminance(cards.bounced[index, 0].astype(float)))
     colour = AP1_TO_XYZ @ cards.whole[index].astype(float).sum(0)
-    words = [kelvin_text(correlated_temperature(colour)), tint_text(distance_from_locus(colour))]
+    labels = [kelvin_text(correlated_temperature(colour)), tint_text(distance_from_locus(colour))]
     ratio = key_to_fill(straight, sum(lux) - straight)
-    return "   ".join(word for word in (*words, stops_text(ratio) if math.isfinite(ratio) else "") if word)
+    return "   ".join(word for word in (*labels, stops_text(ratio) if math.isfinite(ratio) else "") if word)
 
 
 def unbalanced_label(now: CardLight, unbalanced: CardLight, index: int, natural: bool) -> str:
     """What a card would get without the balance of lights, where that is another light than now's: what nature puts
     there, where the sky is nature's too."""
     lux, plain = (float(luminance(cards.whole[index].astype(float).sum(0))) for cards in (now, unbalanced))
-    words, name = card_labels(unbalanced, index), "in nature" if natural else "before the balance"
-    if abs(lux - plain) < SEEN * max(lux, plain) and card_labels(now, index) == words:
+    labels, name = card_labels(unbalanced, index), "in nature" if natural else "before the balance"
+    if abs(lux - plain) < SEEN * max(lux, plain) and card_labels(now, index) == labels:
         return f"as {name}" if plain > 0.0 else ""
-    return f"{name} {lux_text(plain)}   {words}"
+    return f"{name} {lux_text(plain)}   {labels}"

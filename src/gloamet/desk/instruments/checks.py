@@ -113,20 +113,20 @@ class Checks(QWidget):
         column = QVBoxLayout(row)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        said = label(finding.sentence, "note", wrap=True)
-        said.setToolTip(f"Measured: {MEASURES[finding.rule]}. Limit {finding.limit:.3g}.")
-        column.addWidget(said)
-        words = QHBoxLayout()
-        words.setSpacing(12)
+        message = label(finding.sentence, "note", wrap=True)
+        message.setToolTip(f"Measured: {MEASURES[finding.rule]}. Limit {finding.limit:.3g}.")
+        column.addWidget(message)
+        label_row = QHBoxLayout()
+        label_row.setSpacing(12)
         if finding.remedy is not None:
             out = finding.remedy
             tip = "Set what brings the light back to what is plausible."
-            words.addWidget(link(out.word, tip, partial(self._take, finding)))
-        words.addWidget(
+            label_row.addWidget(link(out.word, tip, partial(self._take, finding)))
+        label_row.addWidget(
             link("I want this", "Say no more of it in this project.", partial(self._want, finding))
         )
-        words.addStretch(1)
-        column.addLayout(words)
+        label_row.addStretch(1)
+        column.addLayout(label_row)
         return row
 
     def _take(self, finding: Finding) -> None:

@@ -168,6 +168,6 @@ def draw_zones(p: QPainter, box: QRectF) -> None:
         colour = QColor(*zone.colour)
         p.fillRect(cell, colour)
         p.setPen(QColor("black" if colour.lightnessF() > 0.45 else theme.INK))
-        words = "18 %" if zone.words == "grey card" else zone.words
+        text = "18 %" if zone.label == "grey card" else zone.label
         flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
-        p.drawText(cell.adjusted(1, 0, -1, 0), flags, words)
+        p.drawText(cell.adjusted(1, 0, -1, 0), flags, text)

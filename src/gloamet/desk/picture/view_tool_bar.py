@@ -41,12 +41,12 @@ class ViewToolBar(QWidget):
         self.menu = QMenu(self)
         self.menu.aboutToShow.connect(self._fill_menu)
         self.view = link("", "Choose a view.", self._open)
-        self.words: dict[str, QPushButton] = {}
+        self.buttons: dict[str, QPushButton] = {}
         row.addWidget(self.view)
         for name, tip, action in self._tools():
-            self.words[name] = link(name, tip, action)
-            self.words[name].setCheckable(True)
-            row.addWidget(self.words[name])
+            self.buttons[name] = link(name, tip, action)
+            self.buttons[name].setCheckable(True)
+            row.addWidget(self.buttons[name])
         row.addStretch(1)
         self.notes = link("", "What was left out of the model.", tray.toggle)
         self.quality = SegmentedControl(
@@ -127,11 +127,11 @@ class ViewToolBar(QWidget):
         name = document.stage.views[now].name if now >= 0 else "own view"
         self.view.setText(f"{name[:18]}  ▾")
         self.view.setVisible(scene is not None)
-        for word in self.words.values():
+        for word in self.buttons.values():
             word.setVisible(scene is not None)
         self.quality.setVisible(scene is not None)
         for tool in ("alone", "cut"):
-            self.words[tool].setVisible(scene is not None and self.plan.isVisible())
+            self.buttons[tool].setVisible(scene is not None and self.plan.isVisible())
         states = {
             "plan": self.plan.isVisible(),
             "alone": self.picture.isHidden(),
@@ -141,7 +141,7 @@ class ViewToolBar(QWidget):
             "lines": self.picture.safe_lines,
         }
         for tool, on in states.items():
-            self.words[tool].setChecked(on)
+            self.buttons[tool].setChecked(on)
         count = len(self.tray.notes)
         self.notes.setText(f"{count} note" + ("s" if count != 1 else ""))
         self.notes.setVisible(bool(count))

@@ -154,8 +154,8 @@ class Session(QObject):
             document = self.store.changed(section, **values)
         except ValidationError as error:
             first = error.errors()[0]
-            place, said = first["loc"], first["msg"].removeprefix("Value error, ")
-            sentence = f"{place[-1]}: {said}." if place else f"{said[:1].upper()}{said[1:]}."
+            place, message = first["loc"], first["msg"].removeprefix("Value error, ")
+            sentence = f"{place[-1]}: {message}." if place else f"{message[:1].upper()}{message[1:]}."
             self.noticed.emit(sentence, "warning")
             return False
         self.commit(document, key)

@@ -96,10 +96,10 @@ class SpotList(QWidget):
         column.setSpacing(2)
         tip = "Click in the picture: the spot stays and is read with every change."
         self.tools = LinkRow((("add a spot", tip, lambda: session.use_tool("spot")),))
-        self.said = label("None yet.", "note", wrap=True)
+        self.empty_note = label("None yet.", "note", wrap=True)
         self.rows = [SpotRow(session, k) for k in range(MOST)]
         self.contrast = label("", "note")
-        for widget in (self.tools, self.said, *self.rows, self.contrast):
+        for widget in (self.tools, self.empty_note, *self.rows, self.contrast):
             column.addWidget(widget)
         session.frame_ready.connect(self._on_frame_ready)
         session.meter_read.connect(lambda _: self._on_document_changed(session.document))
@@ -110,7 +110,7 @@ class SpotList(QWidget):
         spots = document.fill.spots
         for k, row in enumerate(self.rows):
             row.setVisible(k < len(spots))
-        self.said.setVisible(not spots)
+        self.empty_note.setVisible(not spots)
         self.contrast.setVisible(len(spots) > 1)
         if self.session.frame is not None:
             self._on_frame_ready(self.session.frame)
@@ -127,5 +127,5 @@ class SpotList(QWidget):
         if len(spots) > 1 and len(frame.spots) > 1:
             a, b = (reading_of(light, frame.ev).cd_m2 for light in frame.spots[:2])
             apart = stops_apart(a, b)
-            said = stops_text(apart) if math.isfinite(apart) else "–"
-            self.contrast.setText(f"{spots[0].name} over {spots[1].name}: {said}")
+            empty_note = stops_text(apart) if math.isfinite(apart) else "–"
+            self.contrast.setText(f"{spots[0].name} over {spots[1].name}: {empty_note}")

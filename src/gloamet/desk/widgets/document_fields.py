@@ -47,7 +47,7 @@ class NumberField:
     digits: int
     description: str
     fallback: Callable[[], float] | None = None
-    words: tuple[tuple[str, float], ...] = ()  # shown instead of some values
+    labels: tuple[tuple[str, float], ...] = ()  # shown instead of some values
 
     def value(self, document: Document) -> float:
         """The field's value in a document."""
@@ -58,8 +58,8 @@ class NumberField:
 
     def text(self, value: float, unit: bool = True) -> str:
         """The value as shown, with its unit."""
-        for word, said in self.words:
-            if value == said:
+        for word, shown_value in self.labels:
+            if value == shown_value:
                 return word
         number = f"{value:.{self.digits}f}".replace("-", "−")
         if not unit or not self.unit:
@@ -80,7 +80,7 @@ class NumberField:
 
     def parse(self, text: str) -> float:
         """The number a text stands for, whatever the range."""
-        for word, value in self.words:
+        for word, value in self.labels:
             if text.strip().casefold() == word.casefold():
                 return value
         if self.unit == "°" and self.high == 360.0:

@@ -76,12 +76,12 @@ def empty(layout: QVBoxLayout) -> None:
 class LinkRow(QWidget):
     """Several words to click in one row: (text, tip, action)."""
 
-    def __init__(self, words: Sequence[tuple[str, str, Callable[[], object]]]) -> None:
+    def __init__(self, actions: Sequence[tuple[str, str, Callable[[], object]]]) -> None:
         super().__init__()
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(14)
-        self.links = [link(*word) for word in words]
+        self.links = [link(*word) for word in actions]
         for item in self.links:
             row.addWidget(item)
         row.addStretch(1)

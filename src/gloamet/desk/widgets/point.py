@@ -21,10 +21,10 @@ def read_point(text: str) -> tuple[float, float, float]:
     >>> read_point("1, −2.5, 3 m")
     (1.0, -2.5, 3.0)
     """
-    words = [word for word in re.split(r"[,;\s]+", text.replace(" m", " ").strip()) if word]
-    if len(words) != 3:
+    tokens = [word for word in re.split(r"[,;\s]+", text.replace(" m", " ").strip()) if word]
+    if len(tokens) != 3:
         raise GloametError(f"“{text.strip()}” is not a place: type three numbers, as in 1, −2.5, 3.")
-    x, y, z = (read_number(word, "m") for word in words)
+    x, y, z = (read_number(word, "m") for word in tokens)
     return x, y, z
 
 

@@ -82,5 +82,5 @@ def read_model(path: Path | str, units: str | None = None, up: UpAxis | None = N
     units: m, cm, mm, in or ft; up: y or z; left out, what the file itself says, else m and y.
     """
     scene = read_file(path)
-    said = scene.origin if scene.origin.said else Origin()
-    return to_world_scene(scene, Placement(units or said.units, up or said.up))
+    declared = scene.origin if scene.origin.declared else Origin()
+    return to_world_scene(scene, Placement(units or declared.units, up or declared.up))

@@ -142,20 +142,20 @@ class _Reader:
         self.groups: dict[tuple[str, str], _Group] = {}
         self.name, self.material = "part", ""
 
-    def _row(self, key: str, words: list[str], number: int) -> None:
+    def _row(self, key: str, tokens: list[str], number: int) -> None:
         width = 2 if key == "vt" else 3
         try:
-            self.arrays[key].append(tuple(float(w) for w in words[:width]))
-            if len(words) < width:
+            self.arrays[key].append(tuple(float(w) for w in tokens[:width]))
+            if len(tokens) < width:
                 raise ValueError
         except ValueError:
             raise GloametError(
-                f"{self.path.name}, line {number}: “{' '.join([key, *words])[:50]}” has not {width} numbers."
+                f"{self.path.name}, line {number}: “{' '.join([key, *tokens])[:50]}” has not {width} numbers."
             ) from None
 
-    def _face(self, words: list[str], number: int) -> None:
+    def _face(self, tokens: list[str], number: int) -> None:
         counts = (len(self.arrays["v"]), len(self.arrays["vt"]), len(self.arrays["vn"]))
-        corners = [_corner(word, counts, self.path, number) for word in words]
+        corners = [_corner(word, counts, self.path, number) for word in tokens]
         key = (self.name, self.material)
         group = self.groups.setdefault(key, _Group(self.name, self.material))
         for k in range(1, len(corners) - 1):
@@ -169,10 +169,10 @@ class _Reader:
                 place += len(line)
                 if number % STEP_LINES == 0:
                     self.watch.step(min(0.8, 0.8 * place / size), "reading")
-                words = line.split()
-                if not words:
+                tokens = line.split()
+                if not tokens:
                     continue
-                key, rest = words[0], words[1:]
+                key, rest = tokens[0], tokens[1:]
                 if key in self.arrays:
                     self._row(key, rest, number)
                 elif key == "f":

@@ -16,7 +16,7 @@ def with_guess(scene: Scene) -> Scene:
     low, high = scene.bounds()
     units, units_why = guess_units(float((high - low).max()))
     up, up_why = guess_up(scene)
-    return replace(scene, origin=Origin(units, up, units_why, up_why, said=False))
+    return replace(scene, origin=Origin(units, up, units_why, up_why, declared=False))
 
 
 def plain_scene(

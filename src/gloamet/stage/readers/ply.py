@@ -76,20 +76,20 @@ class _Ply:
         """The sentence for a file that cannot be read."""
         return GloametError(f"{self.path.name} cannot be opened: {why}. Export it again.")
 
-    def _header(self, words: list[str]) -> None:
-        if not words:
+    def _header(self, tokens: list[str]) -> None:
+        if not tokens:
             return
-        if words[0] == "format" and len(words) > 1:
-            self.form = words[1]
-        elif words[0] == "element" and len(words) == 3 and words[2].isdigit():
-            if int(words[2]) > MAX_COUNT:
-                raise self.bad(f"it claims {words[2]} records")
-            self.elements.append(_Element(words[1], int(words[2])))
-        elif words[0] == "property" and self.elements:
-            kinds = words[2:4] if words[1:2] == ["list"] else words[1:2]
-            if any(kind not in KINDS for kind in kinds) or len(words) != 2 + len(kinds) + (len(kinds) == 2):
-                raise self.bad(f"the line “{' '.join(words)[:50]}” is not understood")
-            row = (words[-1], *(KINDS[kind] for kind in kinds))
+        if tokens[0] == "format" and len(tokens) > 1:
+            self.form = tokens[1]
+        elif tokens[0] == "element" and len(tokens) == 3 and tokens[2].isdigit():
+            if int(tokens[2]) > MAX_COUNT:
+                raise self.bad(f"it claims {tokens[2]} records")
+            self.elements.append(_Element(tokens[1], int(tokens[2])))
+        elif tokens[0] == "property" and self.elements:
+            kinds = tokens[2:4] if tokens[1:2] == ["list"] else tokens[1:2]
+            if any(kind not in KINDS for kind in kinds) or len(tokens) != 2 + len(kinds) + (len(kinds) == 2):
+                raise self.bad(f"the line “{' '.join(tokens)[:50]}” is not understood")
+            row = (tokens[-1], *(KINDS[kind] for kind in kinds))
             self.elements[-1].properties.append(row)
 
     def read(self, watch: ProgressToken) -> dict[str, dict[str, NDArray]]:
@@ -163,14 +163,14 @@ class _Ply:
         columns: dict[str, list[float]] = {p[0]: [] for p in element.properties if len(p) == 2}
         faces: list[tuple[int, int, int]] = []
         for number in range(element.count):
-            words = rows.readline().split()
+            tokens = rows.readline().split()
             try:
                 for prop in element.properties:
                     if len(prop) == 2:
-                        columns[prop[0]].append(float(words.pop(0)))
+                        columns[prop[0]].append(float(tokens.pop(0)))
                         continue
-                    count = int(words.pop(0))
-                    items = [words.pop(0) for _ in range(count)]
+                    count = int(tokens.pop(0))
+                    items = [tokens.pop(0) for _ in range(count)]
                     if prop[0] in ("vertex_indices", "vertex_index"):
                         faces += fan([int(word) for word in items])
             except (IndexError, ValueError):

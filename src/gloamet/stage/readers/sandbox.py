@@ -34,11 +34,11 @@ CHILD_ENVIRONMENT = {"PXR_WORK_THREAD_LIMIT": "2", "MALLOC_ARENA_MAX": "2"}
 def _run(name: str, task: str, source: Path, target: Path, watch: ProgressToken) -> None:
     """Run one task over there. Raises GloametError with one sentence when it fails."""
     for _ in range(TRIES):
-        code, words = _run_once(name, [task, str(source), str(target)], watch)
+        code, lines = _run_once(name, [task, str(source), str(target)], watch)
         if code >= 0:  # not killed by a signal
             break
-    if code == EXIT_REFUSED and words:
-        raise GloametError(words[-1])
+    if code == EXIT_REFUSED and lines:
+        raise GloametError(lines[-1])
     if code != 0:
         raise GloametError(f"{name} is damaged: its reader stopped half-way. Export it again.")
 

@@ -39,10 +39,10 @@ def _binary(path: Path, data: bytes) -> NDArray | None:
 def _text(path: Path, data: bytes) -> NDArray:
     rows = []
     for number, line in enumerate(data.decode("utf-8", "replace").splitlines(), 1):
-        words = line.split()
-        if words and words[0].lower() == "vertex":
+        tokens = line.split()
+        if tokens and tokens[0].lower() == "vertex":
             try:
-                rows.append([float(w) for w in words[1:4]])
+                rows.append([float(w) for w in tokens[1:4]])
                 if len(rows[-1]) != 3:
                     raise ValueError
             except ValueError:

@@ -324,7 +324,7 @@ class RelightCache:
             rounds, samples = BOUNCES_AT_REST, MOST_SAMPLES
         split = bounced is not None or gains.sky != gains.sky_bounced
         out = np.empty((self.width * self.height, 3), np.float32)
-        words = (
+        arguments = (
             ThreadGroup(np.zeros(COUNTER_COUNT, np.int64), self._packets),
             self._arrays,
             (lights.arrays(), (bounced or lights).arrays(), gains),
@@ -334,13 +334,13 @@ class RelightCache:
             self._outlines,
             out,
         )
-        self._fraction.all_together(relight_frame, words)
+        self._fraction.all_together(relight_frame, arguments)
         return out.reshape(self.height, self.width, 3)
 
     def direct_sky(self, lights: Environment) -> Floats:
         """The direct light of the sky of these lights alone, their sun left where it stood: no bounce is lost."""
         out = np.empty((self.width * self.height, 3), np.float32)
-        words = (
+        arguments = (
             ThreadGroup(np.zeros(COUNTER_COUNT, np.int64), self._packets),
             self._arrays,
             (lights.arrays(), lights.arrays(), DIRECT_SKY),
@@ -350,5 +350,5 @@ class RelightCache:
             self._outlines,
             out,
         )
-        self._fraction.all_together(relight_frame, words)
+        self._fraction.all_together(relight_frame, arguments)
         return out.reshape(self.height, self.width, 3)

@@ -235,8 +235,8 @@ class CellLight:
         """Bring the table up to date for a light at rest; `even` puts a uniform sky in the sky's place."""
         self.schedule_sun_update(lights, True)
         env = lights.arrays()
-        words = (np.zeros(2, np.int64), self._arrays, env.sun, self._places, self._packets, self._lit)
-        self._fraction.all_together(trace_all_cells_sun, words)
+        arguments = (np.zeros(2, np.int64), self._arrays, env.sun, self._places, self._packets, self._lit)
+        self._fraction.all_together(trace_all_cells_sun, arguments)
         write_sky_rows(env, gains, self.table)
         cells = self.arrays(lights, gains)
         if even:

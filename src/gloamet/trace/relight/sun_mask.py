@@ -121,6 +121,6 @@ class SunMask:
         out = np.empty((self.height, self.width, 4), np.uint8)
         group = ThreadGroup(np.zeros(COUNTERS, np.int64), self._packets)
         sun = tuple(np.asarray(towards, np.float32))
-        words = (group, self._arrays, self._display, sun, np.array(colour, np.uint8), out)
-        self._fraction.all_together(_draw, words)
+        arguments = (group, self._arrays, self._display, sun, np.array(colour, np.uint8), out)
+        self._fraction.all_together(_draw, arguments)
         return out

@@ -41,6 +41,6 @@ class WorkerPool:
         list(self._pool.map(part, range(0, count, step)))
         return not cancelled()
 
-    def all_together(self, kernel: Callable[..., Any], words: tuple[Any, ...]) -> None:
+    def all_together(self, kernel: Callable[..., Any], arguments: tuple[Any, ...]) -> None:
         """Call kernel(*words) on every thread at once, this one included."""
-        run_on_all_threads(self._pool, self.threads, kernel, words)
+        run_on_all_threads(self._pool, self.threads, kernel, arguments)

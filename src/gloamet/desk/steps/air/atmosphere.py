@@ -104,9 +104,9 @@ class AtmospherePage(StepPanel):
         for shown in (self.level, self.natural, self.kelvin):
             shown.setVisible(air.model in ("cie", "uniform"))
         usual = sun_actions.usual_turbidity(document)
-        self.usual.setText(usual.words)
+        self.usual.setText(usual.label)
         self.usual.setVisible(abs(usual.turbidity - air.turbidity) > 0.05)
-        self.particles.setText(PARTICLES[air.particles].words)
+        self.particles.setText(PARTICLES[air.particles].description)
         text = turbidity_word(air.turbidity)
         if light is not None:
             text += f", one sees {visibility_text(light.visibility_km)}\naerosol depth {light.aod550:.2f} at 550 nm"

@@ -43,19 +43,19 @@ class ShaftsPage(StepPanel):
         )
         self.group("How much")
         self.amount = NumberRow(session, "shafts", "visibility_m", "Visibility", theme.SUN, logarithmic=True)
-        self.words = LinkRow(
+        self.action_row = LinkRow(
             [
                 (word, f"One sees {metres:.0f} m in it.", partial(self._take, metres))
                 for word, metres in AMOUNTS
             ]
         )
-        for word in self.words.links:
+        for word in self.action_row.links:
             word.setCheckable(True)
         self.forward = NumberRow(
             session, "shafts", "forward", "Forward scattering", theme.SUN, from_zero=True
         )
         self.colour = ColourField(session, "shafts", "colour", "Colour of the dust")
-        for row in (self.words, self.amount, self.forward, self.colour):
+        for row in (self.action_row, self.amount, self.forward, self.colour):
             self.add(row)
         self.group("Where it hangs")
         self.where = SegmentedControl(session, "shafts", "where", PLACES)
@@ -77,5 +77,5 @@ class ShaftsPage(StepPanel):
         self.low.setVisible(s.where == "box")
         self.high.setVisible(s.where == "box")
         word = amount_word(s.visibility_m)
-        for offered in self.words.links:
+        for offered in self.action_row.links:
             offered.setChecked(s.on and offered.text() == word)

@@ -41,16 +41,16 @@ class KeptPage(StepPanel):
         self.tools, self.keeper = tools, tools.keeper
         self._blind: list[str] = []
         self.group("Kept pictures")
-        self.words = LinkRow(
+        self.action_row = LinkRow(
             (
                 ("keep", "Keep this moment: settings, picture and light (K).", self.keeper.keep_now),
                 ("choose all", "Choose the newest six.", self._choose_all),
                 ("since yesterday", "The last picture of an earlier day against now.", self._yesterday),
             )
         )
-        self.add(self.words)
-        self.said = label("", "note", wrap=True)
-        self.add(self.said)
+        self.add(self.action_row)
+        self.details = label("", "note", wrap=True)
+        self.add(self.details)
         self._add_together()
         self._add_one()
         self.group("Before and after")
@@ -190,8 +190,10 @@ class KeptPage(StepPanel):
 
         earlier = [kept for kept in self.keeper.pictures if kept.when.date() < date.today()]
         if not earlier:
-            said = "Nothing was kept before today" + (f", the oldest is of {today:%d %b}." if today else ".")
-            self.session.noticed.emit(said, "note")
+            messages = "Nothing was kept before today" + (
+                f", the oldest is of {today:%d %b}." if today else "."
+            )
+            self.session.noticed.emit(messages, "note")
             return
         self.keeper.choose(earlier[-1].name)
         self.tools.compare.show("side by side", [earlier[-1].name, NOW])
@@ -262,8 +264,8 @@ class KeptPage(StepPanel):
 
     def _on_changed(self) -> None:
         pictures = self.keeper.pictures
-        self.said.setText("" if pictures else "None yet. K keeps the moment, in every step.")
-        self.said.setVisible(not pictures)
+        self.details.setText("" if pictures else "None yet. K keeps the moment, in every step.")
+        self.details.setVisible(not pictures)
         kept = self.keeper.current
         for item in self.single:
             item.setVisible(kept is not None)
@@ -294,5 +296,5 @@ class KeptPage(StepPanel):
 def _words(kept: Kept) -> str:
     """When, how far and how large."""
     star = "★ " if kept.star else ""
-    said = f"{star}{kept.when:%d %b %Y %H:%M}, EV {kept.ev:.1f}, {kept.samples_label}, {kept.size_bytes / 1e6:.1f} MB"
-    return said + (f"\nmissing: {', '.join(kept.missing)}" if kept.missing else "")
+    messages = f"{star}{kept.when:%d %b %Y %H:%M}, EV {kept.ev:.1f}, {kept.samples_label}, {kept.size_bytes / 1e6:.1f} MB"
+    return messages + (f"\nmissing: {', '.join(kept.missing)}" if kept.missing else "")

@@ -54,14 +54,14 @@ class LooksPage(StepPanel):
         self.buttons: list[QToolButton] = []
         self._asked: list[Look] = []  # whose pictures are being made
         self.group("Looks")
-        self.words = LinkRow(
+        self.action_row = LinkRow(
             (
                 ("show here", "Small pictures of this scene in every look.", self.draw),
                 ("keep as look …", "What you have set differently from the start, under a name.", self._keep),
                 ("import …", f"A look from a {ENDING} file.", self._import),
             )
         )
-        self.add(self.words)
+        self.add(self.action_row)
         self.strength = QSlider(Qt.Orientation.Horizontal)
         self.strength.setRange(5, 100)
         self.strength.setValue(100)
@@ -87,8 +87,8 @@ class LooksPage(StepPanel):
 
     def fill(self) -> None:
         """The shipped looks and those of the user's folder."""
-        mine, said = own_looks()
-        for sentence in said:
+        mine, messages = own_looks()
+        for sentence in messages:
             self.session.noticed.emit(sentence, "warning")
         self.looks = [*LOOKS, *mine]
         for button in self.buttons:
@@ -98,7 +98,7 @@ class LooksPage(StepPanel):
         for index, look in enumerate(self.looks):
             button = QToolButton()
             button.setText(look.name)
-            button.setToolTip(look.words or "A look of your own.")
+            button.setToolTip(look.description or "A look of your own.")
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(PICTURE)
             button.setFixedWidth(PICTURE.width() + 12)
@@ -138,9 +138,9 @@ class LooksPage(StepPanel):
         pixmap = QPixmap.fromImage(image).scaled(PICTURE, Qt.AspectRatioMode.KeepAspectRatio, smooth)
         self.buttons[self.looks.index(self._asked[index])].setIcon(QIcon(pixmap))
 
-    def _on_ended(self, owner: object, said: str) -> None:
-        if owner is self and said:
-            self.session.noticed.emit(said, "warning")
+    def _on_ended(self, owner: object, messages: str) -> None:
+        if owner is self and messages:
+            self.session.noticed.emit(messages, "warning")
 
     def _keep(self) -> None:
         changed = [d.path for d in differences(Document(), self.session.document)]
@@ -195,10 +195,8 @@ class LooksPage(StepPanel):
         empty(self.steps)
         documents = [*self.session.history.earlier(STEPS_SHOWN), self.session.history.current]
         for back, (before, after) in enumerate(zip(documents[-2::-1], documents[:0:-1], strict=False), 1):
-            words = step_label(before, after) or "no change"
-            row = link(
-                words[:44], f"{words}\nClick to go back to before this step.", partial(self._back, back)
-            )
+            text = step_label(before, after) or "no change"
+            row = link(text[:44], f"{text}\nClick to go back to before this step.", partial(self._back, back))
             self.steps.addWidget(row)
         if len(documents) < 2:
             self.steps.addWidget(label("None yet.", "note"))

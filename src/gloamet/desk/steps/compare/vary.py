@@ -158,8 +158,8 @@ class VaryPage(StepPanel):
         self.stop = LinkRow([("stop", "Stop; what is there stays.", self._stop)])
         self.add(self.stop)
         self.group("The sheet")
-        self.said = label("None yet.", "note", wrap=True)
-        self.add(self.said)
+        self.details = label("None yet.", "note", wrap=True)
+        self.add(self.details)
         self.use = LinkRow(
             (
                 (
@@ -228,23 +228,25 @@ class VaryPage(StepPanel):
         for s in found:
             when = f"really so on {s.real:%d %b %H:%M}" if s.real is not None else "never so at this place"
             look = s.look
-            said = [
+            message = [
                 f"sun on {100 * look.sun_fraction:.0f} % of what is near, on {100 * look.rim:.0f} % of its outlines"
             ]
-            said += [f"middle {look.middle_stops:+.1f} stops"] if math.isfinite(look.middle_stops) else []
-            said += [f"sky {look.sky_stops:+.1f} stops over white"] if math.isfinite(look.sky_stops) else []
-            said += [f"ΔE {s.delta_e:.0f} from the one most like it"] if math.isfinite(s.delta_e) else []
-            more = f"{when}\n{'; '.join(said)}"
+            message += [f"middle {look.middle_stops:+.1f} stops"] if math.isfinite(look.middle_stops) else []
+            message += (
+                [f"sky {look.sky_stops:+.1f} stops over white"] if math.isfinite(look.sky_stops) else []
+            )
+            message += [f"ΔE {s.delta_e:.0f} from the one most like it"] if math.isfinite(s.delta_e) else []
+            more = f"{when}\n{'; '.join(message)}"
             short = s.reason.partition(":")[0] + (f", {s.real:%d %b %H:%M}" if s.real is not None else "")
             items.append(SheetItem(s.document, s.reason, short, more.replace("-", "−")))
         self.sheet.begin(items, _columns(len(items)))
         for index, s in enumerate(found):
             self.sheet.put(index, s.picture)
 
-    def _on_ended(self, owner: object, said: str) -> None:
+    def _on_ended(self, owner: object, message: str) -> None:
         self._show_busy(False)
-        if owner is self and said:
-            self.session.noticed.emit(said, "warning")
+        if owner is self and message:
+            self.session.noticed.emit(message, "warning")
 
     def _show_chosen(self) -> None:
         sheet = self.sheet
@@ -253,9 +255,9 @@ class VaryPage(StepPanel):
             return
         if sheet.chosen:
             item = sheet.items[sheet.chosen[-1]]
-            self.said.setText(f"{item.words}\n{item.more}".strip())
+            self.details.setText(f"{item.label}\n{item.more}".strip())
         else:
-            self.said.setText(
+            self.details.setText(
                 f"{len(sheet.items)} lights: click one; twice, or the word below, goes on with it."
             )
 
@@ -288,7 +290,7 @@ class VaryPage(StepPanel):
             return
         path = Path(name) if Path(name).suffix else Path(name + ".png")
         made = [
-            (self.sheet.pictures[k].pixels, item.words)
+            (self.sheet.pictures[k].pixels, item.label)
             for k, item in enumerate(self.sheet.items)
             if k in self.sheet.pictures
         ]

@@ -66,17 +66,17 @@ class CurveChoice(QWidget):
         row, self.group = QHBoxLayout(self), QButtonGroup(self)
         row.setContentsMargins(0, 6, 0, 2)
         row.setSpacing(12)
-        self.words: dict[str, QPushButton] = {}
+        self.buttons: dict[str, QPushButton] = {}
         for name, word, colour in CURVES:
             tip = f"Work on the curve of {word}."
             button = link(word, tip, partial(curve.show_curve, name, colour))
             button.setCheckable(True)
             self.group.addButton(button)
-            self.words[name] = button
+            self.buttons[name] = button
             row.addWidget(button)
         row.addStretch(1)
         row.addWidget(link("straight", "This curve straight again.", self._straighten))
-        self.words["curve"].setChecked(True)
+        self.buttons["curve"].setChecked(True)
 
     def _straighten(self) -> None:
         self.session.change(TONE, None, **{self.curve.name: STRAIGHT})
@@ -85,12 +85,12 @@ class CurveChoice(QWidget):
 class ToneLink(ChainLink):
     """The link of tone says which of its curves are bent."""
 
-    def words(self) -> str:
+    def summary(self) -> str:
         """Sliders, then curves."""
         tone: ToneState = self.session.document.expose.tone
         bent = [word for name, word, _ in CURVES if getattr(tone, name) != STRAIGHT]
         curves = [f"curve of {', '.join(bent)}"] if bent else []
-        return ", ".join([text for text in (super().words(), *curves) if text])
+        return ", ".join([text for text in (super().summary(), *curves) if text])
 
 
 class ViewLink(QWidget):
@@ -104,7 +104,7 @@ class ViewLink(QWidget):
         panel.add(label("ViewTransform"))
         self.choice = SegmentedControl(session, "expose", "view", [(name, name) for name in VIEWS])
         for name, button in self.choice.buttons.items():
-            button.setToolTip(VIEWS[name].words)
+            button.setToolTip(VIEWS[name].description)
         panel.add(self.choice)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)

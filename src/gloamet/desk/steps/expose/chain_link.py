@@ -27,14 +27,14 @@ class SliderSpec(NamedTuple):
 
 def difference_sentence(session: Session, section: str, sliders: Sequence[SliderSpec]) -> str:
     """What of a link is not neutral: its first few settings."""
-    said = []
+    summary = []
     for slider in sliders:
         field = number_field(section, slider.name)
         value = field.value(session.document)
         if value != field.default:
-            said.append(f"{slider.label.lower()} {field.text(value)}")
-    more = f" and {len(said) - MOST_WORDS} more" if len(said) > MOST_WORDS else ""
-    return ", ".join(said[:MOST_WORDS]) + more
+            summary.append(f"{slider.label.lower()} {field.text(value)}")
+    more = f" and {len(summary) - MOST_WORDS} more" if len(summary) > MOST_WORDS else ""
+    return ", ".join(summary[:MOST_WORDS]) + more
 
 
 class ChainLink(QWidget):
@@ -68,8 +68,8 @@ class ChainLink(QWidget):
         for word in (self.without, self.reset, self.more):
             head.addWidget(word)
         column.addLayout(head)
-        self.said = label("", "note", wrap=True)
-        column.addWidget(self.said)
+        self.summary_label = label("", "note", wrap=True)
+        column.addWidget(self.summary_label)
         self.rest = QWidget()
         rows = QVBoxLayout(self.rest)
         rows.setContentsMargins(0, 2, 0, 10)
@@ -99,7 +99,7 @@ class ChainLink(QWidget):
     def _reset(self) -> None:
         self.session.change(self.section, None, **self._neutral.model_dump())
 
-    def words(self) -> str:
+    def summary(self) -> str:
         """What this link changes."""
         return difference_sentence(self.session, self.section, self.sliders)
 
@@ -111,9 +111,9 @@ class ChainLink(QWidget):
             return
         self._shown = state
         changed = state != self._neutral
-        words = self.words()
-        self.said.setText(words)
-        self.said.setVisible(bool(words))
+        summary = self.summary()
+        self.summary_label.setText(summary)
+        self.summary_label.setVisible(bool(summary))
         self.reset.setVisible(changed)
         self.without.setVisible(changed and state.on)
         self.rest.setEnabled(state.on)

@@ -153,13 +153,13 @@ class ColourLink(ChainLink):
         self.bands, self.toning = BandControls(session), ToneControls(session)
         super().__init__(session, COLOUR, "Colour", SLIDERS, (self.bands, self.toning))
 
-    def words(self) -> str:
+    def summary(self) -> str:
         """Sliders, bands, toning, film and table."""
         colour = self.session.document.expose.colour
         bands = [name for name, band in zip(HUE_BANDS, colour.bands, strict=True) if band != HueBand()]
-        said = [super().words()]
-        said += [f"bands {', '.join(bands)}"] if bands else []
-        said += ["toned"] if colour.shade_toning or colour.light_toning else []
-        said += ["black and white"] if colour.black_and_white else []
-        said += [Path(colour.table).name] if colour.table else []
-        return ", ".join(text for text in said if text)
+        summary = [super().summary()]
+        summary += [f"bands {', '.join(bands)}"] if bands else []
+        summary += ["toned"] if colour.shade_toning or colour.light_toning else []
+        summary += ["black and white"] if colour.black_and_white else []
+        summary += [Path(colour.table).name] if colour.table else []
+        return ", ".join(text for text in summary if text)

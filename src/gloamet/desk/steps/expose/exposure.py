@@ -125,8 +125,8 @@ class ExposurePage(StepPanel):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         for light in TYPICAL:
-            words = f"EV {light.ev:g}\t{light.words}".replace("-", "−")
-            menu.addAction(words, partial(self.session.change, "expose", metering="manual", ev=light.ev))
+            text = f"EV {light.ev:g}\t{light.description}".replace("-", "−")
+            menu.addAction(text, partial(self.session.change, "expose", metering="manual", ev=light.ev))
         return menu
 
     def _open_typical(self) -> None:

@@ -144,10 +144,10 @@ class MasksPage(StepPanel):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.group("Masks")
-        self.said = label(
+        self.empty_note = label(
             "None yet: a mask brings a part of the picture forward, or back.", "note", wrap=True
         )
-        self.add(self.said)
+        self.add(self.empty_note)
         self.rows: list[MaskRow] = []
         self.list = QVBoxLayout()
         self.list.setSpacing(3)
@@ -215,7 +215,7 @@ class MasksPage(StepPanel):
         for index, (row, mask) in enumerate(zip(self.rows, masks, strict=True)):
             row.name.setText(mask.name or mask.kind)
             row.name.setChecked(index == chosen)
-        self.said.setVisible(not masks)
+        self.empty_note.setVisible(not masks)
         self.show_link.setVisible(0 <= chosen < len(masks))
         self.show_link.setChecked(self.session.render.inspect.startswith("mask"))
 

@@ -39,7 +39,7 @@ class ProofsPage(StepPanel):
             button = QToolButton()
             button.setText(proof.name)
             button.setCheckable(True)
-            button.setToolTip(f"{proof.words} Click to see it large; again to go back.")
+            button.setToolTip(f"{proof.description} Click to see it large; again to go back.")
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(PICTURE)
             button.setFixedWidth(PICTURE.width() + 12)
@@ -48,8 +48,8 @@ class ProofsPage(StepPanel):
             grid.addWidget(button, *divmod(index, 2))
         self.add(grid_widget)
         self.group("What it loses")
-        self.said = label("", "note", wrap=True)
-        self.add(self.said)
+        self.warnings = label("", "note", wrap=True)
+        self.add(self.warnings)
         self.finish()
         self._rest = QTimer(self, interval=REST_MS, singleShot=True)
         self._rest.timeout.connect(self.refresh)
@@ -87,7 +87,7 @@ class ProofsPage(StepPanel):
             mode = Qt.AspectRatioMode.KeepAspectRatio
             smooth = Qt.TransformationMode.SmoothTransformation
             button.setIcon(QIcon(QPixmap.fromImage(image).scaled(size, mode, smooth)))
-        said = warning_labels(warnings_of(_few(frame.pixels, WARNED_PIXELS)))
-        self.said.setText(
-            "\n".join(said) or "Nothing to mention: its colours and its middle hold everywhere."
+        summary = warning_labels(warnings_of(_few(frame.pixels, WARNED_PIXELS)))
+        self.warnings.setText(
+            "\n".join(summary) or "Nothing to mention: its colours and its middle hold everywhere."
         )

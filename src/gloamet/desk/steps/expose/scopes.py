@@ -157,12 +157,12 @@ class ScopePanel(QWidget):
         column.addWidget(self.scope)
         row, self.group = QHBoxLayout(), QButtonGroup(self)
         row.setSpacing(12)
-        self.words: dict[str, QPushButton] = {}
+        self.buttons: dict[str, QPushButton] = {}
         for way, tip in WAYS:
             word = link(way, tip, partial(self.choose, way))
             word.setCheckable(True)
             self.group.addButton(word)
-            self.words[way] = word
+            self.buttons[way] = word
             row.addWidget(word)
         row.addStretch(1)
         column.addLayout(row)
@@ -183,13 +183,13 @@ class ScopePanel(QWidget):
             self.looks[way] = word
             below.addWidget(word)
         column.addLayout(below)
-        self.words["codes"].setChecked(True)
+        self.buttons["codes"].setChecked(True)
         session.frame_ready.connect(lambda _: self._show())
         self._show()
 
     def choose(self, way: str) -> None:
         """Show another scope."""
-        self.words[way].setChecked(True)
+        self.buttons[way].setChecked(True)
         self.scope.follow(self.session.frame, way)
 
     def _look(self, way: str) -> None:

@@ -53,7 +53,7 @@ class PanoramaPage(StepPanel):
         self.group("Light from a panorama")
         self.named = label("", wrap=True)
         self.named.setToolTip(description("panorama", "file"))
-        self.words = LinkRow(
+        self.action_row = LinkRow(
             (
                 ("choose …", description("panorama", "file"), self.ask_panorama),
                 ("take away", "The scene is lit by sun, sky and lamps again.", lambda: self.take("")),
@@ -70,7 +70,7 @@ class PanoramaPage(StepPanel):
         )
         self.list = PanoramaList(session, self.take)
         self.notes = label("", "note", wrap=True)
-        for item in (self.named, self.words, self.shipped, self.list, self.notes):
+        for item in (self.named, self.action_row, self.shipped, self.list, self.notes):
             self.add(item)
         self._rest: list[QWidget] = []
         self._add_placing()
@@ -124,9 +124,9 @@ class PanoramaPage(StepPanel):
 
     def _add_level(self) -> None:
         self._head("Level")
-        words = replace(number_field("panorama", "level_lx"), words=(("as in the file", 0.0),))
+        field = replace(number_field("panorama", "level_lx"), labels=(("as in the file", 0.0),))
         self.level = NumberRow(
-            self.session, "panorama", "level_lx", "Illuminance level", theme.PANORAMA, field=words
+            self.session, "panorama", "level_lx", "Illuminance level", theme.PANORAMA, field=field
         )
         self.by_sky = Switch(self.session, "panorama", "level_by_sky", "As the physical sky of the moment")
         self.fractions = label("", "note", wrap=True)
@@ -252,7 +252,7 @@ class PanoramaPage(StepPanel):
         p = document.panorama
         for item in self._rest:
             item.setVisible(bool(p.file))
-        self.words.links[1].setVisible(bool(p.file))
+        self.action_row.links[1].setVisible(bool(p.file))
         self.list.setVisible(bool(p.file))
         self.shipped.setVisible(not p.file)
         self.named.setText(Path(p.file).name if p.file else "None; it adds its light to sun and sky.")

@@ -33,7 +33,7 @@ def changed_fields(fill: FillState, light: LightLayer) -> dict[str, object]:
 
 
 def difference_sentence(fill: FillState, light: LightLayer) -> str:
-    """What of a light is not nature's, in words.
+    """What of a light is not nature's, in buttons.
 
     >>> from gloamet.light_layers import LIGHTS
     >>> difference_sentence(FillState(sun_stops=-1.0, sun_mired=30.0), LIGHTS[0])
@@ -97,24 +97,24 @@ class SourceRow(QWidget):
         self.on = self._piece("on", description("fill", light.field("on")), self._switch)
         self.solo = self._piece("solo", description("fill", "solo"), self._solo)
         self.more = link("more", "Bounces, tint and warmth of this light.", self._toggle)
-        top, words = QHBoxLayout(), QHBoxLayout()
+        top, buttons = QHBoxLayout(), QHBoxLayout()
         top.setSpacing(10)
         top.addWidget(self.picture)
         beside = QVBoxLayout()
         beside.setSpacing(0)
         beside.addWidget(self.gain)
-        words.setSpacing(4)
+        buttons.setSpacing(4)
         for item in (self.on, self.solo):
-            words.addWidget(item)
-        words.addStretch(1)
-        words.addWidget(self.more)
-        beside.addLayout(words)
+            buttons.addWidget(item)
+        buttons.addStretch(1)
+        buttons.addWidget(self.more)
+        beside.addLayout(buttons)
         top.addLayout(beside, 1)
         column.addLayout(top)
-        self.said = label("", "note", wrap=True)
+        self.summary = label("", "note", wrap=True)
         self.back = link("as nature gives", "All of this light back to what it is.", self._reset)
         self.changed = QWidget()
-        self.changed.setLayout(pair(self.said, self.back))
+        self.changed.setLayout(pair(self.summary, self.back))
         column.addWidget(self.changed)
         self.rest = self._make_rest()
         column.addWidget(self.rest)
@@ -171,6 +171,6 @@ class SourceRow(QWidget):
         fill = document.fill
         self.on.setChecked(getattr(fill, self.light.field("on")))
         self.solo.setChecked(fill.solo == self.light.name)
-        words = difference_sentence(fill, self.light)
-        self.said.setText(words)
-        self.changed.setVisible(bool(words))
+        text = difference_sentence(fill, self.light)
+        self.summary.setText(text)
+        self.changed.setVisible(bool(text))

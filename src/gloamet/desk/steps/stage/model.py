@@ -108,7 +108,7 @@ class ModelPage(StepPanel):
         scene = self.session.file_scene
         if scene is not None:
             place = placement_from_stage(document.stage, scene.origin)
-            silent = "" if scene.origin.said else "A guess: "
+            silent = "" if scene.origin.declared else "A guess: "
             own = document.stage.units == "file"
             self.units_why.setText(f"{silent}{place.units}, {scene.origin.units_why}." if own else "")
             own = document.stage.up == "file"

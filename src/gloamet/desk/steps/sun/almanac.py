@@ -169,9 +169,9 @@ class BearingField(QWidget):
         try:
             bearing = read_bearing(self.edit.text())
         except GloametError:
-            said = self.edit.text().strip()
+            message = self.edit.text().strip()
             self.session.noticed.emit(
-                f"“{said}” is not a bearing: write degrees from north, like 95.", "warning"
+                f"“{message}” is not a bearing: write degrees from north, like 95.", "warning"
             )
             return
         self.edit.clearFocus()
@@ -299,7 +299,7 @@ class AlmanacPage(StepPanel):
         high, usual = self._usual_altitude(document), sun_actions.usual_turbidity(document)
         self.high.setText(f"land here lies about {high:.0f} m high")
         self.high.setVisible(abs(high - site.altitude_m) > 40.0)
-        self.typical.setText(usual.words)
+        self.typical.setText(usual.label)
         self.typical.setVisible(abs(usual.turbidity - document.air.turbidity) > 0.05)
 
     def _on_zone_edited(self) -> None:

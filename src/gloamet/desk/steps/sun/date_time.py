@@ -23,10 +23,10 @@ def parse_date(text: str, year: int) -> date:
     >>> parse_date("24 may", 2026)
     datetime.date(2026, 5, 24)
     """
-    words = re.findall(r"\d+|[^\W\d_]+", text.casefold())
+    tokens = re.findall(r"\d+|[^\W\d_]+", text.casefold())
     try:
-        named = [MONTHS.index(w[:3]) + 1 for w in words if w[:3] in MONTHS]
-        numbers = [int(w) for w in words if w.isdigit()]
+        named = [MONTHS.index(w[:3]) + 1 for w in tokens if w[:3] in MONTHS]
+        numbers = [int(w) for w in tokens if w.isdigit()]
         if named and len(numbers) in (1, 2):
             day = next(n for n in numbers if n <= 31)
             years = [n for n in numbers if n > 31] or [year]
