@@ -34,7 +34,7 @@ def house(tmp_path: Path) -> Path:
 @pytest.fixture
 def document(house: Path) -> Document:
     """The box in the morning, few samples."""
-    document = Document().change("stage", model=str(house), up="z")
+    document = Document().change("stage", scene_file=str(house), up="z")
     return document.change("output", width=48, height=32, samples=4)
 
 

@@ -208,9 +208,9 @@ def test_exposed_exr_is_the_same_light_over_the_white_of_the_ev(
 def test_a_project_renders_with_its_own_decisions(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
 ) -> None:
-    document = Document().change("stage", model=str(obj_file), up="z")
+    document = Document().change("stage", scene_file=str(obj_file), up="z")
     document = document.change("output", width=24, height=16, samples=2).change(
-        "sun", mode="hand", elevation_deg=12.0
+        "sun", mode="manual", elevation_deg=12.0
     )
     save_document(document, tmp_path / "p.gloamet")
     out = ask(capsys, "render", str(tmp_path / "p.gloamet"), "-o", str(tmp_path / "p.png"))
@@ -381,7 +381,9 @@ def test_render_looks_through_named_views_of_model_and_project(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, pair: Path
 ) -> None:
     document = (
-        Document().change("stage", model=str(pair), up="z").change("output", width=24, height=16, samples=2)
+        Document()
+        .change("stage", scene_file=str(pair), up="z")
+        .change("output", width=24, height=16, samples=2)
     )
     kept = NamedView(name="roof", view=CameraView(eye=(0.0, 0.0, 12.0), target=(0.0, 0.0, 0.0)))
     save_document(document.change("stage", views=(kept,)), tmp_path / "p.gloamet")
@@ -408,7 +410,7 @@ def test_panorama_from_the_command_line(capsys: pytest.CaptureFixture[str], tmp_
 
 
 @pytest.mark.parametrize(
-    "words",
+    "tokens",
     [
         ["sun", "--lat", "91", "--lon", "0", "--when", "2026-01-01"],
         ["sun", "--lat", "nan", "--lon", "0", "--when", "2026-01-01"],
@@ -509,11 +511,11 @@ def test_dust_is_a_layer_of_the_picture(
     box = ["--dust-low=-5,-5,0", "--dust-high", "5,5,4"]
     ask(capsys, *tokens, "--shafts", "box", *box, "--dust-visibility", "20")
     planes = read(out)
-    parts = [planes[f"{name}.G"] for name in ("sun", "sky", "aerial", "shafts")]
+    parts = [planes[f"{name}.G"] for name in ("sun", "sky", "aerial", "light_shafts")]
     assert planes["G"] == pytest.approx(sum(parts), rel=1e-4)
-    assert planes["shafts.G"].max() > 0.0
+    assert planes["light_shafts.G"].max() > 0.0
     ask(capsys, *tokens, "--aerial", "off")
-    assert not {"shafts.G", "aerial.G"} & set(read(out))
+    assert not {"light_shafts.G", "aerial.G"} & set(read(out))
     for wrong, said in (
         (["--dust-visibility", "20"], "give --shafts too"),
         (["--shafts", "box", "--dust-low", "9,9,9"], "has no room"),

@@ -41,7 +41,7 @@ def test_a_stop_doubles_the_light_it_belongs_to_and_its_bounces(light: LightLaye
 
 
 def test_bounces_have_a_gain_of_their_own_on_top() -> None:
-    gains = gains_from_document(Document().change("fill", sky_stops=-1.0, sky_bounced_stops=2.0))
+    gains = gains_from_document(Document().change("fill", sky_stops=-1.0, sky_indirect_stops=2.0))
     assert gains.sky.direct == pytest.approx((0.5,) * 3) and gains.sky.bounced == pytest.approx((2.0,) * 3)
 
 

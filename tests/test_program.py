@@ -91,7 +91,7 @@ def test_a_helper_that_a_kernel_imports_compiles_it_anew() -> None:
         changed = sources_with(module, "from __future__", "ONE = 1.0\nfrom __future__")
         assert kernelcache._content(changed) != now, module
     tables = kernelcache._sources(SOURCE)
-    assert kernelcache._content({**tables, "gloss.npy": b""}) != now
+    assert kernelcache._content({**tables, "directional_albedo.npy": b""}) != now
 
 
 def run_python(script: str) -> str:
@@ -196,7 +196,7 @@ def test_the_desk_without_a_screen_is_one_sentence(
 
 def test_the_demo_names_a_file_that_ships() -> None:
     document = demo_document()
-    assert Path(str(document.stage.model)).is_file()
+    assert Path(str(document.stage.scene_file)).is_file()
     assert document.site.name == "Skagur flats"
 
 

@@ -42,7 +42,7 @@ class Rendered:
 
     def __init__(self, document: Document) -> None:
         self.document = document
-        scene = place_in_world(read_file(str(document.stage.model)), document.stage)
+        scene = place_in_world(read_file(str(document.stage.scene_file)), document.stage)
         self.camera = camera_from_view(document.stage.view)
         self.dome, self.film = dome_from_document(document), Film(WIDTH, HEIGHT)
         panorama = panorama_from_document(document, self.dome)
@@ -80,13 +80,13 @@ def sheet(tiles: Tiles, columns: int, name: str) -> None:
 
 def sources() -> None:
     """The sum and each source alone, at one exposure, of a house lit by all of them."""
-    house = Rendered(demo_document().change("panorama", file=EVENING, lifted=True))
+    house = Rendered(demo_document().change("panorama", file=EVENING, sun_removed=True))
     whole, ev = house.picture()
     tiles = {"all together": whole}
     for name in ("sun", "sky", "panorama"):
         tiles[f"{name} alone"] = house.picture(ev, solo=name)[0]
     tiles["what has bounced off other things, two stops up"] = house.picture(
-        ev, sun_bounced_stops=2.0, sky_bounced_stops=2.0
+        ev, sun_indirect_stops=2.0, sky_indirect_stops=2.0
     )[0]
     tiles["sky fill a stop up, grey"] = house.picture(ev, sky_stops=1.0, sky_saturation=0.0)[0]
     sheet(tiles, 3, "sources.jpg")
@@ -95,11 +95,11 @@ def sources() -> None:
 def matched() -> None:
     """A panorama of a low sun: two suns, then matched, then its own lifted out and its light given."""
     lit = demo_document().change("panorama", file=EVENING).change("fill", sky_on=False)
-    match = lit.change("sun", mode="hand", azimuth_deg=SUN_DEG[0], elevation_deg=SUN_DEG[1])
+    match = lit.change("sun", mode="manual", azimuth_deg=SUN_DEG[0], elevation_deg=SUN_DEG[1])
     tiles = {
         "before: the morning's sun, and the panorama's": Rendered(lit).picture()[0],
         "matched: both stand in the west": Rendered(match).picture()[0],
-        "its own sun lifted out: one sun": Rendered(match.change("panorama", lifted=True)).picture()[0],
+        "its own sun lifted out: one sun": Rendered(match.change("panorama", sun_removed=True)).picture()[0],
     }
     sheet(tiles, 3, "panorama.jpg")
 

@@ -49,15 +49,17 @@ def moods() -> dict[str, Document]:
         "clear": house.change("air", **look("clear")),
         "hazy": house.change("air", **look("hazy")),
         "dusty": house.change("air", **look("dusty")),
-        "overcast, CIE 1": house.change("air", model="cie", cie_sky=1),
+        "overcast, CIE 1": house.change("air", sky_model="cie", cie_sky=1),
         "blue hour": late.change("air", **look("clear")),
-        "misty morning": low.change("air", **look("misty")).change("air", haze_km=1.5, haze_height_m=100.0),
+        "misty morning": low.change("air", **look("misty")).change(
+            "air", haze_visibility_km=1.5, haze_height_m=100.0
+        ),
     }
 
 
 def picture(document: Document) -> Image.Image:
     """A developed picture of a document."""
-    scene = place_in_world(read_file(str(document.stage.model)), document.stage)
+    scene = place_in_world(read_file(str(document.stage.scene_file)), document.stage)
     compiled, camera = build_stage(document, scene), camera_from_view(document.stage.view)
     dome, film = dome_from_document(document), Film(WIDTH, HEIGHT)
     render(film, compiled, environment_from_document(document, dome, None), camera, StopCriterion(SAMPLES))

@@ -89,8 +89,8 @@ def _wrong(window: DeskWindow) -> None:
 def _matched_evening(window: DeskWindow) -> None:
     session = window.session
     session.change("panorama", file=str(PANORAMAS / "evening.exr"))
-    session.change("sun", mode="hand", azimuth_deg=245.0, elevation_deg=9.0)
-    session.change("panorama", lifted=True)
+    session.change("sun", mode="manual", azimuth_deg=245.0, elevation_deg=9.0)
+    session.change("panorama", sun_removed=True)
     session.change("fill", sky_on=False)
 
 
@@ -185,7 +185,7 @@ def _suggested(window: DeskWindow) -> None:
 
 
 def _plaster(window: DeskWindow) -> None:
-    window.session.change("stage.plaster", on=True, ink=True)
+    window.session.change("stage.plaster", on=True, contours=True)
 
 
 def _plan(window: DeskWindow) -> None:
@@ -193,11 +193,11 @@ def _plan(window: DeskWindow) -> None:
 
 
 def _floor(window: DeskWindow) -> None:
-    window.session.change("aim", measured="floor")
+    window.session.change("aim", measured_part="floor")
 
 
 def _shafts(window: DeskWindow) -> None:
-    window.session.change("shafts", on=True, where="view", visibility_m=20.0)
+    window.session.change("light_shafts", on=True, region="view", visibility_m=20.0)
     window.session.change("sun", wall_time=datetime(2026, 5, 24, 20, 10))
     window.choose_step(AIR)
     window.stack.panel(AIR).show_page("Shafts")

@@ -121,7 +121,7 @@ def test_spots_are_measured(light: Path, capsys: pytest.CaptureFixture[str]) -> 
 
 
 @pytest.mark.parametrize(
-    ("words", "said"),
+    ("words", "messages"),
     [
         (["develop", "gone.exr", "-o", "out.png"], "gone.exr is not in"),
         (["develop", "light.exr", "-o", "out.exr"], "saved as .png or .jpg"),

@@ -88,7 +88,7 @@ def test_without_json_it_speaks_in_lines(plain: Path, capsys: pytest.CaptureFixt
 
 
 @pytest.mark.parametrize(
-    ("words", "said"),
+    ("words", "messages"),
     [
         (("--gain", "moon=1"), "lights are sun, sky, lamps, panorama"),
         (("--gain", "sun=11"), "out of range"),

@@ -61,7 +61,7 @@ def test_a_match_names_moments_of_the_real_sun(capsys: pytest.CaptureFixture[str
 
 
 @pytest.mark.parametrize(
-    ("words", "said"),
+    ("words", "messages"),
     [
         (("gone.exr",), "is not in"),
         ((EVENING, "--match", "north"), "is not a place"),

@@ -66,7 +66,7 @@ def test_a_sheet_is_written_and_suggestions_are_told(
 
 
 @pytest.mark.parametrize(
-    ("vary", "out", "said"),
+    ("vary", "out", "messages"),
     [
         ("sun.hight=1:2:3", "a.png", "There is no number"),
         ("air.turbidity=2:8:3", "a.gif", "written as .png or .pdf"),

@@ -79,7 +79,7 @@ def test_a_dragged_shadow_pin_finds_the_sun_and_its_real_moments(aiming: DeskWin
         answer.moments[0].error_deg, abs=0.02
     )
     press(page, "put the sun there")
-    assert session.document.sun.mode == "hand"
+    assert session.document.sun.mode == "manual"
     assert angle_deg(now(aiming), answer.aimed.towards) < 0.01
     session.undo()
     session.undo()
@@ -176,8 +176,8 @@ def test_a_picked_surface_is_scanned_and_its_best_moment_gone_to(aiming: DeskWin
     session, page = aiming.session, step(aiming, AimPage)
     press(page, "pick a surface")
     QTest.mouseClick(aiming.picture, LEFT, pos=on(aiming, np.array([-0.2, -1.0, 1.6])))
-    assert session.document.aim.measured == "box"
-    assert session.document.aim.side == pytest.approx((0.0, -1.0, 0.0), abs=1e-5)
+    assert session.document.aim.measured_part == "box"
+    assert session.document.aim.face_direction == pytest.approx((0.0, -1.0, 0.0), abs=1e-5)
     qtbot.waitUntil(lambda: aiming.aimer.reach is not None, timeout=30_000)
     reach = aiming.aimer.reach
     assert reach is not None and reach.scan.fraction.max() == 1.0
@@ -219,13 +219,13 @@ def test_the_sun_follows_a_light_of_the_model_and_is_let_go(aiming: DeskWindow) 
     session.scene_loaded.emit(session.scene)
     page.driver.setCurrentIndex(page.driver.findData("key"))  # type: ignore[attr-defined]
     page.driver.activated.emit(page.driver.currentIndex())  # type: ignore[attr-defined]
-    assert session.document.sun.mode == "follow"
+    assert session.document.sun.mode == "driver"
     assert sun_from_document(session.document) == pytest.approx((140.0, 35.0), abs=1e-3)
     session.change("sun", north_deg=50.0)  # the compass turns, the light of the model does not
     assert sun_from_document(session.document) == pytest.approx((140.0, 35.0), abs=1e-3)
     before = sun_from_document(session.document)
     page.driver.activated.emit(0)  # type: ignore[attr-defined]
-    assert session.document.sun.mode == "hand" and sun_from_document(session.document) == pytest.approx(
+    assert session.document.sun.mode == "manual" and sun_from_document(session.document) == pytest.approx(
         before
     )
 
@@ -280,7 +280,7 @@ def test_an_edit_while_a_sequence_plays_is_kept_and_the_moment_comes_back(
 def test_a_part_that_is_muted_is_asked_for_again(aiming: DeskWindow, qtbot: QtBot) -> None:
     session = aiming.session
     session.resume()
-    session.change("aim", measured="ground", side=(0.0, 0.0, 1.0), near=None)
+    session.change("aim", measured_part="ground", face_direction=(0.0, 0.0, 1.0), near=None)
     qtbot.waitUntil(lambda: aiming.aimer.reach is not None, timeout=30_000)
     shaded = float(aiming.aimer.reach.scan.fraction.sum())  # type: ignore[union-attr]
     session.change("stage", muted=("box",))

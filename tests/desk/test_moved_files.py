@@ -22,7 +22,7 @@ def moved(tmp_path: Path, obj_file: Path) -> tuple[Path, Path]:
     (new / "same.cube").write_text(table)
     for name in ("plane.obj", "plane.mtl"):
         (new / name).write_bytes((tmp_path / name).read_bytes())
-    document = Document().change("stage", model=str(old / "plane.obj"))
+    document = Document().change("stage", scene_file=str(old / "plane.obj"))
     document = document.change("expose.colour", table=str(old / "same.cube"))
     save_document(document, tmp_path / "p.gloamet")
     return tmp_path / "p.gloamet", new
@@ -45,12 +45,12 @@ def test_a_project_without_its_model_asks_and_takes_what_moved_along(
     answer(monkeypatch, str(new / "plane.obj"))
     window.notice.action.click()
     assert session.path == path
-    assert session.document.stage.model == str(new / "plane.obj")
+    assert session.document.stage.scene_file == str(new / "plane.obj")
     assert session.document.expose.colour.table == str(new / "same.cube")
     assert session.dirty  # to be saved where they are now
     qtbot.waitUntil(lambda: session.scene is not None and len(session.scene.parts) == 1, timeout=30_000)
     assert window.save()
-    assert load_document(path).stage.model == str(new / "plane.obj")
+    assert load_document(path).stage.scene_file == str(new / "plane.obj")
 
 
 def test_going_back_leaves_everything_as_it_was(
@@ -71,7 +71,7 @@ def test_a_missing_table_is_asked_for_once_the_project_is_open(
     path, new = moved
     session = window.session
     session.store.mark_saved()
-    save_document(load_document(path).change("stage", model=str(new / "plane.obj")), path)
+    save_document(load_document(path).change("stage", scene_file=str(new / "plane.obj")), path)
     window.open_file(path)
     assert session.path == path
     assert "no longer in" in window.notice.text.text()

@@ -91,7 +91,9 @@ def test_a_project_with_a_damaged_model_leaves_the_desk_as_it_was(
     from gloamet.document.file import save_document
 
     (tmp_path / "bad.glb").write_bytes(b"glTF nonsense")
-    save_document(session.document.change("stage", model=str(tmp_path / "bad.glb")), tmp_path / "p.gloamet")
+    save_document(
+        session.document.change("stage", scene_file=str(tmp_path / "bad.glb")), tmp_path / "p.gloamet"
+    )
     before, path = session.document, session.path
     with qtbot.waitSignal(session.noticed, timeout=60_000) as caught:
         session.open_project(tmp_path / "p.gloamet")

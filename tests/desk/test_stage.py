@@ -194,12 +194,12 @@ def test_a_material_is_corrected_and_taken_back(window: DeskWindow, stage: Stage
 def test_plaster_is_one_switch_on_the_strip(window: DeskWindow, qtbot: QtBot) -> None:
     session = window.session
     window.strip.buttons["plaster"].click()
-    session.change("stage.plaster", reflectance=0.7, ink=True)
+    session.change("stage.plaster", reflectance=0.7, contours=True)
     settled(session, qtbot)
     assert {m.base_colour for m in session.compiled.scene.materials} == {(0.7, 0.7, 0.7)}
     assert session.frame is not None
     inked = session.frame.pixels[..., :3].min()
-    session.change("stage.plaster", ink=False)
+    session.change("stage.plaster", contours=False)
     settled(session, qtbot)
     assert inked < session.frame.pixels[..., :3].min()
     window.strip.buttons["plaster"].click()
@@ -481,7 +481,7 @@ def test_the_import_sheet_shows_a_model_just_opened_and_its_guesses(
 
 def test_fronts_face_where_they_are_told(window: DeskWindow, stage: StageStep, qtbot: QtBot) -> None:
     session = window.session
-    press(stage.model, "E")
+    press(stage.scene_file, "E")
     assert session.document.stage.rotation_deg == -90.0
     qtbot.waitUntil(lambda: session.scene is not None and abs(session.scene.parts[1].matrix[0, 1]) > 0.9)
     front = session.scene.parts[1].matrix[:3, :3] @ [0, -1, 0]  # type: ignore[union-attr]
@@ -557,7 +557,7 @@ def test_opening_is_stopped_by_the_word_stop(window: DeskWindow, qtbot: QtBot) -
 
     gltf.read_gltf = slowly
     try:
-        session.open_model(Path(str(demo_document("product").stage.model)))
+        session.open_model(Path(str(demo_document("product").stage.scene_file)))
         qtbot.waitUntil(lambda: bool(held) and "reading" in bar.status.text(), timeout=20_000)
         with qtbot.waitSignal(session.noticed, timeout=20_000) as caught:
             bar.stop.click()
@@ -566,7 +566,7 @@ def test_opening_is_stopped_by_the_word_stop(window: DeskWindow, qtbot: QtBot) -
     assert "stopped" in caught.args[0]
     assert len(held) < 600
     assert session.scene is before
-    qtbot.waitUntil(lambda: "house.obj" in str(session.document.stage.model), timeout=5000)
+    qtbot.waitUntil(lambda: "house.obj" in str(session.document.stage.scene_file), timeout=5000)
 
 
 # -- rows of a material and of a lamp, driven

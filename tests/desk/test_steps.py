@@ -31,7 +31,7 @@ from gloamet.desk.widgets.switch import Switch
 from gloamet.desk.window import DeskWindow, azimuth_label
 from gloamet.document.demo import demo_document
 from gloamet.errors import GloametError
-from gloamet.preview.air_presets import LOOKS
+from gloamet.preview.air_presets import AIR_PRESETS
 from gloamet.preview.events import Frame
 from gloamet.translation.memory import memory_needed
 
@@ -84,12 +84,12 @@ def test_an_air_is_taken_by_its_picture(window: DeskWindow, qtbot: QtBot) -> Non
     air, session = step(window, AirStep).atmosphere, window.session  # type: ignore[attr-defined]
     window.choose_step(STEP_TITLES.index("Air"))
     looks = air.looks  # type: ignore[attr-defined]
-    qtbot.waitUntil(lambda: len(looks.images) == len(LOOKS), timeout=30_000)
+    qtbot.waitUntil(lambda: len(looks.images) == len(AIR_PRESETS), timeout=30_000)
     words = [look.word for look in AIR_PRESETS]
     dusty = words.index("dusty")
     QTest.mouseClick(looks, Qt.MouseButton.LeftButton, pos=looks.tile(dusty).center().toPoint())
     assert (session.document.air.particles, session.document.air.turbidity) == ("dust", 8.0)
-    assert [look.word for look in LOOKS if look.fits(session.document.air)] == ["dusty"]
+    assert [look.word for look in AIR_PRESETS if look.fits(session.document.air)] == ["dusty"]
     session.undo()
     assert session.document.air.particles == "rural"
 
@@ -153,7 +153,7 @@ def test_the_model_is_described_and_looked_over(window: DeskWindow, qtbot: QtBot
     stage, session = step(window, StageStep), window.session
     with qtbot.waitSignal(session.scene_loaded, timeout=30_000):
         session.change("stage", units="cm")
-    assert "12 triangles" in stage.model.facts.text()  # type: ignore[attr-defined]
+    assert "12 triangles" in stage.scene_file.facts.text()  # type: ignore[attr-defined]
     press(stage, "show everything")
     press(stage, "stand at eye height")
     assert camera_from_document(session.document).eye[2] == pytest.approx(1.6)
@@ -163,7 +163,7 @@ def test_opening_a_model_takes_its_camera_and_lists_its_views(window: DeskWindow
     session = window.session
     demo = demo_document()
     with qtbot.waitSignal(session.scene_loaded, timeout=60_000):
-        session.open_model(Path(str(demo.stage.model)))
+        session.open_model(Path(str(demo.stage.scene_file)))
     assert session.scene is not None
     strip = step(window, ViewToolBar)
     assert "From the basin" in strip.view.text()  # type: ignore[attr-defined]
@@ -172,7 +172,7 @@ def test_opening_a_model_takes_its_camera_and_lists_its_views(window: DeskWindow
     views.list.itemClicked.emit(views.list.item(names.index("Veranda")))
     assert camera_from_document(session.document).eye == pytest.approx(session.scene.views["Veranda"].eye)
     assert stage_actions.current_view(session) == names.index("Veranda")
-    assert Path(str(demo.stage.model)) in recent()
+    assert Path(str(demo.stage.scene_file)) in recent()
 
 
 def test_choices_follow_the_document(window: DeskWindow) -> None:

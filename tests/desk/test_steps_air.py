@@ -119,8 +119,8 @@ def test_a_word_for_dust_switches_it_on_with_its_visibility(
     assert not page.amount.isEnabled()
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
         press(page, "thick")
-    assert session.document.shafts.on
-    assert session.document.shafts.visibility_m == dict(AMOUNTS)["thick"]
+    assert session.document.light_shafts.on
+    assert session.document.light_shafts.visibility_m == dict(AMOUNTS)["thick"]
     assert page.amount.isEnabled()
     assert [w.text() for w in page.action_row.links if w.isChecked()] == ["thick"]
 
@@ -129,18 +129,18 @@ def test_the_dusts_box_is_typed_and_a_wrong_one_is_a_sentence(air: AirStep, wind
     session, page = window.session, air.shafts
     said: list[str] = []
     session.noticed.connect(lambda sentence, _kind: said.append(sentence))
-    session.change("shafts", on=True, where="box")
+    session.change("light_shafts", on=True, region="box")
     air.show_page("Shafts")
     for typed in ("-3, -2.5, 1 m", "1, 2"):
         page.low.edit.selectAll()
         QTest.keyClicks(page.low.edit, typed)
         QTest.keyClick(page.low.edit, Qt.Key.Key_Return)
-    assert session.document.shafts.low == (-3.0, -2.5, 1.0)
+    assert session.document.light_shafts.low == (-3.0, -2.5, 1.0)
     assert said == ["Lowest corner: “1, 2” is not a place: type three numbers, as in 1, −2.5, 3."]
     page.low.edit.selectAll()
     QTest.keyClicks(page.low.edit, "9, 9, 9")
     QTest.keyClick(page.low.edit, Qt.Key.Key_Return)
-    assert session.document.shafts.low == (-3.0, -2.5, 1.0)
+    assert session.document.light_shafts.low == (-3.0, -2.5, 1.0)
     assert "has no room" in said[-1]
 
 
@@ -153,10 +153,10 @@ def test_what_is_no_place_is_refused(text: str) -> None:
 def test_sky_and_sun_fade_with_an_own_visibility_alone(air: AirStep, window: DeskWindow) -> None:
     page, session = air.distance, window.session
     assert not page.dims.isEnabled()
-    session.change("air", aerial_km=2.0)
+    session.change("air", aerial_visibility_km=2.0)
     assert page.dims.isEnabled()
     assert "one sees" in page.reading.text()
-    session.change("air", aerial=False)
+    session.change("air", aerial_perspective=False)
     assert not page.dims.isEnabled() and not page.visibility.isEnabled()
 
 
@@ -171,8 +171,8 @@ def test_an_own_visibility_can_veil_the_sky_too(window: DeskWindow, qtbot: QtBot
         assert session.frame is not None
         return session.frame.pixels[0, :, :3].astype(int)
 
-    plain = upper_edge(aerial_km=0.5)
-    veiled = upper_edge(aerial_dims_sky=True)
+    plain = upper_edge(aerial_visibility_km=0.5)
+    veiled = upper_edge(aerial_on_sky=True)
     # less blue and nearer to the horizon's white
     assert (np.ptp(veiled, axis=1) < np.ptp(plain, axis=1)).mean() > 0.8
 
@@ -211,10 +211,10 @@ def test_the_wipe_shows_natures_sky_left_of_a_line_to_drag(
 def test_what_nature_means_keeps_the_backdrop_and_the_air() -> None:
     from gloamet.document.model import Document
 
-    document = Document().change("air", model="cie", turbidity=5.0)
+    document = Document().change("air", sky_model="cie", turbidity=5.0)
     document = document.change("sky", warmth_mired=30.0, backdrop="colour")
     plain = natural(document)
-    assert (plain.air.model, plain.air.turbidity) == ("physical", 5.0)
+    assert (plain.air.sky_model, plain.air.turbidity) == ("physical", 5.0)
     assert plain.sky == SkyState(backdrop="colour")
 
 
@@ -226,7 +226,7 @@ def test_dust_that_changes_before_a_finished_picture_is_refined_to_its_size(
     qtbot.waitUntil(lambda: session.frame is not None and session.frame.done, timeout=60_000)
     frames: list[float] = []
     session.frame_ready.connect(lambda f: frames.append(float(f.pixels[..., :3].std())))
-    session.change("shafts", visibility_m=60.0)
+    session.change("light_shafts", visibility_m=60.0)
     # no path is traced anew, and yet there is picture after picture, until the dust has its samples
     qtbot.waitUntil(lambda: len(frames) >= MOST_SAMPLES // MOST_A_PASS, timeout=60_000)
     assert session.frame is not None and session.frame.done
@@ -246,7 +246,12 @@ def test_the_wipe_shows_dust_on_both_sides(air: AirStep, window: DeskWindow, qtb
     clear = other_side()
     with qtbot.waitSignal(session.beside_ready, timeout=60_000):
         session.change(
-            "shafts", on=True, where="box", low=(-20.0, -20.0, 0.0), high=(20.0, 20.0, 9.0), visibility_m=8.0
+            "light_shafts",
+            on=True,
+            region="box",
+            box_min=(-20.0, -20.0, 0.0),
+            box_max=(20.0, 20.0, 9.0),
+            visibility_m=8.0,
         )
     assert view.wipe.shown is not None
     dusty = view.wipe.shown.pixels[..., :3].astype(int)

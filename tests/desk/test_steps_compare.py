@@ -62,7 +62,7 @@ def keep_two(window: DeskWindow, qtbot: QtBot) -> tuple[Document, Document]:
     session = window.session
     first = session.document
     keep(window, qtbot)
-    newer(window, qtbot, lambda: session.change("sun", mode="hand", elevation_deg=6.0))
+    newer(window, qtbot, lambda: session.change("sun", mode="manual", elevation_deg=6.0))
     keep(window, qtbot)
     return first, session.document
 
@@ -169,7 +169,7 @@ def test_an_opened_picture_is_exposed_as_it_was_kept(
     keep(window, qtbot)
     kept = keeper.pictures[0]
     window.hold.release()
-    newer(window, qtbot, lambda: session.change("sun", mode="hand", elevation_deg=3.0))
+    newer(window, qtbot, lambda: session.change("sun", mode="manual", elevation_deg=3.0))
     window.hold.release()
     newer(window, qtbot, lambda: None, lambda f: f.ev == f.meter_ev)
     assert session.frame is not None and session.frame.ev < kept.ev - 1.0

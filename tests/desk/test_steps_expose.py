@@ -155,7 +155,7 @@ def test_an_exposure_stays_while_another_step_is_worked_on(window: DeskWindow, q
     window.choose_step(SUN)
     before = session.frame
     assert before is not None
-    frame = newer(window, qtbot, lambda: session.change("sun", mode="hand", elevation_deg=3.0))
+    frame = newer(window, qtbot, lambda: session.change("sun", mode="manual", elevation_deg=3.0))
     assert frame.ev == before.ev
     assert frame.meter_ev < before.ev - 1.0
     assert window.strip.held.isVisibleTo(window.strip)
@@ -178,7 +178,7 @@ def test_each_link_acts_is_told_in_words_and_goes_back(
     settled(window, qtbot)
     newer(window, qtbot, lambda: session.change("expose", metering="manual", ev=14.0), done(window))
     for row, name, value in (
-        (page.glare, "veil", 15.0),
+        (page.glare, "veiling_glare", 15.0),
         (page.tone, "contrast", 0.8),
         (page.colour, "saturation", 0.0),
         (page.lens, "vignette", 2.0),

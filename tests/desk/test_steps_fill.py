@@ -98,7 +98,7 @@ def test_a_light_says_what_is_not_natures_and_goes_back_alone(window: DeskWindow
     session, row = window.session, fill.balance.rows["sky"]
     assert row.changed.isHidden() and fill.balance.reset.isHidden()
     session.change("fill", sky_stops=-1.0, sun_stops=0.5)
-    session.change("fill", sky_saturation=0.5, sky_bounced_stops=1.0)
+    session.change("fill", sky_saturation=0.5, sky_indirect_stops=1.0)
     assert row.summary.text() == "brightness × 0.5, bounces +1.0 stops, saturation × 0.50"
     row.back.click()
     assert session.document.fill == FillState(sun_stops=0.5)
@@ -130,9 +130,9 @@ def test_a_gain_traces_nothing_anew_and_each_source_has_its_small_picture(
     with qtbot.waitSignal(
         session.frame_ready,
         timeout=60_000,
-        check_params_cb=lambda f: f.document.fill.sun_bounced_stops == 2.0,
+        check_params_cb=lambda f: f.document.fill.sun_indirect_stops == 2.0,
     ):
-        session.change("fill", sun_bounced_stops=2.0)
+        session.change("fill", sun_indirect_stops=2.0)
     assert session.sources is not None and {"sun", "sky"} <= set(session.sources.pictures)
     with qtbot.waitSignal(session.source_pictures, timeout=60_000):
         session.change("fill", sky_on=False)
@@ -202,7 +202,7 @@ def test_without_a_sun_there_is_no_ratio_to_drag(window: DeskWindow, fill: FillS
         timeout=30_000,
         check_params_cb=lambda new: math.isinf(new.reading.sun_sky_stops),
     ):
-        session.change("sun", mode="hand", elevation_deg=-4.0)
+        session.change("sun", mode="manual", elevation_deg=-4.0)
     assert not fill.balance.ratio.row.isEnabled()
     assert fill.balance.ratio.nature.text() == "No sun: all light is fill."
 
@@ -219,7 +219,7 @@ def test_a_panoramas_sun_is_taken_matched_locked_lifted_and_its_light_given(
         SUN_DEG, abs=0.1
     )
     press(page, "match the sun")
-    assert session.document.sun.mode == "hand"
+    assert session.document.sun.mode == "manual"
     assert sun_from_document(session.document) == pytest.approx(SUN_DEG, abs=0.1)
     page.lock.click()
     page.turn.set_value(30.0)  # one turn moves both
@@ -265,7 +265,7 @@ def test_a_sun_is_picked_in_the_picture_as_the_panorama_lies(
 ) -> None:
     session = window.session
     lit_by_evening(window, qtbot)
-    session.change("panorama", rotation_deg=20.0, flip=True)
+    session.change("panorama", rotation_deg=20.0, mirrored=True)
     qtbot.waitUntil(lambda: session.light.panorama.rotation_deg == 20.0, timeout=30_000)  # type: ignore[union-attr]
     towards = np.array(
         [math.sin(math.radians(50.0)), math.cos(math.radians(50.0)), math.tan(math.radians(10.0))]
@@ -284,14 +284,14 @@ def test_the_folders_panoramas_are_stepped_through_and_all_else_stays(
         save_light(tmp_path / name, np.full((32, 64, 3), 500.0, np.float32))
     (tmp_path / "notes.txt").write_text("no panorama")
     session, chosen = window.session, fill.panorama.list
-    session.change("panorama", file=str(tmp_path / "a.exr"), rotation_deg=33.0, level_lx=5000.0)
+    session.change("panorama", file=str(tmp_path / "a.exr"), rotation_deg=33.0, illuminance_lx=5000.0)
     assert chosen.list.count() == 3 and chosen.count.text() == "1 of 3"
     chosen.after.click()
     assert session.document.panorama.file.endswith("b.exr")
     chosen.before.click()
     chosen.before.click()
     kept = session.document.panorama
-    assert kept.file.endswith("c.exr") and (kept.rotation_deg, kept.level_lx) == (33.0, 5000.0)
+    assert kept.file.endswith("c.exr") and (kept.rotation_deg, kept.illuminance_lx) == (33.0, 5000.0)
     qtbot.waitUntil(lambda: all(not chosen.list.item(k).icon().isNull() for k in range(3)), timeout=20_000)
 
 
@@ -360,7 +360,7 @@ def test_the_list_names_what_is_implausible_leads_out_of_it_and_is_told_to_be_qu
     qtbot.waitUntil(lambda: "wide disc" in rules(), timeout=30_000)
     wanted = next(f for f in checks.found if f.rule == "wide disc")
     checks._want(wanted)
-    assert session.document.fill.wanted == ("wide disc",)
+    assert session.document.fill.dismissed == ("wide disc",)
     qtbot.waitUntil(lambda: "wide disc" not in rules(), timeout=30_000)
     assert "1 as you want" in checks.head.text()
 

@@ -58,7 +58,7 @@ def test_taking_the_sun_by_hand_leaves_it_where_it_stands(window: DeskWindow) ->
     page, session = step(window, HandPage), window.session
     before = sun_from_document(session.document)
     press(page, "hand")
-    assert session.document.sun.mode == "hand"
+    assert session.document.sun.mode == "manual"
     assert sun_from_document(session.document) == pytest.approx(before, abs=1e-9)
     press(page, "clock")
     assert sun_from_document(session.document) == pytest.approx(before, abs=1e-9)
@@ -68,9 +68,9 @@ def test_a_free_sun_is_told_its_real_moment_or_never(window: DeskWindow, qtbot: 
     page, session = step(window, HandPage), window.session
     window.stack.panel(FIRST_STEP).show_page("By hand")
     for height, azimuth, words in ((30.0, 150.0, "stands so on"), (40.0, 2.0, "Never at this latitude")):
-        session.change("sun", mode="hand", azimuth_deg=azimuth, elevation_deg=height)
+        session.change("sun", mode="manual", azimuth_deg=azimuth, elevation_deg=height)
         qtbot.waitUntil(lambda w=words: w in page.truth.text(), timeout=10_000)  # type: ignore[attr-defined]
-    session.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=30.0)
+    session.change("sun", mode="manual", azimuth_deg=150.0, elevation_deg=30.0)
     qtbot.waitUntil(lambda: "stands so on" in page.truth.text(), timeout=10_000)  # type: ignore[attr-defined]
     press(page, "go there")
     assert session.document.sun.mode == "almanac"

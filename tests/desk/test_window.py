@@ -88,7 +88,7 @@ def test_grabbing_the_sun_frees_it_without_a_jump(window: DeskWindow) -> None:
     azimuth, elevation = disc.sun()
     at = disc.place(azimuth, elevation).toPoint()
     QTest.mousePress(disc, LEFT, NONE, at)
-    assert session.document.sun.mode == "hand"
+    assert session.document.sun.mode == "manual"
     assert session.document.sun.azimuth_deg == pytest.approx(azimuth, abs=0.01)
     assert session.document.sun.elevation_deg == pytest.approx(elevation, abs=0.01)
     QTest.mouseRelease(disc, LEFT, NONE, at)

@@ -128,14 +128,15 @@ def test_vibrance_lifts_pale_colours_more_than_strong_ones() -> None:
 
 
 def test_toning_colours_shade_and_light_apart_and_leaves_the_ends() -> None:
-    toned = grade_codes(GREYS, ColourState(shade_toning=1.0, light_toning=1.0))
+    toned = grade_codes(GREYS, ColourState(shadow_toning=1.0, highlight_toning=1.0))
     dark, light = toned[8], toned[26]
     assert dark[2] > dark[0] + 0.05  # blue shade
     assert light[0] > light[2] + 0.05  # warm light
     assert toned[[0, -1]] == pytest.approx(GREYS[[0, -1]], abs=0.01)
-    lower = grade_codes(GREYS, ColourState(light_toning=1.0, toning_balance=1.0))
+    lower = grade_codes(GREYS, ColourState(highlight_toning=1.0, toning_balance=1.0))
     assert (
-        lower[10, 0] - lower[10, 2] > grade_codes(GREYS, ColourState(light_toning=1.0))[10, 0] - GREYS[10, 2]
+        lower[10, 0] - lower[10, 2]
+        > grade_codes(GREYS, ColourState(highlight_toning=1.0))[10, 0] - GREYS[10, 2]
     )
 
 

@@ -220,7 +220,7 @@ def test_sun_and_shade_are_exposed_for_the_sun() -> None:
     assert automatic_ev(picture, flat(picture, 0.4)) == pytest.approx(np.log2(90_000.0 / 2.5), abs=0.3)
 
 
-@pytest.mark.parametrize("share", [0.01, 0.02, 0.03])
+@pytest.mark.parametrize("fraction", [0.01, 0.02, 0.03])
 def test_a_lamp_a_little_larger_in_the_picture_does_not_make_the_meter_leap(fraction: float) -> None:
     def lamplit(fraction: float) -> float:
         picture = np.full((100, 100, 3), 0.2, np.float32)

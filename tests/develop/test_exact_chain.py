@@ -20,13 +20,13 @@ from gloamet.document.expose import (
     GlareState,
     HueBand,
     LensState,
-    LocalState,
+    MaskState,
     ToneState,
 )
 
 LINKS = {
-    "glare": {"glare": GlareState(veil=3.0, glow=20.0, star=2.0, flare=1.0)},
-    "mask": {"masks": (LocalState(mired=30.0, saturation=1.4, contrast=0.3),)},
+    "glare": {"glare": GlareState(veiling_glare=3.0, glow=20.0, starburst=2.0, flare=1.0)},
+    "mask": {"masks": (MaskState(mired=30.0, saturation=1.4, contrast=0.3),)},
     "tone": {
         "tone": ToneState(contrast=0.3, shadows=0.7, highlights=-0.8, curve_red=((0, 0), (0.5, 0.55), (1, 1)))
     },
@@ -35,7 +35,7 @@ LINKS = {
         "colour": ColourState(
             saturation=1.3,
             vibrance=0.5,
-            shade_toning=0.3,
+            shadow_toning=0.3,
             bands=(HueBand(hue=10.0, saturation=0.3),) + (HueBand(),) * (len(HUE_BANDS) - 1),
         )
     },
@@ -109,14 +109,14 @@ def test_not_a_number_and_infinity_pass_every_link() -> None:
 
 def test_a_developer_remembers_and_is_never_wrong() -> None:
     developer, picture, planes = ScreenDeveloper(), scene(), MaskPlanes(np.full((90, 140), 5.0, np.float32))
-    near = LocalState(kind="distance", far_m=10.0, exposure=1.0)
-    veil, bent = GlareState(veil=5.0), LensState(distortion=5.0, fringe=1.0)
+    near = MaskState(kind="distance", far_m=10.0, exposure=1.0)
+    veil, bent = GlareState(veiling_glare=5.0), LensState(distortion=5.0, fringe=1.0)
     # what is remembered of a picture must follow every setting that it was made with: each changes alone
     steps = (
         DevelopSettings(0.0, glare=veil),
-        DevelopSettings(0.0, glare=GlareState(veil=8.0)),
-        DevelopSettings(1.0, glare=GlareState(veil=8.0)),
-        DevelopSettings(1.0, 3200.0, glare=GlareState(veil=8.0)),
+        DevelopSettings(0.0, glare=GlareState(veiling_glare=8.0)),
+        DevelopSettings(1.0, glare=GlareState(veiling_glare=8.0)),
+        DevelopSettings(1.0, 3200.0, glare=GlareState(veiling_glare=8.0)),
         DevelopSettings(1.0, glare=veil, masks=(near,)),
         DevelopSettings(1.0, glare=veil, masks=(near.model_copy(update={"exposure": -1.0}),)),
         DevelopSettings(1.0, glare=veil, masks=(near,), lens=bent),
@@ -157,8 +157,8 @@ def test_cards_and_skies_are_developed_alike_wherever_they_stand_in_a_strip() ->
     settings = DevelopSettings(
         0.0,
         tone=ToneState(contrast=0.4, local_contrast=0.8),
-        glare=GlareState(veil=5.0),
-        masks=(LocalState(exposure=2.0),),
+        glare=GlareState(veiling_glare=5.0),
+        masks=(MaskState(exposure=2.0),),
         lens=LensState(vignette=2.0, grain=1.0),
     )
     strip = np.full((20, 80, 3), 0.18, np.float32)

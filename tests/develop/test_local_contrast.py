@@ -16,7 +16,7 @@ def picture(stops: np.ndarray) -> np.ndarray:
 
 
 def more(stops: np.ndarray, amount: float = 1.0, size: float = 8.0) -> np.ndarray:
-    gain = local_gain(picture(stops), ToneState(local_contrast=amount, local_size=size), EVEN)
+    gain = local_gain(picture(stops), ToneState(local_contrast=amount, local_radius=size), EVEN)
     return stops + np.log2(gain)
 
 

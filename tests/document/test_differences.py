@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from gloamet.document.differences import difference_label, differences, step_label
-from gloamet.document.expose import LocalState
+from gloamet.document.expose import MaskState
 from gloamet.document.model import Document
 
 
@@ -43,7 +43,7 @@ def test_another_day_is_said_with_its_date() -> None:
 
 
 def test_fields_inside_lists_are_found_and_lists_of_another_length_are_one() -> None:
-    one = Document().change("expose", masks=(LocalState(name="a"),))
+    one = Document().change("expose", masks=(MaskState(name="a"),))
     brighter = one.change(("expose", "masks", 0), exposure=2.0)
     (found,) = differences(one, brighter)
     assert found.path == ("expose", "masks", 0, "exposure")

@@ -101,19 +101,19 @@ def test_a_saved_project_comes_back_whole_with_its_model_relative(tmp_path: Path
     model.parent.mkdir()
     model.write_bytes(b"x")
     document = (
-        Document().change("stage", model=str(model)).change("sun", wall_time=datetime(2026, 1, 2, 3, 4))
+        Document().change("stage", scene_file=str(model)).change("sun", wall_time=datetime(2026, 1, 2, 3, 4))
     )
     project = tmp_path / "jobs" / "house.gloamet"
     project.parent.mkdir()
     save_document(document, project)
-    assert json.loads(project.read_text())["stage"]["model"] == "../models/house.glb"
+    assert json.loads(project.read_text())["stage"]["scene_file"] == "../models/house.glb"
     assert load_document(project) == document
     moved = tmp_path / "elsewhere"
     (tmp_path / "jobs").rename(moved)
-    assert load_document(moved / "house.gloamet").stage.model == str(model)
+    assert load_document(moved / "house.gloamet").stage.scene_file == str(model)
 
 
-@pytest.mark.parametrize("field", ["file", "behind_file"])
+@pytest.mark.parametrize("field", ["file", "background_file"])
 def test_a_projects_panoramas_are_relative_to_it(field: str, tmp_path: Path) -> None:
     for folder in ("skies", "jobs"):
         (tmp_path / folder).mkdir()
@@ -175,11 +175,13 @@ def test_bad_projects_get_one_sentence(tmp_path: Path, text: str, words: str) ->
 
 def test_aims_sequence_and_leader_survive_saving(tmp_path: Path) -> None:
     pin = AimPin(caster=(0.0, 0.0, 2.0), receiver=(1.0, 2.0, 0.0), on=False)
-    document = Document().change("aim", pins=(pin, AimPin(kind="frame", spot=(0.2, 0.3))), measured="floor")
+    document = Document().change(
+        "aim", pins=(pin, AimPin(kind="frame", spot=(0.2, 0.3))), measured_part="floor"
+    )
     document = document.change("aim", side=(0.0, 0.0, 1.0), from_hour=7.5, last_day=200)
     document = document.change("sequence", begin=datetime(2026, 5, 1, 6), frames=12, easing="gentle")
     document = document.change(
-        "sun", mode="follow", driver="key", driver_time_s=1.5, diameter_deg=2.0, moon=True
+        "sun", mode="driver", driver="key", driver_time_s=1.5, diameter_deg=2.0, moon=True
     )
     save_document(document, tmp_path / "aims.gloamet")
     assert load_document(tmp_path / "aims.gloamet") == document

@@ -9,7 +9,7 @@ from annotated_types import Ge, Le
 from pydantic import ValidationError
 from pydantic_core import PydanticUndefined
 
-from gloamet.document.field_types import Model
+from gloamet.document.field_types import DocumentModel
 from gloamet.document.metadata import field_range, numeric_fields
 from gloamet.document.model import Document
 from gloamet.document.stage import MaterialEdit
@@ -97,7 +97,7 @@ def test_there_are_fields_to_check() -> None:
     assert len(sections()) > 30
 
 
-def every_model(base: type[Model] = Model) -> set[type[Model]]:
+def every_model(base: type[DocumentModel] = DocumentModel) -> set[type[DocumentModel]]:
     """Models of the document, those of lists too."""
     below = {model for sub in base.__subclasses__() for model in every_model(sub)}
     return below | {sub for sub in base.__subclasses__() if sub.__module__.startswith("gloamet.document")}

@@ -11,7 +11,7 @@ from gloamet.document.moved_files import missing_files, with_found
 
 def project(folder: Path) -> Document:
     """One that names a model, a panorama in a folder below and a colour table beside it."""
-    document = Document().change("stage", model=str(folder / "house.glb"))
+    document = Document().change("stage", scene_file=str(folder / "house.glb"))
     document = document.change("panorama", file=str(folder / "skies" / "evening.exr"))
     return document.change("expose.colour", table=str(folder / "warm.cube"))
 
@@ -29,7 +29,7 @@ def test_what_is_there_is_not_missing(tmp_path: Path) -> None:
 
 
 def test_the_model_is_named_first_and_each_file_once(tmp_path: Path) -> None:
-    document = project(tmp_path).change("panorama", behind_file=str(tmp_path / "skies" / "evening.exr"))
+    document = project(tmp_path).change("panorama", background_file=str(tmp_path / "skies" / "evening.exr"))
     assert [file.name for file in missing_files(document)] == ["house.glb", "evening.exr", "warm.cube"]
 
 
@@ -44,7 +44,7 @@ def test_a_file_that_lies_beside_the_found_one_is_taken_too(tmp_path: Path) -> N
     old, new = tmp_path / "old", tmp_path / "new"
     lay_out(new, "bathing house.glb", "evening.exr")
     found = with_found(project(old), old / "house.glb", new / "bathing house.glb")
-    assert found.stage.model == str(new / "bathing house.glb")
+    assert found.stage.scene_file == str(new / "bathing house.glb")
     assert found.panorama.file == str(new / "evening.exr")
     assert missing_files(found) == (old / "warm.cube",)
 
@@ -61,4 +61,4 @@ def test_nothing_else_is_touched(tmp_path: Path) -> None:
     old = tmp_path / "old"
     lay_out(tmp_path, "house.glb")
     found = with_found(project(old), old / "house.glb", tmp_path / "house.glb")
-    assert [d.path for d in differences(project(old), found)] == [("stage", "model")]
+    assert [d.path for d in differences(project(old), found)] == [("stage", "scene_file")]

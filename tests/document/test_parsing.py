@@ -47,13 +47,13 @@ def test_every_field_takes_back_what_it_shows(which: tuple[str, str], fraction: 
 @pytest.mark.parametrize(
     ("section", "name", "text", "value"),
     [
-        ("air", "haze_km", "12.0 km", 12.0),
-        ("air", "haze_km", "800 m", 0.8),
+        ("air", "haze_visibility_km", "12.0 km", 12.0),
+        ("air", "haze_visibility_km", "800 m", 0.8),
         ("stage.view", "f_number", "f/8", 8.0),
         ("stage.view", "focus_m", "350 cm", 3.5),
         ("expose", "kelvin", "5 600 K", 5600.0),
-        ("panorama", "level_lx", "9\u2009000 lx", 9000.0),
-        ("panorama", "level_lx", "9 klx", 9000.0),
+        ("panorama", "illuminance_lx", "9\u2009000 lx", 9000.0),
+        ("panorama", "illuminance_lx", "9 klx", 9000.0),
         ("sun", "azimuth_deg", "S 35° W", 215.0),
         ("sun", "azimuth_deg", "NE", 45.0),
         ("fill", "sky_stops", "−0,5 stops", -0.5),
@@ -81,12 +81,12 @@ def test_other_units_are_turned_into_the_fields_own(text: str, unit: str, value:
 @pytest.mark.parametrize("text", ["", "twelve", "12 apples", "1/0", "1 2", "--3", "12 lx"])
 def test_what_is_no_number_gets_a_sentence(text: str) -> None:
     with pytest.raises(GloametError, match="not a number in km"):
-        number_field("air", "haze_km").read(text)
+        number_field("air", "haze_visibility_km").read(text)
 
 
 def test_what_is_out_of_range_is_refused_and_not_held_inside_it() -> None:
     with pytest.raises(GloametError, match="out of range: 0.5 km to 100.0 km"):
-        number_field("air", "haze_km").read("1000 km")
+        number_field("air", "haze_visibility_km").read("1000 km")
 
 
 def of(kind: type[NumberField], name: str) -> NumberField:

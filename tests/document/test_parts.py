@@ -54,7 +54,7 @@ def test_parts_touch_their_own_fields_alone(parts: set[str]) -> None:
     ("part", "sections"),
     [
         ("sun", {"site", "sun"}),
-        ("air", {"air", "sky", "shafts"}),
+        ("air", {"air", "sky", "light_shafts"}),
         ("fill", {"fill", "panorama"}),
         ("expose", {"expose"}),
         ("view", {"stage.view"}),

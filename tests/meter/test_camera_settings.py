@@ -74,7 +74,7 @@ def test_typical_lights_go_from_bright_to_dark() -> None:
     kind="memory",
 )
 @pytest.mark.parametrize(
-    ("words", "least", "most"),
+    ("description", "least", "most"),
     [
         ("Bright sun", 70e3, 110e3),
         ("Hazy sun, soft shadows", 30e3, 60e3),

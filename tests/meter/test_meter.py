@@ -61,7 +61,7 @@ def test_darkness_has_no_ev() -> None:
 
 
 @pytest.mark.parametrize(
-    ("elevation", "share"), [(1.0, 1.0), (0.0, 0.5), (-1.0, 0.0), (0.2665, 1.0), (-0.2665, 0.0)]
+    ("elevation", "fraction"), [(1.0, 1.0), (0.0, 0.5), (-1.0, 0.0), (0.2665, 1.0), (-0.2665, 0.0)]
 )
 def test_share_of_the_disc_above_the_horizon(elevation: float, fraction: float) -> None:
     assert visible_disc_fraction(elevation, 0.533) == pytest.approx(fraction, abs=1e-6)

@@ -19,7 +19,7 @@ CAMERA = Camera((0.0, 0.0, 1.6), (0.0, 100.0, 1.6), 0.8)
 
 
 def asked(document: Document, elevation_deg: float) -> AerialInputs:
-    moved = document.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=elevation_deg)
+    moved = document.change("sun", mode="manual", azimuth_deg=150.0, elevation_deg=elevation_deg)
     return AerialInputs.of(SkyInputs.of(moved), CAMERA, 1.5, quick=True)
 
 
@@ -80,14 +80,17 @@ def test_air_without_skies_ahead_or_lit_by_the_horizon_is_left_for_when_it_is_se
     for tables, document in (
         (AerialTables(solver, SkyInterpolator(solver)), Document()),
         (AerialTables(solver, skies), hazy),
-        (AerialTables(solver, skies), Document().change("air", model="uniform")),
+        (AerialTables(solver, skies), Document().change("air", sky_model="uniform")),
     ):
         assert tables.precompute(asked(document, 32.0), lambda: False, 300.0)
     assert solved == []
 
 
 def test_of_air_lit_by_a_horizon_the_last_alone_is_kept(solver: Any, solved: list[float]) -> None:
-    tables, even = AerialTables(solver, SkyInterpolator(solver)), Document().change("air", model="uniform")
+    tables, even = (
+        AerialTables(solver, SkyInterpolator(solver)),
+        Document().change("air", sky_model="uniform"),
+    )
     inputs, (first, second) = asked(even, 32.0), (uniform_dome(cd_m2) for cd_m2 in (300.0, 600.0))
     dim, bright = (tables.table(inputs, dome).light.max() for dome in (first, second))
     assert bright == pytest.approx(2.0 * dim, rel=1e-5)

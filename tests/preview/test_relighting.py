@@ -99,7 +99,7 @@ def test_the_exact_picture_takes_over_without_a_jump(
     recorded: tuple[RenderWorker, Listener, Document],
 ) -> None:
     engine, listener, document = recorded
-    moved = document.change("sun", mode="hand", azimuth_deg=200.0, elevation_deg=35.0)
+    moved = document.change("sun", mode="manual", azimuth_deg=200.0, elevation_deg=35.0)
     first = wait_for(engine, listener, moved, relit)
     last = listener.wait(done)
     shown = [event for event in listener.of(Frame) if event.pixels.shape == last.pixels.shape]
@@ -172,7 +172,7 @@ def test_widgets_follow_a_fast_drag_at_most_so_often_and_end_where_it_ends(
     told: list[float] = []
     session.document_changed.connect(lambda document: told.append(document.sun.elevation_deg))
     for k in range(200):
-        session.change("sun", "sun.hand", mode="hand", elevation_deg=10.0 + 0.1 * k)
+        session.change("sun", "sun.hand", mode="manual", elevation_deg=10.0 + 0.1 * k)
         assert session.document.sun.elevation_deg == pytest.approx(10.0 + 0.1 * k)
     qtbot.waitUntil(lambda: bool(told) and told[-1] == pytest.approx(29.9), timeout=5_000)
     assert len(told) < 100
@@ -257,7 +257,7 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(
     size = (360, 240) if automatic else (480, 320)
     listener = Listener()
     engine = RenderWorker(listener)
-    room = demo_document("interior").change("sun", mode="hand", azimuth_deg=120.0, elevation_deg=-6.0)
+    room = demo_document("interior").change("sun", mode="manual", azimuth_deg=120.0, elevation_deg=-6.0)
     room = room.change("expose", metering="scene" if automatic else "manual", ev=1.0).change(
         "stage", quality=quality
     )
@@ -288,7 +288,7 @@ def test_a_turned_panorama_is_relit_as_the_exact_picture_shows_it(
     picture = np.full((64, 128, 3), 200.0, np.float32)
     picture[10:20, 80:96] = 4e5
     save_light(tmp_path / "lit.exr", picture)
-    dusk = document.change("sun", mode="hand", elevation_deg=-8.0).change(
+    dusk = document.change("sun", mode="manual", elevation_deg=-8.0).change(
         "expose", metering="manual", ev=10.0
     )
     dusk = dusk.change("panorama", file=str(tmp_path / "lit.exr"))
@@ -307,7 +307,9 @@ def test_while_a_hand_drags_every_picture_comes_after_its_own_light(
     engine, listener, document = recorded
     listener.forget()
     for k in range(40):
-        engine.request(document.change("sun", mode="hand", azimuth_deg=100.0 + k, elevation_deg=40.0), *SIZE)
+        engine.request(
+            document.change("sun", mode="manual", azimuth_deg=100.0 + k, elevation_deg=40.0), *SIZE
+        )
         time.sleep(0.01)
     listener.wait(lambda e: isinstance(e, Frame) and e.exact, 60.0)
     solved, shown = [], []
@@ -329,7 +331,7 @@ def test_at_rest_air_is_solved_for_a_hand_that_will_move_the_sun(
     height = sun_from_document(document)[1]
     solved = []
     monkeypatch.setattr(air_tables, "solve_aerial_perspective", lambda *inputs: solved.append(inputs))
-    moved = document.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=height + 2.5)
+    moved = document.change("sun", mode="manual", azimuth_deg=150.0, elevation_deg=height + 2.5)
     light = engine.pipeline._light(moved, quick=True)
     assert light.quick
     view = engine.pipeline.viewport._view
@@ -342,7 +344,7 @@ def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
     recorded: tuple[RenderWorker, Listener, Document],
 ) -> None:
     engine, listener, document = recorded
-    moved = document.change("sun", mode="hand", azimuth_deg=150.0, elevation_deg=8.7)
+    moved = document.change("sun", mode="manual", azimuth_deg=150.0, elevation_deg=8.7)
     assert engine.pipeline._interpolator.precompute(air_from_document(moved), 8.7, lambda: False, 60.0)
     wait_for(engine, listener, moved, lambda e: isinstance(e, Frame) and e.exact)
     exact = read_light(dome_from_document(moved))

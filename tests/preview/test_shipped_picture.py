@@ -37,7 +37,7 @@ def test_shipped_layers_are_what_the_program_renders(name: str, tracer: Renderer
     path = FOLDER / f"{name}.exr"
     assert path.stat().st_size <= LARGEST_BYTES
     layers, document = read_layers(path), demo_document(name)
-    scene = place_in_world(read_file(Path(str(document.stage.model))), document.stage)
+    scene = place_in_world(read_file(Path(str(document.stage.scene_file))), document.stage)
     height, width = layers.depth.shape
     film = Film(width // 8, height // 8)
     lights = environment_from_document(document, dome_from_document(document), None)
@@ -82,7 +82,7 @@ def test_it_is_shown_only_in_the_demos_own_light() -> None:
         document.change("stage.view", fov_deg=40.0),
         document.change("stage.plaster", on=True),
         document.change("output", width=1000, height=1000),
-        document.change("stage", model="/elsewhere.glb"),
+        document.change("stage", scene_file="/elsewhere.glb"),
     ):
         assert shown(moved) is None
 

@@ -34,7 +34,7 @@ def tracer() -> Renderer:
 
 
 def table_of(path: Path, renderer: Renderer) -> tuple[Document, ThumbnailRenderer]:
-    document = Document().change("stage", model=str(path), up="z")
+    document = Document().change("stage", scene_file=str(path), up="z")
     document = document.change("stage.view", eye=(9.0, -9.0, 4.0), target=(0.0, 0.0, 1.0))
     scene = place_in_world(read_file(path), document.stage)
     return document, ThumbnailRenderer(document, build_stage(document, scene), SIZE, renderer, lambda: False)
@@ -57,7 +57,7 @@ def test_a_relit_picture_has_the_light_of_a_traced_one(house: Path, tracer: Rend
 def test_another_light_is_another_picture_at_its_own_exposure(house: Path, tracer: Renderer) -> None:
     document, table = table_of(house, tracer)
     day = table.picture(document)
-    low = table.picture(document.change("sun", mode="hand", elevation_deg=4.0))
+    low = table.picture(document.change("sun", mode="manual", elevation_deg=4.0))
     assert day is not None and low is not None
     assert day.ev - low.ev > 1.0
     half = table.picture(document.change("fill", sun_stops=-1.0, sky_stops=-1.0, lamps_stops=-1.0))

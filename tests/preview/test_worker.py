@@ -84,7 +84,7 @@ def test_a_first_wish_brings_scene_light_colours_preview_and_picture(
 def test_a_moved_sun_does_not_read_the_model_again(running: tuple[RenderWorker, Listener, Document]) -> None:
     engine, listener, document = running
     listener.forget()
-    engine.request(document.change("sun", mode="hand", elevation_deg=50.0), 96, 64)
+    engine.request(document.change("sun", mode="manual", elevation_deg=50.0), 96, 64)
     light = listener.wait(lambda e: isinstance(e, LightSolved))
     listener.wait(done)
     assert light.sun_elevation_deg == 50.0
@@ -131,7 +131,9 @@ def test_the_newest_wish_wins_and_pictures_come_while_the_hand_moves(
     engine, listener, document = running
     listener.forget()
     for k in range(40):
-        engine.request(document.change("sun", mode="hand", azimuth_deg=100.0 + k, elevation_deg=40.0), 96, 64)
+        engine.request(
+            document.change("sun", mode="manual", azimuth_deg=100.0 + k, elevation_deg=40.0), 96, 64
+        )
         time.sleep(0.01)
     listener.wait(done)
     assert listener.of(LightSolved)[-1].sun_azimuth_deg == 139.0
@@ -151,7 +153,7 @@ def test_north_turns_the_scene_and_not_the_place(running: tuple[RenderWorker, Li
 def test_a_missing_model_is_told_once_and_the_light_still_comes(document: Document, tmp_path: Path) -> None:
     listener = Listener()
     engine = RenderWorker(listener)
-    lost = document.change("stage", model=str(tmp_path / "lost.glb"))
+    lost = document.change("stage", scene_file=str(tmp_path / "lost.glb"))
     engine.request(lost, 96, 64)
     failure = listener.wait(lambda e: isinstance(e, Failed))
     assert "lost.glb" in failure.sentence

@@ -40,23 +40,23 @@ def _standard_air(h):
 
 
 @njit(**JIT)
-def _densities(h, scale, haze_km, out):
+def _densities(h, scale, haze_visibility_km, out):
     """Densities per km of air, aerosol, ozone and haze, each of which sums to 1 over height."""
     h = max(0.0, h)
     out[0] = _standard_air(h) * scale[0]
     out[1] = math.exp(-h / 1.5) / 1.5
     out[2] = math.exp(-(((h - 22.5) / 6.5) ** 2)) * scale[1]
-    out[3] = math.exp(-h / haze_km) / haze_km
+    out[3] = math.exp(-h / haze_visibility_km) / haze_visibility_km
 
 
 @njit(**JIT)
-def _scales(haze_km):
+def _scales(haze_visibility_km):
     air, ozone = 0.0, 0.0
     for k in range(20000):
         h = (k + 0.5) * 0.005
         air += _standard_air(h) * 0.005
         ozone += math.exp(-(((h - 22.5) / 6.5) ** 2)) * 0.005
-    return np.array([1.0 / air, 1.0 / ozone, haze_km])
+    return np.array([1.0 / air, 1.0 / ozone, haze_visibility_km])
 
 
 @njit(**JIT)
@@ -172,9 +172,9 @@ def walk(tau, particles, ground, sun_mu, photons, seed):
     sun_mu: sine of the sun's height.
     """
     np.random.seed(seed)
-    albedo, ahead, haze_albedo, haze_ahead, haze_km = particles
+    albedo, ahead, haze_albedo, haze_ahead, haze_visibility_km = particles
     sun = np.array([math.sqrt(1 - sun_mu * sun_mu), 0.0, sun_mu])
-    scale, out, parts = _scales(haze_km), np.zeros(4), np.zeros(4)
+    scale, out, parts = _scales(haze_visibility_km), np.zeros(4), np.zeros(4)
     majorant = np.zeros(25)
     for b in range(25):
         for k in range(101):

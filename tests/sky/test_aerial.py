@@ -57,7 +57,13 @@ def seen(
     kind="published",
 )
 @pytest.mark.parametrize(
-    "air", [Air(2.5), Air(6.0), Air(3.0, particles="maritime"), Air(2.5, haze_km=2.0, haze_height_m=200.0)]
+    "air",
+    [
+        Air(2.5),
+        Air(6.0),
+        Air(3.0, particles="maritime"),
+        Air(2.5, haze_visibility_km=2.0, haze_height_m=200.0),
+    ],
 )
 def test_a_black_hill_fades_as_koschmieder_says(solver: SkySolver, air: Air) -> None:
     table = solve_aerial(solver, air, SUN, 1.6)
@@ -72,7 +78,7 @@ def test_a_black_hill_fades_as_koschmieder_says(solver: SkySolver, air: Air) -> 
 @pytest.mark.proof("Light through so much air", source="Beer-Lambert law, exponential layers", kind="physics")
 @pytest.mark.parametrize(("elevation_deg", "km"), [(0.0, 5.0), (0.0, 12.0), (10.0, 8.0), (30.0, 3.0)])
 def test_what_passes_is_beers_law_through_layers(solver: SkySolver, elevation_deg: float, km: float) -> None:
-    air = Air(4.0, haze_km=10.0, haze_height_m=400.0)
+    air = Air(4.0, haze_visibility_km=10.0, haze_height_m=400.0)
     table = solve_aerial(solver, air, SUN, 1.6)
     camera = looking(0.0, elevation_deg)
     green = (seen(table, 1000.0 * km, 1000.0, camera) - seen(table, 1000.0 * km, 0.0, camera))[1] / 1000.0
@@ -115,7 +121,7 @@ def test_the_light_added_grows_with_distance_and_towards_the_sun(solver: SkySolv
 
 
 def test_haze_is_a_floor_seen_from_above_and_a_wall_from_within(solver: SkySolver) -> None:
-    air = Air(2.0, haze_km=1.5, haze_height_m=120.0)
+    air = Air(2.0, haze_visibility_km=1.5, haze_height_m=120.0)
 
     def passing(eye_m: float) -> float:
         table = solve_aerial(solver, air, SUN, eye_m)

@@ -89,7 +89,7 @@ def test_dust_reddens_a_low_sun_less_than_rural_air_and_soot_dims_the_sky(solver
 
 @pytest.mark.parametrize("height_m", [100.0, 300.0, 1500.0])
 def test_a_deeper_haze_takes_what_its_depth_says_from_a_high_sun(height_m: float) -> None:
-    clear, hazy = Air(2.5), Air(2.5, haze_km=8.0, haze_height_m=height_m)
+    clear, hazy = Air(2.5), Air(2.5, haze_visibility_km=8.0, haze_height_m=height_m)
     green = int(np.argmin(abs(WAVELENGTH_NM - 550.0)))
     taken = -np.log(sun_transmittance(hazy, 60.0)[green] / sun_transmittance(clear, 60.0)[green])
     # Koschmieder's extinction times the scale height, by the air mass of a flat layer
@@ -99,20 +99,20 @@ def test_a_deeper_haze_takes_what_its_depth_says_from_a_high_sun(height_m: float
 
 def test_haze_is_whiter_than_the_air_it_lies_in(solver: SkySolver) -> None:
     """Its light is more even over wavelength, and more of it goes on ahead."""
-    depths = optical_depths(Air(3.0, haze_km=5.0), np.array([450.0, 700.0]))
+    depths = optical_depths(Air(3.0, haze_visibility_km=5.0), np.array([450.0, 700.0]))
     assert depths.haze[0] / depths.haze[1] < 1.2 < depths.aerosol[0] / depths.aerosol[1]
     assert HAZE.asymmetry > PARTICLES["rural"].asymmetry
     horizon = np.array([[np.cos(np.radians(8.0)), 0.0, np.sin(np.radians(8.0))]])
     clear, hazy = (
         dome_radiance(solver.dome(air, 180.0, 40.0), horizon)[0]
-        for air in (Air(2.5), Air(2.5, haze_km=4.0, haze_height_m=400.0))
+        for air in (Air(2.5), Air(2.5, haze_visibility_km=4.0, haze_height_m=400.0))
     )
     assert hazy[2] / hazy[0] < clear[2] / clear[0]
 
 
 def test_a_hazy_sky_gives_level_ground_what_its_bands_add_up_to(solver: SkySolver) -> None:
     """The dome, summed direction by direction, and the adding of bands that the ground's light comes from."""
-    air = Air(1.5, haze_km=4.0, haze_height_m=500.0, ground_reflectance=0.3)
+    air = Air(1.5, haze_visibility_km=4.0, haze_height_m=500.0, ground_reflectance=0.3)
     _tables, through, level = solver.spectral(air, 35.0)
     direct = through * np.sin(np.radians(35.0))
     dome = solver.dome(air, 70.0, 35.0)
@@ -122,7 +122,7 @@ def test_a_hazy_sky_gives_level_ground_what_its_bands_add_up_to(solver: SkySolve
 
 
 def test_light_round_the_sun_falls_as_the_droplets_of_the_haze_scatter(solver: SkySolver) -> None:
-    clear, hazy = Air(1.0, ground_reflectance=0.0), Air(1.0, haze_km=20.0, ground_reflectance=0.0)
+    clear, hazy = Air(1.0, ground_reflectance=0.0), Air(1.0, haze_visibility_km=20.0, ground_reflectance=0.0)
     height = 45.0
     # two directions of one height, so that the air before them is the same
     turns = np.radians([10.0, 40.0])

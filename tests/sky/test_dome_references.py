@@ -188,11 +188,11 @@ def test_level_light_is_a_clear_sky_model_times_luminous_efficacy(
 
 
 @given(
-    elevation=st.floats(1.0, 90.0), turbidity=st.floats(1.2, 9.0), haze_km=st.floats(2.0, 60.0)
+    elevation=st.floats(1.0, 90.0), turbidity=st.floats(1.2, 9.0), haze_visibility_km=st.floats(2.0, 60.0)
 )  # fmt: skip
 @settings(max_examples=15)
 def test_thicker_air_never_gives_level_ground_more_light_nor_more_than_the_sun_sends(
-    solver: SkySolver, elevation: float, turbidity: float, haze_km: float
+    solver: SkySolver, elevation: float, turbidity: float, haze_visibility_km: float
 ) -> None:
     def whole(air: Air) -> float:
         dome = solver.dome(air, 180.0, elevation)
@@ -200,7 +200,7 @@ def test_thicker_air_never_gives_level_ground_more_light_nor_more_than_the_sun_s
 
     dark = {"ground_reflectance": 0.0}
     clear, thicker = whole(Air(turbidity, **dark)), whole(Air(1.15 * turbidity, **dark))  # type: ignore[arg-type]
-    hazy = whole(Air(turbidity, haze_km, **dark))  # type: ignore[arg-type]
+    hazy = whole(Air(turbidity, haze_visibility_km, **dark))  # type: ignore[arg-type]
     assert clear < 133_100.0 * math.sin(math.radians(elevation)) or elevation < 5.0
     assert thicker < clear * 1.0001 and hazy < clear * 1.0001
 

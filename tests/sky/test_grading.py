@@ -139,7 +139,7 @@ def test_the_curve_over_luminance_passes_through_its_points(evening: SkyDome) ->
 
 
 def test_on_the_background_alone_no_light_changes(evening: SkyDome) -> None:
-    grade = SkyGrade("background", horizon_stops=3.0, disc=0.25)
+    grade = SkyGrade("background", horizon_stops=3.0, disc_brightness=0.25)
     graded = graded_dome(evening, grade)
     assert graded.table is evening.table and graded.sky_horizontal is evening.sky_horizontal
     assert graded.seen_table is not None and graded.seen_disc == 0.25
@@ -154,5 +154,5 @@ def test_the_ground_below_the_horizon_follows_the_skys_light(evening: SkyDome) -
 
 
 def test_a_departure_is_said_with_its_size() -> None:
-    grade = SkyGrade(tint=(1.0, 0.5, 0.2), tint_strength=0.3, aureole_stops=0.7, disc=0.5)
+    grade = SkyGrade(tint=(1.0, 0.5, 0.2), tint_strength=0.3, aureole_stops=0.7, disc_brightness=0.5)
     assert grading_differences(grade) == ["tinted by 30 %", "aureole +0.7 stops", "disc at 50 %"]

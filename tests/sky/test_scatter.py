@@ -68,7 +68,7 @@ def seen_once(air: ScatteringAir, sun_sine: float, sight_sine: float, cos_turn: 
     kind="physics",
 )
 @pytest.mark.parametrize("sun_deg", [52.0, 14.0, 3.0, -3.0])
-@pytest.mark.parametrize("air", [Air(2.0), Air(4.5, haze_km=12.0)], ids=["clear", "hazy"])
+@pytest.mark.parametrize("air", [Air(2.0), Air(4.5, haze_visibility_km=12.0)], ids=["clear", "hazy"])
 def test_the_kernel_gives_what_plain_numpy_gives(solver: SkySolver, air: Air, sun_deg: float) -> None:
     marched = solver.scattering(air)
     sun_sine = math.sin(math.radians(sun_deg))
@@ -88,7 +88,7 @@ def test_the_kernel_gives_what_plain_numpy_gives(solver: SkySolver, air: Air, su
 
 
 def test_the_hazes_columns_are_summed_along_rays_that_rise_and_rays_that_dip(solver: SkySolver) -> None:
-    air = solver.scattering(Air(2.5, haze_km=8.0, haze_height_m=300.0))
+    air = solver.scattering(Air(2.5, haze_visibility_km=8.0, haze_height_m=300.0))
     rows, turns = air.table.shape[:2]
     horizon_km = math.sqrt(SPACE_KM**2 - EARTH_KM**2)
     dips = 0

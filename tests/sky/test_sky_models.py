@@ -37,7 +37,7 @@ def test_a_level_that_is_chosen_is_what_the_ground_gets_at_its_colour(solver: Sk
 
 
 def test_an_even_sky_is_pi_times_as_bright_on_the_ground_as_anywhere(solver: SkySolver) -> None:
-    dome = model_dome(SkyModel("uniform", level_lx=10_000.0), AIR, 0.0, 40.0, 0.533, solver)
+    dome = model_dome(SkyModel("uniform", horizontal_lx=10_000.0), AIR, 0.0, 40.0, 0.533, solver)
     seen = luminance(
         dome_radiance(dome, np.stack([towards(a, e) for a, e in ((0, 5), (140, 40), (200, 85))]))
     )
@@ -123,7 +123,7 @@ def test_the_dome_of_a_general_sky_is_its_formula_at_every_height(
 
 def test_a_level_does_not_hold_preethams_sky(solver: SkySolver) -> None:
     plain, levelled = (
-        level(model_dome(SkyModel("preetham", level_lx=lx), AIR, 0.0, -5.0, 0.533, solver))
+        level(model_dome(SkyModel("preetham", horizontal_lx=lx), AIR, 0.0, -5.0, 0.533, solver))
         for lx in (0.0, 9000.0)
     )
     assert levelled == pytest.approx(plain)

@@ -82,7 +82,7 @@ def test_a_shifted_lens_moves_the_frame_without_turning_the_camera() -> None:
 
 
 def test_a_level_camera_keeps_verticals_vertical_and_its_target_in_the_middle() -> None:
-    camera = Camera((3.0, -12.0, 1.6), (0.0, 0.0, 7.0), 50.0, level=True)
+    camera = Camera((3.0, -12.0, 1.6), (0.0, 0.0, 7.0), 50.0, keep_verticals=True)
     foot, top = np.array([1.0, 2.0, 0.0]), np.array([1.0, 2.0, 9.0])
     a, b = camera.place(foot, 1.5), camera.place(top, 1.5)
     assert a is not None
@@ -90,7 +90,7 @@ def test_a_level_camera_keeps_verticals_vertical_and_its_target_in_the_middle() 
     assert a[0] == pytest.approx(b[0], abs=1e-9)
     middle = camera.place(np.array(camera.target), 1.5)
     assert middle == pytest.approx((0.5, 0.5))
-    tilted = replace(camera, level=False)
+    tilted = replace(camera, keep_verticals=False)
     c, d = tilted.place(foot, 1.5), tilted.place(top, 1.5)
     assert c is not None
     assert d is not None
@@ -128,7 +128,7 @@ def test_walking_keeps_the_height_and_turning_is_clockwise() -> None:
 
 def test_a_shifted_lens_moves_the_frame_and_keeps_verticals() -> None:
     """Rise of a view camera: the frame moves up by shares of its height, so that things move down in it."""
-    plain = Camera((0, -10, 1.6), (0, 0, 1.6), level=True)
+    plain = Camera((0, -10, 1.6), (0, 0, 1.6), keep_verticals=True)
     tower = [np.array([2.0, 0.0, z]) for z in (0.0, 6.0)]
     for shifted, move in (
         (replace(plain, shift_y=0.25), (0.0, 0.25)),

@@ -208,7 +208,7 @@ def test_material_extensions_become_glass_glow_and_coat(tmp_path: Path, build: B
     m = build.read(tmp_path).materials[0]
     assert (m.transmission, m.ior, m.thin) == (0.9, 1.33, False)
     assert m.emission == (200.0, 100.0, 0.0)
-    assert (m.cutout, m.normal_texture, m.normal_strength) == (0.3, 0, 0.7)
+    assert (m.alpha_cutoff, m.normal_texture, m.normal_strength) == (0.3, 0, 0.7)
     assert (m.coat, m.coat_roughness) == (0.8, 0.2)
 
 
@@ -218,7 +218,7 @@ def test_what_a_material_leaves_out_is_what_the_specification_says(tmp_path: Pat
     build.tree["materials"][0]["emissiveFactor"] = [0.5, 0.25, 1.0]
     m = build.read(tmp_path).materials[0]
     assert (m.base_colour, m.roughness, m.metalness) == ((1.0, 1.0, 1.0), 1.0, 1.0)
-    assert (m.transmission, m.ior, m.thin, m.cutout) == (0.0, 1.5, True, 0.5)
+    assert (m.transmission, m.ior, m.thin, m.alpha_cutoff) == (0.0, 1.5, True, 0.5)
     assert (m.emission, m.normal_strength) == ((0.5, 0.25, 1.0), 1.0)
     assert (m.coat, m.coat_roughness, m.emits_back) == (0.0, 0.0, False)
 

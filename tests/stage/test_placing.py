@@ -155,7 +155,10 @@ def test_edits_change_only_what_they_name() -> None:
     assert np.dot(changed.emission, [0.2126, 0.7152, 0.0722]) == pytest.approx(100.0)
     red = replace(GREY, emission=(10.0, 0.0, 0.0))
     assert edit_material_values(red, MaterialEdit(emission_cd_m2=5.0)).emission[1:] == (0.0, 0.0)
-    assert edit_material_values(replace(GREY, cutout=0.5), MaterialEdit(cutout=0.0)).cutout is None
+    assert (
+        edit_material_values(replace(GREY, alpha_cutoff=0.5), MaterialEdit(alpha_cutoff=0.0)).alpha_cutoff
+        is None
+    )
 
 
 def test_lumens_of_points_and_spots_are_their_candela_over_the_cone() -> None:
@@ -181,9 +184,14 @@ def test_plaster_replaces_opaque_keeps_glass_lamps_and_holes() -> None:
     assert plaster_material(glass, 0.6, False) == Material("glass", (0.6, 0.6, 0.6))
     metal = Material("metal", (0.9, 0.5, 0.1), 0.1, 1.0, base_texture=0, normal_texture=1, coat=1.0)
     assert plaster_material(metal, 0.4, True) == Material("metal", (0.4, 0.4, 0.4), texture_strength=0.0)
-    leaf = Material("leaf", (0.1, 0.5, 0.1), base_texture=0, cutout=0.5, emission=(3.0, 3.0, 3.0))
+    leaf = Material("leaf", (0.1, 0.5, 0.1), base_texture=0, alpha_cutoff=0.5, emission=(3.0, 3.0, 3.0))
     kept = plaster_material(leaf, 0.6, True)
-    assert (kept.base_texture, kept.cutout, kept.emission, kept.texture_strength) == (0, 0.5, (3.0,) * 3, 0.0)
+    assert (kept.base_texture, kept.alpha_cutoff, kept.emission, kept.texture_strength) == (
+        0,
+        0.5,
+        (3.0,) * 3,
+        0.0,
+    )
 
 
 def test_muted_parts_are_gone_and_the_ground_does_not_move() -> None:

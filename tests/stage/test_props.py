@@ -109,7 +109,7 @@ def test_what_props_are_made_of_throws_back_no_more_than_it_gets() -> None:
     for name, material in rows.items():
         # common practice: nothing that is built or grown is darker than soot or lighter than a fresh mirror
         assert all(0.02 <= c <= 0.96 for c in material.base_colour), name
-        assert 0.0 <= material.roughness <= 1.0 and 0.0 <= material.translucency <= 0.5, name
+        assert 0.0 <= material.roughness <= 1.0 and 0.0 <= material.diffuse_transmission <= 0.5, name
     bark, leaf = props.BARK.base_colour, props.LEAF.base_colour
     assert bark[0] > bark[1] > bark[2]  # brown
     assert leaf[1] > leaf[0] > leaf[2]  # green

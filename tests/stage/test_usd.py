@@ -140,7 +140,7 @@ def test_what_a_surface_leaves_out_is_what_the_specification_says(tmp_path: Path
     assert plain.base_colour == pytest.approx((0.18, 0.18, 0.18))
     assert (plain.roughness, plain.metalness, plain.transmission, plain.ior) == (0.5, 0.0, 0.0, 1.5)
     assert (plain.coat, plain.coat_roughness, plain.emission) == (0.0, pytest.approx(0.01), (0.0, 0.0, 0.0))
-    assert plain.cutout is None
+    assert plain.alpha_cutoff is None
     assert (glass.transmission, glass.roughness) == (pytest.approx(0.9), 0.0)
     assert (coated.coat, coated.metalness, coated.ior) == (1.0, 1.0, pytest.approx(1.3))
 
@@ -350,7 +350,7 @@ def test_pictures_of_roughness_metalness_and_holes_are_packed(tmp_path: Path) ->
     stage.Save()
     scene = read_model(plain)
     m = scene.materials[scene.parts[0].material]
-    assert (m.roughness, m.metalness, m.cutout) == (1.0, 1.0, pytest.approx(0.4))
+    assert (m.roughness, m.metalness, m.alpha_cutoff) == (1.0, 1.0, pytest.approx(0.4))
     assert m.surface_texture is not None
     assert m.base_texture is not None
     assert scene.textures[m.surface_texture].pixels[5, 5].tolist() == [255, 60, 90, 255]

@@ -59,7 +59,7 @@ def test_the_open_keeps_its_light_and_the_foot_of_a_wall_loses_some(tracer: Rend
     scene = build_render_scene(make_scene((level(400.0), GREY), (wall, GREY)))
     film, lights = Film(48, 48), build_environment(uniform_dome(1000.0))
     assert tracer.accumulate(film, scene, lights, DOWN, 256, 4)
-    documents = [Document().change("fill", contact=fraction) for fraction in (0.0, 1.0)]
+    documents = [Document().change("fill", contact_shadow=fraction) for fraction in (0.0, 1.0)]
     plain, shaded = (finished_light(d, film, False, lights).parts["sky"] for d in documents)
     kept = luminance(shaded.astype(float)) / luminance(plain.astype(float))
     far, foot = kept[40:, 10:38].mean(), kept[22:25, 10:38].mean()
@@ -83,7 +83,7 @@ def test_a_relit_picture_loses_what_the_exact_one_does(tracer: Renderer, solver:
     lost = [
         plain - relighting.lit(lights, Gains(), True, contact=0.8),
         film.light(even_gains())
-        - finished_light(Document().change("fill", contact=0.8), film, False, lights).whole,
+        - finished_light(Document().change("fill", contact_shadow=0.8), film, False, lights).whole,
     ]
     assert lost[0].mean() == pytest.approx(float(lost[1].mean()), rel=0.1)
     # what went round between the cells is still there

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from gloamet.document.air import ShaftState
+from gloamet.document.air import LightShaftState
 from gloamet.document.model import Document
 from gloamet.sky.dome import SUN_DIAMETER_DEG, SkyDome, assemble_dome, uniform_dome
 from gloamet.stage.camera import Camera
@@ -37,7 +37,7 @@ LX = 1000.0
 
 
 def medium(
-    extinction: float, g: float = 0.0, low=(-5.0, -5.0, 0.0), high=(5.0, 5.0, 4.0), colour=1.0
+    extinction: float, g: float = 0.0, box_min=(-5.0, -5.0, 0.0), box_max=(5.0, 5.0, 4.0), colour=1.0
 ) -> ParticipatingMedium:  # type: ignore[no-untyped-def]
     corners = [tuple(F(v) for v in corner) for corner in (low, high)]
     return ParticipatingMedium(corners[0], corners[1], F(extinction), (F(colour),) * 3, F(g))  # type: ignore[arg-type]
@@ -144,7 +144,7 @@ def test_gains_of_sun_and_sky_are_apart(tracer: Renderer) -> None:
 
 
 def test_outside_its_box_there_is_no_dust(tracer: Renderer) -> None:
-    aside = medium(0.5, low=(30.0, -5.0, 0.0), high=(40.0, 5.0, 4.0))
+    aside = medium(0.5, box_min=(30.0, -5.0, 0.0), box_max=(40.0, 5.0, 4.0))
     film = expose(tracer, AWAY, sun(60.0), aside, ALONG, 4)
     assert not film.light().any() and (film.through() == 1.0).all()
 
@@ -154,11 +154,11 @@ def test_the_dust_of_what_is_seen_ends_at_the_rooms_panes(tracer: Renderer) -> N
     room = make_scene((box((-4, -4, -1), (4, 3, -0.9)), GREY), (pane, GLASS), (level(90.0, -2.0), GREY))
     camera = Camera((0.0, -3.0, 1.0), (0.0, 3.0, 1.0), 40.0)
     compiled = build_render_scene(room)
-    found = medium_from_document(ShaftState(on=True, where="view"), compiled, camera, tracer)
+    found = medium_from_document(LightShaftState(on=True, region="view"), compiled, camera, tracer)
     assert found is not None and found.high[1] == pytest.approx(3.05, abs=0.01)
-    assert medium_from_document(ShaftState(), compiled, camera, tracer) is None
+    assert medium_from_document(LightShaftState(), compiled, camera, tracer) is None
     whole = medium_from_document(
-        ShaftState(on=True, where="model", visibility_m=39.12), compiled, camera, tracer
+        LightShaftState(on=True, region="model", visibility_m=39.12), compiled, camera, tracer
     )
     assert whole is not None and whole.extinction == pytest.approx(0.1, rel=1e-3)  # ln 50 over the visibility
 
@@ -176,7 +176,7 @@ def test_the_same_samples_come_whatever_the_passes(tracer: Renderer) -> None:
 def test_a_stopped_picture_has_dust_all_over_and_one_that_goes_on_all_of_its_samples(
     tracer: Renderer, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    document = Document().change("shafts", on=True, where="box")
+    document = Document().change("light_shafts", on=True, region="box")
     lights, compiled = build_environment(sun(60.0)), build_render_scene(AWAY)
     light = FinishedLight(np.zeros((8, 8, 3), np.float32), {})
     passes: list[int] = []
@@ -194,5 +194,5 @@ def test_a_stopped_picture_has_dust_all_over_and_one_that_goes_on_all_of_its_sam
     passes.clear()
     apply_light_shafts(document, compiled, lights, looking, light, 256.0, False)
     assert sum(passes) == light_shaft_samples(256.0) and max(passes) <= FEWEST
-    plain = document.change("shafts", on=False)
+    plain = document.change("light_shafts", on=False)
     assert apply_light_shafts(plain, compiled, lights, looking, light, 256.0, False) is light

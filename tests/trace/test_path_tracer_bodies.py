@@ -135,7 +135,7 @@ def test_a_lamp_gain_scales_only_the_lamps(tracer: Renderer) -> None:
 
 def test_a_hole_in_a_sheet_lets_everything_through_and_its_rest_nothing(tracer: Renderer) -> None:
     for alpha, seen in ((255, 0.0), (0, 100.0)):
-        leaf = Material("leaf", (0.5, 0.5, 0.5), base_texture=0, cutout=0.5)
+        leaf = Material("leaf", (0.5, 0.5, 0.5), base_texture=0, alpha_cutoff=0.5)
         scene = textured(leaf, one((255, 255, 255, alpha)))
         up = Camera((0.0, 0.0, -5.0), (0.0, 0.001, 0.0), 2.0)
         film = expose(tracer, scene, build_environment(HALF), up, 64)
@@ -145,7 +145,7 @@ def test_a_hole_in_a_sheet_lets_everything_through_and_its_rest_nothing(tracer: 
 def test_the_sun_comes_through_the_open_share_of_a_cut_out_sheet(tracer: Renderer) -> None:
     pixels = one((255, 255, 255, 255)).repeat(8, 0).repeat(8, 1)
     pixels[:, ::2, 3] = 0  # every other column open
-    leaf = Material("leaf", (0.0, 0.0, 0.0), base_texture=0, cutout=0.5)
+    leaf = Material("leaf", (0.0, 0.0, 0.0), base_texture=0, alpha_cutoff=0.5)
     cover = textured(leaf, pixels, repeat=40.0)
     matrix = np.eye(4)
     matrix[2, 3] = 2.0
@@ -163,10 +163,10 @@ def test_the_sun_comes_through_the_open_share_of_a_cut_out_sheet(tracer: Rendere
     assert film.mean("sun").mean() == pytest.approx(0.5 * full, rel=0.05)
 
 
-@pytest.mark.parametrize("share", [0.0, 0.3, 1.0])
+@pytest.mark.parametrize("fraction", [0.0, 0.3, 1.0])
 def test_a_leaf_sends_its_share_through_and_keeps_the_sum(tracer: Renderer, fraction: float) -> None:
     # a sheet under half a sky: seen from above 1 - t of it, from below t, whatever t is
-    leaf = Material("leaf", (0.6, 0.6, 0.6), translucency=fraction)
+    leaf = Material("leaf", (0.6, 0.6, 0.6), diffuse_transmission=fraction)
     scene = make_scene((level(200.0), leaf))
     lights = build_environment(HALF)
     above = expose(tracer, scene, lights, DOWN, 256, 1).mean("sky").mean()

@@ -37,7 +37,7 @@ def seen(tracer: Renderer, scene: Scene, camera: Camera, bounces: int, samples: 
     return float(luminance(film.mean("lamps")).mean())
 
 
-@pytest.mark.parametrize(("side", "share"), [(0.5, 1.0), (0.1, 0.1)])
+@pytest.mark.parametrize(("side", "fraction"), [(0.5, 1.0), (0.1, 0.1)])
 def test_a_lamp_in_a_mirror_lights_as_its_image_would_and_less_when_it_is_small(
     tracer: Renderer, side: float, fraction: float
 ) -> None:

@@ -28,7 +28,11 @@ from gloamet.translation.document_to_light import FinishedLight, SkyInputs, dome
 from gloamet.translation.document_to_picture import gains_from_document
 
 CAMERA = Camera((0.0, 0.0, 2.4), (0.0, 100.0, 2.4), 40.0)
-HAZY = Document().change("air", haze_on=True, haze_km=2.0).change("sun", mode="hand", elevation_deg=30.0)
+HAZY = (
+    Document()
+    .change("air", haze_on=True, haze_visibility_km=2.0)
+    .change("sun", mode="manual", elevation_deg=30.0)
+)
 SHAPE = (12, 18)
 
 
@@ -68,12 +72,12 @@ def test_without_it_light_is_left_as_it_is() -> None:
 
 
 def test_a_visibility_of_its_own_makes_the_air_denser_or_thinner() -> None:
-    hand = aerial_settings(HAZY.change("air", aerial_km=1.0), Gains(), CAMERA)
+    hand = aerial_settings(HAZY.change("air", aerial_visibility_km=1.0), Gains(), CAMERA)
     nature = aerial_settings(HAZY, Gains(), CAMERA)
     assert hand is not None and nature is not None and nature.density == 1.0
     # the haze lets one see 2 km less what clear air takes of it
     assert hand.density == pytest.approx(2.0, rel=0.1)
-    clear = HAZY.change("air", haze_on=False, aerial_km=1.0)
+    clear = HAZY.change("air", haze_on=False, aerial_visibility_km=1.0)
     near, far = (passing(light_at(metres, clear)) for metres in (500.0, 1000.0))
     assert near == pytest.approx(np.exp(-3.912 / 2.0), rel=0.15)
     assert far == pytest.approx(np.exp(-3.912), rel=0.4)
@@ -88,7 +92,7 @@ def test_gains_of_fill_act_on_the_light_of_the_air() -> None:
 
 
 def test_an_overcast_sky_fills_the_distance_with_its_horizon() -> None:
-    grey = HAZY.change("air", model="cie", cie_sky=1)
+    grey = HAZY.change("air", sky_model="cie", cie_sky=1)
     assert inputs_of(grey).by_horizon and not inputs_of(HAZY).by_horizon
     horizon = dome_from_document(grey).table[0].mean(0)
     assert light_at(30_000.0, grey).whole.mean((0, 1)) == pytest.approx(horizon, rel=0.02)
@@ -121,7 +125,7 @@ def test_a_hand_that_turns_or_hardly_lifts_the_sun_solves_nothing_anew() -> None
 
 
 def test_far_things_are_brightest_below_the_sun_wherever_it_stands() -> None:
-    hazy = HAZY.change("air", haze_km=8.0).change("sun", elevation_deg=8.0)
+    hazy = HAZY.change("air", haze_visibility_km=8.0).change("sun", elevation_deg=8.0)
     ahead, behind = (light_at(4000.0, hazy.change("sun", azimuth_deg=a)).parts[AERIAL] for a in (0.0, 180.0))
     assert ahead[SHAPE[0] // 2, SHAPE[1] // 2, 1] > 2.0 * behind[SHAPE[0] // 2, SHAPE[1] // 2, 1]
 
@@ -144,7 +148,7 @@ def far_luminance(document: Document, camera: Camera) -> float:
 
 def test_under_a_full_moon_the_distance_is_brightest_below_it() -> None:
     # 25 November 2026, an hour past midnight: a full moon stands high, the sun far below
-    night = Document().change("air", haze_on=True, haze_km=2.0).change("stage.ground", kind="none")
+    night = Document().change("air", haze_on=True, haze_visibility_km=2.0).change("stage.ground", kind="none")
     night = night.change("sun", wall_time=datetime(2026, 11, 25, 4), moon=True)
     sky = SkyInputs.of(night)
     assert sky.moon is not None and sky.moon.elevation_deg > 20.0 and sky.elevation_deg < -20.0
@@ -179,12 +183,12 @@ def test_the_hand_on_the_sky_reaches_the_distance_before_it() -> None:
 
 def test_an_own_visibility_takes_the_sky_along_when_asked() -> None:
     def of_sky(**values: object) -> np.ndarray:
-        return light_at(0.0, HAZY.change("air", aerial_km=0.5, **values)).parts["sun"][6, 9]
+        return light_at(0.0, HAZY.change("air", aerial_visibility_km=0.5, **values)).parts["sun"][6, 9]
 
     assert (of_sky() == 900.0).all()
-    veiled = of_sky(aerial_dims_sky=True)
+    veiled = of_sky(aerial_on_sky=True)
     assert (veiled < 1.0).all()  # four times as dense as nature's to the end of sight: all is air
-    backdrop = HAZY.change("air", aerial_km=0.5, aerial_dims_sky=True).change("sky", backdrop="none")
+    backdrop = HAZY.change("air", aerial_visibility_km=0.5, aerial_on_sky=True).change("sky", backdrop="none")
     assert (light_at(0.0, backdrop).parts["sun"] == 900.0).all()
 
 
@@ -200,8 +204,8 @@ def test_with_a_panorama_alone_the_distance_is_lit_by_it_and_still_follows_the_s
 
 
 def test_a_panorama_that_is_only_seen_does_not_light_the_distance() -> None:
-    lit = HAZY.change("panorama", file=str(PANORAMAS / "evening.exr"), level_lx=120_000.0)
-    seen = light_at(1500.0, lit.change("panorama", lights=False)).parts[AERIAL]
+    lit = HAZY.change("panorama", file=str(PANORAMAS / "evening.exr"), horizontal_lx=120_000.0)
+    seen = light_at(1500.0, lit.change("panorama", lights_scene=False)).parts[AERIAL]
     assert seen == pytest.approx(light_at(1500.0, HAZY).parts[AERIAL], rel=1e-6)
     assert light_at(1500.0, lit).parts[AERIAL].mean() > 1.5 * seen.mean()
 

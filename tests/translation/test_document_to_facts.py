@@ -20,7 +20,7 @@ SUN = (200.0, 40.0)
 
 def test_a_document_of_nature_has_nothing_to_be_said(solver: SkySolver) -> None:
     reading = read_light(solver.dome(Air(2.6), *SUN))
-    document = Document().change("sun", mode="hand", azimuth_deg=180.0, elevation_deg=40.0)
+    document = Document().change("sun", mode="manual", azimuth_deg=180.0, elevation_deg=40.0)
     facts = facts_of(document, (180.0, 40.0), reading, Measures(ev=99.0), Gains())
     assert findings_of(document, facts) == []  # an automatic exposure is the meter's own
     assert facts.band is None and math.isnan(facts.height_m) and facts.lamps_lx == 0.0
@@ -42,7 +42,7 @@ def test_north_is_taken_out_of_directions_of_the_scene(solver: SkySolver) -> Non
     facts = facts_of(document, SUN, reading, Measures(panorama_sun=(10.0, 20.0)), Gains())
     assert facts.sun_azimuth_deg == 170.0 and facts.panorama_sun == (340.0, 20.0)
     assert facts.panorama_shows
-    lifted = document.change("panorama", lifted=True)
+    lifted = document.change("panorama", sun_removed=True)
     assert not facts_of(lifted, SUN, reading, Measures(), Gains()).panorama_shows
 
 
@@ -63,7 +63,7 @@ def test_what_the_artist_wants_is_not_said_again(solver: SkySolver) -> None:
     wide = Document().change("sun", diameter_deg=5.0)
     facts = facts_of(wide, SUN, reading, Measures(), Gains())
     assert "wide disc" in {f.rule for f in findings_of(wide, facts)}
-    wanted = wide.change("fill", wanted=("wide disc",))
+    wanted = wide.change("fill", dismissed=("wide disc",))
     assert "wide disc" not in {f.rule for f in findings_of(wanted, facts)}
 
 

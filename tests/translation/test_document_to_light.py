@@ -40,7 +40,7 @@ def towards(azimuth_deg: float, elevation_deg: float = 20.0) -> np.ndarray:
 
 
 def test_turning_north_clockwise_turns_sun_and_moon_with_it(solver: SkySolver) -> None:
-    day = Document().change("sun", mode="hand", azimuth_deg=100.0, elevation_deg=30.0)
+    day = Document().change("sun", mode="manual", azimuth_deg=100.0, elevation_deg=30.0)
     assert sun_from_document(day.change("sun", north_deg=40.0))[0] == pytest.approx(140.0)
     straight, turned = (SkyInputs.of(NIGHT.change("sun", north_deg=north)) for north in (0.0, 40.0))
     assert turned.moon_azimuth_deg - straight.moon_azimuth_deg == pytest.approx(40.0)
@@ -82,7 +82,7 @@ def test_a_sun_half_below_the_horizon_gives_half_its_light(solver: SkySolver) ->
     kind="memory",
 )
 def test_the_haze_layer_is_300_m_thick_and_scatters_most_of_what_it_takes() -> None:
-    depths = optical_depths(Air(haze_km=2.0), np.array([550.0]))
+    depths = optical_depths(Air(haze_visibility_km=2.0), np.array([550.0]))
     assert depths.haze[0] == pytest.approx(3.912 / 2.0 * 0.3, rel=1e-3)  # Koschmieder over its scale height
     # single-scattering albedo of rural and maritime haze at 550 nm, 0.94 to 0.99 (OPAC, Hess et al. 1998, from memory)
     assert 0.94 <= depths.haze_scatter[0] / depths.haze[0] <= 0.99

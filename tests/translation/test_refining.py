@@ -27,7 +27,7 @@ SIZE = (60, 40)
 def kept(tmp_path: Path) -> Kept:
     """A grainy one, 14 EV."""
     (tmp_path / "house.obj").write_text(HOUSE_OBJ)
-    document = Document().change("stage", model=str(tmp_path / "house.obj"), up="z")
+    document = Document().change("stage", scene_file=str(tmp_path / "house.obj"), up="z")
     document = document.change("output", samples=16, noise=0.0)
     light = np.full((SIZE[1] // 2, SIZE[0] // 2, 3), 300.0, np.float32)
     pixels = np.full((SIZE[1], SIZE[0], 4), 128, np.uint8)

@@ -44,7 +44,7 @@ def test_a_night_with_a_change_of_the_clock_has_no_gap() -> None:
 def test_along_a_motion_the_sun_goes_where_its_leader_goes() -> None:
     document = (
         Document()
-        .change("sun", mode="follow", driver="swing", north_deg=25.0)
+        .change("sun", mode="driver", driver="swing", north_deg=25.0)
         .change("sequence", along="motion", frames=3)
     )
     suns = [sun_from_document(f) for f in sequence_documents(document, SCENE)]
@@ -56,8 +56,8 @@ def test_along_a_motion_the_sun_goes_where_its_leader_goes() -> None:
 @pytest.mark.parametrize(
     ("values", "words"),
     [
-        ({"begin": A}, "set both"),
-        ({"begin": A, "end": A}, "same moment"),
+        ({"start": A}, "set both"),
+        ({"start": A, "end": A}, "same moment"),
         ({"along": "motion"}, "something the sun follows"),
     ],
 )

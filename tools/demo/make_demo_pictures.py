@@ -39,7 +39,7 @@ LAYER_WIDTH, LAYER_SAMPLES = 744, 256  # the picture of a window of 1280 x 800
 
 def rendered(document: Document, width: int, height: int, samples: int) -> Film:
     """The demo's picture at a size."""
-    scene = place_in_world(read_file(str(document.stage.model)), document.stage)
+    scene = place_in_world(read_file(str(document.stage.scene_file)), document.stage)
     lights = environment_from_document(document, dome_from_document(document), None)
     film = Film(width, height)
     aim = StopCriterion(samples, None, gains=gains_from_document(document))

@@ -29,7 +29,7 @@ STEPS = (6, 4)
 def thumbs() -> Result:
     """Small pictures a second of the house under another sun and another air each, once its stage is laid out."""
     document = demo_document()
-    scene = place_in_world(read_file(Path(str(document.stage.model))), document.stage)
+    scene = place_in_world(read_file(Path(str(document.stage.scene_file))), document.stage)
     table = ThumbnailRenderer(document, build_stage(document, scene), THUMB, Renderer(), lambda: False)
     ranges = [
         ParameterRange("sun.elevation_deg", 5.0, 60.0, STEPS[0]),

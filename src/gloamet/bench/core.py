@@ -92,7 +92,7 @@ def paths() -> Result:
     lights, tracer = build_environment(SkySolver().dome(Air(2.5), 150.0, 35.0)), Renderer()
     document = demo_document()
     view = document.stage.view
-    demo = build_render_scene(read_model(str(document.stage.model)))
+    demo = build_render_scene(read_model(str(document.stage.scene_file)))
     out = {}
     for name, scene, camera in (
         ("samples_per_s", build_render_scene(grove()), CAMERA),
@@ -140,11 +140,11 @@ def aerial() -> Result:
 def shafts() -> Result:
     """Dust in the loft: a saved picture with it over one without, both of SHAFT_SAMPLES samples; milliseconds of the
     first picture of a hand that rests, 960 x 540."""
-    document = demo_document("interior").change("shafts", on=True, where="view")
-    scene = place_in_world(read_file(str(document.stage.model)), document.stage)
+    document = demo_document("interior").change("light_shafts", on=True, region="view")
+    scene = place_in_world(read_file(str(document.stage.scene_file)), document.stage)
     compiled, camera, tracer = build_stage(document, scene), camera_from_view(document.stage.view), Renderer()
     lights = environment_from_document(document, dome_from_document(document), None)
-    medium = medium_from_document(document.shafts, compiled, camera, tracer)
+    medium = medium_from_document(document.light_shafts, compiled, camera, tracer)
     assert medium is not None
 
     def without() -> None:

@@ -81,7 +81,7 @@ pulse.timeout.connect(beat)
 
 def change():
     state["asked"] = time.perf_counter()
-    session.change("sun", mode="hand", azimuth_deg=100.0 + 5 * state["left"], elevation_deg=30.0 + state["left"])
+    session.change("sun", mode="manual", azimuth_deg=100.0 + 5 * state["left"], elevation_deg=30.0 + state["left"])
 
 def scrub():
     session.go_to(session.moment().instant + timedelta(minutes=2), "sun.time")
@@ -141,7 +141,7 @@ def ask():
     session.go_to(session.moment().instant + timedelta(minutes=2), "sun.time")
     state["drag"] += 1
     if len(state["times"]) == 25:
-        times, aerial = state["times"][5:], session.document.air.aerial
+        times, aerial = state["times"][5:], session.document.air.aerial_perspective
         gaps[aerial] += [b - a for a, b in zip(times[:-1], times[1:])]
         if len(gaps[False]) >= 3 * 19:
             out["fps"], out["without_air"] = (1.0 / statistics.median(gaps[on]) for on in (True, False))
@@ -151,7 +151,7 @@ def ask():
         state["times"] = []
         state["begin"] = state["begin"] if aerial else session.moment().instant
         session.go_to(state["begin"], "sun.time")
-        session.change("air", aerial=not aerial)
+        session.change("air", aerial_perspective=not aerial)
 
 drag = QTimer(interval=20)
 drag.timeout.connect(ask)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from gloamet.bench.core import best
 from gloamet.develop.display import ScreenDeveloper, develop_screen
 from gloamet.develop.settings import DevelopSettings
-from gloamet.document.expose import ColourState, GlareState, LensState, LocalState, ToneState
+from gloamet.document.expose import ColourState, GlareState, LensState, MaskState, ToneState
 
 Result = dict[str, float]
 FULL_HD = (1080, 1920)
@@ -43,7 +43,7 @@ def chain() -> Result:
     base = DevelopSettings(
         10.0,
         5600.0,
-        masks=(LocalState(),),
+        masks=(MaskState(),),
         tone=ToneState(contrast=0.2, shadows=0.4, curve=((0.0, 0.0), (0.4, 0.45), (1.0, 1.0))),
         colour=ColourState(saturation=1.1, vibrance=0.2),
         lens=LensState(vignette=0.5, grain=0.1),
@@ -69,5 +69,7 @@ def chain() -> Result:
         "develop_mask_ms": slider(lambda v: replace(base, masks=(mask.model_copy(update={"exposure": v}),))),
         "develop_bend_ms": slider(lambda v: replace(base, lens=lens.model_copy(update={"distortion": v}))),
         "develop_last_ms": slider(lambda v: replace(base, lens=lens.model_copy(update={"grain": v}))),
-        "glare_ms": slider(lambda v: replace(neutral, glare=GlareState(veil=2.0 + v, glow=10.0, star=1.0))),
+        "glare_ms": slider(
+            lambda v: replace(neutral, glare=GlareState(veiling_glare=2.0 + v, glow=10.0, starburst=1.0))
+        ),
     }

@@ -54,7 +54,7 @@ def turning() -> Result:
     """Pictures a second of the house while a panorama with a sun is turned, its light and the relit picture."""
     document = demo_document().change("panorama", file=str(PANORAMAS / "evening.exr"))
     document = document.change("fill", sun_on=False)
-    scene = place_in_world(read_file(Path(str(document.stage.model))), document.stage)
+    scene = place_in_world(read_file(Path(str(document.stage.scene_file))), document.stage)
     dome, renderer, relighting = dome_from_document(document), Renderer(), Relighting()
     view = RelightView(build_stage(document, scene), camera_from_view(document.stage.view), *RELIT_SIZE)
     tint, balance = tint_from_document(document), even_gains(sun=0.0)

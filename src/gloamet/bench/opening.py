@@ -41,7 +41,7 @@ def report(event):
 wanted = True
 document = Document().change("stage.view", **json.loads(sys.argv[2]))
 engine = RenderWorker(report)
-engine.request(document.change("stage", model=small_model(sys.argv[1])), 744, 520)
+engine.request(document.change("stage", scene_file=small_model(sys.argv[1])), 744, 520)
 came.wait(120)
 time.sleep(1.0)
 wanted = False
@@ -52,7 +52,7 @@ def memory():
 
 before = memory()
 start = time.perf_counter()
-engine.request(document.change("stage", model=sys.argv[1]), 744, 520)
+engine.request(document.change("stage", scene_file=sys.argv[1]), 744, 520)
 came.wait(300)
 print(json.dumps({"seconds": time.perf_counter() - start, "mb": memory() - before}), flush=True)
 os._exit(0)

@@ -74,7 +74,7 @@ class Bench:
 def bench_of(demo: str) -> Bench:
     """A shipped demo ready to be traced."""
     document = demo_document(demo)
-    scene = place_in_world(read_file(str(document.stage.model)), document.stage)
+    scene = place_in_world(read_file(str(document.stage.scene_file)), document.stage)
     return Bench(build_stage(document, scene), camera_from_view(document.stage.view), Renderer())
 
 

@@ -129,7 +129,7 @@ def _opened(path: Path, units: str | None, up: str | None) -> tuple[RenderScene,
     from gloamet.translation.document_to_light import build_stage
 
     document = read_document(path, units, up)
-    scene = place_in_world(read_file(Path(str(document.stage.model))), document.stage)
+    scene = place_in_world(read_file(Path(str(document.stage.scene_file))), document.stage)
     return build_stage(document, scene), scene, document
 
 

@@ -55,7 +55,7 @@ def colour(text: str) -> tuple[float, float, float]:
 
 AIR_OPTIONS = (
     ("--turbidity", "turbidity", "Turbidity"),
-    ("--haze-km", "haze_km", "Haze"),
+    ("--haze-km", "haze_visibility_km", "Haze"),
     ("--haze-height", "haze_height_m", "Height of the haze"),
     ("--ozone", "ozone_du", "Ozone"),
     ("--albedo", "ground_reflectance", "Ground reflectance"),
@@ -79,7 +79,7 @@ def sky_model(text: str) -> dict[str, object]:
             f"There is no sky “{text}”: choose physical, preetham, cie:1 to cie:15 or uniform."
         )
     name, _, number = text.partition(":")
-    return {"model": name, **({"cie_sky": int(number)} if number else {})}
+    return {"sky_model": name, **({"cie_sky": int(number)} if number else {})}
 
 
 def particles(text: str) -> str:
@@ -103,13 +103,13 @@ def with_air(document: Document, options: argparse.Namespace) -> Document:
     given = given_fields(options, AIR_OPTIONS)
     given |= {"particles": options.particles} if options.particles else {}
     given |= options.sky_model or {}
-    hazy = "haze_km" in given or document.air.haze_on
+    hazy = "haze_visibility_km" in given or document.air.haze_on
     if "haze_height_m" in given and not hazy:
         raise GloametError("There is no haze to give a height: give --haze-km too.")
-    if "haze_km" in given:
+    if "haze_visibility_km" in given:
         given["haze_on"] = True
     changed = document.change("air", **given)
-    if {"sky_lx", "sky_kelvin"} & set(given) and changed.air.model not in ("cie", "uniform"):
+    if {"sky_lx", "sky_kelvin"} & set(given) and changed.air.sky_model not in ("cie", "uniform"):
         raise GloametError(
             "Light and colour are set for an even or a general sky alone: choose cie:1 or uniform."
         )
@@ -117,9 +117,9 @@ def with_air(document: Document, options: argparse.Namespace) -> Document:
 
 
 AERIAL_OPTIONS = (
-    ("--aerial-km", "aerial_km", "Visibility in the picture"),
+    ("--aerial-km", "aerial_visibility_km", "Visibility in the picture"),
     ("--aerial-strength", "aerial_strength", "Aerial perspective"),
-    ("--aerial-begin", "aerial_begin_m", "Beginning of the aerial perspective"),
+    ("--aerial-begin", "aerial_start_m", "Beginning of the aerial perspective"),
 )
 
 
@@ -132,7 +132,7 @@ def add_aerial(parser: argparse.ArgumentParser) -> None:
     )
     help_text = "whether far things fade into the air"
     parser.add_argument("--aerial", choices=["on", "off"], help=help_text)
-    help_text = description("air", "aerial_dims_sky")
+    help_text = description("air", "aerial_on_sky")
     parser.add_argument(
         "--aerial-dims-sky", action="store_true", help=f"{help_text[:1].lower()}{help_text[1:]}"
     )
@@ -143,15 +143,15 @@ def with_aerial(document: Document, options: argparse.Namespace) -> Document:
     given = given_fields(options, AERIAL_OPTIONS)
     if options.aerial_tint is not None:
         given |= {"aerial_tint": options.aerial_tint, "aerial_tint_strength": 1.0}
-    if options.aerial_dims_sky:
-        if not given.get("aerial_km", document.air.aerial_km):
+    if options.aerial_on_sky:
+        if not given.get("aerial_visibility_km", document.air.aerial_visibility_km):
             raise GloametError("Sky and sun fade with a visibility of your own: give --aerial-km too.")
-        given["aerial_dims_sky"] = True
+        given["aerial_on_sky"] = True
     if options.aerial == "off" and given:
         raise GloametError("There is no aerial perspective to shape: leave --aerial off out.")
     if options.aerial is not None:
-        return document.change("air", aerial=options.aerial == "on", **given)
-    return document.change("air", aerial=True, **given) if given else document
+        return document.change("air", aerial_perspective=options.aerial == "on", **given)
+    return document.change("air", aerial_perspective=True, **given) if given else document
 
 
 def add_axes(parser: argparse.ArgumentParser) -> None:
@@ -164,10 +164,10 @@ def read_document(path: Path, units: str | None = None, up: str | None = None) -
     """A project, or a fresh document of a model. Raises GloametError for a project without a model."""
     if path.suffix.lower() == ENDING:
         document = load_document(path)
-        if not document.stage.model:
+        if not document.stage.scene_file:
             raise GloametError(f"{path.name} names no model: open one on the desk first.")
     else:
         messages = ("m", "y") if path.suffix.lower() in SILENT else ("file", "file")
-        document = Document().change("stage", model=str(path), units=messages[0], up=messages[1])
+        document = Document().change("stage", scene_file=str(path), units=messages[0], up=messages[1])
     stage = document.stage
     return document.change("stage", units=units or stage.units, up=up or stage.up)

@@ -25,15 +25,15 @@ from gloamet.light_layers import LIGHT_LAYERS
 
 PANORAMA_OPTIONS = (
     ("--panorama-turn", "rotation_deg", "Turn"),
-    ("--panorama-lux", "level_lx", "Panorama"),
+    ("--panorama-lux", "illuminance_lx", "Panorama"),
     ("--panorama-tilt", "tilt_deg", "Tilt"),
     ("--panorama-blur", "blur_deg", "Blur"),
-    ("--panorama-stretch", "height_scale", "Stretch"),
+    ("--panorama-stretch", "elevation_scale", "Stretch"),
 )
 PANORAMA_SWITCHES = (
-    ("--panorama-flip", "flip", True, "mirror it, east for west"),
-    ("--panorama-lift-sun", "lifted", True, "take its own sun out, disc and glow"),
-    ("--panorama-hidden", "behind", False, "it lights, and is not seen behind the scene"),
+    ("--panorama-flip", "mirrored", True, "mirror it, east for west"),
+    ("--panorama-lift-sun", "sun_removed", True, "take its own sun out, disc and glow"),
+    ("--panorama-hidden", "as_background", False, "it lights, and is not seen behind the scene"),
 )
 GAINS: dict[str, str] = {name: f"{name}_stops" for name in LIGHT_LAYERS} | {
     f"{name}-bounced": f"{name}_bounced_stops" for name in LIGHT_LAYERS
@@ -132,7 +132,7 @@ def _with_sun(document: Document, options: argparse.Namespace) -> Document:
             raise GloametError("Give either a place and time or a sun direction, not both.")
         azimuth = (180.0 if options.sun_azimuth is None else options.sun_azimuth) % 360.0
         elevation = document.sun.elevation_deg if options.sun_elevation is None else options.sun_elevation
-        return document.change("sun", mode="hand", azimuth_deg=azimuth, elevation_deg=max(-20.0, elevation))
+        return document.change("sun", mode="manual", azimuth_deg=azimuth, elevation_deg=max(-20.0, elevation))
     if any(v is not None for v in timed):
         if any(v is None for v in timed):
             raise GloametError("A place and time need --lat, --lon and --when together.")

@@ -97,7 +97,7 @@ def _lit(document: Document, options: argparse.Namespace) -> _Lit:
     from gloamet.translation.document_to_picture import gains_from_document
 
     stage = document.stage
-    scene = place_in_world(read_file(Path(str(stage.model)), outside=stage.outside), stage)
+    scene = place_in_world(read_file(Path(str(stage.scene_file)), outside=stage.outside_files), stage)
     camera = find_camera(options, document, scene)
     compiled, dome = build_stage(document, scene), dome_from_document(document)
     panorama = panorama_from_document(document, dome)

@@ -58,7 +58,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     plaster = number(0.18, 0.9, "Plaster")
     parser.add_argument("--plaster", type=plaster, nargs="?", const=0.6, help="reflectance, 0.6 if left out")
     parser.add_argument(
-        "--ink", type=number(0.5, 6, "Ink"), nargs="?", const=1.4, help="contours, width in px"
+        "--contours", type=number(0.5, 6, "Contour width"), nargs="?", const=1.4, help="contours, width in px"
     )
     parser.add_argument(
         "--rectangle", type=fractions, help="left,top,right,bottom in 0..1: refine only there"
@@ -91,10 +91,10 @@ def _with_stage(document: Document, options: argparse.Namespace) -> Document:
         document = document.change("stage", muted=(*document.stage.muted, *options.mute))
     if options.plaster is not None:
         document = document.change("stage.plaster", on=True, reflectance=options.plaster)
-    if options.ink is not None:
+    if options.contours is not None:
         if not document.stage.plaster.on:
-            raise GloametError("--ink draws contours on plaster: give --plaster too.")
-        document = document.change("stage.plaster", ink=True, ink_px=options.ink)
+            raise GloametError("--contours draws contours on plaster: give --plaster too.")
+        document = document.change("stage.plaster", contours=True, contour_px=options.contours)
     if options.rectangle is not None:
         document = document.change("stage", rectangle=options.rectangle)
     if options.ground is not None:
@@ -122,7 +122,7 @@ def _prepare(options: argparse.Namespace) -> _Job:
     document = _document(options)
     check_ending(options.output, document.sky.backdrop == "none")
     scene = place_in_world(
-        read_file(Path(str(document.stage.model)), outside=document.stage.outside), document.stage
+        read_file(Path(str(document.stage.scene_file)), outside=document.stage.outside_files), document.stage
     )
     _check_mutes(document, scene, options)
     camera = find_camera(options, document, scene)

@@ -21,11 +21,11 @@ GRADE_OPTIONS = (
     ("--horizon-glow", "horizon_stops", "Glow at the horizon"),
     ("--aureole", "aureole_stops", "Aureole"),
     ("--aureole-size", "aureole_deg", "Size of the aureole"),
-    ("--sun-disc", "disc", "Brightness of the disc"),
+    ("--sun-disc", "disc_brightness", "Brightness of the disc"),
 )
 SHAFT_OPTIONS = (
     ("--dust-visibility", "visibility_m", "Medium"),
-    ("--dust-forward", "forward", "Direction"),
+    ("--dust-anisotropy", "anisotropy", "Direction"),
 )
 
 
@@ -51,7 +51,7 @@ def backdrop(text: str) -> dict[str, Any]:
     below, _, above = text.partition(",")
     if not above:
         return {"backdrop": "colour", "backdrop_colour": colour(below)}
-    return {"backdrop": "gradient", "backdrop_colour": colour(below), "backdrop_above": colour(above)}
+    return {"backdrop": "gradient", "backdrop_colour": colour(below), "backdrop_top_colour": colour(above)}
 
 
 def _tint(text: str) -> Colour | dict[str, Any]:
@@ -108,7 +108,7 @@ def add_picture_sky(parser: argparse.ArgumentParser) -> None:
     help_text = "dust in which the sun draws shafts: model, view or box"
     parser.add_argument("--shafts", choices=["model", "view", "box"], nargs="?", const="view", help=help_text)
     for option, name, what in SHAFT_OPTIONS:
-        add_field(parser, option, "shafts", name, what)
+        add_field(parser, option, "light_shafts", name, what)
     parser.add_argument("--dust-low", type=triple("Corner"), metavar="X,Y,Z", help="lowest corner of the box")
     parser.add_argument(
         "--dust-high", type=triple("Corner"), metavar="X,Y,Z", help="highest corner of the box"
@@ -120,16 +120,19 @@ def with_picture_sky(document: Document, options: argparse.Namespace) -> Documen
     """A document with the backdrop and the dust that were asked for."""
     sky: dict[str, Any] = dict(options.backdrop or {})
     sky |= {"acts_on": "background"} if options.background_only else {}
-    others = {"low": options.dust_low, "high": options.dust_high, "colour": options.dust_colour}
+    others = {"box_min": options.dust_low, "box_max": options.dust_high, "colour": options.dust_colour}
     found = given_fields(options, SHAFT_OPTIONS)
     found |= {name: value for name, value in others.items() if value is not None}
-    if found and not (options.shafts or document.shafts.on):
+    if found and not (options.shafts or document.light_shafts.on):
         raise GloametError("There is no dust to shape: give --shafts too.")
     if options.shafts:
-        found |= {"on": True, "where": options.shafts}
-    low, high = found.get("low", document.shafts.low), found.get("high", document.shafts.high)
+        found |= {"on": True, "region": options.shafts}
+    low, high = (
+        found.get("box_min", document.light_shafts.box_min),
+        found.get("box_max", document.light_shafts.box_max),
+    )
     if any(a >= b for a, b in zip(low, high, strict=True)):
         raise GloametError(
             "The dust’s box has no room: each number of --dust-high must be above --dust-low’s."
         )
-    return document.change("sky", **sky).change("shafts", **found)
+    return document.change("sky", **sky).change("light_shafts", **found)

@@ -55,7 +55,7 @@ def _laid_out(options: argparse.Namespace) -> tuple[Document, ThumbnailRenderer]
 
     document = with_light(read_document(options.source, options.units, options.up), options)
     scene = place_in_world(
-        read_file(Path(str(document.stage.model)), outside=document.stage.outside), document.stage
+        read_file(Path(str(document.stage.scene_file)), outside=document.stage.outside_files), document.stage
     )
     camera = find_camera(options, document, scene)
     if camera != camera_from_view(document.stage.view):

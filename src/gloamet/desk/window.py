@@ -183,7 +183,7 @@ class DeskWindow(QMainWindow):
 
     def _offer_again(self) -> None:
         """The model's file has changed on disk."""
-        name = Path(str(self.session.document.stage.model)).name
+        name = Path(str(self.session.document.stage.scene_file)).name
         self.notice.offer(f"{name} has changed on disk.", "read it again", self.session.reload)
 
     def _on_preparing(self, fraction: float, _seconds_left: float) -> None:

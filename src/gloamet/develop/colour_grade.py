@@ -52,7 +52,7 @@ def _shifts(colour: ColourState) -> bool:
 
 
 def _tones(colour: ColourState) -> bool:
-    return colour.shade_toning > 0.0 or colour.light_toning > 0.0
+    return colour.shadow_toning > 0.0 or colour.highlight_toning > 0.0
 
 
 def _toning(tone: tuple[float, float, float], amount: float) -> list[float]:
@@ -74,8 +74,8 @@ def _arrays(colour: ColourState) -> GradeArrays:
 
     bands = [(band.hue, band.saturation, band.lightness) for band in colour.bands]
     tones = [
-        _toning(colour.shade_tone, colour.shade_toning),
-        _toning(colour.light_tone, colour.light_toning),
+        _toning(colour.shadow_tone, colour.shadow_toning),
+        _toning(colour.highlight_tone, colour.highlight_toning),
     ]
     return GradeArrays(
         np.float32(1.0 if colour.table else colour.strength),

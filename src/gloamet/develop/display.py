@@ -285,7 +285,7 @@ class ScreenDeveloper:
         if not (lifts_details(tone) or parts_that_act(lens).darkens):
             return None
 
-        details = (tone.on, tone.strength, tone.local_contrast, tone.local_size)
+        details = (tone.on, tone.strength, tone.local_contrast, tone.local_radius)
         key = (matrix.tobytes(), details, lens.on, lens.strength, lens.vignette)
         weights = np.ascontiguousarray(LUMINANCE @ matrix)
         gain: Floats | None = self._gain.get((light,), key, lambda: brightness_gain(light, settings, weights))

@@ -32,7 +32,14 @@ WAVELENGTHS_NM = (610.0, 540.0, 465.0)  # of AP1's red, green and blue, about
 GHOSTS = ((-0.55, (0.4, 0.55, 0.5)), (-1.15, (0.3, 0.25, 0.35)), (0.4, (0.3, 0.2, 0.15)))
 
 
-SHARES_LEFT_OUT = {"strength": 1.0, "veil": 0.0, "glow": 0.0, "star": 0.0, "flare": 0.0, "glow_from": 0.0}
+SHARES_LEFT_OUT = {
+    "strength": 1.0,
+    "veiling_glare": 0.0,
+    "glow": 0.0,
+    "starburst": 0.0,
+    "flare": 0.0,
+    "glow_threshold": 0.0,
+}
 
 
 class Spread(NamedTuple):
@@ -56,7 +63,7 @@ def star_kernel(padded: tuple[int, int], height: int, glare: GlareState) -> Arra
     kernel = np.zeros((3, *padded))
     for k in range(glare.blades):
         # a ray runs across each straight edge
-        angle = math.radians(glare.star_rotation_deg) + math.pi * (2 * k + 1) / glare.blades
+        angle = math.radians(glare.starburst_rotation_deg) + math.pi * (2 * k + 1) / glare.blades
         along = x * math.cos(angle) - y * math.sin(angle)
         aside = x * math.sin(angle) + y * math.cos(angle)
         for c, wavelength in enumerate(WAVELENGTHS_NM):
@@ -87,7 +94,11 @@ def _spread(padded: tuple[int, int], height: int, glare: GlareState) -> Spread:
 
 def acts(glare: GlareState) -> bool:
     """Whether it changes a picture."""
-    return glare.on and glare.strength > 0.0 and any((glare.veil, glare.glow, glare.star, glare.flare))
+    return (
+        glare.on
+        and glare.strength > 0.0
+        and any((glare.veiling_glare, glare.glow, glare.starburst, glare.flare))
+    )
 
 
 def _ghosts(bright: Array) -> Array:
@@ -119,9 +130,10 @@ def glare_picture(picture: Floats, glare: GlareState) -> Floats:
     padded = (next_fast_len(2 * h, real=True), next_fast_len(w + h, real=True))
     spread = _spread(padded, h, glare.model_copy(update=SHARES_LEFT_OUT))
     veil, glow, star, flare = (
-        glare.strength * fraction / 100.0 for fraction in (glare.veil, glare.glow, glare.star, glare.flare)
+        glare.strength * fraction / 100.0
+        for fraction in (glare.veiling_glare, glare.glow, glare.starburst, glare.flare)
     )
-    small, least = np.empty((h, w, 6), np.float32), np.float32(2.0**glare.glow_from)
+    small, least = np.empty((h, w, 6), np.float32), np.float32(2.0**glare.glow_threshold)
     on_all_threads(shrink_rows, picture, factor, least, _LUMINANCE, small)
     planes = np.moveaxis(small, -1, 0).astype(float)
     laid = rfft2(planes[:3], padded, workers=-1) * (spread.veil * veil + spread.star * star)

@@ -43,7 +43,7 @@ def local_gain(picture: Floats, tone: ToneState, weights: Floats) -> Floats:
     small = np.empty((-(-height // factor), -(-wide // factor)), np.float32)
     least = np.float32(DARKEST)
     on_all_threads(shrink_stops_rows, picture, factor, weights, least, small)
-    width = 2 * max(1, round(0.5 * tone.local_size / 100.0 * len(small))) + 1
+    width = 2 * max(1, round(0.5 * tone.local_radius / 100.0 * len(small))) + 1
     amount = np.float32(tone.strength * tone.local_contrast)
     gain = np.empty((height, wide), np.float32)
     on_all_threads(details_rows, picture, _line(small, width), factor, weights, least, amount, gain)

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from gloamet.colour.balance import warmth_gain
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.develop.tone import CONTRAST_STOPS, GREY_CARD
-from gloamet.document.expose import LocalState
+from gloamet.document.expose import MaskState
 
 Floats = NDArray[np.float32]
 Numbers = NDArray[np.int32]
@@ -57,7 +57,7 @@ def _smooth(value: NDArray[Any]) -> Floats:
     return np.asarray(t * t * (3.0 - 2.0 * t), np.float32)
 
 
-def _places(mask: LocalState, shape: tuple[int, int]) -> tuple[Floats, Floats]:
+def _places(mask: MaskState, shape: tuple[int, int]) -> tuple[Floats, Floats]:
     """Places of pixels from the mask's middle in picture heights, along its own axes."""
     h, w = shape
     dx = ((np.arange(w, dtype=np.float32) + 0.5) / w - mask.x)[None, :] * (w / h)
@@ -66,18 +66,18 @@ def _places(mask: LocalState, shape: tuple[int, int]) -> tuple[Floats, Floats]:
     return np.asarray(c * dx + s * dy, np.float32), np.asarray(c * dy - s * dx, np.float32)
 
 
-def _round(mask: LocalState, shape: tuple[int, int]) -> Floats:
+def _round(mask: MaskState, shape: tuple[int, int]) -> Floats:
     across, down = _places(mask, shape)
     radius = np.hypot(across / (0.5 * mask.width), down / (0.5 * mask.height))
     return _smooth((1.0 - radius) / max(mask.softness, 1e-3))
 
 
-def _gradient(mask: LocalState, shape: tuple[int, int]) -> Floats:
+def _gradient(mask: MaskState, shape: tuple[int, int]) -> Floats:
     """All above the upper end of its height, nothing below the lower one."""
     return _smooth(0.5 - _places(mask, shape)[1] / mask.height)
 
 
-def _painted(mask: LocalState, shape: tuple[int, int]) -> Floats:
+def _painted(mask: MaskState, shape: tuple[int, int]) -> Floats:
     factor = max(1, round(shape[0] / PAINTED_HEIGHT))
     h, w = -(-shape[0] // factor), -(-shape[1] // factor)
     out = np.zeros((h, w), np.float32)
@@ -107,21 +107,21 @@ def _resized(plane: Floats, shape: tuple[int, int]) -> Floats:
     return plane
 
 
-def _softened(mask: LocalState, inside: Floats) -> Floats:
+def _softened(mask: MaskState, inside: Floats) -> Floats:
     from scipy.ndimage import gaussian_filter
 
     sigma = mask.softness * BORDER * inside.shape[0]
     return np.asarray(gaussian_filter(inside, sigma), np.float32) if sigma > 0.2 else inside
 
 
-def _named(mask: LocalState, numbers: Numbers | None, names: tuple[str, ...]) -> Floats | None:
+def _named(mask: MaskState, numbers: Numbers | None, names: tuple[str, ...]) -> Floats | None:
     if numbers is None:
         return None
     found = [index for index, name in enumerate(names) if name == mask.target]
     return _softened(mask, np.isin(numbers, found).astype(np.float32))
 
 
-def _distance(mask: LocalState, depth: Floats | None) -> Floats | None:
+def _distance(mask: MaskState, depth: Floats | None) -> Floats | None:
     if depth is None:
         return None
     far = np.where(depth > 0.0, depth, np.float32(1e6))
@@ -129,7 +129,7 @@ def _distance(mask: LocalState, depth: Floats | None) -> Floats | None:
     return _smooth((far - mask.near_m) / border + 0.5) * _smooth((mask.far_m - far) / border + 0.5)
 
 
-def _sunlit(mask: LocalState, fraction: Floats | None) -> Floats | None:
+def _sunlit(mask: MaskState, fraction: Floats | None) -> Floats | None:
     if fraction is None:
         return None
     width = 0.02 + 0.6 * mask.softness * SUN_SHARE
@@ -138,7 +138,7 @@ def _sunlit(mask: LocalState, fraction: Floats | None) -> Floats | None:
 
 
 @lru_cache(maxsize=4)
-def _placed(mask: LocalState, shape: tuple[int, int]) -> Floats:
+def _placed(mask: MaskState, shape: tuple[int, int]) -> Floats:
     """How much a mask covers that is laid in the picture, kept while a hand changes its effect, left out of the key."""
     weights = PLACED[mask.kind](mask, shape)
     weights.setflags(write=False)
@@ -148,7 +148,7 @@ def _placed(mask: LocalState, shape: tuple[int, int]) -> Floats:
 PLACED = {"round": _round, "gradient": _gradient, "painted": _painted}
 
 
-def mask_weights(mask: LocalState, shape: tuple[int, int], planes: MaskPlanes) -> Floats:
+def mask_weights(mask: MaskState, shape: tuple[int, int], planes: MaskPlanes) -> Floats:
     """How much a mask covers of each pixel of a picture, (H, W) in 0..1; nothing where what it asks for is unknown."""
     found: Floats | None
     if mask.kind in PLACED:
@@ -170,7 +170,7 @@ def mask_weights(mask: LocalState, shape: tuple[int, int], planes: MaskPlanes) -
     return np.asarray(1.0 - found if mask.inverted else found, np.float32)
 
 
-def changes(mask: LocalState) -> bool:
+def changes(mask: MaskState) -> bool:
     """Whether a mask does anything to what it covers."""
     return (
         mask.on
@@ -179,7 +179,7 @@ def changes(mask: LocalState) -> bool:
     )
 
 
-def _lit(picture: Floats, weights: Floats, mask: LocalState) -> Floats:
+def _lit(picture: Floats, weights: Floats, mask: MaskState) -> Floats:
     """A picture with the light of one mask, by its weights (H, W)."""
     from gloamet.develop.light_kernels import LocalLight, local_light_rows
     from gloamet.develop.threads import on_all_threads
@@ -201,7 +201,7 @@ def _lit(picture: Floats, weights: Floats, mask: LocalState) -> Floats:
     return out
 
 
-def light_masks(picture: Floats, masks: tuple[LocalState, ...], planes: MaskPlanes) -> Floats:
+def light_masks(picture: Floats, masks: tuple[MaskState, ...], planes: MaskPlanes) -> Floats:
     """A picture (H, W, 3) with the local light of all masks, one after the other."""
     for mask in masks:
         if changes(mask):

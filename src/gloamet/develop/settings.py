@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from gloamet.colour.temperature import balance_matrix
 from gloamet.colour.views import DEFAULT_VIEW
-from gloamet.document.expose import ColourState, GlareState, LensState, LocalState, ToneState
+from gloamet.document.expose import ColourState, GlareState, LensState, MaskState, ToneState
 
 Floats = NDArray[np.float32]
 
@@ -35,7 +35,7 @@ class DevelopSettings:
     balanced: bool = True
     warmth_kept: float = 0.0
     glare: GlareState = GlareState()
-    masks: tuple[LocalState, ...] = ()
+    masks: tuple[MaskState, ...] = ()
     tone: ToneState = ToneState()
     colour: ColourState = ColourState()
     lens: LensState = LensState()

@@ -6,16 +6,16 @@ from typing import Literal
 
 from pydantic import Field, ValidationInfo, field_validator, model_validator
 
-from gloamet.document.field_types import Model, number
+from gloamet.document.field_types import DocumentModel, number
 from gloamet.document.stage import Colour, Point
 
 Curve = tuple[float, float, float, float, float]
 
 
-class AirState(Model):
+class AirState(DocumentModel):
     """What the sunlight passes through."""
 
-    model: Literal["physical", "preetham", "cie", "uniform"] = Field(
+    sky_model: Literal["physical", "preetham", "cie", "uniform"] = Field(
         "physical",
         description="How the sky is made: from the air itself, by Preetham’s formula of 1999, as one of the fifteen "
         "general skies of the CIE, or even all over. Moonlight comes with the physical one.",
@@ -43,7 +43,7 @@ class AirState(Model):
         2,
     )
     haze_on: bool = Field(False, description="A low layer of haze near the ground.")
-    haze_km: float = number(
+    haze_visibility_km: float = number(
         12.0, 0.5, 100.0, "How far one sees inside the haze layer; it reddens and dims a low sun.", "km", 1, 1
     )
     haze_height_m: float = number(
@@ -69,10 +69,10 @@ class AirState(Model):
         10,
         0,
     )
-    aerial: bool = Field(
+    aerial_perspective: bool = Field(
         True, description="Far things fade into the light of the air before them, as far as one sees."
     )
-    aerial_km: float = number(
+    aerial_visibility_km: float = number(
         0.0,
         0,
         200,
@@ -84,13 +84,13 @@ class AirState(Model):
     aerial_strength: float = number(
         1.0, 0.0, 1.0, "Share of the fading that is shown; 1 is nature.", "", 0.05, 2
     )
-    aerial_begin_m: float = number(0.0, 0, 10_000, "Distance from which things begin to fade.", "m", 10, 0)
+    aerial_start_m: float = number(0.0, 0, 10_000, "Distance from which things begin to fade.", "m", 10, 0)
     aerial_tint: Colour = Field(
         (1.0, 1.0, 1.0),
         description="Colour that the light of the air before things is tinted with.",
     )
     aerial_tint_strength: float = number(0.0, 0, 1, "How strongly that light is tinted.", "", 0.05, 2)
-    aerial_dims_sky: bool = Field(
+    aerial_on_sky: bool = Field(
         False,
         description="An own visibility counts for the sky and the sun in the picture as well: they fade as the "
         "farthest things do.",
@@ -103,7 +103,7 @@ class AirState(Model):
 CURVE_STOPS, CURVE_TURN_DEG = 4.0, 60.0  # the most that a curve of the sky goes up or down
 
 
-class SkyState(Model):
+class SkyState(DocumentModel):
     """What the artist makes of the sky beyond nature, and what stands behind the scene."""
 
     acts_on: Literal["light", "background"] = Field(
@@ -126,7 +126,7 @@ class SkyState(Model):
     aureole_deg: float = number(
         12.0, 1, 90, "Angle from the sun at which that change has fallen to a third.", "°", 1, 1
     )
-    disc: float = number(
+    disc_brightness: float = number(
         1.0,
         0,
         1,
@@ -153,7 +153,7 @@ class SkyState(Model):
     backdrop_colour: Colour = Field(
         (0.8, 0.8, 0.8), description="Colour of the backdrop as it shows on the screen; of a gradient below."
     )
-    backdrop_above: Colour = Field((0.25, 0.3, 0.4), description="Colour of a gradient's upper edge.")
+    backdrop_top_colour: Colour = Field((0.25, 0.3, 0.4), description="Colour of a gradient's upper edge.")
 
     @field_validator("luminance_curve", "hue_curve")
     @classmethod
@@ -165,21 +165,21 @@ class SkyState(Model):
         return value
 
 
-class ShaftState(Model):
+class LightShaftState(DocumentModel):
     """Shafts of light: dust that hangs in a bounded part of the scene."""
 
     on: bool = Field(
         False,
-        description="ParticipatingMedium in the air of a part of the scene, in which the sun draws shafts.",
+        description="Dust in the air of a part of the scene, in which the sun draws shafts.",
     )
-    where: Literal["model", "view", "box"] = Field(
+    region: Literal["model", "view", "box"] = Field(
         "model",
         description="Where the dust hangs: round the whole model, in what the camera sees of it, or in a box.",
     )
     visibility_m: float = number(
         40.0, 3, 2000, "How far one sees in the dust: 120 m is faint, 40 clear, 12 thick.", "m", 5, 0
     )
-    forward: float = number(
+    anisotropy: float = number(
         0.5,
         -0.5,
         0.95,
@@ -191,11 +191,11 @@ class ShaftState(Model):
     colour: Colour = Field(
         (1.0, 1.0, 1.0), description="Colour of the dust; its brightness is its reflectance."
     )
-    low: Point = Field((-5.0, -5.0, 0.0), description="Lowest corner of the dust’s box, metres.")
-    high: Point = Field((5.0, 5.0, 4.0), description="Highest corner of the dust’s box, metres.")
+    box_min: Point = Field((-5.0, -5.0, 0.0), description="Lowest corner of the dust’s box, metres.")
+    box_max: Point = Field((5.0, 5.0, 4.0), description="Highest corner of the dust’s box, metres.")
 
     @model_validator(mode="after")
-    def _box_has_room(self) -> ShaftState:
-        if any(a >= b for a, b in zip(self.low, self.high, strict=True)):
+    def _box_has_room(self) -> LightShaftState:
+        if any(a >= b for a, b in zip(self.box_min, self.box_max, strict=True)):
             raise ValueError("the dust’s box has no room: each highest number must be above its lowest")
         return self

@@ -17,7 +17,7 @@ LANDSCAPE = (  # by which distance is judged: three ridges, 2.5, 6 and 14 km fro
     Prop(
         name="near ridge",
         kind="ridge",
-        place=(-1750, 1800, 0),
+        position=(-1750, 1800, 0),
         rotation_deg=-44,
         height_m=75,
         extent_m=3600,
@@ -26,7 +26,7 @@ LANDSCAPE = (  # by which distance is judged: three ridges, 2.5, 6 and 14 km fro
     Prop(
         name="middle ridge",
         kind="ridge",
-        place=(-2900, 5200, 0),
+        position=(-2900, 5200, 0),
         rotation_deg=-29,
         height_m=270,
         extent_m=9000,
@@ -35,14 +35,19 @@ LANDSCAPE = (  # by which distance is judged: three ridges, 2.5, 6 and 14 km fro
     Prop(
         name="far ridge",
         kind="ridge",
-        place=(-8000, 11500, 0),
+        position=(-8000, 11500, 0),
         rotation_deg=-35,
         height_m=850,
         extent_m=22000,
         seed=9,
     ),
     Prop(
-        name="line of poles", kind="poles", place=(-92, 92, 0), rotation_deg=-47, height_m=7.5, extent_m=2500
+        name="line of poles",
+        kind="poles",
+        position=(-92, 92, 0),
+        rotation_deg=-47,
+        height_m=7.5,
+        extent_m=2500,
     ),
 )
 FOLDER = DATA / "demo"
@@ -50,7 +55,7 @@ PANORAMAS = FOLDER.parent / "panoramas"
 
 
 def _at(model: str, when: datetime, turbidity: float, ground: float) -> Document:
-    document = Document().change("stage", model=str(FOLDER / model))
+    document = Document().change("stage", scene_file=str(FOLDER / model))
     document = document.change(
         "site", name="Skagur flats", latitude_deg=57.4, longitude_deg=21.5, timezone="Europe/Riga"
     )
@@ -71,7 +76,7 @@ def _product() -> Document:
     trees = tuple(
         Prop(
             name=name,
-            place=place,
+            position=place,
             height_m=height,
             extent_m=crown,
             density=density,
@@ -104,7 +109,7 @@ def _interior() -> Document:
     )
     document = document.change("stage.ground", automatic=False, height_m=0.0)
     document = document.change("expose", compensation=0.4)  # for the room, not for its windows
-    document = document.change("fill", wanted=("lamps",))  # they wait for the evening
+    document = document.change("fill", dismissed=("lamps",))  # they wait for the evening
     return document.change("output", width=1920, height=1280)
 
 

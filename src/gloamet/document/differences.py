@@ -28,7 +28,7 @@ WORDS: dict[FieldPath, str] = {
     ("expose", "compensation"): "exposure",
     ("expose", "kelvin"): "white balance",
     ("panorama", "file"): "panorama",
-    ("stage", "model"): "model",
+    ("stage", "scene_file"): "model",
 }
 SECTIONS = ("site", "sun", "air", "fill", "expose", "stage", "output")  # whose name says nothing more
 SUFFIXES = ("_deg", "_km", "_m", "_lx", "_stops", "_mired", "_px", "_s", "_cd_m2")
@@ -125,7 +125,7 @@ def difference_label(difference: DocumentDifference) -> str:
 def step_label(before: Document, after: Document, most: int = 2) -> str:
     """What a step changes, its first few differences."""
     found = differences(before, after)
-    models = [d for d in found if d.path == ("stage", "model")]
+    models = [d for d in found if d.path == ("stage", "scene_file")]
     if models:
         return difference_label(models[0])
     view = [d for d in found if d.path[:2] == ("stage", "view")]

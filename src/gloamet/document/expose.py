@@ -11,7 +11,7 @@ from typing import Any, Literal, get_args
 from pydantic import Field, field_validator
 
 from gloamet.colour.views import DEFAULT_VIEW, VIEWS
-from gloamet.document.field_types import Model, number
+from gloamet.document.field_types import DocumentModel, number
 from gloamet.document.stage import Colour
 
 CurvePoints = tuple[tuple[float, float], ...]
@@ -37,26 +37,26 @@ def _curve(what: str) -> Any:
     return Field(STRAIGHT, min_length=2, max_length=16, description=text)
 
 
-class GlareState(Model):
+class GlareState(DocumentModel):
     """What a lens scatters of bright light."""
 
     on: bool = _switch("the lens’s glare")
     strength: float = _strength("the lens’s glare")
-    veil: float = number(
+    veiling_glare: float = number(
         0.0, 0, 20, "Light that the lens scatters over the whole picture, as an eye does.", "%", 0.5, 1
     )
     glow: float = number(0.0, 0, 60, "Share of the brightest light that glows round its source.", "%", 1, 0)
-    glow_from: float = number(
+    glow_threshold: float = number(
         0.5, -3, 8, "Light that glows is so much brighter than a white card.", "stops", 0.1, 1
     )
     glow_size: float = number(3.0, 0.3, 25, "Width of the glow, of the picture’s height.", "%", 0.5, 1)
-    star: float = number(
+    starburst: float = number(
         0.0, 0, 10, "Light that the blades of the aperture bend into a star round bright points.", "%", 0.2, 1
     )
     blades: int = number(
         6, 3, 12, "Blades of the aperture: an odd number gives twice as many rays.", "", 1, 0
     )
-    star_rotation_deg: float = number(15.0, 0, 180, "Turns the star.", "°", 5, 0)
+    starburst_rotation_deg: float = number(15.0, 0, 180, "Turns the star.", "°", 5, 0)
     flare: float = number(
         0.0,
         0,
@@ -68,7 +68,7 @@ class GlareState(Model):
     )
 
 
-class ToneState(Model):
+class ToneState(DocumentModel):
     """How brightness is laid out, before the view."""
 
     on: bool = _switch("the tone")
@@ -85,7 +85,7 @@ class ToneState(Model):
     local_contrast: float = number(
         0.0, -1, 1.5, "Contrast of details against their surroundings, without halos at edges.", "", 0.05, 2
     )
-    local_size: float = number(
+    local_radius: float = number(
         4.0, 0.5, 20, "How wide surroundings are, of the picture’s height.", "%", 0.5, 1
     )
     curve: CurvePoints = _curve("brightness")
@@ -106,7 +106,7 @@ class ToneState(Model):
         return points
 
 
-class HueBand(Model):
+class HueBand(DocumentModel):
     """One of eight bands of hue."""
 
     hue: float = number(0.0, -30, 30, "Turns the hue of these colours.", "°", 1, 0)
@@ -114,7 +114,7 @@ class HueBand(Model):
     lightness: float = number(0.0, -1, 1, "Lighter or darker here.", "", 0.05, 2)
 
 
-class ColourState(Model):
+class ColourState(DocumentModel):
     """Colour after the view."""
 
     on: bool = _switch("the colour")
@@ -127,10 +127,10 @@ class ColourState(Model):
         max_length=len(HUE_BANDS),
         description="Bands of hue with soft borders: " + ", ".join(HUE_BANDS) + ".",
     )
-    shade_tone: Colour = Field((0.25, 0.45, 1.0), description="Colour that dark parts are toned with.")
-    shade_toning: float = number(0.0, 0, 1, "How strongly dark parts are toned.", "", 0.05, 2)
-    light_tone: Colour = Field((1.0, 0.6, 0.25), description="Colour that light parts are toned with.")
-    light_toning: float = number(0.0, 0, 1, "How strongly light parts are toned.", "", 0.05, 2)
+    shadow_tone: Colour = Field((0.25, 0.45, 1.0), description="Colour that dark parts are toned with.")
+    shadow_toning: float = number(0.0, 0, 1, "How strongly dark parts are toned.", "", 0.05, 2)
+    highlight_tone: Colour = Field((1.0, 0.6, 0.25), description="Colour that light parts are toned with.")
+    highlight_toning: float = number(0.0, 0, 1, "How strongly light parts are toned.", "", 0.05, 2)
     toning_balance: float = number(0.0, -1, 1, "Moves the border of light and dark parts.", "", 0.05, 2)
     black_and_white: bool = Field(False, description="The picture without colour, as through a filter.")
     filter: Colour = Field(
@@ -142,7 +142,7 @@ class ColourState(Model):
     table_strength: float = number(1.0, 0, 1, "How much of the colour table is taken.", "", 0.05, 2)
 
 
-class LocalState(Model):
+class MaskState(DocumentModel):
     """A soft mask in the picture, and the light, warmth, colour and contrast of what lies in it."""
 
     name: str = Field("", max_length=60, description="Name of the mask.")
@@ -170,7 +170,7 @@ class LocalState(Model):
     contrast: float = number(0.0, -1, 1, "Contrast about middle grey in the mask.", "", 0.05, 2)
 
 
-class LensState(Model):
+class LensState(DocumentModel):
     """What lens and film do to the picture."""
 
     on: bool = _switch("lens and film")
@@ -193,7 +193,7 @@ class LensState(Model):
     grain_size: float = number(0.15, 0.05, 1, "Size of a grain, of the picture’s height.", "%", 0.05, 2)
 
 
-class ExposeState(Model):
+class ExposeState(DocumentModel):
     """Developing the picture like a photograph."""
 
     metering: Metering = Field(
@@ -207,11 +207,13 @@ class ExposeState(Model):
     )
     spot_x: float = number(0.5, 0, 1, "Where the spot meter reads, across the picture.", "", 0.01, 3)
     spot_y: float = number(0.5, 0, 1, "Where the spot meter reads, down the picture.", "", 0.01, 3)
-    clipped: float = number(0.5, 0, 20, "Share of the picture that may be brighter than white.", "%", 0.1, 1)
+    allowed_clipping: float = number(
+        0.5, 0, 20, "Share of the picture that may be brighter than white.", "%", 0.1, 1
+    )
     f_number: float = number(8.0, 0.7, 64, "Aperture as f-number.", "", 0.1, 1)
     shutter_s: float = number(0.008, 1e-5, 3600, "Time the shutter is open.", "s", 0.001, 5)
     iso: float = number(100.0, 6, 409600, "Sensitivity of film or sensor.", "", 10, 0)
-    follows: Literal["f_number", "shutter_s", "iso"] = Field(
+    dependent_setting: Literal["f_number", "shutter_s", "iso"] = Field(
         "shutter_s", description="The one of aperture, shutter and ISO that follows the exposure value."
     )
     balance: bool = _switch("the white balance")
@@ -236,7 +238,7 @@ class ExposeState(Model):
         json_schema_extra={"enum": list(VIEWS)},
     )
     glare: GlareState = GlareState()
-    masks: tuple[LocalState, ...] = Field(
+    masks: tuple[MaskState, ...] = Field(
         (), max_length=16, description="Soft masks that bring parts of the picture forward."
     )
     tone: ToneState = ToneState()

@@ -21,7 +21,7 @@ def number(
     return Field(default, ge=low, le=high, description=description, json_schema_extra=extra)
 
 
-class Model(BaseModel):
+class DocumentModel(BaseModel):
     """Frozen, closed to unknown fields, finite numbers only."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)

@@ -17,15 +17,15 @@ from typing import Any, BinaryIO
 from pydantic import ValidationError
 
 from gloamet.document.model import Document
+from gloamet.document.versions import FORMAT_VERSION, of_present_version
 from gloamet.errors import GloametError
 
 ENDING = ".gloamet"
-FORMAT_VERSION = 1
 # fields that name a file beside the project
 OTHER_FILES = (
-    ("stage", "model"),
+    ("stage", "scene_file"),
     ("panorama", "file"),
-    ("panorama", "behind_file"),
+    ("panorama", "background_file"),
     ("expose.colour", "table"),
 )
 MAX_BYTES = 64 * 1024**2
@@ -79,20 +79,6 @@ def save_document(document: Document, path: Path) -> None:
     write_json(path, document_tree(document, path.parent))
 
 
-def _of_this_version(tree: dict[str, Any]) -> dict[str, Any]:
-    """A project as it is written today: earlier ones said of the exposure only whether it was automatic, and called the
-    warmth that is kept otherwise."""
-    expose = tree.get("expose")
-    if not isinstance(expose, dict):
-        return tree
-    expose = dict(expose)
-    if "automatic" in expose and "metering" not in expose:
-        expose["metering"] = "scene" if expose.pop("automatic") else "manual"
-    if "kept" in expose:
-        expose["warmth_kept"] = expose.pop("kept")
-    return {**tree, "expose": expose}
-
-
 def read_tree(path: Path, what: str) -> dict[str, Any]:
     """The JSON of a file that is to be `what`. Raises GloametError with a sentence when it cannot be that."""
     try:
@@ -116,12 +102,12 @@ def document_from_tree(tree: dict[str, Any], path: Path) -> Document:
     """A document as it was written to a file; paths of its files come back absolute."""
     if "version" not in tree:
         raise GloametError(f"{path.name} is not a Gloamet project: it names no version.")
-    if tree["version"] != FORMAT_VERSION:
+    if tree["version"] not in range(1, FORMAT_VERSION + 1):
         raise GloametError(
-            f"{path.name} has version {tree['version']}, this Gloamet reads {FORMAT_VERSION}: update Gloamet."
+            f"{path.name} has version {tree['version']}, this Gloamet reads up to {FORMAT_VERSION}: update Gloamet."
         )
     try:
-        document = Document.model_validate(_of_this_version(tree))
+        document = Document.model_validate(of_present_version(tree))
     except ValidationError as error:
         first = error.errors()[0]
         where = ".".join(str(part) for part in first["loc"])

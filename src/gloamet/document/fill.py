@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from gloamet.document.field_types import Model, number
+from gloamet.document.field_types import DocumentModel, number
 from gloamet.document.stage import Colour
 from gloamet.light_layers import LightName
 
@@ -37,7 +37,7 @@ def _switch(what: str) -> Any:
     return Field(True, description=f"Whether {what} is in the picture.")
 
 
-class SpotState(Model):
+class SpotState(DocumentModel):
     """A named place in the picture whose light is read again with every change, as shares of its width and height."""
 
     name: str = Field("", max_length=60, description="Name of the spot.")
@@ -45,18 +45,18 @@ class SpotState(Model):
     y: float = number(0.5, 0, 1, "Place of the spot down the picture.", "", 0.01, 3)
 
 
-class FillState(Model):
+class FillState(DocumentModel):
     """Balance between the sources, after rendering."""
 
     sun_stops: float = _stops("The sun")
-    sun_bounced_stops: float = _bounced("the sun")
+    sun_indirect_stops: float = _bounced("the sun")
     sun_tint: Colour = _tint("the sun")
     sun_tint_strength: float = _fraction("the sun")
     sun_mired: float = _warmth("The sun")
     sun_on: bool = _switch("the sun")
 
     sky_stops: float = _stops("The sky fill")
-    sky_bounced_stops: float = _bounced("the sky")
+    sky_indirect_stops: float = _bounced("the sky")
     sky_tint: Colour = _tint("the sky fill")
     sky_tint_strength: float = _fraction("the sky fill")
     sky_mired: float = _warmth("The sky fill")
@@ -64,7 +64,7 @@ class FillState(Model):
     sky_saturation: float = number(
         1.0, 0, 3, "Colour of the sky fill: 0 is grey, 1 as the sky has it, more is bluer shade.", "", 0.05, 2
     )
-    contact: float = number(
+    contact_shadow: float = number(
         0.0,
         0,
         1,
@@ -76,14 +76,14 @@ class FillState(Model):
     )
 
     lamps_stops: float = _stops("The light of lamps", 12.0)
-    lamps_bounced_stops: float = _bounced("lamps")
+    lamps_indirect_stops: float = _bounced("lamps")
     lamps_tint: Colour = _tint("the light of lamps")
     lamps_tint_strength: float = _fraction("the light of lamps")
     lamps_mired: float = _warmth("The light of lamps")
     lamps_on: bool = _switch("the light of lamps")
 
     panorama_stops: float = _stops("The panorama", 12.0)
-    panorama_bounced_stops: float = _bounced("the panorama")
+    panorama_indirect_stops: float = _bounced("the panorama")
     panorama_tint: Colour = _tint("the panorama")
     panorama_tint_strength: float = _fraction("the panorama")
     panorama_mired: float = _warmth("The panorama")
@@ -95,12 +95,12 @@ class FillState(Model):
     spots: tuple[SpotState, ...] = Field(
         (), max_length=12, description="Places in the picture whose light is read again with every change."
     )
-    wanted: tuple[str, ...] = Field(
+    dismissed: tuple[str, ...] = Field(
         (), max_length=40, description="Findings of the checks that are as you want them."
     )
 
 
-class PanoramaState(Model):
+class PanoramaState(DocumentModel):
     """A lat-long picture whose light is added to that of sun and sky."""
 
     file: str = Field(
@@ -113,11 +113,11 @@ class PanoramaState(Model):
     tilt_deg: float = number(
         0.0, -45, 45, "Tilts the panorama: its north sinks, its south rises.", "°", 0.5, 1
     )
-    flip: bool = Field(False, description="Mirrors the panorama, east for west.")
-    height_scale: float = number(
+    mirrored: bool = Field(False, description="Mirrors the panorama, east for west.")
+    elevation_scale: float = number(
         1.0, 0.25, 4, "Stretches heights above and below the panorama’s horizon.", "", 0.05, 2
     )
-    level_lx: float = number(
+    illuminance_lx: float = number(
         0.0,
         0,
         120_000,
@@ -126,13 +126,13 @@ class PanoramaState(Model):
         100,
         0,
     )
-    level_by_sky: bool = Field(
+    illuminance_from_sky: bool = Field(
         False, description="Its light on level ground follows that of the physical sky of the moment."
     )
-    lights: bool = Field(True, description="The panorama lights the scene.")
-    reflected: bool = Field(True, description="Mirrors and glass show the panorama.")
-    behind: bool = Field(True, description="The panorama is seen behind the scene.")
-    behind_file: str = Field(
+    lights_scene: bool = Field(True, description="The panorama lights the scene.")
+    in_reflections: bool = Field(True, description="Mirrors and glass show the panorama.")
+    as_background: bool = Field(True, description="The panorama is seen behind the scene.")
+    background_file: str = Field(
         "", max_length=4096, description="Another panorama to be seen behind the scene instead."
     )
     blur_deg: float = number(
@@ -151,9 +151,9 @@ class PanoramaState(Model):
     sun_elevation_deg: float = number(
         30.0, -5, 90, "Height of the panorama’s own sun in its file.", "°", 0.1, 2
     )
-    locked: bool = Field(
+    locked_to_sun: bool = Field(
         False, description="Sun and panorama turn together: its sun stays under the physical one."
     )
-    lifted: bool = Field(
+    sun_removed: bool = Field(
         False, description="The panorama’s own sun is taken out, disc and glow, so that there are not two."
     )

@@ -51,7 +51,7 @@ class Look(BaseModel):
     fields: dict[str, Any] = {}
 
 
-CLEAR = {"air.model": "physical", "air.haze_on": False, "air.particles": "rural", "sun.moon": False}
+CLEAR = {"air.sky_model": "physical", "air.haze_on": False, "air.particles": "rural", "sun.moon": False}
 LOOKS = (
     Look(
         name="early gold",
@@ -87,7 +87,7 @@ LOOKS = (
         name="high overcast",
         description="An even grey sky: soft light from above.",
         sun=SunRule(side="highest"),
-        fields={"air.model": "cie", "air.cie_sky": 1, "sun.moon": False, "expose.warmth_kept": 0.0},
+        fields={"air.sky_model": "cie", "air.cie_sky": 1, "sun.moon": False, "expose.warmth_kept": 0.0},
     ),
     Look(
         name="misty morning",
@@ -97,7 +97,7 @@ LOOKS = (
             **CLEAR,
             "air.turbidity": 2.6,
             "air.haze_on": True,
-            "air.haze_km": 2.5,
+            "air.haze_visibility_km": 2.5,
             "air.haze_height_m": 150.0,
             "expose.warmth_kept": 0.3,
         },

@@ -11,16 +11,16 @@ from typing import Any, Literal, cast
 
 from pydantic import BaseModel, Field, field_validator
 
-from gloamet.document.air import AirState, ShaftState, SkyState
+from gloamet.document.air import AirState, LightShaftState, SkyState
 from gloamet.document.expose import ExposeState
-from gloamet.document.field_types import Model, number
+from gloamet.document.field_types import DocumentModel, number
 from gloamet.document.fill import FillState, PanoramaState
 from gloamet.document.stage import Stage
 from gloamet.document.targets import AimTargets, Sequence
 from gloamet.sun.place import resolve_zone
 
 
-class SiteState(Model):
+class SiteState(DocumentModel):
     """Where the scene stands."""
 
     name: str = Field("", max_length=120, description="Name of the place, for your own use.")
@@ -43,10 +43,10 @@ class SiteState(Model):
         return value
 
 
-class SunState(Model):
+class SunState(DocumentModel):
     """Where the sun stands: by the almanac of the site, placed by hand, or led by something in the model."""
 
-    mode: Literal["almanac", "hand", "follow"] = Field(
+    mode: Literal["almanac", "manual", "driver"] = Field(
         "almanac",
         description="Almanac: place, date and time set the sun. By hand: you do. Follow: a light, camera or "
         "empty of the model does.",
@@ -83,8 +83,8 @@ class SunState(Model):
     driver: str = Field(
         "", max_length=200, description="Light, camera or empty of the model the sun follows."
     )
-    driver_axis: Literal["shines", "points", "up"] = Field(
-        "shines",
+    driver_axis: Literal["along", "opposite", "up"] = Field(
+        "along",
         description="How the sun follows: it shines that way, it stands where that points, or above it.",
     )
     driver_time_s: float = number(
@@ -104,7 +104,7 @@ class SunState(Model):
 FieldPath = tuple[str | int, ...]
 
 
-class OutputState(Model):
+class OutputState(DocumentModel):
     """The final picture."""
 
     width: int = number(1920, 16, 16384, "Width of the saved picture.", "px", 10, 0)
@@ -120,18 +120,18 @@ class OutputState(Model):
         1,
     )
     denoise: bool = Field(True, description="Denoise the saved picture.")
-    denoise_desk: bool = Field(True, description="Denoise the picture on the desk while it is refined.")
+    denoise_viewport: bool = Field(True, description="Denoise the picture on the desk while it is refined.")
 
 
-class Document(Model):
+class Document(DocumentModel):
     """A whole project."""
 
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     site: SiteState = SiteState()
     sun: SunState = SunState()
     air: AirState = AirState()
     sky: SkyState = SkyState()
-    shafts: ShaftState = ShaftState()
+    light_shafts: LightShaftState = LightShaftState()
     panorama: PanoramaState = PanoramaState()
     fill: FillState = FillState()
     expose: ExposeState = ExposeState()

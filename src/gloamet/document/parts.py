@@ -11,7 +11,7 @@ from gloamet.document.model import Document
 
 PARTS: dict[str, tuple[tuple[str, ...], ...]] = {
     "sun": (("site",), ("sun",)),
-    "air": (("air",), ("sky",), ("shafts",)),
+    "air": (("air",), ("sky",), ("light_shafts",)),
     "fill": (("fill",), ("panorama",)),
     "expose": (("expose",),),
     "view": (("stage", "view"),),

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from gloamet.document.field_types import Model, number
+from gloamet.document.field_types import DocumentModel, number
 
 Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 Colour = tuple[Fraction, Fraction, Fraction]
@@ -29,7 +29,7 @@ FLAGS = ("white flag", "silver flag", "black flag")
 Quality = Literal["draft", "steady", "final"]
 
 
-class CameraView(Model):
+class CameraView(DocumentModel):
     """A camera."""
 
     eye: Point = Field((12.0, -12.0, 4.0), description="Where the camera stands, metres.")
@@ -41,13 +41,15 @@ class CameraView(Model):
     shift_y: float = number(
         0.0, -2, 2, "Moves the frame up or down without tilting the camera, in picture heights.", "", 0.01, 3
     )
-    level: bool = Field(False, description="Keeps verticals vertical: the lens shifts instead of tilting.")
+    keep_verticals: bool = Field(
+        False, description="Keeps verticals vertical: the lens shifts instead of tilting."
+    )
     depth_of_field: bool = Field(False, description="What is nearer or farther than the focus turns soft.")
     f_number: float = number(5.6, 0.7, 64, "Aperture as f-number; smaller numbers blur more.", "", 0.1, 1)
     focus_m: float = number(10.0, 0.05, 10000, "Focus distance: what is sharp.", "m", 0.1, 2)
 
 
-class NamedView(Model):
+class NamedView(DocumentModel):
     """A view kept under a name."""
 
     name: str = Field("view", min_length=1, max_length=80, description="Name of the view.")
@@ -58,7 +60,7 @@ class NamedView(Model):
     )
 
 
-class MaterialEdit(Model):
+class MaterialEdit(DocumentModel):
     """Corrections to one material of the model; what is not set stays as the file has it."""
 
     colour: Colour | None = Field(None, description="Base colour, linear.")
@@ -73,34 +75,36 @@ class MaterialEdit(Model):
     ior: float | None = number(None, 1, 3, "Refractive index: glass 1.5, water 1.33.", "", 0.01, 2)
     thin: bool | None = Field(None, description="A thin sheet with two faces, not a solid body.")
     emission_cd_m2: float | None = number(None, 0, 1e7, "Luminance of its own light.", "cd/m²", 10, 0)
-    translucency: float | None = number(
+    diffuse_transmission: float | None = number(
         None, 0, 1, "Share of diffuse light that goes through, as in leaves and paper.", "", 0.01, 2
     )
-    cutout: float | None = number(None, 0, 1, "Below this alpha of its picture there is a hole.", "", 0.01, 2)
+    alpha_cutoff: float | None = number(
+        None, 0, 1, "Below this alpha of its picture there is a hole.", "", 0.01, 2
+    )
     normal_strength: float | None = number(
         None, 0, 4, "How strongly its normal map tilts the surface.", "", 0.05, 2
     )
 
 
-class LampEdit(Model):
+class LampEdit(DocumentModel):
     """Correction to one lamp of the model."""
 
     lumens: float = number(800.0, 0, 1e8, "Light the lamp gives in all.", "lm", 50, 0)
 
 
-class Plaster(Model):
+class Plaster(DocumentModel):
     """One matt surface for everything, to judge light before materials."""
 
     on: bool = Field(False, description="Shows every opaque surface in one matt plaster.")
     reflectance: float = number(0.6, 0.18, 0.9, "Share of light the plaster sends back.", "", 0.01, 2)
     keep_glass: bool = Field(True, description="Glass stays clear under the plaster.")
-    ink: bool = Field(False, description="Draws the contours of shapes in ink.")
-    ink_px: float = number(
+    contours: bool = Field(False, description="Draws the contours of shapes in ink.")
+    contour_px: float = number(
         1.4, 0.5, 6, "Width of the ink lines, for a picture 1000 pixels high.", "px", 0.1, 1
     )
 
 
-class Ground(Model):
+class Ground(DocumentModel):
     """What lies below the horizon."""
 
     kind: Literal["endless", "disc", "none"] = Field(
@@ -118,12 +122,12 @@ class Ground(Model):
     softness_deg: float = number(0.3, 0, 6, "How softly the far edge melts into the sky.", "°", 0.05, 2)
 
 
-class Prop(Model):
+class Prop(DocumentModel):
     """A shade maker or a reference, grown from a few numbers."""
 
     name: str = Field("tree", min_length=1, max_length=80, description="Its name in the lists.")
     kind: PropKind = Field("tree", description="What it is.")
-    place: Point = Field((0.0, 0.0, 0.0), description="Where its foot stands, metres.")
+    position: Point = Field((0.0, 0.0, 0.0), description="Where its foot stands, metres.")
     rotation_deg: float = number(
         0.0, -180, 180, "Turned about the vertical, clockwise from above.", "°", 1, 0
     )
@@ -135,14 +139,14 @@ class Prop(Model):
     leaf_m: float = number(0.09, 0.02, 0.6, "Length of a leaf.", "m", 0.01, 2)
     leafed: bool = Field(True, description="In leaf, or bare.")
     seed: int = number(1, 0, 9999, "Another number grows another one.", "", 1, 0)
-    casts: bool = Field(True, description="Throws shade and shows in mirrors.")
+    casts_shadow: bool = Field(True, description="Throws shade and shows in mirrors.")
     visible: bool = Field(True, description="The camera sees it.")
 
 
-class Stage(Model):
+class Stage(DocumentModel):
     """The model and everything set up round it."""
 
-    model: str | None = Field(None, description="Model file, written relative to the project file.")
+    scene_file: str | None = Field(None, description="Model file, written relative to the project file.")
     units: Literal["file", "m", "cm", "mm", "in", "ft"] = Field(
         "file", description="Length unit of the model file; as the file says, or seems to say."
     )
@@ -152,9 +156,9 @@ class Stage(Model):
     rotation_deg: float = number(
         0.0, -180, 180, "Turns the model about the vertical, clockwise from above.", "°", 1, 1
     )
-    drop: bool = Field(False, description="Puts the model’s lowest point at height 0.")
+    drop_to_ground: bool = Field(False, description="Puts the model’s lowest point at height 0.")
     offset: Point = Field((0.0, 0.0, 0.0), description="Moves the model, metres.")
-    outside: bool = Field(False, description="Lets the model read files outside its own folder.")
+    outside_files: bool = Field(False, description="Lets the model read files outside its own folder.")
     muted: tuple[str, ...] = Field((), description="Parts that are not rendered.")
     locked: tuple[str, ...] = Field((), description="Parts a click in the picture passes over.")
     materials: dict[str, MaterialEdit] = Field({}, description="Corrections by the material’s name.")

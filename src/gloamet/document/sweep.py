@@ -152,13 +152,13 @@ def _freed(document: Document) -> Document:
     from gloamet.sun.moment import moment_at
     from gloamet.sun.place import resolve_zone
 
-    if document.sun.mode == "hand":
+    if document.sun.mode == "manual":
         return document
     site, sun = document.site, document.sun
     moment = moment_at(sun.wall_time, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone))
     elevation = max(-20.0, min(90.0, moment.elevation_deg))
     return document.change(
-        "sun", mode="hand", azimuth_deg=moment.azimuth_deg % 360.0, elevation_deg=elevation
+        "sun", mode="manual", azimuth_deg=moment.azimuth_deg % 360.0, elevation_deg=elevation
     )
 
 

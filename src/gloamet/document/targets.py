@@ -7,26 +7,26 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
-from gloamet.document.field_types import Model, number
+from gloamet.document.field_types import DocumentModel, number
 from gloamet.document.stage import Point
 
 PinKind = Literal["shadow", "frame", "glint"]
 Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 
 
-class AimPin(Model):
+class AimPin(DocumentModel):
     """One aim: where a shadow shall fall, where the sun shall stand in the frame, or what shall glint."""
 
     kind: PinKind = Field("shadow", description="What is aimed at.")
     caster: Point = Field((0.0, 0.0, 0.0), description="The point that casts, metres.")
     receiver: Point = Field((0.0, 0.0, 0.0), description="Where its shadow shall fall, metres.")
-    spot: tuple[Fraction, Fraction] = Field(
+    frame_position: tuple[Fraction, Fraction] = Field(
         (0.5, 0.5), description="Place in the picture, shares from the upper left corner."
     )
     on: bool = Field(True, description="Whether this pin counts.")
 
 
-class AimTargets(Model):
+class AimTargets(DocumentModel):
     """Pins, and which moments of the year count when real ones are looked for."""
 
     pins: tuple[AimPin, ...] = Field((), description="What is aimed at.")
@@ -34,11 +34,11 @@ class AimTargets(Model):
     to_hour: float = number(24.0, 0, 24, "Latest clock time that counts.", "h", 0.5, 1)
     first_day: int = number(1, 1, 365, "First day of the season that counts, day of the year.", "", 1, 0)
     last_day: int = number(365, 1, 365, "Last day of the season that counts, day of the year.", "", 1, 0)
-    measured: str = Field("", description="Part whose sunlit share the year cloth can show.")
-    side: Point | None = Field(
+    measured_part: str = Field("", description="Part whose sunlit share the year cloth can show.")
+    face_direction: Point | None = Field(
         None, description="Which of its faces count: their outward direction; all if none."
     )
-    near: Point | None = Field(None, description="A point of those faces, metres.")
+    face_point: Point | None = Field(None, description="A point of those faces, metres.")
 
     @model_validator(mode="after")
     def _hours_in_order(self) -> AimTargets:
@@ -47,10 +47,10 @@ class AimTargets(Model):
         return self
 
 
-class Sequence(Model):
+class Sequence(DocumentModel):
     """From one moment to another in steps."""
 
-    begin: datetime | None = Field(None, description="First moment, on the clock of the place.")
+    start: datetime | None = Field(None, description="First moment, on the clock of the place.")
     end: datetime | None = Field(None, description="Last moment, on the clock of the place.")
     frames: int = number(24, 2, 2000, "Pictures of the sequence, both ends included.", "", 1, 0)
     easing: Literal["even", "gentle"] = Field(
@@ -60,7 +60,7 @@ class Sequence(Model):
         "clock", description="Steps through the clock, or through the motion of what the sun follows."
     )
 
-    @field_validator("begin", "end")
+    @field_validator("start", "end")
     @classmethod
     def _naive(cls, value: datetime | None) -> datetime | None:
         if value is not None and (value.tzinfo is not None or not 1900 <= value.year <= 2150):

@@ -82,7 +82,7 @@ def _without_brightest(picture: Floats) -> NDArray[np.float64]:
 def _whites(picture: Floats, expose: ExposeState) -> float:
     """The EV at which so many pixels have a channel that clips, and no more."""
     brightest = (_clean(picture) @ AP1_TO_REC709.T.astype(np.float32)).max(-1)
-    level = max(float(np.quantile(brightest, 1.0 - expose.clipped / 100.0)), DARK_CD_M2)
+    level = max(float(np.quantile(brightest, 1.0 - expose.allowed_clipping / 100.0)), DARK_CD_M2)
     lux = level * math.pi / clipping_reflectance(expose.view)
     return math.log2(lux * 100.0 / INCIDENT_C)
 

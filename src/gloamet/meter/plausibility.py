@@ -41,7 +41,7 @@ class LightFacts(NamedTuple):
     light_cct_k: float = NAN
     shade_cct_k: float = NAN
     turbidity: float = NAN
-    haze_km: float = NAN
+    haze_visibility_km: float = NAN
     ev: float = NAN
     incident_ev: float = NAN
     balance_k: float = NAN
@@ -89,7 +89,7 @@ def _two_suns(f: LightFacts) -> Finding | None:
     fraction = dimmer / max(f.sun_lx, f.panorama_sun_lx, 1e-9)
     if fraction <= TWO_SUNS:
         return None
-    lift = Remedy("lift it out", "panorama", {"lifted": True})
+    lift = Remedy("lift it out", "panorama", {"sun_removed": True})
     message = f"Two suns: the panorama’s own gives {100 * fraction:.0f} % of the light of the brighter one."
     return Finding("two suns", fraction, TWO_SUNS, message, lift)
 
@@ -205,15 +205,21 @@ def _grey_shade(f: LightFacts) -> Finding | None:
 
 
 def _haze(f: LightFacts) -> Finding | None:
-    if not (f.haze_km > 0.0 and f.turbidity > 0.0) or f.haze_km >= HAZE_KM or f.turbidity >= HAZE_TURBIDITY:
+    if (
+        not (f.haze_visibility_km > 0.0 and f.turbidity > 0.0)
+        or f.haze_visibility_km >= HAZE_KM
+        or f.turbidity >= HAZE_TURBIDITY
+    ):
         return None
     if f.sun_elevation_deg < HAZE_SUN_DEG:
         return None
     message = (
-        f"Visibility {f.haze_km:.1f} km under a sky of turbidity {f.turbidity:.1f}: the sun burns so thick a haze "
+        f"Visibility {f.haze_visibility_km:.1f} km under a sky of turbidity {f.turbidity:.1f}: the sun burns so thick a haze "
         f"off by {f.sun_elevation_deg:.0f}°."
     )
-    return Finding("haze", f.haze_km, HAZE_KM, message, Remedy("hazier sky", "air", {"turbidity": 5.0}))
+    return Finding(
+        "haze", f.haze_visibility_km, HAZE_KM, message, Remedy("hazier sky", "air", {"turbidity": 5.0})
+    )
 
 
 def _scale(f: LightFacts) -> Finding | None:

@@ -29,23 +29,27 @@ DARKER_EV = 1.0  # than the meter asks for: the sky is the subject, not the grou
 
 
 class AirPreset(NamedTuple):
-    """word, tip; the fields of the document's air that make it, haze_km None for no haze layer."""
+    """word, tip; the fields of the document's air that make it, haze_visibility_km None for no haze layer."""
 
     word: str
     tip: str
     turbidity: float
     particles: KindName = "rural"
-    haze_km: float | None = None
+    haze_visibility_km: float | None = None
     haze_height_m: float = 300.0
 
     def fields(self) -> dict[str, Any]:
         """Values of the document's air."""
-        haze = {} if self.haze_km is None else {"haze_km": self.haze_km, "haze_height_m": self.haze_height_m}
+        haze = (
+            {}
+            if self.haze_visibility_km is None
+            else {"haze_visibility_km": self.haze_visibility_km, "haze_height_m": self.haze_height_m}
+        )
         return {
-            "model": "physical",
+            "sky_model": "physical",
             "turbidity": self.turbidity,
             "particles": self.particles,
-            "haze_on": self.haze_km is not None,
+            "haze_on": self.haze_visibility_km is not None,
             **haze,
         }
 

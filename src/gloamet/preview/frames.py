@@ -95,7 +95,7 @@ class FrameMaker:
         self._developer, self._masks = ScreenDeveloper(), MaskSource(relighting)
         self._spots: tuple[tuple[float, float, float], ...] = ()
         self._layers: tuple[Film, float, StoredLayers] | None = None
-        self.shafts = LightShaftPreview()
+        self.light_shafts = LightShaftPreview()
         self.renderer: Renderer | None = None
         self.speed = FIRST_SPEED
         self.started = 0.0  # when the film that is shown was begun
@@ -114,7 +114,7 @@ class FrameMaker:
         """
         document = request.document
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
-        picture = self.shafts.over(picture, self.gains, self._stale)
+        picture = self.light_shafts.over(picture, self.gains, self._stale)
         picture = self._through_air(picture, film)
         exposure = exposure_from_document(document, picture, seen, lambda: self.incident_ev, request.held_ev)
         self.settings = develop_settings(document, exposure.ev)
@@ -209,16 +209,16 @@ class FrameMaker:
 
     def _inked(self, document: Document, picture: Floats, exact: bool) -> Floats:
         plaster, view = document.stage.plaster, self.view
-        if not (plaster.on and plaster.ink) or view is None or self.renderer is None:
+        if not (plaster.on and plaster.contours) or view is None or self.renderer is None:
             return picture
         h, w = picture.shape[:2]
-        key = (view.compiled.geometry, *view[1:], plaster.ink_px)
+        key = (view.compiled.geometry, *view[1:], plaster.contour_px)
         if self._ink is None or self._ink[0] != key:
             if not exact:
                 return picture
             pool = self.renderer.pool
             maps = first_hits(view.compiled, view.camera, MAP_SCALE * w, MAP_SCALE * h, pool, SOLID)
-            self._ink = (key, contours(maps, plaster.ink_px, MAP_SCALE))
+            self._ink = (key, contours(maps, plaster.contour_px, MAP_SCALE))
         return composite_lines(picture, resize_bilinear(self._ink[1][..., None], (h, w))[..., 0])
 
     def _frame(

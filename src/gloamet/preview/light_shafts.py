@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.air import ShaftState
+from gloamet.document.air import LightShaftState
 from gloamet.light_layers import Gains
 from gloamet.preview.memo import Memo
 from gloamet.preview.relighting import RelightView
@@ -31,7 +31,7 @@ MOST_A_PASS = 8
 class LightShaftRequest(NamedTuple):
     """What shafts of light are drawn from: the document's dust, the view, the lights and what these are made of."""
 
-    state: ShaftState
+    state: LightShaftState
     view: RelightView
     lights: Environment
     inputs: object
@@ -119,5 +119,7 @@ class LightShaftPreview:
         return np.ascontiguousarray(picture * whole[..., 3:] + whole[..., :3])
 
 
-def _medium_of_state(state: ShaftState, view: RelightView, renderer: Renderer) -> ParticipatingMedium | None:
+def _medium_of_state(
+    state: LightShaftState, view: RelightView, renderer: Renderer
+) -> ParticipatingMedium | None:
     return medium_from_document(state, view.compiled, view.camera, renderer)

@@ -209,10 +209,10 @@ class RenderPipeline:
 
     def _stage(self, request: RenderRequest) -> RenderScene | None:
         stage = request.document.stage
-        if not stage.model:
+        if not stage.scene_file:
             self._set_compiled(None)
             return None
-        source = FileInputs(stage.model, stage.outside, request.reload_count)
+        source = FileInputs(stage.scene_file, stage.outside_files, request.reload_count)
         if source == self._refused:
             return self.compiled
         opening = (source,) not in self._file
@@ -221,13 +221,13 @@ class RenderPipeline:
         except Cancelled as stopped:
             self._refused = source
             self._report(Loading(1.0, ""))
-            self._report(Failed(str(stopped), stage.model))
+            self._report(Failed(str(stopped), stage.scene_file))
             raise
         except GloametError as error:
             if opening:
                 self._refused = source
             self._report(Loading(1.0, ""))
-            self._report(Failed(str(error), stage.model if opening else None))
+            self._report(Failed(str(error), stage.scene_file if opening else None))
             return self.compiled
 
     def _set_compiled(self, compiled: RenderScene | None) -> None:

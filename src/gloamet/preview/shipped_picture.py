@@ -44,14 +44,14 @@ class ShippedPicture:
     """The layers of the demo that was shown last."""
 
     def __init__(self) -> None:
-        self._demos = {str(demo_document(name).stage.model): name for name in TITLES}
+        self._demos = {str(demo_document(name).stage.scene_file): name for name in TITLES}
         self._layers: tuple[str, StoredLayers] | None = None
 
     def frame(self, request: RenderRequest) -> Frame | None:
         """The picture, None where the document is no longer what the demo shows. Raises GloametError when the layers
         cannot be read."""
         document = request.document
-        name = self._demos.get(str(document.stage.model))
+        name = self._demos.get(str(document.stage.scene_file))
         if name is None or _seen(document) != _seen(demo_document(name)):
             return None
         if self._layers is None or self._layers[0] != name:

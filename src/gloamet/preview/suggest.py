@@ -74,7 +74,7 @@ def candidates(
 ) -> list[Candidate]:
     """Lights all round the camera at four heights in clear air, some in haze, with the sun down, and under cloud; none
     when it was cancelled."""
-    base = document.change("air", model="physical", haze_on=False, turbidity=CLEAR)
+    base = document.change("air", sky_model="physical", haze_on=False, turbidity=CLEAR)
     north, site = document.sun.north_deg, document.site
 
     def placed(turn: float, height: float) -> Candidate:

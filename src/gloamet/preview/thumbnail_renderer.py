@@ -124,7 +124,7 @@ class ThumbnailRenderer:
         reading = read_light(lit.dome, gains, second)
         front, sun = self._aerial_perspective(document, lit), None
         if document.stage == self._base.stage and self._relighting.ready(view):
-            light = self._relighting.lit(lit.lights, gains, True, document.fill.contact)
+            light = self._relighting.lit(lit.lights, gains, True, document.fill.contact_shadow)
             seen, parts = self._relighting.seen(), self._relighting.distances()
             if with_sun:
                 sun = self._relighting.lit(lit.lights, _sun_alone(gains), True)

@@ -129,7 +129,7 @@ class ViewportRenderer:
         )
         inputs, lights = FilmInputs(view, sky.inputs, quality.bounces), sky.lights
         gains = self._frames.gains = gains_from_document(request.document, lights.sky_colour)
-        balance, self._lights = (gains, request.document.fill.contact), lights
+        balance, self._lights = (gains, request.document.fill.contact_shadow), lights
         before, self._exposed = self._exposed, None
         if (inputs,) in self._films:
             self._expose(inputs)
@@ -139,8 +139,8 @@ class ViewportRenderer:
         # a film that is come back to wants its relit picture while it is noisy
         moved = fresh or balance != self._balance or (other and self._samples() < CROSSFADE_END)
         self._relighting.follow_ground(view)
-        self._frames.air, shafts = sky.air(view), self._frames.shafts
-        medium = LightShaftRequest(request.document.shafts, view, lights, sky.inputs)
+        self._frames.air, shafts = sky.air(view), self._frames.light_shafts
+        medium = LightShaftRequest(request.document.light_shafts, view, lights, sky.inputs)
         shafts.moving(medium, self.renderer)
         self._show_first_image(request, lights, gains, sky.ahead, has_picture)
         self._balance = balance
@@ -189,7 +189,7 @@ class ViewportRenderer:
             return
         lights, air, solved = sky.other(other, view)
         gains = gains_from_document(other, lights.sky_colour)
-        picture = self._relighting.lit(lights, gains, True, other.fill.contact)
+        picture = self._relighting.lit(lights, gains, True, other.fill.contact_shadow)
         self._is_other_medium.resting(
             medium._replace(lights=lights, inputs=solved), self.renderer, self._superseded
         )
@@ -212,7 +212,7 @@ class ViewportRenderer:
         has_picture: bool,
     ) -> None:
         """The first picture after a request, at once and never given up: a hand that keeps moving must see pictures."""
-        exposed, balance = self._exposed, (gains, request.document.fill.contact)
+        exposed, balance = self._exposed, (gains, request.document.fill.contact_shadow)
         if exposed is None:
             if not self._relight(request, lights, gains, ahead=ahead) and not has_picture:
                 self._preview(request, lights)
@@ -238,7 +238,7 @@ class ViewportRenderer:
         """Show the picture relit, if there is a cache of this view; with `rest`, kept for the hand-over."""
         if self._view is None or not self._relighting.ready(self._view):
             return False
-        picture = self._relighting.relit(lights, gains, rest, request.document.fill.contact)
+        picture = self._relighting.relit(lights, gains, rest, request.document.fill.contact_shadow)
         if rest is None or not self._superseded():
             self._relit_shown = picture
             self._show_relit(request, picture, ahead)
@@ -336,7 +336,7 @@ class ViewportRenderer:
                 return
             paths, seconds = float(step.wanted.sum(dtype=np.int64)), time.monotonic() - begin
             self._frames.speed += 0.5 * (paths / max(seconds, 1e-6) - self._frames.speed)
-            self._frames.shafts.improve(medium, self.renderer, film.mean_samples(), self._superseded)
+            self._frames.light_shafts.improve(medium, self.renderer, film.mean_samples(), self._superseded)
             if film.samples_in(None) >= THUMBS_AFTER:
                 self._beside.draw_thumbs(request.document, self.renderer, view.compiled, lights)
             self._renew_guides(film)
@@ -345,7 +345,7 @@ class ViewportRenderer:
         """Go on with the dust before a picture that is done: another visibility or colour traces no path anew."""
         assert self._exposed is not None
         while step.done and not request.stopped and not self._superseded():
-            if not self._frames.shafts.improve(medium, self.renderer, math.inf, self._superseded):
+            if not self._frames.light_shafts.improve(medium, self.renderer, math.inf, self._superseded):
                 return
             self._show_exact(request, self._exposed, step)
 
@@ -385,7 +385,7 @@ class ViewportRenderer:
         """Clean a film and show it, mixed with the relit picture while it is noisy."""
         gains, film = self._frames.gains, exposed.film
         shape = film.height, film.width
-        rest = exposed.inputs, gains, request.document.fill.contact
+        rest = exposed.inputs, gains, request.document.fill.contact_shadow
         fraction = 1.0 if step.done else self._relighting.exact_weight(rest, film.mean_samples())
         if fraction == 0.0:
             picture = self._relighting.mixed(None, 0.0, shape)
@@ -401,8 +401,8 @@ class ViewportRenderer:
 
     def _cleaned(self, request: RenderRequest, exposed: Exposed, gains: Gains) -> Floats | None:
         """The light of a film, denoised when the document asks for it; None when a newer request came."""
-        film, wanted = exposed.film, request.document.output.denoise_desk
-        contact = request.document.fill.contact
+        film, wanted = exposed.film, request.document.output.denoise_viewport
+        contact = request.document.fill.contact_shadow
         key = (gains, contact, wanted, float(film.layers["counts"].sum()))
         if exposed.clean is not None and exposed.clean[0] == key:
             return exposed.clean[1]

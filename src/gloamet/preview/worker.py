@@ -92,20 +92,20 @@ class RenderWorker:
             and event.document is not None
             and (event.exact or event.relight_state[0])
         ):
-            self._refined_model, self._shipped = event.document.stage.model, None
+            self._refined_model, self._shipped = event.document.stage.scene_file, None
         self._report(event)
 
     def _show_shipped(self, request: RenderRequest) -> bool:
         """Show the picture that ships with a demo until there is one of this machine; whether that is so."""
         from gloamet.preview.shipped_picture import ShippedPicture
 
-        if self._refined_model == request.document.stage.model:
+        if self._refined_model == request.document.stage.scene_file:
             return False
         self._shipped = self._shipped or ShippedPicture()
         try:
             frame = self._shipped.frame(request)
         except GloametError as error:  # the demo is only dark a little longer
-            self._refined_model = request.document.stage.model
+            self._refined_model = request.document.stage.scene_file
             self._report(Failed(str(error)))
             return False
         if frame is not None:

@@ -36,13 +36,13 @@ CROSSINGS_NM, CROSSING_WIDTH_NM = (490.0, 585.0), 15.0
 
 @dataclass(frozen=True)
 class Air:
-    """What the artist sets: turbidity >= 1 (1 is perfectly clean), haze_km the visibility inside the haze
+    """What the artist sets: turbidity >= 1 (1 is perfectly clean), haze_visibility_km the visibility inside the haze
     layer (None: no haze) and haze_height_m the scale height of that layer, ground_reflectance 0..1, altitude_m of the
     site above the sea, ozone_du the column of ozone in Dobson units, particles the kind of aerosol, ground_tint the
     ground's hue in AP1, of luminance 1."""
 
     turbidity: float = 2.5
-    haze_km: float | None = None
+    haze_visibility_km: float | None = None
     ground_reflectance: float = 0.2
     altitude_m: float = 0.0
     ozone_du: float = 300.0
@@ -73,7 +73,7 @@ class Air:
     @property
     def haze_per_km(self) -> float:
         """Extinction of the haze layer at the ground, per km."""
-        return 0.0 if self.haze_km is None else KOSCHMIEDER / self.haze_km
+        return 0.0 if self.haze_visibility_km is None else KOSCHMIEDER / self.haze_visibility_km
 
     @property
     def visibility_km(self) -> float:

@@ -29,7 +29,7 @@ AXIS = np.ones(3) / math.sqrt(3.0)  # of grey, that hues are turned about
 class SkyGrade(NamedTuple):
     """acts_on: the light too, or what is seen behind the scene alone. tint: linear Rec.709, with its share 0..1.
     saturation: 1 is nature's. warmth_mired: positive is warmer. Glows in stops; the aureole's falls to a third within
-    aureole_deg of the sun. disc: share of the disc's brightness that is seen. Curves stand at CURVE_HEIGHTS_DEG: stops,
+    aureole_deg of the sun. disc_brightness: share of the disc's brightness that is seen. Curves stand at CURVE_HEIGHTS_DEG: stops,
     and degrees by which hues turn."""
 
     acts_on: Literal["light", "background"] = "light"
@@ -40,7 +40,7 @@ class SkyGrade(NamedTuple):
     horizon_stops: float = 0.0
     aureole_stops: float = 0.0
     aureole_deg: float = 12.0
-    disc: float = 1.0
+    disc_brightness: float = 1.0
     luminance_curve: Curve = FLAT
     hue_curve: Curve = FLAT
 
@@ -117,14 +117,14 @@ def _gained(table: Array, grade: SkyGrade, sun_deg: tuple[float, float]) -> Arra
 def graded_dome(dome: SkyDome, grade: SkyGrade) -> SkyDome:
     """The dome as the artist wants it. What lies below the horizon follows the light that it gets."""
     if grade.neutral:
-        return dome if grade.disc == 1.0 else replace(dome, seen_disc=grade.disc)
+        return dome if grade.disc_brightness == 1.0 else replace(dome, seen_disc=grade.disc)
     plain = dome.table.astype(float)
     sun_deg = dome.sun_azimuth_deg, dome.sun_elevation_deg
     table = _gained(_coloured(plain, grade), grade, sun_deg)
     seen = table.astype(np.float32)
     horizon = table[0].mean(0) / np.maximum(plain[0].mean(0), 1e-30)
     if grade.acts_on == "background":
-        return replace(dome, seen_table=seen, seen_disc=grade.disc, horizon_gain=horizon)
+        return replace(dome, seen_table=seen, seen_disc=grade.disc_brightness, horizon_gain=horizon)
     sky = np.asarray(row_weights()[1] @ table.sum(1))
     # the disc's own light is not graded, so that the ground by the sun stays
     ground = dome.ground_sky * sky / np.maximum(dome.sky_horizontal, 1e-30)
@@ -133,7 +133,7 @@ def graded_dome(dome: SkyDome, grade: SkyGrade) -> SkyDome:
         table=seen,
         sky_horizontal=sky,
         ground_sky=ground,
-        seen_disc=grade.disc,
+        seen_disc=grade.disc_brightness,
         horizon_gain=horizon,
     )
 
@@ -158,6 +158,6 @@ def grading_differences(grade: SkyGrade) -> list[str]:
         out.append("luminance by height")
     if grade.hue_curve != FLAT:
         out.append("hue by height")
-    if grade.disc != 1.0:
-        out.append(f"disc at {100 * grade.disc:.0f} %")
+    if grade.disc_brightness != 1.0:
+        out.append(f"disc at {100 * grade.disc_brightness:.0f} %")
     return out

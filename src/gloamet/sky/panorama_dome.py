@@ -43,8 +43,8 @@ class Placing(NamedTuple):
 
     rotation_deg: float = 0.0
     tilt_deg: float = 0.0
-    flip: bool = False
-    height_scale: float = 1.0
+    mirrored: bool = False
+    elevation_scale: float = 1.0
 
     def rows(self) -> Array:
         """The matrix (3, 3) that takes a direction of the world to the file, heights not yet stretched."""
@@ -55,18 +55,18 @@ class Placing(NamedTuple):
         tilted = np.array(
             [[1.0, 0.0, 0.0], [0.0, math.cos(n), -math.sin(n)], [0.0, math.sin(n), math.cos(n)]]
         )
-        flipped = np.diag([-1.0 if self.flip else 1.0, 1.0, 1.0])
+        flipped = np.diag([-1.0 if self.mirrored else 1.0, 1.0, 1.0])
         return np.asarray(flipped @ tilted @ turned)
 
     def to_world(self, azimuth_deg: float, elevation_deg: float) -> tuple[float, float]:
         """Azimuth and elevation in the world of a place in the file."""
-        height = min(90.0, max(-90.0, elevation_deg * self.height_scale))
+        height = min(90.0, max(-90.0, elevation_deg * self.elevation_scale))
         return pixel_position(self.rows().T @ unit(azimuth_deg, height))
 
     def to_file(self, azimuth_deg: float, elevation_deg: float) -> tuple[float, float]:
         """Azimuth and elevation in the file of a direction of the world."""
         azimuth, height = pixel_position(self.rows() @ unit(azimuth_deg, elevation_deg))
-        return azimuth, min(90.0, max(-90.0, height / self.height_scale))
+        return azimuth, min(90.0, max(-90.0, height / self.elevation_scale))
 
 
 class LightOptions(NamedTuple):
@@ -165,9 +165,9 @@ def laid(picture: Floats, placing: Placing) -> Floats:
     height, width = picture.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
     vectors = unit(azimuth[None, :], elevation[:, None]) @ still.rows().T
-    if placing.height_scale != 1.0:
+    if placing.elevation_scale != 1.0:
         level = np.hypot(vectors[..., 0], vectors[..., 1])
-        up = np.clip(np.arctan2(vectors[..., 2], level) / placing.height_scale, -np.pi / 2, np.pi / 2)
+        up = np.clip(np.arctan2(vectors[..., 2], level) / placing.elevation_scale, -np.pi / 2, np.pi / 2)
         fraction = np.cos(up) / np.maximum(level, 1e-9)
         vectors = np.stack([vectors[..., 0] * fraction, vectors[..., 1] * fraction, np.sin(up)], -1)
     return np.asarray(sample(picture, vectors), np.float32)
@@ -228,16 +228,16 @@ def rotated_dome(
     table: Floats,
     rotation_deg: float,
     ground_reflectance: float,
-    level_lx: float = 0.0,
+    illuminance_lx: float = 0.0,
     sun: tuple[tuple[float, float, float], Array] = NO_SUN,
 ) -> SkyDome:
     """The dome of a table turned by rotation_deg, with a sun (azimuth, elevation, diameter in degrees; AP1 lx on a plane
-    that faces it); with level_lx, made to light level ground with so much."""
+    that faces it); with illuminance_lx, made to light level ground with so much."""
     turned = rotate_table(table, rotation_deg)
     dome = assemble_dome(turned, *sun[0], sun[1], ground_reflectance)
-    if level_lx <= 0.0:
+    if illuminance_lx <= 0.0:
         return dome
-    scale = level_lx / max(float((dome.sky_horizontal + dome.sun_horizontal) @ AP1_LUMINANCE), 1e-30)
+    scale = illuminance_lx / max(float((dome.sky_horizontal + dome.sun_horizontal) @ AP1_LUMINANCE), 1e-30)
     return replace(
         dome,
         table=turned * np.float32(scale),
@@ -249,16 +249,16 @@ def rotated_dome(
 
 
 def panorama_dome(
-    prepared: PreparedPanorama, rotation_deg: float, ground_reflectance: float, level_lx: float = 0.0
+    prepared: PreparedPanorama, rotation_deg: float, ground_reflectance: float, illuminance_lx: float = 0.0
 ) -> SkyDome:
-    """The dome of a panorama turned by rotation_deg; with level_lx, made to light level ground with so much."""
+    """The dome of a panorama turned by rotation_deg; with illuminance_lx, made to light level ground with so much."""
     sun = NO_SUN
     if prepared.sun is not None and prepared.sun_irradiance.any():
         placing = prepared.options.placing._replace(rotation_deg=rotation_deg)
         place = placing.to_world(prepared.sun.azimuth_deg, prepared.sun.elevation_deg)
         diameter = max(SUN_DIAMETER_DEG, 2.0 * prepared.sun.radius_deg)
         sun = (*place, diameter), prepared.sun_irradiance
-    return rotated_dome(prepared.table, rotation_deg, ground_reflectance, level_lx, sun)
+    return rotated_dome(prepared.table, rotation_deg, ground_reflectance, illuminance_lx, sun)
 
 
 def illuminance_scale(dome: SkyDome, prepared: PreparedPanorama) -> float:

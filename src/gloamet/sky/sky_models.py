@@ -42,12 +42,12 @@ Array = NDArray[np.float64]
 
 
 class SkyModel(NamedTuple):
-    """name; cie_sky 1-15, the number of a general sky; level_lx what an even or general sky gives level ground, 0 for
+    """name; cie_sky 1-15, the number of a general sky; horizontal_lx what an even or general sky gives level ground, 0 for
     what is common in nature; kelvin the colour temperature of an even or general sky."""
 
     name: ModelName = "physical"
     cie_sky: int = 12
-    level_lx: float = 0.0
+    horizontal_lx: float = 0.0
     kelvin: float = 6500.0
 
     @property
@@ -94,7 +94,7 @@ def _general_table(model: SkyModel, azimuth_deg: float, elevation_deg: float) ->
     sun = math.radians(max(0.0, elevation_deg))
     number = 5 if model.name == "uniform" else model.cie_sky
     light = cie_relative_luminance(number, *_nodes(azimuth_deg, sun), sun)
-    wanted = model.level_lx or natural_sky_lux(number, elevation_deg)
+    wanted = model.horizontal_lx or natural_sky_lux(number, elevation_deg)
     white = XYZ_TO_AP1 @ xy_to_xyz(white_xy(model.kelvin, 0.0))
     return (light * (wanted / _level_lux(light)))[..., None] * (white / (AP1_LUMINANCE @ white))
 
@@ -117,7 +117,7 @@ def model_dome(
         table = _general_table(model, azimuth_deg, elevation_deg)
         fraction = 0.0 if model.hides_the_sun else natural_sun_fraction(model.cie_sky, elevation_deg)
         sun = sun * (fraction * IES_SUN_LX / float(luminance(sun)))
-    if not model.level_lx or model.name == "preetham":  # a level that was chosen is kept
+    if not model.horizontal_lx or model.name == "preetham":  # a level that was chosen is kept
         table = table * _after_sunset(air, elevation_deg, solver)
     return assemble_dome(
         table.astype(np.float32), azimuth_deg, elevation_deg, diameter_deg, sun, air.ground_reflectance

@@ -33,11 +33,11 @@ ADAPTATION = 0.82  # how far the eye follows from bright to dark (chosen by eye)
 
 @dataclass(frozen=True)
 class SkyPalette:
-    """strips (heights, STRIP, 3): AP1 cd/m2, first entry at the horizon; level_lx (heights,) what sun and sky give
+    """strips (heights, STRIP, 3): AP1 cd/m2, first entry at the horizon; horizontal_lx (heights,) what sun and sky give
     level ground."""
 
     strips: NDArray[np.float64]
-    level_lx: NDArray[np.float64]
+    horizontal_lx: NDArray[np.float64]
 
     def at(self, heights_deg: NDArray) -> NDArray[np.float64]:
         """Strips (n, STRIP, 3) for sun heights (n,), interpolated in the logarithm."""
@@ -50,7 +50,7 @@ class SkyPalette:
     def level_at(self, heights_deg: NDArray) -> NDArray[np.float64]:
         """Illuminance of level ground in lx for sun heights of any shape."""
         return np.asarray(
-            np.exp(np.interp(heights_deg, ELEVATIONS_DEG, np.log(np.maximum(self.level_lx, 1e-6))))
+            np.exp(np.interp(heights_deg, ELEVATIONS_DEG, np.log(np.maximum(self.horizontal_lx, 1e-6))))
         )
 
     def adapted(self, heights_deg: NDArray) -> NDArray[np.float64]:

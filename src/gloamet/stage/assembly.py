@@ -28,14 +28,21 @@ def placement_from_stage(stage: Stage, origin: Origin) -> Placement:
     """How the document places its model; what it leaves to the file comes from there."""
     units = origin.units if stage.units == "file" else stage.units
     up = origin.up if stage.up == "file" else stage.up
-    return Placement(units, up, stage.rotation_deg, stage.drop, stage.offset)
+    return Placement(units, up, stage.rotation_deg, stage.drop_to_ground, stage.offset)
 
 
 def camera_from_view(view: CameraView) -> Camera:
     """The camera a view describes; its opening follows from the focal length on 36 x 24 mm."""
     aperture = focal_mm(view.fov_deg) / 1000.0 / view.f_number if view.depth_of_field else 0.0
     return Camera(
-        view.eye, view.target, view.fov_deg, view.shift_x, view.shift_y, view.level, aperture, view.focus_m
+        view.eye,
+        view.target,
+        view.fov_deg,
+        view.shift_x,
+        view.shift_y,
+        view.keep_verticals,
+        aperture,
+        view.focus_m,
     )
 
 
@@ -47,7 +54,7 @@ def view_from_camera(camera: Camera) -> CameraView:
         fov_deg=min(max(camera.fov_deg, 1.0), 150.0),
         shift_x=camera.shift_x,
         shift_y=camera.shift_y,
-        level=camera.level,
+        keep_verticals=camera.keep_verticals,
     )
 
 
@@ -74,12 +81,12 @@ def edit_material_values(material: Material, edit: MaterialEdit) -> Material:
         "transmission",
         "ior",
         "thin",
-        "translucency",
+        "diffuse_transmission",
         "normal_strength",
     )
     changes: dict[str, Any] = {n: getattr(edit, n) for n in names if getattr(edit, n) is not None}
-    if edit.cutout is not None:
-        changes["cutout"] = edit.cutout if edit.cutout > 0.0 else None
+    if edit.alpha_cutoff is not None:
+        changes["alpha_cutoff"] = edit.alpha_cutoff if edit.alpha_cutoff > 0.0 else None
     if edit.colour is not None:
         changes["base_colour"] = edit.colour
     if edit.emission_cd_m2 is not None:
@@ -109,7 +116,7 @@ def prop_matrix(prop: Prop) -> NDArray[np.float64]:
     angle = math.radians(prop.rotation_deg)
     matrix = np.eye(4)
     matrix[:2, :2] = [[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]]
-    matrix[:3, 3] = prop.place
+    matrix[:3, 3] = prop.position
     return matrix
 
 
@@ -118,12 +125,12 @@ def with_props(scene: Scene, props: tuple[Prop, ...]) -> Scene:
     parts, materials = list(scene.parts), list(scene.materials)
     known: dict[Material, int] = {}
     for prop in props:
-        if not (prop.casts or prop.visible):
+        if not (prop.casts_shadow or prop.visible):
             continue
         shapes = grow(
             prop.kind, prop.seed, prop.height_m, prop.extent_m, prop.density, prop.leaf_m, prop.leafed
         )
-        made = prop_parts(prop.name, shapes, 0, prop_matrix(prop), prop.casts, prop.visible)
+        made = prop_parts(prop.name, shapes, 0, prop_matrix(prop), prop.casts_shadow, prop.visible)
         for part, (_, material) in zip(made, shapes, strict=True):
             if material not in known:
                 known[material] = len(materials)
@@ -185,12 +192,12 @@ def plaster_material(m: Material, reflectance: float, keep_glass: bool) -> Mater
     return Material(
         m.name,
         grey,
-        base_texture=m.base_texture if m.cutout is not None else None,
+        base_texture=m.base_texture if m.alpha_cutoff is not None else None,
         texture_strength=0.0,
         emission=m.emission,
         emission_texture=m.emission_texture,
         emits_back=m.emits_back,
-        cutout=m.cutout,
+        alpha_cutoff=m.alpha_cutoff,
     )
 
 

@@ -19,11 +19,11 @@ LOWEST_EYE_M = 0.05
 
 @lru_cache(maxsize=64)
 def _frame(
-    eye: tuple[float, float, float], target: tuple[float, float, float], level: bool
+    eye: tuple[float, float, float], target: tuple[float, float, float], keep_verticals: bool
 ) -> tuple[Array, Array, Array]:
     """The frame of a camera; asked for many times a picture, so it is kept, and no caller may write to it."""
     forward = np.subtract(target, eye).astype(float)
-    if level and float(np.hypot(forward[0], forward[1])) > 1e-6:
+    if keep_verticals and float(np.hypot(forward[0], forward[1])) > 1e-6:
         forward[2] = 0.0
     length = np.linalg.norm(forward)
     forward = forward / length if length > 1e-9 else np.array([0.0, 1.0, 0.0])
@@ -43,7 +43,7 @@ class Camera:
     """Eye and target in world metres, vertical field of view in degrees.
 
     shift_x and shift_y move the frame by shares of the picture's height, right and up positive, without
-    turning the camera. level keeps it horizontal, so that verticals stay vertical. aperture_m is the
+    turning the camera. keep_verticals keeps it horizontal, so that verticals stay vertical. aperture_m is the
     diameter of the lens, 0 for everything sharp; focus_m the sharp distance ahead. parallel_m, when above
     0, makes it a parallel view that many metres high.
     """
@@ -53,14 +53,14 @@ class Camera:
     fov_deg: float = 40.0
     shift_x: float = 0.0
     shift_y: float = 0.0
-    level: bool = False
+    keep_verticals: bool = False
     aperture_m: float = 0.0
     focus_m: float = 10.0
     parallel_m: float = 0.0
 
     def frame(self) -> tuple[Array, Array, Array]:
         """Unit vectors forward, right and up; image up is world up, or north when looking straight down."""
-        return _frame(tuple(self.eye), tuple(self.target), self.level)
+        return _frame(tuple(self.eye), tuple(self.target), self.keep_verticals)
 
     def _half(self) -> float:
         return 0.5 * self.parallel_m if self.parallel_m > 0.0 else math.tan(math.radians(self.fov_deg) / 2.0)
@@ -70,7 +70,7 @@ class Camera:
         its target in the middle."""
         offset = np.subtract(self.target, self.eye).astype(float)
         flat = float(np.hypot(offset[0], offset[1]))
-        if not self.level or flat < 1e-6:
+        if not self.keep_verticals or flat < 1e-6:
             return self.shift_y
         return self.shift_y + min(max(offset[2] / flat / (2.0 * self._half()), -3.0), 3.0)
 

@@ -21,7 +21,7 @@ MAX_LEAVES = 40_000
 LEAF_COVER, BLADE_SHARE = 4.0, 0.33  # leaf area index of a full tree (common practice); area of a blade
 SCREEN_COVER = 4.0  # squares of a leaf over a screen at full density
 BARK = Material("bark", (0.16, 0.12, 0.09))
-LEAF = Material("leaves", (0.10, 0.17, 0.045), translucency=0.35)
+LEAF = Material("leaves", (0.10, 0.17, 0.045), diffuse_transmission=0.35)
 CLOTH = Material("figure", (0.34, 0.34, 0.35))
 GREY = Material("18 % grey", (GREY_CARD,) * 3)
 MIRROR = Material("mirror", (0.95, 0.95, 0.95), 0.0, 1.0)

@@ -38,8 +38,8 @@ class Material:
 
     The *_texture fields index the scene's textures (surface: green roughness, blue metalness, as in glTF).
     texture_strength 0 shows the base picture's mean colour. emission is in cd/m2 (of its luminance) and
-    leaves the front only unless emits_back. cutout is the alpha below which there is a hole, None for none.
-    translucency is the share of diffuse light that goes through, as in a leaf. coat is a clear layer on top.
+    leaves the front only unless emits_back. alpha_cutoff is the alpha below which there is a hole, None for none.
+    diffuse_transmission is the share of diffuse light that goes through, as in a leaf. coat is a clear layer on top.
     """
 
     name: str
@@ -57,8 +57,8 @@ class Material:
     emits_back: bool = True
     normal_texture: int | None = None
     normal_strength: float = 1.0
-    cutout: float | None = None
-    translucency: float = 0.0
+    alpha_cutoff: float | None = None
+    diffuse_transmission: float = 0.0
     coat: float = 0.0
     coat_roughness: float = 0.0
 

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from gloamet.errors import GloametError
 from gloamet.stage.scene import Motion, Scene
 
-Axis = Literal["shines", "points", "up"]
+Axis = Literal["along", "opposite", "up"]
 Array = NDArray[np.float64]
 
 
@@ -53,7 +53,7 @@ def _unit(vector: Array) -> Array:
 
 
 def driven_direction(scene: Scene, name: str, axis: Axis, time_s: float = 0.0) -> Array:
-    """Towards the sun that follows an object. "shines": the sun shines the way the object looks; "points": the
+    """Towards the sun that follows an object. "along": the sun shines the way the object looks; "opposite": the
     object looks at the sun; "up": its +Y points at the sun.
 
     Raises GloametError when the scene has no such object or a light has no +Y to follow.
@@ -75,4 +75,4 @@ def driven_direction(scene: Scene, name: str, axis: Axis, time_s: float = 0.0) -
         if up is None:
             raise GloametError(f"The light “{name}” has no upward axis: let the sun shine along it.")
         return _unit(np.asarray(up, float))
-    return _unit(-ahead if axis == "shines" else ahead)
+    return _unit(-ahead if axis == "along" else ahead)

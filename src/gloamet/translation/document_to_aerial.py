@@ -135,12 +135,12 @@ def aerial_settings(
     sky. Where the sun stands the air is brightest, also where sun and sky are turned down.
     """
     air = document.air
-    if not air.aerial or air.aerial_strength == 0.0 or camera.parallel_m > 0.0:
+    if not air.aerial_perspective or air.aerial_strength == 0.0 or camera.parallel_m > 0.0:
         return None
-    dims = float(air.aerial_dims_sky and document.sky.backdrop == "sky")
+    dims = float(air.aerial_on_sky and document.sky.backdrop == "sky")
     more = by_panorama * np.array(gains.panorama.direct)
     lit = colour_tuple(gains.sun.direct + more), colour_tuple(gains.sky.direct + more)
-    return AerialSettings(_density(document), air.aerial_strength, air.aerial_begin_m, *lit, dims)
+    return AerialSettings(_density(document), air.aerial_strength, air.aerial_start_m, *lit, dims)
 
 
 def aerial_gain(document: Document, dome: SkyDome) -> NDArray[np.float64]:
@@ -151,7 +151,7 @@ def aerial_gain(document: Document, dome: SkyDome) -> NDArray[np.float64]:
 
 def _density(document: Document) -> float:
     """How many times denser the air is made by a visibility of its own."""
-    wanted = document.air.aerial_km
+    wanted = document.air.aerial_visibility_km
     return air_from_document(document).visibility_km / wanted if wanted > 0.0 else 1.0
 
 

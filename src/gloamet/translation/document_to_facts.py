@@ -65,7 +65,7 @@ def facts_of(
         panorama_lx=reading.panorama_horizontal_lx,
         panorama_sun=None if own is None else ((own[0] - north) % 360.0, own[1]),
         panorama_sun_lx=m.panorama_sun_lx,
-        panorama_shows=bool(document.panorama.file) and not document.panorama.lifted,
+        panorama_shows=bool(document.panorama.file) and not document.panorama.sun_removed,
         lamps_lx=on_card["lamps"],
         daylight_lx=on_card["sun"] + on_card["sky"] + on_card["panorama"],
         has_lamps=m.has_lamps,
@@ -74,7 +74,7 @@ def facts_of(
         light_cct_k=reading.light_cct_k,
         shade_cct_k=reading.shade_cct_k,
         turbidity=air.turbidity,
-        haze_km=air.haze_km if air.haze_on else math.nan,
+        haze_visibility_km=air.haze_visibility_km if air.haze_on else math.nan,
         # the scene meter's own choice is no mistake, in a room it is stops over what falls on open ground: of an
         # automatic exposure its compensation alone counts
         ev=reading.incident_ev - expose.compensation if expose.automatic else m.ev,
@@ -84,13 +84,14 @@ def facts_of(
         crushed=m.crushed,
         height_m=m.height_m,
         in_flight=m.in_flight,
-        clear_sky=air.model in ("physical", "preetham") or (air.model == "cie" and air.cie_sky >= CLEAR_CIE),
+        clear_sky=air.sky_model in ("physical", "preetham")
+        or (air.sky_model == "cie" and air.cie_sky >= CLEAR_CIE),
     )
 
 
 def findings_of(document: Document, facts: LightFacts) -> list[Finding]:
     """What the rules have to say, without what the artist wants as it is."""
-    return [finding for finding in findings(facts) if finding.rule not in document.fill.wanted]
+    return [finding for finding in findings(facts) if finding.rule not in document.fill.dismissed]
 
 
 def all_on(document: Document) -> bool:

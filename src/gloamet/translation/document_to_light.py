@@ -68,11 +68,11 @@ Floats = NDArray[np.float32]
 def air_from_document(document: Document) -> Air:
     """The air the document describes."""
     a = document.air
-    haze_km = a.haze_km if a.haze_on else None
+    haze_visibility_km = a.haze_visibility_km if a.haze_on else None
     site = document.site
     return Air(
         a.turbidity,
-        haze_km,
+        haze_visibility_km,
         a.ground_reflectance,
         site.altitude_m,
         a.ozone_du,
@@ -91,7 +91,7 @@ def grade_from_document(document: Document) -> SkyGrade:
 def sky_model_from_document(document: Document) -> SkyModel:
     """The model of the sky the document asks for."""
     a = document.air
-    return SkyModel(a.model, a.cie_sky, a.sky_lx, a.sky_kelvin) if a.model != "physical" else PHYSICAL
+    return SkyModel(a.sky_model, a.cie_sky, a.sky_lx, a.sky_kelvin) if a.sky_model != "physical" else PHYSICAL
 
 
 def sun_from_document(document: Document) -> tuple[float, float]:
@@ -240,8 +240,8 @@ def finished_light(
                 indirect = match_mean_luminance(indirect, noisy[k + len(shining)])
                 direct = match_mean_luminance(direct, noisy[k])
             parts[light.name], bounced[light.bounced] = direct + indirect, indirect
-    if lights is not None and document.fill.contact > 0.0:
-        _subtract_contact_shadow(document.fill.contact, film, lights, parts, bounced)
+    if lights is not None and document.fill.contact_shadow > 0.0:
+        _subtract_contact_shadow(document.fill.contact_shadow, film, lights, parts, bounced)
     for light in shining:
         gain: Gain = gains[light.name]
         indirect = bounced[light.bounced]
@@ -271,13 +271,13 @@ def with_contours(
 ) -> FinishedLight:
     """The whole under ink contours, when the document's plaster wants them; the layers stay plain."""
     plaster = document.stage.plaster
-    if not (plaster.on and plaster.ink):
+    if not (plaster.on and plaster.contours):
         return light
     height, width = light.whole.shape[:2]
     finer = MAP_SCALE if height <= 2200 else 1
     with ThreadPoolExecutor(os.cpu_count()) as pool:
         maps = first_hits(compiled, camera, finer * width, finer * height, pool, SOLID)
-    cover = contours(maps, plaster.ink_px, finer)
+    cover = contours(maps, plaster.contour_px, finer)
     return replace(light, whole=composite_lines(light.whole, cover))
 
 

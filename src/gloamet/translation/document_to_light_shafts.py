@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import REC709_TO_AP1
-from gloamet.document.air import ShaftState
+from gloamet.document.air import LightShaftState
 from gloamet.document.model import Document
 from gloamet.sky.air import KOSCHMIEDER
 from gloamet.stage.camera import Camera
@@ -28,7 +28,7 @@ from gloamet.trace.render_scene import RenderScene
 from gloamet.translation.document_to_light import FinishedLight
 from gloamet.translation.document_to_picture import gains_from_document
 
-SHAFTS = "shafts"  # the part of finished light that dust adds
+SHAFTS = "light_shafts"  # the part of finished light that dust adds
 VIEW_COLUMNS, VIEW_ROWS, FARTHEST_SEEN_M = 48, 27, 60.0  # rays that find what the camera sees of the model
 MARGIN_M = 0.05
 FEWEST, MOST, OF_FILM = 16, 128, 2  # samples of a saved picture's dust: one for so many of the film's
@@ -59,24 +59,24 @@ def _model_bounds(scene: Scene) -> Box:
 
 
 def medium_from_document(
-    shafts: ShaftState, compiled: RenderScene, camera: Camera, renderer: Renderer
+    shafts: LightShaftState, compiled: RenderScene, camera: Camera, renderer: Renderer
 ) -> ParticipatingMedium | None:
     """The dust a document asks for, None where there is none."""
     s = shafts
     if not s.on:
         return None
-    if s.where == "box":
-        low, high = np.array(s.low), np.array(s.high)
-    elif s.where == "view":
+    if s.region == "box":
+        low, high = np.array(s.box_min), np.array(s.box_max)
+    elif s.region == "view":
         low, high = _seen_box(compiled, camera, renderer)
     else:
         low, high = (np.array(corner, float) for corner in _model_bounds(compiled.scene))
-    if s.where != "box":
+    if s.region != "box":
         low, high = low - MARGIN_M, high + MARGIN_M
     colour = np.clip(REC709_TO_AP1 @ np.array(s.colour), 0.0, 1.0)
     extinction = np.float32(KOSCHMIEDER / s.visibility_m)
     return ParticipatingMedium(
-        _triple(low), _triple(high), extinction, _triple(colour), np.float32(s.forward)
+        _triple(low), _triple(high), extinction, _triple(colour), np.float32(s.anisotropy)
     )
 
 
@@ -106,10 +106,10 @@ def apply_light_shafts(
 ) -> FinishedLight:
     """Finished light of a film of so many samples through the document's dust, whose own light is one more part. One
     that is stopped has FEWEST samples at least."""
-    if not document.shafts.on:
+    if not document.light_shafts.on:
         return light
     renderer = Renderer()
-    medium = medium_from_document(document.shafts, compiled, camera, renderer)
+    medium = medium_from_document(document.light_shafts, compiled, camera, renderer)
     assert medium is not None
     height, width = light.whole.shape[:2]
     film = LightShaftFilm(width, height)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.develop.masks import MaskPlanes, changes
-from gloamet.document.expose import LocalState
+from gloamet.document.expose import MaskState
 from gloamet.light_layers import LIGHTS, Gains
 from gloamet.stage.camera import Camera
 from gloamet.trace.film import Film
@@ -24,7 +24,7 @@ Floats = NDArray[np.float32]
 HIT_HEIGHT = 400  # pixels of the picture on which parts are looked up
 
 
-def kinds_asked(masks: tuple[LocalState, ...]) -> frozenset[str]:
+def kinds_asked(masks: tuple[MaskState, ...]) -> frozenset[str]:
     """The kinds of the masks that act."""
     return frozenset(mask.kind for mask in masks if changes(mask))
 
@@ -62,7 +62,7 @@ def named_planes(compiled: RenderScene, camera: Camera, size: tuple[int, int], p
 
 
 def mask_planes(
-    masks: tuple[LocalState, ...],
+    masks: tuple[MaskState, ...],
     film: Film,
     gains: Gains,
     stage: tuple[RenderScene, Camera],

@@ -53,7 +53,7 @@ class PanoramaInputs(NamedTuple):
     rotation_deg: float | None
     sun_deg: float
     ground_reflectance: float
-    level_lx: float
+    illuminance_lx: float
     lights: bool
     reflected: bool
     seen: bool
@@ -65,13 +65,13 @@ class PanoramaInputs(NamedTuple):
         p = document.panorama
         if not p.file:
             return None
-        level = p.level_lx
-        if p.level_by_sky:
+        level = p.illuminance_lx
+        if p.illuminance_from_sky:
             level = float(luminance(sky.sky_horizontal))
-            level += 0.0 if p.lifted else float(luminance(sky.sun_horizontal))
+            level += 0.0 if p.sun_removed else float(luminance(sky.sun_horizontal))
             level = float(f"{level:.3g}")  # the same for a sky and for one that lies between two solved ones
-        turn = None if p.locked and p.sun_found else p.rotation_deg + document.sun.north_deg
-        behind = PanoramaFile.of(p.behind_file) if p.behind_file else None
+        turn = None if p.locked_to_sun and p.sun_found else p.rotation_deg + document.sun.north_deg
+        behind = PanoramaFile.of(p.background_file) if p.background_file else None
         return cls(
             PanoramaFile.of(p.file),
             light_options(p),
@@ -79,9 +79,9 @@ class PanoramaInputs(NamedTuple):
             sun_azimuth_deg if turn is None else 0.0,
             document.air.ground_reflectance,
             level,
-            p.lights,
-            p.reflected,
-            p.behind,
+            p.lights_scene,
+            p.in_reflections,
+            p.as_background,
             behind,
         )
 
@@ -89,7 +89,9 @@ class PanoramaInputs(NamedTuple):
 def light_options(p: PanoramaState) -> LightOptions:
     """How a document has its panorama, turn and level apart."""
     picked = (p.sun_azimuth_deg, p.sun_elevation_deg) if p.sun_found else None
-    return LightOptions(Placing(0.0, p.tilt_deg, p.flip, p.height_scale), p.blur_deg, p.lifted, picked)
+    return LightOptions(
+        Placing(0.0, p.tilt_deg, p.mirrored, p.elevation_scale), p.blur_deg, p.sun_removed, picked
+    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -144,7 +146,7 @@ def read_panorama(inputs: PanoramaInputs) -> PanoramaLight:
         turn = 0.0
         if prepared.sun is not None:
             turn = rotation_to_sun(inputs.options, prepared.sun, inputs.sun_deg)
-    dome = panorama_dome(prepared, turn, inputs.ground_reflectance, inputs.level_lx)
+    dome = panorama_dome(prepared, turn, inputs.ground_reflectance, inputs.illuminance_lx)
     fractions = float(inputs.seen), float(inputs.reflected)
     placing = inputs.options.placing._replace(rotation_deg=turn)
     scale = illuminance_scale(dome, prepared)
@@ -168,6 +170,6 @@ def seen_picture(
 ) -> SeenPicture:
     """A panorama for the kernels, as it is seen ahead and in mirrors."""
     east, north, up = ((np.float32(x), np.float32(y), np.float32(z)) for x, y, z in placing.rows())
-    level, elevation_scale = np.float32(scale), np.float32(1.0 / placing.height_scale)
+    level, elevation_scale = np.float32(scale), np.float32(1.0 / placing.elevation_scale)
     fractions = np.float32(ahead), np.float32(mirrored)
     return SeenPicture(codes, (level, level, level), east, north, up, elevation_scale, *fractions)

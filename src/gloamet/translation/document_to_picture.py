@@ -48,7 +48,7 @@ def backdrop_from_document(document: Document) -> Backdrop | None:
     """What stands behind the scene, None for the sky."""
     sky = document.sky
     plain = Backdrop(sky.backdrop_colour, sky.backdrop_colour)
-    gradient = Backdrop(sky.backdrop_colour, sky.backdrop_above)
+    gradient = Backdrop(sky.backdrop_colour, sky.backdrop_top_colour)
     return {"sky": None, "colour": plain, "gradient": gradient, "none": NOTHING}[sky.backdrop]
 
 

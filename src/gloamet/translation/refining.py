@@ -47,7 +47,7 @@ def refined(
     picture cannot be read."""
     begin, document = time.monotonic(), kept_document(kept)
     width, height = size or picture_size(kept.picture)
-    scene = place_in_world(read_file(Path(str(document.stage.model))), document.stage)
+    scene = place_in_world(read_file(Path(str(document.stage.scene_file))), document.stage)
     inputs = RenderInputs.of(document, scene, camera_from_view(document.stage.view))
     film = Film(width, height)
     lit = inputs.compiled, inputs.lights, inputs.camera

@@ -30,7 +30,7 @@ def easing_curve(count: int, easing: str) -> NDArray[np.float64]:
 def drive_sun(document: Document, scene: Scene) -> Document:
     """The document with its sun where what it follows now leads it; the same one when it follows nothing."""
     sun = document.sun
-    if sun.mode != "follow" or not sun.driver:
+    if sun.mode != "driver" or not sun.driver:
         return document
     towards = driven_direction(scene, sun.driver, sun.driver_axis, sun.driver_time_s)
     azimuth = float(np.degrees(np.arctan2(towards[0], towards[1])) - sun.north_deg) % 360.0
@@ -55,12 +55,12 @@ def sequence_documents(document: Document, scene: Scene | None = None) -> tuple[
             raise GloametError(f"“{document.sun.driver}” does not move: step through the clock instead.")
         times = first + fractions * (last - first)
         return tuple(
-            drive_sun(_with_sun(document, mode="follow", driver_time_s=float(t)), scene) for t in times
+            drive_sun(_with_sun(document, mode="driver", driver_time_s=float(t)), scene) for t in times
         )
-    if sequence.begin is None or sequence.end is None:
+    if sequence.start is None or sequence.end is None:
         raise GloametError("The sequence has no first or no last moment: set both.")
     zone = resolve_zone(document.site.timezone)
-    a, b = (read_clock(end, zone).instant.timestamp() for end in (sequence.begin, sequence.end))
+    a, b = (read_clock(end, zone).instant.timestamp() for end in (sequence.start, sequence.end))
     if a == b:
         raise GloametError("The sequence begins and ends at the same moment: move one of them.")
     instants = [datetime.fromtimestamp(round(a + s * (b - a)), UTC).astimezone(zone) for s in fractions]

@@ -17,7 +17,7 @@ WALKS = 20_000
 
 def test_walks_fall_by_the_cosine_and_note_the_surface_they_meet() -> None:
     colour, rough, metal, translucent = (0.6, 0.3, 0.2), 0.4, 0.25, 0.1
-    lacquer = Material("lacquer", colour, rough, metal, translucency=translucent)
+    lacquer = Material("lacquer", colour, rough, metal, diffuse_transmission=translucent)
     scene = build_render_scene(make_scene((level(4000.0), lacquer)))
     ceiling = np.zeros((WALKS, p.POINT_WORDS), np.float32)
     ceiling[:, p.POINT_POSITION + 2], ceiling[:, p.POINT_NORMAL + 2] = 1.0, -1.0

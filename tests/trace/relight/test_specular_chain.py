@@ -137,7 +137,7 @@ def test_a_gloss_and_a_coat_reflect_beside_what_lies_under_them() -> None:
 def test_a_chain_goes_through_a_hole(alpha: int, material: float) -> None:
     pixels = np.full((2, 2, 4), 255, np.uint8)
     pixels[..., 3] = alpha
-    leaf = Material("leaf", (0.5, 0.5, 0.5), base_texture=0, cutout=0.5)
+    leaf = Material("leaf", (0.5, 0.5, 0.5), base_texture=0, alpha_cutoff=0.5)
     scene = make_scene((level(50.0), FLOOR), (level(50.0, 2.0), leaf))
     scene = Scene(None, scene.parts, scene.materials, (Texture("t", pixels),))
     found = chain(scene, SLANTED)
@@ -145,7 +145,7 @@ def test_a_chain_goes_through_a_hole(alpha: int, material: float) -> None:
 
 
 @pytest.mark.parametrize(
-    ("tile", "share"),
+    ("tile", "fraction"),
     [
         (Material("tile", (0.5, 0.5, 0.5), 0.0), 0.04),  # index 1.5 straight on
         (Material("coated", (0.5, 0.5, 0.5), 1.0, coat=1.0), 0.04),

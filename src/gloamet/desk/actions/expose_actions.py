@@ -8,7 +8,7 @@ from gloamet.colour.spaces import AP1_TO_XYZ
 from gloamet.colour.temperature import balance_on
 from gloamet.desk.actions import stage_actions
 from gloamet.desk.state.session import Session
-from gloamet.document.expose import LocalState
+from gloamet.document.expose import MaskState
 
 SPOT, GREY, TARGET = "exposure spot", "grey", "mask target"  # tools
 CLICK_TOOLS = (SPOT, GREY, TARGET)
@@ -55,7 +55,7 @@ def _take_target(session: Session, x: float, y: float, aspect: float) -> None:
     change_mask(session, target=target)
 
 
-def current_mask(session: Session) -> LocalState | None:
+def current_mask(session: Session) -> MaskState | None:
     """The mask that is worked on."""
     masks, index = session.document.expose.masks, session.state.mask
     return masks[index] if 0 <= index < len(masks) else None
@@ -78,7 +78,7 @@ def add_mask(session: Session, kind: str) -> None:
         target = {"part": part.name, "material": session.scene.materials[part.material].name}.get(kind, "")
     names = {mask.name for mask in masks}
     name = next(n for n in (kind, *(f"{kind} {k}" for k in range(2, 99))) if n not in names)
-    new = LocalState.model_validate({"name": name, "kind": kind, "target": target})
+    new = MaskState.model_validate({"name": name, "kind": kind, "target": target})
     session.state.mask = len(masks)
     session.change("expose", None, masks=(*masks, new))
 

@@ -70,7 +70,7 @@ def match_sun(session: Session) -> None:
     document = session.document.change("panorama", **_place(solved))
     session.commit(
         document.change(
-            "sun", mode="hand", azimuth_deg=(azimuth - north) % 360.0, elevation_deg=max(-20.0, elevation)
+            "sun", mode="manual", azimuth_deg=(azimuth - north) % 360.0, elevation_deg=max(-20.0, elevation)
         )
     )
 
@@ -121,7 +121,7 @@ def turn_to(session: Session, rotation_deg: float, key: str | None) -> None:
     """Turn the panorama by hand; where sun and panorama are locked, the sun turns with it, free of the almanac."""
     document, p = session.document, session.document.panorama
     light = session.light
-    if not (p.locked and p.sun_found) or light is None or light.panorama is None:
+    if not (p.locked_to_sun and p.sun_found) or light is None or light.panorama is None:
         session.change("panorama", key, rotation_deg=rotation_deg)
         return
     moved = rotation_deg - p.rotation_deg

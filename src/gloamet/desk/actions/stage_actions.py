@@ -162,7 +162,7 @@ def add_prop(session: Session, kind: PropKind) -> int:
     prop = Prop(
         name=free_name(kind, {p.name for p in props}),
         kind=kind,
-        place=place,
+        position=place,
         rotation_deg=turn,
         seed=len(props) + 1,
         height_m=size[0],
@@ -191,7 +191,7 @@ def place_prop(session: Session, index: int, point: NDArray[np.float64], key: st
     """Stand a shade maker somewhere."""
     prop = session.document.stage.props[index]
     lift = LIFT_M if prop.kind in ("mirror ball", "grey ball", "grey card") else 0.0
-    session.change(("stage", "props", index), key, place=_to_tuple(point + [0.0, 0.0, lift]))
+    session.change(("stage", "props", index), key, position=_to_tuple(point + [0.0, 0.0, lift]))
 
 
 def remove_prop(session: Session, index: int) -> None:

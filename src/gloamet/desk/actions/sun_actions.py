@@ -64,7 +64,7 @@ def time_window_from_document(document: Document) -> TimeWindow:
 def take_by_hand(session: Session) -> None:
     """Free the sun where it stands now."""
     azimuth, elevation = sun_now(session)
-    session.change("sun", mode="hand", azimuth_deg=azimuth % 360.0, elevation_deg=max(elevation, -20.0))
+    session.change("sun", mode="manual", azimuth_deg=azimuth % 360.0, elevation_deg=max(elevation, -20.0))
 
 
 def back_to_almanac(session: Session) -> None:
@@ -74,7 +74,7 @@ def back_to_almanac(session: Session) -> None:
 
 def follow_driver(session: Session, key: str | None = None, **values: object) -> None:
     """Let something of the model lead the sun; `values` change who leads and how."""
-    document = session.document.change("sun", mode="follow", **values)
+    document = session.document.change("sun", mode="driver", **values)
     if session.scene is not None and document.sun.driver:
         try:
             document = drive_sun(document, session.scene)
@@ -88,7 +88,7 @@ def set_sun_direction(session: Session, towards: Array, key: str | None = None) 
     """Place the sun by hand along a direction of the scene."""
     azimuth = math.degrees(math.atan2(towards[0], towards[1])) - session.document.sun.north_deg
     elevation = max(math.degrees(math.asin(min(1.0, max(-1.0, float(towards[2]))))), -20.0)
-    session.change("sun", key, mode="hand", azimuth_deg=azimuth % 360.0, elevation_deg=elevation)
+    session.change("sun", key, mode="manual", azimuth_deg=azimuth % 360.0, elevation_deg=elevation)
 
 
 def go_real(session: Session, moment: RealMoment) -> None:

@@ -85,9 +85,9 @@ def _solve(document: Document, compiled: RenderScene | None) -> AimResult:
                 lines.append(Pin(pin.caster, pin.receiver))
                 continue
             if pin.kind == "frame":
-                aimed = aim_frame(camera, *pin.spot, aspect, compiled)
+                aimed = aim_frame(camera, *pin.frame_position, aspect, compiled)
             elif compiled is not None:
-                aimed = aim_glint(camera, *pin.spot, aspect, compiled)
+                aimed = aim_glint(camera, *pin.frame_position, aspect, compiled)
             else:
                 continue
             lines.append(Pin(sun_actions.to_tuple(aimed.towards), (0.0, 0.0, 0.0)))
@@ -217,7 +217,7 @@ class AimController(QObject):
             self._ask(
                 "nearest", key, lambda: nearest_moments(sun.azimuth_deg, sun.elevation_deg, *place, most=1)
             )
-        if document.aim.measured:
+        if document.aim.measured_part:
             self._ask_scan(document)
         elif self.reach is not None:
             self.reach, self._keys["scan"] = None, None
@@ -234,7 +234,7 @@ class AimController(QObject):
             sun_actions.site_from_document(document),
             sun_actions.time_window_from_document(document),
         )
-        key = (aim.measured, aim.side, aim.near, site, window, compiled.geometry)
+        key = (aim.measured_part, aim.face_direction, aim.face_point, site, window, compiled.geometry)
         if self._keys.get("scan") == key:
             return
         self._stop_scan.set()
@@ -252,9 +252,9 @@ class AimController(QObject):
             )
             from gloamet.sun.position import sun_position
 
-            side, near = (None if v is None else np.array(v) for v in (aim.side, aim.near))
+            side, near = (None if v is None else np.array(v) for v in (aim.face_direction, aim.face_point))
             try:
-                target = target_from_part(compiled, aim.measured, side, near)
+                target = target_from_part(compiled, aim.measured_part, side, near)
             except GloametError as error:
                 return str(error)
             scan = scan_year(compiled, target, site, window, cancelled=stop.is_set)

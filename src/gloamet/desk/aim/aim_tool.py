@@ -133,7 +133,7 @@ class AimTool:
         if spot is None:
             self.session.noticed.emit("That pin belongs in the picture, not in plan.", "note")
             return
-        sun_actions.add_pin(self.session, AimPin(kind=kind, spot=spot))
+        sun_actions.add_pin(self.session, AimPin(kind=kind, frame_position=spot))
         self.session.use_tool("")
 
     def _pick(self, tool: str, at: QPointF) -> None:
@@ -152,7 +152,10 @@ class AimTool:
         if tool == "surface":
             name = str(compiled.scene.parts[hit.part].name)
             self.session.change(
-                "aim", measured=name, side=sun_actions.to_tuple(outward), near=sun_actions.to_tuple(hit.point)
+                "aim",
+                measured_part=name,
+                face_direction=sun_actions.to_tuple(outward),
+                face_point=sun_actions.to_tuple(hit.point),
             )
         elif abs(float(outward[2])) > 0.9:
             self.session.noticed.emit("That surface lies level and faces no bearing: click a wall.", "note")
@@ -171,7 +174,11 @@ class AimTool:
                     self._held = (index, end)
                     return True
             spot = self.look.spot(at)
-            if pin.kind != "shadow" and spot is not None and _near(self._on_screen(at, spot, pin.spot), at):
+            if (
+                pin.kind != "shadow"
+                and spot is not None
+                and _near(self._on_screen(at, spot, pin.frame_position), at)
+            ):
                 self._held = (index, "spot")
                 return True
         return False

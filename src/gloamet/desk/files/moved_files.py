@@ -31,7 +31,7 @@ class MovedFiles:
             self.session.noticed.emit(str(error), "warning")
             return
         missing = missing_files(document)
-        if missing and str(missing[0]) == document.stage.model:
+        if missing and str(missing[0]) == document.stage.scene_file:
             self._offer(path.name, missing[0], partial(self._open_with, path, missing[0]))
         elif self.session.open_project(path):
             self.offer_others()

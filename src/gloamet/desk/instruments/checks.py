@@ -91,7 +91,7 @@ class Checks(QWidget):
         sun = light.sun_azimuth_deg, light.sun_elevation_deg
         facts = facts_of(document, sun, light.reading, self.measure(), self.session.gains())
         found = findings_of(document, facts)
-        wanted = len(document.fill.wanted)
+        wanted = len(document.fill.dismissed)
         text = "Nothing implausible" if not found else f"{len(found)} implausible"
         self.head.setText(text + (f", {wanted} as you want" if wanted else ""))
         self.head.setProperty("role", "warning" if found else "head")
@@ -135,5 +135,5 @@ class Checks(QWidget):
         self.session.change(out.section, None, **out.fields)
 
     def _want(self, finding: Finding) -> None:
-        wanted = self.session.document.fill.wanted
-        self.session.change("fill", None, wanted=(*wanted, finding.rule))
+        wanted = self.session.document.fill.dismissed
+        self.session.change("fill", None, dismissed=(*wanted, finding.rule))

@@ -232,7 +232,7 @@ class SkyDisc(QWidget):
 
     def _move(self, p: QPointF) -> None:
         azimuth, elevation = self.direction_at(p)
-        self.session.change("sun", "sun.hand", mode="hand", azimuth_deg=azimuth, elevation_deg=elevation)
+        self.session.change("sun", "sun.hand", mode="manual", azimuth_deg=azimuth, elevation_deg=elevation)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         d = event.position() - self.centre()

@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from gloamet.desk.actions.expose_actions import change_mask, current_mask
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
-from gloamet.document.expose import LocalState
+from gloamet.document.expose import MaskState
 
 PAINT = "mask paint"  # the tool
 REACH_PX, DOT = 10.0, 5.0
@@ -40,7 +40,7 @@ class MaskTool:
             self._held = "place"
         return bool(self._held)
 
-    def _near(self, mask: LocalState, box: QRectF, at: QPointF) -> bool:
+    def _near(self, mask: MaskState, box: QRectF, at: QPointF) -> bool:
         return (middle(mask, box) - at).manhattanLength() <= REACH_PX
 
     def move(self, box: QRectF, at: QPointF) -> bool:
@@ -56,7 +56,7 @@ class MaskTool:
             self._dab(mask, box, at)
         return True
 
-    def _dab(self, mask: LocalState, box: QRectF, at: QPointF) -> None:
+    def _dab(self, mask: MaskState, box: QRectF, at: QPointF) -> None:
         self._last = at
         if len(mask.strokes) >= MOST_DABS:
             self.session.noticed.emit(
@@ -78,7 +78,7 @@ class MaskTool:
         return held
 
 
-def middle(mask: LocalState, box: QRectF) -> QPointF:
+def middle(mask: MaskState, box: QRectF) -> QPointF:
     """Where a mask's middle stands on the screen."""
     return QPointF(box.x() + mask.x * box.width(), box.y() + mask.y * box.height())
 

@@ -75,7 +75,7 @@ class PlanView(QWidget):
         scene = self.session.scene
         top = float(scene.bounds()[1][2]) + ABOVE_M if scene is not None else ABOVE_M
         props = self.session.document.stage.props
-        top = max([top, *(p.place[2] + p.height_m + 1.0 for p in props)])
+        top = max([top, *(p.position[2] + p.height_m + 1.0 for p in props)])
         if self.cut:
             top = camera_from_document(self.session.document).eye[2] + CUT_ABOVE_EYE_M
         x, y = self.centre

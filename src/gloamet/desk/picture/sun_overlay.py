@@ -209,7 +209,7 @@ def draw_spot_pins(p: QPainter, box: QRectF, session: Session) -> None:
     for pin in session.document.aim.pins:
         if pin.kind == "shadow":
             continue
-        at = on_screen(box, pin.spot)
+        at = on_screen(box, pin.frame_position)
         assert at is not None
         rays = 8 if pin.kind == "frame" else 4
         for width, colour in (

@@ -147,7 +147,7 @@ class Viewport(QWidget):
         return QRectF(round((self.width() - w) / 2), round((self.height() - h) / 2), w, h)
 
     def _fit(self) -> None:
-        self.start.setVisible(not self.session.document.stage.model)
+        self.start.setVisible(not self.session.document.stage.scene_file)
         self.start.adjustSize()
         self.start.move(self.rect().center() - self.start.rect().center())
         ratio = self.devicePixelRatioF()
@@ -157,7 +157,11 @@ class Viewport(QWidget):
 
     def event(self, event: QEvent) -> bool:
         """Events of the hand go nowhere while no ray can be traced: the picture could not follow."""
-        if not self.session.prepared and self.session.document.stage.model and event.type() in HAND_EVENTS:
+        if (
+            not self.session.prepared
+            and self.session.document.stage.scene_file
+            and event.type() in HAND_EVENTS
+        ):
             return True
         return super().event(event)
 
@@ -185,7 +189,7 @@ class Viewport(QWidget):
         p = QPainter(self)
         p.fillRect(self.rect(), QColor(theme.SURROUND))
         box = self.target()
-        if self._image is None or not self.session.document.stage.model:
+        if self._image is None or not self.session.document.stage.scene_file:
             return
         self._fitted = fitted(self._image, box, self.devicePixelRatioF(), self._fitted)
         p.drawPixmap(box.topLeft(), self._fitted)

@@ -24,9 +24,9 @@ LEAST, MOST = 0.04, 0.96  # share of the picture at which the line stops
 def natural(document: Document) -> Document:
     """The document under the sky that its air makes, without a hand on it; the backdrop stays."""
     plain = SkyState()
-    kept = ("backdrop", "backdrop_colour", "backdrop_above")
+    kept = ("backdrop", "backdrop_colour", "backdrop_top_colour")
     values = {name: getattr(plain, name) for name in SkyState.model_fields if name not in kept}
-    return document.change("air", model="physical").change("sky", **values)
+    return document.change("air", sky_model="physical").change("sky", **values)
 
 
 def reading_label(reading: LightReading, ev: float) -> str:

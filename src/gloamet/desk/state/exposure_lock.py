@@ -60,7 +60,7 @@ class ExposureHold(QObject):
             self._exposing
             or not document.expose.automatic
             or document.expose != before.expose
-            or document.stage.model != before.stage.model
+            or document.stage.scene_file != before.stage.scene_file
         ):
             self.release()
         elif self.held_ev is None and frame is not None and document is not before:

@@ -49,7 +49,7 @@ class ModelLoader:
     def begin(self, document: Document, path: Path) -> Document:
         """The document that asks for another model."""
         self._opening, self._before = Opening.MODEL, None
-        update = {"model": str(path.resolve()), "units": "file", "up": "file"}
+        update = {"scene_file": str(path.resolve()), "units": "file", "up": "file"}
         return document.model_copy(update={"stage": document.stage.model_copy(update=update)})
 
     def begin_project(self, before: DocumentStore | None) -> None:
@@ -84,7 +84,7 @@ class ModelLoader:
         before, self._before, self._opening = self._before, None, Opening.NOTHING
         if before is not None:
             return before
-        if self._good_stage.model:
+        if self._good_stage.scene_file:
             return document.model_copy(update={"stage": self._good_stage})
         return None
 
@@ -97,8 +97,8 @@ def _first_stage(stage: Stage, scene: Scene, before: Scene | None) -> tuple[Stag
         return stage, f"{same} of {len(scene.parts)} parts keep what you decided for them."
     camera = next(iter(scene.views.values()), None) or look_over(*scene.subject_bounds())
     fresh = Stage(
-        model=stage.model,
-        outside=stage.outside,
+        scene_file=stage.scene_file,
+        outside_files=stage.outside_files,
         quality=stage.quality,
         view=view_from_camera(camera),
         views=views_from_scene(scene),

@@ -174,7 +174,7 @@ class Session(QObject):
 
     def _apply_sun_driver(self, document: Document) -> Document:
         """The document with its sun where what it follows leads it, whatever was turned meanwhile."""
-        if document.sun.mode != "follow" or self.scene is None:
+        if document.sun.mode != "driver" or self.scene is None:
             return document
         try:
             return drive_sun(document, self.scene)
@@ -352,7 +352,7 @@ class Session(QObject):
         self.render.reload()
 
     def _on_failed(self, event: Failed) -> None:
-        if event.model is not None and event.model == self.document.stage.model:
+        if event.model is not None and event.model == self.document.stage.scene_file:
             # the window stays as it was
             back = self._loader.fail(self.document)
             if isinstance(back, DocumentStore):

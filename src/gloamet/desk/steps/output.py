@@ -36,7 +36,7 @@ class OutputStep(StepPanel):
         self.add(NumberRow(session, "output", "samples", "Samples per pixel", logarithmic=True))
         self.add(NumberRow(session, "output", "noise", "Noise limit"))
         self.add(Switch(session, "output", "denoise", "Denoise"))
-        self.add(Switch(session, "output", "denoise_desk", "Denoise on the desk"))
+        self.add(Switch(session, "output", "denoise_viewport", "Denoise on the desk"))
         self.memory = label("", "note", wrap=True)
         self.add(self.memory)
         self.group("Save")

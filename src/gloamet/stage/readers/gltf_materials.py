@@ -66,14 +66,14 @@ def read_material(file: GltfFile, row: dict[str, Any], index: int) -> Material:
     colour, opacity = _colour(factor[:3], 1.0), number(factor[3], 1.0, 0.0, 1.0)
     transmission = number(extension("transmission").get("transmissionFactor"), 0.0, 0.0, 1.0)
     mode, base = row.get("alphaMode"), file.texture(pbr.get("baseColorTexture"))
-    cutout = None
+    alpha_cutoff = None
     if mode == "MASK":
-        cutout = number(row.get("alphaCutoff"), 0.5, 0.0, 1.0)
+        alpha_cutoff = number(row.get("alphaCutoff"), 0.5, 0.0, 1.0)
     elif mode == "BLEND" and opacity < 0.95 and not transmission:
         transmission = 1.0 - opacity
         file.notes.append(f"{name}: see-through blending is treated as thin glass.")
     elif mode == "BLEND" and base is not None and int(file.textures[base].pixels[..., 3].min()) < 250:
-        cutout = 0.5
+        alpha_cutoff = 0.5
         file.notes.append(f"{name}: its soft see-through picture is cut at one half.")
     if "KHR_materials_unlit" in extensions:
         file.notes.append(f"{name}: it asks for no light; here it is lit like everything else.")
@@ -95,7 +95,7 @@ def read_material(file: GltfFile, row: dict[str, Any], index: int) -> Material:
         emits_back=bool(row.get("doubleSided")),
         normal_texture=file.texture(normal),
         normal_strength=number(normal.get("scale"), 1.0, 0.0, 10.0),
-        cutout=cutout,
+        alpha_cutoff=alpha_cutoff,
         coat=number(coat.get("clearcoatFactor"), 0.0, 0.0, 1.0),
         coat_roughness=number(coat.get("clearcoatRoughnessFactor"), 0.0, 0.0, 1.0),
     )

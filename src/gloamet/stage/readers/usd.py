@@ -68,10 +68,10 @@ def _factor(row: Row, name: str, default: float) -> float:
 
 def _material(row: Row, textures: list[Texture]) -> Material:
     opacity = number(row.get("opacity"), 1.0, 0.0, 1.0)
-    cutout = None
+    alpha_cutoff = None
     if "opacity.picture" in row:
-        cutout = number(row.get("opacityThreshold"), 0.0, 0.0, 1.0) or 0.5
-    glass = opacity < 0.95 and cutout is None
+        alpha_cutoff = number(row.get("opacityThreshold"), 0.0, 0.0, 1.0) or 0.5
+    glass = opacity < 0.95 and alpha_cutoff is None
     return Material(
         str(row["name"]),
         _three(row.get("diffuseColor"), 1.0 if "diffuseColor.picture" in row else 0.18),
@@ -84,7 +84,7 @@ def _material(row: Row, textures: list[Texture]) -> Material:
         emission=_three(row.get("emissiveColor"), 0.0, 1e9),
         emission_texture=row.get("emissiveColor.picture"),
         normal_texture=row.get("normal.picture"),
-        cutout=cutout,
+        alpha_cutoff=alpha_cutoff,
         coat=number(row.get("clearcoat"), 0.0, 0.0, 1.0),
         coat_roughness=number(row.get("clearcoatRoughness"), 0.01, 0.0, 1.0),
     )

@@ -41,7 +41,7 @@ from gloamet.trace.relight.points import (
     UNIT_SOURCE_GAINS,
     SourceGains,
 )
-from gloamet.trace.relight.relit_layer import GLOSS_SAMPLES, MOST_SAMPLES, Floats, GBuffer, Layer
+from gloamet.trace.relight.relit_layer import SPECULAR_SAMPLES, MOST_SAMPLES, Floats, GBuffer, Layer
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS, find_sparse_pixels
 from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interpolable
 from gloamet.trace.relight.worker_pool import WorkerPool
@@ -53,7 +53,7 @@ F = np.float32
 NO_LIGHT = (F(0), F(0), F(0))
 DIRECT_SKY = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_bounced=NO_LIGHT, sky_bounced=NO_LIGHT)
 NO_SUN = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_bounced=NO_LIGHT)
-FIRST_SAMPLES, FIRST_GLOSS_SAMPLES = 8, 4
+FIRST_SAMPLES, FIRST_SPECULAR_SAMPLES = 8, 4
 # bounces between cells for a picture of a sun that moves a little, of one that leapt, and of a hand at rest
 BOUNCES_MOVING, BOUNCES_AFTER_JUMP, BOUNCES_AT_REST = 1, 6, 12
 FILTER_TOLERANCE = F(0.08)  # of the guides that evening out respects, in log light
@@ -89,10 +89,10 @@ class RelightCache:
         self.scene, self.camera, self.width, self.height = scene, camera, width, height
         self.ready = False
         self.layers = self._empty_layers()
-        self._fraction, self._packets = WorkerPool(pool, threads), empty_packets(threads)
+        self._workers, self._packets = WorkerPool(pool, threads), empty_packets(threads)
         self._arrays = scene.arrays()
         anchor = np.array(camera.packed(width, height)[0], np.float32)
-        self.cells = CellLight(scene, anchor, self._fraction)
+        self.cells = CellLight(scene, anchor, self._workers)
         if before is not None and before.cells.can_reuse(scene, camera):
             self.cells = before.cells
         self._begun = self._fine = False
@@ -142,7 +142,7 @@ class RelightCache:
         for g, reflected in ((a.small, b.small), (a.big, b.big)):
             before = (self._arrays, self.camera.packed(g.width, g.height))
             after = (g.arrays(), reflected.arrays())
-            if not self._fraction.run(fill_gbuffer, before, g.height, after, cancelled, 16):
+            if not self._workers.run(fill_gbuffer, before, g.height, after, cancelled, 16):
                 return False
         for layer in self.layers:
             layer.allocate()
@@ -151,19 +151,19 @@ class RelightCache:
                 continue
             sizes, flat = (small.arrays(), big.arrays()), (big.arrays(),)
             taps = (layer.taps, layer.fractions)
-            if not self._fraction.run(find_upsample_taps, sizes, big.height, taps, cancelled, 16):
+            if not self._workers.run(find_upsample_taps, sizes, big.height, taps, cancelled, 16):
                 return False
-            self._fraction.run(mark_interpolable, flat, big.height, (layer.interpolable,))
-            self._fraction.run(mark_coplanar_neighbours, flat, big.height, (layer.coplanar,))
+            self._workers.run(mark_interpolable, flat, big.height, (layer.interpolable,))
+            self._workers.run(mark_coplanar_neighbours, flat, big.height, (layer.coplanar,))
             self._shorten(layer)
         return self.cells.find([layer.small for layer in self.layers], cancelled)
 
     def _shorten(self, layer: Layer) -> None:
         """What shading reads of the display's pixels."""
         big = layer.big
-        self._fraction.run(pack_diffuse, (big.points, big.shading), len(big.points), (layer.packed_diffuse,))
+        self._workers.run(pack_diffuse, (big.points, big.shading), len(big.points), (layer.packed_diffuse,))
         if layer.glossy:
-            self._fraction.run(
+            self._workers.run(
                 pack_specular, (big.points, big.shading), len(big.points), (layer.packed_specular,)
             )
 
@@ -187,7 +187,7 @@ class RelightCache:
         )
         eye = self.camera.packed(small.width, small.height)[0]
         before = (small.arrays(), eye)
-        self._fraction.run(find_sparse_pixels, before, small.height, (marks, lenders))
+        self._workers.run(find_sparse_pixels, before, small.height, (marks, lenders))
         layer.sparse_pixels = np.flatnonzero(marks).astype(np.int32)
         layer.neighbours = lenders[layer.sparse_pixels]
 
@@ -199,7 +199,7 @@ class RelightCache:
             np.empty((len(big.points), 3), np.float32),
         )
         before = (self._arrays, self.camera.packed(big.width, big.height), big.arrays())
-        if not self._fraction.run(find_edge_coverage, before, big.height, (covers, albedo), cancelled, 32):
+        if not self._workers.run(find_edge_coverage, before, big.height, (covers, albedo), cancelled, 32):
             return False
         big.shading[:, ALBEDO : ALBEDO + 3] = albedo
         self._shorten(self.layers[0])
@@ -210,14 +210,14 @@ class RelightCache:
 
     def _gather(self, layer: Layer, begin: int, end: int, cancelled: Callable[[], bool]) -> bool:
         before, n = (*self.cells.looking, layer.small.points), len(layer.small.points)
-        done, wanted = layer.specular_samples, GLOSS_SAMPLES if begin else FIRST_GLOSS_SAMPLES
+        done, wanted = layer.specular_samples, SPECULAR_SAMPLES if begin else FIRST_SPECULAR_SAMPLES
         if layer.glossy and done < wanted:
-            gloss = (done, wanted, layer.specular_index, layer.specular_weight)
-            if not self._fraction.run(gather_specular, before, n, gloss, cancelled, 16):
+            specular = (done, wanted, layer.specular_index, layer.specular_weight)
+            if not self._workers.run(gather_specular, before, n, specular, cancelled, 16):
                 return False
             layer.specular_samples = wanted
         after = (begin, end, 0, layer.index, layer.weight)
-        return self._fraction.run(gather, before, n, after, cancelled, 32)
+        return self._workers.run(gather, before, n, after, cancelled, 32)
 
     def _despeckle_features(self, layer: Layer, lights: Environment, cancelled: Callable[[], bool]) -> bool:
         """Weights for evening out, by cleaned pictures under the light of now and under an even sky."""
@@ -235,10 +235,10 @@ class RelightCache:
         guide = np.stack(features, 1).astype(np.float32) if features else np.zeros((1, 0), np.float32)
         calm = np.empty_like(guide)
         alone = (small.arrays(), guide)
-        self._fraction.run(despeckle_guide, alone, small.height, (calm,))
+        self._workers.run(despeckle_guide, alone, small.height, (calm,))
         before = (small.arrays(), calm, FILTER_TOLERANCE)
         after = (layer.filter_weights, layer.filter_norms)
-        return self._fraction.run(make_filter_weights, before, small.height, after, cancelled, 4)
+        return self._workers.run(make_filter_weights, before, small.height, after, cancelled, 4)
 
     def _cleaned(self, layer: Layer, cancelled: Callable[[], bool]) -> NDArray | None:
         """Luminance (n,) of what the layer's pixels receive, without noise."""
@@ -248,7 +248,7 @@ class RelightCache:
             (layer.wanted, layer.index, layer.weight, layer.samples, self.cells.table),
             layer.inner(layer.received),
         )
-        self._fraction.run(sum_lists, before, len(layer.wanted), (received,))
+        self._workers.run(sum_lists, before, len(layer.wanted), (received,))
         shape = (layer.small.height, layer.small.width, 3)
         images = {
             "color": np.ascontiguousarray(received.T.reshape(shape)),
@@ -334,7 +334,7 @@ class RelightCache:
             self._outlines,
             out,
         )
-        self._fraction.all_together(relight_frame, arguments)
+        self._workers.all_together(relight_frame, arguments)
         return out.reshape(self.height, self.width, 3)
 
     def direct_sky(self, lights: Environment) -> Floats:
@@ -350,5 +350,5 @@ class RelightCache:
             self._outlines,
             out,
         )
-        self._fraction.all_together(relight_frame, arguments)
+        self._workers.all_together(relight_frame, arguments)
         return out.reshape(self.height, self.width, 3)

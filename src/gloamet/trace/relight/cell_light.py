@@ -76,7 +76,7 @@ class CellLight:
     """Cells of one scene round one anchor (the eye), and the table of light their surfaces are read from."""
 
     def __init__(self, scene: RenderScene, anchor: Floats, sharing: WorkerPool) -> None:
-        self._scene, self._fraction, self._anchor = scene, sharing, anchor
+        self._scene, self._workers, self._anchor = scene, sharing, anchor
         self._arrays = scene.arrays()
         self._packets = empty_packets(sharing.threads)
         self._keys, self._rows = empty_slots(MAX_CELLS)
@@ -134,7 +134,7 @@ class CellLight:
             met = np.zeros((len(chosen), WALK_BOUNCES, HIT_WORDS), np.float32)
             of = np.full((len(chosen), WALK_BOUNCES), -1, np.int32)
             before = (self._arrays, screen.points, chosen)
-            if not self._fraction.run(
+            if not self._workers.run(
                 random_walk, before, len(chosen), (WALK_BOUNCES, seed, met, of), cancelled, 16
             ):
                 return None
@@ -227,7 +227,7 @@ class CellLight:
         weight = np.zeros((len(points), end), np.float32)
         first = 0 if begin else self.count * SAMPLES_PER_CELL  # new ones are numbered on from those there
         after = (begin, end, _OTHER_POINTS + first, index, weight)
-        if not self._fraction.run(gather, (*looking, points), len(points), after, cancelled, 32):
+        if not self._workers.run(gather, (*looking, points), len(points), after, cancelled, 32):
             return None
         return index, weight
 
@@ -236,7 +236,7 @@ class CellLight:
         self.schedule_sun_update(lights, True)
         env = lights.arrays()
         arguments = (np.zeros(2, np.int64), self._arrays, env.sun, self._places, self._packets, self._lit)
-        self._fraction.all_together(trace_all_cells_sun, arguments)
+        self._workers.all_together(trace_all_cells_sun, arguments)
         write_sky_rows(env, gains, self.table)
         cells = self.arrays(lights, gains)
         if even:

@@ -2,7 +2,7 @@
 
 What a pixel needs stands close together, as memory is what this waits for. diffuse (n, DIFFUSE_WORDS) float32, for a
 surface: NORMAL, COLOUR times what panes leave (what a matt base sends out through its specular lobe), THROUGH the share
-of light it lets through, GLOSS_KIND (of none, a dielectric, a metal); for sky: SKY_U, SKY_V and GROUND_SHARE, the
+of light it lets through, SPECULAR_KIND (of none, a dielectric, a metal); for sky: SKY_U, SKY_V and GROUND_SHARE, the
 panes' colour, and SKY_X, x and y of a direction that rises. specular (n or 1, SPECULAR_WORDS) float32 holds what a
 rough lobe needs of a still camera. taps and shares lead to the cache's pixels; received and shine (3, cache's pixels)
 come filtered, visible is as `sun_rays` leaves it.
@@ -34,10 +34,10 @@ from gloamet.trace.surfaces.bsdf import (
 )
 
 NO_KIND, SKY_KIND = np.uint8(p.EMPTY_PIXEL), np.uint8(p.SKY_PIXEL)
-NORMAL, COLOUR, THROUGH, GLOSS_KIND = 0, 3, 6, 7
+NORMAL, COLOUR, THROUGH, SPECULAR_KIND = 0, 3, 6, 7
 SKY_U, SKY_V, GROUND_SHARE, SKY_X = 0, 1, 2, 6
 DIFFUSE_WORDS, SPECULAR_WORDS = 8, 8
-MATT, DIELECTRIC_GLOSS, METAL_GLOSS = F(0), F(1), F(2)
+MATT, DIELECTRIC, METAL = F(0), F(1), F(2)
 _BELOW = F(9)  # the x of a direction that does not rise
 _FROM_BYTE = F(1 / 255)
 # columns of specular: colour, cosine to the viewer and its Smith root, the base's coupling, alpha and strength
@@ -63,11 +63,11 @@ def pack_diffuse(points, shading, first, last, diffuse):
             put(diffuse, i, NORMAL, triple(points, i, p.POINT_NORMAL))
             put(diffuse, i, COLOUR, scale(mul(weight, triple(shading, i, p.ALBEDO)), beneath))
             diffuse[i, THROUGH] = points[i, p.POINT_TRANSLUCENCY]
-            diffuse[i, GLOSS_KIND] = MATT
+            diffuse[i, SPECULAR_KIND] = MATT
             if strength > F(0):
-                diffuse[i, GLOSS_KIND] = DIELECTRIC_GLOSS
+                diffuse[i, SPECULAR_KIND] = DIELECTRIC
             if metal > F(0):
-                diffuse[i, GLOSS_KIND] = METAL_GLOSS
+                diffuse[i, SPECULAR_KIND] = METAL
 
 
 @njit(**KERNEL_OPTIONS)
@@ -156,12 +156,12 @@ def _metal_lit(points, shading, i, sun):
 def _sun_reflected(display, i, sun):
     """The sun's part on a pixel, per channel, before its light and visibility; sun is its direction."""
     points, shading, diffuse, specular = display.points, display.shading, display.diffuse, display.specular
-    colour, kind = triple(diffuse, i, COLOUR), diffuse[i, GLOSS_KIND]
+    colour, kind = triple(diffuse, i, COLOUR), diffuse[i, SPECULAR_KIND]
     nl, through = dot(triple(diffuse, i, NORMAL), sun), diffuse[i, THROUGH]
     fraction = F(1) - through if nl > F(0) else through
     if nl <= F(0) or kind == MATT:
         return scale(colour, fraction * abs(nl) / F(math.pi))
-    if kind == METAL_GLOSS:
+    if kind == METAL:
         return scale(_metal_lit(points, shading, i, sun), fraction)
     base, lobe = _dielectric_lit(points, specular, i, sun, nl)
     return add_scaled(scale(colour, fraction * base), triple(specular, i, _COLOUR), fraction * lobe)
@@ -191,9 +191,9 @@ def composite_pixels(env, gains, layer, first, last, add_to, out):
             light = mul(_sky_seen(env, gains, display.diffuse, i), colour)
         else:
             light = mul(_upsampled(display, layer.received, i), colour)
-            if display.diffuse[i, GLOSS_KIND] != MATT:
-                shine = _upsampled(display, layer.shine, i)
-                light = add(light, mul(shine, triple(display.specular, i, _COLOUR)))
+            if display.diffuse[i, SPECULAR_KIND] != MATT:
+                reflected = _upsampled(display, layer.specular, i)
+                light = add(light, mul(reflected, triple(display.specular, i, _COLOUR)))
             light = scale(light, _FROM_BYTE)
             through = filtered_visibility(display, i)
             if through[0] + through[1] + through[2] > F(0):

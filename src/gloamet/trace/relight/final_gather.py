@@ -60,7 +60,7 @@ PROBE_BLOCK, PROBE_STRIDE = 32, 16  # cells asked how much light there is: one i
 
 class CellArrays(NamedTuple):
     """Cells and their light. places (cells, places, HIT_WORDS); lit (cells, places, 4) as `cell_sun_rays` leaves it;
-    received and source (3, cells); albedo (cells, 3) of the base, gloss (cells,) the share their gloss returns of even
+    received and source (3, cells); albedo (cells, 3) of the base, specular (cells,) the share their gloss returns of even
     light; wanted (cells,), rows and weight (cells, samples) what they see; sun_light (3,) lx; table the light table;
     first_hand (3,) the mean light at first hand of the picture before."""
 
@@ -68,7 +68,7 @@ class CellArrays(NamedTuple):
     lit: Floats
     received: Floats
     albedo: Floats
-    gloss: Floats
+    specular: Floats
     wanted: NDArray[np.uint8]
     rows: NDArray[np.uint16]
     weight: Floats
@@ -255,7 +255,7 @@ def _write_cell_radiance(cells, received):
             for k in range(places):
                 sun += lit[c, k, n]
             sun = (cells.albedo[c, n] * sun + shine) * fraction * cells.sun_light[n]
-            even = cells.albedo[c, n] * (F(1) - cells.gloss[c]) + cells.gloss[c]
+            even = cells.albedo[c, n] * (F(1) - cells.specular[c]) + cells.specular[c]
             table[FIRST_CELL + c, n] = sun + even * received[n, c]
         mean_r += table[FIRST_CELL + c, 0]
         mean_g += table[FIRST_CELL + c, 1]

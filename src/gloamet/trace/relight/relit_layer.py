@@ -26,8 +26,8 @@ from gloamet.trace.relight.points import (
 )
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS
 
-MOST_SAMPLES, GLOSS_SAMPLES = 32, 8
-SHINE_LEVELS = 3  # passes of evening out for what rough gloss reflects
+MOST_SAMPLES, SPECULAR_SAMPLES = 32, 8
+SPECULAR_LEVELS = 3  # passes of evening out for what rough gloss reflects
 
 
 class ListArrays(NamedTuple):
@@ -123,8 +123,8 @@ class GBuffer:
     @property
     def glossy(self) -> bool:
         """Whether a surface with a rough gloss is among them."""
-        gloss = self.points[:, POINT_SPECULAR] + self.points[:, POINT_METALNESS]
-        return bool((gloss[self.surfaces] > 0.0).any())
+        reflecting = self.points[:, POINT_SPECULAR] + self.points[:, POINT_METALNESS]
+        return bool((reflecting[self.surfaces] > 0.0).any())
 
 
 @dataclass
@@ -151,9 +151,9 @@ class Layer:
         self.wanted = shown.astype(np.uint8)
         self.index = np.zeros((n, MOST_SAMPLES), np.uint16)
         self.weight = np.zeros((n, MOST_SAMPLES), np.float32)
-        gloss = n if self.glossy else 1
-        self.specular_index = np.zeros((gloss, GLOSS_SAMPLES), np.uint16)
-        self.specular_weight = np.zeros((gloss, GLOSS_SAMPLES), np.float32)
+        glossy_rows = n if self.glossy else 1
+        self.specular_index = np.zeros((glossy_rows, SPECULAR_SAMPLES), np.uint16)
+        self.specular_weight = np.zeros((glossy_rows, SPECULAR_SAMPLES), np.float32)
         self.taps, self.fractions = np.zeros((big, 4), np.int32), np.zeros((big, 4), np.uint8)
         self.packed_diffuse = np.zeros((big, DIFFUSE_WORDS), np.float32)
         self.packed_specular = np.zeros((big if self.glossy else 1, SPECULAR_WORDS), np.float32)
@@ -161,7 +161,7 @@ class Layer:
         self.filter_norms = np.zeros((FILTER_LEVELS, n), np.float32)
         self.margin = FILTER_REACH * (self.small.width + 1)
         self.received, self.spare, self.specular, self.specular_spare = (
-            np.zeros((3, rows + 2 * self.margin), np.float32) for rows in (n, n, gloss, gloss)
+            np.zeros((3, rows + 2 * self.margin), np.float32) for rows in (n, n, glossy_rows, glossy_rows)
         )
         self.visible = np.zeros(big, np.uint32)
         self.sparse_pixels, self.neighbours = np.zeros(0, np.int32), np.zeros((0, MAX_NEIGHBOURS), np.int32)
@@ -210,7 +210,7 @@ class Layer:
                 small.width,
                 small.height,
                 levels if self.used else 0,
-                min(levels, SHINE_LEVELS) if self.glossy else 0,
+                min(levels, SPECULAR_LEVELS) if self.glossy else 0,
             ),
             inner(self.spare),
             inner(self.specular_spare),

@@ -96,16 +96,16 @@ class SunMask:
         self._arrays, n = scene.arrays(), width * height
         threads = os.cpu_count() or 1
         self._pool = ThreadPoolExecutor(threads)
-        self._fraction = WorkerPool(self._pool, threads)
+        self._workers = WorkerPool(self._pool, threads)
         self._packets = empty_packets(threads)
         g, reflected = GBuffer(width, height), GBuffer(width, height)
         before, after = (self._arrays, camera.packed(width, height)), (g.arrays(), reflected.arrays())
-        self._fraction.run(fill_gbuffer, before, height, after, parts=16)
+        self._workers.run(fill_gbuffer, before, height, after, parts=16)
         kinds = (g.shading[:, PIXEL_KIND] == SURFACE_PIXEL).astype(np.uint8)
         self._display = MaskArrays(
             g.points, kinds, np.zeros(n, np.bool_), width, height, np.zeros(n, np.uint32)
         )
-        self._fraction.run(mark_interpolable, (g.arrays(),), height, (self._display.interpolable,))
+        self._workers.run(mark_interpolable, (g.arrays(),), height, (self._display.interpolable,))
 
     def close(self) -> None:
         """End the threads."""
@@ -122,5 +122,5 @@ class SunMask:
         group = ThreadGroup(np.zeros(COUNTERS, np.int64), self._packets)
         sun = tuple(np.asarray(towards, np.float32))
         arguments = (group, self._arrays, self._display, sun, np.array(colour, np.uint8), out)
-        self._fraction.all_together(_draw, arguments)
+        self._workers.all_together(_draw, arguments)
         return out

@@ -36,8 +36,8 @@ PI = F(math.pi)
 MIRROR_ALPHA = F(0.02)  # below this the lobe is narrower than can be sampled: a perfect mirror
 DIELECTRIC_F0 = F(0.04)  # reflectance at normal incidence of refractive index 1.5
 METAL_LOBE, DIELECTRIC_LOBE = 0, 1  # planes of the table
-# Light the lobe returns by (lobe, cosine, roughness), made by tools/make_gloss.py.
-ALBEDO_LUT = np.load(DATA / "gloss.npy")
+# Light the lobe returns by (lobe, cosine, roughness), made by tools/make_directional_albedo.py.
+ALBEDO_LUT = np.load(DATA / "directional_albedo.npy")
 BINS = ALBEDO_LUT.shape[1]
 _COSINES = np.linspace(0.0, 1.0, BINS)[:, None]
 AVERAGE_ALBEDO_LUT = np.trapezoid(2.0 * ALBEDO_LUT[1] * _COSINES, _COSINES, axis=0).astype(np.float32)

@@ -81,7 +81,7 @@ def mean_colour(texture: Texture) -> NDArray[np.float64]:
 
 def is_transmissive(m: Material) -> bool:
     """Whether shadow rays may pass through it."""
-    return m.transmission > GLASS_FROM or m.cutout is not None
+    return m.transmission > GLASS_FROM or m.alpha_cutoff is not None
 
 
 def _row(m: Material, textures: tuple[Texture, ...]) -> Floats:
@@ -93,7 +93,7 @@ def _row(m: Material, textures: tuple[Texture, ...]) -> Floats:
         (ROUGHNESS_TEXTURE, m.surface_texture),
         (EMISSION_TEXTURE, m.emission_texture),
         (NORMAL_TEXTURE, m.normal_texture),
-        (CUTOUT, m.cutout),
+        (CUTOUT, m.alpha_cutoff),
     ):
         row[column] = -1 if index is None else index
     row[SPECULAR] = _gloss(m.roughness)
@@ -104,7 +104,7 @@ def _row(m: Material, textures: tuple[Texture, ...]) -> Floats:
         row[TEXTURE_MEAN : TEXTURE_MEAN + 3] = mean_colour(textures[m.base_texture])
     row[EMISSION : EMISSION + 3], row[TWO_SIDED_EMISSION] = _to_ap1(m.emission), float(m.emits_back)
     row[MIRRORED_LAMP_WEIGHT] = 1.0
-    row[NORMAL_STRENGTH], row[TRANSLUCENCY] = m.normal_strength, m.translucency
+    row[NORMAL_STRENGTH], row[TRANSLUCENCY] = m.normal_strength, m.diffuse_transmission
     row[COAT], row[COAT_ALPHA] = m.coat, m.coat_roughness**2
     row[KIND] = GLOSSY
     if m.transmission > GLASS_FROM:

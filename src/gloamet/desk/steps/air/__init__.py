@@ -16,13 +16,13 @@ class AirStep(Pages):
 
     def __init__(self, session: Session) -> None:
         self.atmosphere, self.sky = AtmospherePage(session), SkyPage(session)
-        self.distance, self.shafts = DistancePage(session), ShaftsPage(session)
+        self.distance, self.light_shafts = DistancePage(session), ShaftsPage(session)
         super().__init__(
             (
                 ("Air", "How the sky is made, and what floats in the air.", self.atmosphere),
                 ("Sky", "Your hand on the sky, and what is seen behind the scene.", self.sky),
                 ("Distance", "How far things fade into the air.", self.distance),
-                ("Shafts", "ParticipatingMedium in which the sun draws shafts of light.", self.shafts),
+                ("Shafts", "ParticipatingMedium in which the sun draws shafts of light.", self.light_shafts),
             )
         )
 

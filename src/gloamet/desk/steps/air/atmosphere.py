@@ -44,7 +44,7 @@ class AtmospherePage(StepPanel):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.group("Sky by")
-        self.add(SegmentedControl(session, "air", "model", MODELS))
+        self.add(SegmentedControl(session, "air", "sky_model", MODELS))
         self.caveat = label("", "note", wrap=True)
         self.compare = CompareLink(session)
         self.add(pair(self.caveat, self.compare))
@@ -82,7 +82,7 @@ class AtmospherePage(StepPanel):
         self.group("Haze near the ground")
         self.add(Switch(session, "air", "haze_on", "Haze layer"))
         self.haze = NumberRow(
-            session, "air", "haze_km", "Visibility in the haze", theme.SKY, logarithmic=True
+            session, "air", "haze_visibility_km", "Visibility in the haze", theme.SKY, logarithmic=True
         )
         self.haze_height = NumberRow(
             session, "air", "haze_height_m", "Height of the haze", theme.SKY, logarithmic=True
@@ -99,10 +99,10 @@ class AtmospherePage(StepPanel):
         air, light = document.air, self.session.light
         self.haze.setEnabled(air.haze_on)
         self.haze_height.setEnabled(air.haze_on)
-        self.looks.setVisible(air.model == "physical")
-        self.general.setVisible(air.model == "cie")
+        self.looks.setVisible(air.sky_model == "physical")
+        self.general.setVisible(air.sky_model == "cie")
         for shown in (self.level, self.natural, self.kelvin):
-            shown.setVisible(air.model in ("cie", "uniform"))
+            shown.setVisible(air.sky_model in ("cie", "uniform"))
         usual = sun_actions.usual_turbidity(document)
         self.usual.setText(usual.label)
         self.usual.setVisible(abs(usual.turbidity - air.turbidity) > 0.05)
@@ -114,4 +114,4 @@ class AtmospherePage(StepPanel):
         self.reading.setText(text)
         self.caveat.setText(light.caveat if light is not None else "")
         self.caveat.setVisible(bool(self.caveat.text()))
-        self.compare.setVisible(air.model != "physical")
+        self.compare.setVisible(air.sky_model != "physical")

@@ -19,19 +19,21 @@ class DistancePage(StepPanel):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.group("Distance")
-        self.add(Switch(session, "air", "aerial", "Far things fade into the air"))
+        self.add(Switch(session, "air", "aerial_perspective", "Far things fade into the air"))
         self.reading = label("", "note", wrap=True)
         self.add(self.reading)
         self.group("By your hand")
-        self.visibility = NumberRow(session, "air", "aerial_km", "Visibility in the picture", theme.SKY)
-        self.dims = Switch(session, "air", "aerial_dims_sky", "Sky and sun fade with it")
+        self.visibility = NumberRow(
+            session, "air", "aerial_visibility_km", "Visibility in the picture", theme.SKY
+        )
+        self.dims = Switch(session, "air", "aerial_on_sky", "Sky and sun fade with it")
         self.tint = ColourField(session, "air", "aerial_tint", "Tint")
         self.rows = (
             self.visibility,
             label("0 km takes what the air itself gives", "note"),
             self.dims,
             NumberRow(session, "air", "aerial_strength", "Strength", theme.SKY),
-            NumberRow(session, "air", "aerial_begin_m", "Begins at", theme.SKY),
+            NumberRow(session, "air", "aerial_start_m", "Begins at", theme.SKY),
             self.tint,
             NumberRow(session, "air", "aerial_tint_strength", "Strength of the tint", theme.SKY),
         )
@@ -45,8 +47,8 @@ class DistancePage(StepPanel):
     def _on_document_changed(self, document: Document) -> None:
         air, light = document.air, self.session.light
         for row in self.rows:
-            row.setEnabled(air.aerial)
-        self.dims.setEnabled(air.aerial and air.aerial_km > 0.0)
+            row.setEnabled(air.aerial_perspective)
+        self.dims.setEnabled(air.aerial_perspective and air.aerial_visibility_km > 0.0)
         seen = visibility_text(light.visibility_km) if light is not None else ""
         self.reading.setText(
             f"In this air one sees {seen}: a black hill there shows 2\u00a0% contrast." if seen else ""

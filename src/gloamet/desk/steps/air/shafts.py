@@ -33,7 +33,7 @@ class ShaftsPage(StepPanel):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.group("ParticipatingMedium in the light")
-        self.add(Switch(session, "shafts", "on", "Shafts of light"))
+        self.add(Switch(session, "light_shafts", "on", "Shafts of light"))
         self.add(
             label(
                 "Light scattered once; surfaces keep theirs. It is seen when the hand rests.",
@@ -42,7 +42,9 @@ class ShaftsPage(StepPanel):
             )
         )
         self.group("How much")
-        self.amount = NumberRow(session, "shafts", "visibility_m", "Visibility", theme.SUN, logarithmic=True)
+        self.amount = NumberRow(
+            session, "light_shafts", "visibility_m", "Visibility", theme.SUN, logarithmic=True
+        )
         self.action_row = LinkRow(
             [
                 (word, f"One sees {metres:.0f} m in it.", partial(self._take, metres))
@@ -52,15 +54,15 @@ class ShaftsPage(StepPanel):
         for word in self.action_row.links:
             word.setCheckable(True)
         self.forward = NumberRow(
-            session, "shafts", "forward", "Forward scattering", theme.SUN, from_zero=True
+            session, "light_shafts", "anisotropy", "Forward scattering", theme.SUN, from_zero=True
         )
-        self.colour = ColourField(session, "shafts", "colour", "Colour of the dust")
+        self.colour = ColourField(session, "light_shafts", "colour", "Colour of the dust")
         for row in (self.action_row, self.amount, self.forward, self.colour):
             self.add(row)
         self.group("Where it hangs")
-        self.where = SegmentedControl(session, "shafts", "where", PLACES)
-        self.low = PointRow(session, "shafts", "low", "Lowest corner")
-        self.high = PointRow(session, "shafts", "high", "Highest corner")
+        self.where = SegmentedControl(session, "light_shafts", "region", PLACES)
+        self.low = PointRow(session, "light_shafts", "box_min", "Lowest corner")
+        self.high = PointRow(session, "light_shafts", "box_max", "Highest corner")
         for item in (self.where, self.low, self.high):
             self.add(item)
         self.finish()
@@ -68,14 +70,14 @@ class ShaftsPage(StepPanel):
         self._on_document_changed(session.document)
 
     def _take(self, metres: float) -> None:
-        self.session.change("shafts", on=True, visibility_m=metres)
+        self.session.change("light_shafts", on=True, visibility_m=metres)
 
     def _on_document_changed(self, document: Document) -> None:
-        s = document.shafts
+        s = document.light_shafts
         for row in (self.amount, self.forward, self.colour, self.where, self.low, self.high):
             row.setEnabled(s.on)
-        self.low.setVisible(s.where == "box")
-        self.high.setVisible(s.where == "box")
+        self.low.setVisible(s.region == "box")
+        self.high.setVisible(s.region == "box")
         word = amount_word(s.visibility_m)
         for offered in self.action_row.links:
             offered.setChecked(s.on and offered.text() == word)

@@ -52,7 +52,7 @@ class SkyPage(StepPanel):
         self.add(NumberRow(session, "sky", "horizon_stops", "At the horizon", theme.SKY, from_zero=True))
         self.add(NumberRow(session, "sky", "aureole_stops", "Round the sun", theme.SUN, from_zero=True))
         self.add(NumberRow(session, "sky", "aureole_deg", "Size round the sun", theme.SUN, logarithmic=True))
-        self.add(NumberRow(session, "sky", "disc", "Sun’s disc in the picture", theme.SUN))
+        self.add(NumberRow(session, "sky", "disc_brightness", "Sun’s disc in the picture", theme.SUN))
         self.group("By height above the horizon")
         self.curves = tuple(
             CurveEditor(session, "sky", name, text, CURVE_HEIGHTS_DEG)
@@ -63,7 +63,7 @@ class SkyPage(StepPanel):
         self.group("Behind the scene")
         self.add(SegmentedControl(session, "sky", "backdrop", BACKDROPS))
         self.colour = ColourField(session, "sky", "backdrop_colour", "Colour")
-        self.above = ColourField(session, "sky", "backdrop_above", "Colour above")
+        self.above = ColourField(session, "sky", "backdrop_top_colour", "Colour above")
         self.note = label("", "note", wrap=True)
         for item in (self.colour, self.above, self.note):
             self.add(item)
@@ -73,7 +73,7 @@ class SkyPage(StepPanel):
 
     def _reset(self) -> None:
         plain = SkyState()
-        names = (*HAND, *CURVES, "disc", "acts_on")
+        names = (*HAND, *CURVES, "disc_brightness", "acts_on")
         self.session.change("sky", None, **{name: getattr(plain, name) for name in names})
 
     def _on_document_changed(self, document: Document) -> None:

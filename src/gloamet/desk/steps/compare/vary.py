@@ -40,7 +40,7 @@ FIELDS = (
     ("time, h", TIME, 5.0, 21.0, 8),
     ("day of the year", DATE, 15.0, 350.0, 12),
     ("turbidity", "air.turbidity", 2.0, 8.0, 4),
-    ("haze, km", "air.haze_km", 2.0, 30.0, 4),
+    ("haze, km", "air.haze_visibility_km", 2.0, 30.0, 4),
     ("sun’s width, °", "sun.diameter_deg", 0.533, 8.0, 4),
     ("sun, stops", "fill.sun_stops", -2.0, 2.0, 5),
     ("sky fill, stops", "fill.sky_stops", -2.0, 2.0, 5),

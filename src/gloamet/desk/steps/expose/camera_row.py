@@ -23,7 +23,7 @@ def camera_of(document: Document, ev: float) -> CameraSettings:
     """Aperture, shutter and ISO of a document at an EV100, the one that follows with it."""
     e = document.expose
     camera = CameraSettings(e.f_number, e.shutter_s, e.iso)
-    return camera._replace(**{e.follows: following(camera, e.follows, ev)})
+    return camera._replace(**{e.dependent_setting: following(camera, e.dependent_setting, ev)})
 
 
 def read_setting(text: str, which: Which) -> float:
@@ -79,7 +79,7 @@ class CameraRow(NumberRow):
         if math.isclose(near, in_thirds(now, self.which), rel_tol=1e-6) and value != now:
             near = thirds_away(now, self.which, 1 if value > now else -1)
         held = min(max(near, self.field.low), self.field.high)
-        if self.which != document.expose.follows:
+        if self.which != document.expose.dependent_setting:
             self.session.change("expose", key, **{self.which: held})
             return
         frame = self.picture.frame

@@ -21,13 +21,13 @@ from gloamet.document.model import Document
 from gloamet.meter.depth_of_field import sharp_range
 
 GLARE = (
-    SliderSpec("veil", "Veil"),
+    SliderSpec("veiling_glare", "Veil"),
     SliderSpec("glow", "Glow"),
-    SliderSpec("glow_from", "Glows from", True),
+    SliderSpec("glow_threshold", "Glows from", True),
     SliderSpec("glow_size", "Glow’s width"),
-    SliderSpec("star", "Star"),
+    SliderSpec("starburst", "Star"),
     SliderSpec("blades", "Blades"),
-    SliderSpec("star_rotation_deg", "Star’s turn"),
+    SliderSpec("starburst_rotation_deg", "Star’s turn"),
     SliderSpec("flare", "Flare"),
 )
 TONES = (
@@ -39,7 +39,7 @@ TONES = (
     SliderSpec("whites", "Whites", True),
     SliderSpec("roll_off", "Roll-off"),
     SliderSpec("local_contrast", "Local contrast", True),
-    SliderSpec("local_size", "Its surroundings"),
+    SliderSpec("local_radius", "Its surroundings"),
 )
 LENS = (
     SliderSpec("vignette", "Vignette", True),

@@ -25,8 +25,8 @@ from gloamet.errors import GloametError
 COLOUR = "expose.colour"
 SLIDERS = (SliderSpec("saturation", "Saturation"), SliderSpec("vibrance", "Vibrance", True))
 TONING = (
-    SliderSpec("shade_toning", "Dark parts"),
-    SliderSpec("light_toning", "Light parts"),
+    SliderSpec("shadow_toning", "Dark parts"),
+    SliderSpec("highlight_toning", "Light parts"),
     SliderSpec("toning_balance", "Border", True),
 )
 
@@ -99,8 +99,8 @@ class ToneControls(QWidget):
         column.setContentsMargins(0, 6, 0, 0)
         column.setSpacing(2)
         column.addWidget(label("Toning", "head"))
-        column.addWidget(ColourField(session, COLOUR, "shade_tone", "Colour of dark parts"))
-        column.addWidget(ColourField(session, COLOUR, "light_tone", "Colour of light parts"))
+        column.addWidget(ColourField(session, COLOUR, "shadow_tone", "Colour of dark parts"))
+        column.addWidget(ColourField(session, COLOUR, "highlight_tone", "Colour of light parts"))
         self.rows = {
             spec.name: NumberRow(session, COLOUR, spec.name, spec.label, from_zero=spec.from_zero)
             for spec in TONING
@@ -159,7 +159,7 @@ class ColourLink(ChainLink):
         bands = [name for name, band in zip(HUE_BANDS, colour.bands, strict=True) if band != HueBand()]
         summary = [super().summary()]
         summary += [f"bands {', '.join(bands)}"] if bands else []
-        summary += ["toned"] if colour.shade_toning or colour.light_toning else []
+        summary += ["toned"] if colour.shadow_toning or colour.highlight_toning else []
         summary += ["black and white"] if colour.black_and_white else []
         summary += [Path(colour.table).name] if colour.table else []
         return ", ".join(text for text in summary if text)

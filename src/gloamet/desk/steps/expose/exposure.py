@@ -39,7 +39,7 @@ class ExposurePage(StepPanel):
             session, "expose", "compensation", "Exposure compensation", from_zero=True
         )
         self.ev = NumberRow(session, "expose", "ev", "Exposure value")
-        self.clipped = NumberRow(session, "expose", "clipped", "May be white")
+        self.clipped = NumberRow(session, "expose", "allowed_clipping", "May be white")
         self.spot = LinkRow(
             [("choose the spot", "Click in the picture where the spot meter reads.", self._spot)]
         )
@@ -57,7 +57,7 @@ class ExposurePage(StepPanel):
         self.camera = {name: CameraRow(session, name) for name, _ in FOLLOWERS}
         for camera_row in self.camera.values():
             self.add(camera_row)
-        self.follows = SegmentedControl(session, "expose", "follows", FOLLOWERS)
+        self.follows = SegmentedControl(session, "expose", "dependent_setting", FOLLOWERS)
         self.add(pair(label("follows the exposure", "note"), self.follows))
         self.group("Spots in the picture")
         self.spots = SpotList(session)

@@ -14,7 +14,7 @@ from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.form import LinkRow, empty, label, link
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
-from gloamet.document.expose import LocalState
+from gloamet.document.expose import MaskState
 from gloamet.document.model import Document
 
 KINDS = (
@@ -56,7 +56,7 @@ BRUSHES = (("fine", 0.04), ("middle", 0.1), ("wide", 0.25))
 class MaskControls(QWidget):
     """The controls of one mask."""
 
-    def __init__(self, session: Session, index: int, mask: LocalState) -> None:
+    def __init__(self, session: Session, index: int, mask: MaskState) -> None:
         super().__init__()
         self.session, self.kind = session, mask.kind
         section = ("expose", "masks", index)
@@ -219,7 +219,7 @@ class MasksPage(StepPanel):
         self.show_link.setVisible(0 <= chosen < len(masks))
         self.show_link.setChecked(self.session.render.inspect.startswith("mask"))
 
-    def _build(self, masks: tuple[LocalState, ...], chosen: int) -> None:
+    def _build(self, masks: tuple[MaskState, ...], chosen: int) -> None:
         empty(self.list)
         empty(self.place)
         self.rows = [MaskRow(self, index) for index in range(len(masks))]

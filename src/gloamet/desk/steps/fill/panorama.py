@@ -119,16 +119,18 @@ class PanoramaPage(StepPanel):
             write=lambda value, key: panorama_actions.turn_to(self.session, value, key),
         )
         self._place(self.turn, self._number("tilt_deg", "Tilt"))
-        self._place(self._number("height_scale", "Stretch of heights", from_zero=False, logarithmic=True))
-        self._place(Switch(self.session, "panorama", "flip", "East for west"))
+        self._place(self._number("elevation_scale", "Stretch of heights", from_zero=False, logarithmic=True))
+        self._place(Switch(self.session, "panorama", "mirrored", "East for west"))
 
     def _add_level(self) -> None:
         self._head("Level")
-        field = replace(number_field("panorama", "level_lx"), labels=(("as in the file", 0.0),))
+        field = replace(number_field("panorama", "illuminance_lx"), labels=(("as in the file", 0.0),))
         self.level = NumberRow(
-            self.session, "panorama", "level_lx", "Illuminance level", theme.PANORAMA, field=field
+            self.session, "panorama", "illuminance_lx", "Illuminance level", theme.PANORAMA, field=field
         )
-        self.by_sky = Switch(self.session, "panorama", "level_by_sky", "As the physical sky of the moment")
+        self.by_sky = Switch(
+            self.session, "panorama", "illuminance_from_sky", "As the physical sky of the moment"
+        )
         self.fractions = label("", "note", wrap=True)
         self.fractions.setToolTip("Of the light on level, unshaded ground.")
         self._place(self.level, self.by_sky, self.fractions)
@@ -174,8 +176,8 @@ class PanoramaPage(StepPanel):
                 ),
             )
         )
-        self.lock = Switch(session, "panorama", "locked", "Sun and panorama turn together")
-        self.lift = Switch(session, "panorama", "lifted", "Lift its sun out")
+        self.lock = Switch(session, "panorama", "locked_to_sun", "Sun and panorama turn together")
+        self.lift = Switch(session, "panorama", "sun_removed", "Lift its sun out")
         self.give = LinkRow(
             (
                 (
@@ -190,16 +192,16 @@ class PanoramaPage(StepPanel):
     def _add_roles(self) -> None:
         self._head("Where it is seen")
         for name, text in (
-            ("lights", "Lights the scene"),
-            ("reflected", "In mirrors and glass"),
-            ("behind", "Behind the scene"),
+            ("lights_scene", "Lights the scene"),
+            ("in_reflections", "In mirrors and glass"),
+            ("as_background", "Behind the scene"),
         ):
             self._place(Switch(self.session, "panorama", name, text))
         self._place(self._number("blur_deg", "Softened as a light", from_zero=False))
         self.behind = label("", "note", wrap=True)
         self.other = LinkRow(
             (
-                ("another behind …", description("panorama", "behind_file"), self.ask_behind),
+                ("another behind …", description("panorama", "background_file"), self.ask_behind),
                 ("the same", "The panorama that lights is seen.", lambda: self._set_behind("")),
             )
         )
@@ -226,11 +228,11 @@ class PanoramaPage(StepPanel):
             self._set_behind(name)
 
     def _set_behind(self, name: str) -> None:
-        self.session.change("panorama", None, behind_file=name)
+        self.session.change("panorama", None, background_file=name)
 
     def take(self, name: str) -> None:
         """Light the scene by a file too, or by none; its own sun is another one then."""
-        self.session.change("panorama", None, file=name, sun_found=False, locked=False)
+        self.session.change("panorama", None, file=name, sun_found=False, locked_to_sun=False)
 
     # -- what is shown
 
@@ -258,8 +260,8 @@ class PanoramaPage(StepPanel):
         self.named.setText(Path(p.file).name if p.file else "None; it adds its light to sun and sky.")
         self.named.setProperty("role", "" if p.file else "note")
         self.named.style().polish(self.named)
-        self.level.setEnabled(not p.level_by_sky)
-        self.give.setVisible(bool(p.file) and p.lifted)
-        self.behind.setText(f"Behind: {Path(p.behind_file).name}" if p.behind_file else "")
-        self.behind.setVisible(bool(p.file and p.behind_file))
-        self.other.links[1].setVisible(bool(p.behind_file))
+        self.level.setEnabled(not p.illuminance_from_sky)
+        self.give.setVisible(bool(p.file) and p.sun_removed)
+        self.behind.setText(f"Behind: {Path(p.background_file).name}" if p.background_file else "")
+        self.behind.setVisible(bool(p.file and p.background_file))
+        self.other.links[1].setVisible(bool(p.background_file))

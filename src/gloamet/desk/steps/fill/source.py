@@ -28,7 +28,7 @@ FRESH = FillState()
 def changed_fields(fill: FillState, light: LightLayer) -> dict[str, object]:
     """Fields of a light that are not nature's, with nature's values."""
     names = [light.field(what) for what in CHANGES]
-    names += ["sky_saturation", "contact"] if light.name == "sky" else []
+    names += ["sky_saturation", "contact_shadow"] if light.name == "sky" else []
     return {name: getattr(FRESH, name) for name in names if getattr(fill, name) != getattr(FRESH, name)}
 
 
@@ -48,8 +48,8 @@ def difference_sentence(fill: FillState, light: LightLayer) -> str:
     out += [f"tinted by {100 * strength:.0f} %"] if strength else []
     if light.name == "sky" and fill.sky_saturation != 1.0:
         out.append(f"saturation × {fill.sky_saturation:.2f}")
-    if light.name == "sky" and fill.contact:
-        out.append(f"contact shade {100 * fill.contact:.0f} %")
+    if light.name == "sky" and fill.contact_shadow:
+        out.append(f"contact shade {100 * fill.contact_shadow:.0f} %")
     return ", ".join(out)
 
 
@@ -144,7 +144,7 @@ class SourceRow(QWidget):
         items: list[QWidget] = [bounced, warmth, tint, fraction]
         if light.name == "sky":
             items.append(NumberRow(self.session, "fill", "sky_saturation", "Saturation", theme.SKY))
-            items.append(NumberRow(self.session, "fill", "contact", "Contact shade", theme.SKY))
+            items.append(NumberRow(self.session, "fill", "contact_shadow", "Contact shade", theme.SKY))
         for item in items:
             column.addWidget(item)
         return rest

@@ -67,7 +67,7 @@ class PropBlock(QWidget):
             column.addWidget(NumberRow(session, path, name, text, logarithmic=logarithmic, field=field))
         if prop.kind in GROWS:
             column.addWidget(Switch(session, path, "leafed", "In leaf"))
-        column.addWidget(Switch(session, path, "casts", "Casts shade"))
+        column.addWidget(Switch(session, path, "casts_shadow", "Casts shade"))
         column.addWidget(Switch(session, path, "visible", "Visible in the picture"))
 
 

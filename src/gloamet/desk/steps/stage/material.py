@@ -24,10 +24,10 @@ ROWS = (
     ("texture_strength", "Colour picture"),
     ("roughness", "Roughness"),
     ("metalness", "Metalness"),
-    ("translucency", "Light through leaves"),
+    ("diffuse_transmission", "Light through leaves"),
     ("transmission", "Clear as glass"),
     ("ior", "Refractive index"),
-    ("cutout", "Holes below alpha"),
+    ("alpha_cutoff", "Holes below alpha"),
     ("normal_strength", "Normal map"),
     ("emission_cd_m2", "Own light"),
 )
@@ -66,15 +66,15 @@ class MaterialBlock(QWidget):
         if name == "emission_cd_m2":
             r, g, b = m.emission
             return 0.2126 * r + 0.7152 * g + 0.0722 * b
-        if name == "cutout":
-            return m.cutout or 0.0
+        if name == "alpha_cutoff":
+            return m.alpha_cutoff or 0.0
         return float(getattr(m, name))
 
     def _wanted(self, m: Material) -> list[tuple[str, str]]:
         """Rows that mean something for this material."""
         skip = set()
         if m.base_texture is None:
-            skip |= {"texture_strength", "cutout"}
+            skip |= {"texture_strength", "alpha_cutoff"}
         if m.normal_texture is None:
             skip.add("normal_strength")
         return [row for row in ROWS if row[0] not in skip]

@@ -57,7 +57,7 @@ class ModelPage(StepPanel):
         )
         for widget in (self.name, self.facts, self.warning, button):
             self.add(widget)
-        self.add(pair(Switch(session, "stage", "outside", "Files outside its folder"), self.again))
+        self.add(pair(Switch(session, "stage", "outside_files", "Files outside its folder"), self.again))
         self.group("Units of the file")
         self.add(
             SegmentedControl(
@@ -74,7 +74,7 @@ class ModelPage(StepPanel):
         self.add(facing_label(session))
         self.add(NumberRow(session, "stage", "rotation_deg", "Turned by", from_zero=True))
         self.group("Stands")
-        self.add(Switch(session, "stage", "drop", "On height 0"))
+        self.add(Switch(session, "stage", "drop_to_ground", "On height 0"))
         for axis, text in enumerate(("East", "North", "Up")):
             self.add(self._offset(axis, text))
         self.add(pair(label(""), link("origin back", "No move at all.", self._no_offset)))
@@ -100,8 +100,8 @@ class ModelPage(StepPanel):
         self.session.change("stage", offset=(0.0, 0.0, 0.0))
 
     def _on_document_changed(self, document: Document) -> None:
-        self.again.setVisible(bool(document.stage.model))
-        if not document.stage.model:
+        self.again.setVisible(bool(document.stage.scene_file))
+        if not document.stage.scene_file:
             self.name.setText("No model yet")
             self.facts.setText("")
             self.warning.setText("")

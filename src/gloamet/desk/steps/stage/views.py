@@ -137,7 +137,7 @@ class ViewsPage(StepPanel):
             )
         )
         self.add(NumberRow(session, view, "fov_deg", "Vertical field of view"))
-        self.add(Switch(session, view, "level", "Keep verticals vertical"))
+        self.add(Switch(session, view, "keep_verticals", "Keep verticals vertical"))
         self.add(NumberRow(session, view, "shift_y", "Vertical shift", from_zero=True))
         self.add(NumberRow(session, view, "shift_x", "Horizontal shift", from_zero=True))
         self.add(Switch(session, view, "depth_of_field", "Depth of field"))

@@ -205,7 +205,9 @@ class AimPage(StepPanel):
                     (
                         "none",
                         "Ends the measure.",
-                        partial(session.change, "aim", measured="", side=None, near=None),
+                        partial(
+                            session.change, "aim", measured_part="", face_direction=None, face_point=None
+                        ),
                     ),
                 ]
             )
@@ -286,10 +288,12 @@ class AimPage(StepPanel):
         if not self.session.state.selection:
             self.session.noticed.emit("No part is selected: click one in the picture first.", "note")
             return
-        self.session.change("aim", measured=self.session.state.selection, side=None, near=None)
+        self.session.change(
+            "aim", measured_part=self.session.state.selection, face_direction=None, face_point=None
+        )
 
     def _scanned(self) -> None:
-        reach, measured = self.aimer.reach, self.session.document.aim.measured
+        reach, measured = self.aimer.reach, self.session.document.aim.measured_part
         self.best.setVisible(reach is not None and reach.best is not None)
         self.cloth.setVisible(reach is not None)
         if self.aimer.scanning and measured:

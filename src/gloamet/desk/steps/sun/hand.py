@@ -25,7 +25,7 @@ from gloamet.sun.moon import moon_at
 
 PENUMBRA_AT_M = (1.0, 4.0, 20.0)
 REAL_DEG, NEAR_DEG = 0.27, 3.0  # the same sun for every shadow; still one a viewer would believe
-AXES = (("shines", "shines so"), ("points", "stands there"), ("up", "above it"))
+AXES = (("along", "Along its axis"), ("opposite", "Opposite its axis"), ("up", "Along its up axis"))
 
 
 @dataclass(frozen=True)
@@ -80,7 +80,9 @@ class HandPage(StepPanel):
         super().__init__(session)
         self.aimer = aimer
         self.group("Set by")
-        self.add(Mode(session, "sun", "mode", [("almanac", "clock"), ("hand", "hand"), ("follow", "model")]))
+        self.add(
+            Mode(session, "sun", "mode", [("almanac", "clock"), ("manual", "hand"), ("driver", "model")])
+        )
         self.group("Where it stands")
         self.rows = [
             self._row("azimuth_deg", "Azimuth", 0),
@@ -106,7 +108,7 @@ class HandPage(StepPanel):
         self.add(self.real)
         self.group("Follow")
         self.driver = QComboBox()
-        self.driver.setToolTip(description("sun", "leader"))
+        self.driver.setToolTip(description("sun", "driver"))
         self.driver.setAccessibleName("What the sun follows")
         self.driver.activated.connect(self._choose_driver)
         self.add(self.driver)
@@ -140,7 +142,7 @@ class HandPage(StepPanel):
         def write(value: float, key: str | None) -> None:
             azimuth, elevation = sun_actions.sun_now(self.session)
             here = {"azimuth_deg": azimuth % 360.0, "elevation_deg": max(elevation, -20.0), name: value}
-            self.session.change("sun", key, mode="hand", **here)
+            self.session.change("sun", key, mode="manual", **here)
 
         return NumberRow(self.session, "sun", name, text, from_zero=which == 1, field=field, write=write)
 
@@ -191,7 +193,7 @@ class HandPage(StepPanel):
         if name:
             sun_actions.follow_driver(self.session, driver=name)
         else:
-            self.session.change("sun", mode="hand", driver="")
+            self.session.change("sun", mode="manual", driver="")
 
     def _lead_at(self, value: float, key: str | None) -> None:
         sun_actions.follow_driver(self.session, key, driver_time_s=value)

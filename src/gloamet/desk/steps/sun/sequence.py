@@ -72,12 +72,12 @@ class SequencePage(StepPanel):
         blank.fill(Qt.GlobalColor.transparent)
         self._blank = QIcon(blank)
         self.group("From and to")
-        for name, text in (("begin", "From"), ("end", "To")):
+        for name, text in (("start", "From"), ("end", "To")):
             self.add(pair(label(text), EndField(session, name)))
         self.add(
             LinkRow(
                 [
-                    ("from now", "Begins at the moment shown.", partial(self._set_end, "begin")),
+                    ("from now", "Begins at the moment shown.", partial(self._set_end, "start")),
                     ("to now", "Ends at the moment shown.", partial(self._set_end, "end")),
                     ("this day", "From sunrise to sunset of the day shown.", self._whole_day),
                 ]
@@ -181,7 +181,7 @@ class SequencePage(StepPanel):
         self._on_document_changed(self.session.document)
 
     def _words(self, number: int, frame: Document) -> str:
-        if frame.sun.mode == "follow":
+        if frame.sun.mode == "driver":
             return f"{number + 1}    {frame.sun.driver_time_s:.2f} s, {frame.sun.elevation_deg:.0f}° high"
         wall = frame.sun.wall_time
         return f"{number + 1}    {wall.day} {wall:%b  %H:%M}"

@@ -1,4 +1,4 @@
-"""Make src/gloamet/data/gloss.npy: how much light the GGX lobe returns, for the surface kernels.
+"""Make src/gloamet/data/directional_albedo.npy: how much light the GGX lobe returns, for the surface kernels.
 
 Array (2, 32, 32) float32: [0] for a lobe of reflectance 1, [1] for a dielectric of 4 % at normal incidence;
 axes are cosine of the view angle i / 31 and roughness j / 31. Integrated over 4096 visible
@@ -42,7 +42,7 @@ def main() -> None:
             g = np.where(lz > 0, up * (z + root_v) / (up * root_v + z * root_l), 0.0)  # G2 / G1
             fresnel = 0.04 + 0.96 * (1 - np.clip(vh, 0, 1)) ** 5
             table[0, i, j], table[1, i, j] = g.mean(), (g * fresnel).mean()
-    target = Path(__file__).resolve().parents[1] / "src/gloamet/data/gloss.npy"
+    target = Path(__file__).resolve().parents[1] / "src/gloamet/data/directional_albedo.npy"
     np.save(target, table)
     print(target.name, table.min(), table.max())
 
