@@ -97,7 +97,7 @@ def test_every_part_of_the_air_is_asked_for_by_its_option(capsys: pytest.Capture
     plain = ask(capsys, "sky", "--elevation", "10")
     for tokens, name, way in (
         (("--turbidity", "5"), "sun_normal_lx", -1),
-        (("--haze-km", "5"), "visibility_km", -1),
+        (("--haze-visibility", "5"), "visibility_km", -1),
         (("--ozone", "600"), "sun_normal_lx", -1),
         (("--albedo", "0.8"), "sky_horizontal_lx", 1),
         (("--particles", "urban"), "sky_horizontal_lx", -1),
@@ -106,7 +106,9 @@ def test_every_part_of_the_air_is_asked_for_by_its_option(capsys: pytest.Capture
     ):
         assert way * (ask(capsys, "sky", "--elevation", "10", *tokens)[name] - plain[name]) > 0.0, tokens
     low, high = (
-        ask(capsys, "sky", "--elevation", "10", "--haze-km", "5", "--haze-height", metres)["sun_normal_lx"]
+        ask(capsys, "sky", "--elevation", "10", "--haze-visibility", "5", "--haze-height", metres)[
+            "sun_normal_lx"
+        ]
         for metres in ("100", "1000")
     )
     assert high < low
@@ -135,7 +137,7 @@ def test_a_sweep_is_a_table_of_single_skies(capsys: pytest.CaptureFixture[str]) 
 def test_rendered_plane_reads_what_the_meter_says(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
 ) -> None:
-    air = ("--turbidity", "3", "--particles", "maritime", "--haze-km", "9", "--haze-height", "500")
+    air = ("--turbidity", "3", "--particles", "maritime", "--haze-visibility", "9", "--haze-height", "500")
     sky = ask(capsys, "sky", "--elevation", "35", "--azimuth", "200", *air)
     out = tmp_path / "plane.exr"
     ask(
@@ -144,7 +146,7 @@ def test_rendered_plane_reads_what_the_meter_says(
         str(obj_file),
         "-o",
         str(out),
-        "--aerial-begin",
+        "--aerial-start",
         "0",
         "--up",
         "z",
@@ -180,7 +182,7 @@ def test_a_plane_under_a_panorama_reads_the_level_asked_for_in_a_layer_of_its_ow
     ask(capsys, "sky", "--elevation", "20", "--no-sun", "--panorama", sky, "--width", "256")
     shared = ["render", str(obj_file), "-o", str(out), "--up", "z", "--size", "32x32", "--samples", "128"]
     shared += ["--eye", "0,0,10", "--target", "0,0,0", "--fov", "20"]
-    told = ask(capsys, *shared, "--panorama", sky, "--panorama-lux", "10000", "--panorama-turn", "30")
+    told = ask(capsys, *shared, "--panorama", sky, "--panorama-lux", "10000", "--panorama-rotation", "30")
     planes = read(out)
     y = 0.2722287 * planes["panorama.R"] + 0.6740818 * planes["panorama.G"] + 0.0536895 * planes["panorama.B"]
     assert y.mean() == pytest.approx(0.8 * 10_000 / math.pi, rel=0.01)
@@ -188,7 +190,7 @@ def test_a_plane_under_a_panorama_reads_the_level_asked_for_in_a_layer_of_its_ow
     assert planes["G"] == pytest.approx(whole, rel=1e-5)
     assert told["noise_panorama_percent"] > 0.0
     assert "noise_lamps_percent" not in told
-    assert main([*shared, "--panorama-turn", "30"]) == 2
+    assert main([*shared, "--panorama-rotation", "30"]) == 2
     assert "give --panorama too" in capsys.readouterr().err
     assert main([*shared, "--panorama", str(tmp_path / "gone.exr")]) == 2
     assert "gone.exr is not in" in capsys.readouterr().err
@@ -320,13 +322,13 @@ def test_render_in_plaster_with_ink(capsys: pytest.CaptureFixture[str], tmp_path
         *FROM_ABOVE,
         "--plaster",
         "0.7",
-        "--ink",
+        "--contours",
         "6",
         "--size",
         "240x160",
     )
     assert (read(out)["G"] / plain).min() < 0.3
-    assert main(["render", str(pair), "-o", str(out), "--ink"]) == 2
+    assert main(["render", str(pair), "-o", str(out), "--contours"]) == 2
     assert "--plaster" in capsys.readouterr().err
 
 
@@ -470,15 +472,15 @@ SMALL = (
 def test_the_hand_on_the_sky_is_an_option_and_is_said(capsys: pytest.CaptureFixture[str]) -> None:
     plain = ask(capsys, "sky", "--elevation", "30")
     tinted = ask(
-        capsys, "sky", "--elevation", "30", "--tint", "#ffb080", "--luminance-by-height", "1,1,1,1,1"
+        capsys, "sky", "--elevation", "30", "--tint", "#ffb080", "--luminance-by-elevation", "1,1,1,1,1"
     )
     assert tinted["sky_horizontal_lx"] == pytest.approx(2.0 * plain["sky_horizontal_lx"], rel=1e-3)
     assert tinted["sky_cct_k"] < plain["sky_cct_k"]
     assert tinted["note"] == "Not nature’s: tinted by 100 %, luminance by height."
     for wrong, said in (
         (("--tint", "pink"), "not a colour like #ffd9a0"),
-        (("--hue-by-height", "1,2,3"), "not five numbers within ±60"),
-        (("--luminance-by-height", "0,0,0,0,9"), "within ±4"),
+        (("--hue-by-elevation", "1,2,3"), "not five numbers within ±60"),
+        (("--luminance-by-elevation", "0,0,0,0,9"), "within ±4"),
     ):
         assert main(["sky", "--elevation", "30", *wrong]) == 2
         assert said in capsys.readouterr().err
@@ -508,19 +510,19 @@ def test_dust_is_a_layer_of_the_picture(
 ) -> None:
     out = tmp_path / "dusty.exr"
     tokens = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "-o", str(out)]
-    box = ["--dust-low=-5,-5,0", "--dust-high", "5,5,4"]
-    ask(capsys, *tokens, "--shafts", "box", *box, "--dust-visibility", "20")
+    box = ["--medium-min=-5,-5,0", "--medium-max", "5,5,4"]
+    ask(capsys, *tokens, "--light-shafts", "box", *box, "--medium-visibility", "20")
     planes = read(out)
     parts = [planes[f"{name}.G"] for name in ("sun", "sky", "aerial", "light_shafts")]
     assert planes["G"] == pytest.approx(sum(parts), rel=1e-4)
     assert planes["light_shafts.G"].max() > 0.0
-    ask(capsys, *tokens, "--aerial", "off")
+    ask(capsys, *tokens, "--aerial-perspective", "off")
     assert not {"light_shafts.G", "aerial.G"} & set(read(out))
     for wrong, said in (
-        (["--dust-visibility", "20"], "give --shafts too"),
-        (["--shafts", "box", "--dust-low", "9,9,9"], "has no room"),
-        (["--aerial-dims-sky"], "give --aerial-km too"),
-        (["--aerial", "off", "--aerial-km", "2"], "leave --aerial off out"),
+        (["--medium-visibility", "20"], "give --light-shafts too"),
+        (["--light-shafts", "box", "--medium-min", "9,9,9"], "has no room"),
+        (["--aerial-on-sky"], "give --aerial-visibility too"),
+        (["--aerial-perspective", "off", "--aerial-visibility", "2"], "leave --aerial-perspective off out"),
     ):
         assert main([*tokens, *wrong]) == 2
         assert said in capsys.readouterr().err

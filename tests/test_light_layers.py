@@ -8,7 +8,7 @@ import pytest
 from gloamet.document.fill import FillState
 from gloamet.document.model import Document
 from gloamet.light_layers import (
-    BOUNCED_LAYERS,
+    INDIRECT_LAYERS,
     LIGHT_LAYERS,
     LIGHTS,
     MOMENT_PLANES,
@@ -19,14 +19,14 @@ from gloamet.light_layers import (
 from gloamet.trace.film import Film
 from gloamet.translation.document_to_picture import gains_from_document
 
-OF_EACH = ("stops", "bounced_stops", "tint", "tint_strength", "mired", "on")
+OF_EACH = ("stops", "indirect_stops", "tint", "tint_strength", "mired", "on")
 
 
 def test_every_light_has_gains_fields_layers_and_a_moment() -> None:
     assert Gains._fields == LIGHT_LAYERS
     assert {light.field(what) for light in LIGHTS for what in OF_EACH} <= set(FillState.model_fields)
     film = Film(4, 2)
-    assert {*LIGHT_LAYERS, *BOUNCED_LAYERS} <= set(film.layers)
+    assert {*LIGHT_LAYERS, *INDIRECT_LAYERS} <= set(film.layers)
     assert set(MOMENT_PLANES) == {*LIGHT_LAYERS, TOGETHER}
     assert len(MOMENT_PLANES) == film.layers["squares"].shape[-1]
 
@@ -37,12 +37,12 @@ def test_a_stop_doubles_the_light_it_belongs_to_and_its_bounces(light: LightLaye
     for other in LIGHTS:
         wanted = 2.0 if other is light else 1.0
         assert getattr(gains, other.name).direct == pytest.approx((wanted,) * 3)
-        assert getattr(gains, other.name).bounced == pytest.approx((wanted,) * 3)
+        assert getattr(gains, other.name).indirect == pytest.approx((wanted,) * 3)
 
 
 def test_bounces_have_a_gain_of_their_own_on_top() -> None:
     gains = gains_from_document(Document().change("fill", sky_stops=-1.0, sky_indirect_stops=2.0))
-    assert gains.sky.direct == pytest.approx((0.5,) * 3) and gains.sky.bounced == pytest.approx((2.0,) * 3)
+    assert gains.sky.direct == pytest.approx((0.5,) * 3) and gains.sky.indirect == pytest.approx((2.0,) * 3)
 
 
 def test_what_is_off_or_not_the_one_alone_is_dark() -> None:

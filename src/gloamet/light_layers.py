@@ -1,8 +1,8 @@
 """The lights of a scene whose layers are kept apart, a row for each: films, gains, files and controls follow them.
 
-To add one: its row and its gain here, its fields in `FillState`, its planes in `trace.film.AccumulationArrays`, and the lines
-of `trace.path_tracer` that add to it. Each light has two layers: all it gives, and the part of it that has bounced off
-another surface before it reached the one that is seen.
+To add one: its row and its gain here, its fields in `FillState`, its planes in `trace.film.AccumulationArrays`, and
+the lines of `trace.path_tracer` that add to it. Each light has two layers: all it gives, and the part of it that has
+bounced off another surface before it reached the one that is seen.
 """
 
 from __future__ import annotations
@@ -15,15 +15,15 @@ EVEN: Colour = (1.0, 1.0, 1.0)
 
 
 class Gain(NamedTuple):
-    """Factors of one light per AP1 channel: of its direct light, and of its light that has bounced."""
+    """Factors of one light per AP1 channel: of its direct light, and of its indirect light."""
 
     direct: Colour = EVEN
-    bounced: Colour = EVEN
+    indirect: Colour = EVEN
 
     @property
     def even(self) -> bool:
-        """Whether light that has bounced has the gain of direct light."""
-        return self.direct == self.bounced
+        """Whether indirect light has the gain of direct light."""
+        return self.direct == self.indirect
 
 
 class Gains(NamedTuple):
@@ -64,9 +64,9 @@ class LightLayer(NamedTuple):
     sparse: bool = False
 
     @property
-    def bounced(self) -> str:
-        """Name of the layer of what has bounced."""
-        return f"{self.name}_bounced"
+    def indirect(self) -> str:
+        """Name of the layer of the indirect part."""
+        return f"{self.name}_indirect"
 
     def field(self, what: str) -> str:
         """Name of a field of `FillState` for this light."""
@@ -80,7 +80,7 @@ LIGHTS = (
     LightLayer("panorama", "Panorama", "#a58bc2", own_paths=True),
 )
 LIGHT_LAYERS = tuple(light.name for light in LIGHTS)
-BOUNCED_LAYERS = tuple(light.bounced for light in LIGHTS)
+INDIRECT_LAYERS = tuple(light.indirect for light in LIGHTS)
 SHARED_PATH_LAYERS = tuple(light.name for light in LIGHTS if not light.own_paths)
 # planes of a film's second moments: of each light that shares paths, of those together, of lights with their own
 TOGETHER = "together"

@@ -55,7 +55,7 @@ def test_saturation_keeps_luminance_and_scales_the_distance_from_grey(
 
 
 def test_what_has_bounced_takes_its_own_gain_and_the_rest_the_direct_one() -> None:
-    whole, bounced = np.full((2, 3), 5.0, np.float32), np.full((2, 3), 2.0, np.float32)
-    out = apply_gain(whole, bounced, (1.0, 2.0, 0.0), (3.0, 2.0, 1.0))
+    whole, indirect = np.full((2, 3), 5.0, np.float32), np.full((2, 3), 2.0, np.float32)
+    out = apply_gain(whole, indirect, (1.0, 2.0, 0.0), (3.0, 2.0, 1.0))
     assert out.tolist() == [[3.0 + 6.0, 10.0, 2.0]] * 2
     assert apply_gain(whole, None, (1.0, 2.0, 0.0), (3.0, 2.0, 1.0)).tolist() == [[5.0, 10.0, 0.0]] * 2

@@ -163,7 +163,7 @@ def test_layers_of_a_rendered_file_tell_what_is_seen(tmp_path: Path) -> None:
     picture = np.full((10, 20, 3), 300.0, np.float32)
     planes = {
         "sun": 0.75 * picture,
-        "sun_bounced": 0.25 * picture,
+        "sun_indirect": 0.25 * picture,
         "albedo": np.full((10, 20, 3), 0.5, np.float32),
         "depth": np.full((10, 20), 7.0, np.float32),
     }
@@ -179,7 +179,7 @@ def test_layers_of_a_rendered_file_tell_what_is_seen(tmp_path: Path) -> None:
     assert found.sun_fraction is not None
     assert found.sun_fraction == pytest.approx(
         np.full((10, 20), 0.5), abs=1e-4
-    )  # bounced light is no sunshine
+    )  # indirect light is no sunshine
     assert (found.seen.depth == 7.0).all()
     with pytest.raises(GloametError, match="no red, green and blue"):
         save_one_channel(tmp_path / "one.exr")

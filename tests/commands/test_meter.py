@@ -77,7 +77,7 @@ def test_an_evening_panorama_beside_a_noon_sun_is_two_suns_that_disagree(
     assert met["panorama_lx"] == pytest.approx(30_000.0, rel=1e-3)
     rules = {check["rule"] for check in met["checks"]}
     assert {"two suns", "suns apart", "two skies"} <= rules
-    lifted = ask(capsys, *words, "--panorama-lift-sun", "--gain", "panorama=-10")
+    lifted = ask(capsys, *words, "--panorama-remove-sun", "--gain", "panorama=-10")
     assert not {"two suns", "suns apart"} & {check["rule"] for check in lifted["checks"]}
 
 
@@ -96,7 +96,7 @@ def test_without_json_it_speaks_in_lines(plain: Path, capsys: pytest.CaptureFixt
         (("--tint", "moon=#ffffff"), "There is no light “moon” to tint"),
         (("--tint", "sky=#ffffff,2"), "out of range"),
         (("--light-warmth", "sky=900"), "out of range"),
-        (("--panorama-turn", "40"), "give --panorama too"),
+        (("--panorama-rotation", "40"), "give --panorama too"),
     ],
 )
 def test_bad_words_get_one_sentence(
@@ -125,7 +125,7 @@ def test_a_rendered_file_holds_the_gains_and_what_has_bounced(plain: Path, tmp_p
         picture.close()
         return {channel: pixels[..., k] for k, channel in enumerate(names)}
 
-    off = "--aerial", "off"
+    off = "--aerial-perspective", "off"
     nature = layers("a.exr", *off)
     gained = layers(
         "b.exr",
@@ -135,14 +135,14 @@ def test_a_rendered_file_holds_the_gains_and_what_has_bounced(plain: Path, tmp_p
         "--gain",
         "sky=+0.5",
         "--gain",
-        "sky-bounced=1",
+        "sky-indirect=1",
         "--tint",
         "sun=#ff8000,0.5",
     )
-    assert {"sun_bounced.R", "sky_bounced.G"} <= set(nature)
-    straight = [a["sky.G"] - a["sky_bounced.G"] for a in (nature, gained)]
+    assert {"sun_indirect.R", "sky_indirect.G"} <= set(nature)
+    straight = [a["sky.G"] - a["sky_indirect.G"] for a in (nature, gained)]
     assert straight[1] == pytest.approx(2.0**0.5 * straight[0], rel=1e-4, abs=1e-2)
-    assert gained["sky_bounced.G"] == pytest.approx(2.0**1.5 * nature["sky_bounced.G"], rel=1e-4, abs=1e-3)
+    assert gained["sky_indirect.G"] == pytest.approx(2.0**1.5 * nature["sky_indirect.G"], rel=1e-4, abs=1e-3)
     bright = nature["sun.R"] > 1.0
     red, blue = (gained[c][bright] / nature[c][bright] for c in ("sun.R", "sun.B"))
     assert np.ptp(red) < 1e-3 and np.ptp(blue) < 1e-3 and red.mean() > 0.5 > blue.mean()

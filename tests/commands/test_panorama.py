@@ -46,7 +46,7 @@ def test_the_shipped_evenings_have_their_sun_where_it_was_put(capsys: pytest.Cap
 
 def test_lifting_takes_the_sun_and_tells_how_much(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     out = tmp_path / "bare.exr"
-    before = ask(capsys, EVENING, "--lift-sun", str(out))
+    before = ask(capsys, EVENING, "--remove-sun", str(out))
     after = ask(capsys, str(out))
     assert not after["sun_found"] and after["sun_lx"] == 0.0
     whole = before["sun_lx"] + before["sky_lx"]
@@ -66,7 +66,7 @@ def test_a_match_names_moments_of_the_real_sun(capsys: pytest.CaptureFixture[str
         (("gone.exr",), "is not in"),
         ((EVENING, "--match", "north"), "is not a place"),
         ((EVENING, "--match", "99,0"), "out of range"),
-        ((EVENING, "--lift-sun", "out.png"), "is written as .exr"),
+        ((EVENING, "--remove-sun", "out.png"), "is written as .exr"),
     ],
 )
 def test_bad_words_get_one_sentence(

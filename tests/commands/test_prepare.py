@@ -43,7 +43,7 @@ for demo in ("house", "interior"):
     assert engine.pipeline.viewport.cache.full
     show(document.change("sun", north_deg=35.0), lambda e: isinstance(e, Frame))
     show(document.change("expose", view="plain sRGB"), exact)
-    show(document.change("stage", plaster=document.stage.plaster.model_copy(update={"on": True, "contours": True})), exact)
+    show(document.change("stage.plaster", on=True, contours=True), exact)
 engine.close()
 print("\\n".join(sorted(kernels() - before)))
 """

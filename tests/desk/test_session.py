@@ -27,7 +27,7 @@ def mean_green(frame) -> float:  # type: ignore[no-untyped-def]
 def test_every_kind_of_change_shows_a_new_picture(session: Session, qtbot: QtBot) -> None:
     for section, values in (
         ("air", {"turbidity": 6.0}),
-        ("sun", {"mode": "hand", "elevation_deg": 8.0}),
+        ("sun", {"mode": "manual", "elevation_deg": 8.0}),
         ("fill", {"sky_stops": 1.0}),
         ("expose", {"kelvin": 3500.0}),
         ("expose", {"view": "plain sRGB"}),
@@ -158,7 +158,7 @@ def test_undo_brings_the_picture_back(session: Session, qtbot: QtBot) -> None:
     assert np.abs(session.frame.pixels.astype(int) - first).max() <= 1
 
 
-@pytest.mark.parametrize("mode", ["almanac", "hand"])
+@pytest.mark.parametrize("mode", ["almanac", "manual"])
 def test_switching_to_the_hand_does_not_move_the_almanac(session: Session, mode: str) -> None:
     before = session.moment()
     session.change("sun", mode=mode)

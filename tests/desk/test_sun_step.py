@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 from gloamet.desk.instruments.world_map import WorldMap
 from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.steps.sun import SunStep
-from gloamet.desk.steps.sun.almanac import AlmanacPage, BearingField, Jumps, Steps
+from gloamet.desk.steps.sun.almanac import AlmanacPage, AzimuthField, Jumps, Steps
 from gloamet.desk.steps.sun.hand import HandPage
 from gloamet.desk.window import DeskWindow
 from gloamet.sun.climate import linke_turbidity
@@ -175,7 +175,7 @@ def test_what_is_usual_here_is_taken_with_one_click(window: DeskWindow) -> None:
 
 
 def test_a_wall_of_known_bearing_turns_the_compass_and_keeps_the_clock(window: DeskWindow) -> None:
-    session, field = window.session, step(window, BearingField)
+    session, field = window.session, step(window, AzimuthField)
     wall = session.document.sun.wall_time
     session.state.wall = np.array([0.0, -1.0, 0.0])  # looks along -Y: south while north is not turned
     session.wall_picked.emit()

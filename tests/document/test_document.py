@@ -176,7 +176,7 @@ def test_bad_projects_get_one_sentence(tmp_path: Path, text: str, words: str) ->
 def test_aims_sequence_and_leader_survive_saving(tmp_path: Path) -> None:
     pin = AimPin(caster=(0.0, 0.0, 2.0), receiver=(1.0, 2.0, 0.0), on=False)
     document = Document().change(
-        "aim", pins=(pin, AimPin(kind="frame", spot=(0.2, 0.3))), measured_part="floor"
+        "aim", pins=(pin, AimPin(kind="frame", frame_position=(0.2, 0.3))), measured_part="floor"
     )
     document = document.change("aim", side=(0.0, 0.0, 1.0), from_hour=7.5, last_day=200)
     document = document.change("sequence", begin=datetime(2026, 5, 1, 6), frames=12, easing="gentle")

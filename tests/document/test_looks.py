@@ -39,7 +39,7 @@ def test_the_sun_stands_at_the_looks_height_on_its_side(name: str, place: tuple[
     document = apply_look(at(*place), look)
     azimuth, elevation = sun_from_document(document)
     # whole minutes: the sun rises by a quarter of a degree in one at most
-    assert elevation == pytest.approx(look.sun.height_deg, abs=0.3)
+    assert elevation == pytest.approx(look.sun.elevation_deg, abs=0.3)
     assert (azimuth < 180.0) == (look.sun.side == "morning")
     assert document.sun.wall_time.date() == Document().sun.wall_time.date()
 
@@ -48,7 +48,7 @@ def test_the_sun_stands_at_the_looks_height_on_its_side(name: str, place: tuple[
 @pytest.mark.parametrize("side", ["morning", "evening"])
 def test_the_minute_is_that_in_which_the_sun_comes_to_the_height(side: str, height: float) -> None:
     document = at(*PLACES[0])
-    moment = moment_of(document, SunRule(side=side, height_deg=height))  # type: ignore[arg-type]
+    moment = moment_of(document, SunRule(side=side, elevation_deg=height))  # type: ignore[arg-type]
     assert moment is not None
 
     def height_at(minutes: float) -> float:
@@ -81,15 +81,15 @@ def test_a_moonlit_night_is_dark_and_its_moon_high() -> None:
 @pytest.mark.parametrize(("height", "taken"), [(-18.0, True), (90.0, True), (-18.1, False), (90.1, False)])
 def test_a_look_asks_for_heights_between_night_and_zenith(height: float, taken: bool) -> None:
     if taken:
-        assert SunRule(side="morning", height_deg=height).height_deg == height
+        assert SunRule(side="morning", elevation_deg=height).elevation_deg == height
     else:
         with pytest.raises(ValidationError):
-            SunRule(side="morning", height_deg=height)
+            SunRule(side="morning", elevation_deg=height)
 
 
 def test_a_sun_that_never_comes_so_high_stands_as_near_as_it_does() -> None:
     polar = at(78.2, 15.6, "Europe/Oslo").change("sun", wall_time=datetime(2026, 12, 21, 12))
-    assert moment_of(polar, SunRule(side="morning", height_deg=7.0)) is not None
+    assert moment_of(polar, SunRule(side="morning", elevation_deg=7.0)) is not None
     assert sun_from_document(apply_look(polar, BY_NAME["early gold"]))[1] < 0.0
 
 

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from gloamet.desk.steps.sun.aim import ClockField, DayField
 from gloamet.desk.widgets.document_fields import NumberField, number_field
 from gloamet.document.metadata import numeric_fields
-from gloamet.document.parsing import read_bearing, read_day_of_year, read_hours, read_number
+from gloamet.document.parsing import read_azimuth, read_day_of_year, read_hours, read_number
 from gloamet.errors import GloametError
 
 FIELDS = numeric_fields()
@@ -121,14 +121,14 @@ def test_compass_bearings_turn_from_their_point_towards_their_side(
     start = 90.0 * "NESW".index(point)
     other = "NESW"[int((start + side) % 360.0) // 90]
     wanted = (start + (turn if side > 0 else -turn)) % 360.0
-    assert (read_bearing(f"{point} {turn:.3f}° {other}") - wanted + 180.0) % 360.0 - 180.0 == pytest.approx(
+    assert (read_azimuth(f"{point} {turn:.3f}° {other}") - wanted + 180.0) % 360.0 - 180.0 == pytest.approx(
         0.0, abs=1e-3
     )
 
 
 def test_a_bearing_between_opposite_points_is_refused() -> None:
     with pytest.raises(GloametError, match="to which side"):
-        read_bearing("N 12 S")
+        read_azimuth("N 12 S")
 
 
 def test_fractions_are_quotients() -> None:

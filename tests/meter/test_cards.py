@@ -37,7 +37,7 @@ def test_a_level_card_in_the_open_reads_what_the_sky_gives_level_ground(
     card = measure_cards(scene, build_environment(dome), [(0, 0, 5.0)], [UP], 1024, tracer.pool)
     assert lux(card, "sun") == pytest.approx(float(luminance(dome.sun_horizontal)), rel=1e-3)
     assert lux(card, "sky") == pytest.approx(float(luminance(dome.sky_horizontal)), rel=0.01)
-    assert not card.bounced[:, :2].any()
+    assert not card.indirect[:, :2].any()
 
 
 @pytest.mark.proof("A vertical card under an even sky", source="E / 2", kind="physics")
@@ -87,7 +87,7 @@ def test_what_a_lit_floor_sends_up_has_bounced_and_what_comes_straight_has_not(
     card = measure_cards(floor, build_environment(dome), [(0, 0, 1.0)], [(0, 0, -1.0)], 4096, tracer.pool)
     assert lux(card, "sun") == pytest.approx(0.5 * float(luminance(dome.sun_horizontal)), rel=0.01)
     assert lux(card, "sky") == pytest.approx(0.5 * float(luminance(dome.sky_horizontal)), rel=0.02)
-    assert card.bounced[:, :2] == pytest.approx(card.whole[:, :2], rel=1e-5)
+    assert card.indirect[:, :2] == pytest.approx(card.whole[:, :2], rel=1e-5)
 
 
 def test_a_panorama_reads_like_a_sky_in_its_own_row(tracer: Renderer, solver: SkySolver) -> None:
@@ -101,11 +101,11 @@ def test_a_panorama_reads_like_a_sky_in_its_own_row(tracer: Renderer, solver: Sk
 
 
 def test_gains_weigh_what_comes_straight_and_what_has_bounced_apart() -> None:
-    whole, bounced = np.full((1, 4, 3), 10.0, np.float32), np.full((1, 4, 3), 4.0, np.float32)
+    whole, indirect = np.full((1, 4, 3), 10.0, np.float32), np.full((1, 4, 3), 4.0, np.float32)
     two, none = (2.0, 2.0, 2.0), (0.0, 0.0, 0.0)
     straight, later = Gains(*([Gain(two, none)] * 4)), Gains(*([Gain(none, two)] * 4))
-    assert CardLight(whole, bounced).under(straight).whole == pytest.approx(np.full((1, 4, 3), 12.0))
-    assert CardLight(whole, bounced).under(later).bounced == pytest.approx(np.full((1, 4, 3), 8.0))
+    assert CardLight(whole, indirect).under(straight).whole == pytest.approx(np.full((1, 4, 3), 12.0))
+    assert CardLight(whole, indirect).under(later).indirect == pytest.approx(np.full((1, 4, 3), 8.0))
 
 
 def test_the_ball_is_a_half_sphere_that_faces_the_eye() -> None:

@@ -68,7 +68,7 @@ def test_lights_that_measure_alike_are_told_apart_by_what_is_seen() -> None:
 def test_chosen_lights_lie_far_apart_and_dull_ones_are_left_out() -> None:
     looks = [look(b, 20.0) for b in (0.0, 5.0, 90.0, 95.0, 180.0, 270.0)] + [look(45.0, 30.0, fraction=0.01)]
     chosen = spread_apart(looks, 4, nothing(looks))
-    bearings = sorted(looks[k].bearing_deg for k in chosen)
+    bearings = sorted(looks[k].azimuth_deg for k in chosen)
     assert len(chosen) == 4
     assert all(b - a > 60.0 for a, b in zip(bearings, bearings[1:], strict=False))
     assert 6 not in spread_apart(looks, 7, nothing(looks))

@@ -189,7 +189,7 @@ def test_the_sun_is_matched_to_the_panoramas_as_low_as_it_goes(height: float, ta
     facts = GOOD._replace(panorama_sun=(-20.0, height), panorama_shows=True)
     (found,) = (finding for finding in findings(facts) if finding.rule == "suns apart")
     assert found.remedy is not None
-    assert found.remedy.fields == {"mode": "hand", "azimuth_deg": 340.0, "elevation_deg": taken}
+    assert found.remedy.fields == {"mode": "manual", "azimuth_deg": 340.0, "elevation_deg": taken}
     Document().change("sun", **found.remedy.fields)
 
 

@@ -78,7 +78,7 @@ def wait_for(engine: RenderWorker, listener: Listener, document: Document, wante
 @pytest.mark.parametrize(
     ("section", "values"),
     [
-        ("sun", {"mode": "hand", "azimuth_deg": 100.0, "elevation_deg": 20.0}),
+        ("sun", {"mode": "manual", "azimuth_deg": 100.0, "elevation_deg": 20.0}),
         ("air", {"turbidity": 6.0}),
         ("air", {"ground_reflectance": 0.7}),
         ("sun", {"north_deg": 40.0}),

@@ -13,15 +13,15 @@ from hypothesis import strategies as st
 from gloamet.colour.spaces import AP1_TO_XYZ, XYZ_TO_AP1, luminance, xy_to_xyz
 from gloamet.sky.dome import SkyDome, SkySolver, assemble_dome, dome_radiance, uniform_dome
 from gloamet.sky.grading import (
-    CURVE_HEIGHTS_DEG,
+    CURVE_ELEVATIONS_DEG,
     NATURE,
     SkyGrade,
-    by_height,
+    by_elevation,
     from_sun_deg,
     graded_dome,
     grading_differences,
     hue_matrices,
-    node_heights_deg,
+    node_elevations_deg,
 )
 
 
@@ -31,8 +31,8 @@ def even_sky(xy: tuple[float, float], cd_m2: float = 1000.0) -> SkyDome:
     return assemble_dome(table, 180.0, 30.0, 0.533, np.full(3, 1e5), 0.2)
 
 
-def towards(azimuth_deg: float, height_deg: float) -> list[float]:
-    a, h = math.radians(azimuth_deg), math.radians(height_deg)
+def towards(azimuth_deg: float, elevation_deg: float) -> list[float]:
+    a, h = math.radians(azimuth_deg), math.radians(elevation_deg)
     return [math.cos(h) * math.sin(a), math.cos(h) * math.cos(a), math.sin(h)]
 
 
@@ -126,13 +126,13 @@ def test_glows_are_stops_where_they_stand_and_a_third_of_that_farther_off(evenin
 
 def test_angles_from_the_sun_are_those_of_the_dome_itself(evening: SkyDome) -> None:
     angle = from_sun_deg(250.0, 8.0)
-    row = int(np.abs(node_heights_deg() - 8.0).argmin())
+    row = int(np.abs(node_elevations_deg() - 8.0).argmin())
     assert np.unravel_index(angle.argmin(), angle.shape) == (row, round(250.0 / 360.0 * angle.shape[1]))
 
 
 def test_the_curve_over_luminance_passes_through_its_points(evening: SkyDome) -> None:
     curve = (0.5, -1.0, 0.0, 1.0, 2.0)
-    np.testing.assert_allclose(by_height(curve, np.array(CURVE_HEIGHTS_DEG)), curve)
+    np.testing.assert_allclose(by_elevation(curve, np.array(CURVE_ELEVATIONS_DEG)), curve)
     graded = graded_dome(evening, SkyGrade(luminance_curve=curve)).table / evening.table
     assert graded[-1].mean() == pytest.approx(4.0, rel=1e-4)
     assert graded[0].mean() == pytest.approx(2.0**0.5, rel=1e-4)

@@ -51,9 +51,9 @@ def test_lights_cameras_and_empties_can_lead_and_lamps_with_a_place_cannot() -> 
 
 
 def test_the_sun_shines_along_a_light_and_stands_where_an_empty_points() -> None:
-    assert driven_direction(SCENE, "key", "shines") == pytest.approx(direction(140.0, 35.0))
-    assert driven_direction(SCENE, "mark", "points") == pytest.approx(direction(200.0, 50.0))
-    assert driven_direction(SCENE, "eye", "points") == pytest.approx([0.0, 1.0, 0.0])
+    assert driven_direction(SCENE, "key", "along") == pytest.approx(direction(140.0, 35.0))
+    assert driven_direction(SCENE, "mark", "opposite") == pytest.approx(direction(200.0, 50.0))
+    assert driven_direction(SCENE, "eye", "opposite") == pytest.approx([0.0, 1.0, 0.0])
     assert driven_direction(SCENE, "eye", "up") == pytest.approx([0.0, 0.0, 1.0])
 
 
@@ -65,14 +65,14 @@ def test_a_moving_one_is_followed_between_its_keys_and_held_at_its_ends() -> Non
     longer = replace(SCENE, motions={"swing": more})
     assert motion_span_s(longer, "swing") == (1.0, 7.5)
     for time, azimuth in ((2.0, 135.0), (5.25, 150.0)):  # half-way between two keys, on the line between them
-        assert driven_direction(longer, "swing", "shines", time) == pytest.approx(
+        assert driven_direction(longer, "swing", "along", time) == pytest.approx(
             direction(azimuth, 0.0), abs=1e-6
         )
-    assert driven_direction(SCENE, "swing", "shines", 2.0)[:2] == pytest.approx(
+    assert driven_direction(SCENE, "swing", "along", 2.0)[:2] == pytest.approx(
         direction(135.0, 0.0)[:2] * 0.99, abs=0.02
     )
     for time, azimuth in ((-5.0, 90.0), (1.0, 90.0), (3.0, 180.0), (99.0, 180.0)):
-        assert driven_direction(SCENE, "swing", "shines", time) == pytest.approx(
+        assert driven_direction(SCENE, "swing", "along", time) == pytest.approx(
             direction(azimuth, 10.0), abs=1e-6
         )
 
@@ -81,7 +81,7 @@ def test_what_is_not_there_gets_one_sentence() -> None:
     with pytest.raises(
         GloametError, match="no “moonlamp” for the sun to follow: there are key, eye, swing, mark"
     ):
-        driven_direction(SCENE, "moonlamp", "shines")
+        driven_direction(SCENE, "moonlamp", "along")
     with pytest.raises(GloametError, match="has no upward axis"):
         driven_direction(SCENE, "key", "up")
 
@@ -105,7 +105,7 @@ def test_an_empty_of_a_gltf_file_leads_in_the_worlds_axes(tmp_path: Path) -> Non
     scene = read_gltf(path, ProgressToken(), False)
     world = to_world_scene(scene, Placement("m", "y"))
     assert set(world.empties) == {"pointer"}
-    assert driven_direction(world, "pointer", "points") == pytest.approx([0.0, 0.0, 1.0], abs=1e-6)
+    assert driven_direction(world, "pointer", "opposite") == pytest.approx([0.0, 0.0, 1.0], abs=1e-6)
 
 
 def test_the_up_of_a_moving_one_is_its_own_y() -> None:

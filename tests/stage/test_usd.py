@@ -257,8 +257,8 @@ def test_an_empty_leads_the_sun_with_its_motion_in_metres_and_z_up(tmp_path: Pat
     scene = read_model(tmp_path / "t.usda")
     assert set(scene.empties) == {"mark"}
     # its -Z is level at first (north here) and points up at the end
-    assert driven_direction(scene, "mark", "points", 0.0) == pytest.approx([0.0, 1.0, 0.0], abs=1e-6)
-    assert driven_direction(scene, "mark", "points", 1.0) == pytest.approx([0.0, 0.0, 1.0], abs=1e-6)
+    assert driven_direction(scene, "mark", "opposite", 0.0) == pytest.approx([0.0, 1.0, 0.0], abs=1e-6)
+    assert driven_direction(scene, "mark", "opposite", 1.0) == pytest.approx([0.0, 0.0, 1.0], abs=1e-6)
 
 
 def test_lights_with_a_body_glow_and_far_ones_are_named(tmp_path: Path) -> None:

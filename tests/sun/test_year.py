@@ -15,7 +15,7 @@ from astropy.time import Time
 from astropy.utils import iers
 
 from gloamet.sun.climate import altitude_m, linke_turbidity
-from gloamet.sun.nearest import TimeWindow, angle_deg, instant_of_height, nearest_moments
+from gloamet.sun.nearest import TimeWindow, angle_deg, instant_of_elevation, nearest_moments
 from gloamet.sun.position import direction, sun_position
 from gloamet.sun.year import days_of, season_instants, year_grid
 
@@ -109,12 +109,12 @@ def test_only_moments_of_the_window_count_also_over_new_year() -> None:
 
 @pytest.mark.parametrize("rising", [True, False])
 def test_the_same_height_on_another_day_is_the_same_height(rising: bool) -> None:
-    at = instant_of_height(date(2026, 8, 1), 24.0, rising, *HERE, RIGA)
+    at = instant_of_elevation(date(2026, 8, 1), 24.0, rising, *HERE, RIGA)
     assert at is not None
     assert float(sun_position(at.timestamp(), *HERE).elevation_deg) == pytest.approx(24.0, abs=0.01)
     later = float(sun_position(at.timestamp() + 60, *HERE).elevation_deg)
     assert (later > 24.0) == rising
-    assert instant_of_height(date(2026, 12, 21), 24.0, rising, *HERE, RIGA) is None
+    assert instant_of_elevation(date(2026, 12, 21), 24.0, rising, *HERE, RIGA) is None
 
 
 @pytest.mark.parametrize(

@@ -109,7 +109,7 @@ def test_a_second_path_leaves_the_share_that_has_bounced_as_it_is(
     for stage in (replace(shaded, guide_cones=shaded.guide_cones[:0]), shaded):
         film = Film(24, 16)
         assert tracer.accumulate(film, stage, NIGHT, CAMERA, 1024, 8)
-        fractions.append(film.mean("lamps_bounced").mean() / film.mean("lamps").mean())
+        fractions.append(film.mean("lamps_indirect").mean() / film.mean("lamps").mean())
     assert fractions[1] == pytest.approx(fractions[0], abs=0.01)
 
 

@@ -1,4 +1,4 @@
-"""Light that comes straight and light that has bounced are layers apart, in the exact and in the relit picture."""
+"""Light that comes straight and indirect light are layers apart, in the exact and in the relit picture."""
 
 from __future__ import annotations
 
@@ -56,21 +56,21 @@ def test_what_comes_straight_is_what_a_path_of_one_bounce_finds(
     """A path that ends at the first surface but one meets no other surface: all it finds comes straight."""
     whole, short = (film_of(court, lights, tracer, 256, bounces) for bounces in (8, 1))
     for light in LIGHTS:
-        straight = whole.mean(light.name) - whole.mean(light.bounced)
-        wanted = short.mean(light.name) - short.mean(light.bounced)
+        straight = whole.mean(light.name) - whole.mean(light.indirect)
+        wanted = short.mean(light.name) - short.mean(light.indirect)
         scale = float(luminance(wanted.astype(float)).mean())
         assert float(luminance(straight.astype(float)).mean()) == pytest.approx(scale, rel=0.01), light.name
-        assert whole.layers[light.bounced].any(), light.name
-        assert (whole.layers[light.bounced] <= whole.layers[light.name] * 1.0001 + 1e-3).all()
+        assert whole.layers[light.indirect].any(), light.name
+        assert (whole.layers[light.indirect] <= whole.layers[light.name] * 1.0001 + 1e-3).all()
 
 
 def test_an_open_plain_has_nothing_that_has_bounced(tracer: Renderer) -> None:
     plain = build_render_scene(make_scene((level(2000.0), GREY)))
     film = film_of(plain, build_environment(uniform_dome(100.0)), tracer, 16, 8)
-    assert not film.layers["sky_bounced"].any()
+    assert not film.layers["sky_indirect"].any()
 
 
-@pytest.mark.proof("Straight and bounced light of a wall", source="half of the sphere each", kind="physics")
+@pytest.mark.proof("Straight and indirect light of a wall", source="half of the sphere each", kind="physics")
 def test_in_a_furnace_half_of_what_a_wall_gets_is_by_the_ground_below(tracer: Renderer) -> None:
     """Sky and ground of the same radiance all round a grey box: its walls see as much of one as of the other."""
     scene = build_render_scene(make_scene((box((-1, -1, -1), (1, 1, 1)), GREY)))
@@ -79,9 +79,9 @@ def test_in_a_furnace_half_of_what_a_wall_gets_is_by_the_ground_below(tracer: Re
     env = build_environment(uniform_dome(100.0))
     assert tracer.accumulate(film, scene, env, camera, 64, 8)
     face = slice(20, 44), slice(30, 66)
-    whole, bounced = film.mean("sky")[face].mean(), film.mean("sky_bounced")[face].mean()
+    whole, indirect = film.mean("sky")[face].mean(), film.mean("sky_indirect")[face].mean()
     assert whole == pytest.approx(50.0, rel=0.01)
-    assert bounced == pytest.approx(25.0, rel=0.02)  # half of what a wall sees is ground
+    assert indirect == pytest.approx(25.0, rel=0.02)  # half of what a wall sees is ground
 
 
 def test_a_gain_of_bounces_alone_is_linear_in_the_film(
@@ -91,7 +91,7 @@ def test_a_gain_of_bounces_alone_is_linear_in_the_film(
     tint, twice = (1.2, 1.0, 0.7), (2.4, 2.0, 1.4)
     gains = even_gains()._replace(sky=Gain(tint, twice))
     wanted = film.mean("sun") + film.mean("lamps") + film.mean("panorama")
-    wanted = wanted + film.mean("sky") * np.array(tint) + film.mean("sky_bounced") * np.array(tint)
+    wanted = wanted + film.mean("sky") * np.array(tint) + film.mean("sky_indirect") * np.array(tint)
     assert film.light(gains) == pytest.approx(wanted, rel=1e-4, abs=1e-3)
 
 
@@ -134,10 +134,10 @@ def test_what_a_pane_reflects_on_to_the_ground_has_bounced(tracer: Renderer) -> 
         scene = build_render_scene(make_scene((level(60.0), floor), *walls))
         camera = Camera((0.0, -4.0, 3.0), (0.0, -1.0, 0.0), 20.0)
         assert tracer.accumulate(film, scene, build_environment(uniform_dome(100.0)), camera, 256, 8)
-        fractions.append((film.mean("sky").mean(), film.mean("sky_bounced").mean()))
-    (whole, bounced), (open_whole, open_bounced) = fractions
+        fractions.append((film.mean("sky").mean(), film.mean("sky_indirect").mean()))
+    (whole, indirect), (open_whole, open_bounced) = fractions
     assert open_bounced == 0.0 and whole == pytest.approx(float(open_whole), rel=0.02)
-    assert 0.03 < bounced / whole < 0.3
+    assert 0.03 < indirect / whole < 0.3
 
 
 # bounces between cells err by some hundredths, which nothing hides where they are alone
@@ -151,7 +151,7 @@ def test_relit_bounces_have_the_gain_of_the_exact_ones(
     fractions = relit_by(lights, gains)
     while not cache.full:
         assert cache.improve(relit_by(lights, Gains())[0].lights)
-    relit = cache.relit(fractions[0].lights, fractions[0].gains, True, fractions[0].bounced)
+    relit = cache.relit(fractions[0].lights, fractions[0].gains, True, fractions[0].indirect)
     film = film_of(court, lights, tracer, 256, 12)
     exact, whole = film.light(gains), film.light(even_gains(lamps=0.0))
     assert len(fractions) == 1
@@ -173,5 +173,5 @@ def test_a_room_by_a_window_is_lit_by_patches_of_the_sun_as_light_that_has_bounc
     for stage in (scene, bare):
         film = Film(32, 24)
         assert tracer.accumulate(film, stage, env, camera, 1024, 6)
-        fractions.append(film.mean("sun_bounced").mean() / film.mean("sun").mean())
+        fractions.append(film.mean("sun_indirect").mean() / film.mean("sun").mean())
     assert fractions[0] == pytest.approx(fractions[1], abs=0.02)

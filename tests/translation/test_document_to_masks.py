@@ -18,11 +18,11 @@ from gloamet.translation.document_to_masks import mask_planes, sun_fraction_of_f
 CAMERA = Camera((0.0, -5.0, 1.0), (0.0, 0.0, 1.0), 40.0)
 
 
-def film(sun: float, sky: float, bounced: float = 0.0) -> Film:
+def film(sun: float, sky: float, indirect: float = 0.0) -> Film:
     made = Film(40, 30)
     made.layers["counts"][:] = 2.0
-    made.layers["sun"][:], made.layers["sky"][:] = 2.0 * (sun + bounced), 2.0 * sky
-    made.layers["sun_bounced"][:] = 2.0 * bounced
+    made.layers["sun"][:], made.layers["sky"][:] = 2.0 * (sun + indirect), 2.0 * sky
+    made.layers["sun_indirect"][:] = 2.0 * indirect
     made.layers["depth"][:] = 2.0 * 7.0
     return made
 
@@ -40,7 +40,7 @@ def stage() -> RenderScene:
 
 def test_the_suns_share_is_its_direct_light_under_the_gains() -> None:
     assert sun_fraction_of_film(film(3.0, 1.0), Gains()) == pytest.approx(np.full((30, 40), 0.75), rel=1e-5)
-    # what has bounced is no sunshine
+    # the indirect part is no sunshine
     assert sun_fraction_of_film(film(3.0, 0.0, 1.0), Gains())[15, 20] == pytest.approx(0.75, rel=1e-5)
     off = Gains(sun=Gain((0.0, 0.0, 0.0), (0.0, 0.0, 0.0)))
     assert not sun_fraction_of_film(film(3.0, 1.0), off).any()

@@ -39,7 +39,7 @@ def gains() -> Result:
     """Milliseconds of a change of gains, tints and bounces on a film of 1280 x 720, and with its developing."""
     film, rng = Film(*FILM_SIZE), np.random.default_rng(1)
     for name in ("sun", "sky", "lamps", "panorama"):
-        for layer in (name, f"{name}_bounced"):
+        for layer in (name, f"{name}_indirect"):
             film.layers[layer][:] = rng.random(film.layers[layer].shape, np.float32)
     film.layers["counts"][:] = 16.0
     tinted = Gain((1.2, 1.0, 0.8), (0.6, 0.5, 0.4))

@@ -54,10 +54,10 @@ def colour_tuple(values: NDArray[np.floating]) -> tuple[float, float, float]:
 
 
 def apply_gain(
-    whole: Floats, bounced: Floats | None, direct: tuple[float, ...], indirect: tuple[float, ...]
+    whole: Floats, indirect: Floats | None, direct_gain: tuple[float, ...], indirect_gain: tuple[float, ...]
 ) -> Floats:
-    """A light (..., 3) under the gain of its direct light and that of the part of it that has bounced."""
-    out = whole * np.array(direct, np.float32)
-    if bounced is not None and direct != indirect:
-        out += bounced * (np.array(indirect, np.float32) - np.array(direct, np.float32))
+    """A light (..., 3) under the gains of its direct and of its indirect part."""
+    out = whole * np.array(direct_gain, np.float32)
+    if indirect is not None and direct_gain != indirect_gain:
+        out += indirect * (np.array(indirect_gain, np.float32) - np.array(direct_gain, np.float32))
     return np.asarray(out, np.float32)

@@ -28,32 +28,35 @@ SIXTEEN_TO_NINE = (1280, 720)
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand and its tools."""
-    parser = commands.add_parser("aim", help="from a shadow, a place in the frame or a glint to the sun")
+    parser = commands.add_parser("aim", help="compute the sun from a shadow, a frame position or a glint")
     tools = parser.add_subparsers(dest="tool", metavar="TOOL", required=True)
-    shadow = tools.add_parser("shadow", help="a point that casts and where its shadow shall fall")
+    shadow = tools.add_parser("shadow", help="from a caster point and where its shadow should fall")
     point = triple("Point")
     shadow.add_argument(
-        "--from", dest="casters", type=point, action="append", required=True, help="x,y,z that casts"
+        "--from", dest="casters", type=point, action="append", required=True, help="caster point x,y,z"
     )
     shadow.add_argument(
-        "--to", dest="receivers", type=point, action="append", required=True, help="x,y,z in shade"
+        "--to", dest="receivers", type=point, action="append", required=True, help="shadow point x,y,z"
     )
-    shadow.add_argument("--scene", type=Path, help="model or project, to see what is in the way")
-    frame = tools.add_parser("frame", help="the sun at a place of the picture")
-    glint = tools.add_parser("glint", help="the sun mirrored by what is at a place of the picture")
+    shadow.add_argument("--scene", type=Path, help="model or project, to find what blocks the sun")
+    frame = tools.add_parser("frame", help="the sun at a position in the picture")
+    glint = tools.add_parser("glint", help="the sun reflected by the surface at a position in the picture")
     for tool, required in ((frame, False), (glint, True)):
         tool.add_argument("--scene", type=Path, required=required, help="model or project")
         tool.add_argument(
             "--view", required=True, help="name of a view, or eye/target/degrees like 0,-9,2/0,0,1/40"
         )
         tool.add_argument(
-            "--pixel", type=_spot, required=True, help="u,v from the upper left: shares, or pixels of --size"
+            "--pixel",
+            type=_spot,
+            required=True,
+            help="u,v from the upper left: fractions, or pixels with --size",
         )
-        tool.add_argument("--size", type=size, help="like 1280x720: --pixel counts pixels then")
-    windows = tools.add_parser("windows", help="when in the year the sun reaches a part")
+        tool.add_argument("--size", type=size, help="like 1280x720: --pixel is then in pixels")
+    windows = tools.add_parser("windows", help="when a part is sunlit in the year")
     windows.add_argument("scene", type=Path, help="model or project")
     windows.add_argument("--part", required=True, help="name of the part")
-    windows.add_argument("--side", type=triple("Side"), help="x,y,z: only faces that look this way")
+    windows.add_argument("--side", type=triple("Side"), help="x,y,z: only faces in this direction")
     for tool in (shadow, frame, glint, windows):
         clock = ("--hour-from", "--hour-to") if tool is shadow else ("--from", "--to")
         tool.add_argument(
@@ -70,7 +73,10 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
         )
         tool.add_argument("--year", type=whole(1900, 2150, "Year"), help="default: this year")
         tool.add_argument(
-            "--north", type=number(-180, 360, "North"), default=0.0, help="degrees from +Y, clockwise"
+            "--north",
+            type=number(-180, 360, "North"),
+            default=0.0,
+            help="north of the model, degrees clockwise from +Y",
         )
         add_axes(tool)
         add_json(tool)
@@ -118,7 +124,7 @@ def _site(options: argparse.Namespace) -> AlmanacSite | None:
     if options.lat is None and options.lon is None:
         return None
     if options.lat is None or options.lon is None:
-        raise GloametError("A place needs both --lat and --lon.")
+        raise GloametError("A site needs both --lat and --lon.")
     lat, lon = check_coordinates(options.lat, options.lon)
     tz = resolve_zone(options.tz or zone_name_at(lat, lon))
     return AlmanacSite(lat, lon, tz, options.year or datetime.now(UTC).year, options.north)
@@ -154,7 +160,7 @@ def _place(options: argparse.Namespace) -> tuple[float, float, float]:
     if options.size:
         u, v = u / width, v / height
     if not (0.0 <= u <= 1.0 and 0.0 <= v <= 1.0):
-        raise GloametError("--pixel leaves the picture: give shares from 0 to 1, or --size with it.")
+        raise GloametError("--pixel is outside the picture: give fractions from 0 to 1, or add --size.")
     return u, v, width / height
 
 
@@ -182,11 +188,11 @@ def _answer(
     for remark in aimed.remarks:
         print(remark)
     if moments and moments[0].error_deg > NEVER_DEG:
-        print("The real sun never stands there in the time that counts; the nearest:")
+        print("The real sun does not occur there within the search; the nearest:")
     for moment in moments:
         print(f"{moment.when:%d %b %Y %H:%M}  {moment.error_deg:.2f}° off")
     if site and not moments:
-        print("No moment of the year counts: widen the hours or the season.")
+        print("No moment within the search: widen the hours or the season.")
 
 
 def _run_shadow(options: argparse.Namespace) -> None:
@@ -221,7 +227,7 @@ def _run_windows(options: argparse.Namespace) -> None:
 
     site = _site(options)
     if site is None:
-        raise GloametError("Sun windows need a place: give --lat and --lon.")
+        raise GloametError("Sun windows need a site: give --lat and --lon.")
     compiled = _opened(options.scene, options.units, options.up)[0]
     target = target_from_part(
         compiled, options.part, None if options.side is None else np.array(options.side)
@@ -255,9 +261,9 @@ def _run_windows(options: argparse.Namespace) -> None:
         show(result, True)
         return
     if best is None:
-        print(f"The sun never reaches “{options.part}” in {site.year}.")
+        print(f"“{options.part}” is never sunlit in {site.year}.")
         return
-    print(f"most sun {best:%d %b %Y %H:%M}, {result['gap']}")
+    print(f"largest sunlit fraction {best:%d %b %Y %H:%M}, {result['gap']}")
     for span in spans:
         print(span.sentence(f"“{options.part}”"))
 

@@ -63,7 +63,7 @@ def fractions(text: str) -> tuple[float, float, float, float]:
     except ValueError:
         raise GloametError(f"Rectangle “{text}” is not four numbers like 0.2,0.3,0.6,0.8.") from None
     if not (0.0 <= left < right <= 1.0 and 0.0 <= top < bottom <= 1.0):
-        raise GloametError(f"Rectangle “{text}” is empty or leaves the picture: sides lie in 0..1.")
+        raise GloametError(f"Rectangle “{text}” is empty or outside the picture: sides are between 0 and 1.")
     return left, top, right, bottom
 
 
@@ -88,7 +88,7 @@ def add_site(parser: argparse.ArgumentParser, required: bool) -> None:
     parser.add_argument("--lat", type=float, required=required, help="latitude in degrees, north positive")
     parser.add_argument("--lon", type=float, required=required, help="longitude in degrees, east positive")
     parser.add_argument("--when", required=required, help="date and time, like 2026-06-21T12:00")
-    parser.add_argument("--tz", help="IANA time zone or offset like +03:00 (default: the zone of the place)")
+    parser.add_argument("--tz", help="IANA time zone or offset like +03:00 (default: the zone of the site)")
 
 
 def read_site(options: argparse.Namespace) -> tuple[float, float, datetime, tzinfo, str]:

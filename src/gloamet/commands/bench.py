@@ -74,7 +74,7 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("bench", help="measure the speeds")
+    parser = commands.add_parser("bench", help="measure performance")
     parser.add_argument("--only", metavar="NAME,…", help="measure only these")
     add_json(parser)
     parser.set_defaults(run=run)

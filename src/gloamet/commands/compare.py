@@ -11,14 +11,14 @@ from gloamet.errors import GloametError
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register both subcommands."""
-    parser = commands.add_parser("compare", help="colour difference and stops between two pictures of light")
+    parser = commands.add_parser("compare", help="colour difference and stops between two HDR pictures")
     parser.add_argument("first", type=Path)
     parser.add_argument("second", type=Path)
     add_json(parser)
     parser.set_defaults(run=run_compare)
-    other = commands.add_parser("looks", help="named settings: list them, or put a project into one")
-    other.add_argument("--apply", nargs=2, metavar=("NAME", "PROJECT"), help="change a project to a look")
-    other.add_argument("--strength", type=float, default=1.0, help="0 to 1, of --apply")
+    other = commands.add_parser("looks", help="looks (named settings): list them, or apply one to a project")
+    other.add_argument("--apply", nargs=2, metavar=("NAME", "PROJECT"), help="apply a look to a project")
+    other.add_argument("--strength", type=float, default=1.0, help="strength of --apply, 0 to 1")
     add_json(other)
     other.set_defaults(run=run_looks)
 
@@ -61,7 +61,7 @@ def run_looks(options: argparse.Namespace) -> None:
     mine, messages = own_looks()
     looks = {look.name: look for look in (*LOOKS, *mine)}
     if options.apply is None:
-        show({name: look.description or "one of your own" for name, look in looks.items()}, options.json)
+        show({name: look.description or "your own look" for name, look in looks.items()}, options.json)
         for sentence in messages:
             print(f"note: {sentence}")
         return

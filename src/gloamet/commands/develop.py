@@ -20,22 +20,26 @@ MAX_BYTES = 8 * 1024**2
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("develop", help="a picture of light (.exr, .hdr) to .png or .jpg")
-    parser.add_argument("source", type=Path, help="light: .exr, .hdr or float .tif")
+    parser = commands.add_parser("develop", help="develop an HDR picture (.exr, .hdr) to .png or .jpg")
+    parser.add_argument("source", type=Path, help="HDR picture: .exr, .hdr or float .tif")
     parser.add_argument("-o", "--output", type=Path, required=True)
     parser.add_argument(
-        "--settings", type=Path, help="links of the chain: .json of Expose, or a .gloamet project"
+        "--settings", type=Path, help="settings of the Expose step: .json, or a .gloamet project"
     )
     parser.add_argument("--ev", help=f"an exposure value at ISO 100, or {', '.join(METERED)} or incident")
-    parser.add_argument("--incident-lux", type=number(1e-4, 1e7, "Light"), help="what an incident meter read")
-    parser.add_argument("--compensation", type=number(-5, 5, "Compensation"), help="stops brighter")
-    parser.add_argument("--wb", help="KELVIN,TINT to balance on; none leaves the file’s own white neutral")
+    parser.add_argument(
+        "--incident-lux", type=number(1e-4, 1e7, "Light"), help="reading of an incident meter, lux"
+    )
+    parser.add_argument(
+        "--compensation", type=number(-5, 5, "Compensation"), help="exposure compensation, stops brighter"
+    )
+    parser.add_argument("--wb", help="white balance KELVIN,TINT; none keeps the white of the file")
     parser.add_argument("--view", help="view transform: gloamet develop --view ? lists them")
     parser.add_argument("--sixteen-bit", action="store_true", help="16-bit .png")
     parser.add_argument(
-        "--table-out", type=Path, metavar="OUT.cube", help="write the link of colour as a colour table too"
+        "--table-out", type=Path, metavar="OUT.cube", help="also write the colour link as a look-up table"
     )
-    parser.add_argument("--table-size", type=whole(2, 129, "Size"), default=33, help="its steps a side")
+    parser.add_argument("--table-size", type=whole(2, 129, "Size"), default=33, help="grid points per side")
     add_json(parser)
     parser.set_defaults(run=run)
 
@@ -119,7 +123,7 @@ def run(options: argparse.Namespace) -> None:
         raise GloametError(f"The folder {options.output.parent} is not there: make it first.")
     state = _state(options)
     if state.metering == "incident" and options.incident_lux is None:
-        raise GloametError("A file has no incident meter: give what it read with --incident-lux.")
+        raise GloametError("A file has no incident reading: give it with --incident-lux.")
     file = read_light_file(options.source)
     if not file.absolute and options.ev is None and options.settings is None:
         _say_relative(options.source)
@@ -131,7 +135,7 @@ def run(options: argparse.Namespace) -> None:
     save_display(options.output, codes, options.sixteen_bit)
     if options.table_out is not None:
         if options.table_out.suffix.lower() != ".cube":
-            raise GloametError(f"{options.table_out.name}: a colour table is written as .cube.")
+            raise GloametError(f"{options.table_out.name}: a look-up table is written as .cube.")
         write_table(
             options.table_out,
             lambda grid: grade_codes(grid, state.colour).clip(0.0, 1.0),

@@ -55,11 +55,11 @@ def colour(text: str) -> tuple[float, float, float]:
 
 AIR_OPTIONS = (
     ("--turbidity", "turbidity", "Turbidity"),
-    ("--haze-km", "haze_visibility_km", "Haze"),
+    ("--haze-visibility", "haze_visibility_km", "Haze"),
     ("--haze-height", "haze_height_m", "Height of the haze"),
     ("--ozone", "ozone_du", "Ozone"),
     ("--albedo", "ground_reflectance", "Ground reflectance"),
-    ("--sky-lx", "sky_lx", "Light of the sky"),
+    ("--sky-lx", "sky_lx", "Horizontal illuminance of the sky"),
     ("--sky-kelvin", "sky_kelvin", "Colour temperature of the sky"),
 )
 GENERAL_SKIES = tuple(f"cie:{k}" for k in range(1, len(CIE_GENERAL_SKIES) + 1))
@@ -105,21 +105,21 @@ def with_air(document: Document, options: argparse.Namespace) -> Document:
     given |= options.sky_model or {}
     hazy = "haze_visibility_km" in given or document.air.haze_on
     if "haze_height_m" in given and not hazy:
-        raise GloametError("There is no haze to give a height: give --haze-km too.")
+        raise GloametError("There is no haze to give a height: give --haze-visibility too.")
     if "haze_visibility_km" in given:
         given["haze_on"] = True
     changed = document.change("air", **given)
     if {"sky_lx", "sky_kelvin"} & set(given) and changed.air.sky_model not in ("cie", "uniform"):
         raise GloametError(
-            "Light and colour are set for an even or a general sky alone: choose cie:1 or uniform."
+            "--sky-lx and --sky-kelvin belong to a uniform or CIE sky: choose cie:1 or uniform."
         )
     return changed
 
 
 AERIAL_OPTIONS = (
-    ("--aerial-km", "aerial_visibility_km", "Visibility in the picture"),
+    ("--aerial-visibility", "aerial_visibility_km", "Visibility in the picture"),
     ("--aerial-strength", "aerial_strength", "Aerial perspective"),
-    ("--aerial-begin", "aerial_start_m", "Beginning of the aerial perspective"),
+    ("--aerial-start", "aerial_start_m", "Start of the aerial perspective"),
 )
 
 
@@ -128,13 +128,13 @@ def add_aerial(parser: argparse.ArgumentParser) -> None:
     for option, name, what in AERIAL_OPTIONS:
         add_field(parser, option, "air", name, what)
     parser.add_argument(
-        "--aerial-tint", type=colour, metavar="#RRGGBB", help="colour of the air before things"
+        "--aerial-tint", type=colour, metavar="#RRGGBB", help="tint of the light that the air adds"
     )
-    help_text = "whether far things fade into the air"
-    parser.add_argument("--aerial", choices=["on", "off"], help=help_text)
+    help_text = "aerial perspective on or off"
+    parser.add_argument("--aerial-perspective", choices=["on", "off"], help=help_text)
     help_text = description("air", "aerial_on_sky")
     parser.add_argument(
-        "--aerial-dims-sky", action="store_true", help=f"{help_text[:1].lower()}{help_text[1:]}"
+        "--aerial-on-sky", action="store_true", help=f"{help_text[:1].lower()}{help_text[1:]}"
     )
 
 
@@ -145,12 +145,12 @@ def with_aerial(document: Document, options: argparse.Namespace) -> Document:
         given |= {"aerial_tint": options.aerial_tint, "aerial_tint_strength": 1.0}
     if options.aerial_on_sky:
         if not given.get("aerial_visibility_km", document.air.aerial_visibility_km):
-            raise GloametError("Sky and sun fade with a visibility of your own: give --aerial-km too.")
+            raise GloametError("--aerial-on-sky needs a visibility: give --aerial-visibility too.")
         given["aerial_on_sky"] = True
-    if options.aerial == "off" and given:
-        raise GloametError("There is no aerial perspective to shape: leave --aerial off out.")
-    if options.aerial is not None:
-        return document.change("air", aerial_perspective=options.aerial == "on", **given)
+    if options.aerial_perspective == "off" and given:
+        raise GloametError("Aerial perspective is off: remove --aerial-perspective off.")
+    if options.aerial_perspective is not None:
+        return document.change("air", aerial_perspective=options.aerial_perspective == "on", **given)
     return document.change("air", aerial_perspective=True, **given) if given else document
 
 
@@ -165,7 +165,7 @@ def read_document(path: Path, units: str | None = None, up: str | None = None) -
     if path.suffix.lower() == ENDING:
         document = load_document(path)
         if not document.stage.scene_file:
-            raise GloametError(f"{path.name} names no model: open one on the desk first.")
+            raise GloametError(f"{path.name} has no model: open one in the desk first.")
     else:
         messages = ("m", "y") if path.suffix.lower() in SILENT else ("file", "file")
         document = Document().change("stage", scene_file=str(path), units=messages[0], up=messages[1])

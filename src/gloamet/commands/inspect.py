@@ -14,9 +14,9 @@ from gloamet.stage.scene import Scene
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("inspect", help="what a model file holds")
+    parser = commands.add_parser("inspect", help="contents of a model file")
     parser.add_argument("source", type=Path, help="model (.glb, .gltf, .usd*, .obj, .ply, .stl)")
-    parser.add_argument("--outside", action="store_true", help="read files outside the model's folder")
+    parser.add_argument("--outside", action="store_true", help="allow files outside the folder of the model")
     add_json(parser)
     parser.set_defaults(run=run)
 

@@ -24,19 +24,19 @@ from gloamet.errors import GloametError
 from gloamet.light_layers import LIGHT_LAYERS
 
 PANORAMA_OPTIONS = (
-    ("--panorama-turn", "rotation_deg", "Turn"),
+    ("--panorama-rotation", "rotation_deg", "Turn"),
     ("--panorama-lux", "illuminance_lx", "Panorama"),
     ("--panorama-tilt", "tilt_deg", "Tilt"),
     ("--panorama-blur", "blur_deg", "Blur"),
-    ("--panorama-stretch", "elevation_scale", "Stretch"),
+    ("--panorama-elevation-scale", "elevation_scale", "Stretch"),
 )
 PANORAMA_SWITCHES = (
-    ("--panorama-flip", "mirrored", True, "mirror it, east for west"),
-    ("--panorama-lift-sun", "sun_removed", True, "take its own sun out, disc and glow"),
-    ("--panorama-hidden", "as_background", False, "it lights, and is not seen behind the scene"),
+    ("--panorama-mirror", "mirrored", True, "mirror the panorama horizontally"),
+    ("--panorama-remove-sun", "sun_removed", True, "remove the sun of the panorama, disc and glow"),
+    ("--panorama-hidden", "as_background", False, "not visible as background; it still lights the scene"),
 )
 GAINS: dict[str, str] = {name: f"{name}_stops" for name in LIGHT_LAYERS} | {
-    f"{name}-bounced": f"{name}_bounced_stops" for name in LIGHT_LAYERS
+    f"{name}-indirect": f"{name}_indirect_stops" for name in LIGHT_LAYERS
 }
 WARMTHS: dict[str, str] = {name: f"{name}_mired" for name in LIGHT_LAYERS}
 
@@ -50,22 +50,26 @@ def add_light(parser: argparse.ArgumentParser) -> None:
     add_aerial(parser)
     add_grade(parser, lights=True)
     add_picture_sky(parser)
-    parser.add_argument("--panorama", type=Path, help="lat-long .exr, .hdr or .tif whose light is added")
+    parser.add_argument(
+        "--panorama", type=Path, help="lat-long panorama .exr, .hdr or .tif that lights the scene too"
+    )
     for option, name, what in PANORAMA_OPTIONS:
         add_field(parser, option, "panorama", name, what)
     for option, _name, _value, help_text in PANORAMA_SWITCHES:
         parser.add_argument(option, action="store_true", help=help_text)
     pair: Any = {"action": "append", "default": []}
     names = ", ".join(GAINS)
-    parser.add_argument("--gain", type=_gain, metavar="LIGHT=STOPS", help=f"brightness of {names}", **pair)
-    help_text = "warmth of a light's fill"
+    parser.add_argument("--gain", type=_gain, metavar="LIGHT=STOPS", help=f"gain of {names} in stops", **pair)
+    help_text = "warmth of a light"
     parser.add_argument("--light-warmth", type=_warmth, metavar="LIGHT=MIRED", help=help_text, **pair)
-    parser.add_argument("--sky-saturation", type=number(0, 3, "Saturation"), help="colour of the sky fill")
-    parser.add_argument("--solo", choices=LIGHT_LAYERS, help="this light alone")
-    parser.add_argument("--ev", help="auto or an exposure value at ISO 100")
-    parser.add_argument("--metering", choices=METERINGS, help="how an automatic exposure is found")
     parser.add_argument(
-        "--settings", type=Path, help="links of the chain: .json of Expose, or a .gloamet project"
+        "--sky-saturation", type=number(0, 3, "Saturation"), help="saturation of the sky fill"
+    )
+    parser.add_argument("--solo", choices=LIGHT_LAYERS, help="show this light only")
+    parser.add_argument("--ev", help="auto or an exposure value at ISO 100")
+    parser.add_argument("--metering", choices=METERINGS, help="metering mode of the automatic exposure")
+    parser.add_argument(
+        "--settings", type=Path, help="settings of the Expose step: .json, or a .gloamet project"
     )
 
 
@@ -120,7 +124,7 @@ def _with_panorama(document: Document, options: argparse.Namespace) -> Document:
     if options.panorama is not None:
         given["file"] = str(options.panorama.resolve())
     if given and not (options.panorama or document.panorama.file):
-        raise GloametError("There is no panorama to turn or to set a level for: give --panorama too.")
+        raise GloametError("There is no panorama for these options: give --panorama too.")
     return document.change("panorama", **given)
 
 
@@ -129,13 +133,13 @@ def _with_sun(document: Document, options: argparse.Namespace) -> Document:
     timed = (options.lat, options.lon, options.when)
     if any(v is not None for v in placed):
         if any(v is not None for v in timed):
-            raise GloametError("Give either a place and time or a sun direction, not both.")
+            raise GloametError("Give either a site and time or a sun direction, not both.")
         azimuth = (180.0 if options.sun_azimuth is None else options.sun_azimuth) % 360.0
         elevation = document.sun.elevation_deg if options.sun_elevation is None else options.sun_elevation
         return document.change("sun", mode="manual", azimuth_deg=azimuth, elevation_deg=max(-20.0, elevation))
     if any(v is not None for v in timed):
         if any(v is None for v in timed):
-            raise GloametError("A place and time need --lat, --lon and --when together.")
+            raise GloametError("A site and time need --lat, --lon and --when together.")
         lat, lon, when, tz, name = read_site(options)
         document = document.change("site", latitude_deg=lat, longitude_deg=lon, timezone=name)
         wall = when if when.tzinfo is None else when.astimezone(tz).replace(tzinfo=None)

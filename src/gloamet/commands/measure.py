@@ -12,18 +12,18 @@ from gloamet.errors import GloametError
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("measure", help="light of places in a picture of light")
-    parser.add_argument("source", type=Path, help="light: .exr, .hdr or float .tif")
+    parser = commands.add_parser("measure", help="spot readings in an HDR picture")
+    parser.add_argument("source", type=Path, help="HDR picture: .exr, .hdr or float .tif")
     parser.add_argument(
         "--spot",
         type=_place,
         action="append",
         required=True,
         metavar="X,Y",
-        help="shares of width and height",
+        help="fractions of width and height",
     )
     parser.add_argument(
-        "--ev", type=number(-8, 22, "EV"), help="exposure for stops; left out, the scene meter’s"
+        "--ev", type=number(-8, 22, "EV"), help="exposure value for the stops; default: the scene meter"
     )
     add_json(parser)
     parser.set_defaults(run=run)
@@ -34,9 +34,9 @@ def _place(text: str) -> tuple[float, float]:
     try:
         x, y = (float(word) for word in text.split(","))
     except ValueError:
-        raise GloametError(f"“{text}” is not a place like 0.5,0.5.") from None
+        raise GloametError(f"“{text}” is not a position like 0.5,0.5.") from None
     if not (0.0 <= x <= 1.0 and 0.0 <= y <= 1.0):
-        raise GloametError(f"The place {text} is outside the picture: give shares from 0 to 1.")
+        raise GloametError(f"The position {text} is outside the picture: give fractions from 0 to 1.")
     return x, y
 
 

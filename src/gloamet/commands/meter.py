@@ -38,7 +38,9 @@ class _Lit(NamedTuple):
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("meter", help="light on a scene, source by source, and its checks")
+    parser = commands.add_parser(
+        "meter", help="light meter of a scene, source by source, and plausibility checks"
+    )
     parser.add_argument("source", type=Path, help="model or project (.gloamet)")
     add_camera(parser)
     add_light(parser)
@@ -139,7 +141,7 @@ def _readings(document: Document, options: argparse.Namespace) -> dict[str, Any]
 
 
 def _cards(cards: Any) -> list[dict[str, Any]]:
-    """Cards in the scene: lux of each source, straight and bounced, and colour of all of it."""
+    """Cards in the scene: lux of each source, direct and indirect, and colour of all of it."""
     from gloamet.colour.spaces import AP1_TO_XYZ, luminance
     from gloamet.colour.temperature import correlated_temperature, distance_from_locus
     from gloamet.meter.card_light import CARDS, SOURCES
@@ -148,9 +150,9 @@ def _cards(cards: Any) -> list[dict[str, Any]]:
     for k, facing in enumerate(CARDS):
         row: dict[str, Any] = {"card": facing}
         for n, name in enumerate(SOURCES):
-            whole_lx, bounced_lx = (float(luminance(a[k, n].astype(float))) for a in cards)
-            row[f"{name}_direct_lx"] = whole_lx - bounced_lx
-            row[f"{name}_bounced_lx"] = bounced_lx
+            whole_lx, indirect_lx = (float(luminance(a[k, n].astype(float))) for a in cards)
+            row[f"{name}_direct_lx"] = whole_lx - indirect_lx
+            row[f"{name}_indirect_lx"] = indirect_lx
         colour = AP1_TO_XYZ @ cards.whole[k].astype(float).sum(0)
         rows.append(row | {"cct_k": correlated_temperature(colour), "duv": distance_from_locus(colour)})
     return rows
@@ -176,4 +178,4 @@ def run(options: argparse.Namespace) -> None:
     for check in found["checks"]:
         print(f"check: {check['sentence']}")
     if not found["checks"]:
-        print("check: nothing implausible.")
+        print("check: no warnings.")

@@ -18,14 +18,19 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
     parser = commands.add_parser("panorama", help="light and sun of a lat-long panorama")
     parser.add_argument("file", type=Path)
-    parser.add_argument("--find-sun", action="store_true", help="list every sun that is found")
-    parser.add_argument("--match", type=_place, metavar="LAT,LON", help="when the real sun stands there")
+    parser.add_argument("--find-sun", action="store_true", help="list all suns found in it")
+    parser.add_argument("--match", type=_place, metavar="LAT,LON", help="find when the real sun is there")
     parser.add_argument(
-        "--turn", type=number(-180, 180, "Turn"), default=0.0, help="clockwise, degrees, before matching"
+        "--rotation",
+        type=number(-180, 180, "Turn"),
+        default=0.0,
+        help="rotation before matching, degrees clockwise",
     )
     year = datetime.now().year
-    parser.add_argument("--year", type=whole(1900, 2150, "Year"), default=year, help="of the match")
-    parser.add_argument("--lift-sun", type=Path, metavar="OUT.exr", help="write it without its sun")
+    parser.add_argument("--year", type=whole(1900, 2150, "Year"), default=year, help="year of the match")
+    parser.add_argument(
+        "--remove-sun", type=Path, metavar="OUT.exr", help="write the panorama without its sun"
+    )
     add_json(parser)
     parser.set_defaults(run=run)
 
@@ -35,7 +40,7 @@ def _place(text: str) -> tuple[float, float]:
     try:
         lat, lon = (float(word) for word in text.split(","))
     except ValueError:
-        raise GloametError(f"“{text}” is not a place like 57.4,21.5.") from None
+        raise GloametError(f"“{text}” is not a site like 57.4,21.5.") from None
     number(-90, 90, "Latitude")(str(lat)), number(-180, 180, "Longitude")(str(lon))
     return lat, lon
 
@@ -66,8 +71,8 @@ def run(options: argparse.Namespace) -> None:
     from gloamet.sky.panorama_clipped import estimated_sun
     from gloamet.sky.panorama_dome import LightOptions, panorama_dome, prepare_panorama, suns_of
 
-    if options.lift_sun is not None and options.lift_sun.suffix.lower() != ".exr":
-        raise GloametError(f"{options.lift_sun.name}: a panorama is written as .exr.")
+    if options.remove_sun is not None and options.remove_sun.suffix.lower() != ".exr":
+        raise GloametError(f"{options.remove_sun.name}: a panorama is written as .exr.")
     picture = cached_panorama(options.file)
     suns = suns_of(picture)
     lifted = prepare_panorama(picture, LightOptions(lifted=True), suns)
@@ -86,9 +91,7 @@ def run(options: argparse.Namespace) -> None:
     }
     if suns and out["clipped"]:
         out["estimated_sun_lx"] = estimated_sun(without, suns[0])
-        out["note"] = (
-            "The sun is clipped: its light is estimated from what a clear sky of this colour would have."
-        )
+        out["note"] = "The sun is clipped: its light is estimated from a clear sky of this colour."
     candidates = [
         {
             "azimuth_deg": s.azimuth_deg,
@@ -104,11 +107,11 @@ def run(options: argparse.Namespace) -> None:
     if options.match is not None:
         if not suns:
             raise GloametError(f"{options.file.name} has no sun that could be matched.")
-        out["matches"] = _matches(suns[0].azimuth_deg + options.turn, suns[0].elevation_deg, options)
-    if options.lift_sun is not None:
+        out["matches"] = _matches(suns[0].azimuth_deg + options.rotation, suns[0].elevation_deg, options)
+    if options.remove_sun is not None:
         if not suns:
-            raise GloametError(f"{options.file.name} has no sun that could be lifted out.")
-        save_light(options.lift_sun, decode(lifted.seen, picture.scale))
+            raise GloametError(f"{options.file.name} has no sun that could be removed.")
+        save_light(options.remove_sun, decode(lifted.seen, picture.scale))
     for note in picture.notes:
         print(f"note: {note}", file=sys.stderr)
     _print(out, options)

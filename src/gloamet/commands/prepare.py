@@ -14,7 +14,7 @@ from gloamet.kernelcache import STAGE_SECONDS, mark_ready, remove_unused_folders
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
     parser = commands.add_parser("prepare", help="compile the kernels once")
-    parser.add_argument("--stage", choices=list(STAGE_SECONDS), help="only this one")
+    parser.add_argument("--stage", choices=list(STAGE_SECONDS), help="only this stage")
     parser.set_defaults(run=run)
 
 

@@ -33,7 +33,7 @@ MOST_FOR_NOISE = 4096  # samples per pixel where only --noise says when to stop
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("render", help="a model or project to .png, .jpg or .exr")
+    parser = commands.add_parser("render", help="render a model or project to .png, .jpg or .exr")
     parser.add_argument(
         "source", type=Path, help="model (.glb, .gltf, .usd*, .obj, .ply, .stl) or project (.gloamet)"
     )
@@ -41,12 +41,12 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("--size", type=size, help="like 1280x720")
     parser.add_argument("--samples", type=whole(1, 65536, "Samples"), help="samples per pixel")
     parser.add_argument(
-        "--noise", type=number(0.1, 50, "Noise"), help="stop where noise is below this, percent"
+        "--noise", type=number(0.1, 50, "Noise"), help="stop where the noise is below this, percent"
     )
     parser.add_argument(
-        "--seed", type=whole(0, 2**31 - 1, "Seed"), default=0, help="other noise, same picture"
+        "--seed", type=whole(0, 2**31 - 1, "Seed"), default=0, help="random seed: other noise, same picture"
     )
-    parser.add_argument("--checkpoint", type=Path, help="keep what is done in this file, and go on from it")
+    parser.add_argument("--checkpoint", type=Path, help="write progress to this file and resume from it")
     add_camera(parser)
     add_light(parser)
     parser.add_argument("--exposed", action="store_true", help="scale .exr so that 1.0 is 1.2 x 2^EV cd/m2")
@@ -54,11 +54,17 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     parser.add_argument("--denoise", action="store_true", help="denoise the picture")
     parser.add_argument("--bounces", type=whole(1, 32, "Bounces"), default=None)
     add_axes(parser)
-    parser.add_argument("--mute", action="append", metavar="PART", help="leave a part out; may be repeated")
+    parser.add_argument("--mute", action="append", metavar="PART", help="mute a part; may be repeated")
     plaster = number(0.18, 0.9, "Plaster")
-    parser.add_argument("--plaster", type=plaster, nargs="?", const=0.6, help="reflectance, 0.6 if left out")
     parser.add_argument(
-        "--contours", type=number(0.5, 6, "Contour width"), nargs="?", const=1.4, help="contours, width in px"
+        "--plaster", type=plaster, nargs="?", const=0.6, help="plaster reflectance, default 0.6"
+    )
+    parser.add_argument(
+        "--contours",
+        type=number(0.5, 6, "Contour width"),
+        nargs="?",
+        const=1.4,
+        help="contour lines on plaster, width in px",
     )
     parser.add_argument(
         "--rectangle", type=fractions, help="left,top,right,bottom in 0..1: refine only there"
@@ -157,7 +163,7 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights
     if options.checkpoint is not None:
         kept = Checkpoint(options.checkpoint, digest_of(compiled, lights, job.camera, film, aim.bounces))
         if kept.resume(film):
-            _say(f"going on from {film.mean_samples():.0f} samples per pixel")
+            _say(f"resuming from {film.mean_samples():.0f} samples per pixel")
     stop = threading.Event()
     before = signal.signal(signal.SIGINT, lambda *_: stop.set())
 
@@ -186,7 +192,7 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights
         raise GloametError("Stopped before the first pass: nothing was saved.")
     if kept is not None and stop.is_set():
         kept.save(film, 0.0)
-        _say(kept.problem or f"stopped: the same command goes on from {options.checkpoint}")
+        _say(kept.problem or f"stopped: the same command resumes from {options.checkpoint}")
     elif kept is not None:
         kept.remove()
     return film

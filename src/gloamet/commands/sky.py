@@ -55,10 +55,10 @@ def sweep(text: str) -> Sweep:
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("sky", help="light of sun and sky on level ground")
-    parser.add_argument("--elevation", type=number(-90, 90, "Elevation"), help="sun height, degrees")
+    parser = commands.add_parser("sky", help="horizontal illuminance of sun and sky")
+    parser.add_argument("--elevation", type=number(-90, 90, "Elevation"), help="sun elevation, degrees")
     parser.add_argument(
-        "--azimuth", type=number(-360, 720, "Azimuth"), default=180.0, help="from north, degrees"
+        "--azimuth", type=number(-360, 720, "Azimuth"), default=180.0, help="sun azimuth, degrees from north"
     )
     add_air(parser, "--model")
     add_grade(parser)
@@ -67,7 +67,7 @@ def add_parser(commands: argparse._SubParsersAction) -> None:
     )
     parser.add_argument("--panorama", type=Path, help="write a lat-long .exr in cd/m2, north in the centre")
     parser.add_argument("--width", type=whole(16, 16384, "Width"), default=2048)
-    parser.add_argument("--no-sun", action="store_true", help="leave the disc out of the panorama")
+    parser.add_argument("--no-sun", action="store_true", help="write the panorama without the sun disc")
     add_json(parser)
     parser.set_defaults(run=run)
 
@@ -119,7 +119,7 @@ def _readings(document: Document, dome: SkyDome, elevation_deg: float) -> dict[s
     messages = caveat(sky_model_from_document(document), air, elevation_deg)
     changed = grading_differences(grade_from_document(document))
     messages = " ".join(
-        [*([messages] if messages else []), *([f"Not nature’s: {', '.join(changed)}."] if changed else [])]
+        [*([messages] if messages else []), *([f"Not physical: {', '.join(changed)}."] if changed else [])]
     )
     return {**out, "note": messages} if messages else out
 
@@ -154,10 +154,10 @@ def run(options: argparse.Namespace) -> None:
         raise GloametError(f"{options.panorama.name}: the panorama is written as .exr.")
     document = with_grade(with_air(Document(), options), options)
     if options.elevation is None and (options.sweep is None or options.sweep.name != "elevation"):
-        raise GloametError("Give the height of the sun: --elevation 30.")
+        raise GloametError("Give the elevation of the sun: --elevation 30.")
     if options.sweep is not None:
         if options.panorama is not None:
-            raise GloametError("A sweep is a table and one panorama is one sky: leave one of them out.")
+            raise GloametError("--sweep prints a table and --panorama writes one sky: give only one of them.")
         _print_table(options, document, options.sweep)
         return
     dome = _dome(document, options, options.elevation, SkySolver())

@@ -18,14 +18,14 @@ GRADE_OPTIONS = (
     ("--tint-strength", "tint_strength", "Tint strength"),
     ("--saturation", "saturation", "Saturation"),
     ("--warmth", "warmth_mired", "Warmth"),
-    ("--horizon-glow", "horizon_stops", "Glow at the horizon"),
+    ("--horizon-glow", "horizon_stops", "Horizon glow"),
     ("--aureole", "aureole_stops", "Aureole"),
-    ("--aureole-size", "aureole_deg", "Size of the aureole"),
-    ("--sun-disc", "disc_brightness", "Brightness of the disc"),
+    ("--aureole-size", "aureole_deg", "Aureole radius"),
+    ("--sun-disc", "disc_brightness", "Sun disc brightness"),
 )
 SHAFT_OPTIONS = (
-    ("--dust-visibility", "visibility_m", "Medium"),
-    ("--dust-anisotropy", "anisotropy", "Direction"),
+    ("--medium-visibility", "visibility_m", "Medium"),
+    ("--medium-anisotropy", "anisotropy", "Anisotropy"),
 )
 
 
@@ -63,29 +63,27 @@ def _tint(text: str) -> Colour | dict[str, Any]:
     if name not in LIGHT_LAYERS:
         raise GloametError(f"There is no light “{name}” to tint: there are {', '.join(LIGHT_LAYERS)}.")
     hue, _comma, fraction = value.partition(",")
-    strength = number(0, 1, "Share of a tint")(fraction) if fraction else 1.0
+    strength = number(0, 1, "Tint strength")(fraction) if fraction else 1.0
     return {f"{name}_tint": colour(hue), f"{name}_tint_strength": strength}
 
 
 def add_grade(parser: argparse.ArgumentParser, lights: bool = False) -> None:
     """The artist's hand on the sky; with `lights` a tint may be one of a light's fill instead."""
-    help_text = "colour the sky is tinted with" + (
-        ", or LIGHT=#RRGGBB,SHARE of a light's fill" if lights else ""
-    )
+    help_text = "tint of the sky" + (", or of a light: LIGHT=#RRGGBB,STRENGTH" if lights else "")
     parser.add_argument("--tint", type=_tint, action="append", default=[], metavar="#RRGGBB", help=help_text)
     parser.set_defaults(tints_lights=lights)
     for option, name, what in GRADE_OPTIONS:
         add_field(parser, option, "sky", name, what)
     luminance, hue = curve("Luminance", CURVE_STOPS), curve("Hue", CURVE_TURN_DEG)
     help_text = description("sky", "luminance_curve")
-    parser.add_argument("--luminance-by-height", type=luminance, metavar="A,B,C,D,E", help=help_text)
+    parser.add_argument("--luminance-by-elevation", type=luminance, metavar="A,B,C,D,E", help=help_text)
     help_text = description("sky", "hue_curve")
-    parser.add_argument("--hue-by-height", type=hue, metavar="A,B,C,D,E", help=help_text)
+    parser.add_argument("--hue-by-elevation", type=hue, metavar="A,B,C,D,E", help=help_text)
 
 
 def with_grade(document: Document, options: argparse.Namespace) -> Document:
     """A document with the sky that was asked for; a tint without a strength is a whole one."""
-    curves = {"luminance_curve": options.luminance_by_height, "hue_curve": options.hue_by_height}
+    curves = {"luminance_curve": options.luminance_by_elevation, "hue_curve": options.hue_by_elevation}
     plain = [tint for tint in options.tint if not isinstance(tint, dict)]
     if len(plain) != len(options.tint) and not options.tints_lights:
         raise GloametError("A sky alone has no lights to balance: give --tint a colour like #ffd9a0.")
@@ -100,39 +98,45 @@ def with_grade(document: Document, options: argparse.Namespace) -> Document:
 
 def add_picture_sky(parser: argparse.ArgumentParser) -> None:
     """What belongs to a picture alone: whether the hand acts on light, the backdrop, dust."""
-    help_text = "the hand on the sky is seen and gives no light"
+    help_text = "the sky grading changes the background only, not the light"
     parser.add_argument("--background-only", action="store_true", help=help_text)
     forms = "sky, none, #rrggbb or #rrggbb,#rrggbb"
-    help_text = f"what is seen past all things: {forms} from below to above"
+    help_text = f"backdrop: {forms} from bottom to top"
     parser.add_argument("--backdrop", type=backdrop, metavar="WHAT", help=help_text)
-    help_text = "dust in which the sun draws shafts: model, view or box"
-    parser.add_argument("--shafts", choices=["model", "view", "box"], nargs="?", const="view", help=help_text)
+    help_text = "light shafts in a participating medium: model, view or box"
+    parser.add_argument(
+        "--light-shafts", choices=["model", "view", "box"], nargs="?", const="view", help=help_text
+    )
     for option, name, what in SHAFT_OPTIONS:
         add_field(parser, option, "light_shafts", name, what)
-    parser.add_argument("--dust-low", type=triple("Corner"), metavar="X,Y,Z", help="lowest corner of the box")
     parser.add_argument(
-        "--dust-high", type=triple("Corner"), metavar="X,Y,Z", help="highest corner of the box"
+        "--medium-min", type=triple("Corner"), metavar="X,Y,Z", help="minimum corner of the box"
     )
-    parser.add_argument("--dust-colour", type=colour, metavar="#RRGGBB", help="colour of the dust")
+    parser.add_argument(
+        "--medium-max", type=triple("Corner"), metavar="X,Y,Z", help="maximum corner of the box"
+    )
+    parser.add_argument(
+        "--medium-colour", type=colour, metavar="#RRGGBB", help="scattering colour of the medium"
+    )
 
 
 def with_picture_sky(document: Document, options: argparse.Namespace) -> Document:
     """A document with the backdrop and the dust that were asked for."""
     sky: dict[str, Any] = dict(options.backdrop or {})
     sky |= {"acts_on": "background"} if options.background_only else {}
-    others = {"box_min": options.dust_low, "box_max": options.dust_high, "colour": options.dust_colour}
+    others = {"box_min": options.medium_min, "box_max": options.medium_max, "colour": options.medium_colour}
     found = given_fields(options, SHAFT_OPTIONS)
     found |= {name: value for name, value in others.items() if value is not None}
-    if found and not (options.shafts or document.light_shafts.on):
-        raise GloametError("There is no dust to shape: give --shafts too.")
-    if options.shafts:
-        found |= {"on": True, "region": options.shafts}
+    if found and not (options.light_shafts or document.light_shafts.on):
+        raise GloametError("There is no medium for these options: give --light-shafts too.")
+    if options.light_shafts:
+        found |= {"on": True, "region": options.light_shafts}
     low, high = (
         found.get("box_min", document.light_shafts.box_min),
         found.get("box_max", document.light_shafts.box_max),
     )
     if any(a >= b for a, b in zip(low, high, strict=True)):
         raise GloametError(
-            "The dust’s box has no room: each number of --dust-high must be above --dust-low’s."
+            "The box of the medium is empty: each number of --medium-max must be above that of --medium-min."
         )
     return document.change("sky", **sky).change("light_shafts", **found)

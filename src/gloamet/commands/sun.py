@@ -11,7 +11,7 @@ from gloamet.sun.moment import events_of, moment_at
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("sun", help="the sun at a place and time")
+    parser = commands.add_parser("sun", help="the sun at a site and time")
     add_site(parser, required=True)
     add_json(parser)
     parser.set_defaults(run=run)

@@ -23,21 +23,23 @@ SHEET_COLUMNS = 4
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register both subcommands."""
-    parser = commands.add_parser("sweep", help="one or two settings through a range, as small pictures")
+    parser = commands.add_parser("sweep", help="contact sheet of one or two settings through a range")
     _add_scene(parser)
     help_text = "PATH=LOW:HIGH:COUNT[:log], like sun.elevation_deg=5:60:8; sun.hour and sun.day are clock and calendar"
     parser.add_argument("--vary", action="append", required=True, metavar="RANGE", help=help_text)
     parser.set_defaults(run=run_sweep)
-    other = commands.add_parser("suggest", help="plausible lights for a view, spread far apart")
+    other = commands.add_parser("suggest", help="suggest plausible, clearly different lights for a view")
     _add_scene(other)
-    other.add_argument("-n", "--number", type=whole(1, 48, "Number"), default=12, help="how many")
+    other.add_argument(
+        "-n", "--number", type=whole(1, 48, "Number"), default=12, help="number of suggestions"
+    )
     other.set_defaults(run=run_suggest)
 
 
 def _add_scene(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("source", type=Path, help="model or project (.gloamet)")
     parser.add_argument("-o", "--output", type=Path, required=True, help="a sheet (.png, .pdf) or a folder")
-    parser.add_argument("--size", type=size, default=(320, 180), help="of each picture, like 320x180")
+    parser.add_argument("--size", type=size, default=(320, 180), help="size of each picture, like 320x180")
     add_camera(parser)
     add_light(parser)
     add_axes(parser)
@@ -70,7 +72,7 @@ def _check_output(path: Path) -> None:
 
     if path.suffix and path.suffix.lower() not in ENDINGS:
         raise GloametError(
-            f"{path.name}: a sheet is written as {' or '.join(ENDINGS)}; without an ending as a folder."
+            f"{path.name}: a sheet is written as {' or '.join(ENDINGS)}; without an ending a folder is written."
         )
     if not path.parent.is_dir():
         raise GloametError(f"The folder {path.parent} is not there: make it first.")
@@ -110,7 +112,7 @@ def run_sweep(options: argparse.Namespace) -> None:
         help_text = variant_label(variant)
         pictures.append((made.pixels, help_text))
         tell.append(
-            {"file": f"{number:03d}.png", "values": variant.values, "words": help_text, "ev": made.ev}
+            {"file": f"{number:03d}.png", "values": variant.values, "caption": help_text, "ev": made.ev}
         )
         if sys.stderr.isatty():
             print(f"\r{number} of {len(variants)} ", end="", file=sys.stderr)

@@ -102,14 +102,14 @@ class ImportPanel(QWidget):
         column.addWidget(self.drawing)
         column.addWidget(self.size_label)
         column.addWidget(self.warning)
-        column.addWidget(label("One unit of the file is", "head"))
+        column.addWidget(label("Unit of the file", "head"))
         column.addWidget(
             SegmentedControl(
                 session, "stage", "units", [(u, u) for u in ("file", "m", "cm", "mm", "in", "ft")]
             )
         )
         column.addWidget(self.units_why)
-        column.addWidget(label("Up in the file", "head"))
+        column.addWidget(label("Up axis of the file", "head"))
         column.addWidget(
             SegmentedControl(session, "stage", "up", [("file", "file"), ("y", "Y up"), ("z", "Z up")])
         )
@@ -118,10 +118,10 @@ class ImportPanel(QWidget):
         row.addWidget(label("Front faces", "head"))
         row.addWidget(facing_label(session))
         column.addLayout(row)
-        column.addWidget(Switch(session, "stage", "drop_to_ground", "Stands on height 0"))
-        column.addWidget(Switch(session, "stage", "outside_files", "Files outside its folder may be read"))
+        column.addWidget(Switch(session, "stage", "drop_to_ground", "Drop to height 0"))
+        column.addWidget(Switch(session, "stage", "outside_files", "Allow files outside its folder"))
         self.done = QPushButton("Done")
-        self.done.setToolTip("Closes this sheet; the same choices stay on the Stage step.")
+        self.done.setToolTip("Close this sheet; the same settings are in the Stage step.")
         self.done.clicked.connect(self.hide)
         column.addWidget(self.done)
         column.addStretch(1)

@@ -56,12 +56,12 @@ class TopBar(QWidget):
             row.addWidget(button)
             self.buttons.append(button)
         row.addStretch(1)
-        self.undo = link("undo", "Take the last step back (Ctrl+Z).", session.undo)
-        self.redo = link("redo", "Do it again (Ctrl+Shift+Z).", session.redo)
-        self.stop = link("stop", "Stop refining; the picture stays.", self._toggle)
+        self.undo = link("Undo", "Undo (Ctrl+Z).", session.undo)
+        self.redo = link("Redo", "Redo (Ctrl+Shift+Z).", session.redo)
+        self.stop = link("Stop", "Stop refining; the picture stays.", self._toggle)
         self.status = label("", "note")
         self.status.setToolTip(
-            "Samples of a pixel, and the noise before denoising that four of five places stay below."
+            "Samples per pixel, and the relative noise before denoising that 80 % of the picture is below."
         )
         self.status.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.status.setMinimumWidth(210)  # as wide as its longest, so that nothing beside it moves
@@ -81,8 +81,8 @@ class TopBar(QWidget):
         now, back, on = history.current, history.undone, history.redone
         undone = step_label(back, now) if back is not None else "nothing"
         redone = step_label(now, on) if on is not None else "nothing"
-        self.undo.setToolTip(f"Take back: {undone} (Ctrl+Z).")
-        self.redo.setToolTip(f"Do again: {redone} (Ctrl+Shift+Z).")
+        self.undo.setToolTip(f"Undo: {undone} (Ctrl+Z).")
+        self.redo.setToolTip(f"Redo: {redone} (Ctrl+Shift+Z).")
 
     def refresh(self) -> None:
         """Name, saved state, what can be undone."""
@@ -91,7 +91,7 @@ class TopBar(QWidget):
         self.undo.setEnabled(self.session.history.can_undo)
         self._show_steps()
         self.redo.setEnabled(self.session.history.can_redo)
-        self.stop.setText("go on" if self.session.stopped and not self._saving else "stop")
+        self.stop.setText("Resume" if self.session.stopped and not self._saving else "Stop")
 
     def _toggle(self) -> None:
         if self._stop_saving is not None:
@@ -116,7 +116,7 @@ class TopBar(QWidget):
         """Kernels are being compiled, once for this machine."""
         self._fraction = fraction
         if fraction < 1.0:
-            self.status.setText(f"preparing light, {max(1.0, seconds_left):.0f} s left")
+            self.status.setText(f"preparing the renderer, {max(1.0, seconds_left):.0f} s left")
         self.update()
 
     def _on_loading(self, fraction: float, word: str) -> None:
@@ -124,7 +124,7 @@ class TopBar(QWidget):
         self._loading, self._fraction = fraction < 1.0, fraction
         if self._loading:
             self.status.setText(f"{word[:36]} …")
-            self.stop.setText("stop")
+            self.stop.setText("Stop")
         self.update()
 
     def show_saving(self, text: str, fraction: float, stop: Callable[[], None] | None) -> None:

@@ -48,9 +48,9 @@ from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.readers import ENDINGS
 
-ASLEEP_TEXT = "Light is being prepared for this machine, once: Fill and Expose work now, all else soon."
+ASLEEP_TEXT = "Preparing the renderer (first start only). Fill and Expose work now, the other steps soon."
 BEFORE_KEY = Qt.Key.Key_B
-MODE_WORDS = {"almanac": "", "hand": "by hand", "follow": "led"}
+MODE_WORDS = {"almanac": "", "manual": "manual", "driver": "driver"}
 
 
 class DeskWindow(QMainWindow):
@@ -142,16 +142,16 @@ class DeskWindow(QMainWindow):
         box.setSpacing(0)
         box.addWidget(self.disc)
         numbers = QHBoxLayout()
-        self.lift, self.heading = label("", "big"), label("", "big")
-        self.heading.setAlignment(Qt.AlignmentFlag.AlignRight)
-        numbers.addWidget(self.lift)
-        numbers.addWidget(self.heading)
+        self.elevation_value, self.azimuth_value = label("", "big"), label("", "big")
+        self.azimuth_value.setAlignment(Qt.AlignmentFlag.AlignRight)
+        numbers.addWidget(self.elevation_value)
+        numbers.addWidget(self.azimuth_value)
         box.addLayout(numbers)
         label_row = QHBoxLayout()
-        self.height_word, self.heading_word = label("", "note"), label("", "note")
-        self.heading_word.setAlignment(Qt.AlignmentFlag.AlignRight)
-        label_row.addWidget(self.height_word)
-        label_row.addWidget(self.heading_word)
+        self.elevation_note, self.azimuth_note = label("", "note"), label("", "note")
+        self.azimuth_note.setAlignment(Qt.AlignmentFlag.AlignRight)
+        label_row.addWidget(self.elevation_note)
+        label_row.addWidget(self.azimuth_note)
         box.addLayout(label_row)
         box.addSpacing(10)
         box.addWidget(self.probes)
@@ -163,12 +163,12 @@ class DeskWindow(QMainWindow):
 
     def _show_sun(self) -> None:
         azimuth, elevation = self.disc.sun()
-        self.lift.setText(f"{elevation:.1f}°".replace("-", "−"))
-        self.heading.setText(f"{azimuth:.1f}°")
-        below = "below the horizon" if elevation < -0.3 else "high"
+        self.elevation_value.setText(f"{elevation:.1f}°".replace("-", "−"))
+        self.azimuth_value.setText(f"{azimuth:.1f}°")
+        below = "below the horizon" if elevation < -0.3 else "elevation"
         how = MODE_WORDS[self.session.document.sun.mode]
-        self.height_word.setText(f"{below}, {how}" if how else below)
-        self.heading_word.setText(azimuth_label(azimuth))
+        self.elevation_note.setText(f"{below}, {how}" if how else below)
+        self.azimuth_note.setText(azimuth_label(azimuth))
 
     def showEvent(self, event: QShowEvent) -> None:  # noqa: N802
         self.stack.build_others()
@@ -184,7 +184,7 @@ class DeskWindow(QMainWindow):
     def _offer_again(self) -> None:
         """The model's file has changed on disk."""
         name = Path(str(self.session.document.stage.scene_file)).name
-        self.notice.offer(f"{name} has changed on disk.", "read it again", self.session.reload)
+        self.notice.offer(f"{name} has changed on disk.", "Reload", self.session.reload)
 
     def _on_preparing(self, fraction: float, _seconds_left: float) -> None:
         """Until rays can be traced, only what works on the finished picture is awake."""
@@ -294,7 +294,7 @@ class DeskWindow(QMainWindow):
         if left:
             newest = left[0]
             message = f"“{newest.title}” was not saved when the program ended ({newest.when:%d %b %H:%M})."
-            self.notice.offer(message, "take it up", partial(self._take_up, newest))
+            self.notice.offer(message, "Restore", partial(self._take_up, newest))
 
     def _take_up(self, left: Left) -> None:
         if not self._may_leave():
@@ -318,8 +318,8 @@ class DeskWindow(QMainWindow):
             return self.save_as()
         if self.session.store.changed_outside():
             message = f"{path.name} was changed on disk since it was opened."
-            answer = ask(self, message, ("Write over it", "Save as …"))
-            if answer != "Write over it":
+            answer = ask(self, message, ("Overwrite", "Save as …"))
+            if answer != "Overwrite":
                 return self.save_as() if answer else False
         return self.session.save(path)
 
@@ -336,7 +336,7 @@ class DeskWindow(QMainWindow):
         """Ask before edits would be lost; True when it is safe to go on."""
         if not self.session.dirty:
             return True
-        answer = ask(self, "The project has edits that are not saved.", ("Save", "Discard"))
+        answer = ask(self, "The project has unsaved changes.", ("Save", "Discard"))
         return self.save() if answer == "Save" else answer == "Discard"
 
     # -- pictures
@@ -356,7 +356,7 @@ class DeskWindow(QMainWindow):
         from gloamet.output.images import check_ending
 
         if self.job is not None:
-            self.notice.show_sentence("A picture is being saved: wait for it, or stop it first.")
+            self.notice.show_sentence("A picture is being saved: wait, or stop it first.")
             return
         if self.session.scene is None:
             self.notice.show_sentence("There is nothing to save yet: open a model first.")

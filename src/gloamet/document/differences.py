@@ -16,14 +16,14 @@ from gloamet.document.model import Document, FieldPath
 
 # words for fields whose own name is not what an artist calls them; the others are called by their name
 WORDS: dict[FieldPath, str] = {
-    ("site", "name"): "place",
+    ("site", "name"): "site",
     ("sun", "wall_time"): "time",
     ("sun", "mode"): "sun",
-    ("sun", "elevation_deg"): "sun’s height",
-    ("sun", "azimuth_deg"): "sun’s bearing",
+    ("sun", "elevation_deg"): "sun elevation",
+    ("sun", "azimuth_deg"): "sun azimuth",
     ("sun", "north_deg"): "north",
-    ("sun", "diameter_deg"): "sun’s width",
-    ("sky", "mired"): "sky’s warmth",
+    ("sun", "diameter_deg"): "sun diameter",
+    ("sky", "warmth_mired"): "sky warmth",
     ("expose", "ev"): "exposure value",
     ("expose", "compensation"): "exposure",
     ("expose", "kelvin"): "white balance",

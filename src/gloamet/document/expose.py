@@ -22,16 +22,16 @@ METERINGS: tuple[Metering, ...] = get_args(Metering)
 
 
 def _switch(what: str) -> Any:
-    return Field(True, description=f"Whether {what} is part of the picture; off keeps what is set.")
+    return Field(True, description=f"Whether {what} is on; off keeps its settings.")
 
 
 def _strength(what: str) -> Any:
-    return number(1.0, 0, 1, f"How much of {what} is taken; 0 is the picture without it.", "", 0.05, 2)
+    return number(1.0, 0, 1, f"Strength of {what}; 0 is without it.", "", 0.05, 2)
 
 
 def _curve(what: str) -> Any:
     text = (
-        f"Free curve of {what}: points from 0 (8 stops below grey) to 1 (6 stops above), in and out; it never "
+        f"Curve of {what}: points from 0 (8 stops below grey) to 1 (6 stops above), input and output; it never "
         "falls."
     )
     return Field(STRAIGHT, min_length=2, max_length=16, description=text)
@@ -40,28 +40,32 @@ def _curve(what: str) -> Any:
 class GlareState(DocumentModel):
     """What a lens scatters of bright light."""
 
-    on: bool = _switch("the lens’s glare")
-    strength: float = _strength("the lens’s glare")
+    on: bool = _switch("the lens glare")
+    strength: float = _strength("the lens glare")
     veiling_glare: float = number(
-        0.0, 0, 20, "Light that the lens scatters over the whole picture, as an eye does.", "%", 0.5, 1
+        0.0, 0, 20, "Light scattered by the lens over the whole picture.", "%", 0.5, 1
     )
-    glow: float = number(0.0, 0, 60, "Share of the brightest light that glows round its source.", "%", 1, 0)
+    glow: float = number(
+        0.0, 0, 60, "Fraction of the brightest light that glows around its source.", "%", 1, 0
+    )
     glow_threshold: float = number(
-        0.5, -3, 8, "Light that glows is so much brighter than a white card.", "stops", 0.1, 1
+        0.5, -3, 8, "Luminance above a white card from which light glows.", "stops", 0.1, 1
     )
-    glow_size: float = number(3.0, 0.3, 25, "Width of the glow, of the picture’s height.", "%", 0.5, 1)
+    glow_size: float = number(
+        3.0, 0.3, 25, "Radius of the glow, in percent of the picture height.", "%", 0.5, 1
+    )
     starburst: float = number(
-        0.0, 0, 10, "Light that the blades of the aperture bend into a star round bright points.", "%", 0.2, 1
+        0.0, 0, 10, "Light diffracted by the aperture blades into a star around bright points.", "%", 0.2, 1
     )
     blades: int = number(
-        6, 3, 12, "Blades of the aperture: an odd number gives twice as many rays.", "", 1, 0
+        6, 3, 12, "Number of aperture blades; an odd number gives twice as many rays.", "", 1, 0
     )
-    starburst_rotation_deg: float = number(15.0, 0, 180, "Turns the star.", "°", 5, 0)
+    starburst_rotation_deg: float = number(15.0, 0, 180, "Rotation of the starburst.", "°", 5, 0)
     flare: float = number(
         0.0,
         0,
         3,
-        "Light that lenses throw back and forth: faint images of it across the centre.",
+        "Light reflected between lens elements: faint ghost images across the centre.",
         "%",
         0.1,
         1,
@@ -74,19 +78,17 @@ class ToneState(DocumentModel):
     on: bool = _switch("the tone")
     strength: float = _strength("the tone")
     contrast: float = number(0.0, -1, 1, "Contrast about middle grey.", "", 0.05, 2)
-    s_curve: float = number(
-        0.0, -0.5, 1, "Contrast of the middle tones; ends stay where they are.", "", 0.05, 2
-    )
+    s_curve: float = number(0.0, -0.5, 1, "Contrast of the mid-tones; the ends stay.", "", 0.05, 2)
     roll_off: float = number(0.0, 0, 1, "How early highlights bend softly towards white.", "", 0.05, 2)
-    highlights: float = number(0.0, -1.5, 1.5, "Light parts brighter or dimmer.", "stops", 0.1, 2)
-    shadows: float = number(0.0, -1.5, 1.5, "Dark parts lifted or deepened.", "stops", 0.1, 2)
-    whites: float = number(0.0, -1.5, 1.5, "The very brightest parts.", "stops", 0.1, 2)
-    blacks: float = number(0.0, -1.5, 1.5, "The very darkest parts.", "stops", 0.1, 2)
+    highlights: float = number(0.0, -1.5, 1.5, "Brightness of the highlights.", "stops", 0.1, 2)
+    shadows: float = number(0.0, -1.5, 1.5, "Brightness of the shadows.", "stops", 0.1, 2)
+    whites: float = number(0.0, -1.5, 1.5, "Brightness of the brightest parts.", "stops", 0.1, 2)
+    blacks: float = number(0.0, -1.5, 1.5, "Brightness of the darkest parts.", "stops", 0.1, 2)
     local_contrast: float = number(
         0.0, -1, 1.5, "Contrast of details against their surroundings, without halos at edges.", "", 0.05, 2
     )
     local_radius: float = number(
-        4.0, 0.5, 20, "How wide surroundings are, of the picture’s height.", "%", 0.5, 1
+        4.0, 0.5, 20, "Radius of the surroundings, in percent of the picture height.", "%", 0.5, 1
     )
     curve: CurvePoints = _curve("brightness")
     curve_red: CurvePoints = _curve("red")
@@ -109,9 +111,9 @@ class ToneState(DocumentModel):
 class HueBand(DocumentModel):
     """One of eight bands of hue."""
 
-    hue: float = number(0.0, -30, 30, "Turns the hue of these colours.", "°", 1, 0)
-    saturation: float = number(0.0, -1, 1, "More or less colour here.", "", 0.05, 2)
-    lightness: float = number(0.0, -1, 1, "Lighter or darker here.", "", 0.05, 2)
+    hue: float = number(0.0, -30, 30, "Hue shift of this band.", "°", 1, 0)
+    saturation: float = number(0.0, -1, 1, "Saturation of this band.", "", 0.05, 2)
+    lightness: float = number(0.0, -1, 1, "Lightness of this band.", "", 0.05, 2)
 
 
 class ColourState(DocumentModel):
@@ -119,54 +121,63 @@ class ColourState(DocumentModel):
 
     on: bool = _switch("the colour")
     strength: float = _strength("the colour")
-    saturation: float = number(1.0, 0, 2, "Strength of all colours; 0 is grey.", "", 0.05, 2)
-    vibrance: float = number(0.0, -1, 1, "Strength of pale colours; strong ones hardly change.", "", 0.05, 2)
+    saturation: float = number(1.0, 0, 2, "Saturation of all colours; 0 is grey.", "", 0.05, 2)
+    vibrance: float = number(
+        0.0, -1, 1, "Saturation of pale colours; strong colours hardly change.", "", 0.05, 2
+    )
     bands: tuple[HueBand, ...] = Field(
         (HueBand(),) * len(HUE_BANDS),
         min_length=len(HUE_BANDS),
         max_length=len(HUE_BANDS),
         description="Bands of hue with soft borders: " + ", ".join(HUE_BANDS) + ".",
     )
-    shadow_tone: Colour = Field((0.25, 0.45, 1.0), description="Colour that dark parts are toned with.")
-    shadow_toning: float = number(0.0, 0, 1, "How strongly dark parts are toned.", "", 0.05, 2)
-    highlight_tone: Colour = Field((1.0, 0.6, 0.25), description="Colour that light parts are toned with.")
-    highlight_toning: float = number(0.0, 0, 1, "How strongly light parts are toned.", "", 0.05, 2)
-    toning_balance: float = number(0.0, -1, 1, "Moves the border of light and dark parts.", "", 0.05, 2)
-    black_and_white: bool = Field(False, description="The picture without colour, as through a filter.")
+    shadow_tone: Colour = Field((0.25, 0.45, 1.0), description="Toning colour of the shadows.")
+    shadow_toning: float = number(0.0, 0, 1, "Strength of the shadow toning.", "", 0.05, 2)
+    highlight_tone: Colour = Field((1.0, 0.6, 0.25), description="Toning colour of the highlights.")
+    highlight_toning: float = number(0.0, 0, 1, "Strength of the highlight toning.", "", 0.05, 2)
+    toning_balance: float = number(
+        0.0, -1, 1, "Shifts the border between shadow and highlight toning.", "", 0.05, 2
+    )
+    black_and_white: bool = Field(
+        False, description="Convert the picture to black and white through a colour filter."
+    )
     filter: Colour = Field(
-        (1.0, 1.0, 1.0), description="Filter before a black-and-white film: its colour is light."
+        (1.0, 1.0, 1.0),
+        description="Filter colour of the black-and-white conversion: objects of this colour become light.",
     )
     table: str = Field(
-        "", max_length=4096, description="Colour table, a .cube file, applied to the finished colours."
+        "", max_length=4096, description="Look-up table (.cube file) applied to the finished colours."
     )
-    table_strength: float = number(1.0, 0, 1, "How much of the colour table is taken.", "", 0.05, 2)
+    table_strength: float = number(1.0, 0, 1, "Strength of the look-up table.", "", 0.05, 2)
 
 
 class MaskState(DocumentModel):
     """A soft mask in the picture, and the light, warmth, colour and contrast of what lies in it."""
 
     name: str = Field("", max_length=60, description="Name of the mask.")
-    on: bool = Field(True, description="Whether the mask acts.")
+    on: bool = Field(True, description="Whether the mask is applied.")
     kind: Literal["round", "gradient", "painted", "part", "material", "distance", "sunlit", "shaded"] = Field(
         "round", description="What the mask covers."
     )
-    strength: float = number(1.0, 0, 1, "How strongly the mask acts.", "", 0.05, 2)
-    inverted: bool = Field(False, description="Acts on everything else.")
-    x: float = number(0.5, -0.5, 1.5, "Place of its middle across the picture.", "", 0.01, 3)
-    y: float = number(0.5, -0.5, 1.5, "Place of its middle down the picture.", "", 0.01, 3)
+    strength: float = number(1.0, 0, 1, "Strength of the mask.", "", 0.05, 2)
+    inverted: bool = Field(False, description="Invert the mask.")
+    x: float = number(0.5, -0.5, 1.5, "Horizontal position of the mask centre.", "", 0.01, 3)
+    y: float = number(0.5, -0.5, 1.5, "Vertical position of the mask centre.", "", 0.01, 3)
     width: float = number(0.4, 0.01, 3, "Width, in picture heights.", "", 0.02, 2)
     height: float = number(0.4, 0.01, 3, "Height, in picture heights.", "", 0.02, 2)
-    rotation_deg: float = number(0.0, -180, 180, "Turns it.", "°", 1, 0)
-    softness: float = number(0.6, 0, 1, "How softly its border fades.", "", 0.05, 2)
-    target: str = Field("", max_length=200, description="Part or material of the model that it covers.")
-    near_m: float = number(0.0, 0, 1e5, "It begins at this distance.", "m", 1, 1)
-    far_m: float = number(30.0, 0, 1e5, "It ends at this distance.", "m", 1, 1)
+    rotation_deg: float = number(0.0, -180, 180, "Rotation of the mask.", "°", 1, 0)
+    softness: float = number(0.6, 0, 1, "Softness of the mask edge.", "", 0.05, 2)
+    target: str = Field("", max_length=200, description="Part or material of the model that the mask covers.")
+    near_m: float = number(0.0, 0, 1e5, "Distance at which the mask starts.", "m", 1, 1)
+    far_m: float = number(30.0, 0, 1e5, "Distance at which the mask ends.", "m", 1, 1)
     strokes: tuple[tuple[float, float, float], ...] = Field(
-        (), max_length=4000, description="Painted dabs: place across and down, and width in picture heights."
+        (),
+        max_length=4000,
+        description="Painted dabs: horizontal and vertical position, and width in picture heights.",
     )
-    exposure: float = number(0.5, -4, 4, "Brighter or dimmer in the mask.", "stops", 0.1, 2)
-    mired: float = number(0.0, -100, 100, "Warmer (positive) or cooler in the mask.", "mired", 5, 0)
-    saturation: float = number(1.0, 0, 2, "Strength of colours in the mask.", "", 0.05, 2)
+    exposure: float = number(0.5, -4, 4, "Exposure in the mask.", "stops", 0.1, 2)
+    mired: float = number(0.0, -100, 100, "Warmth in the mask: positive is warmer.", "mired", 5, 0)
+    saturation: float = number(1.0, 0, 2, "Saturation in the mask.", "", 0.05, 2)
     contrast: float = number(0.0, -1, 1, "Contrast about middle grey in the mask.", "", 0.05, 2)
 
 
@@ -175,22 +186,24 @@ class LensState(DocumentModel):
 
     on: bool = _switch("lens and film")
     strength: float = _strength("lens and film")
-    vignette: float = number(0.0, -2, 3, "How many stops darker the corners are.", "stops", 0.1, 2)
+    vignette: float = number(0.0, -2, 3, "Darkening of the corners in stops.", "stops", 0.1, 2)
     distortion: float = number(
-        0.0, -20, 20, "Bends straight lines: positive outwards as a barrel.", "%", 0.5, 1
+        0.0, -20, 20, "Lens distortion: positive bends straight lines outwards (barrel).", "%", 0.5, 1
     )
     fringe: float = number(
         0.0,
         -5,
         5,
-        "Red is larger than blue by so much of the picture, seen as fringes at its edges.",
+        "Chromatic fringe: red is magnified against blue by this amount, visible at edges.",
         "‰",
         0.1,
         1,
     )
     sharpness: float = number(0.0, 0, 2, "Sharpens the finest details.", "", 0.05, 2)
-    grain: float = number(0.0, 0, 1, "Grain of film, strongest in the middle tones.", "", 0.05, 2)
-    grain_size: float = number(0.15, 0.05, 1, "Size of a grain, of the picture’s height.", "%", 0.05, 2)
+    grain: float = number(0.0, 0, 1, "Film grain, strongest in the mid-tones.", "", 0.05, 2)
+    grain_size: float = number(
+        0.15, 0.05, 1, "Size of the grain, in percent of the picture height.", "%", 0.05, 2
+    )
 
 
 class ExposeState(DocumentModel):
@@ -198,49 +211,48 @@ class ExposeState(DocumentModel):
 
     metering: Metering = Field(
         "scene",
-        description="Scene: by the light on the surfaces in view. Incident: by the light on level ground. Spot, "
-        "centre, average: by the brightness of the picture. Whites: bright parts just do not clip. Manual: as set.",
+        description="Scene: by the illuminance on visible surfaces. Incident: by the horizontal illuminance. Spot, "
+        "centre, average: by the luminance of the picture. Whites: bright parts just do not clip. "
+        "Manual: as set.",
     )
     ev: float = number(14.0, -8, 22, "Exposure value at ISO 100; bright daylight is about 15.", "EV", 0.1, 2)
     compensation: float = number(
-        0.0, -5, 5, "Exposure compensation: stops brighter than the meter asks for.", "EV", 0.1, 2
+        0.0, -5, 5, "Exposure compensation: stops brighter than metered.", "EV", 0.1, 2
     )
-    spot_x: float = number(0.5, 0, 1, "Where the spot meter reads, across the picture.", "", 0.01, 3)
-    spot_y: float = number(0.5, 0, 1, "Where the spot meter reads, down the picture.", "", 0.01, 3)
+    spot_x: float = number(0.5, 0, 1, "Horizontal position of the spot meter.", "", 0.01, 3)
+    spot_y: float = number(0.5, 0, 1, "Vertical position of the spot meter.", "", 0.01, 3)
     allowed_clipping: float = number(
-        0.5, 0, 20, "Share of the picture that may be brighter than white.", "%", 0.1, 1
+        0.5, 0, 20, "Fraction of the picture that may clip to white.", "%", 0.1, 1
     )
     f_number: float = number(8.0, 0.7, 64, "Aperture as f-number.", "", 0.1, 1)
-    shutter_s: float = number(0.008, 1e-5, 3600, "Time the shutter is open.", "s", 0.001, 5)
-    iso: float = number(100.0, 6, 409600, "Sensitivity of film or sensor.", "", 10, 0)
+    shutter_s: float = number(0.008, 1e-5, 3600, "Shutter time.", "s", 0.001, 5)
+    iso: float = number(100.0, 6, 409600, "ISO speed of film or sensor.", "", 10, 0)
     dependent_setting: Literal["f_number", "shutter_s", "iso"] = Field(
-        "shutter_s", description="The one of aperture, shutter and ISO that follows the exposure value."
+        "shutter_s", description="Which of aperture, shutter and ISO is computed from the exposure value."
     )
     balance: bool = _switch("the white balance")
     kelvin: float = number(
-        5600.0, 2000, 15000, "Colour temperature of the light that shall look white.", "K", 50, 0
+        5600.0, 2000, 15000, "Colour temperature of the light that becomes neutral.", "K", 50, 0
     )
     tint: float = number(
-        0.0, -30, 30, "White balance across green and magenta; positive takes green out.", "", 0.5, 1
+        0.0, -30, 30, "White balance between green and magenta; positive removes green.", "", 0.5, 1
     )
     warmth_kept: float = number(
         0.0,
         0,
         1,
-        "How much of the light’s own colour is kept: balanced in full, a sunset is white.",
+        "How much of the colour of the light is kept. At 0 a sunset is balanced to white.",
         "",
         0.05,
         2,
     )
     view: str = Field(
         DEFAULT_VIEW,
-        description="How scene light becomes screen colour.",
+        description="View transform from scene light to display colour.",
         json_schema_extra={"enum": list(VIEWS)},
     )
     glare: GlareState = GlareState()
-    masks: tuple[MaskState, ...] = Field(
-        (), max_length=16, description="Soft masks that bring parts of the picture forward."
-    )
+    masks: tuple[MaskState, ...] = Field((), max_length=16, description="Soft masks for local corrections.")
     tone: ToneState = ToneState()
     colour: ColourState = ColourState()
     lens: LensState = LensState()

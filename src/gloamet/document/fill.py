@@ -12,91 +12,91 @@ from gloamet.light_layers import LightName
 
 
 def _stops(what: str, most: float = 10.0) -> Any:
-    return number(0.0, -most, most, f"{what} brighter or dimmer than it is.", "stops", 0.1, 2)
+    return number(0.0, -most, most, f"Gain of {what}, in stops.", "stops", 0.1, 2)
 
 
-def _bounced(what: str) -> Any:
-    text = f"Light of {what} that comes back from other surfaces, brighter or dimmer than nature has it."
+def _indirect(what: str) -> Any:
+    text = f"Gain of the indirect light of {what} (light reflected by other surfaces), in stops."
     return number(0.0, -10, 10, text, "stops", 0.1, 2)
 
 
 def _tint(what: str) -> Any:
-    return Field((1.0, 1.0, 1.0), description=f"Colour that {what} is tinted with; its brightness stays.")
+    return Field((1.0, 1.0, 1.0), description=f"Tint of {what}; its brightness stays.")
 
 
-def _fraction(what: str) -> Any:
-    return number(0.0, 0, 1, f"How strongly {what} is tinted.", "", 0.05, 2)
+def _tint_strength(what: str) -> Any:
+    return number(0.0, 0, 1, f"Tint strength of {what}.", "", 0.05, 2)
 
 
 def _warmth(what: str) -> Any:
-    text = f"{what} warmer (positive) or cooler, in steps an eye sees alike at any temperature."
+    text = f"Warmth of {what}: positive is warmer, in mired."
     return number(0.0, -150, 150, text, "mired", 5, 0)
 
 
 def _switch(what: str) -> Any:
-    return Field(True, description=f"Whether {what} is in the picture.")
+    return Field(True, description=f"Whether {what} is on.")
 
 
 class SpotState(DocumentModel):
     """A named place in the picture whose light is read again with every change, as shares of its width and height."""
 
     name: str = Field("", max_length=60, description="Name of the spot.")
-    x: float = number(0.5, 0, 1, "Place of the spot across the picture.", "", 0.01, 3)
-    y: float = number(0.5, 0, 1, "Place of the spot down the picture.", "", 0.01, 3)
+    x: float = number(0.5, 0, 1, "Horizontal position of the spot in the picture.", "", 0.01, 3)
+    y: float = number(0.5, 0, 1, "Vertical position of the spot in the picture.", "", 0.01, 3)
 
 
 class FillState(DocumentModel):
     """Balance between the sources, after rendering."""
 
-    sun_stops: float = _stops("The sun")
-    sun_indirect_stops: float = _bounced("the sun")
+    sun_stops: float = _stops("the sun")
+    sun_indirect_stops: float = _indirect("the sun")
     sun_tint: Colour = _tint("the sun")
-    sun_tint_strength: float = _fraction("the sun")
-    sun_mired: float = _warmth("The sun")
+    sun_tint_strength: float = _tint_strength("the sun")
+    sun_mired: float = _warmth("the sun")
     sun_on: bool = _switch("the sun")
 
-    sky_stops: float = _stops("The sky fill")
-    sky_indirect_stops: float = _bounced("the sky")
+    sky_stops: float = _stops("the sky fill")
+    sky_indirect_stops: float = _indirect("the sky")
     sky_tint: Colour = _tint("the sky fill")
-    sky_tint_strength: float = _fraction("the sky fill")
-    sky_mired: float = _warmth("The sky fill")
+    sky_tint_strength: float = _tint_strength("the sky fill")
+    sky_mired: float = _warmth("the sky fill")
     sky_on: bool = _switch("the sky fill")
     sky_saturation: float = number(
-        1.0, 0, 3, "Colour of the sky fill: 0 is grey, 1 as the sky has it, more is bluer shade.", "", 0.05, 2
+        1.0, 0, 3, "Saturation of the sky fill: 0 grey, 1 physical, more makes shade bluer.", "", 0.05, 2
     )
     contact_shadow: float = number(
         0.0,
         0,
         1,
-        "Deepens the shade where surfaces meet: sky fill is taken where little of the sky is seen, by so much of what "
-        "is hidden.",
+        "Deepens the sky fill where surfaces meet (ambient occlusion): the fraction removed of what is "
+        "hidden from the sky.",
         "",
         0.05,
         2,
     )
 
-    lamps_stops: float = _stops("The light of lamps", 12.0)
-    lamps_indirect_stops: float = _bounced("lamps")
-    lamps_tint: Colour = _tint("the light of lamps")
-    lamps_tint_strength: float = _fraction("the light of lamps")
-    lamps_mired: float = _warmth("The light of lamps")
-    lamps_on: bool = _switch("the light of lamps")
+    lamps_stops: float = _stops("the lamps", 12.0)
+    lamps_indirect_stops: float = _indirect("the lamps")
+    lamps_tint: Colour = _tint("the lamps")
+    lamps_tint_strength: float = _tint_strength("the lamps")
+    lamps_mired: float = _warmth("the lamps")
+    lamps_on: bool = _switch("the lamps")
 
-    panorama_stops: float = _stops("The panorama", 12.0)
-    panorama_indirect_stops: float = _bounced("the panorama")
+    panorama_stops: float = _stops("the panorama", 12.0)
+    panorama_indirect_stops: float = _indirect("the panorama")
     panorama_tint: Colour = _tint("the panorama")
-    panorama_tint_strength: float = _fraction("the panorama")
-    panorama_mired: float = _warmth("The panorama")
+    panorama_tint_strength: float = _tint_strength("the panorama")
+    panorama_mired: float = _warmth("the panorama")
     panorama_on: bool = _switch("the panorama")
 
     solo: Literal[LightName, ""] = Field(
-        "", description="The one light that is shown alone; none shows all that are on."
+        "", description="The light that is shown alone; none shows all lights that are on."
     )
     spots: tuple[SpotState, ...] = Field(
-        (), max_length=12, description="Places in the picture whose light is read again with every change."
+        (), max_length=12, description="Spots in the picture that are read with every change."
     )
     dismissed: tuple[str, ...] = Field(
-        (), max_length=40, description="Findings of the checks that are as you want them."
+        (), max_length=40, description="Plausibility warnings that are ignored in this project."
     )
 
 
@@ -106,54 +106,49 @@ class PanoramaState(DocumentModel):
     file: str = Field(
         "",
         max_length=4096,
-        description="Lat-long picture of light, .exr, .hdr or .tif, its middle in the north; 8-bit pictures are "
-        "clipped.",
+        description="Lat-long panorama, .exr, .hdr or .tif, its centre facing north; 8-bit pictures are clipped.",
     )
-    rotation_deg: float = number(0.0, -180, 180, "Turns the panorama clockwise, seen from above.", "°", 1, 1)
+    rotation_deg: float = number(0.0, -180, 180, "Rotation of the panorama, clockwise from above.", "°", 1, 1)
     tilt_deg: float = number(
-        0.0, -45, 45, "Tilts the panorama: its north sinks, its south rises.", "°", 0.5, 1
+        0.0, -45, 45, "Tilt of the panorama: the north side goes down, the south side up.", "°", 0.5, 1
     )
-    mirrored: bool = Field(False, description="Mirrors the panorama, east for west.")
+    mirrored: bool = Field(False, description="Mirrors the panorama horizontally.")
     elevation_scale: float = number(
-        1.0, 0.25, 4, "Stretches heights above and below the panorama’s horizon.", "", 0.05, 2
+        1.0, 0.25, 4, "Scales elevations above and below the horizon of the panorama.", "", 0.05, 2
     )
     illuminance_lx: float = number(
         0.0,
         0,
         120_000,
-        "Light its upper half gives level ground; 0 takes its values as they are, in cd/m².",
+        "Horizontal illuminance of its upper half; 0 uses the file values as cd/m².",
         "lx",
         100,
         0,
     )
     illuminance_from_sky: bool = Field(
-        False, description="Its light on level ground follows that of the physical sky of the moment."
+        False, description="Match its horizontal illuminance to the physical sky of the moment."
     )
     lights_scene: bool = Field(True, description="The panorama lights the scene.")
     in_reflections: bool = Field(True, description="Mirrors and glass show the panorama.")
-    as_background: bool = Field(True, description="The panorama is seen behind the scene.")
-    background_file: str = Field(
-        "", max_length=4096, description="Another panorama to be seen behind the scene instead."
-    )
+    as_background: bool = Field(True, description="The panorama is the background of the picture.")
+    background_file: str = Field("", max_length=4096, description="Another panorama for the background.")
     blur_deg: float = number(
         0.0,
         0,
         60,
-        "Softens the panorama as a light, its energy kept; mirrors and background stay sharp.",
+        "Blur of the panorama as a light, energy kept; reflections and background stay sharp.",
         "°",
         1,
         1,
     )
-    sun_found: bool = Field(False, description="The panorama has a sun, at this place in its file.")
+    sun_found: bool = Field(False, description="Whether the position of its sun in the file is stored.")
     sun_azimuth_deg: float = number(
-        0.0, 0, 360, "Where the panorama’s own sun stands in its file, clockwise from north.", "°", 0.1, 2
+        0.0, 0, 360, "Azimuth of its sun in the file, clockwise from north.", "°", 0.1, 2
     )
-    sun_elevation_deg: float = number(
-        30.0, -5, 90, "Height of the panorama’s own sun in its file.", "°", 0.1, 2
-    )
+    sun_elevation_deg: float = number(30.0, -5, 90, "Elevation of its sun in the file.", "°", 0.1, 2)
     locked_to_sun: bool = Field(
-        False, description="Sun and panorama turn together: its sun stays under the physical one."
+        False, description="Rotate sun and panorama together: its sun stays at the physical sun."
     )
     sun_removed: bool = Field(
-        False, description="The panorama’s own sun is taken out, disc and glow, so that there are not two."
+        False, description="Remove the sun of the panorama, disc and glow, so that there are not two suns."
     )

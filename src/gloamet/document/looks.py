@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from gloamet.document.file import read_tree, write_json
 from gloamet.document.model import Document
+from gloamet.document.versions import present_look
 from gloamet.errors import GloametError
 from gloamet.sun.day import day_path
 from gloamet.sun.moon import moon_at
@@ -38,7 +39,7 @@ class SunRule(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     side: Side = "highest"
-    height_deg: float = Field(0.0, ge=-18, le=90)
+    elevation_deg: float = Field(0.0, ge=-18, le=90)
 
 
 class Look(BaseModel):
@@ -56,7 +57,7 @@ LOOKS = (
     Look(
         name="early gold",
         description="Low and warm from the east, long shade, a little haze in the air.",
-        sun=SunRule(side="morning", height_deg=7.0),
+        sun=SunRule(side="morning", elevation_deg=7.0),
         fields={**CLEAR, "air.turbidity": 3.2, "expose.warmth_kept": 0.5},
     ),
     Look(
@@ -74,13 +75,13 @@ LOOKS = (
     Look(
         name="low west",
         description="The last hour: raking light from the west.",
-        sun=SunRule(side="evening", height_deg=9.0),
+        sun=SunRule(side="evening", elevation_deg=9.0),
         fields={**CLEAR, "air.turbidity": 3.0, "expose.warmth_kept": 0.6},
     ),
     Look(
         name="blue hour",
         description="The sun is down, the sky alone lights: blue, without shade.",
-        sun=SunRule(side="evening", height_deg=-5.0),
+        sun=SunRule(side="evening", elevation_deg=-5.0),
         fields={**CLEAR, "air.turbidity": 2.6, "expose.warmth_kept": 0.4},
     ),
     Look(
@@ -92,7 +93,7 @@ LOOKS = (
     Look(
         name="misty morning",
         description="A shallow mist that a low sun fills with light.",
-        sun=SunRule(side="morning", height_deg=10.0),
+        sun=SunRule(side="morning", elevation_deg=10.0),
         fields={
             **CLEAR,
             "air.turbidity": 2.6,
@@ -137,12 +138,12 @@ def moment_of(document: Document, rule: SunRule) -> datetime | None:
     if rule.side == "highest":
         return _wall(document, float(times[top]))
     half = slice(None, top + 1) if rule.side == "morning" else slice(top, None)
-    there = int(np.argmin(np.abs(heights[half] - rule.height_deg)))
+    there = int(np.argmin(np.abs(heights[half] - rule.elevation_deg)))
     near, seconds = heights[half], times[half]
     # between the samples on either side of the height
     for k in (there - 1, there):
-        if 0 <= k < len(near) - 1 and (near[k] - rule.height_deg) * (near[k + 1] - rule.height_deg) <= 0.0:
-            fraction = (rule.height_deg - near[k]) / (near[k + 1] - near[k])
+        if 0 <= k < len(near) - 1 and (near[k] - rule.elevation_deg) * (near[k + 1] - rule.elevation_deg) <= 0.0:
+            fraction = (rule.elevation_deg - near[k]) / (near[k + 1] - near[k])
             return _wall(document, float(seconds[k] + fraction * (seconds[k + 1] - seconds[k])))
     return _wall(document, float(seconds[there]))
 
@@ -221,7 +222,7 @@ def read_look(path: Path) -> Look:
     """A look from a file. Raises GloametError with a sentence."""
     tree = read_tree(path, "a look")
     try:
-        return Look.model_validate(tree)
+        return Look.model_validate(present_look(tree))
     except ValidationError as error:
         raise GloametError(f"{path.name} is not a look ({_first(error)}).") from None
 

@@ -23,14 +23,20 @@ from gloamet.sun.place import resolve_zone
 class SiteState(DocumentModel):
     """Where the scene stands."""
 
-    name: str = Field("", max_length=120, description="Name of the place, for your own use.")
-    latitude_deg: float = number(57.4, -90, 90, "Latitude of the place, north positive.", "°", 0.1, 3)
-    longitude_deg: float = number(21.5, -180, 180, "Longitude of the place, east positive.", "°", 0.1, 3)
+    name: str = Field("", max_length=120, description="Name of the site, for your own use.")
+    latitude_deg: float = number(57.4, -90, 90, "Latitude of the site, north positive.", "°", 0.1, 3)
+    longitude_deg: float = number(21.5, -180, 180, "Longitude of the site, east positive.", "°", 0.1, 3)
     altitude_m: float = number(
-        0.0, -450, 9000, "Height above the sea; thinner air makes a deeper sky.", "m", 10, 0
+        0.0,
+        -450,
+        9000,
+        "Altitude of the site above sea level. Thinner air gives a darker, deeper blue sky.",
+        "m",
+        10,
+        0,
     )
     timezone: str = Field(
-        "Europe/Riga", description="Clock of the place: an IANA time zone or a fixed offset like +03:00."
+        "Europe/Riga", description="Time zone of the site: an IANA name or a fixed offset like +03:00."
     )
 
     @field_validator("timezone")
@@ -48,23 +54,19 @@ class SunState(DocumentModel):
 
     mode: Literal["almanac", "manual", "driver"] = Field(
         "almanac",
-        description="Almanac: place, date and time set the sun. By hand: you do. Follow: a light, camera or "
-        "empty of the model does.",
+        description="What sets the sun. Almanac: site, date and time. Manual: azimuth and elevation. Driver: a "
+        "light, camera or empty of the model.",
     )
     wall_time: datetime = Field(
-        datetime(2026, 5, 24, 9, 20), description="Date and time on the clock of the place."
+        datetime(2026, 5, 24, 9, 20), description="Date and time on the clock of the site."
     )
-    azimuth_deg: float = number(
-        135.0, 0, 360, "Direction of the sun placed by hand, clockwise from north.", "°", 1, 1
-    )
-    elevation_deg: float = number(
-        35.0, -20, 90, "Height of the sun placed by hand above the horizon.", "°", 1, 1
-    )
+    azimuth_deg: float = number(135.0, 0, 360, "Azimuth of the manual sun, clockwise from north.", "°", 1, 1)
+    elevation_deg: float = number(35.0, -20, 90, "Elevation of the manual sun above the horizon.", "°", 1, 1)
     north_deg: float = number(
         0.0,
         -180,
         180,
-        "Turns the model's compass: where north lies, clockwise from the model's +Y.",
+        "Direction of true north in the model, clockwise from its +Y axis.",
         "°",
         1,
         1,
@@ -74,21 +76,22 @@ class SunState(DocumentModel):
         0.533,
         0.1,
         20,
-        "Width of the sun's disc; a wider one has softer shadows and is as bright on the whole.",
+        "Angular diameter of the sun disc. A larger disc gives softer shadows at the same illuminance.",
         "°",
         0.1,
         3,
     )
-    moon: bool = Field(False, description="The moon of that moment lights the night.")
+    moon: bool = Field(False, description="Whether the moon of this moment lights the scene at night.")
     driver: str = Field(
-        "", max_length=200, description="Light, camera or empty of the model the sun follows."
+        "", max_length=200, description="Light, camera or empty of the model that drives the sun."
     )
     driver_axis: Literal["along", "opposite", "up"] = Field(
         "along",
-        description="How the sun follows: it shines that way, it stands where that points, or above it.",
+        description="How the driver sets the sun. Along: sunlight travels along its axis. Opposite: the sun stands "
+        "where its axis points. Up: the sun stands where its up axis points.",
     )
     driver_time_s: float = number(
-        0.0, -1e5, 1e5, "Moment of what the sun follows, seconds in its file.", "s", 0.1, 2
+        0.0, -1e5, 1e5, "Time in the animation of the driver, seconds in its file.", "s", 0.1, 2
     )
 
     @field_validator("wall_time")
@@ -114,13 +117,13 @@ class OutputState(DocumentModel):
         1.0,
         0,
         20,
-        "Noise limit: places with less relative noise are done early; 0 traces all samples everywhere.",
+        "Noise limit: regions below this relative noise stop early; 0 traces all samples everywhere.",
         "%",
         0.1,
         1,
     )
     denoise: bool = Field(True, description="Denoise the saved picture.")
-    denoise_viewport: bool = Field(True, description="Denoise the picture on the desk while it is refined.")
+    denoise_viewport: bool = Field(True, description="Denoise the viewport while it refines.")
 
 
 class Document(DocumentModel):

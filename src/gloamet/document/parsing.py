@@ -65,10 +65,10 @@ def _unreadable(text: str, unit: str) -> GloametError:
     return GloametError(f"“{text.strip()}” is not a number in {unit or 'plain figures'}.")
 
 
-def read_bearing(text: str) -> float:
+def read_azimuth(text: str) -> float:
     """A direction clockwise from north in degrees: a number, a compass point, or one turned towards another.
 
-    >>> read_bearing("235°"), read_bearing("SW"), read_bearing("N 12° E"), read_bearing("E 10 S")
+    >>> read_azimuth("235°"), read_azimuth("SW"), read_azimuth("N 12° E"), read_azimuth("E 10 S")
     (235.0, 225.0, 12.0, 100.0)
     """
     plain = re.sub(" +", " ", _plain(text).upper().replace("°", " ")).strip()

@@ -111,7 +111,7 @@ def with_value(document: Document, path: str, value: float) -> Document:
     if isinstance(_held(document, section, name), int):
         values[name] = round(value)
     if path in ("sun.elevation_deg", "sun.azimuth_deg"):
-        values["mode"] = "hand"
+        values["mode"] = "manual"
     if path == "expose.ev":
         values["metering"] = "manual"
     try:

@@ -17,28 +17,30 @@ Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 class AimPin(DocumentModel):
     """One aim: where a shadow shall fall, where the sun shall stand in the frame, or what shall glint."""
 
-    kind: PinKind = Field("shadow", description="What is aimed at.")
-    caster: Point = Field((0.0, 0.0, 0.0), description="The point that casts, metres.")
-    receiver: Point = Field((0.0, 0.0, 0.0), description="Where its shadow shall fall, metres.")
-    frame_position: tuple[Fraction, Fraction] = Field(
-        (0.5, 0.5), description="Place in the picture, shares from the upper left corner."
+    kind: PinKind = Field("shadow", description="What the pin aims at.")
+    caster: Point = Field(
+        (0.0, 0.0, 0.0), description="Point that casts the shadow or reflects the sun, metres."
     )
-    on: bool = Field(True, description="Whether this pin counts.")
+    receiver: Point = Field((0.0, 0.0, 0.0), description="Point where the shadow should fall, metres.")
+    frame_position: tuple[Fraction, Fraction] = Field(
+        (0.5, 0.5), description="Position in the picture, as fractions from the upper left corner."
+    )
+    on: bool = Field(True, description="Whether this pin is used.")
 
 
 class AimTargets(DocumentModel):
     """Pins, and which moments of the year count when real ones are looked for."""
 
-    pins: tuple[AimPin, ...] = Field((), description="What is aimed at.")
-    from_hour: float = number(0.0, 0, 24, "Earliest clock time that counts.", "h", 0.5, 1)
-    to_hour: float = number(24.0, 0, 24, "Latest clock time that counts.", "h", 0.5, 1)
-    first_day: int = number(1, 1, 365, "First day of the season that counts, day of the year.", "", 1, 0)
-    last_day: int = number(365, 1, 365, "Last day of the season that counts, day of the year.", "", 1, 0)
-    measured_part: str = Field("", description="Part whose sunlit share the year cloth can show.")
+    pins: tuple[AimPin, ...] = Field((), description="Pins: what is aimed at.")
+    from_hour: float = number(0.0, 0, 24, "Earliest clock time of the search.", "h", 0.5, 1)
+    to_hour: float = number(24.0, 0, 24, "Latest clock time of the search.", "h", 0.5, 1)
+    first_day: int = number(1, 1, 365, "First day of the search, day of the year.", "", 1, 0)
+    last_day: int = number(365, 1, 365, "Last day of the search, day of the year.", "", 1, 0)
+    measured_part: str = Field("", description="Part whose sunlit fraction the year cloth shows.")
     face_direction: Point | None = Field(
-        None, description="Which of its faces count: their outward direction; all if none."
+        None, description="Direction of the measured faces; none measures all faces."
     )
-    face_point: Point | None = Field(None, description="A point of those faces, metres.")
+    face_point: Point | None = Field(None, description="A point on the measured faces, metres.")
 
     @model_validator(mode="after")
     def _hours_in_order(self) -> AimTargets:
@@ -50,14 +52,14 @@ class AimTargets(DocumentModel):
 class Sequence(DocumentModel):
     """From one moment to another in steps."""
 
-    start: datetime | None = Field(None, description="First moment, on the clock of the place.")
-    end: datetime | None = Field(None, description="Last moment, on the clock of the place.")
-    frames: int = number(24, 2, 2000, "Pictures of the sequence, both ends included.", "", 1, 0)
+    start: datetime | None = Field(None, description="First moment, on the clock of the site.")
+    end: datetime | None = Field(None, description="Last moment, on the clock of the site.")
+    frames: int = number(24, 2, 2000, "Frames of the sequence, both ends included.", "", 1, 0)
     easing: Literal["even", "gentle"] = Field(
-        "even", description="Even steps, or gentle at both ends: slow to leave and slow to arrive."
+        "even", description="Even steps, or ease in and out at both ends."
     )
     along: Literal["clock", "motion"] = Field(
-        "clock", description="Steps through the clock, or through the motion of what the sun follows."
+        "clock", description="Steps through clock time, or through the animation of the driver."
     )
 
     @field_validator("start", "end")

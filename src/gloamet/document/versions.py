@@ -146,19 +146,8 @@ def of_present_version(tree: dict[str, Any]) -> dict[str, Any]:
     return {**changed, "version": FORMAT_VERSION}
 
 
-def present_fields(fields: dict[str, Any]) -> dict[str, Any]:
-    """Fields of a look by their dotted paths, with the names and values of version 2.
-
-    Parameters
-    ----------
-    fields : dict of str to Any
-        Values by dotted path, of version 1 or 2.
-
-    Returns
-    -------
-    dict of str to Any
-        The same values by the paths of version 2.
-    """
+def _present_fields(fields: dict[str, Any]) -> dict[str, Any]:
+    """Values by dotted path, with the names and values of version 2."""
     out = {}
     for dotted, value in fields.items():
         path = tuple(dotted.split("."))
@@ -166,3 +155,27 @@ def present_fields(fields: dict[str, Any]) -> dict[str, Any]:
         outer = [_to_2(path[: k + 1], None)[0] for k in range(len(path))]
         out[".".join(outer)] = value
     return out
+
+
+def present_look(tree: dict[str, Any]) -> dict[str, Any]:
+    """A look's tree with the present names.
+
+    Parameters
+    ----------
+    tree : dict
+        A look as it was written; looks carry no version, early ones have "words" and a sun by "height_deg".
+
+    Returns
+    -------
+    dict
+        The same look as it would be written today.
+    """
+    tree = dict(tree)
+    if "words" in tree:
+        tree["description"] = tree.pop("words")
+    if isinstance(tree.get("sun"), dict) and "height_deg" in tree["sun"]:
+        sun = dict(tree["sun"])
+        tree["sun"] = {"elevation_deg": sun.pop("height_deg"), **sun}
+    if isinstance(tree.get("fields"), dict):
+        tree["fields"] = _present_fields(tree["fields"])
+    return tree

@@ -24,14 +24,14 @@ class CardLight(NamedTuple):
     """Illuminance of cards, (n, 4, 3) lx in AP1 in the order of SOURCES: all, and the part that has bounced."""
 
     whole: Floats
-    bounced: Floats
+    indirect: Floats
 
     def under(self, gains: Gains) -> CardLight:
         """The same under the gains of the lights."""
         named = gains._asdict()
         direct = np.array([named[name].direct for name in SOURCES], np.float32)
-        bounced = self.bounced * np.array([named[name].bounced for name in SOURCES], np.float32)
-        return CardLight((self.whole - self.bounced) * direct + bounced, bounced)
+        indirect = self.indirect * np.array([named[name].indirect for name in SOURCES], np.float32)
+        return CardLight((self.whole - self.indirect) * direct + indirect, indirect)
 
 
 @lru_cache(maxsize=1)

@@ -1,4 +1,4 @@
-"""Incident cards: what falls on a small white card in the scene, source by source, direct and bounced.
+"""Incident cards: what falls on a small white card in the scene, source by source, direct and indirect.
 
 A compiled scene, lights and places with the way they face enter; illuminances in lx per AP1 channel leave. A card is
 the first vertex of paths as `trace.path_tracer` makes them, with next-event estimation and MIS; it casts no shadow
@@ -58,7 +58,7 @@ def _one_sample(scene, env, sampler, place, normal, max_bounces):
 
 
 @njit(**KERNEL_OPTIONS)
-def _measure(scene, env, cards, first, last, rows, whole, bounced):
+def _measure(scene, env, cards, first, last, rows, whole, indirect):
     """Add samples to cards first..last; rows are those of sun, sky and lamps in the out arrays."""
     fraction = F(math.pi) / F(cards.samples)
     for k in range(first, last):
@@ -73,9 +73,9 @@ def _measure(scene, env, cards, first, last, rows, whole, bounced):
             accumulate(whole, k, rows[0], scale(add(light.sun, found.light.sun), fraction))
             accumulate(whole, k, rows[1], scale(add(light.sky, found.light.sky), fraction))
             accumulate(whole, k, rows[2], scale(add(light.lamps, found.light.lamps), fraction))
-            accumulate(bounced, k, rows[0], scale(add(patches, found.bounced.sun), fraction))
-            accumulate(bounced, k, rows[1], scale(found.bounced.sky, fraction))
-            accumulate(bounced, k, rows[2], scale(found.bounced.lamps, fraction))
+            accumulate(indirect, k, rows[0], scale(add(patches, found.indirect.sun), fraction))
+            accumulate(indirect, k, rows[1], scale(found.indirect.sky, fraction))
+            accumulate(indirect, k, rows[2], scale(found.indirect.lamps, fraction))
 
 
 def _run(
@@ -111,11 +111,11 @@ def measure_cards(
 ) -> CardLight:
     """What cards at places (n, 3) in metres that face normals (n, 3) get, by so many paths each."""
     count = len(places)
-    whole, bounced = np.zeros((count, 4, 3), np.float32), np.zeros((count, 4, 3), np.float32)
+    whole, indirect = np.zeros((count, 4, 3), np.float32), np.zeros((count, 4, 3), np.float32)
     where, facing = (np.ascontiguousarray(a, np.float32) for a in (places, normals))
     cards = Cards(where, facing, samples, max_bounces)
-    _run(_measure, scene, lights, cards, pool, (whole, bounced))
-    return CardLight(whole, bounced)
+    _run(_measure, scene, lights, cards, pool, (whole, indirect))
+    return CardLight(whole, indirect)
 
 
 @njit(**KERNEL_OPTIONS)

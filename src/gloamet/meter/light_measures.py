@@ -31,7 +31,7 @@ class LightMeasures(NamedTuple):
     shares 0..1 of what is seen near that the sun lights, and of its outlines that shine; stops by which the middle is
     brighter than what is round it; stops of the sky over a white card; key to fill in stops; kelvin."""
 
-    bearing_deg: float
+    azimuth_deg: float
     elevation_deg: float
     sun_fraction: float
     rim: float
@@ -71,7 +71,7 @@ def measure_light(
 
 def _features(look: LightMeasures) -> NDArray[np.float64]:
     """A look as a place among others, about 0..1 each way."""
-    turn = math.radians(look.bearing_deg)
+    turn = math.radians(look.azimuth_deg)
     # a sun that is down comes from nowhere
     flat = math.cos(math.radians(look.elevation_deg)) if look.elevation_deg > 0.0 else 0.0
     kelvin = look.kelvin if math.isfinite(look.kelvin) else 6500.0
@@ -108,8 +108,8 @@ def spread_apart(looks: list[LightMeasures], number: int, seen: NDArray[np.float
     return [usable[k] for k in chosen]
 
 
-def _from_where(bearing_deg: float) -> str:
-    turn = (bearing_deg + 180.0) % 360.0 - 180.0
+def _from_where(azimuth_deg: float) -> str:
+    turn = (azimuth_deg + 180.0) % 360.0 - 180.0
     side = "right" if turn > 0.0 else "left"
     if abs(turn) < 25.0:
         return "against you"
@@ -138,13 +138,13 @@ def reason(look: LightMeasures) -> str:
         "low" if look.elevation_deg < LOW_DEG else "half high" if look.elevation_deg < MIDDLE_DEG else "high"
     )
     shade = {"low": "long shade", "half high": "clear forms", "high": "short shade"}[height]
-    if look.rim > 0.35 and abs((look.bearing_deg + 180.0) % 360.0 - 180.0) < 70.0:
+    if look.rim > 0.35 and abs((look.azimuth_deg + 180.0) % 360.0 - 180.0) < 70.0:
         shade = f"a rim of light on {100.0 * look.rim:.0f} % of the outlines"
     sun = f"{100.0 * look.sun_fraction:.0f} % of what is near in the sun"
     over = f"{look.key_to_fill:.1f} stops over the fill"
     if look.key_to_fill < 0.0:
         over = f"the sky {-look.key_to_fill:.1f} stops over the sun on level ground"
-    return f"{height} {_from_where(look.bearing_deg)}: {shade}, {sun}, {over}"
+    return f"{height} {_from_where(look.azimuth_deg)}: {shade}, {sun}, {over}"
 
 
 def depth_of(seen: SeenSurfaces, shape: tuple[int, int]) -> Floats:

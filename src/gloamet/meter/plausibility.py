@@ -101,7 +101,7 @@ def _suns_apart(f: LightFacts) -> Finding | None:
     if angle <= SUNS_APART_DEG:
         return None
     azimuth, elevation = f.panorama_sun
-    fields = {"mode": "hand", "azimuth_deg": azimuth % 360.0, "elevation_deg": max(-20.0, elevation)}
+    fields = {"mode": "manual", "azimuth_deg": azimuth % 360.0, "elevation_deg": max(-20.0, elevation)}
     message = f"Shadows fall {angle:.0f}° beside where the panorama’s sun stands."
     return Finding("suns apart", angle, SUNS_APART_DEG, message, Remedy("match the sun", "sun", fields))
 
@@ -214,7 +214,8 @@ def _haze(f: LightFacts) -> Finding | None:
     if f.sun_elevation_deg < HAZE_SUN_DEG:
         return None
     message = (
-        f"Visibility {f.haze_visibility_km:.1f} km under a sky of turbidity {f.turbidity:.1f}: the sun burns so thick a haze "
+        f"Visibility {f.haze_visibility_km:.1f} km under a sky of turbidity {f.turbidity:.1f}: the sun "
+        "burns so thick a haze "
         f"off by {f.sun_elevation_deg:.0f}°."
     )
     return Finding(

@@ -78,10 +78,10 @@ def read_light_file(path: Path) -> LightFile:
     picture = np.ascontiguousarray(colours @ matrix.T)
     albedo = _layer(pixels, names, ("albedo.r", "albedo.g", "albedo.b"))
     depth = _layer(pixels, names, ("depth.z",))
-    sun, bounced = (_layer(pixels, names, tuple(f"{n}.{c}" for c in "rgb")) for n in ("sun", "sun_bounced"))
+    sun, indirect = (_layer(pixels, names, tuple(f"{n}.{c}" for c in "rgb")) for n in ("sun", "sun_indirect"))
     fraction = None
     if sun is not None:
-        direct = sun - bounced if bounced is not None else sun
+        direct = sun - indirect if indirect is not None else sun
         fraction = np.clip(direct.sum(-1) / np.maximum(colours.sum(-1), 1e-12), 0.0, 1.0).astype(np.float32)
     shape = picture.shape[:2]
     seen = SeenSurfaces(

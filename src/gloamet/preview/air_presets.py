@@ -1,7 +1,7 @@
 """What airs look like at this sun: a few named airs, and a small picture of the sky in each.
 
-A document enters; for every `AirPreset` a picture of the sky towards its sun leaves, exposed by a meter on level ground.
-The words and values are common practice.
+A document enters; for every `AirPreset` a picture of the sky towards its sun leaves, exposed by a meter on level
+ground. The words and values are common practice.
 """
 
 from __future__ import annotations

@@ -49,7 +49,7 @@ def _contact_shadow_loss(
     for name, env in (("sky", lights), ("panorama", lights.panorama)):
         if env is None or not film.layers[name].any():
             continue
-        direct = denoise(film.mean(name) - film.mean(f"{name}_bounced"), film, cancelled=cancelled)
+        direct = denoise(film.mean(name) - film.mean(f"{name}_indirect"), film, cancelled=cancelled)
         if direct is None:
             return None
         arguments = direct, film.mean("albedo"), film.mean("normal"), open_sky(env.table), contact

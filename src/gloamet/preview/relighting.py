@@ -71,12 +71,12 @@ def crossfade_weight(samples: float) -> float:
 
 
 class RelitPart(NamedTuple):
-    """What a relit picture is the sum of: lights with one sun, their gains, and the sky of what has bounced where that
+    """What a relit picture is the sum of: lights with one sun, their gains, and the sky of the indirect part where that
     is another."""
 
     lights: Environment
     gains: SourceGains
-    bounced: Environment | None = None
+    indirect: Environment | None = None
 
 
 def relit_by(lights: Environment, gains: Gains) -> list[RelitPart]:
@@ -87,20 +87,20 @@ def relit_by(lights: Environment, gains: Gains) -> list[RelitPart]:
     if panorama is None:
         return [RelitPart(lights, _source_gains(sun, gains.sky))]
     joined = combine_environments(lights, gains.sky.direct, gains.panorama.direct)
-    bounced = None
+    indirect = None
     if not (gains.sky.even and gains.panorama.even):
-        bounced = combine_environments(lights, gains.sky.bounced, gains.panorama.bounced)
+        indirect = combine_environments(lights, gains.sky.indirect, gains.panorama.indirect)
     if own is None or not any(gains.panorama.direct):
-        return [RelitPart(joined, _source_gains(sun, Gain()), bounced)]
+        return [RelitPart(joined, _source_gains(sun, Gain()), indirect)]
     if not any(lights.sun.irradiance) or not any(sun.direct):
-        moved = None if bounced is None else with_sun_of(bounced, own)
+        moved = None if indirect is None else with_sun_of(indirect, own)
         return [RelitPart(with_sun_of(joined, own), _source_gains(gains.panorama, Gain()), moved)]
     apart = RelitPart(sun_only(own), _source_gains(gains.panorama, Gain()))
-    return [RelitPart(joined, _source_gains(sun, Gain()), bounced), apart]
+    return [RelitPart(joined, _source_gains(sun, Gain()), indirect), apart]
 
 
 def _source_gains(sun: Gain, sky: Gain) -> SourceGains:
-    colours = (sun.direct, sky.direct, sun.bounced, sky.bounced)
+    colours = (sun.direct, sky.direct, sun.indirect, sky.indirect)
     return SourceGains(*((np.float32(r), np.float32(g), np.float32(b)) for r, g, b in colours))
 
 
@@ -131,7 +131,7 @@ class Relighting:
         self._view: RelightView | None = None
         self.cache: RelightCache | None = None
         self._rest: tuple[object, Floats] | None = None
-        # of what, their light, what of it has bounced, by how many paths
+        # of what, their light, its indirect part, by how many paths
         self._lamps: tuple[RelightView, Floats, Floats, float] | None = None
         # of one step of one cache each
         self._features = Memo(_features)
@@ -199,10 +199,10 @@ class Relighting:
         assert self.cache is not None
         fractions = relit_by(lights, gains)
         picture: Floats = self.cache.relit(
-            fractions[0].lights, fractions[0].gains, at_rest, fractions[0].bounced
+            fractions[0].lights, fractions[0].gains, at_rest, fractions[0].indirect
         )
         for fraction in fractions[1:]:
-            picture += self.cache.relit(fraction.lights, fraction.gains, at_rest, fraction.bounced)
+            picture += self.cache.relit(fraction.lights, fraction.gains, at_rest, fraction.indirect)
         if self._lamps is not None and self._lamps[0] == self._view and any(gains.lamps.direct):
             picture += apply_gain(self._lamps[1], self._lamps[2], *gains.lamps)
         if contact > 0.0:
@@ -240,13 +240,13 @@ class Relighting:
         paths = film.mean_samples() * film.width * film.height
         if self._lamps is not None and self._lamps[0] == view and self._lamps[3] >= paths:
             return False
-        noisy = film.mean("lamps"), film.mean("lamps_bounced")
+        noisy = film.mean("lamps"), film.mean("lamps_indirect")
         clean = [denoise(layer, film, cancelled=cancelled) for layer in noisy]
         if clean[0] is None or clean[1] is None:
             return False
         pair = (match_mean_luminance(clean[0], noisy[0]), match_mean_luminance(clean[1], noisy[1]))
-        whole, bounced = (self._at_cache_size(layer, film, pool) for layer in pair)
-        self._lamps = (view, whole, bounced, paths)
+        whole, indirect = (self._at_cache_size(layer, film, pool) for layer in pair)
+        self._lamps = (view, whole, indirect, paths)
         return True
 
     def _at_cache_size(self, clean: Floats, film: Film, pool: Executor) -> Floats:

@@ -76,7 +76,7 @@ def read_meter(view: RelightView, lights: Environment, bounces: int, renderer: R
     return MeterRead(
         (float(place[0]), float(place[1]), float(place[2])),
         cards,
-        CardLight(_smooth(ball.whole, inside), _smooth(ball.bounced, inside)),
+        CardLight(_smooth(ball.whole, inside), _smooth(ball.indirect, inside)),
         mirror,
         _in_flight(view, lights, place, -ahead, limit, renderer),
     )
@@ -134,7 +134,7 @@ def read_spots(
         rows, places, normals = (np.array(column) for column in zip(*found, strict=True))
         arguments = view.compiled, lights, places, normals, CARD_SAMPLES, renderer.pool
         cards = measure_cards(*arguments, max(bounces, CARD_BOUNCES))
-        light.whole[rows], light.bounced[rows] = cards.whole, cards.bounced
+        light.whole[rows], light.indirect[rows] = cards.whole, cards.indirect
     return light
 
 

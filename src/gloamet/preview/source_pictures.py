@@ -28,9 +28,9 @@ def source_pictures(film: Film, gains: Gains, settings: DevelopSettings) -> Sour
     fraction = np.reciprocal(np.maximum(film.layers["counts"][:height, :width, None], np.float32(1.0)))
     pictures: dict[str, NDArray[np.uint8]] = {}
     for light, gain in zip(LIGHTS, gains, strict=True):
-        whole, bounced = (film.layers[name][:height, :width] for name in (light.name, light.bounced))
+        whole, indirect = (film.layers[name][:height, :width] for name in (light.name, light.indirect))
         if whole.any():
-            picture = apply_gain(whole * fraction, bounced * fraction, *gain)
+            picture = apply_gain(whole * fraction, indirect * fraction, *gain)
             small = picture.reshape(height // shrink, shrink, width // shrink, shrink, 3).mean((1, 3))
             pictures[light.name] = develop_screen(np.ascontiguousarray(small, np.float32), settings)
     return SourcePictures(pictures)

@@ -17,7 +17,7 @@ from gloamet.develop.picture_difference import codes_to_lab, delta_e_2000
 from gloamet.document.model import Document
 from gloamet.meter.light_measures import LightMeasures, depth_of, measure_light, reason, spread_apart
 from gloamet.preview.thumbnail_renderer import LitThumbnail, ThumbnailRenderer
-from gloamet.sun.nearest import angle_deg, instant_of_height, nearest_moments
+from gloamet.sun.nearest import angle_deg, instant_of_elevation, nearest_moments
 from gloamet.sun.place import resolve_zone
 from gloamet.sun.position import direction
 from gloamet.translation.document_to_light import sun_from_document
@@ -52,15 +52,15 @@ class Suggestion(NamedTuple):
     delta_e: float
 
 
-def _real_sun(document: Document, azimuth_deg: float, height_deg: float) -> Candidate:
+def _real_sun(document: Document, azimuth_deg: float, elevation_deg: float) -> Candidate:
     """The document with the real sun next to a direction, or with one by hand where none comes near."""
     site, sun = document.site, document.sun
     zone, year = resolve_zone(site.timezone), sun.wall_time.year
     where = site.latitude_deg, site.longitude_deg
-    found = nearest_moments(azimuth_deg, height_deg, year, *where, zone, most=1)
+    found = nearest_moments(azimuth_deg, elevation_deg, year, *where, zone, most=1)
     if found and found[0].error_deg <= REAL_DEG:
         return _at(document, found[0].when)
-    sun_by_hand = {"mode": "hand", "azimuth_deg": azimuth_deg, "elevation_deg": height_deg}
+    sun_by_hand = {"mode": "manual", "azimuth_deg": azimuth_deg, "elevation_deg": elevation_deg}
     return Candidate(document.change("sun", moon=False, **sun_by_hand), None)
 
 
@@ -101,7 +101,7 @@ def candidates(
     ]
     where = site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone)
     day = document.sun.wall_time.date()
-    dusks = [instant_of_height(day, DUSK_DEG, rising, *where) for rising in (True, False)]
+    dusks = [instant_of_elevation(day, DUSK_DEG, rising, *where) for rising in (True, False)]
     dark = [_at(base, when) for when in dusks if when is not None]
     return [*clear.values(), *hazy, *dark, with_air(placed(*CLOUD), model="cie", cie_sky=1)]
 

@@ -20,7 +20,7 @@ from gloamet.sky.dome import COLUMNS, ROWS, SkyDome, row_weights
 Array = NDArray[np.float64]
 Curve = tuple[float, float, float, float, float]
 
-CURVE_HEIGHTS_DEG = (0.0, 8.0, 25.0, 50.0, 90.0)  # of the points of both curves
+CURVE_ELEVATIONS_DEG = (0.0, 8.0, 25.0, 50.0, 90.0)  # of the points of both curves
 HORIZON_GLOW_DEG = 7.0  # height at which the glow at the horizon has fallen to a third
 FLAT: Curve = (0.0, 0.0, 0.0, 0.0, 0.0)
 AXIS = np.ones(3) / math.sqrt(3.0)  # of grey, that hues are turned about
@@ -29,8 +29,8 @@ AXIS = np.ones(3) / math.sqrt(3.0)  # of grey, that hues are turned about
 class SkyGrade(NamedTuple):
     """acts_on: the light too, or what is seen behind the scene alone. tint: linear Rec.709, with its share 0..1.
     saturation: 1 is nature's. warmth_mired: positive is warmer. Glows in stops; the aureole's falls to a third within
-    aureole_deg of the sun. disc_brightness: share of the disc's brightness that is seen. Curves stand at CURVE_HEIGHTS_DEG: stops,
-    and degrees by which hues turn."""
+    aureole_deg of the sun. disc_brightness: share of the disc's brightness that is seen. Curves stand at
+    CURVE_ELEVATIONS_DEG: stops, and degrees by which hues turn."""
 
     acts_on: Literal["light", "background"] = "light"
     tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
@@ -61,14 +61,14 @@ class SkyGrade(NamedTuple):
 NATURE = SkyGrade()
 
 
-def node_heights_deg() -> Array:
+def node_elevations_deg() -> Array:
     """Elevations of the rows of a dome table."""
     return np.asarray(90.0 * (np.arange(ROWS) / (ROWS - 1)) ** 2)
 
 
-def by_height(curve: Curve, heights_deg: Array) -> Array:
+def by_elevation(curve: Curve, elevations_deg: Array) -> Array:
     """A curve at heights, straight between its points in the square root of the height, as rows of a dome lie."""
-    return np.interp(np.sqrt(heights_deg), np.sqrt(CURVE_HEIGHTS_DEG), curve)
+    return np.interp(np.sqrt(elevations_deg), np.sqrt(CURVE_ELEVATIONS_DEG), curve)
 
 
 def hue_matrices(degrees: Array) -> Array:
@@ -88,7 +88,7 @@ def _coloured(table: Array, grade: SkyGrade) -> Array:
     grey = (out @ AP1_LUMINANCE)[..., None]
     out = grey + grade.saturation * (out - grey)
     if grade.hue_curve != FLAT:
-        turns = hue_matrices(by_height(grade.hue_curve, node_heights_deg()))
+        turns = hue_matrices(by_elevation(grade.hue_curve, node_elevations_deg()))
         out = np.einsum("rij,rcj->rci", turns, out)
     out = np.maximum(out, 0.0)
     return np.asarray(out * (before / np.maximum(out @ AP1_LUMINANCE, 1e-30))[..., None])
@@ -96,7 +96,7 @@ def _coloured(table: Array, grade: SkyGrade) -> Array:
 
 def from_sun_deg(azimuth_deg: float, elevation_deg: float) -> Array:
     """Angle of every node of a dome table to a direction, (ROWS, COLUMNS)."""
-    heights, sun = np.radians(node_heights_deg())[:, None], math.radians(elevation_deg)
+    heights, sun = np.radians(node_elevations_deg())[:, None], math.radians(elevation_deg)
     turn = 2.0 * np.pi * np.arange(COLUMNS)[None] / COLUMNS - math.radians(azimuth_deg)
     cosine = np.sin(heights) * math.sin(sun) + np.cos(heights) * math.cos(sun) * np.cos(turn)
     return np.asarray(np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))))
@@ -104,8 +104,8 @@ def from_sun_deg(azimuth_deg: float, elevation_deg: float) -> Array:
 
 def _gained(table: Array, grade: SkyGrade, sun_deg: tuple[float, float]) -> Array:
     """The table under glows and the curve over luminance."""
-    heights = node_heights_deg()
-    stops = by_height(grade.luminance_curve, heights)
+    heights = node_elevations_deg()
+    stops = by_elevation(grade.luminance_curve, heights)
     stops = stops + grade.horizon_stops * np.exp(-heights / HORIZON_GLOW_DEG)
     out = table * (2.0**stops)[:, None, None]
     if grade.aureole_stops:
@@ -117,7 +117,7 @@ def _gained(table: Array, grade: SkyGrade, sun_deg: tuple[float, float]) -> Arra
 def graded_dome(dome: SkyDome, grade: SkyGrade) -> SkyDome:
     """The dome as the artist wants it. What lies below the horizon follows the light that it gets."""
     if grade.neutral:
-        return dome if grade.disc_brightness == 1.0 else replace(dome, seen_disc=grade.disc)
+        return dome if grade.disc_brightness == 1.0 else replace(dome, seen_disc=grade.disc_brightness)
     plain = dome.table.astype(float)
     sun_deg = dome.sun_azimuth_deg, dome.sun_elevation_deg
     table = _gained(_coloured(plain, grade), grade, sun_deg)

@@ -231,8 +231,8 @@ def rotated_dome(
     illuminance_lx: float = 0.0,
     sun: tuple[tuple[float, float, float], Array] = NO_SUN,
 ) -> SkyDome:
-    """The dome of a table turned by rotation_deg, with a sun (azimuth, elevation, diameter in degrees; AP1 lx on a plane
-    that faces it); with illuminance_lx, made to light level ground with so much."""
+    """The dome of a table turned by rotation_deg, with a sun (azimuth, elevation, diameter in degrees; AP1 lx on a
+    plane that faces it); with illuminance_lx, made to light level ground with so much."""
     turned = rotate_table(table, rotation_deg)
     dome = assemble_dome(turned, *sun[0], sun[1], ground_reflectance)
     if illuminance_lx <= 0.0:

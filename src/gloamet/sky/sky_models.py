@@ -42,8 +42,8 @@ Array = NDArray[np.float64]
 
 
 class SkyModel(NamedTuple):
-    """name; cie_sky 1-15, the number of a general sky; horizontal_lx what an even or general sky gives level ground, 0 for
-    what is common in nature; kelvin the colour temperature of an even or general sky."""
+    """name; cie_sky 1-15, the number of a general sky; horizontal_lx what an even or general sky gives level ground,
+    0 for what is common in nature; kelvin the colour temperature of an even or general sky."""
 
     name: ModelName = "physical"
     cie_sky: int = 12

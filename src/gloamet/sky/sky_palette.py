@@ -39,23 +39,23 @@ class SkyPalette:
     strips: NDArray[np.float64]
     horizontal_lx: NDArray[np.float64]
 
-    def at(self, heights_deg: NDArray) -> NDArray[np.float64]:
+    def at(self, elevations_deg: NDArray) -> NDArray[np.float64]:
         """Strips (n, STRIP, 3) for sun heights (n,), interpolated in the logarithm."""
-        x = np.interp(heights_deg, ELEVATIONS_DEG, np.arange(len(ELEVATIONS_DEG)))
+        x = np.interp(elevations_deg, ELEVATIONS_DEG, np.arange(len(ELEVATIONS_DEG)))
         i = np.minimum(x.astype(int), len(ELEVATIONS_DEG) - 2)
         f = (x - i)[:, None, None]
         logs = np.log(np.maximum(self.strips, 1e-9))
         return np.exp(logs[i] * (1 - f) + logs[i + 1] * f)
 
-    def level_at(self, heights_deg: NDArray) -> NDArray[np.float64]:
+    def level_at(self, elevations_deg: NDArray) -> NDArray[np.float64]:
         """Illuminance of level ground in lx for sun heights of any shape."""
         return np.asarray(
-            np.exp(np.interp(heights_deg, ELEVATIONS_DEG, np.log(np.maximum(self.horizontal_lx, 1e-6))))
+            np.exp(np.interp(elevations_deg, ELEVATIONS_DEG, np.log(np.maximum(self.horizontal_lx, 1e-6))))
         )
 
-    def adapted(self, heights_deg: NDArray) -> NDArray[np.float64]:
+    def adapted(self, elevations_deg: NDArray) -> NDArray[np.float64]:
         """The strips as an eye that partly adapts sees them: scene-linear, about 1 for a bright day."""
-        strips = self.at(heights_deg)
+        strips = self.at(elevations_deg)
         level = np.exp(np.log(strips.mean(2) + 1e-9).mean(1))
         day = np.exp(np.log(self.strips[BRIGHT_DAY].mean(1) + 1e-9).mean())
         return strips / day * ((day / level) ** ADAPTATION)[:, None, None]

@@ -158,7 +158,7 @@ def nearest_moments(
     return nearest_by(lambda d: angle_deg(d, wanted), year, latitude_deg, longitude_deg, tz, window, most)
 
 
-def instant_of_height(
+def instant_of_elevation(
     day: date, elevation_deg: float, rising: bool, latitude_deg: float, longitude_deg: float, tz: tzinfo
 ) -> datetime | None:
     """When the sun stands so high (apparent) on a day, before or after its highest; None when it never does."""

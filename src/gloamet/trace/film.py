@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.light_layers import (
-    BOUNCED_LAYERS,
+    INDIRECT_LAYERS,
     LIGHT_LAYERS,
     LIGHTS,
     MOMENT_INDEX,
@@ -36,7 +36,7 @@ Floats = NDArray[np.float32]
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 in pixels
 TILE_ROWS, TILE_PATHS = 8, 16_000  # paths between two looks at whether to stop: some 25 ms of one thread
 DEFAULT_BOUNCES = 4
-RGB_LAYERS = (*LIGHT_LAYERS, *BOUNCED_LAYERS, "albedo", "normal")
+RGB_LAYERS = (*LIGHT_LAYERS, *INDIRECT_LAYERS, "albedo", "normal")
 SCALAR_LAYERS = ("depth", "near", "transparency", "squares", "counts")
 BYTES_PER_PIXEL = 4 * (3 * len(RGB_LAYERS) + 3 + len(MOMENT_PLANES) + 1)
 PANORAMA_SEED = 2**31  # added to a film's: two sources that share their numbers would share their noise
@@ -48,9 +48,9 @@ class AccumulationArrays(NamedTuple):
     sun: Floats
     sky: Floats
     lamps: Floats
-    sun_bounced: Floats
-    sky_bounced: Floats
-    lamps_bounced: Floats
+    sun_indirect: Floats
+    sky_indirect: Floats
+    lamps_indirect: Floats
     albedo: Floats
     normal: Floats
     depth: Floats
@@ -62,7 +62,7 @@ class AccumulationArrays(NamedTuple):
 
 @dataclass
 class Film:
-    """Sums over samples: sun, sky, lamps, panorama, of each the part that has bounced, albedo, normal (H, W, 3); depth,
+    """Sums over samples: sun, sky, lamps, panorama, the indirect part of each, albedo, normal (H, W, 3); depth,
     near (of `distance`), counts and transparency, the share seen past all things, straight and through panes (H, W);
     squares (H, W, 5).
 
@@ -110,7 +110,7 @@ class Film:
     def light(self, gains: Gains = UNIT_GAINS) -> Floats:
         """The picture: the weighted sum of the layers, cd/m2 in AP1."""
         pairs = zip(LIGHTS, gains, strict=True)
-        lit = [(self.layers[light.name], self.layers[light.bounced], gain) for light, gain in pairs]
+        lit = [(self.layers[light.name], self.layers[light.indirect], gain) for light, gain in pairs]
         # a few rows tell of most lights that they shine
         return weigh([one for one in lit if one[0][::8].any() or one[0].any()], self.layers["counts"])
 
@@ -160,8 +160,8 @@ class _PanoramaTarget:
         layers = dict.fromkeys(AccumulationArrays._fields, spare) | {
             "sun": film.layers["panorama"],
             "sky": film.layers["panorama"],
-            "sun_bounced": film.layers["panorama_bounced"],
-            "sky_bounced": film.layers["panorama_bounced"],
+            "sun_indirect": film.layers["panorama_indirect"],
+            "sky_indirect": film.layers["panorama_indirect"],
             "depth": depth,
             "near": depth,
             "transparency": depth,

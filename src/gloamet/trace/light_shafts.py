@@ -1,10 +1,10 @@
 """Shafts of light: sun and sky scattered once in a bounded volume of dust, sampled along the rays of a camera.
 
-A compiled scene, lights, a camera and a `ParticipatingMedium` enter; a `LightShaftFilm` leaves: what the dust adds, by sun and by sky
-(cd/m2, AP1), and what it lets through of the light behind it. Distances are drawn in proportion to what still passes
-(free flight; Pharr, Jakob & Humphreys, Physically Based Rendering, ch. 15), the sun over its whole disc, the sky as
-paths do, through portals too. Stated limits: light that is scattered twice is left out, surfaces get as much light as
-without dust, panoramas and lamps do not light it, and a mirror shows none.
+A compiled scene, lights, a camera and a `ParticipatingMedium` enter; a `LightShaftFilm` leaves: what the dust adds,
+by sun and by sky (cd/m2, AP1), and what it lets through of the light behind it. Distances are drawn in proportion to
+what still passes (free flight; Pharr, Jakob & Humphreys, Physically Based Rendering, ch. 15), the sun over its whole
+disc, the sky as paths do, through portals too. Stated limits: light that is scattered twice is left out, surfaces get
+as much light as without dust, panoramas and lamps do not light it, and a mirror shows none.
 """
 
 from __future__ import annotations

@@ -1,12 +1,12 @@
 """The integrator: path tracing with next-event estimation, MIS, lamp guiding and Russian roulette; a band of rows.
 
-Array layouts. camera as in `camera_rays`. A film's layers are `film.AccumulationArrays`, float32 sums over samples: sun, sky,
-lamps, the part of each that has bounced, albedo and normal (H, W, 3), depth, near and transparency (H, W), squares (H,
-W, 5) of the luminance of sun, sky, lamps and their sum, counts (H, W). wanted (H, W) uint16: samples of each pixel in
-this pass. scene is a `render_scene.SceneArrays`, env an `environment.EnvironmentArrays`. Light from the sun, the sky
-and lamps (all bounces) never mix, so that a gain is a weighted sum afterwards. Stated limits: the sun's disc mirrored
-onto a diffuse surface (a caustic) is left out, a small lamp so mirrored is dimmed (`materials.SMALL_LAMP_M2`); glass is
-passed straight.
+Array layouts. camera as in `camera_rays`. A film's layers are `film.AccumulationArrays`, float32 sums over samples:
+sun, sky, lamps, the indirect part of each, albedo and normal (H, W, 3), depth, near and transparency (H, W),
+squares (H, W, 5) of the luminance of sun, sky, lamps and their sum, counts (H, W). wanted (H, W) uint16: samples of
+each pixel in this pass. scene is a `render_scene.SceneArrays`, env an `environment.EnvironmentArrays`. Light from the
+sun, the sky and lamps (all bounces) never mix, so that a gain is a weighted sum afterwards. Stated limits: the sun's
+disc mirrored onto a diffuse surface (a caustic) is left out, a small lamp so mirrored is dimmed
+(`materials.SMALL_LAMP_M2`); glass is passed straight.
 """
 
 from __future__ import annotations
@@ -106,7 +106,7 @@ def _reservoir_of_one(towards_lamp, new, kept, candidate, candidates):
     carried = scale(mul(new.throughput, towards_lamp.weight), kept)
     candidates += largest(carried)
     if towards_lamp.selection_sample * candidates < largest(carried):
-        candidate = PathStart(new.ray, carried, towards_lamp.bsdf_pdf, new.bounces, True, new.bounced)
+        candidate = PathStart(new.ray, carried, towards_lamp.bsdf_pdf, new.bounces, True, new.indirect)
     return candidate, candidates
 
 
@@ -120,7 +120,7 @@ def _sample_guide_cone(scene, state, at, follow, path, kept, best):
             scene.guide_cones, state, at.bsdf, follow, at.origin, at.normal
         )
         ray = Ray(at.origin, towards_lamp.direction)
-        new = PathStart(ray, path.throughput, F(0), path.bounces + 1, True, path.bounced)
+        new = PathStart(ray, path.throughput, F(0), path.bounces + 1, True, path.indirect)
         best = _reservoir_of_one(towards_lamp, new, kept, best[0], best[1])
     return state, towards_lamp, best
 
@@ -174,15 +174,15 @@ def _add_light(found, throughput, light, kept):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _at_first_bounce(happens, bounced, direct, found):
+def _at_first_bounce(happens, indirect, direct, found):
     """Whether light found from now on has bounced, and what was found before it did."""
-    return (True, found) if happens and not bounced else (bounced, direct)
+    return (True, found) if happens and not indirect else (indirect, direct)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _bounced_light(found, direct, bounced, patches):
+def _indirect_light(found, direct, indirect, patches):
     """What of the light found has bounced: all since the path did, and what patches of the sun sent before."""
-    if not bounced:
+    if not indirect:
         return BySource(patches, BLACK, BLACK)
     return BySource(
         add(sub(found.sun, direct.sun), patches), sub(found.sky, direct.sky), sub(found.lamps, direct.lamps)
@@ -204,7 +204,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
     """One path: (state, `PathResult`, the start of a guided path, what all such could carry)."""
     state, pixel, sample = sampler.state, sampler.pixel, sampler.sample
     ray, throughput, pdf, bounces = start.ray, start.throughput, start.pdf, start.bounces
-    guided, bounced = start.guided, start.bounced
+    guided, indirect = start.guided, start.indirect
     found, direct, normal, patches = NO_SOURCES, NO_SOURCES, BLACK, BLACK
     albedo, depth, clear, travelled, vertex = WHITE, F(0), F(0), F(0), ray.origin
     specular = ahead = not (guided or pdf > F(0))
@@ -226,7 +226,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
         if ground <= F(0) and hit.primitive < 0:
             if not guided:
                 away = scattered and ray.direction[2] < F(0)  # to lit ground far out
-                bounced, direct = _at_first_bounce(away, bounced, direct, found)
+                indirect, direct = _at_first_bounce(away, indirect, direct, found)
                 out = Ray(vertex, ray.direction)
                 beyond = miss_radiance(env, scene, out, specular, scattered, pdf, ahead)
                 found = _add_light(found, throughput, beyond, F(1))
@@ -250,10 +250,10 @@ def trace_path(scene, env, sampler, start, max_bounces):
             direction, through, reflected = sample_thin_glass(materials, m, met.normal, ray.direction, v)
             throughput, specular = mul(throughput, through), specular or reflected
             ahead, sighted = ahead and not reflected, sighted or reflected
-            bounced, direct = _at_first_bounce(reflected and scattered, bounced, direct, found)
+            indirect, direct = _at_first_bounce(reflected and scattered, indirect, direct, found)
             ray = Ray(add_scaled(met.position, met.normal, step if reflected else -step), direction)
             continue
-        bounced, direct = _at_first_bounce(scattered, bounced, direct, found)
+        indirect, direct = _at_first_bounce(scattered, indirect, direct, found)
         surface = evaluate_material(scene, met, ray.direction, travelled)
         bsdf = make_bsdf(materials, m, surface, ray.direction)
         if not seen and not (surface.metalness > F(0.9) and bsdf.alpha < MIRROR_ALPHA):
@@ -272,8 +272,8 @@ def trace_path(scene, env, sampler, start, max_bounces):
             scene, env, numbers, pair, at, weight, goes_on, guided
         )
         found, rays = _add_light(found, throughput, light, kept), rays + asked
-        patches = patches if bounced else add_product(patches, throughput, patch)
-        here = PathStart(ray, throughput, pdf, bounces, guided, bounced)
+        patches = patches if indirect else add_product(patches, throughput, patch)
+        here = PathStart(ray, throughput, pdf, bounces, guided, indirect)
         state, towards_lamp, best = _sample_guide_cone(scene, state, at, follow, here, kept, best)
         state, u, v = next_2d(state, pixel, sample, pair + 2)
         state, pick, survival = next_pair(state)
@@ -288,8 +288,8 @@ def trace_path(scene, env, sampler, start, max_bounces):
         if towards_lamp.pdf > F(0) and cone_pdf(towards_lamp.cone, scatter.direction) > F(0):
             kept *= power_heuristic(pdf, towards_lamp.pdf)
         throughput = _roulette(throughput, began, bounces, survival)
-    bounced_light = _bounced_light(found, direct, bounced, patches)
-    return state, PathResult(found, bounced_light, albedo, normal, depth, clear, rays), best[0], best[1]
+    indirect_light = _indirect_light(found, direct, indirect, patches)
+    return state, PathResult(found, indirect_light, albedo, normal, depth, clear, rays), best[0], best[1]
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -298,12 +298,12 @@ def trace_sample(scene, env, sampler, ray, max_bounces):
     state, start = sampler.state, PathStart(ray, WHITE, F(0), 0, False, False)
     follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
     whole, rays = PathResult(NO_SOURCES, NO_SOURCES, WHITE, BLACK, F(0), F(0), 0), 0
-    lamps = lamps_bounced = BLACK
+    lamps = lamps_indirect = BLACK
     for leg in range(2):  # one place for the integrator, which is long
         numbers = Sampler(state, sampler.pixel, sampler.sample)
         state, found, candidate, candidates = trace_path(scene, env, numbers, start, max_bounces)
         lamps, rays = add(lamps, found.light.lamps), rays + found.rays
-        lamps_bounced = add(lamps_bounced, found.bounced.lamps)
+        lamps_indirect = add(lamps_indirect, found.indirect.lamps)
         if leg == 0:
             whole = found
         if leg == 1 or candidates <= F(0):
@@ -312,22 +312,22 @@ def trace_sample(scene, env, sampler, ray, max_bounces):
         if u >= follow:
             break
         carried = scale(candidate.throughput, candidates / (largest(candidate.throughput) * follow))
-        start = PathStart(candidate.ray, carried, candidate.pdf, candidate.bounces, True, candidate.bounced)
+        start = PathStart(candidate.ray, carried, candidate.pdf, candidate.bounces, True, candidate.indirect)
     light = BySource(whole.light.sun, whole.light.sky, lamps)
-    bounced = BySource(whole.bounced.sun, whole.bounced.sky, lamps_bounced)
-    return PathResult(light, bounced, whole.albedo, whole.normal, whole.depth, whole.transparency, rays)
+    indirect = BySource(whole.indirect.sun, whole.indirect.sky, lamps_indirect)
+    return PathResult(light, indirect, whole.albedo, whole.normal, whole.depth, whole.transparency, rays)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _add_sample(film, y, x, result):
     """Add what a sample found to a pixel."""
-    light, bounced = result.light, result.bounced
+    light, indirect = result.light, result.indirect
     accumulate(film.sun, y, x, light.sun)
     accumulate(film.sky, y, x, light.sky)
     accumulate(film.lamps, y, x, light.lamps)
-    accumulate(film.sun_bounced, y, x, bounced.sun)
-    accumulate(film.sky_bounced, y, x, bounced.sky)
-    accumulate(film.lamps_bounced, y, x, bounced.lamps)
+    accumulate(film.sun_indirect, y, x, indirect.sun)
+    accumulate(film.sky_indirect, y, x, indirect.sky)
+    accumulate(film.lamps_indirect, y, x, indirect.lamps)
     accumulate(film.albedo, y, x, result.albedo)
     accumulate(film.normal, y, x, result.normal)
     film.depth[y, x] += result.depth

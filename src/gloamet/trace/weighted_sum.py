@@ -1,6 +1,6 @@
 """Layers of a film weighed into one picture by threads: what every change of a gain or a tint costs.
 
-Layers (H, W, 3), sample counts (H, W) and a gain per channel for direct light and light that has bounced enter; their
+Layers (H, W, 3), sample counts (H, W) and a gain per channel for direct light and indirect light enter; their
 sum per sample leaves.
 """
 
@@ -23,8 +23,8 @@ STRIP_ROWS = 16  # whose sum stays in the cache while the lights are added
 
 
 @njit(**KERNEL_OPTIONS)
-def _add_rows(whole, bounced, counts, direct, over, first, last, out):
-    """Add rows first..last of one light to out: all of it under `direct`, what has bounced by `over` more."""
+def _add_rows(whole, indirect, counts, direct, over, first, last, out):
+    """Add rows first..last of one light to out: all of it under `direct`, the indirect part by `over` more."""
     uneven = over[0] != F(0) or over[1] != F(0) or over[2] != F(0)
     for y in range(first, last):
         for x in range(whole.shape[1]):
@@ -32,7 +32,7 @@ def _add_rows(whole, bounced, counts, direct, over, first, last, out):
             for k in range(3):
                 light = whole[y, x, k] * direct[k]
                 if uneven:
-                    light += bounced[y, x, k] * over[k]
+                    light += indirect[y, x, k] * over[k]
                 out[y, x, k] += light * fraction
 
 
@@ -42,15 +42,15 @@ def _pool() -> ThreadPoolExecutor:
 
 
 def weigh(layers: Sequence[tuple[Floats, Floats, Gain]], counts: Floats) -> Floats:
-    """The weighted sum of lights (all, what has bounced, gain), per sample."""
+    """The weighted sum of lights (all, the indirect part, gain), per sample."""
     height, width = counts.shape
     out = np.zeros((height, width, 3), np.float32)
     arguments = []
-    for whole, bounced, gain in layers:
+    for whole, indirect, gain in layers:
         direct = np.array(gain.direct, np.float32)
-        over = np.array(gain.bounced, np.float32) - direct
+        over = np.array(gain.indirect, np.float32) - direct
         if direct.any() or over.any():
-            arguments.append((whole, bounced, counts, direct, over))
+            arguments.append((whole, indirect, counts, direct, over))
 
     def strip(first: int) -> None:
         """The lights of one strip of rows."""

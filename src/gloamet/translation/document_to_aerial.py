@@ -1,7 +1,7 @@
 """The air in front of things, from a document: solved for its sun and eye, laid over finished light.
 
-A document, its dome and a solver enter; an `AerialPerspective` leaves. Under skies by other models, and where sun and moon
-both light it, in twilight, the air is lit as the horizon is.
+A document, its dome and a solver enter; an `AerialPerspective` leaves. Under skies by other models, and where sun and
+moon both light it, in twilight, the air is lit as the horizon is.
 """
 
 from __future__ import annotations
@@ -131,8 +131,8 @@ def aerial_settings(
     """What the artist makes of the air in front, under the gains of the lights; None when it is not shown, as in a
     parallel view.
 
-    by_panorama is its `panorama_fraction`: it lights the air as much more as it lights the ground, in the shape of sun and
-    sky. Where the sun stands the air is brightest, also where sun and sky are turned down.
+    by_panorama is its `panorama_fraction`: it lights the air as much more as it lights the ground, in the shape of
+    sun and sky. Where the sun stands the air is brightest, also where sun and sky are turned down.
     """
     air = document.air
     if not air.aerial_perspective or air.aerial_strength == 0.0 or camera.parallel_m > 0.0:

@@ -206,13 +206,13 @@ class FinishedLight:
 
     whole: Floats
     parts: dict[str, Floats]
-    bounced: dict[str, Floats] = field(default_factory=dict)
+    indirect: dict[str, Floats] = field(default_factory=dict)
 
     def through(self, fraction: Floats, added: Floats, name: str) -> FinishedLight:
         """The light through something that lets a share of it by and adds light of its own, one more part."""
         parts = {key: part * fraction for key, part in self.parts.items()}
-        bounced = {key: part * fraction for key, part in self.bounced.items()}
-        return FinishedLight(self.whole * fraction + added, {**parts, name: added}, bounced)
+        indirect = {key: part * fraction for key, part in self.indirect.items()}
+        return FinishedLight(self.whole * fraction + added, {**parts, name: added}, indirect)
 
 
 def stop_criterion(document: Document) -> StopCriterion:
@@ -229,9 +229,9 @@ def finished_light(
     gains = gains_from_document(document, EVEN if lights is None else lights.sky_colour)._asdict()
     shining = [light for light in LIGHTS if film.layers[light.name].any()]
     parts: dict[str, Floats] = {light.name: film.mean(light.name) for light in LIGHTS}
-    bounced = {light.bounced: film.mean(light.bounced) for light in shining}
+    indirect_parts = {light.indirect: film.mean(light.indirect) for light in shining}
     if clean:
-        noisy = [parts[light.name] - bounced[light.bounced] for light in shining] + list(bounced.values())
+        noisy = [parts[light.name] - indirect_parts[light.indirect] for light in shining] + list(indirect_parts.values())
         cleaned = denoise_prefiltered(noisy, film)
         assert cleaned is not None  # nobody cancels
         for k, light in enumerate(shining):
@@ -239,28 +239,28 @@ def finished_light(
             if light.sparse:
                 indirect = match_mean_luminance(indirect, noisy[k + len(shining)])
                 direct = match_mean_luminance(direct, noisy[k])
-            parts[light.name], bounced[light.bounced] = direct + indirect, indirect
+            parts[light.name], indirect_parts[light.indirect] = direct + indirect, indirect
     if lights is not None and document.fill.contact_shadow > 0.0:
-        _subtract_contact_shadow(document.fill.contact_shadow, film, lights, parts, bounced)
+        _subtract_contact_shadow(document.fill.contact_shadow, film, lights, parts, indirect_parts)
     for light in shining:
         gain: Gain = gains[light.name]
-        indirect = bounced[light.bounced]
+        indirect = indirect_parts[light.indirect]
         parts[light.name] = apply_gain(parts[light.name], indirect, *gain)
-        bounced[light.bounced] = indirect * np.array(gain.bounced, np.float32)
+        indirect_parts[light.indirect] = indirect * np.array(gain.indirect, np.float32)
     whole = np.zeros_like(parts[LIGHTS[0].name])
     for part in parts.values():
         whole += part
-    return FinishedLight(whole, parts, bounced)
+    return FinishedLight(whole, parts, indirect_parts)
 
 
 def _subtract_contact_shadow(
-    fraction: float, film: Film, lights: Environment, parts: dict[str, Floats], bounced: dict[str, Floats]
+    fraction: float, film: Film, lights: Environment, parts: dict[str, Floats], indirect_parts: dict[str, Floats]
 ) -> None:
     """Take contact shade off the direct light of sky and panorama."""
     albedo, normal = film.mean("albedo"), film.mean("normal")
     for light, env in (("sky", lights), ("panorama", lights.panorama)):
-        if env is not None and f"{light}_bounced" in bounced:
-            direct = parts[light] - bounced[f"{light}_bounced"]
+        if env is not None and f"{light}_indirect" in indirect_parts:
+            direct = parts[light] - indirect_parts[f"{light}_indirect"]
             parts[light] = parts[light] - contact_shadow_loss(
                 direct, albedo, normal, open_sky(env.table), fraction
             )
@@ -317,7 +317,7 @@ def save_picture(
         scale = np.float32(1.0 / white)
         layers = {
             name: part * scale
-            for name, part in (light.parts | light.bounced).items()
+            for name, part in (light.parts | light.indirect).items()
             if name in ALWAYS_SAVED or part.any()
         }
         layers |= {name: film.mean(name) for name in ("albedo", "normal", "depth")}

@@ -1,6 +1,7 @@
 """Shafts of light from a document: the dust it asks for, and finished light seen through it.
 
-A document, its stage, lights and camera enter; a `ParticipatingMedium`, or finished light with the part `shafts`, leaves.
+A document, its stage, lights and camera enter; a `ParticipatingMedium`, or finished light with the part `shafts`,
+leaves.
 """
 
 from __future__ import annotations

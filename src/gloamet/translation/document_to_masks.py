@@ -37,9 +37,9 @@ def sun_fraction_of_film(film: Film, gains: Gains) -> Floats:
     total = np.zeros(film.layers["counts"].shape, np.float32)
     sun = total
     for light, gain in zip(LIGHTS, gains, strict=True):
-        bounced = film.layers[light.bounced]
-        direct = (film.layers[light.name] - bounced) @ (weights * np.array(gain.direct, np.float32))
-        total = total + direct + bounced @ (weights * np.array(gain.bounced, np.float32))
+        indirect = film.layers[light.indirect]
+        direct = (film.layers[light.name] - indirect) @ (weights * np.array(gain.direct, np.float32))
+        total = total + direct + indirect @ (weights * np.array(gain.indirect, np.float32))
         sun = direct if light.name == "sun" else sun
     smooth = (uniform_filter(plane, 3) for plane in (np.maximum(sun, 0.0), total))
     return np.asarray(np.clip(next(smooth) / np.maximum(next(smooth), 1e-9), 0.0, 1.0), np.float32)

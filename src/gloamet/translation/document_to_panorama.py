@@ -45,8 +45,8 @@ class PanoramaFile(NamedTuple):
 
 
 class PanoramaInputs(NamedTuple):
-    """What the light of a panorama is made of; a file's time stamp stands for what it holds. rotation_deg is None where it
-    follows the sun, whose azimuth in the scene is sun_deg; behind is another file that is seen."""
+    """What the light of a panorama is made of; a file's time stamp stands for what it holds. rotation_deg is None
+    where it follows the sun, whose azimuth in the scene is sun_deg; behind is another file that is seen."""
 
     file: PanoramaFile
     options: LightOptions

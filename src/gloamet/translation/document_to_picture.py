@@ -34,8 +34,8 @@ def gain_of_light(fill: FillState, light: LightLayer, sky_colour: Colour) -> Gai
     if light.name == "sky":
         colour = colour * saturation_gain(sky_colour, fill.sky_saturation)
     direct = colour * 2.0 ** getattr(fill, light.field("stops"))
-    bounced = direct * 2.0 ** getattr(fill, light.field("bounced_stops"))
-    return Gain(colour_tuple(direct), colour_tuple(bounced))
+    indirect = direct * 2.0 ** getattr(fill, light.field("indirect_stops"))
+    return Gain(colour_tuple(direct), colour_tuple(indirect))
 
 
 def gains_from_document(document: Document, sky_colour: Colour = EVEN) -> Gains:

@@ -60,7 +60,7 @@ def exact(
 
 def source_gains(sun: float, sky: float) -> SourceGains:
     pair = (np.float32(sun),) * 3, (np.float32(sky),) * 3
-    return UNIT_SOURCE_GAINS._replace(sun=pair[0], sky=pair[1], sun_bounced=pair[0], sky_bounced=pair[1])
+    return UNIT_SOURCE_GAINS._replace(sun=pair[0], sky=pair[1], sun_indirect=pair[0], sky_indirect=pair[1])
 
 
 def apart(relit: np.ndarray, other: np.ndarray) -> np.ndarray:

@@ -73,7 +73,7 @@ def relit(scene: RenderScene, lights: Environment, gains: Gains, tracer: Rendere
         assert cache.improve(relit_by(lights, gains)[0].lights)
     out = np.zeros((SIZE[1], SIZE[0], 3), np.float32)
     for fraction in relit_by(lights, gains):
-        out += cache.relit(fraction.lights, fraction.gains, True, fraction.bounced)
+        out += cache.relit(fraction.lights, fraction.gains, True, fraction.indirect)
     return out
 
 
@@ -173,7 +173,7 @@ def test_behind_and_in_mirrors_it_is_seen_at_its_own_resolution(tracer: Renderer
         fraction = relit_by(lights, Gains())[0]
         while not cache.full:
             assert cache.improve(fraction.lights)
-        again = cache.relit(fraction.lights, fraction.gains, True, fraction.bounced)[40:120].mean(0)[:, 1]
+        again = cache.relit(fraction.lights, fraction.gains, True, fraction.indirect)[40:120].mean(0)[:, 1]
         assert again == pytest.approx(rows, rel=0.25, abs=120.0)
 
 

@@ -107,7 +107,7 @@ def test_every_direction_above_the_horizon_has_a_bin_and_the_rest_is_ground() ->
 def test_bins_of_an_even_sky_are_all_its_radiance_times_the_gain() -> None:
     lights = build_environment(uniform_dome(300.0))
     table = np.zeros((FIRST_CELL, 3), np.float32)
-    half = UNIT_SOURCE_GAINS._replace(sky_bounced=(F(0.5), F(0.25), F(1)))
+    half = UNIT_SOURCE_GAINS._replace(sky_indirect=(F(0.5), F(0.25), F(1)))
     write_sky_rows(lights.arrays(), half, table)
     assert table[:SKY_BINS] == pytest.approx(np.tile([150.0, 75.0, 300.0], (SKY_BINS, 1)), rel=1e-5)
 

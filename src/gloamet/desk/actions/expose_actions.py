@@ -38,7 +38,9 @@ def _make_grey(session: Session, x: float, y: float) -> None:
     xyz = AP1_TO_XYZ @ np.nan_to_num(patch).mean(0)
     kelvin, tint = balance_on(xyz)
     if not (2000.0 <= kelvin <= 15000.0 and abs(tint) <= 30.0):
-        session.noticed.emit("That is too colourful to be grey: click on something pale.", "warning")
+        session.noticed.emit(
+            "That is too saturated to be neutral: click on something closer to grey.", "warning"
+        )
         return
     session.change("expose", balance=True, kelvin=round(kelvin), tint=round(tint, 1), warmth_kept=0.0)
 
@@ -70,7 +72,7 @@ def add_mask(session: Session, kind: str) -> None:
     """A new mask of a kind, which is then worked on."""
     masks = session.document.expose.masks
     if len(masks) >= MOST_MASKS:
-        session.noticed.emit(f"There are {MOST_MASKS} masks already: take one away first.", "note")
+        session.noticed.emit(f"There are {MOST_MASKS} masks already: remove one first.", "note")
         return
     part = stage_actions.part_named(session, session.state.selection) if session.state.selection else None
     target = ""

@@ -22,7 +22,7 @@ def _solved(session: Session) -> PanoramaSolved | None:
     """What is known of the panorama; says so where nothing is."""
     solved = session.light.panorama if session.light is not None else None
     if solved is None or solved.sun_deg is None or solved.file_sun_deg is None:
-        session.noticed.emit("No sun is known in the panorama: pick it in the picture first.", "note")
+        session.noticed.emit("The sun of the panorama is unknown: pick it in the picture first.", "note")
         return None
     return solved
 
@@ -53,7 +53,7 @@ def pick_sun(session: Session, towards: np.ndarray) -> None:
     of_file = placing.to_file(azimuth, elevation)
     low = field_range("panorama", "sun_elevation_deg").low
     if of_file[1] < low:
-        session.noticed.emit("That is below the panorama’s horizon: click on its sun.", "note")
+        session.noticed.emit("That is below the horizon of the panorama: click on its sun.", "note")
         return
     session.change(
         "panorama", None, sun_found=True, sun_azimuth_deg=of_file[0] % 360.0, sun_elevation_deg=of_file[1]
@@ -96,14 +96,14 @@ def match_moment(session: Session) -> None:
         most=1,
     )
     if not found:
-        session.noticed.emit("The sun never stands that low here: match it freely instead.", "note")
+        session.noticed.emit("The real sun is never that low here: use Match sun instead.", "note")
         return
     best = found[0]
     document = session.document.change("panorama", **_place(solved))
     wall = best.when.replace(tzinfo=None)
     session.commit(document.change("sun", mode="almanac", wall_time=wall))
     session.noticed.emit(
-        f"{wall:%d %B %H:%M}: the real sun is {best.error_deg:.1f}° beside the panorama’s.", "note"
+        f"{wall:%d %B %H:%M}: the real sun is {best.error_deg:.1f}° from the sun of the panorama.", "note"
     )
 
 
@@ -127,7 +127,7 @@ def turn_to(session: Session, rotation_deg: float, key: str | None) -> None:
     moved = rotation_deg - p.rotation_deg
     azimuth, elevation = _sun(session)
     free = {
-        "mode": "hand",
+        "mode": "manual",
         "azimuth_deg": (azimuth - document.sun.north_deg + moved) % 360.0,
         "elevation_deg": max(-20.0, elevation),
     }
@@ -147,7 +147,7 @@ def give_to_sun(session: Session) -> None:
     stops = math.log2(solved.lifted_lx / nature)
     reach = field_range("fill", "sun_stops")
     if not reach.low <= stops <= reach.high:
-        session.noticed.emit("That is beyond what the sun’s gain can give: set it by hand.", "note")
+        session.noticed.emit("That is beyond the range of the sun gain: set the gain manually.", "note")
         return
     session.change("fill", None, sun_stops=stops)
 

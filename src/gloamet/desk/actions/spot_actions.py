@@ -18,7 +18,7 @@ def add_spot(session: Session, x: float, y: float) -> None:
     """A new spot at shares of the picture."""
     spots = session.document.fill.spots
     if len(spots) >= MOST:
-        session.noticed.emit(f"There are {MOST} spots already: take one away first.", "note")
+        session.noticed.emit(f"There are {MOST} spots already: remove one first.", "note")
         return
     names = {spot.name for spot in spots}
     name = next(letter for letter in "ABCDEFGHIJKLMNOP" if letter not in names)
@@ -71,4 +71,4 @@ def penumbra_label(session: Session, spot: SpotState) -> str:
     width = penumbra_m(session, spot)
     if width is None:
         return ""
-    return f"   edge {1000 * width:.0f} mm" if width < 1.0 else f"   edge {width:.1f} m"
+    return f"   penumbra {1000 * width:.0f} mm" if width < 1.0 else f"   penumbra {width:.1f} m"

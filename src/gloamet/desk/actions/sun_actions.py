@@ -21,7 +21,7 @@ from gloamet.document.targets import AimPin
 from gloamet.errors import GloametError
 from gloamet.sky.air import turbidity_of_linke
 from gloamet.sun.climate import linke_turbidity
-from gloamet.sun.nearest import RealMoment, TimeWindow, instant_of_height
+from gloamet.sun.nearest import RealMoment, TimeWindow, instant_of_elevation
 from gloamet.sun.place import resolve_zone
 from gloamet.sun.year import season_instants
 from gloamet.translation.sequence import drive_sun
@@ -123,22 +123,24 @@ def go_now(session: Session) -> None:
 def go_date(session: Session, day: date) -> None:
     """Another date at the same clock time, or at the time when the sun stands as high as now."""
     document = session.document
-    if session.state.keep_height:
+    if session.state.keep_elevation:
         moment = session.moment()
         site, height = document.site, moment.elevation_deg
         zone = resolve_zone(site.timezone)
         later = session.moment().instant + timedelta(minutes=2)
-        rising = _height_at(session, later) > moment.elevation_deg
-        at = instant_of_height(day, height, rising, site.latitude_deg, site.longitude_deg, zone)
+        rising = _elevation_at(session, later) > moment.elevation_deg
+        at = instant_of_elevation(day, height, rising, site.latitude_deg, site.longitude_deg, zone)
         if at is None:
-            session.noticed.emit(f"The sun never stands {height:.1f}° high on {day.day} {day:%B}.", "note")
+            session.noticed.emit(
+                f"The sun never reaches elevation {height:.1f}° on {day.day} {day:%B}.", "note"
+            )
             return
         session.go_to(at)
         return
     session.change("sun", wall_time=datetime.combine(day, document.sun.wall_time.time()), mode="almanac")
 
 
-def _height_at(session: Session, instant: datetime) -> float:
+def _elevation_at(session: Session, instant: datetime) -> float:
     from gloamet.sun.position import sun_position
 
     site = session.document.site
@@ -162,7 +164,7 @@ def set_north_from_wall(session: Session, normal: Array, bearing_deg: float) -> 
     session.change("sun", north_deg=north)
 
 
-def wall_bearing(session: Session, normal: Array) -> float:
+def wall_azimuth(session: Session, normal: Array) -> float:
     """The true bearing a wall looks towards."""
     return (math.degrees(math.atan2(normal[0], normal[1])) - session.document.sun.north_deg) % 360.0
 
@@ -205,7 +207,7 @@ def usual_turbidity(document: Document) -> UsualAir:
     site, when = document.site, document.sun.wall_time
     linke = linke_turbidity(site.latitude_deg, site.longitude_deg, when.month)
     turbidity = round(turbidity_of_linke(linke, document.air.particles), 2)
-    return UsualAir(turbidity, f"usual in {when:%B}: Linke {linke:.1f}, turbidity {turbidity:.1f}")
+    return UsualAir(turbidity, f"typical in {when:%B}: Linke {linke:.1f}, turbidity {turbidity:.1f}")
 
 
 def use_usual_turbidity(session: Session) -> None:

@@ -22,16 +22,16 @@ Array = NDArray[np.float64]
 GRAB_PX = 9.0
 TOOLS = ("shadow pin", "frame pin", "glint pin", "lead", "beam", "surface", "wall")
 TOOL_HINTS = {
-    "shadow pin": "Drag from the point that casts to where its shadow shall fall.",
-    "frame pin": "Click where the sun shall stand in the picture, before or behind things.",
-    "glint pin": "Click the pane or surface that shall throw the sun at the camera.",
-    "lead": "Drag in the picture: the sun comes to the pointer.",
-    "beam": "Press on a point that casts and drag its shadow.",
-    "surface": "Click the surface whose sun you want to know.",
-    "wall": "Click the wall whose bearing you know.",
+    "shadow pin": "Drag from the point that casts the shadow to where the shadow should fall.",
+    "frame pin": "Click where the sun should be in the picture, in front of or behind objects.",
+    "glint pin": "Click the pane or surface that should reflect the sun into the camera.",
+    "lead": "Drag in the picture: the sun follows the pointer.",
+    "beam": "Press on a point that casts a shadow and drag the shadow.",
+    "surface": "Click the surface to measure.",
+    "wall": "Click the wall whose azimuth you know.",
 }
-ONLY_SKY = "There is only sky at that point: start on something that casts."
-NOT_OPEN = "The model is still being opened: try again in a moment."
+ONLY_SKY = "There is only sky at that point: start on an object that casts a shadow."
+NOT_OPEN = "The model is still loading: try again in a moment."
 
 
 @dataclass(frozen=True)
@@ -146,7 +146,7 @@ class AimTool:
         ray = np.array([0.0, 0.0, -1.0]) if ray is None else ray
         hit = probe(compiled, point - 0.05 * ray, ray)
         if hit is None or hit.part < 0:
-            self.session.noticed.emit("That is the endless ground: click a part of the model.", "note")
+            self.session.noticed.emit("That is the ground plane: click a part of the model.", "note")
             return
         outward = hit.normal if float(hit.normal @ ray) < 0.0 else -hit.normal
         if tool == "surface":
@@ -158,7 +158,7 @@ class AimTool:
                 face_point=sun_actions.to_tuple(hit.point),
             )
         elif abs(float(outward[2])) > 0.9:
-            self.session.noticed.emit("That surface lies level and faces no bearing: click a wall.", "note")
+            self.session.noticed.emit("That surface is horizontal and has no azimuth: click a wall.", "note")
             return
         else:
             self.session.state.wall = outward

@@ -39,7 +39,7 @@ class CompareTools:
                 update={"fill": FillState(), "expose": ExposeState(view=plain.expose.view)}
             )
         if not self.keeper.pictures:
-            session.noticed.emit("Nothing was kept yet: K keeps the moment.", "note")
+            session.noticed.emit("No kept pictures yet: press K to keep one.", "note")
             return None
         return self.keeper.document(self.keeper.pictures[-1])
 

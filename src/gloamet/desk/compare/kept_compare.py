@@ -116,7 +116,9 @@ class KeptCompare(PictureOverlay):
         names = list(self.names if names is None else names)
         images = {name: image for name in names if (image := self._image(name)) is not None}
         if len(images) < 2:
-            self.keeper.session.noticed.emit("Choose two pictures of the strip, or one and now.", "note")
+            self.keeper.session.noticed.emit(
+                "Select two pictures in the strip, or one to compare with the present picture.", "note"
+            )
             return False
         self.mode, self.names, self.hidden = mode, list(images), hidden
         self._images, self._shown, self.difference = images, 0, None
@@ -187,7 +189,7 @@ class KeptCompare(PictureOverlay):
     def _stops(self, first: str, second: str) -> PictureDifference | str:
         a, b = self._light(first), self._light(second)
         if a is None or b is None:
-            return "The light of one of them is gone."
+            return "One of the two pictures has no stored light: keep it again."
         apart = stops_difference(_same_size(a, b), a)
         known = apart[np.isfinite(apart)]
         mean, most = (
@@ -333,7 +335,7 @@ class KeptCompare(PictureOverlay):
     def _paint_difference(self, p: QPainter, box: QRectF) -> None:
         found = self.difference
         if found is None:
-            self._words(p, box, "working it out …")
+            self._words(p, box, "Computing the difference …")
             return
         self._draw(p, found.image, box)
         scale = SCALE if self.mode == "difference" else TWO_ENDS

@@ -27,7 +27,7 @@ class KeptThumb(QWidget):
         labels += [kept.note] if kept.note else []
         labels += [f"missing: {', '.join(kept.missing)}"] if kept.missing else []
         self.setToolTip(
-            "\n".join([*labels, "Click to choose, Ctrl-click for several, double-click to open."])
+            "\n".join([*labels, "Click to select, Ctrl-click for several, double-click to restore."])
         )
         image = keeper.images.get(kept.name)
         self._image = None if image is None or image.isNull() else image
@@ -95,9 +95,11 @@ class KeptStrip(QWidget):
         row.addWidget(self.area, 1)
         self.size_on_disk = label("", "note")
         row.addWidget(self.size_on_disk)
-        self.order = link("by star", "Those with a star first, or all by time.", self._reorder)
+        self.order = link("Starred first", "Sort by star or by time.", self._reorder)
         row.addWidget(self.order)
-        row.addWidget(link("keep", "Keep this moment: settings, picture and light (K).", keeper.keep_now))
+        row.addWidget(
+            link("Keep picture", "Keep this picture with its settings and light layers (K).", keeper.keep_now)
+        )
         keeper.changed.connect(self._on_changed)
         self._on_changed()
 
@@ -106,7 +108,7 @@ class KeptStrip(QWidget):
 
     def _on_changed(self) -> None:
         pictures = self.keeper.in_order
-        self.order.setText("by time" if self.keeper.stars_first else "by star")
+        self.order.setText("By time" if self.keeper.stars_first else "Starred first")
         self.setVisible(bool(pictures))
         if pictures != self._shown:
             self._shown = list(pictures)
@@ -118,6 +120,6 @@ class KeptStrip(QWidget):
                 self.line.insertWidget(index, thumb)
             total = sum(kept.size_bytes for kept in pictures)
             self.size_on_disk.setText(f"{total / 1e6:.0f} MB")
-            self.size_on_disk.setToolTip(f"What kept pictures take on disk, in {self.keeper.folder}.")
+            self.size_on_disk.setToolTip(f"Disk space of kept pictures, in {self.keeper.folder}.")
         for thumb in self.thumbs:
             thumb.update()

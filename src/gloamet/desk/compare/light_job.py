@@ -107,7 +107,7 @@ class LightJob(QObject):
             except GloametError as error:
                 message = str(error)
             except Exception as error:  # the desk must live on
-                message = f"The small pictures could not be made ({error}): change anything and try again."
+                message = f"The thumbnails could not be rendered ({error}): change a setting and try again."
             tell(self.ended, owner, message)
 
         self._pool.submit(run)

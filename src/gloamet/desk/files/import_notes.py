@@ -24,7 +24,9 @@ class ImportNotesPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 10, 14, 10)
         self.head = label("", "head")
-        column.addLayout(pair(self.head, link("close", "The strip below opens this list again.", self.hide)))
+        column.addLayout(
+            pair(self.head, link("Close", "The bar below the picture opens this list again.", self.hide))
+        )
         area = QScrollArea()
         area.setWidgetResizable(True)
         self.text = label("", "note", wrap=True)
@@ -37,7 +39,7 @@ class ImportNotesPanel(QWidget):
     def _on_scene_loaded(self, scene: Scene) -> None:
         fresh = scene.notes != self.notes
         self.notes = scene.notes
-        self.head.setText(f"About {scene.path.name if scene.path else 'the model'}")
+        self.head.setText(f"Notes on {scene.path.name if scene.path else 'the model'}")
         self.text.setText("\n".join(f"·  {note}" for note in self.notes))
         high = self.text.heightForWidth(WIDTH - 48) + MARGIN
         self.setFixedHeight(min(HEIGHT, high))

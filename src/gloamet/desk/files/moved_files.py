@@ -43,8 +43,8 @@ class MovedFiles:
             self._offer(self.session.title, missing[0], partial(self._take, missing[0]))
 
     def _offer(self, title: str, missing: Path, act: partial[None]) -> None:
-        message = f"{title} asks for {missing.name}, which is no longer in {missing.parent}."
-        self.notice.offer(message, "find it …", act, missing.name)
+        message = f"{title} needs {missing.name}, which is no longer in {missing.parent}."
+        self.notice.offer(message, "Find …", act, missing.name)
 
     def _asked(self, missing: Path) -> Path | None:
         start = next((str(p) for p in missing.parents if p.is_dir()), "")

@@ -72,7 +72,7 @@ class SaveJob(QObject):
         message = f"{film.mean_samples():.0f} samples per pixel"
         if self._stop.is_set() and not plan_next_pass(film, aim, 1.0).done:
             kept.save(film, 0.0)
-            rest = kept.problem or "save it again under this name to go on."
+            rest = kept.problem or "save again under this name to continue."
             return f"Saved {self.path.name} at {message}: {rest}", True
         kept.remove()
         return f"Saved {self.path.name}: {message}.", True

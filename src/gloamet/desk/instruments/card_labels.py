@@ -43,7 +43,7 @@ def card_labels(cards: CardLight, index: int) -> str:
     lux = [float(luminance(cards.whole[index, n].astype(float))) for n in range(len(SOURCES))]
     if sum(lux) <= 0.0:
         return ""
-    straight = lux[0] - float(luminance(cards.bounced[index, 0].astype(float)))
+    straight = lux[0] - float(luminance(cards.indirect[index, 0].astype(float)))
     colour = AP1_TO_XYZ @ cards.whole[index].astype(float).sum(0)
     labels = [kelvin_text(correlated_temperature(colour)), tint_text(distance_from_locus(colour))]
     ratio = key_to_fill(straight, sum(lux) - straight)
@@ -54,7 +54,7 @@ def unbalanced_label(now: CardLight, unbalanced: CardLight, index: int, natural:
     """What a card would get without the balance of lights, where that is another light than now's: what nature puts
     there, where the sky is nature's too."""
     lux, plain = (float(luminance(cards.whole[index].astype(float).sum(0))) for cards in (now, unbalanced))
-    labels, name = card_labels(unbalanced, index), "in nature" if natural else "before the balance"
+    labels, name = card_labels(unbalanced, index), "physical" if natural else "before balancing"
     if abs(lux - plain) < SEEN * max(lux, plain) and card_labels(now, index) == labels:
         return f"as {name}" if plain > 0.0 else ""
     return f"{name} {lux_text(plain)}   {labels}"

@@ -34,12 +34,12 @@ class Checks(QWidget):
         super().__init__()
         self.session = session
         self.found: list[Finding] = []
-        self.setAccessibleName("Checks")
+        self.setAccessibleName("Plausibility")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
         self.head = label("", "head")
-        self.head.setToolTip("What nature or a camera would not give in this light, by measures.")
+        self.head.setToolTip("Plausibility checks: light that nature or a camera would not give.")
         column.addWidget(self.head)
         self.area, self.inner = QScrollArea(), QWidget()
         self.area.setWidgetResizable(True)
@@ -92,8 +92,8 @@ class Checks(QWidget):
         facts = facts_of(document, sun, light.reading, self.measure(), self.session.gains())
         found = findings_of(document, facts)
         wanted = len(document.fill.dismissed)
-        text = "Nothing implausible" if not found else f"{len(found)} implausible"
-        self.head.setText(text + (f", {wanted} as you want" if wanted else ""))
+        text = "No warnings" if not found else f"{len(found)} warning{'' if len(found) == 1 else 's'}"
+        self.head.setText(text + (f", {wanted} ignored" if wanted else ""))
         self.head.setProperty("role", "warning" if found else "head")
         self.head.style().polish(self.head)
         if found != self.found:
@@ -120,10 +120,10 @@ class Checks(QWidget):
         label_row.setSpacing(12)
         if finding.remedy is not None:
             out = finding.remedy
-            tip = "Set what brings the light back to what is plausible."
+            tip = "Apply this remedy."
             label_row.addWidget(link(out.word, tip, partial(self._take, finding)))
         label_row.addWidget(
-            link("I want this", "Say no more of it in this project.", partial(self._want, finding))
+            link("Ignore", "Ignore this warning in this project.", partial(self._want, finding))
         )
         label_row.addStretch(1)
         column.addLayout(label_row)

@@ -125,11 +125,11 @@ class DayRibbon(QWidget):
             p.fillRect(strip, QColor(theme.WELL))
         else:
             p.drawImage(strip, self._image)
-        self._draw_height(p)
+        self._draw_elevation(p)
         self._draw_hours(p)
         p.end()
 
-    def _draw_height(self, p: QPainter) -> None:
+    def _draw_elevation(self, p: QPainter) -> None:
         if self._path is None:
             return
         line = QPainterPath()

@@ -56,8 +56,8 @@ class LightMeter(QWidget):
         self.setFixedHeight(HEIGHT)
         self.setAccessibleName("Light meter")
         self.setToolTip(
-            "Light on level, unshaded ground from sun, sky and panorama; sun over the others in stops, before "
-            "the band that nature gives; colour of each; exposure."
+            "Horizontal illuminance without shade from sun, sky and panorama; key to fill in stops "
+            "against the natural range; colour temperatures; exposure."
         )
         self._band: NaturalRange | None = None
         # figures that change faster than this cannot be read
@@ -78,7 +78,7 @@ class LightMeter(QWidget):
         self._text(p, 0, "Horizontal illuminance", "", head=True)
         light = self.session.light
         if light is None:
-            self._text(p, 26, "measuring …", "", quiet=True)
+            self._text(p, 26, "Measuring …", "", quiet=True)
             return
         r = light.reading
         key = "Moon" if light.moonlit else "Sun"
@@ -95,7 +95,7 @@ class LightMeter(QWidget):
         self._text(p, y, "Exposure", f"EV {frame.ev:.1f}" if frame else "–")
         level = f"{r.incident_ev:.1f}" if math.isfinite(r.incident_ev) else "–"
         scene = f"{frame.meter_ev:.1f}" if frame is not None else "–"
-        self._text(p, y + 20, f"meter {scene}   level card {level}", "", note=True)
+        self._text(p, y + 20, f"meter {scene}   horizontal card {level}", "", note=True)
         self._text(p, y + 40, "Visibility", visibility_text(light.visibility_km), note=True)
 
     def _text(

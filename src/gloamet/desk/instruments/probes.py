@@ -30,8 +30,8 @@ class Probes(QWidget):
         self.setFixedHeight(SIZE + 4)
         self.setAccessibleName("Mirror ball, grey ball, grey card and white card")
         self.setToolTip(
-            "A mirror ball and a grey ball before what the middle of the picture shows, an 18 % card and a white card "
-            "that face the camera, in the light and the exposure of now."
+            "Mirror ball and grey ball at the centre of the picture, 18 % card and white card facing the "
+            "camera, in the present light and exposure."
         )
         self._images: list[QImage] = []
         self._pace = Throttle(self, PACE_MS, self._develop)

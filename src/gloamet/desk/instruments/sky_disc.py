@@ -58,7 +58,7 @@ class SkyDisc(QWidget):
         self._turned: tuple[float, float] | None = None  # bearing of the grab on the ring, north then
         self.setFixedHeight(HEIGHT)
         self.setToolTip(
-            "Drag the sun anywhere; the line is its path today. Drag the ring of letters to turn the compass."
+            "Drag the sun anywhere; the line is its path today. Drag the compass ring to rotate north."
         )
         self.setAccessibleName("Sky disc")
         session.disc_painted.connect(self._on_disc_painted)

@@ -78,7 +78,9 @@ class WorldMap(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.CrossCursor)
         self.setAccessibleName("World")
-        self.setToolTip("Click to stand there. Night is dark, the sun is overhead at its mark.")
+        self.setToolTip(
+            "Click to move the site there. The night side is dark; the mark is where the sun is at the zenith."
+        )
         session.document_changed.connect(lambda _: self._on_document_changed())
 
     def sizeHint(self) -> QSize:  # noqa: N802

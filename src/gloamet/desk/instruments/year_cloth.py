@@ -26,19 +26,19 @@ if TYPE_CHECKING:
 
 HEIGHT, LEFT, BOTTOM, MINUTES = 142, 18, 16, 20
 MEASURES = {
-    "sky": "The sky's own colours.",
-    "height": "The sun's height, a line each 10°.",
-    "light": "Light on level ground, from moonless night to full sun.",
-    "reach": "The sunlit share of the surface chosen under Aim.",
+    "sky": "Colour of the sky.",
+    "height": "Elevation of the sun, a line every 10°.",
+    "light": "Horizontal illuminance, from moonless night to full sun.",
+    "reach": "Sunlit fraction of the surface picked under Aim.",
 }
 HEIGHTS = np.linspace(-18.0, 90.0, 217)
 SKY_ROW = 8  # of the strip from horizon to zenith: the colour that stands for the whole sky
 Pixels = NDArray[np.uint8]
 
 
-def _looked_up(table: Pixels, heights_deg: NDArray) -> Pixels:
+def _looked_up(table: Pixels, elevations_deg: NDArray) -> Pixels:
     """Colours (steps, days, 4) of sun heights (days, steps)."""
-    index = np.clip((heights_deg + 18.0) / 108.0 * (len(HEIGHTS) - 1), 0, len(HEIGHTS) - 1)
+    index = np.clip((elevations_deg + 18.0) / 108.0 * (len(HEIGHTS) - 1), 0, len(HEIGHTS) - 1)
     return np.ascontiguousarray(table[np.round(index).astype(int)].transpose(1, 0, 2))
 
 
@@ -57,7 +57,7 @@ def _grey(values: NDArray) -> Pixels:
     return np.ascontiguousarray(np.stack([grey, grey, grey, np.full_like(grey, 255)], -1))
 
 
-def height_cloth(grid: YearGrid) -> Pixels:
+def elevation_cloth(grid: YearGrid) -> Pixels:
     """The cloth by sun height: dark below the horizon, a brighter band each 10 degrees."""
     table = 40.0 + 24.0 * np.floor(np.maximum(HEIGHTS, 0.0) / 10.0) + 14.0 * (HEIGHTS > 0.0)
     return _looked_up(_grey(table), grid.elevation_deg)
@@ -98,7 +98,8 @@ class YearCloth(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Year cloth")
         self.setToolTip(
-            "Days to the right, clock down. Click or drag to go there; arrows step a day, ten minutes."
+            "Days to the right, clock time downwards. Click or drag to go there; arrow keys step one day "
+            "or ten minutes."
         )
         session.document_changed.connect(self._on_document_changed)
         session.colours_solved.connect(lambda _: self.repaint_cloth())
@@ -143,7 +144,7 @@ class YearCloth(QWidget):
         elif self.measure in ("sky", "light") and colours is not None:
             self._pixels = (sky_cloth if self.measure == "sky" else light_cloth)(grid, colours)
         else:
-            self._pixels = height_cloth(grid)
+            self._pixels = elevation_cloth(grid)
         h, w = self._pixels.shape[:2]
         self._image = QImage(self._pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
         self._backdrop = None

@@ -59,9 +59,7 @@ class MaskTool:
     def _dab(self, mask: MaskState, box: QRectF, at: QPointF) -> None:
         self._last = at
         if len(mask.strokes) >= MOST_DABS:
-            self.session.noticed.emit(
-                "This mask holds no more paint: begin another one, or a wider brush.", "note"
-            )
+            self.session.noticed.emit("This mask is full: add another one, or use a wider brush.", "note")
             return
         dab = (
             round((at.x() - box.x()) / box.width(), 4),

@@ -60,9 +60,7 @@ class PlanView(QWidget):
         self._button = Qt.MouseButton.NoButton
         self.setMinimumWidth(200)
         self.setAccessibleName("Plan")
-        self.setToolTip(
-            "Click to stand there, drag from there to look; wheel and middle button move the plan."
-        )
+        self.setToolTip("Click to place the camera, drag to aim it; wheel and middle button move the plan.")
         session.plan_ready.connect(self._on_plan_ready)
         session.scene_loaded.connect(self._centre_on)
         session.document_changed.connect(lambda _: self._on_document_changed())

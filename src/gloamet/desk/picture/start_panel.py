@@ -30,7 +30,7 @@ class StartPanel(QWidget):
         button.clicked.connect(self.open_asked)
         column.addWidget(words)
         column.addWidget(button, 0, Qt.AlignmentFlag.AlignCenter)
-        note = label("or begin with one of these", "note")
+        note = label("or start with a demo", "note")
         note.setAlignment(Qt.AlignmentFlag.AlignCenter)
         column.addWidget(note)
         row = QHBoxLayout()

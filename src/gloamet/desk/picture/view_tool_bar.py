@@ -17,7 +17,7 @@ from gloamet.desk.widgets.form import SegmentedControl, label, link
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 
-HELD_TIP = "The exposure stays while you work on the light. Click to take what the meter reads now."
+HELD_TIP = "Exposure is locked while you work on the light. Click to use the present meter reading."
 
 
 class ViewToolBar(QWidget):
@@ -48,7 +48,7 @@ class ViewToolBar(QWidget):
             self.buttons[name].setCheckable(True)
             row.addWidget(self.buttons[name])
         row.addStretch(1)
-        self.notes = link("", "What was left out of the model.", tray.toggle)
+        self.notes = link("", "Notes of the import: what was not read from the model.", tray.toggle)
         self.quality = SegmentedControl(
             session, "stage", "quality", [(q, q) for q in ("draft", "steady", "final")]
         )
@@ -67,20 +67,20 @@ class ViewToolBar(QWidget):
         off, frame = self.hold.off_by, self.session.frame
         self.held.setVisible(off != 0.0 and frame is not None)
         if frame is not None:
-            self.held.setText(f"EV {frame.ev:.1f} held: meter {frame.meter_ev:.1f}".replace("-", "−"))
+            self.held.setText(f"EV {frame.ev:.1f} locked: meter {frame.meter_ev:.1f}".replace("-", "−"))
 
     def _tools(self) -> tuple[tuple[str, str, Callable[[], None]], ...]:
         return (
-            ("plan", "The stage from above, beside the picture.", self._plan),
-            ("alone", "The plan instead of the picture, or beside it again.", self._alone),
-            ("cut", "The plan from just above the eye, roofs off.", self._cut),
-            ("plaster", description("stage.plaster", "on"), self._plaster),
+            ("Plan", "Show the plan beside the picture.", self._plan),
+            ("Plan alone", "Show the plan alone or beside the picture.", self._alone),
+            ("Section cut", "Cut the plan just above eye height, without roofs.", self._cut),
+            ("Plaster", description("stage.plaster", "on"), self._plaster),
             (
-                "rectangle",
-                "Drag on the picture to refine only there; again, or Esc, for the whole.",
+                "Rectangle",
+                "Drag a rectangle to refine only there. Click again or press Esc for the whole picture.",
                 self._rectangle,
             ),
-            ("lines", "Thirds and safe frames over the picture.", self._lines),
+            ("Guides", "Show thirds and safe frames.", self._lines),
         )
 
     def _open(self) -> None:
@@ -124,21 +124,21 @@ class ViewToolBar(QWidget):
     def _on_document_changed(self, document: Document) -> None:
         scene, out = self.session.scene, document.output
         now = stage_actions.current_view(self.session)
-        name = document.stage.views[now].name if now >= 0 else "own view"
+        name = document.stage.views[now].name if now >= 0 else "Unsaved view"
         self.view.setText(f"{name[:18]}  ▾")
         self.view.setVisible(scene is not None)
         for word in self.buttons.values():
             word.setVisible(scene is not None)
         self.quality.setVisible(scene is not None)
-        for tool in ("alone", "cut"):
+        for tool in ("Plan alone", "Section cut"):
             self.buttons[tool].setVisible(scene is not None and self.plan.isVisible())
         states = {
-            "plan": self.plan.isVisible(),
-            "alone": self.picture.isHidden(),
-            "cut": self.plan.cut,
-            "plaster": document.stage.plaster.on,
-            "rectangle": document.stage.rectangle is not None or self.session.state.tool == "rectangle",
-            "lines": self.picture.safe_lines,
+            "Plan": self.plan.isVisible(),
+            "Plan alone": self.picture.isHidden(),
+            "Section cut": self.plan.cut,
+            "Plaster": document.stage.plaster.on,
+            "Rectangle": document.stage.rectangle is not None or self.session.state.tool == "rectangle",
+            "Guides": self.picture.safe_lines,
         }
         for tool, on in states.items():
             self.buttons[tool].setChecked(on)

@@ -343,7 +343,7 @@ class Viewport(QWidget):
             return
         point = stage_actions.point_at(session, x, y, aspect)
         if point is None:
-            session.noticed.emit("There is only sky at that point: click on something.", "note")
+            session.noticed.emit("There is only sky at that point: click on an object.", "note")
             return
         if session.state.tool == "focus":
             camera = camera_from_document(session.document)

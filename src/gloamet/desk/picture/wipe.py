@@ -118,7 +118,7 @@ class Wipe(QObject):
         p.setFont(theme.font(theme.NOTE))
         centre = Qt.AlignmentFlag.AlignVCenter
         inner = strip.adjusted(10, 0, -10, 0)
-        nature = f"nature: {reading_label(self.shown.solved.reading, self.shown.ev)}"
+        nature = f"physical: {reading_label(self.shown.solved.reading, self.shown.ev)}"
         p.drawText(inner, Qt.AlignmentFlag.AlignLeft | centre, nature)
         light, frame = self.session.light, self.session.frame
         if light is not None and frame is not None:
@@ -133,12 +133,12 @@ class CompareLink(QPushButton):
     """A word that shows the picture beside nature's own sky, and no longer when it is pressed again."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__("beside nature’s")
+        super().__init__("Compare with physical")
         self.session = session
         self.setProperty("role", "link")
         self.setCheckable(True)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
-        self.setToolTip("Shows the sky of the air itself to the left of a line; drag the line.")
+        self.setToolTip("Show the physical sky to the left of a line; drag the line.")
         self.clicked.connect(lambda on: session.show_beside(natural if on else None))
         self.setChecked(session.state.compares)
         session.beside_changed.connect(lambda: self.setChecked(session.state.compares))

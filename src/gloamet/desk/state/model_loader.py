@@ -94,7 +94,7 @@ def _first_stage(stage: Stage, scene: Scene, before: Scene | None) -> tuple[Stag
     names = {part.name for part in before.parts} if before is not None else set()
     same = sum(part.name in names for part in scene.parts)
     if names and same >= SAME_MODEL * len(scene.parts):
-        return stage, f"{same} of {len(scene.parts)} parts keep what you decided for them."
+        return stage, f"{same} of {len(scene.parts)} parts keep your settings."
     camera = next(iter(scene.views.values()), None) or look_over(*scene.subject_bounds())
     fresh = Stage(
         scene_file=stage.scene_file,

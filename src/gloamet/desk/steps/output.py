@@ -29,30 +29,28 @@ class OutputStep(StepPanel):
         self.add(NumberRow(session, "output", "width", "Width", logarithmic=True))
         self.add(NumberRow(session, "output", "height", "Height", logarithmic=True))
         for width, height in SIZES:
-            item = link(f"{width} × {height}", "Sets both sides.", partial(self._size, width, height))
+            item = link(f"{width} × {height}", "Set width and height.", partial(self._size, width, height))
             item.setStyleSheet("text-align: left;")
             self.add(item)
         self.group("Quality")
         self.add(NumberRow(session, "output", "samples", "Samples per pixel", logarithmic=True))
         self.add(NumberRow(session, "output", "noise", "Noise limit"))
         self.add(Switch(session, "output", "denoise", "Denoise"))
-        self.add(Switch(session, "output", "denoise_viewport", "Denoise on the desk"))
+        self.add(Switch(session, "output", "denoise_viewport", "Denoise the viewport"))
         self.memory = label("", "note", wrap=True)
         self.add(self.memory)
         self.group("Save")
         picture = QPushButton("Save picture …")
-        picture.setToolTip("Renders at this size and saves the developed picture as .png or .jpg.")
+        picture.setToolTip("Render at this size and save the developed picture as .png or .jpg.")
         picture.clicked.connect(save_picture)
         layers = QPushButton("Save layers …")
         layers.setToolTip(
-            "Renders and saves linear light as .exr: each light, albedo, normal and depth apart."
+            "Render and save linear light as .exr with a layer per light and albedo, normal, depth."
         )
         layers.clicked.connect(save_layers)
         self.add(picture)
         self.add(layers)
-        self.add(
-            label("The desk rests while a picture is saved; stop keeps what is done.", "note", wrap=True)
-        )
+        self.add(label("The view pauses while saving; stopping keeps the picture so far.", "note", wrap=True))
         self.finish()
         session.document_changed.connect(lambda _: self._show_memory())
 
@@ -68,7 +66,7 @@ class OutputStep(StepPanel):
         from gloamet.translation.memory import memory_needed
 
         need = memory_needed(compiled, out.width, out.height, out.denoise)
-        self.memory.setText(f"Saving takes about {need / 1e9:.1f} GB of memory.")
+        self.memory.setText(f"Memory needed for saving: about {need / 1e9:.1f} GB of memory.")
 
     def _size(self, width: int, height: int) -> None:
         self.session.change("output", width=width, height=height)

@@ -41,16 +41,14 @@ class SpotRow(QWidget):
         head = QHBoxLayout()
         self.name = QLineEdit()
         self.name.setFixedWidth(120)
-        self.name.setToolTip("Name of the spot: type another one.")
+        self.name.setToolTip("Name of the spot.")
         self.name.editingFinished.connect(self._rename)
         remove = partial(spot_actions.remove_spot, session, index)
         head.addWidget(self.name)
         head.addStretch(1)
-        head.addWidget(link("remove", "Take this spot away.", remove))
+        head.addWidget(link("Remove", "Remove this spot.", remove))
         self.text, self.more, self.card = label(""), label("", "note"), label("", "note", wrap=True)
-        self.card.setToolTip(
-            "Light on a card laid on the surface there: in all, its colour, and the key over the rest."
-        )
+        self.card.setToolTip("Illuminance on a card lying on the surface: total, colour, key to fill.")
         column.addLayout(head)
         for words in (self.text, self.more, self.card):
             column.addWidget(words)
@@ -82,7 +80,7 @@ class SpotRow(QWidget):
             return ""
         cards = read.spots.under(self.session.gains())
         lux = float(luminance(cards.whole[self.index].astype(float).sum(0)))
-        return f"card there {lux_text(lux)}   {card_labels(cards, self.index)}" if lux > 0.0 else ""
+        return f"card {lux_text(lux)}   {card_labels(cards, self.index)}" if lux > 0.0 else ""
 
 
 class SpotList(QWidget):
@@ -94,9 +92,9 @@ class SpotList(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
-        tip = "Click in the picture: the spot stays and is read with every change."
-        self.tools = LinkRow((("add a spot", tip, lambda: session.use_tool("spot")),))
-        self.empty_note = label("None yet.", "note", wrap=True)
+        tip = "Click in the picture to add a spot that is read with every change."
+        self.tools = LinkRow((("Add spot", tip, lambda: session.use_tool("spot")),))
+        self.empty_note = label("No spots yet.", "note", wrap=True)
         self.rows = [SpotRow(session, k) for k in range(MOST)]
         self.contrast = label("", "note")
         for widget in (self.tools, self.empty_note, *self.rows, self.contrast):

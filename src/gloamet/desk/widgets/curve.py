@@ -23,11 +23,11 @@ class CurveEditor(QWidget):
     """A field that holds a number for each of some heights."""
 
     def __init__(
-        self, session: DocumentPort, section: str, name: str, label: str, heights_deg: Sequence[float]
+        self, session: DocumentPort, section: str, name: str, label: str, elevations_deg: Sequence[float]
     ) -> None:
         super().__init__()
         self.session, self.section, self.name, self.label = session, section, name, label
-        self.heights_deg = tuple(heights_deg)
+        self.elevations_deg = tuple(elevations_deg)
         extra = field_extra(section, name)
         self.limit, self.unit = float(extra["limit"]), str(extra["unit"])
         self.chosen = 0
@@ -66,7 +66,7 @@ class CurveEditor(QWidget):
 
     def point(self, index: int) -> QPointF:
         """Where a point stands."""
-        fraction = index / (len(self.heights_deg) - 1)
+        fraction = index / (len(self.elevations_deg) - 1)
         x = SIDE + fraction * (self.width() - 2 * SIDE)
         return QPointF(x, HEAD + PLOT / 2 * (1.0 - self._values[index] / self.limit))
 
@@ -74,7 +74,7 @@ class CurveEditor(QWidget):
         return (1.0 - (y - HEAD) * 2 / PLOT) * self.limit
 
     def _nearest(self, x: float) -> int:
-        places = [abs(self.point(k).x() - x) for k in range(len(self.heights_deg))]
+        places = [abs(self.point(k).x() - x) for k in range(len(self.elevations_deg))]
         return places.index(min(places))
 
     def _text(self, value: float) -> str:
@@ -91,16 +91,16 @@ class CurveEditor(QWidget):
         centre = Qt.AlignmentFlag.AlignVCenter
         p.drawText(head, Qt.AlignmentFlag.AlignLeft | centre, self.label)
         p.setFont(theme.font(bold=True))
-        here = f"{self.heights_deg[self.chosen]:g}°: {self._text(self._values[self.chosen])}"
+        here = f"{self.elevations_deg[self.chosen]:g}°: {self._text(self._values[self.chosen])}"
         p.drawText(head, Qt.AlignmentFlag.AlignRight | centre, here)
         p.fillRect(QRectF(0, HEAD, self.width(), PLOT), QColor(theme.WELL))
         p.setPen(QPen(QColor(theme.LINE), 1))
         p.drawLine(QPointF(0, HEAD + PLOT / 2), QPointF(self.width(), HEAD + PLOT / 2))
-        points = [self.point(k) for k in range(len(self.heights_deg))]
+        points = [self.point(k) for k in range(len(self.elevations_deg))]
         p.setPen(QPen(QColor(theme.SKY), 1.6))
         p.drawPolyline(QPolygonF(points))
         p.setFont(theme.font(theme.NOTE))
-        for k, (at, height) in enumerate(zip(points, self.heights_deg, strict=True)):
+        for k, (at, height) in enumerate(zip(points, self.elevations_deg, strict=True)):
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(QColor(theme.INK if k == self.chosen and self.hasFocus() else theme.SKY))
             p.drawEllipse(at, DOT, DOT)
@@ -129,7 +129,7 @@ class CurveEditor(QWidget):
         self.set_point(self._nearest(event.position().x()), 0.0)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        key, last = event.key(), len(self.heights_deg) - 1
+        key, last = event.key(), len(self.elevations_deg) - 1
         step, undo_key = self.limit / STEPS_TO_LIMIT, f"{self.section}.{self.name}"
         if key == Qt.Key.Key_Left:
             self.chosen = max(0, self.chosen - 1)

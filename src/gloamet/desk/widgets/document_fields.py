@@ -11,7 +11,7 @@ from typing import Any
 
 from gloamet.document.metadata import Section, field_range, steps
 from gloamet.document.model import Document
-from gloamet.document.parsing import read_bearing, read_number
+from gloamet.document.parsing import read_azimuth, read_number
 from gloamet.errors import GloametError
 
 
@@ -84,7 +84,7 @@ class NumberField:
             if text.strip().casefold() == word.casefold():
                 return value
         if self.unit == "°" and self.high == 360.0:
-            return read_bearing(text)
+            return read_azimuth(text)
         return read_number(text, self.unit)
 
 

@@ -25,9 +25,9 @@ class Notice(QWidget):
         row.addWidget(self.text, 1)
         self._do: Callable[[], None] | None = None
         self._about = ""
-        self.action = link("", "Does it.", self._act)
+        self.action = link("", "Apply.", self._act)
         row.addWidget(self.action)
-        row.addWidget(link("close", "Hide this message.", self.hide))
+        row.addWidget(link("Close", "Hide this message.", self.hide))
         self._timer = QTimer(self, interval=NOTE_MS, singleShot=True)
         self._timer.timeout.connect(self.hide)
         self.hide()

@@ -23,7 +23,7 @@ def read_point(text: str) -> tuple[float, float, float]:
     """
     tokens = [word for word in re.split(r"[,;\s]+", text.replace(" m", " ").strip()) if word]
     if len(tokens) != 3:
-        raise GloametError(f"“{text.strip()}” is not a place: type three numbers, as in 1, −2.5, 3.")
+        raise GloametError(f"“{text.strip()}” is not a point: type three numbers, like 1, −2.5, 3.")
     x, y, z = (read_number(word, "m") for word in tokens)
     return x, y, z
 

@@ -145,15 +145,15 @@ class PathStart(NamedTuple):
     pdf: Scalar
     bounces: int
     guided: bool
-    bounced: bool
+    indirect: bool
 
 
 class PathResult(NamedTuple):
-    """All light that a path finds, and the part of it that has bounced before it reached the first surface; albedo,
+    """All light that a path finds, and its indirect part before it reached the first surface; albedo,
     normal and depth of what is seen first; the share of the path that sees past all things, rays traced."""
 
     light: BySource
-    bounced: BySource
+    indirect: BySource
     albedo: Triple
     normal: Triple
     depth: Scalar

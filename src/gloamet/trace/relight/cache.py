@@ -51,8 +51,8 @@ from gloamet.trace.upsample import FeatureBuffers
 
 F = np.float32
 NO_LIGHT = (F(0), F(0), F(0))
-DIRECT_SKY = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_bounced=NO_LIGHT, sky_bounced=NO_LIGHT)
-NO_SUN = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_bounced=NO_LIGHT)
+DIRECT_SKY = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_indirect=NO_LIGHT, sky_indirect=NO_LIGHT)
+NO_SUN = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_indirect=NO_LIGHT)
 FIRST_SAMPLES, FIRST_SPECULAR_SAMPLES = 8, 4
 # bounces between cells for a picture of a sun that moves a little, of one that leapt, and of a hand at rest
 BOUNCES_MOVING, BOUNCES_AFTER_JUMP, BOUNCES_AT_REST = 1, 6, 12
@@ -310,10 +310,10 @@ class RelightCache:
         lights: Environment,
         gains: SourceGains = UNIT_SOURCE_GAINS,
         at_rest: bool = False,
-        bounced: Environment | None = None,
+        indirect: Environment | None = None,
     ) -> Floats:
         """The picture under these lights. `at_rest` lets every bounce die away, as a hand that pauses may. `bounced` is
-        another sky for the light that has bounced, under the same sun."""
+        another sky for the indirect light, under the same sun."""
         phase, stride = self.cells.schedule_sun_update(lights, at_rest)
         # leaves and threads ask for the sun in turns while it moves a little
         parity = phase & 1 if stride > 1 and self._sun_asked else -1
@@ -322,12 +322,12 @@ class RelightCache:
         rounds, samples = BOUNCES_AFTER_JUMP if stride == 1 else BOUNCES_MOVING, MOVING_SAMPLES
         if at_rest:
             rounds, samples = BOUNCES_AT_REST, MOST_SAMPLES
-        split = bounced is not None or gains.sky != gains.sky_bounced
+        split = indirect is not None or gains.sky != gains.sky_indirect
         out = np.empty((self.width * self.height, 3), np.float32)
         arguments = (
             ThreadGroup(np.zeros(COUNTER_COUNT, np.int64), self._packets),
             self._arrays,
-            (lights.arrays(), (bounced or lights).arrays(), gains),
+            (lights.arrays(), (indirect or lights).arrays(), gains),
             FrameSettings(rounds, samples, split, phase, stride, parity, half),
             self.cells.arrays(lights, gains),
             (self.layers[0].arrays(FILTER_LEVELS), self.layers[1].arrays(REFLECTION_LEVELS)),

@@ -249,7 +249,7 @@ class CellLight:
 
     def arrays(self, lights: Environment, gains: SourceGains) -> CellArrays:
         """What the kernels take, with the table they fill."""
-        sun_light = np.asarray(lights.sun.irradiance, np.float32) * np.asarray(gains.sun_bounced, np.float32)
+        sun_light = np.asarray(lights.sun.irradiance, np.float32) * np.asarray(gains.sun_indirect, np.float32)
         return CellArrays(
             self._places,
             self._lit,

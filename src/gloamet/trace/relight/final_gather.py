@@ -60,9 +60,9 @@ PROBE_BLOCK, PROBE_STRIDE = 32, 16  # cells asked how much light there is: one i
 
 class CellArrays(NamedTuple):
     """Cells and their light. places (cells, places, HIT_WORDS); lit (cells, places, 4) as `cell_sun_rays` leaves it;
-    received and source (3, cells); albedo (cells, 3) of the base, specular (cells,) the share their gloss returns of even
-    light; wanted (cells,), rows and weight (cells, samples) what they see; sun_light (3,) lx; table the light table;
-    first_hand (3,) the mean light at first hand of the picture before."""
+    received and source (3, cells); albedo (cells, 3) of the base, specular (cells,) the share their gloss returns of
+    even light; wanted (cells,), rows and weight (cells, samples) what they see; sun_light (3,) lx; table the light
+    table; first_hand (3,) the mean light at first hand of the picture before."""
 
     places: Floats
     lit: Floats

@@ -30,7 +30,7 @@ Floats = NDArray[np.float32]
 
 
 class FrameSettings(NamedTuple):
-    """Bounces between cells; samples read of the lists; `split` where light that has bounced has a gain of its own;
+    """Bounces between cells; samples read of the lists; `split` where indirect light has a gain of its own;
     `phase` and `stride` of the cells that ask for the sun; `turn` of the pixels that do, and `half` of the cells that
     gather, 0 or 1, -1 for all."""
 
@@ -84,12 +84,12 @@ def _trace_cell_sun_rays(group, k, scene, env, settings, cells, packet):
 @njit(**INNER_KERNEL_OPTIONS)
 def _trace_sun_grid(group, k, scene, light, settings, cells, layers, packet):
     """Rays to the sun from every other pixel; the first piece is the light table, one thread's work beside them."""
-    env, bounced, gains = light
+    env, indirect, gains = light
     bands = _task_count(layers[0].display.height, ROWS_PER_TASK)
     while True:
         piece = next_index(group.counters, k) - 1
         if piece < 0:
-            write_sky_rows(bounced, gains, cells.table)
+            write_sky_rows(indirect, gains, cells.table)
             propagate(cells, settings.bounces, settings.half)
             if settings.split:
                 write_sky_bins(env, gains.sky, cells.table)
@@ -235,7 +235,7 @@ def _antialias(group, k, outlines, out):
 def relight_frame(group, scene, light, settings, cells, layers, outlines, out):
     """Fill out (n, 3) cd/m2: light is the environment, the one that bounces, and the `SourceGains` of both; layers are
     two `layer.LayerArrays`, cells `final_gather.CellArrays`."""
-    env, _bounced, gains = light
+    env, _indirect, gains = light
     packet = Packet(group.packets, next_index(group.counters, COUNTER_COUNT - 1))
     _trace_cell_sun_rays(group, 0, scene, env, settings, cells, packet)
     _trace_sun_grid(group, 2, scene, light, settings, cells, layers, packet)

@@ -30,12 +30,12 @@ EMPTY_PIXEL, SURFACE_PIXEL, SKY_PIXEL = 0.0, 1.0, 2.0
 
 
 class SourceGains(NamedTuple):
-    """Factors per channel of what a frame is lit by: direct light of sun and sky, and theirs that has bounced."""
+    """Factors per channel of what a frame is lit by: direct light of sun and sky, and their indirect light."""
 
     sun: Triple
     sky: Triple
-    sun_bounced: Triple
-    sky_bounced: Triple
+    sun_indirect: Triple
+    sky_indirect: Triple
 
 
 ONE = (np.float32(1), np.float32(1), np.float32(1))

@@ -52,9 +52,9 @@ def sky_bin(direction):
 def write_sky_rows(env, gains, light):
     """Write the sky's bins and the ground's row of a light table, per channel under `points.SourceGains` of what has
     bounced; only the bins of the sky itself are direct light, see `write_sky_bins`."""
-    write_sky_bins(env, gains.sky_bounced, light)
-    ground = mul(env.ground_sun, gains.sun_bounced)
-    put(light, GROUND_ROW, 0, add(ground, mul(env.ground_sky, gains.sky_bounced)))
+    write_sky_bins(env, gains.sky_indirect, light)
+    ground = mul(env.ground_sun, gains.sun_indirect)
+    put(light, GROUND_ROW, 0, add(ground, mul(env.ground_sky, gains.sky_indirect)))
 
 
 @njit(**KERNEL_OPTIONS)

@@ -69,7 +69,7 @@ def _mirror_reflectance(materials, m, sharp, cosine):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _meet_pane(state, reflected, weight, reflection, bounced):
+def _meet_pane(state, reflected, weight, reflection, indirect):
     """What a pane does to a chain: (state, whether it is reflected, the weight before tint, the first reflection)."""
     if state != AHEAD:
         state, u, _unused = next_pair(state)
@@ -77,7 +77,7 @@ def _meet_pane(state, reflected, weight, reflection, bounced):
             return state, True, weight, reflection
         weight = scale(weight, F(1) / (F(1) - reflected))
     elif reflection.weight == F(0):
-        reflection = Reflection(reflected * largest(weight), bounced)
+        reflection = Reflection(reflected * largest(weight), indirect)
     else:
         weight = scale(weight, F(1) / max(F(1) - reflected, F(0.05)))
     return state, False, weight, reflection
@@ -105,30 +105,30 @@ def trace_specular_chain(scene, mask, state, ray):
         position = add_scaled(met.position, normal, step)
         if materials[m, KIND] == F(GLASS) and materials[m, TRANSMISSION] >= F(0.5):
             reflected, tint = thin_glass_fresnel(materials, m, -dot(normal, ray.direction))
-            bounced = Ray(position, mirror(ray.direction, normal))
-            state, back, weight, reflection = _meet_pane(state, reflected, weight, reflection, bounced)
+            indirect = Ray(position, mirror(ray.direction, normal))
+            state, back, weight, reflection = _meet_pane(state, reflected, weight, reflection, indirect)
             if back:
-                ray = bounced
+                ray = indirect
                 continue
             weight = mul(weight, tint)
             ray = Ray(add_scaled(met.position, normal, -step), ray.direction)
             continue
         surface = evaluate_material(scene, met, ray.direction, travelled)
         cosine = -dot(surface.normal, ray.direction)
-        bounced = Ray(position, mirror(ray.direction, surface.normal))
+        indirect = Ray(position, mirror(ray.direction, surface.normal))
         sharp = materials[m, KIND] != F(MATT) and surface.roughness * surface.roughness < MIRROR_ALPHA
         if sharp and surface.metalness > F(0.5) and mirrors < MAX_MIRRORS:
-            mirrors, ray = mirrors + 1, bounced
+            mirrors, ray = mirrors + 1, indirect
             weight = mul(weight, mix(surface.albedo, WHITE, schlick_weight(cosine)))
             continue
         reflected = _mirror_reflectance(materials, m, sharp, cosine)
         if reflected > F(0) and state != AHEAD:
             state, u, _unused = next_pair(state)
             if u < reflected and mirrors < MAX_MIRRORS:
-                mirrors, ray = mirrors + 1, bounced
+                mirrors, ray = mirrors + 1, indirect
                 continue
         elif reflected > F(0) and reflection.weight == F(0):
-            reflection = Reflection(reflected * largest(weight), bounced)
+            reflection = Reflection(reflected * largest(weight), indirect)
             weight = scale(weight, F(1) - reflected)
         kind = HIT
         break

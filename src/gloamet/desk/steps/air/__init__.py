@@ -19,10 +19,10 @@ class AirStep(Pages):
         self.distance, self.light_shafts = DistancePage(session), ShaftsPage(session)
         super().__init__(
             (
-                ("Air", "How the sky is made, and what floats in the air.", self.atmosphere),
-                ("Sky", "Your hand on the sky, and what is seen behind the scene.", self.sky),
-                ("Distance", "How far things fade into the air.", self.distance),
-                ("Shafts", "ParticipatingMedium in which the sun draws shafts of light.", self.light_shafts),
+                ("Air", "Sky model, turbidity, particles, haze and ground.", self.atmosphere),
+                ("Sky", "Grading of the sky, and the backdrop behind the scene.", self.sky),
+                ("Distance", "Aerial perspective: how far things fade into the air.", self.distance),
+                ("Light shafts", "Dust or mist in which sunlight becomes visible.", self.light_shafts),
             )
         )
 

@@ -59,7 +59,7 @@ class AirPresetTiles(QWidget):
         self._worker: LatestWorker[_Asked] = LatestWorker("air looks", self._paint_looks)
         self._solver: SkySolver | None = None
         self.setMouseTracking(True)
-        self.setAccessibleName("Airs to take")
+        self.setAccessibleName("Air presets")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._painted.connect(self._on_painted)
         session.document_changed.connect(self._on_document_changed)

@@ -16,26 +16,26 @@ from gloamet.document.model import Document
 from gloamet.sky.particles import PARTICLES
 
 NATURAL_TURBIDITY = 10.0
-MODELS = (("physical", "air"), ("preetham", "Preetham"), ("cie", "CIE"), ("uniform", "even"))
+MODELS = (("physical", "Atmosphere"), ("preetham", "Preetham"), ("cie", "CIE"), ("uniform", "Uniform"))
 
 
 def turbidity_word(turbidity: float) -> str:
     """What a turbidity looks like (common practice).
 
     >>> turbidity_word(2.0), turbidity_word(6.0)
-    ('very clear', 'hazy')
+    ("Very clear", "Hazy")
     """
     for limit, word in (
-        (1.6, "mountain air"),
-        (2.2, "very clear"),
-        (3.2, "clear"),
-        (5.0, "light haze"),
-        (8.0, "hazy"),
-        (NATURAL_TURBIDITY, "thick haze"),
+        (1.6, "Mountain air"),
+        (2.2, "Very clear"),
+        (3.2, "Clear"),
+        (5.0, "Light haze"),
+        (8.0, "Hazy"),
+        (NATURAL_TURBIDITY, "Thick haze"),
     ):
         if turbidity < limit:
             return word
-    return "thicker than nature gives without clouds or smoke"
+    return "beyond any natural clear sky"
 
 
 class AtmospherePage(StepPanel):
@@ -43,17 +43,17 @@ class AtmospherePage(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.group("Sky by")
+        self.group("Sky model")
         self.add(SegmentedControl(session, "air", "sky_model", MODELS))
         self.caveat = label("", "note", wrap=True)
         self.compare = CompareLink(session)
         self.add(pair(self.caveat, self.compare))
-        self.general = NumberRow(session, "air", "cie_sky", "General sky", theme.SKY)
-        self.level = NumberRow(session, "air", "sky_lx", "Light on level ground", theme.SKY)
+        self.general = NumberRow(session, "air", "cie_sky", "CIE sky type", theme.SKY)
+        self.level = NumberRow(session, "air", "sky_lx", "Horizontal illuminance", theme.SKY)
         self.kelvin = NumberRow(
             session, "air", "sky_kelvin", "Colour temperature", theme.SKY, logarithmic=True
         )
-        self.natural = label("0 lx takes what is common at this sun height", "note")
+        self.natural = label("0 = automatic: typical at this sun elevation", "note")
         for row in (self.general, self.level, self.natural, self.kelvin):
             self.add(row)
         self.looks = AirPresetTiles(session)
@@ -62,7 +62,7 @@ class AtmospherePage(StepPanel):
         self.add(NumberRow(session, "air", "turbidity", "Turbidity", theme.SKY, logarithmic=True))
         self.reading = label("", "note", wrap=True)
         self.add(self.reading)
-        tip = "Sets the turbidity that is usual at the place in this month."
+        tip = "Set the typical turbidity of this place and month."
         self.usual = link("", tip, lambda: sun_actions.use_usual_turbidity(session))
         self.add(pair(self.usual, label("")))
         self.box.addSpacing(8)
@@ -79,20 +79,20 @@ class AtmospherePage(StepPanel):
 
     def _add_haze_and_ground(self) -> None:
         session = self.session
-        self.group("Haze near the ground")
+        self.group("Ground haze")
         self.add(Switch(session, "air", "haze_on", "Haze layer"))
         self.haze = NumberRow(
-            session, "air", "haze_visibility_km", "Visibility in the haze", theme.SKY, logarithmic=True
+            session, "air", "haze_visibility_km", "Visibility in haze", theme.SKY, logarithmic=True
         )
         self.haze_height = NumberRow(
-            session, "air", "haze_height_m", "Height of the haze", theme.SKY, logarithmic=True
+            session, "air", "haze_height_m", "Haze scale height", theme.SKY, logarithmic=True
         )
         self.add(self.haze)
         self.add(self.haze_height)
-        self.group("Ground around")
+        self.group("Ground")
         self.add(NumberRow(session, "air", "ground_reflectance", "Ground reflectance", theme.SKY))
         self.add(
-            label("0.1 forest and wet soil, 0.2 grass, 0.3 sand, 0.5 salt, 0.8 fresh snow", "note", wrap=True)
+            label("Forest and wet soil 0.1, grass 0.2, sand 0.3, salt 0.5, fresh snow 0.8", "note", wrap=True)
         )
 
     def _on_document_changed(self, document: Document) -> None:
@@ -109,7 +109,8 @@ class AtmospherePage(StepPanel):
         self.particles.setText(PARTICLES[air.particles].description)
         text = turbidity_word(air.turbidity)
         if light is not None:
-            text += f", one sees {visibility_text(light.visibility_km)}\naerosol depth {light.aod550:.2f} at 550 nm"
+            text += f", visibility {visibility_text(light.visibility_km)}"
+            text += f"\nAerosol optical depth {light.aod550:.2f} at 550 nm"
             text += f", Linke turbidity {light.linke_turbidity:.1f}"
         self.reading.setText(text)
         self.caveat.setText(light.caveat if light is not None else "")

@@ -18,24 +18,24 @@ class DistancePage(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.group("Distance")
-        self.add(Switch(session, "air", "aerial_perspective", "Far things fade into the air"))
+        self.group("Aerial perspective")
+        self.add(Switch(session, "air", "aerial_perspective", "Show aerial perspective"))
         self.reading = label("", "note", wrap=True)
         self.add(self.reading)
-        self.group("By your hand")
+        self.group("Adjust")
         self.visibility = NumberRow(
             session, "air", "aerial_visibility_km", "Visibility in the picture", theme.SKY
         )
-        self.dims = Switch(session, "air", "aerial_on_sky", "Sky and sun fade with it")
+        self.dims = Switch(session, "air", "aerial_on_sky", "Fade sky and sun too")
         self.tint = ColourField(session, "air", "aerial_tint", "Tint")
         self.rows = (
             self.visibility,
-            label("0 km takes what the air itself gives", "note"),
+            label("0 km = automatic: the visibility of the air", "note"),
             self.dims,
             NumberRow(session, "air", "aerial_strength", "Strength", theme.SKY),
-            NumberRow(session, "air", "aerial_start_m", "Begins at", theme.SKY),
+            NumberRow(session, "air", "aerial_start_m", "Starts at", theme.SKY),
             self.tint,
-            NumberRow(session, "air", "aerial_tint_strength", "Strength of the tint", theme.SKY),
+            NumberRow(session, "air", "aerial_tint_strength", "Tint strength", theme.SKY),
         )
         for row in self.rows:
             self.add(row)
@@ -51,5 +51,5 @@ class DistancePage(StepPanel):
         self.dims.setEnabled(air.aerial_perspective and air.aerial_visibility_km > 0.0)
         seen = visibility_text(light.visibility_km) if light is not None else ""
         self.reading.setText(
-            f"In this air one sees {seen}: a black hill there shows 2\u00a0% contrast." if seen else ""
+            f"Visibility {seen}: at this distance a black object keeps 2\u00a0% contrast." if seen else ""
         )

@@ -14,15 +14,15 @@ from gloamet.desk.widgets.point import PointRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
 
-AMOUNTS = (("faint", 120.0), ("clear", 40.0), ("thick", 12.0))  # metres one sees
-PLACES = (("model", "model"), ("view", "what is seen"), ("box", "a box"))
+AMOUNTS = (("Faint", 120.0), ("Clear", 40.0), ("Thick", 12.0))  # metres one sees
+PLACES = (("model", "model"), ("view", "camera view"), ("box", "box"))
 
 
 def amount_word(visibility_m: float) -> str:
     """The word for an amount of dust, by the nearest of those offered.
 
     >>> amount_word(50.0)
-    'clear'
+    "Clear"
     """
     return min(AMOUNTS, key=lambda row: abs(row[1] - visibility_m) / row[1])[0]
 
@@ -32,37 +32,34 @@ class ShaftsPage(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.group("ParticipatingMedium in the light")
-        self.add(Switch(session, "light_shafts", "on", "Shafts of light"))
+        self.group("Participating medium")
+        self.add(Switch(session, "light_shafts", "on", "Show light shafts"))
         self.add(
             label(
-                "Light scattered once; surfaces keep theirs. It is seen when the hand rests.",
+                "Single scattering of sun and sky; light on surfaces does not change. Shown when dragging stops.",
                 "note",
                 wrap=True,
             )
         )
-        self.group("How much")
+        self.group("Amount")
         self.amount = NumberRow(
             session, "light_shafts", "visibility_m", "Visibility", theme.SUN, logarithmic=True
         )
         self.action_row = LinkRow(
-            [
-                (word, f"One sees {metres:.0f} m in it.", partial(self._take, metres))
-                for word, metres in AMOUNTS
-            ]
+            [(word, f"Visibility {metres:.0f} m.", partial(self._take, metres)) for word, metres in AMOUNTS]
         )
         for word in self.action_row.links:
             word.setCheckable(True)
         self.forward = NumberRow(
-            session, "light_shafts", "anisotropy", "Forward scattering", theme.SUN, from_zero=True
+            session, "light_shafts", "anisotropy", "Anisotropy", theme.SUN, from_zero=True
         )
-        self.colour = ColourField(session, "light_shafts", "colour", "Colour of the dust")
+        self.colour = ColourField(session, "light_shafts", "colour", "Scattering colour")
         for row in (self.action_row, self.amount, self.forward, self.colour):
             self.add(row)
-        self.group("Where it hangs")
+        self.group("Region")
         self.where = SegmentedControl(session, "light_shafts", "region", PLACES)
-        self.low = PointRow(session, "light_shafts", "box_min", "Lowest corner")
-        self.high = PointRow(session, "light_shafts", "box_max", "Highest corner")
+        self.low = PointRow(session, "light_shafts", "box_min", "Minimum corner")
+        self.high = PointRow(session, "light_shafts", "box_max", "Maximum corner")
         for item in (self.where, self.low, self.high):
             self.add(item)
         self.finish()

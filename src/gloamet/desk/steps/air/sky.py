@@ -12,7 +12,7 @@ from gloamet.desk.widgets.form import SegmentedControl, label, link, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.air import SkyState
 from gloamet.document.model import Document
-from gloamet.sky.grading import CURVE_HEIGHTS_DEG, grading_differences
+from gloamet.sky.grading import CURVE_ELEVATIONS_DEG, grading_differences
 from gloamet.translation.document_to_light import grade_from_document
 
 HAND = (
@@ -33,37 +33,37 @@ class SkyPage(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.group("Your hand on the sky")
+        self.group("Sky grading")
         self.reading = label("", "note", wrap=True)
         self.nature = link(
-            "as nature gives", "Takes back everything on this page but the backdrop.", self._reset
+            "Reset to physical", "Reset everything on this page except the backdrop.", self._reset
         )
         self.add(pair(self.reading, self.nature))
         self.compare = CompareLink(session)
         self.add(pair(self.compare, label("")))
-        acts = (("light", "light and picture"), ("background", "picture alone"))
+        acts = (("light", "Light and picture"), ("background", "Picture only"))
         self.add(SegmentedControl(session, "sky", "acts_on", acts))
         self.box.addSpacing(6)
         self.add(NumberRow(session, "sky", "warmth_mired", "Warmth", theme.SKY, from_zero=True))
         self.add(NumberRow(session, "sky", "saturation", "Saturation", theme.SKY))
         self.add(ColourField(session, "sky", "tint", "Tint"))
-        self.add(NumberRow(session, "sky", "tint_strength", "Strength of the tint", theme.SKY))
+        self.add(NumberRow(session, "sky", "tint_strength", "Tint strength", theme.SKY))
         self.group("Glow")
         self.add(NumberRow(session, "sky", "horizon_stops", "At the horizon", theme.SKY, from_zero=True))
-        self.add(NumberRow(session, "sky", "aureole_stops", "Round the sun", theme.SUN, from_zero=True))
-        self.add(NumberRow(session, "sky", "aureole_deg", "Size round the sun", theme.SUN, logarithmic=True))
-        self.add(NumberRow(session, "sky", "disc_brightness", "Sun’s disc in the picture", theme.SUN))
-        self.group("By height above the horizon")
+        self.add(NumberRow(session, "sky", "aureole_stops", "Aureole", theme.SUN, from_zero=True))
+        self.add(NumberRow(session, "sky", "aureole_deg", "Aureole radius", theme.SUN, logarithmic=True))
+        self.add(NumberRow(session, "sky", "disc_brightness", "Sun disc in the picture", theme.SUN))
+        self.group("By elevation")
         self.curves = tuple(
-            CurveEditor(session, "sky", name, text, CURVE_HEIGHTS_DEG)
+            CurveEditor(session, "sky", name, text, CURVE_ELEVATIONS_DEG)
             for name, text in zip(CURVES, ("Luminance", "Hue"), strict=True)
         )
         for curve in self.curves:
             self.add(curve)
-        self.group("Behind the scene")
+        self.group("Backdrop")
         self.add(SegmentedControl(session, "sky", "backdrop", BACKDROPS))
         self.colour = ColourField(session, "sky", "backdrop_colour", "Colour")
-        self.above = ColourField(session, "sky", "backdrop_top_colour", "Colour above")
+        self.above = ColourField(session, "sky", "backdrop_top_colour", "Top colour")
         self.note = label("", "note", wrap=True)
         for item in (self.colour, self.above, self.note):
             self.add(item)
@@ -80,13 +80,13 @@ class SkyPage(StepPanel):
         sky = document.sky
         changed = grading_differences(grade_from_document(document))
         text = ", ".join(changed)
-        self.reading.setText(f"{text[:1].upper()}{text[1:]}" if changed else "As nature gives it")
+        self.reading.setText(f"{text[:1].upper()}{text[1:]}" if changed else "Physical sky")
         self.reading.setProperty("role", "warning" if changed else "note")
         self.reading.style().polish(self.reading)
         self.nature.setVisible(bool(changed))
         self.compare.setVisible(bool(changed))
         self.colour.setVisible(sky.backdrop in ("colour", "gradient"))
         self.above.setVisible(sky.backdrop == "gradient")
-        none = "Saved as transparent in .png and .exr; the squares stand for nothing."
+        none = "Saved as transparent in .png and .exr. Checkerboard means transparent."
         self.note.setText(none if sky.backdrop == "none" else "")
         self.note.setVisible(sky.backdrop == "none")

@@ -22,8 +22,8 @@ class CompareStep(Pages):
         )
         super().__init__(
             (
-                ("Kept", "Kept pictures: look at them together, take their settings back.", self.kept),
-                ("Vary", "Many lights at once, from a range or as suggestions.", self.vary),
+                ("Kept", "Kept pictures: compare them, restore their settings.", self.kept),
+                ("Vary", "Contact sheets: sweep a parameter, or suggested lights.", self.vary),
                 ("Looks", "Named settings, shipped and your own.", self.looks),
             )
         )

@@ -27,9 +27,9 @@ from gloamet.output.keeping import Kept
 
 MOST_LINES = 14
 BEFORE = (
-    ("opened", "as opened", "The project as its file has it, or as it was begun."),
-    ("kept", "last kept", "The picture that was kept last."),
-    ("nature", "nature", "The same moment without any hand on sky, fill and exposure."),
+    ("opened", "As opened", "The project as it was opened."),
+    ("kept", "Last kept", "The last kept picture."),
+    ("nature", "Physical", "The same moment with physical sky, fill and exposure."),
 )
 
 
@@ -43,9 +43,17 @@ class KeptPage(StepPanel):
         self.group("Kept pictures")
         self.action_row = LinkRow(
             (
-                ("keep", "Keep this moment: settings, picture and light (K).", self.keeper.keep_now),
-                ("choose all", "Choose the newest six.", self._choose_all),
-                ("since yesterday", "The last picture of an earlier day against now.", self._yesterday),
+                (
+                    "Keep picture",
+                    "Keep this picture with its settings and light layers (K).",
+                    self.keeper.keep_now,
+                ),
+                ("Select all", "Select the six newest kept pictures.", self._choose_all),
+                (
+                    "Compare with yesterday",
+                    "Compare the last kept picture of an earlier day with the present one.",
+                    self._yesterday,
+                ),
             )
         )
         self.add(self.action_row)
@@ -54,7 +62,7 @@ class KeptPage(StepPanel):
         self._add_together()
         self._add_one()
         self.group("Before and after")
-        self.add(label("Hold B to see the picture before, as", "note"))
+        self.add(label("Hold B to see the picture before:", "note"))
         self.add(self._before_row())
         self.finish()
         self.keeper.changed.connect(self._on_changed)
@@ -65,7 +73,7 @@ class KeptPage(StepPanel):
         self._on_changed()
 
     def _add_together(self) -> None:
-        self.group("Look at them together")
+        self.group("Compare")
         grid_widget = QWidget()
         grid, self.modes = QGridLayout(grid_widget), QButtonGroup(self)
         self.modes.setExclusive(False)
@@ -77,7 +85,7 @@ class KeptPage(StepPanel):
             button.setProperty("role", "piece")
             button.setCheckable(True)
             button.setToolTip(
-                "Those chosen in the strip, or the one chosen and now; again goes back to the picture."
+                "Compare the selected pictures, or the selected one and the present one. Click again to return."
             )
             button.clicked.connect(partial(self.look, mode))
             self.modes.addButton(button)
@@ -85,7 +93,13 @@ class KeptPage(StepPanel):
             grid.addWidget(button, *divmod(index, 3))
         self.add(grid_widget)
         self.blind = LinkRow(
-            [("blind", "Shuffled, without names: choose one, then see which it was.", self.begin_blind)]
+            [
+                (
+                    "Blind",
+                    "Blind comparison: shuffled and unnamed. Choose one, then the names are shown.",
+                    self.begin_blind,
+                )
+            ]
         )
         self.add(self.blind)
         self.votes = QWidget()
@@ -95,7 +109,7 @@ class KeptPage(StepPanel):
         self.vote_buttons = []
         for letter in "ABCDEF":
             button = QPushButton(letter)
-            button.setToolTip("This one; then the names are shown.")
+            button.setToolTip("Choose this one and show the names.")
             button.clicked.connect(partial(self._vote, letter))
             votes.addWidget(button)
             self.vote_buttons.append(button)
@@ -103,26 +117,26 @@ class KeptPage(StepPanel):
         self.votes.hide()
 
     def _add_one(self) -> None:
-        self.group("The chosen one")
+        self.group("Selected picture")
         self.name = label("", wrap=True)
         self.note = QLineEdit()
-        self.note.setPlaceholderText("a note")
-        self.note.setToolTip("A note beside the picture, kept with it.")
+        self.note.setPlaceholderText("note")
+        self.note.setToolTip("A note that is kept with the picture.")
         self.note.editingFinished.connect(self._write_note)
         self.one = LinkRow(
             (
                 (
-                    "open",
-                    "Its settings return, all of them; undo takes that back.",
+                    "Restore settings",
+                    "Restore all settings of the selected picture. Can be undone.",
                     lambda: self._open(False),
                 ),
-                ("star", "Mark it, or no longer.", self._star),
+                ("Star", "Star on or off.", self._star),
                 (
-                    "refine",
-                    "Trace those chosen on to the samples of a saved picture, in the background while you go on.",
+                    "Refine",
+                    "Render the selected pictures to final quality in the background.",
                     self._refine,
                 ),
-                ("take away", "Delete those chosen from the disk.", self._discard),
+                ("Remove", "Delete the selected pictures from disk.", self._discard),
             )
         )
         self.parts: dict[str, QCheckBox] = {}
@@ -131,16 +145,20 @@ class KeptPage(StepPanel):
         grid.setContentsMargins(0, 0, 0, 0)
         for index, part in enumerate(PARTS):
             box = QCheckBox(part)
-            box.setToolTip(f"Take its {part} alone, or with others that are ticked.")
+            box.setToolTip(f"Restore only its {part}, together with other ticked parts.")
             self.parts[part] = box
             grid.addWidget(box, *divmod(index, 3))
-        self.apply = LinkRow([("take these", "The parts that are ticked return.", lambda: self._open(True))])
+        self.apply = LinkRow(
+            [("Restore ticked parts", "Restore the ticked parts.", lambda: self._open(True))]
+        )
         self.table = label("", "note", wrap=True)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress.setFixedHeight(4)
-        self.progress.setToolTip("How far the picture is that is being refined.")
-        self.stop = LinkRow([("stop refining", "Pictures stay as they were.", self.tools.refiner.stop)])
+        self.progress.setToolTip("Progress of the picture being refined.")
+        self.stop = LinkRow(
+            [("Stop refining", "Stop; the pictures stay as they were.", self.tools.refiner.stop)]
+        )
         self.single = [self.name, self.note, self.one, parts_widget, self.apply, self.table]
         for item in (*self.single, self.progress, self.stop):
             self.add(item)
@@ -214,7 +232,7 @@ class KeptPage(StepPanel):
         self.tools.compare.show("side by side", self._blind)
         kept = self.keeper.named(name)
         what = (
-            "the picture of now"
+            "the present picture"
             if kept is None
             else f"the one of {kept.when:%d %b %H:%M} {kept.note}".strip()
         )
@@ -230,7 +248,7 @@ class KeptPage(StepPanel):
             return
         parts = tuple(name for name, box in self.parts.items() if box.isChecked())
         if by_parts and not parts:
-            self.session.noticed.emit("Tick what shall return: its sun, air, fill, or others.", "note")
+            self.session.noticed.emit("Tick the parts to restore first: sun, air, fill or others.", "note")
             return
         self.tools.compare.show("")
         self.keeper.open(kept, parts if by_parts else ())
@@ -264,7 +282,7 @@ class KeptPage(StepPanel):
 
     def _on_changed(self) -> None:
         pictures = self.keeper.pictures
-        self.details.setText("" if pictures else "None yet. K keeps the moment, in every step.")
+        self.details.setText("" if pictures else "No kept pictures yet. Press K in any step to keep one.")
         self.details.setVisible(not pictures)
         kept = self.keeper.current
         for item in self.single:
@@ -285,8 +303,10 @@ class KeptPage(StepPanel):
         found = self.keeper.differences(other, kept) if other is not None else self.keeper.differences(kept)
         lines = [difference_label(difference) for difference in found[:MOST_LINES]]
         lines += [f"and {len(found) - MOST_LINES} more"] if len(found) > MOST_LINES else []
-        head = "From A to B:" if other is not None else "Since then:"
-        same = "A and B have the same settings." if other is not None else "Its settings are those of now."
+        head = "From A to B:" if other is not None else "Changed since:"
+        same = (
+            "A and B have the same settings." if other is not None else "Its settings equal the present ones."
+        )
         self.table.setText("\n".join([head, *lines]) if lines else same)
 
     def showEvent(self, event: object) -> None:  # noqa: N802
@@ -296,5 +316,8 @@ class KeptPage(StepPanel):
 def _words(kept: Kept) -> str:
     """When, how far and how large."""
     star = "★ " if kept.star else ""
-    messages = f"{star}{kept.when:%d %b %Y %H:%M}, EV {kept.ev:.1f}, {kept.samples_label}, {kept.size_bytes / 1e6:.1f} MB"
+    messages = (
+        f"{star}{kept.when:%d %b %Y %H:%M}, EV {kept.ev:.1f}, {kept.samples_label}, {kept.size_bytes / 1e6:.1f} "
+        "MB"
+    )
     return messages + (f"\nmissing: {', '.join(kept.missing)}" if kept.missing else "")

@@ -56,16 +56,16 @@ class LooksPage(StepPanel):
         self.group("Looks")
         self.action_row = LinkRow(
             (
-                ("show here", "Small pictures of this scene in every look.", self.draw),
-                ("keep as look …", "What you have set differently from the start, under a name.", self._keep),
-                ("import …", f"A look from a {ENDING} file.", self._import),
+                ("Show thumbnails", "Show a thumbnail of this scene in every look.", self.draw),
+                ("Save look …", "Save the settings that differ from the defaults as a look.", self._keep),
+                ("Import …", f"A look from a {ENDING} file.", self._import),
             )
         )
         self.add(self.action_row)
         self.strength = QSlider(Qt.Orientation.Horizontal)
         self.strength.setRange(5, 100)
         self.strength.setValue(100)
-        self.strength.setToolTip("How far a look is taken: numbers go part of the way.")
+        self.strength.setToolTip("Strength of the look: numbers are interpolated.")
         self.strength_label = label("Strength 1.00", "note")
         self.strength.valueChanged.connect(lambda v: self.strength_label.setText(f"Strength {v / 100:.2f}"))
         self.add(self.strength_label)
@@ -75,7 +75,7 @@ class LooksPage(StepPanel):
         self.grid.setContentsMargins(0, 4, 0, 0)
         self.grid.setSpacing(6)
         self.add(self.grid_widget)
-        self.group("Steps so far")
+        self.group("History")
         self.steps = QVBoxLayout()
         self.steps.setSpacing(2)
         self.add(self.steps)
@@ -98,7 +98,7 @@ class LooksPage(StepPanel):
         for index, look in enumerate(self.looks):
             button = QToolButton()
             button.setText(look.name)
-            button.setToolTip(look.description or "A look of your own.")
+            button.setToolTip(look.description or "Your own look.")
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(PICTURE)
             button.setFixedWidth(PICTURE.width() + 12)
@@ -151,10 +151,10 @@ class LooksPage(StepPanel):
         ]
         if not paths:
             self.session.noticed.emit(
-                "Nothing of air, fill or exposure is set yet: there is no look to keep.", "note"
+                "Air, fill and exposure are at their defaults: there is no look to save.", "note"
             )
             return
-        name, fine = QInputDialog.getText(self, "Keep as look", "Name of the look")
+        name, fine = QInputDialog.getText(self, "Save look", "Name of the look")
         if not fine or not name.strip():
             return
         try:
@@ -163,7 +163,7 @@ class LooksPage(StepPanel):
             plain = "".join(c if c.isalnum() or c in " -_" else "_" for c in name.strip())
             write_look(look_of(self.session.document, name.strip(), paths), folder / f"{plain}{ENDING}")
         except (GloametError, OSError) as error:
-            self.session.noticed.emit(f"The look was not kept ({error}).", "warning")
+            self.session.noticed.emit(f"The look was not saved ({error}).", "warning")
             return
         self.fill()
 
@@ -196,10 +196,14 @@ class LooksPage(StepPanel):
         documents = [*self.session.history.earlier(STEPS_SHOWN), self.session.history.current]
         for back, (before, after) in enumerate(zip(documents[-2::-1], documents[:0:-1], strict=False), 1):
             text = step_label(before, after) or "no change"
-            row = link(text[:44], f"{text}\nClick to go back to before this step.", partial(self._back, back))
+            row = link(
+                text[:44],
+                f"{text}\nClick to return to the state before this step.",
+                partial(self._back, back),
+            )
             self.steps.addWidget(row)
         if len(documents) < 2:
-            self.steps.addWidget(label("None yet.", "note"))
+            self.steps.addWidget(label("No changes yet.", "note"))
 
     def _back(self, steps: int) -> None:
         for _ in range(steps):

@@ -35,16 +35,16 @@ from gloamet.preview.thumbnail_renderer import LitThumbnail
 
 # what is swept most: words, path, from, to, steps
 FIELDS = (
-    ("sun’s height, °", "sun.elevation_deg", 5.0, 60.0, 8),
-    ("sun’s bearing, °", "sun.azimuth_deg", 0.0, 330.0, 12),
+    ("sun elevation, °", "sun.elevation_deg", 5.0, 60.0, 8),
+    ("sun azimuth, °", "sun.azimuth_deg", 0.0, 330.0, 12),
     ("time, h", TIME, 5.0, 21.0, 8),
     ("day of the year", DATE, 15.0, 350.0, 12),
     ("turbidity", "air.turbidity", 2.0, 8.0, 4),
-    ("haze, km", "air.haze_visibility_km", 2.0, 30.0, 4),
-    ("sun’s width, °", "sun.diameter_deg", 0.533, 8.0, 4),
+    ("haze visibility, km", "air.haze_visibility_km", 2.0, 30.0, 4),
+    ("sun diameter, °", "sun.diameter_deg", 0.533, 8.0, 4),
     ("sun, stops", "fill.sun_stops", -2.0, 2.0, 5),
     ("sky fill, stops", "fill.sky_stops", -2.0, 2.0, 5),
-    ("panorama’s turn, °", "panorama.rotation_deg", -150.0, 180.0, 12),
+    ("panorama rotation, °", "panorama.rotation_deg", -150.0, 180.0, 12),
     ("exposure, EV", "expose.ev", 10.0, 16.0, 7),
     ("white balance, K", "expose.kelvin", 4000.0, 8000.0, 5),
 )
@@ -75,7 +75,7 @@ class RangeRow(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
         self.field = QComboBox()
-        self.field.setToolTip("What is varied: choose, or type a part of its name.")
+        self.field.setToolTip("The parameter to vary: choose, or type part of its name.")
         self.field.setEditable(True)
         self.field.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         completer = QCompleter(self.field.model(), self.field)
@@ -85,15 +85,15 @@ class RangeRow(QWidget):
         self.field.setMinimumContentsLength(10)
         self.field.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         if optional:
-            self.field.addItem("nothing else", "")
+            self.field.addItem("no second parameter", "")
         for words, path, *_ in self.rows:
             self.field.addItem(words, path)
         self.field.insertSeparator(self.field.count() - len(self.rows) + len(FIELDS))
         self.low, self.high, self.number = QLineEdit(), QLineEdit(), QLineEdit()
         for edit, wide, tip in (
-            (self.low, 38, "From this value."),
-            (self.high, 38, "To this value."),
-            (self.number, 26, "In so many steps, both ends included."),
+            (self.low, 38, "First value."),
+            (self.high, 38, "Last value."),
+            (self.number, 26, "Number of steps, both ends included."),
         ):
             edit.setFixedWidth(wide)
             edit.setStyleSheet("padding: 3px 4px;")
@@ -117,7 +117,7 @@ class RangeRow(QWidget):
         """The range; None for no field. Raises GloametError."""
         path, typed = self.field.currentData(), self.field.currentText()
         if typed != self.field.itemText(self.field.currentIndex()):
-            raise GloametError(f"There is no “{typed}” to vary: choose one of the list.")
+            raise GloametError(f"There is no “{typed}” to vary: choose one from the list.")
         if not path:
             return None
         low, high, number = (read_number(edit.text(), "") for edit in (self.low, self.high, self.number))
@@ -130,21 +130,21 @@ class VaryPage(StepPanel):
     def __init__(self, session: Session, tools: CompareTools) -> None:
         super().__init__(session)
         self.tools, self.sheet, self.job = tools, tools.sheet, tools.job
-        self.group("A range, or two")
+        self.group("Parameter sweep")
         self.first, self.second = RangeRow(False), RangeRow(True)
-        self.factors = QCheckBox("by equal factors")
+        self.factors = QCheckBox("Logarithmic steps")
         self.factors.setToolTip("Steps by equal factors instead of equal differences.")
         for widget in (self.first, self.second, self.factors):
             self.add(widget)
         self.start = LinkRow(
-            [("make the sheet", "Small pictures of every step, in place of the picture.", self._sweep)]
+            [("Make sheet", "Show a contact sheet with a thumbnail of every step.", self._sweep)]
         )
         self.add(self.start)
         self.group("Suggestions")
         words = [
             (
                 f"{n} lights",
-                "Plausible lights for this view, far apart, with reasons.",
+                "Suggest plausible, clearly different lights for this view, each with its reason.",
                 partial(self.ask_for, n),
             )
             for n in NUMBERS
@@ -155,25 +155,25 @@ class VaryPage(StepPanel):
         self.progress.setTextVisible(False)
         self.progress.setFixedHeight(4)
         self.add(self.progress)
-        self.stop = LinkRow([("stop", "Stop; what is there stays.", self._stop)])
+        self.stop = LinkRow([("Stop", "Stop; finished thumbnails stay.", self._stop)])
         self.add(self.stop)
-        self.group("The sheet")
-        self.details = label("None yet.", "note", wrap=True)
+        self.group("Contact sheet")
+        self.details = label("No sheet yet.", "note", wrap=True)
         self.add(self.details)
         self.use = LinkRow(
             (
                 (
-                    "go on with it",
-                    "The chosen light becomes the light of now; undo takes that back.",
+                    "Use this light",
+                    "Apply the selected light to the project. Can be undone.",
                     self._use,
                 ),
                 (
-                    "keep",
-                    "Keep those chosen (Ctrl-click for several) as they are here; Kept refines them.",
+                    "Keep",
+                    "Keep the selected thumbnails (Ctrl-click for several); refine them under Kept.",
                     self._keep,
                 ),
-                ("show", "The sheet in place of the picture, or the picture again.", self._toggle),
-                ("save …", "The sheet as .png or .pdf, with its words.", self._save),
+                ("Show sheet", "Show the sheet or the picture.", self._toggle),
+                ("Save sheet …", "Save the sheet with captions as .png or .pdf.", self._save),
             )
         )
         self.add(self.use)
@@ -226,16 +226,16 @@ class VaryPage(StepPanel):
     def _on_suggested(self, _owner: object, found: list[Suggestion]) -> None:
         items = []
         for s in found:
-            when = f"really so on {s.real:%d %b %H:%M}" if s.real is not None else "never so at this place"
+            when = f"occurs on {s.real:%d %b %H:%M}" if s.real is not None else "does not occur here"
             look = s.look
             message = [
-                f"sun on {100 * look.sun_fraction:.0f} % of what is near, on {100 * look.rim:.0f} % of its outlines"
+                f"sunlit: {100 * look.sun_fraction:.0f} % of near surfaces, {100 * look.rim:.0f} % of outlines"
             ]
-            message += [f"middle {look.middle_stops:+.1f} stops"] if math.isfinite(look.middle_stops) else []
+            message += [f"median {look.middle_stops:+.1f} stops"] if math.isfinite(look.middle_stops) else []
             message += (
                 [f"sky {look.sky_stops:+.1f} stops over white"] if math.isfinite(look.sky_stops) else []
             )
-            message += [f"ΔE {s.delta_e:.0f} from the one most like it"] if math.isfinite(s.delta_e) else []
+            message += [f"ΔE {s.delta_e:.0f} to the most similar one"] if math.isfinite(s.delta_e) else []
             more = f"{when}\n{'; '.join(message)}"
             short = s.reason.partition(":")[0] + (f", {s.real:%d %b %H:%M}" if s.real is not None else "")
             items.append(SheetItem(s.document, s.reason, short, more.replace("-", "−")))
@@ -257,13 +257,11 @@ class VaryPage(StepPanel):
             item = sheet.items[sheet.chosen[-1]]
             self.details.setText(f"{item.label}\n{item.more}".strip())
         else:
-            self.details.setText(
-                f"{len(sheet.items)} lights: click one; twice, or the word below, goes on with it."
-            )
+            self.details.setText(f"{len(sheet.items)} lights: click to select, double-click to use.")
 
     def _use(self) -> None:
         if not self.sheet.chosen:
-            self.session.noticed.emit("Click one of the lights first.", "note")
+            self.session.noticed.emit("Select a light first.", "note")
             return
         index = self.sheet.chosen[-1]
         document = self.sheet.items[index].document
@@ -275,7 +273,7 @@ class VaryPage(StepPanel):
     def _keep(self) -> None:
         found = [(k, self.sheet.pictures[k]) for k in self.sheet.chosen if k in self.sheet.pictures]
         if not found:
-            self.session.noticed.emit("Click the lights to keep first.", "note")
+            self.session.noticed.emit("Select the lights to keep first.", "note")
         for index, picture in found:
             light = picture.pixels, picture.light, 0, 0.0, picture.ev
             self.tools.keeper.keep(Snapshot(self.sheet.items[index].document, *light))
@@ -296,7 +294,7 @@ class VaryPage(StepPanel):
         ]
         try:
             if not made:
-                raise GloametError("There is no picture on the sheet yet: wait for the first.")
+                raise GloametError("The sheet has no picture yet: wait for the first one.")
             save_sheet(contact_sheet(made, self.sheet.columns, self.session.title), path)
         except GloametError as error:
             self.session.noticed.emit(str(error), "warning")

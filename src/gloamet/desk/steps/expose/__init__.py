@@ -29,9 +29,9 @@ class ExposeStep(QWidget):
         self.pages = Pages(
             (
                 ("Light", "Exposure and white balance.", self.exposure),
-                ("Chain", "From light to screen, link by link.", self.chain),
-                ("Masks", "Soft masks that bring parts of the picture forward.", self.masks),
-                ("Proofs", "The picture as others will see it.", self.proofs),
+                ("Chain", "The developing chain from scene light to screen, link by link.", self.chain),
+                ("Masks", "Soft masks for local corrections.", self.masks),
+                ("Proofs", "The picture on other screens and on paper.", self.proofs),
             )
         )
         column = QVBoxLayout(self)

@@ -33,7 +33,7 @@ def read_setting(text: str, which: Which) -> float:
         over, _, under = bare.partition("/")
         below = read_number(under, "")
         if below <= 0.0:
-            raise GloametError(f"{text.strip()} is no time: write it like 1/125 or 2.")
+            raise GloametError(f"{text.strip()} is not a shutter time: write it like 1/125 or 2.")
         return read_number(over, "") / below
     return read_number(bare, "")
 

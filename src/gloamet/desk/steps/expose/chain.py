@@ -21,33 +21,33 @@ from gloamet.document.model import Document
 from gloamet.meter.depth_of_field import sharp_range
 
 GLARE = (
-    SliderSpec("veiling_glare", "Veil"),
+    SliderSpec("veiling_glare", "Veiling glare"),
     SliderSpec("glow", "Glow"),
-    SliderSpec("glow_threshold", "Glows from", True),
-    SliderSpec("glow_size", "Glow’s width"),
-    SliderSpec("starburst", "Star"),
-    SliderSpec("blades", "Blades"),
-    SliderSpec("starburst_rotation_deg", "Star’s turn"),
+    SliderSpec("glow_threshold", "Threshold", True),
+    SliderSpec("glow_size", "Glow radius"),
+    SliderSpec("starburst", "Starburst"),
+    SliderSpec("blades", "Aperture blades"),
+    SliderSpec("starburst_rotation_deg", "Starburst rotation"),
     SliderSpec("flare", "Flare"),
 )
 TONES = (
     SliderSpec("contrast", "Contrast", True),
-    SliderSpec("s_curve", "Middle contrast", True),
+    SliderSpec("s_curve", "S-curve", True),
     SliderSpec("blacks", "Blacks", True),
     SliderSpec("shadows", "Shadows", True),
     SliderSpec("highlights", "Highlights", True),
     SliderSpec("whites", "Whites", True),
     SliderSpec("roll_off", "Roll-off"),
     SliderSpec("local_contrast", "Local contrast", True),
-    SliderSpec("local_radius", "Its surroundings"),
+    SliderSpec("local_radius", "Radius"),
 )
 LENS = (
     SliderSpec("vignette", "Vignette", True),
     SliderSpec("distortion", "Distortion", True),
-    SliderSpec("fringe", "Fringes", True),
+    SliderSpec("fringe", "Chromatic fringe", True),
     SliderSpec("sharpness", "Sharpness"),
     SliderSpec("grain", "Grain"),
-    SliderSpec("grain_size", "Size of a grain"),
+    SliderSpec("grain_size", "Grain size"),
 )
 CURVES = (
     ("curve", "brightness", theme.INK),
@@ -68,14 +68,14 @@ class CurveChoice(QWidget):
         row.setSpacing(12)
         self.buttons: dict[str, QPushButton] = {}
         for name, word, colour in CURVES:
-            tip = f"Work on the curve of {word}."
+            tip = f"Edit the {word} curve."
             button = link(word, tip, partial(curve.show_curve, name, colour))
             button.setCheckable(True)
             self.group.addButton(button)
             self.buttons[name] = button
             row.addWidget(button)
         row.addStretch(1)
-        row.addWidget(link("straight", "This curve straight again.", self._straighten))
+        row.addWidget(link("Reset", "Reset this curve.", self._straighten))
         self.buttons["curve"].setChecked(True)
 
     def _straighten(self) -> None:
@@ -89,7 +89,7 @@ class ToneLink(ChainLink):
         """Sliders, then curves."""
         tone: ToneState = self.session.document.expose.tone
         bent = [word for name, word, _ in CURVES if getattr(tone, name) != STRAIGHT]
-        curves = [f"curve of {', '.join(bent)}"] if bent else []
+        curves = [f"curve {', '.join(bent)}"] if bent else []
         return ", ".join([text for text in (super().summary(), *curves) if text])
 
 
@@ -120,7 +120,7 @@ class ChainPage(StepPanel):
         self.curves = CurveChoice(session, self.curve)
         self.focus = label("", "note", wrap=True)
         self.order = label("", "note", wrap=True)
-        self.glare = ChainLink(session, "expose.glare", "Glare of the lens", GLARE)
+        self.glare = ChainLink(session, "expose.glare", "Lens glare", GLARE)
         self.tone = ToneLink(session, TONE, "Tone", TONES, first=(self.curves, self.curve))
         self.view = ViewLink(session)
         self.colour = ColourLink(session)
@@ -147,7 +147,7 @@ class ChainPage(StepPanel):
         )
         near, far, blur_mm = sharp_range(view.f_number, view.focus_m, view.fov_deg)
         reach = f"{near:.2f} m to {far:.2f} m" if far < 1e4 else f"{near:.2f} m on"
-        state = "" if view.depth_of_field else "Depth of field is off (Stage ▸ Views). With it: "
+        state = "" if view.depth_of_field else "Depth of field is off (Stage ▸ Views). If on: "
         self.focus.setText(
             f"{state}f/{view.f_number:g} at {view.focus_m:.2f} m is sharp from {reach}; circle of confusion "
             f"{blur_mm:.3f} mm on a frame 24 mm high."

@@ -58,11 +58,11 @@ class ChainLink(QWidget):
         head = QHBoxLayout()
         head.setSpacing(10)
         self.on = Switch(session, section, "on", title)
-        self.without = link("without", "Hold to see the picture without this link.", lambda: None)
+        self.without = link("Hold to compare", "Hold to show the picture without this link.", lambda: None)
         self.without.pressed.connect(self._show_without)
         self.without.released.connect(self._show_with)
-        self.reset = link("reset", "This link back to neutral.", self._reset)
-        self.more = link("more", "The controls of this link.", self.toggle)
+        self.reset = link("Reset", "Reset this link to neutral.", self._reset)
+        self.more = link("More", "Show or hide the controls of this link.", self.toggle)
         head.addWidget(self.on)
         head.addStretch(1)
         for word in (self.without, self.reset, self.more):
@@ -76,7 +76,7 @@ class ChainLink(QWidget):
         rows.setSpacing(2)
         self.rows = {
             spec.name: NumberRow(session, section, spec.name, spec.label, from_zero=spec.from_zero)
-            for spec in (*self.sliders, SliderSpec("strength", "Strength of the link"))
+            for spec in (*self.sliders, SliderSpec("strength", "Strength of this link"))
         }
         for widget in (*first, *self.rows.values(), *extra):
             rows.addWidget(widget)
@@ -88,7 +88,7 @@ class ChainLink(QWidget):
     def toggle(self) -> None:
         """Open the controls, or close them."""
         self.rest.setVisible(self.rest.isHidden())
-        self.more.setText("more" if self.rest.isHidden() else "less")
+        self.more.setText("More" if self.rest.isHidden() else "Less")
 
     def _show_without(self) -> None:
         self.session.preview_document(self.session.document.change(self.section, on=False))

@@ -25,9 +25,9 @@ from gloamet.errors import GloametError
 COLOUR = "expose.colour"
 SLIDERS = (SliderSpec("saturation", "Saturation"), SliderSpec("vibrance", "Vibrance", True))
 TONING = (
-    SliderSpec("shadow_toning", "Dark parts"),
-    SliderSpec("highlight_toning", "Light parts"),
-    SliderSpec("toning_balance", "Border", True),
+    SliderSpec("shadow_toning", "Shadow toning"),
+    SliderSpec("highlight_toning", "Highlight toning"),
+    SliderSpec("toning_balance", "Toning balance", True),
 )
 
 
@@ -40,7 +40,7 @@ class BandControls(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 6, 0, 0)
         column.setSpacing(2)
-        column.addWidget(label("Bands of hue", "head"))
+        column.addWidget(label("Hue bands", "head"))
         grid, self.group = QGridLayout(), QButtonGroup(self)
         grid.setSpacing(3)
         self.swatches: list[QPushButton] = []
@@ -50,7 +50,7 @@ class BandControls(QWidget):
             swatch.setCheckable(True)
             swatch.setFixedHeight(18)
             swatch.setAccessibleName(name)
-            swatch.setToolTip(f"{name.capitalize()}: hue, saturation and lightness of these colours.")
+            swatch.setToolTip(f"{name.capitalize()}: hue, saturation and lightness of this band.")
             swatch.setStyleSheet(
                 f"QPushButton {{ background: rgb({r},{g},{b}); border: 2px solid {theme.GROUND}; }}"
                 f"QPushButton:checked {{ border: 2px solid {theme.INK}; }}"
@@ -99,8 +99,8 @@ class ToneControls(QWidget):
         column.setContentsMargins(0, 6, 0, 0)
         column.setSpacing(2)
         column.addWidget(label("Toning", "head"))
-        column.addWidget(ColourField(session, COLOUR, "shadow_tone", "Colour of dark parts"))
-        column.addWidget(ColourField(session, COLOUR, "highlight_tone", "Colour of light parts"))
+        column.addWidget(ColourField(session, COLOUR, "shadow_tone", "Shadow colour"))
+        column.addWidget(ColourField(session, COLOUR, "highlight_tone", "Highlight colour"))
         self.rows = {
             spec.name: NumberRow(session, COLOUR, spec.name, spec.label, from_zero=spec.from_zero)
             for spec in TONING
@@ -110,25 +110,25 @@ class ToneControls(QWidget):
         column.addSpacing(6)
         self.grey = Switch(session, COLOUR, "black_and_white", "Black and white")
         column.addWidget(self.grey)
-        self.filter = ColourField(session, COLOUR, "filter", "Filter before the film")
+        self.filter = ColourField(session, COLOUR, "filter", "Filter colour")
         column.addWidget(self.filter)
         column.addSpacing(6)
-        column.addWidget(label("Colour table", "head"))
+        column.addWidget(label("Look-up table", "head"))
         self.table = LinkRow(
             (
-                ("choose …", description(COLOUR, "table"), self._choose),
-                ("take away", "No colour table.", lambda: session.change(COLOUR, None, table="")),
+                ("Choose …", description(COLOUR, "table"), self._choose),
+                ("Remove", "Remove the look-up table.", lambda: session.change(COLOUR, None, table="")),
             )
         )
         self.named = label("", "note")
-        self.fraction = NumberRow(session, COLOUR, "table_strength", "How much of it")
+        self.fraction = NumberRow(session, COLOUR, "table_strength", "Strength")
         for widget in (self.named, self.table, self.fraction):
             column.addWidget(widget)
         session.document_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
 
     def _choose(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Colour table", "", "Colour tables (*.cube)")
+        name, _ = QFileDialog.getOpenFileName(self, "Look-up table", "", "Look-up tables (*.cube)")
         if not name:
             return
         try:

@@ -39,15 +39,15 @@ class ExposurePage(StepPanel):
             session, "expose", "compensation", "Exposure compensation", from_zero=True
         )
         self.ev = NumberRow(session, "expose", "ev", "Exposure value")
-        self.clipped = NumberRow(session, "expose", "allowed_clipping", "May be white")
+        self.clipped = NumberRow(session, "expose", "allowed_clipping", "Allowed clipping")
         self.spot = LinkRow(
-            [("choose the spot", "Click in the picture where the spot meter reads.", self._spot)]
+            [("Place spot meter", "Click in the picture to place the spot meter.", self._spot)]
         )
         for item in (self.spot, self.clipped, self.compensation, self.ev):
             self.add(item)
         self.reading = label("", "note")
-        self.hold = link("hold this", "Keeps the exposure shown now, set by hand.", self._hold)
-        self.typical = link("typical …", "Exposure values that are usual in some lights.", self._open_typical)
+        self.hold = link("Lock exposure", "Keep the present exposure as a manual one.", self._hold)
+        self.typical = link("Typical …", "Typical exposure values.", self._open_typical)
         row = pair(self.reading, self.typical)
         row.addSpacing(14)
         row.addWidget(self.hold)
@@ -58,8 +58,8 @@ class ExposurePage(StepPanel):
         for camera_row in self.camera.values():
             self.add(camera_row)
         self.follows = SegmentedControl(session, "expose", "dependent_setting", FOLLOWERS)
-        self.add(pair(label("follows the exposure", "note"), self.follows))
-        self.group("Spots in the picture")
+        self.add(pair(label("Dependent on exposure", "note"), self.follows))
+        self.group("Spot readings")
         self.spots = SpotList(session)
         self.add(self.spots)
         self.finish()
@@ -70,7 +70,7 @@ class ExposurePage(StepPanel):
     def _add_balance(self) -> None:
         session = self.session
         self.group("White balance")
-        self.add(Switch(session, "expose", "balance", "Balanced"))
+        self.add(Switch(session, "expose", "balance", "White balance on"))
         self.balance = [
             NumberRow(session, "expose", "kelvin", "Colour temperature", theme.DIM, logarithmic=True),
             NumberRow(session, "expose", "tint", "Tint", from_zero=True),
@@ -80,15 +80,15 @@ class ExposurePage(StepPanel):
             self.add(row)
         self.whites = LinkRow(
             (
-                ("sunlight", "Balance on the sun’s own colour.", lambda: self._white("sun_cct_k")),
-                ("open shade", "Balance on the sky’s colour.", lambda: self._white("sky_cct_k")),
-                ("overcast", f"Balance on {OVERCAST_K:.0f} K.", partial(self._set_white, OVERCAST_K, 0.0)),
-                ("lamp", f"Balance on {LAMP_K:.0f} K.", partial(self._set_white, LAMP_K, 0.0)),
+                ("Sunlight", "Balance on the colour of the sun.", lambda: self._white("sun_cct_k")),
+                ("Open shade", "Balance on the colour of the sky.", lambda: self._white("sky_cct_k")),
+                ("Overcast", f"Balance on {OVERCAST_K:.0f} K.", partial(self._set_white, OVERCAST_K, 0.0)),
+                ("Lamp", f"Balance on {LAMP_K:.0f} K.", partial(self._set_white, LAMP_K, 0.0)),
             )
         )
         self.add(self.whites)
         self.grey = LinkRow(
-            [("make this grey", "Click on something that shall be grey.", lambda: session.use_tool("grey"))]
+            [("Pick grey", "Click on something neutral in the picture.", lambda: session.use_tool("grey"))]
         )
         self.add(self.grey)
 
@@ -138,7 +138,9 @@ class ExposurePage(StepPanel):
         if kelvin == kelvin:
             self._set_white(kelvin, 0.0)
         else:
-            self.session.noticed.emit("There is no sunlight to balance on: the sun is down.", "note")
+            self.session.noticed.emit(
+                "There is no sunlight to balance on: the sun is below the horizon.", "note"
+            )
 
     def _set_white(self, kelvin: float, tint: float) -> None:
         held = min(max(kelvin, 2000.0), 15000.0)

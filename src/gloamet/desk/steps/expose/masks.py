@@ -19,23 +19,23 @@ from gloamet.document.model import Document
 
 KINDS = (
     ("round", "an ellipse in the picture"),
-    ("gradient", "one side of a line, fading across it"),
-    ("painted", "where you paint"),
-    ("part", "a part of the model"),
-    ("material", "all of one material"),
-    ("distance", "from one distance to another"),
-    ("sunlit", "what the sun shines on"),
-    ("shaded", "what lies in shade"),
+    ("gradient", "one side of a line with a soft edge"),
+    ("painted", "painted with a brush"),
+    ("part", "one part of the model"),
+    ("material", "everything of one material"),
+    ("distance", "a range of distances"),
+    ("sunlit", "sunlit surfaces"),
+    ("shaded", "shaded surfaces"),
 )
 # fields of a kind's place and shape: name, label, from zero
 SHAPES: dict[str, tuple[tuple[str, str, bool], ...]] = {
     "round": (
         ("width", "Width", False),
         ("height", "Height", False),
-        ("rotation_deg", "Turn", True),
+        ("rotation_deg", "Rotation", True),
         ("softness", "Softness", False),
     ),
-    "gradient": (("height", "Fades over", False), ("rotation_deg", "Turn", True)),
+    "gradient": (("height", "Fade width", False), ("rotation_deg", "Rotation", True)),
     "painted": (("softness", "Softness", False),),
     "part": (("softness", "Softness", False),),
     "material": (("softness", "Softness", False),),
@@ -63,7 +63,7 @@ class MaskControls(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 0)
         column.setSpacing(2)
-        column.addWidget(label(f"{mask.kind.capitalize()}: where", "head"))
+        column.addWidget(label(f"{mask.kind.capitalize()}mask", "head"))
         self.target = label("", "note", wrap=True)
         self.tools = self._tools()
         if self.tools is not None:
@@ -73,9 +73,9 @@ class MaskControls(QWidget):
         for name, title, from_zero in SHAPES[mask.kind]:
             self.rows[name] = NumberRow(session, section, name, title, from_zero=from_zero)
             column.addWidget(self.rows[name])
-        column.addWidget(Switch(session, section, "inverted", "Everything else instead"))
+        column.addWidget(Switch(session, section, "inverted", "Invert"))
         column.addSpacing(8)
-        column.addWidget(label("What it does", "head"))
+        column.addWidget(label("Correction", "head"))
         for name, title, from_zero in EFFECTS:
             self.rows[name] = NumberRow(session, section, name, title, from_zero=from_zero)
             column.addWidget(self.rows[name])
@@ -89,11 +89,11 @@ class MaskControls(QWidget):
                 (f"{name} brush", "Paint with this brush: drag in the picture.", partial(self._paint, width))
                 for name, width in BRUSHES
             ]
-            clear = ("clear", "Take all paint away.", lambda: expose_actions.change_mask(session, strokes=()))
+            clear = ("Clear", "Clear all paint.", lambda: expose_actions.change_mask(session, strokes=()))
             return LinkRow([*brushes, clear])
         if self.kind in ("part", "material"):
             tip = f"Click in the picture on the {self.kind}."
-            return LinkRow([("pick in the picture", tip, lambda: session.use_tool(expose_actions.TARGET))])
+            return LinkRow([("Pick in the picture", tip, lambda: session.use_tool(expose_actions.TARGET))])
         return None
 
     def _paint(self, width: float) -> None:
@@ -105,8 +105,8 @@ class MaskControls(QWidget):
         if mask is None or mask.kind != self.kind:
             return
         words = {
-            "round": "Drag its middle in the picture.",
-            "gradient": "Drag its middle in the picture: above the lines it acts in full, below not at all.",
+            "round": "Drag its centre in the picture.",
+            "gradient": "Drag its centre in the picture: full effect above the lines, none below.",
             "painted": f"{len(mask.strokes)} dabs." if mask.strokes else "Nothing painted yet.",
             "part": mask.target or "No part chosen yet.",
             "material": mask.target or "No material chosen yet.",
@@ -130,12 +130,12 @@ class MaskRow(QWidget):
         self.name = QPushButton()
         self.name.setProperty("role", "piece")
         self.name.setCheckable(True)
-        self.name.setToolTip("Work on this mask.")
+        self.name.setToolTip("Edit this mask.")
         self.name.clicked.connect(lambda: page.choose(index))
         remove = partial(expose_actions.remove_mask, page.session, index)
         row.addWidget(self.on)
         row.addWidget(self.name, 1)
-        row.addWidget(link("remove", "Take this mask away.", remove))
+        row.addWidget(link("Remove", "Remove this mask.", remove))
 
 
 class MasksPage(StepPanel):
@@ -144,16 +144,14 @@ class MasksPage(StepPanel):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.group("Masks")
-        self.empty_note = label(
-            "None yet: a mask brings a part of the picture forward, or back.", "note", wrap=True
-        )
+        self.empty_note = label("No masks yet. Add one to correct a part of the picture.", "note", wrap=True)
         self.add(self.empty_note)
         self.rows: list[MaskRow] = []
         self.list = QVBoxLayout()
         self.list.setSpacing(3)
         self.add(self.list)
-        self.add_link = link("add …", "A new mask.", self._open_menu)
-        self.show_link = link("show it", "Lays the colour of the mask over what it covers.", self._show_mask)
+        self.add_link = link("Add …", "Add a mask.", self._open_menu)
+        self.show_link = link("Show mask", "Show the area of the mask as a colour overlay.", self._show_mask)
         self.show_link.setCheckable(True)
         row = QHBoxLayout()
         row.setSpacing(14)

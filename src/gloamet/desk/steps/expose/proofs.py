@@ -28,7 +28,7 @@ class ProofsPage(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.group("As others will see it")
+        self.group("On other screens and on paper")
         grid_widget, self.group_of = QWidget(), QButtonGroup(self)
         self.group_of.setExclusive(False)
         grid = QGridLayout(grid_widget)
@@ -39,7 +39,7 @@ class ProofsPage(StepPanel):
             button = QToolButton()
             button.setText(proof.name)
             button.setCheckable(True)
-            button.setToolTip(f"{proof.description} Click to see it large; again to go back.")
+            button.setToolTip(f"{proof.description} Click to show it large, click again to return.")
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setIconSize(PICTURE)
             button.setFixedWidth(PICTURE.width() + 12)
@@ -47,7 +47,7 @@ class ProofsPage(StepPanel):
             self.buttons[proof.name] = button
             grid.addWidget(button, *divmod(index, 2))
         self.add(grid_widget)
-        self.group("What it loses")
+        self.group("What is lost")
         self.warnings = label("", "note", wrap=True)
         self.add(self.warnings)
         self.finish()
@@ -88,6 +88,4 @@ class ProofsPage(StepPanel):
             smooth = Qt.TransformationMode.SmoothTransformation
             button.setIcon(QIcon(QPixmap.fromImage(image).scaled(size, mode, smooth)))
         summary = warning_labels(warnings_of(_few(frame.pixels, WARNED_PIXELS)))
-        self.warnings.setText(
-            "\n".join(summary) or "Nothing to mention: its colours and its middle hold everywhere."
-        )
+        self.warnings.setText("\n".join(summary) or "No losses: colours and subject stay visible everywhere.")

@@ -29,10 +29,10 @@ HEIGHT, WIDTH = 96, 260
 FULL_SHARE = 0.08  # of a column's pixels at one height, from which it is drawn in full
 CHANNEL_HUES = ("#d0675e", "#6fae6b", "#6f8fd6")  # red, green and blue as they are in the picture
 WAYS = (
-    ("codes", "How often each code of red, green and blue is on the screen."),
-    ("stops", "How much of the picture lies how many stops from a grey card, before it is developed."),
-    ("across", "Codes column by column: the picture's left is left."),
-    ("colours", "Hue round the middle, strength outwards; grey in the middle."),
+    ("Histogram", "Histogram of the display codes in red, green and blue."),
+    ("Stops", "Histogram of scene luminance in stops from a grey card, before developing."),
+    ("Waveform", "Waveform: display codes by column of the picture."),
+    ("Vectorscope", "Vectorscope: hue as angle, saturation as radius."),
 )
 FULL_COLOURS = ((1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 1, 1), (0, 0, 1), (1, 0, 1))
 
@@ -69,9 +69,9 @@ class Scope(QWidget):
         if self._frame is None:
             return
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.way == "codes":
+        if self.way == "Histogram":
             self._paint_curves(p, _levels(code_counts(self._frame.pixels)), CHANNEL_HUES)
-        elif self.way == "stops":
+        elif self.way == "Stops":
             self._paint_stops(p, self._frame)
         else:
             self._paint_density(p, self._frame)
@@ -113,7 +113,7 @@ class Scope(QWidget):
         w, h = self.width(), self.height()
         if self._image is None:
             self._image = self._density(frame, w, h)
-        if self.way == "across":
+        if self.way == "Waveform":
             p.drawImage(QRectF(0, 0, w, h), self._image)
             return
         side, left = float(h), (w - h) / 2.0
@@ -128,7 +128,7 @@ class Scope(QWidget):
             p.drawEllipse(at, 2.5, 2.5)
 
     def _density(self, frame: Frame, w: int, h: int) -> QImage:
-        if self.way == "across":
+        if self.way == "Waveform":
             counts = waveform(frame.pixels, w, h).astype(float)
             column = np.maximum(counts.sum(1, keepdims=True), 1.0)
             light = np.minimum(counts / (FULL_SHARE * column), 1.0) ** 0.6
@@ -173,17 +173,17 @@ class ScopePanel(QWidget):
         self.looks: dict[str, QPushButton] = {}
         for way, tip in (
             (
-                "false colour",
-                "The picture in stops from a grey card, with its key; again, or another step, ends it.",
+                "False colour",
+                "Show the picture as stops from a grey card. Click again or change the step to end.",
             ),
-            ("clipping", "Marks what is white or black on the screen; again, or another step, ends it."),
+            ("Clipping", "Mark clipped white and black. Click again or change the step to end."),
         ):
             word = link(way, tip, partial(self._look, way))
             word.setCheckable(True)
             self.looks[way] = word
             below.addWidget(word)
         column.addLayout(below)
-        self.buttons["codes"].setChecked(True)
+        self.buttons["Histogram"].setChecked(True)
         session.frame_ready.connect(lambda _: self._show())
         self._show()
 
@@ -211,4 +211,4 @@ class ScopePanel(QWidget):
             return
         clipped, crushed = fractions_at_the_ends(frame.pixels[::3, ::3])
         self.ends.setText(f"white {100 * clipped:.1f} %  black {100 * crushed:.1f} %")
-        self.ends.setToolTip("Share of the picture with a full channel, and with none.")
+        self.ends.setToolTip("Fraction of the picture with a channel at maximum, and fraction at zero.")

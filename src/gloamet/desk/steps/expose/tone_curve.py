@@ -54,9 +54,7 @@ class ToneCurve(QWidget):
             f"{description(SECTION, name)} Click to add a point, drag it, double-click to take it away; arrow keys "
             "move it by a hair."
         )
-        self.setAccessibleName(
-            f"Curve of {name.removeprefix('curve_').removeprefix('curve') or 'brightness'}"
-        )
+        self.setAccessibleName(f"Curve: {name.removeprefix('curve_').removeprefix('curve') or 'brightness'}")
         self._on_document_changed(self.session.document)
         self.update()
 

@@ -21,9 +21,9 @@ class FillStep(Pages):
         )
         super().__init__(
             (
-                ("Balance", "Sun, sky, panorama and lamps against each other.", self.balance),
-                ("Panorama", "A picture of light all round, as a second sky.", self.panorama),
-                ("Meter", "Cards and spots in the scene, source by source.", self.meter),
+                ("Balance", "Balance of sun, sky, panorama and lamps.", self.balance),
+                ("Panorama", "A lat-long panorama as a light.", self.panorama),
+                ("Meter", "Incident cards and spot readings in the scene.", self.meter),
             )
         )
 

@@ -19,9 +19,9 @@ from gloamet.light_layers import LIGHTS
 from gloamet.preview.events import SourcePictures
 
 FLAG_TIPS: tuple[tuple[PropKind, str], ...] = (
-    ("white flag", "White cloth that throws light back softly; only light sees it."),
-    ("silver flag", "Silver cloth that throws light back hard; only light sees it."),
-    ("black flag", "Black cloth that keeps light off; only light sees it."),
+    ("white flag", "White flag: a diffuse reflector, invisible to the camera."),
+    ("silver flag", "Silver flag: a specular reflector, invisible to the camera."),
+    ("black flag", "Black flag: blocks light, invisible to the camera."),
 )
 
 
@@ -43,7 +43,7 @@ class BalancePage(StepPanel):
         self.add(self.flags)
         self.placed = QVBoxLayout()
         self.add(self.placed)
-        self.reset = link("all as nature gives", "Every light back to what it is.", self._reset)
+        self.reset = link("Reset all to physical", "Reset gain, tint and warmth of all lights.", self._reset)
         self.add(pair(label(""), self.reset))
         self.finish()
         session.source_pictures.connect(self._on_source_pictures)
@@ -70,19 +70,19 @@ class BalancePage(StepPanel):
         empty(self.placed)
         for k, prop in flags:
             words = [
-                ("place", "The next click in the picture or plan stands it there.", f"place {k}"),
+                ("Place", "Place it with the next click in the picture or plan.", f"place {k}"),
             ]
             row = LinkRow(
                 [
                     *((text, tip, partial(self.session.use_tool, tool)) for text, tip, tool in words),
-                    ("remove", "Takes it away.", partial(stage_actions.remove_prop, self.session, k)),
+                    ("Remove", "Remove it.", partial(stage_actions.remove_prop, self.session, k)),
                 ]
             )
             block = QWidget()
             block.setLayout(pair(label(prop.name), row))
             self.placed.addWidget(block)
             path = ("stage", "props", k)
-            self.placed.addWidget(NumberRow(self.session, path, "rotation_deg", "Turned by", from_zero=True))
+            self.placed.addWidget(NumberRow(self.session, path, "rotation_deg", "Rotation", from_zero=True))
             self.placed.addWidget(NumberRow(self.session, path, "extent_m", "Width", logarithmic=True))
 
     def _changed(self, document: Document) -> dict[str, object]:

@@ -25,7 +25,7 @@ TITLES: dict[str, str] = {"sun": "Sun", "sky": "Sky", "lamps": "Lamps", "panoram
 
 
 class CardReading(QWidget):
-    """What falls on one card, as bars: straight full, bounced pale; its colour and ratio, and nature's."""
+    """What falls on one card, as bars: direct full, indirect pale; its colour and ratio, and nature's."""
 
     def __init__(self, title: str, index: int) -> None:
         super().__init__()
@@ -36,9 +36,8 @@ class CardReading(QWidget):
         self.setFixedHeight(HEAD + FOOT)
         self.setAccessibleName(f"Card {title}")
         self.setToolTip(
-            "Light on a white card before what the middle of the picture shows: straight from each source, and "
-            "(pale) bounced off other surfaces; its colour temperature, tint and key to fill, and below what nature "
-            "would put there."
+            "Illuminance on a card at the centre of the picture: direct from each source and (pale) "
+            "indirect; colour temperature, Duv and key to fill. Below: the physical values without gains."
         )
 
     def follow(self, cards: CardLight, unbalanced: CardLight, natural: bool) -> None:
@@ -53,9 +52,9 @@ class CardReading(QWidget):
             return []
         rows = []
         for n, name in enumerate(SOURCES):
-            whole, bounced = (float(luminance(a[self.index, n].astype(float))) for a in self.cards)
+            whole, indirect = (float(luminance(a[self.index, n].astype(float))) for a in self.cards)
             if whole > 0.005:
-                rows.append((name, whole, bounced))
+                rows.append((name, whole, indirect))
         return rows
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
@@ -72,7 +71,7 @@ class CardReading(QWidget):
         most = max((row[1] for row in levels), default=1.0)
         y = float(HEAD)
         p.setFont(theme.font(theme.NOTE))
-        for name, whole, bounced in levels:
+        for name, whole, indirect in levels:
             p.setPen(QColor(theme.DIM))
             p.drawText(QRectF(0, y, 64, 16), left, TITLES[name])
             p.drawText(QRectF(0, y, self.width(), 16), right, lux_text(whole))
@@ -85,13 +84,13 @@ class CardReading(QWidget):
             p.setBrush(QColor(theme.GROUND))
             p.drawRect(
                 QRectF(
-                    66 + room * fraction * (1 - bounced / whole), y + 6, room * fraction * bounced / whole, 5
+                    66 + room * fraction * (1 - indirect / whole), y + 6, room * fraction * indirect / whole, 5
                 )
             )
             p.setBrush(hue)
             p.drawRect(
                 QRectF(
-                    66 + room * fraction * (1 - bounced / whole), y + 6, room * fraction * bounced / whole, 5
+                    66 + room * fraction * (1 - indirect / whole), y + 6, room * fraction * indirect / whole, 5
                 )
             )
             y += ROW
@@ -130,10 +129,10 @@ class MeterPage(StepPanel):
         if not self.isVisible():
             return  # read when it is looked at
         if read is None:
-            self.place.setText("Measured when the hand rests.")
+            self.place.setText("Measured when dragging stops.")
             return
         cards, document = read.cards.under(self.session.gains()), self.session.document
         for card in self.cards:
             card.follow(cards, read.cards.under(UNBALANCED), natural(document) == document)
         x, y, z = read.place
-        self.place.setText(f"They stand at {x:.1f}, {y:.1f}, {z:.1f} m.".replace("-", "−"))
+        self.place.setText(f"Position {x:.1f}, {y:.1f}, {z:.1f} m.".replace("-", "−"))

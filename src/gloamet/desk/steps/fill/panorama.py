@@ -27,13 +27,13 @@ SHIPPED = "evening.exr"
 def sun_label(solved: PanoramaSolved) -> str:
     """What is known of a panorama's sun."""
     if solved.sun_deg is None:
-        return "No sun was found in it: pick one in the picture, or light the scene without."
+        return "No sun was found in the panorama: pick it in the picture, or use the panorama without a sun."
     azimuth, elevation = solved.sun_deg
-    text = f"Its sun stands {elevation:.1f}° high at {azimuth % 360.0:.1f}°".replace("-", "−")
+    text = f"Its sun: elevation {elevation:.1f}°, azimuth {azimuth % 360.0:.1f}°".replace("-", "−")
     if solved.lifted_lx > 0.0:
-        return f"{text} and is lifted out: {solved.lifted_lx:.0f} lx on level ground were taken."
-    text += f" and gives {solved.sun_lx:.0f} lx on level ground."
-    return f"{text} It is clipped and gives too little." if solved.clipped else text
+        return f"{text}, removed: {solved.lifted_lx:.0f} lx horizontal less."
+    text += f", {solved.sun_lx:.0f} lx horizontal."
+    return f"{text} The file is clipped: its sun is too dim." if solved.clipped else text
 
 
 def fraction_labels(light: LightSolved) -> str:
@@ -42,7 +42,7 @@ def fraction_labels(light: LightSolved) -> str:
     given = {"sun": r.sun_horizontal_lx, "sky": r.sky_horizontal_lx, "panorama": r.panorama_horizontal_lx}
     whole = max(sum(given.values()), 1e-9)
     fractions = ", ".join(f"{name} {100.0 * lx / whole:.0f} %" for name, lx in given.items())
-    return f"On level ground: {fractions}."
+    return f"Horizontal illuminance: {fractions}."
 
 
 class PanoramaPage(StepPanel):
@@ -50,19 +50,19 @@ class PanoramaPage(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.group("Light from a panorama")
+        self.group("Panorama")
         self.named = label("", wrap=True)
         self.named.setToolTip(description("panorama", "file"))
         self.action_row = LinkRow(
             (
-                ("choose …", description("panorama", "file"), self.ask_panorama),
-                ("take away", "The scene is lit by sun, sky and lamps again.", lambda: self.take("")),
+                ("Choose …", description("panorama", "file"), self.ask_panorama),
+                ("Remove", "Remove the panorama; sun, sky and lamps light the scene.", lambda: self.take("")),
             )
         )
         self.shipped = LinkRow(
             (
                 (
-                    "evening over the flats",
+                    "Evening over the flats",
                     "A panorama that ships with the program: a low sun, clouds and a far shore.",
                     lambda: self.take(str(PANORAMAS / SHIPPED)),
                 ),
@@ -106,49 +106,47 @@ class PanoramaPage(StepPanel):
         )
 
     def _add_placing(self) -> None:
-        self._head("How it lies")
+        self._head("Orientation")
         field = number_field("panorama", "rotation_deg")
         self.turn = NumberRow(
             self.session,
             "panorama",
             "rotation_deg",
-            "Turn",
+            "Rotation",
             theme.PANORAMA,
             from_zero=True,
             field=field,
             write=lambda value, key: panorama_actions.turn_to(self.session, value, key),
         )
         self._place(self.turn, self._number("tilt_deg", "Tilt"))
-        self._place(self._number("elevation_scale", "Stretch of heights", from_zero=False, logarithmic=True))
-        self._place(Switch(self.session, "panorama", "mirrored", "East for west"))
+        self._place(self._number("elevation_scale", "Elevation scale", from_zero=False, logarithmic=True))
+        self._place(Switch(self.session, "panorama", "mirrored", "Mirror horizontally"))
 
     def _add_level(self) -> None:
         self._head("Level")
-        field = replace(number_field("panorama", "illuminance_lx"), labels=(("as in the file", 0.0),))
+        field = replace(number_field("panorama", "illuminance_lx"), labels=(("As in the file", 0.0),))
         self.level = NumberRow(
-            self.session, "panorama", "illuminance_lx", "Illuminance level", theme.PANORAMA, field=field
+            self.session, "panorama", "illuminance_lx", "Horizontal illuminance", theme.PANORAMA, field=field
         )
-        self.by_sky = Switch(
-            self.session, "panorama", "illuminance_from_sky", "As the physical sky of the moment"
-        )
+        self.by_sky = Switch(self.session, "panorama", "illuminance_from_sky", "Match the physical sky")
         self.fractions = label("", "note", wrap=True)
-        self.fractions.setToolTip("Of the light on level, unshaded ground.")
+        self.fractions.setToolTip("Fractions of the horizontal illuminance without shade.")
         self._place(self.level, self.by_sky, self.fractions)
 
     def _add_sun(self) -> None:
-        self._head("Its own sun")
+        self._head("Sun of the panorama")
         self.sun_said = label("", "note", wrap=True)
         session = self.session
         self.finding = LinkRow(
             (
                 (
-                    "take as found",
-                    "Keep the place where the sun was found.",
+                    "Use found sun",
+                    "Store the position where the sun was found.",
                     lambda: panorama_actions.confirm_sun(session),
                 ),
                 (
-                    "pick in picture",
-                    "Click the sun in the picture, where the panorama shows it.",
+                    "Pick in the picture",
+                    "Click the sun of the panorama in the picture.",
                     lambda: session.use_tool("panorama sun"),
                 ),
             )
@@ -156,13 +154,13 @@ class PanoramaPage(StepPanel):
         self.match = LinkRow(
             (
                 (
-                    "match the sun",
-                    "The physical sun goes where the panorama’s stands, freed from the almanac.",
+                    "Match sun",
+                    "Move the physical sun to the sun of the panorama (manual sun).",
                     lambda: panorama_actions.match_sun(session),
                 ),
                 (
-                    "turn to the sun",
-                    "The panorama turns until its sun has the physical one’s azimuth.",
+                    "Rotate to the sun",
+                    "Rotate the panorama until its sun has the azimuth of the physical sun.",
                     lambda: panorama_actions.turn_to_sun(session),
                 ),
             )
@@ -170,19 +168,19 @@ class PanoramaPage(StepPanel):
         self.dates = LinkRow(
             (
                 (
-                    "nearest real moment",
-                    "The date and time of this year at which the real sun comes nearest to it.",
+                    "Nearest real moment",
+                    "Set the date and time of this year at which the real sun is nearest to it.",
                     lambda: panorama_actions.match_moment(session),
                 ),
             )
         )
-        self.lock = Switch(session, "panorama", "locked_to_sun", "Sun and panorama turn together")
-        self.lift = Switch(session, "panorama", "sun_removed", "Lift its sun out")
+        self.lock = Switch(session, "panorama", "locked_to_sun", "Lock sun and panorama together")
+        self.lift = Switch(session, "panorama", "sun_removed", "Remove its sun")
         self.give = LinkRow(
             (
                 (
-                    "give its light to the sun",
-                    "The physical sun gets the light that was taken out, so that the total stays.",
+                    "Give its light to the sun",
+                    "Raise the physical sun by the removed light, so that the total stays the same.",
                     lambda: panorama_actions.give_to_sun(session),
                 ),
             )
@@ -190,19 +188,19 @@ class PanoramaPage(StepPanel):
         self._place(self.sun_said, self.finding, self.match, self.dates, self.lock, self.lift, self.give)
 
     def _add_roles(self) -> None:
-        self._head("Where it is seen")
+        self._head("Visible in")
         for name, text in (
             ("lights_scene", "Lights the scene"),
-            ("in_reflections", "In mirrors and glass"),
-            ("as_background", "Behind the scene"),
+            ("in_reflections", "Reflections and glass"),
+            ("as_background", "Background"),
         ):
             self._place(Switch(self.session, "panorama", name, text))
-        self._place(self._number("blur_deg", "Softened as a light", from_zero=False))
+        self._place(self._number("blur_deg", "Blur for lighting", from_zero=False))
         self.behind = label("", "note", wrap=True)
         self.other = LinkRow(
             (
-                ("another behind …", description("panorama", "background_file"), self.ask_behind),
-                ("the same", "The panorama that lights is seen.", lambda: self._set_behind("")),
+                ("Other background …", description("panorama", "background_file"), self.ask_behind),
+                ("Same panorama", "Use the lighting panorama as background.", lambda: self._set_behind("")),
             )
         )
         self._place(self.behind, self.other)
@@ -224,7 +222,7 @@ class PanoramaPage(StepPanel):
 
     def ask_behind(self) -> None:
         """Choose the file that is seen behind."""
-        if name := self._ask("Panorama behind the scene"):
+        if name := self._ask("Background panorama"):
             self._set_behind(name)
 
     def _set_behind(self, name: str) -> None:
@@ -257,11 +255,13 @@ class PanoramaPage(StepPanel):
         self.action_row.links[1].setVisible(bool(p.file))
         self.list.setVisible(bool(p.file))
         self.shipped.setVisible(not p.file)
-        self.named.setText(Path(p.file).name if p.file else "None; it adds its light to sun and sky.")
+        self.named.setText(
+            Path(p.file).name if p.file else "No panorama. A panorama adds its light to sun and sky."
+        )
         self.named.setProperty("role", "" if p.file else "note")
         self.named.style().polish(self.named)
         self.level.setEnabled(not p.illuminance_from_sky)
         self.give.setVisible(bool(p.file) and p.sun_removed)
-        self.behind.setText(f"Behind: {Path(p.background_file).name}" if p.background_file else "")
+        self.behind.setText(f"Background: {Path(p.background_file).name}" if p.background_file else "")
         self.behind.setVisible(bool(p.file and p.background_file))
         self.other.links[1].setVisible(bool(p.background_file))

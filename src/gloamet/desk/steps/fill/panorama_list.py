@@ -49,8 +49,8 @@ class PanoramaList(QWidget):
         column.setContentsMargins(0, 2, 0, 2)
         row = QHBoxLayout()
         self.before, self.after = QPushButton("‹"), QPushButton("›")
-        self.before.setToolTip("The panorama before this one in its folder; turn, level and exposure stay.")
-        self.after.setToolTip("The next panorama in its folder; turn, level and exposure stay.")
+        self.before.setToolTip("Previous panorama in the folder; rotation, illuminance and exposure stay.")
+        self.after.setToolTip("Next panorama in the folder; rotation, illuminance and exposure stay.")
         self.before.clicked.connect(lambda: self.step(-1))
         self.after.clicked.connect(lambda: self.step(1))
         self.count = label("", "note")
@@ -65,7 +65,7 @@ class PanoramaList(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setHorizontalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.list.setAccessibleName("Panoramas of the folder")
+        self.list.setAccessibleName("Panoramas in the folder")
         self.list.setStyleSheet(f"background: {theme.WELL}; border: none;")
         self.list.itemClicked.connect(lambda item: self._take(item.toolTip()))
         column.addWidget(self.list)
@@ -98,7 +98,7 @@ class PanoramaList(QWidget):
                 self.list.addItem(item)
             self._worker.request(files)
         at = names.index(file) if file in names else -1
-        self.count.setText(f"{at + 1} of {len(names)}" if names else "the folder cannot be read")
+        self.count.setText(f"{at + 1} of {len(names)}" if names else "The folder cannot be read")
         self.list.setCurrentRow(at)
         for button in (self.before, self.after):
             button.setEnabled(len(names) > 1)

@@ -20,8 +20,8 @@ from gloamet.preview.events import LightSolved
 
 LOW, HIGH = -4.0, 8.0
 TIP = (
-    "Stops of the lit side’s key over its fill on level ground. Drag or type it: the fill moves, or the key, and the "
-    "exposure of the lit side is kept."
+    "Key-to-fill ratio in stops on horizontal ground. Drag or type: fill or key changes, the exposure of the "
+    "lit side stays."
 )
 KEY, FILL = ("sun",), ("sky", "panorama")
 
@@ -71,8 +71,8 @@ class RatioControl(QWidget):
         self.row = RatioRow(session, self)
         self.moves = LinkRow(
             (
-                ("fill moves", "The ratio is reached by sky and panorama.", partial(self._move, False)),
-                ("key moves", "The ratio is reached by the sun.", partial(self._move, True)),
+                ("Change fill", "Reach the ratio by changing sky and panorama.", partial(self._move, False)),
+                ("Change key", "Reach the ratio by changing the sun.", partial(self._move, True)),
             )
         )
         for word in self.moves.links:
@@ -103,7 +103,7 @@ class RatioControl(QWidget):
         """Move the fill, or the key, to a ratio; a fixed exposure follows the lit side."""
         light, fill = self._light, self.session.document.fill
         if light is None or not math.isfinite(light.reading.sun_sky_stops):
-            self.session.noticed.emit("There is no sun above the horizon to balance: move it first.", "note")
+            self.session.noticed.emit("The sun is below the horizon: there is no key to balance.", "note")
             return
         measured = light.reading.sun_sky_stops if self._asked is None else self._asked
         change = change_of_fill(measured, wanted)
@@ -117,7 +117,7 @@ class RatioControl(QWidget):
             fields[field] = value
         if beyond:
             self.session.noticed.emit(
-                f"Key to fill {wanted:+.1f} stops is out of reach of the gains: move key and fill both.",
+                f"Key to fill {wanted:+.1f} stops is beyond the range of the gains: change key and fill both.",
                 "warning",
             )
             return
@@ -138,8 +138,8 @@ class RatioControl(QWidget):
             self.nature.setText("No sun: all light is fill.")
             return
         fill = "sky and panorama" if light.reading.panorama_horizontal_lx > 0.0 else "sky"
-        text = f"Lit ground 1, shade {1.0 / (1.0 + 2.0**stops):.2g}: sun over {fill}."
+        text = f"Sunlit 1, shade {1.0 / (1.0 + 2.0**stops):.2g}: sun over {fill}."
         if self.row.band is not None:
             low, high = self.row.band
-            text += f"\nNature gives {low:+.1f} to {high:+.1f} stops at this sun height."
+            text += f"\nNatural range {low:+.1f} to {high:+.1f} stops at this sun elevation."
         self.nature.setText(text.replace("-", "−"))

@@ -21,7 +21,7 @@ from gloamet.light_layers import LightLayer
 from gloamet.preview.events import SourcePictures
 
 PICTURE = QSize(76, 50)
-CHANGES = ("stops", "bounced_stops", "tint", "tint_strength", "mired", "on")
+CHANGES = ("stops", "indirect_stops", "tint", "tint_strength", "mired", "on")
 FRESH = FillState()
 
 
@@ -39,17 +39,17 @@ def difference_sentence(fill: FillState, light: LightLayer) -> str:
     >>> difference_sentence(FillState(sun_stops=-1.0, sun_mired=30.0), LIGHTS[0])
     'brightness × 0.5, 30 mired warmer'
     """
-    stops, bounced = getattr(fill, light.field("stops")), getattr(fill, light.field("bounced_stops"))
+    stops, indirect = getattr(fill, light.field("stops")), getattr(fill, light.field("indirect_stops"))
     mired, strength = getattr(fill, light.field("mired")), getattr(fill, light.field("tint_strength"))
     out = [] if getattr(fill, light.field("on")) else ["off"]
-    out += [f"brightness × {2.0**stops:.3g}"] if stops else []
-    out += [f"bounces {bounced:+.1f} stops".replace("-", "−")] if bounced else []
+    out += [f"gain × {2.0**stops:.3g}"] if stops else []
+    out += [f"indirect {indirect:+.1f} stops".replace("-", "−")] if indirect else []
     out += [f"{abs(mired):.0f} mired {'warmer' if mired > 0 else 'cooler'}"] if mired else []
-    out += [f"tinted by {100 * strength:.0f} %"] if strength else []
+    out += [f"tint {100 * strength:.0f} %"] if strength else []
     if light.name == "sky" and fill.sky_saturation != 1.0:
         out.append(f"saturation × {fill.sky_saturation:.2f}")
     if light.name == "sky" and fill.contact_shadow:
-        out.append(f"contact shade {100 * fill.contact_shadow:.0f} %")
+        out.append(f"contact shadow {100 * fill.contact_shadow:.0f} %")
     return ", ".join(out)
 
 
@@ -60,7 +60,7 @@ class SourcePicture(QWidget):
         super().__init__()
         self.light = light
         self.setFixedSize(PICTURE)
-        self.setToolTip(f"{light.title} alone, as the picture is exposed now.")
+        self.setToolTip(f"{light.title} alone, at the present exposure.")
         self._image: QImage | None = None
 
     def show_pixels(self, pixels: NDArray[np.uint8] | None) -> None:
@@ -95,8 +95,8 @@ class SourceRow(QWidget):
         self.picture = SourcePicture(light)
         self.gain = NumberRow(session, "fill", light.field("stops"), light.title, light.hue, from_zero=True)
         self.on = self._piece("on", description("fill", light.field("on")), self._switch)
-        self.solo = self._piece("solo", description("fill", "solo"), self._solo)
-        self.more = link("more", "Bounces, tint and warmth of this light.", self._toggle)
+        self.solo = self._piece("Solo", description("fill", "solo"), self._solo)
+        self.more = link("More", "Indirect light, tint and warmth of this light.", self._toggle)
         top, buttons = QHBoxLayout(), QHBoxLayout()
         top.setSpacing(10)
         top.addWidget(self.picture)
@@ -112,7 +112,7 @@ class SourceRow(QWidget):
         top.addLayout(beside, 1)
         column.addLayout(top)
         self.summary = label("", "note", wrap=True)
-        self.back = link("as nature gives", "All of this light back to what it is.", self._reset)
+        self.back = link("Reset to physical", "Reset gain, tint and warmth of this light.", self._reset)
         self.changed = QWidget()
         self.changed.setLayout(pair(self.summary, self.back))
         column.addWidget(self.changed)
@@ -135,16 +135,16 @@ class SourceRow(QWidget):
         column = QVBoxLayout(rest)
         column.setContentsMargins(0, 0, 0, 6)
         column.setSpacing(4)
-        bounced = NumberRow(
-            self.session, "fill", light.field("bounced_stops"), "Bounced light", light.hue, from_zero=True
+        indirect = NumberRow(
+            self.session, "fill", light.field("indirect_stops"), "Indirect light", light.hue, from_zero=True
         )
         warmth = NumberRow(self.session, "fill", light.field("mired"), "Warmth", light.hue, from_zero=True)
         tint = ColourField(self.session, "fill", light.field("tint"), "Tint")
         fraction = NumberRow(self.session, "fill", light.field("tint_strength"), "Tint strength", light.hue)
-        items: list[QWidget] = [bounced, warmth, tint, fraction]
+        items: list[QWidget] = [indirect, warmth, tint, fraction]
         if light.name == "sky":
             items.append(NumberRow(self.session, "fill", "sky_saturation", "Saturation", theme.SKY))
-            items.append(NumberRow(self.session, "fill", "contact_shadow", "Contact shade", theme.SKY))
+            items.append(NumberRow(self.session, "fill", "contact_shadow", "Contact shadow", theme.SKY))
         for item in items:
             column.addWidget(item)
         return rest
@@ -156,7 +156,7 @@ class SourceRow(QWidget):
     def _toggle(self) -> None:
         self._open = not self._open
         self.rest.setVisible(self._open)
-        self.more.setText("less" if self._open else "more")
+        self.more.setText("Less" if self._open else "More")
 
     def _switch(self, on: bool) -> None:
         self.session.change("fill", None, **{self.light.field("on"): on})

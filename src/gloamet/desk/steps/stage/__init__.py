@@ -22,10 +22,10 @@ class StageStep(Pages):
         self.parts, self.around, self.views = PartsPage(session), AroundPage(session), ViewsPage(session)
         super().__init__(
             (
-                ("Model", "The file, its unit, its axis, how it stands.", self.model),
-                ("Parts", "What the model is made of, and its materials.", self.parts),
-                ("Around", "Ground, horizon, plaster, and what gives shade.", self.around),
-                ("Views", "The lens and the views kept.", self.views),
+                ("Model", "The scene file, its units, axis and placement.", self.model),
+                ("Parts", "Parts and materials of the model.", self.parts),
+                ("Surroundings", "Ground, horizon, shade makers and lamps.", self.around),
+                ("Views", "Lens and saved views.", self.views),
             )
         )
         session.selected.connect(self._on_part_selected)

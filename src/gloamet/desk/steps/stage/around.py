@@ -36,19 +36,19 @@ class PropBlock(QWidget):
         column.addWidget(
             LinkRow(
                 [
-                    ("place", "The next click in the picture or plan stands it there.", place),
-                    ("remove", "Takes it away.", partial(stage_actions.remove_prop, session, index)),
+                    ("Place", "Place it with the next click in the picture or plan.", place),
+                    ("Remove", "Remove it.", partial(stage_actions.remove_prop, session, index)),
                 ]
             )
         )
-        rows = [("rotation_deg", "Turned by", False)]
+        rows = [("rotation_deg", "Rotation", False)]
         if prop.kind in GROWS:
             rows = [
                 ("height_m", "Height", True),
                 ("extent_m", "Crown" if prop.kind == "tree" else "Width", True),
                 ("density", "Density", False),
                 ("leaf_m", "Leaf", True),
-                ("seed", "Another one", False),
+                ("seed", "Variation", False),
                 *rows,
             ]
         if prop.kind in FLAGS:
@@ -57,7 +57,7 @@ class PropBlock(QWidget):
             rows = [
                 ("height_m", "Height", True),
                 ("extent_m", "Length", True),
-                ("seed", "Another one", False),
+                ("seed", "Variation", False),
                 *rows,
             ]
         for name, text, logarithmic in rows:
@@ -66,8 +66,8 @@ class PropBlock(QWidget):
                 field = replace(field, high=MOST_M[name])
             column.addWidget(NumberRow(session, path, name, text, logarithmic=logarithmic, field=field))
         if prop.kind in GROWS:
-            column.addWidget(Switch(session, path, "leafed", "In leaf"))
-        column.addWidget(Switch(session, path, "casts_shadow", "Casts shade"))
+            column.addWidget(Switch(session, path, "leafed", "Leaves"))
+        column.addWidget(Switch(session, path, "casts_shadow", "Casts shadow"))
         column.addWidget(Switch(session, path, "visible", "Visible in the picture"))
 
 
@@ -86,7 +86,7 @@ class AroundPage(StepPanel):
         self.colour = ColourField(session, "stage.ground", "colour", "Hue")
         self.add(self.colour)
         self.add(NumberRow(session, "air", "ground_reflectance", "Reflectance", theme.SKY))
-        self.add(Switch(session, "stage.ground", "automatic", "Right under the model"))
+        self.add(Switch(session, "stage.ground", "automatic", "Automatic height"))
         self.level = NumberRow(session, "stage.ground", "height_m", "Height", from_zero=True)
         self.radius = NumberRow(session, "stage.ground", "radius_m", "Radius", logarithmic=True)
         self.add(self.level)
@@ -101,12 +101,12 @@ class AroundPage(StepPanel):
             ("ridge", "poles"),
         ):
             self.add(
-                LinkRow([(k, f"Adds a {k} where the camera looks.", partial(self._add, k)) for k in kinds])
+                LinkRow([(k, f"Add a {k} where the camera looks.", partial(self._add, k)) for k in kinds])
             )
         self.list = QVBoxLayout()
         self.list.setSpacing(2)
         self.add(self.list)
-        self.none = label("None yet. They also throw shade from behind the camera.", "note", wrap=True)
+        self.none = label("None yet. They cast shadows from behind the camera too.", "note", wrap=True)
         self.add(self.none)
         self.group("Lamps of the model")
         self.lamps = label("", "note", wrap=True)
@@ -143,7 +143,7 @@ class AroundPage(StepPanel):
         self._shown = shown
         empty(self.list)
         for index, prop in enumerate(props):
-            item = link(prop.name, "Shows or hides its numbers.", partial(self._toggle, index))
+            item = link(prop.name, "Show or hide its numbers.", partial(self._toggle, index))
             item.setStyleSheet("text-align: left; font-size: 13px;")
             self.list.addWidget(item)
             if index == self.open:
@@ -159,6 +159,6 @@ class AroundPage(StepPanel):
         glowing = sorted({m.name for m in scene.materials if m.glows}) if scene is not None else []
         for lamp in lamps:
             self.lamp_rows.addWidget(lamp_row(self.session, lamp))
-        text = f"Glowing: {', '.join(glowing)}; select the part to change its light." if glowing else ""
+        text = f"Emissive: {', '.join(glowing)}. Select the part to change its emission." if glowing else ""
         self.lamps.setText(text or ("" if lamps else "none"))
         self.lamps.setVisible(bool(self.lamps.text()))

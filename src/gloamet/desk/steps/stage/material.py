@@ -21,15 +21,15 @@ from gloamet.stage.scene import Material
 
 PLAIN = Material("")
 ROWS = (
-    ("texture_strength", "Colour picture"),
+    ("texture_strength", "Texture strength"),
     ("roughness", "Roughness"),
     ("metalness", "Metalness"),
-    ("diffuse_transmission", "Light through leaves"),
-    ("transmission", "Clear as glass"),
+    ("diffuse_transmission", "Diffuse transmission"),
+    ("transmission", "Transmission"),
     ("ior", "Refractive index"),
-    ("alpha_cutoff", "Holes below alpha"),
-    ("normal_strength", "Normal map"),
-    ("emission_cd_m2", "Own light"),
+    ("alpha_cutoff", "Alpha cutoff"),
+    ("normal_strength", "Normal map strength"),
+    ("emission_cd_m2", "Emission"),
 )
 
 
@@ -44,7 +44,7 @@ class MaterialBlock(QWidget):
         self.column.setContentsMargins(0, 16, 0, 0)
         self.column.setSpacing(4)
         self.head = label("", "head")
-        self.again = link("as in the file", "Takes all corrections of this material back.", self._reset)
+        self.again = link("Reset to file", "Reset all corrections of this material.", self._reset)
         self.column.addLayout(pair(self.head, self.again))
         self.rows: dict[str, NumberRow] = {}
         self.colour: ColourRow | None = None
@@ -93,7 +93,7 @@ class MaterialBlock(QWidget):
         self.setVisible(bool(self.name))
         if not self.name:
             return
-        self.head.setText(f"Material of the selection: {self.name}")
+        self.head.setText(f"Material: {self.name}")
         path = ("stage", "materials", self.name)
         self.colour = ColourRow(
             "Base colour", description(path, "colour"), lambda: self._now().base_colour, self._recolour
@@ -102,7 +102,7 @@ class MaterialBlock(QWidget):
         for name, text in self._wanted(material):
             self.rows[name] = self._row(path, name, text)
             self.column.addWidget(self.rows[name])
-        self.thin = QCheckBox("A thin sheet, not a body")
+        self.thin = QCheckBox("Thin sheet")
         self.thin.setToolTip(description(path, "thin"))
         self.thin.clicked.connect(lambda on: stage_actions.edit_material(self.session, self.name, thin=on))
         self.column.addWidget(self.thin)

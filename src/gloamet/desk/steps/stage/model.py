@@ -27,7 +27,7 @@ def facing_label(session: Session) -> LinkRow:
     rows = []
     for name, turn in FACING:
         turned = partial(session.change, "stage", rotation_deg=turn)
-        rows.append((name, f"The model’s front, −Y, faces {name}.", turned))
+        rows.append((name, f"Rotate the model so that its front (−Y) faces {name}.", turned))
     return LinkRow(rows)
 
 
@@ -50,14 +50,14 @@ class ModelPage(StepPanel):
         self.facts = label("", "note", wrap=True)
         self.warning = label("", "warning", wrap=True)
         button = QPushButton("Open model …")
-        button.setToolTip("Open a model; it can also be dropped on the picture.")
+        button.setToolTip("Open a model. You can also drop a file on the picture.")
         button.clicked.connect(open_model)
-        self.again = link(
-            "read it again", "Reads the file again; every decision is kept by name.", session.reload
-        )
+        self.again = link("Reload", "Reload the file; your settings are kept by part name.", session.reload)
         for widget in (self.name, self.facts, self.warning, button):
             self.add(widget)
-        self.add(pair(Switch(session, "stage", "outside_files", "Files outside its folder"), self.again))
+        self.add(
+            pair(Switch(session, "stage", "outside_files", "Allow files outside its folder"), self.again)
+        )
         self.group("Units of the file")
         self.add(
             SegmentedControl(
@@ -66,18 +66,18 @@ class ModelPage(StepPanel):
         )
         self.units_why = label("", "note", wrap=True)
         self.add(self.units_why)
-        self.group("Up in the file")
+        self.group("Up axis of the file")
         self.add(SegmentedControl(session, "stage", "up", [("file", "file"), ("y", "Y up"), ("z", "Z up")]))
         self.up_why = label("", "note", wrap=True)
         self.add(self.up_why)
         self.group("Front faces")
         self.add(facing_label(session))
-        self.add(NumberRow(session, "stage", "rotation_deg", "Turned by", from_zero=True))
-        self.group("Stands")
-        self.add(Switch(session, "stage", "drop_to_ground", "On height 0"))
+        self.add(NumberRow(session, "stage", "rotation_deg", "Rotation", from_zero=True))
+        self.group("Placement")
+        self.add(Switch(session, "stage", "drop_to_ground", "Drop to height 0"))
         for axis, text in enumerate(("East", "North", "Up")):
             self.add(self._offset(axis, text))
-        self.add(pair(label(""), link("origin back", "No move at all.", self._no_offset)))
+        self.add(pair(label(""), link("Reset offset", "Reset the offset.", self._no_offset)))
         self.finish()
         session.scene_loaded.connect(self._on_scene_loaded)
         session.stage_changed.connect(self._on_document_changed)
@@ -87,7 +87,9 @@ class ModelPage(StepPanel):
 
     def _offset(self, axis: int, text: str) -> NumberRow:
         session = self.session
-        field = _Axis(("stage",), "offset", -1000.0, 1000.0, 0.0, "m", 0.1, 2, "Moves the model.", axis=axis)
+        field = _Axis(
+            ("stage",), "offset", -1000.0, 1000.0, 0.0, "m", 0.1, 2, "Offset of the model.", axis=axis
+        )
 
         def write(value: float, key: str | None) -> None:
             offset = list(session.document.stage.offset)
@@ -108,7 +110,7 @@ class ModelPage(StepPanel):
         scene = self.session.file_scene
         if scene is not None:
             place = placement_from_stage(document.stage, scene.origin)
-            silent = "" if scene.origin.declared else "A guess: "
+            silent = "" if scene.origin.declared else "Guess: "
             own = document.stage.units == "file"
             self.units_why.setText(f"{silent}{place.units}, {scene.origin.units_why}." if own else "")
             own = document.stage.up == "file"
@@ -125,7 +127,7 @@ class ModelPage(StepPanel):
         self.facts.setText(
             f"{triangles} triangles, {len(scene.parts)} parts"
             + (f", {same} of them copies" if same else "")
-            + f"\n{size[0]:.4g} × {size[1]:.4g} × {size[2]:.3g} m, {size[2] / PERSON_M:.2g} people high"
+            + f"\n{size[0]:.4g} × {size[1]:.4g} × {size[2]:.3g} m, {size[2] / PERSON_M:.2g}times the height of a person"
         )
         self.warning.setText(size_warning(size) or "")
         self._on_document_changed(self.session.document)

@@ -33,7 +33,7 @@ class PartsTree(QTreeWidget):
         self.setFixedHeight(TREE_HEIGHT)
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setAccessibleName("Parts")
-        self.setToolTip("Click to select, the mark to mute, double-click to bring into view.")
+        self.setToolTip("Click to select, click the mark to mute, double-click to frame.")
         self._rows: dict[str, QTreeWidgetItem] = {}
         self._groups: dict[tuple[str, ...], QTreeWidgetItem] = {}
         self._decided = _decisions(session.document)
@@ -177,8 +177,8 @@ class PartsPage(StepPanel):
         super().__init__(session)
         self.tree = PartsTree(session)
         self.finder = QLineEdit()
-        self.finder.setPlaceholderText("find a part")
-        self.finder.setToolTip("Shows only parts whose name holds this.")
+        self.finder.setPlaceholderText("Find a part")
+        self.finder.setToolTip("Show only parts whose name contains this text.")
         self.finder.textChanged.connect(self.tree.search)
         self.add(self.finder)
         self.add(self.tree)
@@ -186,30 +186,34 @@ class PartsPage(StepPanel):
             LinkRow(
                 [
                     (
-                        "mute",
-                        "Leaves the selected parts out of the picture, or brings them back.",
+                        "Mute",
+                        "Mute or unmute the selected parts.",
                         self._mute,
                     ),
-                    ("lock", "Clicks in the picture pass over the selected parts, or no longer.", self._lock),
-                    ("bring into view", "Moves the camera to the selected parts.", self._frame),
+                    (
+                        "Lock",
+                        "Lock or unlock the selected parts: clicks in the picture ignore locked parts.",
+                        self._lock,
+                    ),
+                    ("Frame", "Frame the selected parts.", self._frame),
                 ]
             )
         )
         self.add(
             LinkRow(
                 [
-                    ("light only with these", "Mutes everything that is not selected.", self._solo),
-                    ("bring all back", "Nothing is muted any more.", self._all),
+                    ("Show only these", "Mute everything that is not selected.", self._solo),
+                    ("Unmute all", "Unmute all parts.", self._all),
                 ]
             )
         )
         self.muted = label("", "note", wrap=True)
         self.add(self.muted)
         self.group("Plaster")
-        self.add(Switch(session, "stage.plaster", "on", "Everything in plaster"))
+        self.add(Switch(session, "stage.plaster", "on", "Plaster on everything"))
         self.add(NumberRow(session, "stage.plaster", "reflectance", "Reflectance"))
-        self.add(Switch(session, "stage.plaster", "keep_glass", "Glass stays clear"))
-        self.add(Switch(session, "stage.plaster", "contours", "Ink contours"))
+        self.add(Switch(session, "stage.plaster", "keep_glass", "Keep glass clear"))
+        self.add(Switch(session, "stage.plaster", "contours", "Contour lines"))
         self.ink = NumberRow(session, "stage.plaster", "contour_px", "Line width")
         self.add(self.ink)
         self.add(MaterialBlock(session))
@@ -238,6 +242,6 @@ class PartsPage(StepPanel):
 
     def _on_document_changed(self, document: Document) -> None:
         count = len(document.stage.muted)
-        self.muted.setText(f"{count} parts are muted and will not be in saved pictures." if count else "")
+        self.muted.setText(f"{count} parts are muted and will be missing in saved pictures." if count else "")
         self.muted.setVisible(bool(count))
         self.ink.setVisible(document.stage.plaster.contours)

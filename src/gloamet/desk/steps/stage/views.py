@@ -47,7 +47,7 @@ class ViewList(QListWidget):
         self.setFixedHeight(LIST_HEIGHT)
         self.setResizeMode(QListView.ResizeMode.Adjust)
         self.setAccessibleName("Views")
-        self.setToolTip("Click to look through a view.")
+        self.setToolTip("Click to show a view.")
         self.itemClicked.connect(lambda item: stage_actions.look_through(session, self.row(item)))
         session.stage_changed.connect(self.follow)
         session.thumbnail_ready.connect(lambda _: self.follow(session.document))
@@ -83,10 +83,10 @@ class ViewsPage(StepPanel):
         self.list = ViewList(session)
         self.name = QLineEdit()
         self.name.setPlaceholderText("name of the view")
-        self.name.setToolTip("Another name for the view chosen in the list.")
+        self.name.setToolTip("Rename the selected view.")
         self.name.editingFinished.connect(self._rename)
         self.list.currentRowChanged.connect(lambda _: self._show_name())
-        keep = link("keep this view", "Keeps the camera of now under a name.", self._keep)
+        keep = link("Save view", "Save the present camera as a view.", self._keep)
         self.add(pair(label("Views", "head"), keep))
         self.add(self.list)
         self.add(self.name)
@@ -94,30 +94,36 @@ class ViewsPage(StepPanel):
             LinkRow(
                 [
                     (
-                        "retake",
-                        "Puts the camera of now under the chosen name.",
+                        "Update",
+                        "Replace the selected view by the present camera.",
                         partial(self._do, stage_actions.retake_view),
                     ),
                     (
-                        "copy",
-                        "A second view like the chosen one.",
+                        "Duplicate",
+                        "Duplicate the selected view.",
                         partial(self._do, stage_actions.copy_view),
                     ),
-                    ("lock", "A locked view is not retaken or dropped.", self._lock),
                     (
-                        "up",
-                        "Earlier in the list.",
+                        "Lock",
+                        "Lock or unlock the view: a locked view cannot be updated or removed.",
+                        self._lock,
+                    ),
+                    (
+                        "Up",
+                        "Move up in the list.",
                         partial(self._do, partial(stage_actions.move_view, by=-1)),
                     ),
-                    ("down", "Later in the list.", partial(self._do, partial(stage_actions.move_view, by=1))),
-                    ("drop", "Forgets the chosen view.", partial(self._do, stage_actions.drop_view)),
+                    (
+                        "Down",
+                        "Move down in the list.",
+                        partial(self._do, partial(stage_actions.move_view, by=1)),
+                    ),
+                    ("Remove", "Remove the selected view.", partial(self._do, stage_actions.drop_view)),
                 ]
             )
         )
         self.add(
-            LinkRow(
-                [("remember exposure", "The view brings its own exposure, or no longer.", self._exposure)]
-            )
+            LinkRow([("Store exposure", "Store the exposure with the view, or clear it.", self._exposure)])
         )
         self._lens()
         self._standing()
@@ -146,40 +152,44 @@ class ViewsPage(StepPanel):
         self.add(self.stop)
         self.add(self.focus)
         pick = partial(session.use_tool, "focus")
-        self.pick = link("focus on a point", "The next click in the picture is sharp.", pick)
+        self.pick = link("Focus on a point", "Focus on the next click in the picture.", pick)
         self.add(pair(label(""), self.pick))
 
     def _standing(self) -> None:
         session = self.session
-        self.group("Standing")
+        self.group("Camera height")
         self.lift = label("", "note")
         stand = partial(stage_actions.stand_here, session)
-        eye = link("stand at eye height", "1.6 m above what is under the camera.", stand)
+        eye = link("Eye height", "Move the camera to 1.6 m above the surface below it.", stand)
         self.add(pair(self.lift, eye))
         self.add(
             LinkRow(
                 [
                     (
-                        "level the horizon",
-                        "Looks straight ahead.",
+                        "Level camera",
+                        "Level the camera: look horizontally.",
                         partial(stage_actions.level_horizon, session),
                     ),
                     (
-                        "show everything",
-                        "A view over the whole model.",
+                        "Frame all",
+                        "Frame the whole model.",
                         partial(stage_actions.show_everything, session),
                     ),
                 ]
             )
         )
         self.add(
-            label("Arrow keys walk and turn, Page up and down lift; with Shift farther.", "note", wrap=True)
+            label(
+                "Arrow keys move and turn, Page up and Page down change the height; Shift for larger steps.",
+                "note",
+                wrap=True,
+            )
         )
 
     def _shapes(self) -> None:
-        self.group("Shape of the picture")
-        self.add(LinkRow([(n, f"Width to height {n}.", partial(self._shape, w, h)) for n, w, h in SHAPES]))
-        self.add(LinkRow([(n, f"{n} at 300 dots an inch.", partial(self._size, w, h)) for n, w, h in PRINTS]))
+        self.group("Aspect ratio")
+        self.add(LinkRow([(n, f"Aspect ratio {n}.", partial(self._shape, w, h)) for n, w, h in SHAPES]))
+        self.add(LinkRow([(n, f"{n} at 300 dpi.", partial(self._size, w, h)) for n, w, h in PRINTS]))
 
     def _focal(self, value: float, key: str | None) -> None:
         self.session.change("stage.view", key, fov_deg=min(max(fov_of_focal(value), 1.0), 150.0))

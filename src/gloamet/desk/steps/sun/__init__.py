@@ -21,9 +21,9 @@ class SunStep(Pages):
         super().__init__(
             (
                 ("Almanac", "Place, date and time set the sun.", self.almanac),
-                ("By hand", "Place the sun freely, or let something of the model lead it.", self.hand),
-                ("Aim", "Say where a shadow, the sun or its light shall be.", self.aim),
-                ("Sequence", "From one moment to another in steps.", self.sequence),
+                ("Manual", "Place the sun freely, or drive it from an object of the model.", self.hand),
+                ("Aim", "Specify where a shadow, the sun or sunlight should be.", self.aim),
+                ("Sequence", "A sequence of moments between two ends.", self.sequence),
             )
         )
 

@@ -66,7 +66,7 @@ class Moments(QListWidget):
         self.setMouseTracking(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Real moments")
-        self.setToolTip("Over one: its shadows in the picture. Click: go there.")
+        self.setToolTip("Hover to preview its shadows, click to go there.")
         self.itemEntered.connect(lambda item: aimer.show_moment(item.data(Qt.ItemDataRole.UserRole)))
         self.itemClicked.connect(self._go)
         self.viewport().installEventFilter(self)
@@ -77,7 +77,7 @@ class Moments(QListWidget):
         for moment in moments:
             when = f"{moment.when.day:2d} {moment.when:%b  %H:%M}"
             item = QListWidgetItem(
-                f"{when}    {moment.error_deg:.2f}° off    {moment.elevation_deg:.0f}° high"
+                f"{when}    {moment.error_deg:.2f}° off    elevation {moment.elevation_deg:.0f}°"
             )
             item.setData(Qt.ItemDataRole.UserRole, moment)
             self.addItem(item)
@@ -107,13 +107,13 @@ class PinRow(QWidget):
             "frame": "sun in the frame",
             "glint": "glint on a surface",
         }
-        tip = "Counts, or rests. Drag its ends in the picture."
+        tip = "Pin on or off. Drag its ends in the picture."
         name = link(texts[pin.kind], tip, partial(self._switch, session, index))
         name.setCheckable(True)
         name.setChecked(pin.on)
         row.addWidget(name)
         row.addStretch(1)
-        row.addWidget(link("remove", "Forgets this pin.", partial(sun_actions.remove_pin, session, index)))
+        row.addWidget(link("Remove", "Remove this pin.", partial(sun_actions.remove_pin, session, index)))
 
     @staticmethod
     def _switch(session: Session, index: int) -> None:
@@ -164,7 +164,7 @@ class AimPage(StepPanel):
         self.direction = label("", "", wrap=True)
         self.remarks = label("", "warning", wrap=True)
         self.commit = link(
-            "put the sun there", "Places the sun by hand where the pins ask for it.", self._put
+            "Move the sun here", "Place the sun manually where the pins require it.", self._put
         )
         self.commit.setStyleSheet("text-align: left;")
         self.moments = Moments(session, aimer)
@@ -172,7 +172,7 @@ class AimPage(StepPanel):
             self.add(widget)
 
     def _window(self, session: Session) -> None:
-        self.group("Moments that count")
+        self.group("Search within")
         for kind, name, text in (
             (ClockField, "from_hour", "From"),
             (ClockField, "to_hour", "To"),
@@ -191,20 +191,20 @@ class AimPage(StepPanel):
         self.session.change("aim", key, from_hour=low, to_hour=high)
 
     def _surface(self, session: Session, aimer: AimController) -> None:
-        self.group("Sun on a surface")
+        self.group("Sunlight on a surface")
         surface = partial(session.use_tool, "surface")
         self.add(
             LinkRow(
                 [
-                    ("pick a surface", TOOL_HINTS["surface"], surface),
+                    ("Pick a surface", TOOL_HINTS["surface"], surface),
                     (
-                        "the selected part",
-                        "All sides of the part selected in the picture.",
+                        "Use selected part",
+                        "Use all sides of the part selected in the picture.",
                         self._measure_part,
                     ),
                     (
-                        "none",
-                        "Ends the measure.",
+                        "Stop measuring",
+                        "Stop measuring.",
                         partial(
                             session.change, "aim", measured_part="", face_direction=None, face_point=None
                         ),
@@ -216,7 +216,7 @@ class AimPage(StepPanel):
         self.cloth.show_measure("reach")
         self.add(self.cloth)
         self.spans = label("", "note", wrap=True)
-        self.best = link("", "Goes to the moment with most sun on it.", self._go_best)
+        self.best = link("", "Go to the moment with the largest sunlit fraction.", self._go_best)
         self.best.setStyleSheet("text-align: left;")
         self.add(self.spans)
         self.add(self.best)
@@ -258,15 +258,15 @@ class AimPage(StepPanel):
         if answer is not None and aimed is not None:
             azimuth = (aimed.azimuth_deg - self.session.document.sun.north_deg) % 360.0
             off = max(aimed.misses_deg, default=0.0)
-            misses = f", pins miss by up to {off:.1f}°" if off > 0.05 else ""
+            misses = f", pins off by up to {off:.1f}°" if off > 0.05 else ""
             self.direction.setText(
-                f"Sun {aimed.elevation_deg:.1f}° high at {azimuth:.1f}°{misses}".replace("-", "−")
+                f"Sun elevation {aimed.elevation_deg:.1f}°, azimuth {azimuth:.1f}°{misses}".replace("-", "−")
             )
             best = min((m.error_deg for m in answer.moments), default=None)
             if best is None:
-                more = "No moment counts: widen hours or season."
+                more = "No moment within the search: widen the hours or the season."
             elif best > NEVER_DEG and aimed.elevation_deg > 0.0:
-                more = f"Never here: the real sun comes no nearer than {best:.0f}°."
+                more = f"Does not occur here: the nearest real sun is {best:.0f}° away."
             else:
                 more = ""
             remarks = "\n".join(filter(None, (remarks, more)))
@@ -297,17 +297,17 @@ class AimPage(StepPanel):
         self.best.setVisible(reach is not None and reach.best is not None)
         self.cloth.setVisible(reach is not None)
         if self.aimer.scanning and measured:
-            self.spans.setText(f"scanning the year for {measured} …")
+            self.spans.setText(f"Scanning the year for {measured} …")
         elif reach is None:
-            self.spans.setText("Pick one to see on the year cloth when the sun reaches it.")
+            self.spans.setText("Pick a surface to see on the year cloth when it is sunlit.")
         elif reach.best is None:
-            self.spans.setText(f"The sun never reaches {measured} then.")
+            self.spans.setText(f"{measured} is never sunlit within this search.")
         else:
             lines = [span.sentence("it") for span in reach.spans[:MOST_SPANS]]
             more = len(reach.spans) - MOST_SPANS
             lines += [f"and {more} shorter spans"] if more > 0 else []
-            self.spans.setText(f"{measured}: the sun\n" + "\n".join(f"·  {line}" for line in lines))
-            self.best.setText(f"most on {reach.best.day} {reach.best:%b %H:%M}, {reach.gap}")
+            self.spans.setText(f"{measured} is sunlit\n" + "\n".join(f"·  {line}" for line in lines))
+            self.best.setText(f"Largest on {reach.best.day} {reach.best:%b %H:%M}, {reach.gap}")
 
     def _go_best(self) -> None:
         if self.aimer.reach is not None and self.aimer.reach.best is not None:

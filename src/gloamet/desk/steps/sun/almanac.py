@@ -22,11 +22,11 @@ from gloamet.desk.widgets.form import LinkRow, label, link
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.metadata import description
 from gloamet.document.model import Document, SiteState
-from gloamet.document.parsing import read_bearing
+from gloamet.document.parsing import read_azimuth
 from gloamet.errors import GloametError
 from gloamet.sun.climate import altitude_m
 from gloamet.sun.day import DayEvents, day_events
-from gloamet.sun.nearest import instant_of_height
+from gloamet.sun.nearest import instant_of_elevation
 from gloamet.sun.place import format_offset, resolve_zone
 
 LOW_SUN_DEG, BLUE_DEG = 3.0, -5.0  # middle of 0 to 6 degrees; of -4 to -6 (common practice)
@@ -42,15 +42,15 @@ JUMPS: tuple[tuple[str, str, Find], ...] = (
     ("night ends", "Astronomical dawn: the sun 18° below the horizon.", lambda e, _: e.astronomical_dawn),
     ("nautical dawn", "The sun 12° below the horizon.", lambda e, _: e.nautical_dawn),
     ("civil dawn", "The sun 6° below the horizon.", lambda e, _: e.civil_dawn),
-    ("blue hour", "Before sunrise, the sun 5° below the horizon.", lambda e, j: j.at_height(BLUE_DEG, True)),
+    ("blue hour", "Before sunrise, the sun 5° below the horizon.", lambda e, j: j.at_elevation(BLUE_DEG, True)),
     ("sunrise", "The upper limb on the horizon.", lambda e, _: e.sunrise),
-    ("low sun", "In the morning, the sun 3° high.", lambda e, j: j.at_height(LOW_SUN_DEG, True)),
-    ("mid-morning", "Half-way from sunrise to noon.", lambda e, _: _between(e.sunrise, e.solar_noon)),
-    ("noon", "The sun at its highest.", lambda e, _: e.solar_noon),
-    ("mid-afternoon", "Half-way from noon to sunset.", lambda e, _: _between(e.solar_noon, e.sunset)),
-    ("low sun ", "In the evening, the sun 3° high.", lambda e, j: j.at_height(LOW_SUN_DEG, False)),
+    ("low sun", "In the morning, the sun 3° high.", lambda e, j: j.at_elevation(LOW_SUN_DEG, True)),
+    ("mid-morning", "Midway between sunrise and noon.", lambda e, _: _between(e.sunrise, e.solar_noon)),
+    ("noon", "Solar noon: the sun at its highest.", lambda e, _: e.solar_noon),
+    ("mid-afternoon", "Midway between noon and sunset.", lambda e, _: _between(e.solar_noon, e.sunset)),
+    ("low sun ", "In the evening, the sun 3° high.", lambda e, j: j.at_elevation(LOW_SUN_DEG, False)),
     ("sunset", "The upper limb on the horizon.", lambda e, _: e.sunset),
-    ("blue hour ", "After sunset, the sun 5° below the horizon.", lambda e, j: j.at_height(BLUE_DEG, False)),
+    ("blue hour ", "After sunset, the sun 5° below the horizon.", lambda e, j: j.at_elevation(BLUE_DEG, False)),
     ("civil dusk", "The sun 6° below the horizon.", lambda e, _: e.civil_dusk),
     ("nautical dusk", "The sun 12° below the horizon.", lambda e, _: e.nautical_dusk),
     ("night begins", "Astronomical dusk: the sun 18° below the horizon.", lambda e, _: e.astronomical_dusk),
@@ -84,12 +84,12 @@ class Jumps(QWidget):
         session.document_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
 
-    def at_height(self, elevation_deg: float, rising: bool) -> datetime | None:
+    def at_elevation(self, elevation_deg: float, rising: bool) -> datetime | None:
         """When the sun stands so high on the day shown."""
         assert self._key is not None
         site, day = self._key
         zone = resolve_zone(site.timezone)
-        return instant_of_height(day, elevation_deg, rising, site.latitude_deg, site.longitude_deg, zone)
+        return instant_of_elevation(day, elevation_deg, rising, site.latitude_deg, site.longitude_deg, zone)
 
     def _on_document_changed(self, document: Document) -> None:
         key = (document.site, document.sun.wall_time.date())
@@ -133,7 +133,7 @@ class Steps(QWidget):
                 row.addStretch(1)
 
 
-class BearingField(QWidget):
+class AzimuthField(QWidget):
     """The bearing a picked wall looks towards, to be typed."""
 
     def __init__(self, session: Session) -> None:
@@ -143,11 +143,9 @@ class BearingField(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         self.edit = QLineEdit()
         self.edit.setFixedWidth(84)
-        self.edit.setAccessibleName("Bearing of the wall")
-        self.edit.setToolTip(
-            "The bearing this wall looks towards, clockwise from north; the compass turns to fit."
-        )
-        row.addWidget(label("This wall faces"))
+        self.edit.setAccessibleName("Azimuth of the wall")
+        self.edit.setToolTip("The azimuth this wall faces, clockwise from north; north is rotated to fit.")
+        row.addWidget(label("Wall azimuth"))
         row.addStretch(1)
         row.addWidget(self.edit)
         self.edit.editingFinished.connect(self._on_edited)
@@ -163,21 +161,21 @@ class BearingField(QWidget):
 
     def _show(self) -> None:
         if self.session.state.wall is not None and not self.edit.hasFocus():
-            self.edit.setText(f"{sun_actions.wall_bearing(self.session, self.session.state.wall):.1f}°")
+            self.edit.setText(f"{sun_actions.wall_azimuth(self.session, self.session.state.wall):.1f}°")
 
     def _on_edited(self) -> None:
         try:
-            bearing = read_bearing(self.edit.text())
+            bearing = read_azimuth(self.edit.text())
         except GloametError:
             message = self.edit.text().strip()
             self.session.noticed.emit(
-                f"“{message}” is not a bearing: write degrees from north, like 95.", "warning"
+                f"“{message}” is not an azimuth: write degrees from north, like 95.", "warning"
             )
             return
         self.edit.clearFocus()
         if (
             self.session.state.wall is not None
-            and abs(bearing - sun_actions.wall_bearing(self.session, self.session.state.wall)) > 0.04
+            and abs(bearing - sun_actions.wall_azimuth(self.session, self.session.state.wall)) > 0.04
         ):
             sun_actions.set_north_from_wall(self.session, self.session.state.wall, bearing)
         self._show()
@@ -189,10 +187,10 @@ class AlmanacPage(StepPanel):
     def __init__(self, session: Session, aimer: AimController) -> None:
         super().__init__(session)
         back = partial(sun_actions.back_to_almanac, session)
-        self.freed = link("The sun is free: back to the almanac", "Date and time set the sun again.", back)
+        self.freed = link("Manual sun: return to the almanac", "Return to the sun of date and time.", back)
         self.freed.setStyleSheet(f"text-align: left; color: {theme.SUN};")
         self.add(self.freed)
-        self.group("Moment")
+        self.group("Date and time")
         self.add(DateTimeFields(session))
         self.clock_note = label("", "note", wrap=True)
         self.add(self.clock_note)
@@ -201,7 +199,7 @@ class AlmanacPage(StepPanel):
         self.add(self.cloth)
         self.measures = LinkRow(
             [(word, tip, partial(self.show_measure, word)) for word, tip in MEASURES.items()]
-            + [("now", "The date and time of this machine's clock.", partial(sun_actions.go_now, session))]
+            + [("Now", "Set the date and time of this computer.", partial(sun_actions.go_now, session))]
         )
         for item in self.measures.links[:-1]:
             item.setCheckable(True)
@@ -216,21 +214,21 @@ class AlmanacPage(StepPanel):
             ]
         )
         self.add(self.seasons)
-        self.keep = QCheckBox("Keep the sun's height on another date")
+        self.keep = QCheckBox("Keep the elevation when the date changes")
         self.keep.setToolTip(
-            "Typed and stepped dates and the seasons go to the clock time of the same height."
+            "When the date changes, choose the clock time at which the sun has the same elevation."
         )
-        self.keep.toggled.connect(self._keep_height)
+        self.keep.toggled.connect(self._keep_elevation)
         self.add(self.keep)
         self._place(session)
         self.group("North")
-        self.add(NumberRow(session, "sun", "north_deg", "Compass turned", from_zero=True))
-        self.add(NumberRow(session, "stage", "rotation_deg", "Model turned", from_zero=True))
+        self.add(NumberRow(session, "sun", "north_deg", "North", from_zero=True))
+        self.add(NumberRow(session, "stage", "rotation_deg", "Model rotation", from_zero=True))
         wall = partial(session.use_tool, "wall")
         self.add(
-            LinkRow([("pick a wall", "Click a wall in the picture and type the bearing it faces.", wall)])
+            LinkRow([("Pick a wall", "Click a wall in the picture and type the azimuth it faces.", wall)])
         )
-        self.bearing = BearingField(session)
+        self.bearing = AzimuthField(session)
         self.add(self.bearing)
         self.finish()
         session.document_changed.connect(self._on_document_changed)
@@ -240,21 +238,21 @@ class AlmanacPage(StepPanel):
         self._on_document_changed(session.document)
 
     def _place(self, session: Session) -> None:
-        self.group("Place")
+        self.group("Site")
         self.place = SiteField(session)
         self.map = WorldMap(session)
         self.map.picked.connect(self.place.go)
         self.where = label("", "note", wrap=True)
         self.zone = QLineEdit()
         self.zone.setToolTip(description("site", "timezone"))
-        self.zone.setAccessibleName("Clock")
+        self.zone.setAccessibleName("Time zone")
         self.zone.editingFinished.connect(self._on_zone_edited)
         for widget in (self.place, self.map, self.where, self.zone):
             self.add(widget)
-        self.add(NumberRow(session, "site", "altitude_m", "Above the sea", from_zero=True))
-        self.high = link("", "Sets the mean height of the land here.", self._use_usual_altitude)
+        self.add(NumberRow(session, "site", "altitude_m", "Altitude", from_zero=True))
+        self.high = link("", "Set the mean altitude of the land here.", self._use_usual_altitude)
         self.typical = link(
-            "", "Sets the turbidity under Air.", lambda: sun_actions.use_usual_turbidity(session)
+            "", "Set this turbidity in the Air step.", lambda: sun_actions.use_usual_turbidity(session)
         )
         for item in (self.high, self.typical):
             item.setStyleSheet("text-align: left;")
@@ -272,8 +270,8 @@ class AlmanacPage(StepPanel):
         elif self.cloth.measure == "reach" and not self.aimer.scanning:
             self.show_measure("sky")
 
-    def _keep_height(self, on: bool) -> None:
-        self.session.state.keep_height = on
+    def _keep_elevation(self, on: bool) -> None:
+        self.session.state.keep_elevation = on
 
     def _season(self, name: str) -> None:
         sun_actions.go_date(self.session, sun_actions.season_day(self.session, name))
@@ -297,7 +295,7 @@ class AlmanacPage(StepPanel):
         self.clock_note.setText(moment.note or "")
         self.clock_note.setVisible(bool(moment.note))
         high, usual = self._usual_altitude(document), sun_actions.usual_turbidity(document)
-        self.high.setText(f"land here lies about {high:.0f} m high")
+        self.high.setText(f"Land altitude here: about {high:.0f} m")
         self.high.setVisible(abs(high - site.altitude_m) > 40.0)
         self.typical.setText(usual.label)
         self.typical.setVisible(abs(usual.turbidity - document.air.turbidity) > 0.05)

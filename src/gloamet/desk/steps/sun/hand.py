@@ -46,8 +46,8 @@ class Mode(SegmentedControl):
     def choose(self, value: str) -> None:
         actions = {
             "almanac": sun_actions.back_to_almanac,
-            "hand": sun_actions.take_by_hand,
-            "follow": sun_actions.follow_driver,
+            "manual": sun_actions.take_by_hand,
+            "driver": sun_actions.follow_driver,
         }
         actions[value](self.session)
         self._on_document_changed(self.session.document)
@@ -81,12 +81,12 @@ class HandPage(StepPanel):
         self.aimer = aimer
         self.group("Set by")
         self.add(
-            Mode(session, "sun", "mode", [("almanac", "clock"), ("manual", "hand"), ("driver", "model")])
+            Mode(session, "sun", "mode", [("almanac", "Almanac"), ("manual", "Manual"), ("driver", "Driver")])
         )
-        self.group("Where it stands")
+        self.group("Position")
         self.rows = [
             self._row("azimuth_deg", "Azimuth", 0),
-            self._row("elevation_deg", "Height above the horizon", 1),
+            self._row("elevation_deg", "Elevation", 1),
         ]
         for row in self.rows:
             self.add(row)
@@ -94,33 +94,31 @@ class HandPage(StepPanel):
         self.add(
             LinkRow(
                 [
-                    ("lead it in the picture", "Drag in the picture: the sun comes to the pointer.", lead),
-                    ("by a shadow", "Press on a point that casts and drag its shadow.", beam),
+                    ("Drag in the picture", "Drag in the picture: the sun follows the pointer.", lead),
+                    ("Drag a shadow", "Press on a point that casts a shadow and drag the shadow.", beam),
                 ]
             )
         )
         self.truth = label("", "note", wrap=True)
-        self.real = link(
-            "go there", "Sets date and time to this moment; the almanac has the sun again.", self._go
-        )
+        self.real = link("Go there", "Set date and time to this moment and return to the almanac.", self._go)
         self.real.setStyleSheet("text-align: left;")
         self.add(self.truth)
         self.add(self.real)
-        self.group("Follow")
+        self.group("Driver")
         self.driver = QComboBox()
         self.driver.setToolTip(description("sun", "driver"))
-        self.driver.setAccessibleName("What the sun follows")
+        self.driver.setAccessibleName("Driver of the sun")
         self.driver.activated.connect(self._choose_driver)
         self.add(self.driver)
         self.axis = SegmentedControl(session, "sun", "driver_axis", AXES)
         for value, _ in AXES:
             self.axis.buttons[value].clicked.connect(lambda *_: sun_actions.follow_driver(session))
         self.add(self.axis)
-        self.moment = NumberRow(session, "sun", "driver_time_s", "Moment in its motion", write=self._lead_at)
+        self.moment = NumberRow(session, "sun", "driver_time_s", "Time in its animation", write=self._lead_at)
         self.add(self.moment)
         self.none = label("The model has no distant light, camera or empty.", "note", wrap=True)
         self.add(self.none)
-        self.group("Disc")
+        self.group("Sun disc")
         self.add(NumberRow(session, "sun", "diameter_deg", "Angular diameter", theme.SUN, logarithmic=True))
         self.penumbra = label("", "note", wrap=True)
         self.add(self.penumbra)
@@ -159,15 +157,15 @@ class HandPage(StepPanel):
             self.truth.setText("Below the horizon: no direct sun.")
             self.real.hide()
         elif nearest is None:
-            self.truth.setText("looking for a date …")
+            self.truth.setText("Searching for a date …")
         else:
             when = f"{nearest.when.day} {nearest.when:%b %H:%M}"
             if nearest.error_deg <= REAL_DEG:
-                text = f"It stands so on {when}."
+                text = f"Occurs on {when}."
             elif nearest.error_deg <= NEAR_DEG:
-                text = f"Nearly so on {when}, {nearest.error_deg:.1f}° away."
+                text = f"Nearly on {when}, {nearest.error_deg:.1f}° away."
             else:
-                text = f"Never at this latitude. Nearest is {when}, {nearest.error_deg:.0f}° away."
+                text = f"Does not occur at this latitude. Nearest: {when}, {nearest.error_deg:.0f}° away."
             self.truth.setText(text)
 
     def _go(self) -> None:
@@ -180,7 +178,7 @@ class HandPage(StepPanel):
         scene = self.session.scene
         found = sun_drivers(scene) if scene is not None else {}
         self.driver.clear()
-        self.driver.addItem("nothing", "")
+        self.driver.addItem("None", "")
         for name, kind in found.items():
             self.driver.addItem(f"{name}, {kind}", name)
         for widget in (self.driver, self.axis):
@@ -212,9 +210,9 @@ class HandPage(StepPanel):
         if last > first:
             self.moment.field = replace(self.moment.field, low=first, high=last)
         edges = [f"{length_text(penumbra_m(sun.diameter_deg, d))} at {d:g} m" for d in PENUMBRA_AT_M]
-        self.penumbra.setText(f"Shadow edge {', '.join(edges)} from what casts it.")
+        self.penumbra.setText(f"Penumbra width {', '.join(edges)} from the caster.")
         second, site = self.session.moment().instant.timestamp(), document.site
         moon = moon_at(second, site.latitude_deg, site.longitude_deg)
-        up = f"{moon.elevation_deg:.0f}° high" if moon.elevation_deg > 0 else "below the horizon"
+        up = f"elevation {moon.elevation_deg:.0f}°" if moon.elevation_deg > 0 else "below the horizon"
         self.moon.setText(f"{moon.phase.capitalize()}, {100 * moon.lit:.0f} % lit, {up}.")
         self._show_nearest()

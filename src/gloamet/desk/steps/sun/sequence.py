@@ -77,28 +77,26 @@ class SequencePage(StepPanel):
         self.add(
             LinkRow(
                 [
-                    ("from now", "Begins at the moment shown.", partial(self._set_end, "start")),
-                    ("to now", "Ends at the moment shown.", partial(self._set_end, "end")),
-                    ("this day", "From sunrise to sunset of the day shown.", self._whole_day),
+                    ("From now", "Start at the moment shown.", partial(self._set_end, "start")),
+                    ("To now", "End at the moment shown.", partial(self._set_end, "end")),
+                    ("This day", "From sunrise to sunset of the day shown.", self._whole_day),
                 ]
             )
         )
         self.group("Steps")
-        self.add(NumberRow(session, "sequence", "frames", "Pictures", logarithmic=True))
+        self.add(NumberRow(session, "sequence", "frames", "Frames", logarithmic=True))
         self.add(
             SegmentedControl(
-                session, "sequence", "easing", [("even", "even steps"), ("gentle", "gentle ends")]
+                session, "sequence", "easing", [("even", "Even steps"), ("gentle", "Ease in and out")]
             )
         )
         self.add(
-            SegmentedControl(
-                session, "sequence", "along", [("clock", "through the clock"), ("motion", "along a motion")]
-            )
+            SegmentedControl(session, "sequence", "along", [("clock", "Clock time"), ("motion", "Animation")])
         )
         self.group("Play")
         self.play = QPushButton("Play")
         self.play.setToolTip(
-            "Shows picture after picture on the desk; again to stop, the moment of before comes back."
+            "Play the sequence in the viewport. Click again to stop and return to the moment before."
         )
         self.play.clicked.connect(self.toggle)
         self.add(self.play)
@@ -108,12 +106,12 @@ class SequencePage(StepPanel):
         self.list.setIconSize(ICON)
         self.list.setFixedHeight(LIST_HEIGHT)
         self.list.setResizeMode(QListView.ResizeMode.Adjust)
-        self.list.setAccessibleName("Pictures of the sequence")
-        self.list.setToolTip("Click to go to a picture's moment.")
+        self.list.setAccessibleName("Frames of the sequence")
+        self.list.setToolTip("Click to go to the moment of a frame.")
         self.list.itemClicked.connect(lambda item: self._go(self.list.row(item)))
         self.add(self.list)
         forget = partial(session.change, "sequence", begin=None, end=None)
-        self.add(LinkRow([("forget the ends", "Clears the sequence.", forget)]))
+        self.add(LinkRow([("Clear ends", "Clear both ends of the sequence.", forget)]))
         self.finish()
         self._patience = QTimer(self, interval=PATIENCE_MS, singleShot=True)
         self._patience.timeout.connect(self._next)
@@ -182,7 +180,9 @@ class SequencePage(StepPanel):
 
     def _words(self, number: int, frame: Document) -> str:
         if frame.sun.mode == "driver":
-            return f"{number + 1}    {frame.sun.driver_time_s:.2f} s, {frame.sun.elevation_deg:.0f}° high"
+            return (
+                f"{number + 1}    {frame.sun.driver_time_s:.2f} s, elevation {frame.sun.elevation_deg:.0f}°"
+            )
         wall = frame.sun.wall_time
         return f"{number + 1}    {wall.day} {wall:%b  %H:%M}"
 

@@ -28,7 +28,7 @@ class SiteField(QWidget):
         self.edit = QLineEdit()
         self.edit.setPlaceholderText("City, or 57.4, 21.5")
         self.edit.setToolTip("Type a city, or coordinates like 57.4, 21.5 or 57°24′N 21°30′E.")
-        self.edit.setAccessibleName("Place")
+        self.edit.setAccessibleName("Site")
         self.results = QListWidget(self.window())
         self.results.setWindowFlag(Qt.WindowType.ToolTip)
         self.results.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -82,7 +82,7 @@ class SiteField(QWidget):
             item.setData(Qt.ItemDataRole.UserRole, city)
             self.results.addItem(item)
         if not cities:
-            self.results.addItem(QListWidgetItem("No such place: type coordinates instead"))
+            self.results.addItem(QListWidgetItem("No city found: type coordinates instead"))
         self.results.setFixedSize(self.width(), 24 * self.results.count() + 6)
         self.results.move(self.edit.mapToGlobal(QPoint(0, self.edit.height() + 2)))
         self.results.show()
@@ -119,7 +119,7 @@ class SiteField(QWidget):
 
     def go(self, lat: float, lon: float) -> None:
         """Move the site to coordinates; its clock is looked up beside the interface."""
-        self.session.busy.emit("looking up the time zone")
+        self.session.busy.emit("Looking up the time zone")
         self._zones.request((lat, lon))
 
     def _on_coordinates_found(self, lat: float, lon: float, zone: str) -> None:
