@@ -18,6 +18,7 @@ FLOORS = {
     "sun": 1,
     "thread_barrier": 1,
     "shipped_data": 0,
+    "files": 1,
     "light_layers": 1,
     "document": 2,
     "sky": 3,
@@ -95,6 +96,18 @@ def test_imports_only_go_down(path: Path) -> None:
         assert FLOORS[parts[1]] < floor or parts[1] == package, name
 
 
+def test_developing_and_metering_know_no_document() -> None:
+    for path in FILES:
+        if floor_of(path)[0] in ("develop", "meter"):
+            assert not [name for name in imports(path) if name.startswith("gloamet.document")], path
+
+
+def test_output_only_writes_and_reads_files() -> None:
+    for path in FILES:
+        if floor_of(path)[0] == "output":
+            assert not [name for name in imports(path) if name.startswith("gloamet.translation")], path
+
+
 @pytest.mark.parametrize("path", FILES, ids=lambda p: str(p.relative_to(SOURCE)))
 def test_only_the_desk_knows_qt(path: Path) -> None:
     if floor_of(path)[0] not in ("desk", "bench"):
@@ -164,13 +177,28 @@ def functions() -> list[tuple[str, ast.FunctionDef]]:
     ]
 
 
+def docstring_lines(node: ast.AST) -> int:
+    """Lines that docstrings take: a documented function is not a long one."""
+    total = 0
+    for inner in ast.walk(node):
+        if isinstance(inner, ast.Module | ast.ClassDef | ast.FunctionDef) and ast.get_docstring(inner):
+            text = inner.body[0]
+            total += (text.end_lineno or text.lineno) - text.lineno + 1
+    return total
+
+
 def test_every_file_stays_readable() -> None:
-    assert not [str(p) for p in FILES if len(p.read_text().splitlines()) > MOST_LINES]
+    lines = {str(p): len(p.read_text().splitlines()) - docstring_lines(tree(p)) for p in FILES}
+    assert not {name: n for name, n in lines.items() if n > MOST_LINES}
 
 
 def test_every_function_stays_readable() -> None:
     limits = {"path_tracer.py:trace_path": MOST_INTEGRATOR_LINES}
-    lines = {name: node.end_lineno - node.lineno + 1 for name, node in functions() if node.end_lineno}
+    lines = {
+        name: node.end_lineno - node.lineno + 1 - docstring_lines(node)
+        for name, node in functions()
+        if node.end_lineno
+    }
     assert not {name: n for name, n in lines.items() if n > limits.get(name, MOST_FUNCTION_LINES)}
 
 

@@ -123,18 +123,33 @@ def _raw_and_state() -> tuple[str, str]:
 
 
 def state() -> str:
-    """Digest of the content that kernels freeze: the name of their folder."""
+    """Return the digest of all that kernels freeze.
+
+    Returns
+    -------
+    str
+        Sixteen hexadecimal digits.
+    """
     return _raw_and_state()[1]
 
 
 def choose_folder() -> None:
-    """Point Numba at the folder, unless the user chose one; must run before Numba is imported."""
+    """Point Numba at the kernel cache, unless the user chose a folder.
+
+    Must run before Numba is imported.
+    """
     if "NUMBA_CACHE_DIR" not in os.environ and "numba" not in sys.modules:
         os.environ["NUMBA_CACHE_DIR"] = str(_base() / f"kernels-{state()}")
 
 
 def folder() -> Path:
-    """Where compiled kernels are: the folder chosen, or a temporary one where that cannot be written."""
+    """Return the folder of compiled kernels.
+
+    Returns
+    -------
+    Path
+        The folder chosen, or a temporary one where that cannot be written.
+    """
     chosen = Path(os.environ.get("NUMBA_CACHE_DIR", ""))
     place = chosen
     while not place.exists() and place != place.parent:
@@ -145,7 +160,7 @@ def folder() -> Path:
 
 
 def mark_used() -> None:
-    """Say that this folder is in use today, and remember what its sources are."""
+    """Mark the kernel cache as used today."""
     here = folder()
     with contextlib.suppress(OSError):  # a read-only cache: everything is compiled at every start
         here.mkdir(parents=True, exist_ok=True)
@@ -160,7 +175,7 @@ def mark_used() -> None:
 
 
 def remove_unused_folders() -> None:
-    """Remove folders of other versions that nobody has used for a month."""
+    """Remove kernel caches of other versions that were not used for a month."""
     for other in _base().glob("kernels-*"):
         mark = other / "used"
         with contextlib.suppress(OSError):

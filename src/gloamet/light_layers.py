@@ -39,13 +39,42 @@ UNIT_GAINS = Gains()
 
 
 def even_gain(factor: float) -> Gain:
-    """One factor for all of a light."""
+    """Make a gain with one factor for all of a light.
+
+    Parameters
+    ----------
+    factor : float
+        The factor.
+
+    Returns
+    -------
+    Gain
+        The gain.
+    """
     return Gain((factor, factor, factor), (factor, factor, factor))
 
 
 def even_gains(sun: float = 1.0, sky: float = 1.0, lamps: float = 1.0, panorama: float = 1.0) -> Gains:
-    """One factor for each light.
+    """Make gains with one factor per light.
 
+    Parameters
+    ----------
+    sun : float, optional
+        Factor of the sun.
+    sky : float, optional
+        Factor of the sky.
+    lamps : float, optional
+        Factor of the lamps.
+    panorama : float, optional
+        Factor of the panorama.
+
+    Returns
+    -------
+    Gains
+        The gains.
+
+    Examples
+    --------
     >>> even_gains(lamps=0.0).lamps.direct
     (0.0, 0.0, 0.0)
     """

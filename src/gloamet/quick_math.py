@@ -18,7 +18,18 @@ LOG2_E = math.log2(math.e)
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def log2(value):
-    """Base-2 logarithm of a positive float32 to 2e-5: exponent bits and a polynomial of the mantissa."""
+    """Compute the base-2 logarithm, vectorisable.
+
+    Parameters
+    ----------
+    value : float32
+        A positive number.
+
+    Returns
+    -------
+    float32
+        Its logarithm, error 2e-5.
+    """
     bits = F(value).view(np.int32)
     m = np.int32((bits & np.int32(0x007FFFFF)) | np.int32(0x3F800000)).view(np.float32)
     p = (F(0.04300496) * m - F(0.40251339)) * m + F(1.58947429)
@@ -28,8 +39,18 @@ def log2(value):
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def exp2(stops):
-    """Two to a float32 power to 2e-7, held within 2**±126: exponent bits and the series of what is left of half a
-    stop either way."""
+    """Compute two to a power, vectorisable.
+
+    Parameters
+    ----------
+    stops : float32
+        Exponent, limited to ±126.
+
+    Returns
+    -------
+    float32
+        Two to the exponent, relative error 2e-7.
+    """
     stops = min(max(stops, F(-126)), F(126))
     whole = np.int32(stops + F(1024.5)) - np.int32(1024)
     rest = stops - F(whole)

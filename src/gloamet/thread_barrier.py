@@ -28,7 +28,22 @@ def _element_pointer(ctx: Any, builder: Any, signature: Any, args: Any) -> Any:
 
 @intrinsic
 def next_index(context, counters, k):
-    """The next piece of list k, counted from 0: every thread gets another one."""
+    """Take the next index of a work list, atomically.
+
+    Parameters
+    ----------
+    context : typing context
+        Numba's own.
+    counters : int64 array
+        Zeros at the start; one place per work list and barrier.
+    k : int64
+        Index of the work list.
+
+    Returns
+    -------
+    int64
+        The index, counted from 0; every thread gets another one.
+    """
 
     def generate(ctx, builder, signature, args):
         one = ir.Constant(ir.IntType(64), 1)
@@ -73,7 +88,17 @@ def _sleep(context, microseconds):
 
 @njit(**INNER_KERNEL_OPTIONS)
 def barrier_wait(counters, k, threads):
-    """Wait until all threads have come to meeting k."""
+    """Wait until all threads have reached a barrier.
+
+    Parameters
+    ----------
+    counters : int64 array
+        Zeros at the start; one place per work list and barrier.
+    k : int64
+        Index of the barrier.
+    threads : int64
+        Number of threads.
+    """
     next_index(counters, k)
     waited = 0
     while _load_counter(counters, k) < threads:
@@ -87,7 +112,19 @@ def barrier_wait(counters, k, threads):
 def run_on_all_threads(
     pool: Executor, threads: int, kernel: Callable[..., Any], arguments: tuple[Any, ...]
 ) -> None:
-    """Call kernel(*words) on `threads` threads at once, this one included."""
+    """Run a kernel on several threads at once, including the calling one.
+
+    Parameters
+    ----------
+    pool : Executor
+        Threads that run the kernels.
+    threads : int
+        Number of threads.
+    kernel : callable
+        The kernel.
+    arguments : tuple of Any
+        Its arguments.
+    """
     others = [pool.submit(kernel, *arguments) for _ in range(threads - 1)]
     kernel(*arguments)
     for other in others:

@@ -11,13 +11,14 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog
 from pytestqt.qtbot import QtBot
 
+from gloamet.colour.curves import STRAIGHT
 from gloamet.desk.steps import STEP_TITLES
 from gloamet.desk.steps.expose import ExposeStep
 from gloamet.desk.steps.expose.camera_row import read_setting
 from gloamet.desk.window import DeskWindow
 from gloamet.develop.colour_table import write_table
 from gloamet.develop.inspect import ZONES
-from gloamet.document.expose import STRAIGHT, ColourState, HueBand, ToneState
+from gloamet.document.expose import ColourState, HueBand, ToneState
 from gloamet.errors import GloametError
 from gloamet.preview.events import Frame
 from tests.desk.test_steps import press, step

@@ -6,10 +6,11 @@ import colour
 import numpy as np
 import pytest
 
+from gloamet.colour.curves import HUE_BANDS
 from gloamet.colour.oklab import linear_to_oklab, oklab_to_linear
 from gloamet.colour.spaces import srgb_to_linear
 from gloamet.develop.colour_grade import BAND_HUES_DEG, band_colour, grade_codes
-from gloamet.document.expose import HUE_BANDS, ColourState, HueBand
+from gloamet.develop.links import ColourGrade, HueBand
 
 GREYS = np.repeat(np.linspace(0.0, 1.0, 33, dtype=np.float32)[:, None], 3, 1)
 
@@ -30,12 +31,12 @@ def lch(code: np.ndarray) -> tuple[float, float, float]:
     return float(lightness), float(np.hypot(a, b)), float(np.degrees(np.arctan2(b, a)) % 360.0)
 
 
-def band(name: str, **values: float) -> ColourState:
-    return ColourState(bands=tuple(HueBand(**values) if n == name else HueBand() for n in HUE_BANDS))
+def band(name: str, **values: float) -> ColourGrade:
+    return ColourGrade(bands=tuple(HueBand(**values) if n == name else HueBand() for n in HUE_BANDS))
 
 
-def every_band(**values: float) -> ColourState:
-    return ColourState(bands=(HueBand(**values),) * len(HUE_BANDS))
+def every_band(**values: float) -> ColourGrade:
+    return ColourGrade(bands=(HueBand(**values),) * len(HUE_BANDS))
 
 
 @pytest.mark.proof("Oklab both ways", source="colour-science; Ottosson 2020", kind="library")
@@ -48,20 +49,20 @@ def test_oklab_is_that_of_the_library() -> None:
 
 def test_a_neutral_link_is_the_very_picture() -> None:
     picture = np.random.default_rng(3).uniform(0, 1, (8, 8, 3)).astype(np.float32)
-    assert grade_codes(picture, ColourState()) is picture
-    assert grade_codes(picture, ColourState(on=False, saturation=0.0)) is picture
-    assert grade_codes(picture, ColourState(strength=0.0, black_and_white=True)) is picture
+    assert grade_codes(picture, ColourGrade()) is picture
+    assert grade_codes(picture, ColourGrade(on=False, saturation=0.0)) is picture
+    assert grade_codes(picture, ColourGrade(strength=0.0, black_and_white=True)) is picture
 
 
 @pytest.mark.parametrize(
     "state",
     [
-        ColourState(saturation=1.8, vibrance=0.8),
+        ColourGrade(saturation=1.8, vibrance=0.8),
         every_band(hue=25.0, saturation=0.9, lightness=0.8),
-        ColourState(black_and_white=True, filter=(1.0, 0.2, 0.0)),
+        ColourGrade(black_and_white=True, filter=(1.0, 0.2, 0.0)),
     ],
 )
-def test_grey_stays_grey(state: ColourState) -> None:
+def test_grey_stays_grey(state: ColourGrade) -> None:
     assert grade_codes(GREYS, state) == pytest.approx(GREYS, abs=0.5 / 255.0)
 
 
@@ -114,7 +115,7 @@ def test_saturation_scales_chroma_and_keeps_hue_and_lightness() -> None:
     start = codes((0.55, 0.42, 0.38))
     lightness, chroma, hue = lch(start[0])
     for factor in (0.0, 0.5, 1.6):
-        out = lch(grade_codes(start, ColourState(saturation=factor))[0])
+        out = lch(grade_codes(start, ColourGrade(saturation=factor))[0])
         assert out[1] == pytest.approx(factor * chroma, abs=0.002)
         assert out[0] == pytest.approx(lightness, abs=0.004)
         assert factor == 0.0 or out[2] == pytest.approx(hue, abs=1.0)
@@ -122,28 +123,28 @@ def test_saturation_scales_chroma_and_keeps_hue_and_lightness() -> None:
 
 def test_vibrance_lifts_pale_colours_more_than_strong_ones() -> None:
     pale, strong = codes((0.52, 0.48, 0.46), (0.8, 0.3, 0.1))
-    gain = [lch(grade_codes(c[None], ColourState(vibrance=1.0))[0])[1] / lch(c)[1] for c in (pale, strong)]
+    gain = [lch(grade_codes(c[None], ColourGrade(vibrance=1.0))[0])[1] / lch(c)[1] for c in (pale, strong)]
     assert gain[0] > 1.7
     assert gain[1] < 1.15
 
 
 def test_toning_colours_shade_and_light_apart_and_leaves_the_ends() -> None:
-    toned = grade_codes(GREYS, ColourState(shadow_toning=1.0, highlight_toning=1.0))
+    toned = grade_codes(GREYS, ColourGrade(shadow_toning=1.0, highlight_toning=1.0))
     dark, light = toned[8], toned[26]
     assert dark[2] > dark[0] + 0.05  # blue shade
     assert light[0] > light[2] + 0.05  # warm light
     assert toned[[0, -1]] == pytest.approx(GREYS[[0, -1]], abs=0.01)
-    lower = grade_codes(GREYS, ColourState(highlight_toning=1.0, toning_balance=1.0))
+    lower = grade_codes(GREYS, ColourGrade(highlight_toning=1.0, toning_balance=1.0))
     assert (
         lower[10, 0] - lower[10, 2]
-        > grade_codes(GREYS, ColourState(highlight_toning=1.0))[10, 0] - GREYS[10, 2]
+        > grade_codes(GREYS, ColourGrade(highlight_toning=1.0))[10, 0] - GREYS[10, 2]
     )
 
 
 def test_a_red_filter_darkens_the_blue_sky_of_a_black_and_white_picture() -> None:
     sky = codes((0.35, 0.55, 0.85))
     plain, filtered = (
-        grade_codes(sky, ColourState(black_and_white=True, filter=f))[0] for f in ((1, 1, 1), (1.0, 0.1, 0.0))
+        grade_codes(sky, ColourGrade(black_and_white=True, filter=f))[0] for f in ((1, 1, 1), (1.0, 0.1, 0.0))
     )
     assert np.ptp(plain) < 0.004
     assert filtered[0] < plain[0] - 0.08
@@ -155,7 +156,7 @@ def test_a_red_filter_darkens_the_blue_sky_of_a_black_and_white_picture() -> Non
 
 def test_half_the_strength_is_half_way_in_codes() -> None:
     start = codes((0.7, 0.4, 0.2))
-    whole, half = (grade_codes(start, ColourState(saturation=0.2, strength=s)) for s in (1.0, 0.5))
+    whole, half = (grade_codes(start, ColourGrade(saturation=0.2, strength=s)) for s in (1.0, 0.5))
     assert half == pytest.approx(0.5 * (start + whole), abs=1e-5)
 
 

@@ -10,7 +10,7 @@ import pytest
 
 from gloamet.develop.colour_grade import grade_codes
 from gloamet.develop.colour_table import apply_table, write_table
-from gloamet.document.expose import ColourState
+from gloamet.develop.links import ColourGrade
 from gloamet.errors import GloametError
 
 COLOURS = np.random.default_rng(5).uniform(0, 1, (200, 3)).astype(np.float32)
@@ -58,8 +58,8 @@ def test_red_runs_fastest_in_the_file(tmp_path: Path) -> None:
 def test_a_table_in_the_chain_is_mixed_by_its_strength(tmp_path: Path) -> None:
     path = tmp_path / "warm.cube"
     write_table(path, warmer, 33, "warm")
-    whole = grade_codes(COLOURS, ColourState(table=str(path)))
-    half = grade_codes(COLOURS, ColourState(table=str(path), table_strength=0.5))
+    whole = grade_codes(COLOURS, ColourGrade(table=str(path)))
+    half = grade_codes(COLOURS, ColourGrade(table=str(path), table_strength=0.5))
     assert whole == pytest.approx(warmer(COLOURS), abs=0.01)
     assert half == pytest.approx(0.5 * (COLOURS + whole), abs=1e-5)
 

@@ -3,46 +3,40 @@
 from __future__ import annotations
 
 import os
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from gloamet.colour.curves import HUE_BANDS
 from gloamet.colour.views import VIEWS
 from gloamet.develop.colour_table import write_table
 from gloamet.develop.display import ScreenDeveloper, develop_screen
 from gloamet.develop.exact import develop_exact
+from gloamet.develop.links import ColourGrade, Glare, HueBand, Lens, Mask, Tone
 from gloamet.develop.masks import MaskPlanes
 from gloamet.develop.settings import DevelopSettings
-from gloamet.document.expose import (
-    HUE_BANDS,
-    ColourState,
-    GlareState,
-    HueBand,
-    LensState,
-    MaskState,
-    ToneState,
-)
 
 LINKS = {
-    "glare": {"glare": GlareState(veiling_glare=3.0, glow=20.0, starburst=2.0, flare=1.0)},
-    "mask": {"masks": (MaskState(mired=30.0, saturation=1.4, contrast=0.3),)},
+    "glare": {"glare": Glare(veiling_glare=3.0, glow=20.0, starburst=2.0, flare=1.0)},
+    "mask": {"masks": (Mask(mired=30.0, saturation=1.4, contrast=0.3),)},
     "tone": {
-        "tone": ToneState(contrast=0.3, shadows=0.7, highlights=-0.8, curve_red=((0, 0), (0.5, 0.55), (1, 1)))
+        "tone": Tone(contrast=0.3, shadows=0.7, highlights=-0.8, curve_red=((0, 0), (0.5, 0.55), (1, 1)))
     },
-    "local contrast": {"tone": ToneState(local_contrast=0.7)},
+    "local contrast": {"tone": Tone(local_contrast=0.7)},
     "colour": {
-        "colour": ColourState(
+        "colour": ColourGrade(
             saturation=1.3,
             vibrance=0.5,
             shadow_toning=0.3,
             bands=(HueBand(hue=10.0, saturation=0.3),) + (HueBand(),) * (len(HUE_BANDS) - 1),
         )
     },
-    "black and white": {"colour": ColourState(black_and_white=True, filter=(1.0, 0.5, 0.1))},
-    "bent": {"lens": LensState(distortion=5.0, fringe=2.0)},
-    "corners": {"lens": LensState(vignette=1.5)},
-    "finish": {"lens": LensState(sharpness=0.3, grain=0.2)},
+    "black and white": {"colour": ColourGrade(black_and_white=True, filter=(1.0, 0.5, 0.1))},
+    "bent": {"lens": Lens(distortion=5.0, fringe=2.0)},
+    "corners": {"lens": Lens(vignette=1.5)},
+    "finish": {"lens": Lens(sharpness=0.3, grain=0.2)},
     "kept warmth": {"warmth_kept": 0.6},
 }
 
@@ -109,24 +103,24 @@ def test_not_a_number_and_infinity_pass_every_link() -> None:
 
 def test_a_developer_remembers_and_is_never_wrong() -> None:
     developer, picture, planes = ScreenDeveloper(), scene(), MaskPlanes(np.full((90, 140), 5.0, np.float32))
-    near = MaskState(kind="distance", far_m=10.0, exposure=1.0)
-    veil, bent = GlareState(veiling_glare=5.0), LensState(distortion=5.0, fringe=1.0)
+    near = Mask(kind="distance", far_m=10.0, exposure=1.0)
+    veil, bent = Glare(veiling_glare=5.0), Lens(distortion=5.0, fringe=1.0)
     # what is remembered of a picture must follow every setting that it was made with: each changes alone
     steps = (
         DevelopSettings(0.0, glare=veil),
-        DevelopSettings(0.0, glare=GlareState(veiling_glare=8.0)),
-        DevelopSettings(1.0, glare=GlareState(veiling_glare=8.0)),
-        DevelopSettings(1.0, 3200.0, glare=GlareState(veiling_glare=8.0)),
+        DevelopSettings(0.0, glare=Glare(veiling_glare=8.0)),
+        DevelopSettings(1.0, glare=Glare(veiling_glare=8.0)),
+        DevelopSettings(1.0, 3200.0, glare=Glare(veiling_glare=8.0)),
         DevelopSettings(1.0, glare=veil, masks=(near,)),
-        DevelopSettings(1.0, glare=veil, masks=(near.model_copy(update={"exposure": -1.0}),)),
+        DevelopSettings(1.0, glare=veil, masks=(replace(near, exposure=-1.0),)),
         DevelopSettings(1.0, glare=veil, masks=(near,), lens=bent),
-        DevelopSettings(1.0, glare=veil, masks=(near,), lens=bent.model_copy(update={"fringe": 5.0})),
-        DevelopSettings(1.0, glare=veil, masks=(near,), lens=bent.model_copy(update={"distortion": -5.0})),
-        DevelopSettings(1.0, tone=ToneState(local_contrast=0.8)),
-        DevelopSettings(1.0, tone=ToneState(local_contrast=0.4), lens=LensState(vignette=1.0)),
-        DevelopSettings(1.0, tone=ToneState(local_contrast=0.4), lens=LensState(vignette=2.0)),
-        DevelopSettings(1.0, tone=ToneState(contrast=0.4), lens=LensState(grain=0.1)),
-        DevelopSettings(1.0, tone=ToneState(contrast=0.1), lens=LensState(grain=0.1)),
+        DevelopSettings(1.0, glare=veil, masks=(near,), lens=replace(bent, fringe=5.0)),
+        DevelopSettings(1.0, glare=veil, masks=(near,), lens=replace(bent, distortion=-5.0)),
+        DevelopSettings(1.0, tone=Tone(local_contrast=0.8)),
+        DevelopSettings(1.0, tone=Tone(local_contrast=0.4), lens=Lens(vignette=1.0)),
+        DevelopSettings(1.0, tone=Tone(local_contrast=0.4), lens=Lens(vignette=2.0)),
+        DevelopSettings(1.0, tone=Tone(contrast=0.4), lens=Lens(grain=0.1)),
+        DevelopSettings(1.0, tone=Tone(contrast=0.1), lens=Lens(grain=0.1)),
         DevelopSettings(0.0),
     )
     for light in (picture, 2.0 * picture):
@@ -145,7 +139,7 @@ def test_colour_behind_a_baked_view_is_within_a_few_codes_of_the_file(view: str)
 
 
 def test_a_finished_picture_is_enlarged_like_any_other() -> None:
-    settings = DevelopSettings(0.0, lens=LensState(grain=0.2))
+    settings = DevelopSettings(0.0, lens=Lens(grain=0.2))
     large = develop_screen(scene(), settings, (280, 180))
     assert large.shape == (180, 280, 4)
     small = develop_screen(scene(), settings)[..., :3].astype(float)
@@ -156,23 +150,23 @@ def test_cards_and_skies_are_developed_alike_wherever_they_stand_in_a_strip() ->
     # masks, corners, glare and details are of places in the picture: a strip of cards has none
     settings = DevelopSettings(
         0.0,
-        tone=ToneState(contrast=0.4, local_contrast=0.8),
-        glare=GlareState(veiling_glare=5.0),
-        masks=(MaskState(exposure=2.0),),
-        lens=LensState(vignette=2.0, grain=1.0),
+        tone=Tone(contrast=0.4, local_contrast=0.8),
+        glare=Glare(veiling_glare=5.0),
+        masks=(Mask(exposure=2.0),),
+        lens=Lens(vignette=2.0, grain=1.0),
     )
     strip = np.full((20, 80, 3), 0.18, np.float32)
     strip[:, 40:] = 0.9
     seen = develop_screen(strip, settings.point_operations())
     assert np.ptp(seen[:, :40], axis=(0, 1)).max() == 0
     assert np.ptp(seen[:, 40:], axis=(0, 1)).max() == 0
-    alone = develop_screen(strip, DevelopSettings(0.0, tone=ToneState(contrast=0.4)))
+    alone = develop_screen(strip, DevelopSettings(0.0, tone=Tone(contrast=0.4)))
     assert (seen == alone).all()
 
 
 def test_a_colour_table_that_was_written_anew_is_seen_at_once(tmp_path: Path) -> None:
     path = tmp_path / "t.cube"
-    settings = DevelopSettings(0.0, colour=ColourState(table=str(path)), lens=LensState(grain=0.1))
+    settings = DevelopSettings(0.0, colour=ColourGrade(table=str(path)), lens=Lens(grain=0.1))
     developer, picture, seen = ScreenDeveloper(), scene(), []
     for fraction in (1.0, 0.4):
         write_table(path, lambda codes, fraction=fraction: fraction * codes, 5, "t")

@@ -7,7 +7,7 @@ import pytest
 from scipy.ndimage import map_coordinates
 
 from gloamet.develop.lens import bend, finish, finish_pixels, parts_that_act, vignette_gain
-from gloamet.document.expose import LensState
+from gloamet.develop.links import Lens
 
 SHAPE = (120, 200)
 
@@ -39,7 +39,7 @@ def test_the_vignette_follows_the_law_of_cos4() -> None:
 
 def test_a_barrel_draws_far_places_inwards_and_keeps_corners_and_middle() -> None:
     picture = dot(60, 160)
-    barrel, cushion = (centre_of(bend(picture, LensState(distortion=d))[..., 1]) for d in (10.0, -10.0))
+    barrel, cushion = (centre_of(bend(picture, Lens(distortion=d))[..., 1]) for d in (10.0, -10.0))
     # scaled to fill the picture: the middle of a barrel is larger
     r = 60.0 / (0.5 * np.hypot(*SHAPE))
     moved = {name: (c[1] - 99.5) / 60.5 for name, c in (("barrel", barrel), ("cushion", cushion))}
@@ -49,14 +49,14 @@ def test_a_barrel_draws_far_places_inwards_and_keeps_corners_and_middle() -> Non
         for _ in range(60):
             shown = r * (1.0 + max(k, 0.0)) / (1.0 + k * shown**2)
         assert moved[name] == pytest.approx(shown / r, rel=0.02)
-    assert bend(dot(60, 100), LensState(distortion=10.0))[60, 100, 1] > 0.9
+    assert bend(dot(60, 100), Lens(distortion=10.0))[60, 100, 1] > 0.9
 
 
 @pytest.mark.proof("A bent picture", source="SciPy's map_coordinates", kind="library")
 @pytest.mark.parametrize(("distortion", "fringe"), [(8.0, 0.0), (-8.0, 4.0), (0.0, 4.0)])
 def test_a_bent_picture_is_the_straight_one_read_between_its_pixels(distortion: float, fringe: float) -> None:
     picture = np.random.default_rng(3).random((*SHAPE, 3), np.float32)
-    out = bend(picture, LensState(distortion=distortion, fringe=fringe))
+    out = bend(picture, Lens(distortion=distortion, fringe=fringe))
     y, x = (np.arange(n) + 0.5 - 0.5 * n for n in SHAPE)
     square = (y[:, None] ** 2 + x[None, :] ** 2) / (0.25 * (SHAPE[0] ** 2 + SHAPE[1] ** 2))
     for c, larger in enumerate((-0.5, 0.0, 0.5)):  # red is drawn from nearer the middle, so it shows larger
@@ -72,18 +72,18 @@ def test_a_bent_picture_is_the_straight_one_read_between_its_pixels(distortion: 
 def test_a_fringe_parts_red_from_blue_along_the_radius() -> None:
     picture = np.zeros((400, 600, 3), np.float32)
     picture[198:203, 560:565] = 1.0
-    out = bend(picture, LensState(fringe=5.0))
+    out = bend(picture, Lens(fringe=5.0))
     red, green, blue = (centre_of(out[..., c])[1] for c in range(3))
     # five thousandths of 262 pixels from the centre
     assert red - blue == pytest.approx(0.005 * 262.0, rel=0.2)
     assert green == pytest.approx(0.5 * (red + blue), abs=0.1)
-    assert bend(picture, LensState(fringe=0.0, distortion=0.0)) == pytest.approx(picture)
+    assert bend(picture, Lens(fringe=0.0, distortion=0.0)) == pytest.approx(picture)
 
 
 def test_sharpness_steepens_an_edge_and_leaves_even_places() -> None:
     codes = np.full((60, 80, 3), 0.3, np.float32)
     codes[:, 40:] = 0.6
-    out = finish(codes, LensState(sharpness=1.0))
+    out = finish(codes, Lens(sharpness=1.0))
     assert out[30, 40, 0] > 0.6 + 0.02
     assert out[30, 39, 0] < 0.3 - 0.02
     assert out[30, 10] == pytest.approx([0.3] * 3, abs=1e-4)
@@ -93,10 +93,10 @@ def test_grain_is_strongest_in_the_middle_tones_has_no_colour_and_stays() -> Non
     spread = []
     for level in (0.02, 0.5, 0.98):
         codes = np.full((200, 300, 3), level, np.float32)
-        out = finish(codes, LensState(grain=0.5))
+        out = finish(codes, Lens(grain=0.5))
         spread.append(float(out[..., 0].std()))
         assert np.ptp(out, axis=-1).max() < 1e-6
-        assert (out == finish(codes, LensState(grain=0.5))).all()
+        assert (out == finish(codes, Lens(grain=0.5))).all()
     assert spread[1] > 5.0 * spread[0]
     assert spread[1] > 5.0 * spread[2]
 
@@ -105,7 +105,7 @@ def test_larger_grains_are_rounder_than_a_pixel() -> None:
     codes = np.full((400, 400, 3), 0.5, np.float32)
 
     def likeness(size: float) -> float:
-        noise = finish(codes, LensState(grain=0.5, grain_size=size))[..., 0] - 0.5
+        noise = finish(codes, Lens(grain=0.5, grain_size=size))[..., 0] - 0.5
         return float((noise[:, 1:] * noise[:, :-1]).mean() / (noise**2).mean())
 
     assert abs(likeness(0.1)) < 0.05
@@ -117,7 +117,7 @@ def test_pixels_are_finished_as_codes_are() -> None:
     packed = np.full((40, 60, 4), 255, np.uint8)
     packed[..., :3] = codes
     words = packed.view(np.uint32)[..., 0]
-    lens = LensState(sharpness=0.4, grain=0.3)
+    lens = Lens(sharpness=0.4, grain=0.3)
     finish_pixels(words, lens)
     exact = 255.0 * finish(codes.astype(np.float32) / np.float32(255.0), lens)
     assert np.abs(words.view(np.uint8).reshape(40, 60, 4)[..., :3] - exact).max() <= 0.51
@@ -125,14 +125,14 @@ def test_pixels_are_finished_as_codes_are() -> None:
 
 def test_a_lens_that_is_off_or_neutral_does_nothing() -> None:
     for lens in (
-        LensState(),
-        LensState(on=False, vignette=1.0, grain=1.0),
-        LensState(strength=0.0, distortion=5.0),
+        Lens(),
+        Lens(on=False, vignette=1.0, grain=1.0),
+        Lens(strength=0.0, distortion=5.0),
     ):
         assert not any(parts_that_act(lens))
 
 
 def test_a_picture_stored_column_by_column_is_bent_alike() -> None:
     picture = np.random.default_rng(4).random((*SHAPE, 3), np.float32)
-    lens = LensState(distortion=4.0)
+    lens = Lens(distortion=4.0)
     assert (bend(np.asfortranarray(picture), lens) == bend(picture, lens)).all()

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from gloamet.develop.links import Tone
 from gloamet.develop.local_contrast import local_gain
-from gloamet.document.expose import ToneState
 
 EVEN = np.full(3, 1.0 / 3.0, np.float32)
 
@@ -16,7 +16,7 @@ def picture(stops: np.ndarray) -> np.ndarray:
 
 
 def more(stops: np.ndarray, amount: float = 1.0, size: float = 8.0) -> np.ndarray:
-    gain = local_gain(picture(stops), ToneState(local_contrast=amount, local_radius=size), EVEN)
+    gain = local_gain(picture(stops), Tone(local_contrast=amount, local_radius=size), EVEN)
     return stops + np.log2(gain)
 
 

@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from pydantic import BaseModel, ValidationError
 
-from gloamet.document import file as document_file
+from gloamet import files
 from gloamet.document.file import load_document, save_document, write_atomically
 from gloamet.document.history import History
 from gloamet.document.model import Document
@@ -133,7 +133,7 @@ def test_a_failed_save_leaves_the_old_file_whole(tmp_path: Path, monkeypatch: py
     def full(_: int) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(document_file.os, "fsync", full)
+    monkeypatch.setattr(files.os, "fsync", full)
     with pytest.raises(GloametError, match="No space left"):
         save_document(Document().change("air", turbidity=9.0), project)
     assert project.read_bytes() == before
@@ -178,7 +178,7 @@ def test_aims_sequence_and_leader_survive_saving(tmp_path: Path) -> None:
     document = Document().change(
         "aim", pins=(pin, AimPin(kind="frame", frame_position=(0.2, 0.3))), measured_part="floor"
     )
-    document = document.change("aim", side=(0.0, 0.0, 1.0), from_hour=7.5, last_day=200)
+    document = document.change("aim", face_direction=(0.0, 0.0, 1.0), from_hour=7.5, last_day=200)
     document = document.change("sequence", begin=datetime(2026, 5, 1, 6), frames=12, easing="gentle")
     document = document.change(
         "sun", mode="driver", driver="key", driver_time_s=1.5, diameter_deg=2.0, moon=True

@@ -23,10 +23,8 @@ MATERIAL, PROP = "wood", 0
 def at(tree: Any, path: str) -> Any:
     """A value of the saved tree, "*" standing for the first item of a list or dictionary."""
     for step in path.split("."):
-        if step == "*":
-            tree = next(iter(tree.values())) if isinstance(tree, dict) else tree[0]
-        else:
-            tree = tree[step]
+        first = next(iter(tree)) if isinstance(tree, dict) else 0
+        tree = tree[first if step == "*" else step]
     return tree
 
 

@@ -10,8 +10,8 @@ import pytest
 from gloamet.colour.views import VIEWS
 from gloamet.develop.exact import develop_exact
 from gloamet.develop.settings import DevelopSettings
-from gloamet.document.expose import METERINGS, ExposeState
-from gloamet.meter.metering import card_ev, clipping_reflectance, metered_ev
+from gloamet.document.expose import METERINGS
+from gloamet.meter.metering import MeteringSettings, card_ev, clipping_reflectance, metered_ev
 from gloamet.meter.picture import SeenSurfaces
 
 SHAPE = (60, 90)
@@ -29,7 +29,7 @@ def no_incident() -> float:
 
 
 def ev(way: str, picture: np.ndarray, seen: SeenSurfaces, **values: float) -> float:
-    return metered_ev(ExposeState(metering=way, **values), picture, seen, no_incident)  # type: ignore[arg-type]
+    return metered_ev(MeteringSettings(mode=way, **values), picture, seen, no_incident)  # type: ignore[arg-type]
 
 
 @pytest.mark.proof(
@@ -53,7 +53,7 @@ def test_a_card_metered_by_its_own_brightness_shows_as_118(way: str, view: str) 
 
 def test_an_incident_reading_is_taken_as_it_is_and_the_scene_stands_in_where_it_is_unknown() -> None:
     picture, seen = lit(20_000.0)
-    expose = ExposeState(metering="incident")
+    expose = MeteringSettings(mode="incident")
     assert metered_ev(expose, picture, seen, lambda: 11.25) == 11.25
     assert metered_ev(expose, picture, seen, lambda: math.nan) == pytest.approx(ev("scene", picture, seen))
     assert metered_ev(expose, picture, seen, lambda: -math.inf) == -8.0  # in the dark: the field's end
@@ -89,7 +89,7 @@ def test_whites_are_protected_but_for_the_share_that_may_clip(view: str) -> None
     grey = np.exp(rng.normal(6.0, 1.0, (*SHAPE, 1)))
     picture, seen = np.repeat(grey, 3, -1).astype(np.float32), lit(1.0)[1]
     for fraction in (0.5, 5.0):
-        asked = ev("whites", picture, seen, clipped=fraction, view=view)
+        asked = ev("whites", picture, seen, allowed_clipping=fraction, view=view)
         codes = develop_exact(picture, DevelopSettings(asked, balanced=False, view=view))
         clipped = (codes.max(-1) >= 250.0 / 255.0).mean()
         assert 100.0 * clipped == pytest.approx(fraction, abs=0.15)
@@ -109,7 +109,7 @@ def test_every_way_of_metering_gives_a_number_for_darkness_and_for_broken_light(
     broken[0, 0], broken[1, 1] = np.nan, np.inf
     for way in METERINGS:
         for picture in (black, broken):
-            found = metered_ev(ExposeState(metering=way), picture, lit(1.0)[1], lambda: 3.0)  # type: ignore[arg-type]
+            found = metered_ev(MeteringSettings(mode=way), picture, lit(1.0)[1], lambda: 3.0)  # type: ignore[arg-type]
             assert -8.0 <= found <= 22.0
 
 

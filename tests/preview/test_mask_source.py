@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from gloamet.document.expose import MaskState
+from gloamet.develop.links import Mask
 from gloamet.light_layers import Gains
 from gloamet.preview.mask_source import MaskSource
 from gloamet.trace.film import Film
@@ -20,8 +20,8 @@ def film(sun: float) -> Film:
     return made
 
 
-def masks(kind: str) -> tuple[MaskState, ...]:
-    return (MaskState(kind=kind),)  # type: ignore[arg-type]
+def masks(kind: str) -> tuple[Mask, ...]:
+    return (Mask(kind=kind),)  # type: ignore[arg-type]
 
 
 def test_nothing_is_made_for_masks_that_ask_for_nothing() -> None:

@@ -39,7 +39,7 @@ LX = 1000.0
 def medium(
     extinction: float, g: float = 0.0, box_min=(-5.0, -5.0, 0.0), box_max=(5.0, 5.0, 4.0), colour=1.0
 ) -> ParticipatingMedium:  # type: ignore[no-untyped-def]
-    corners = [tuple(F(v) for v in corner) for corner in (low, high)]
+    corners = [tuple(F(v) for v in corner) for corner in (box_min, box_max)]
     return ParticipatingMedium(corners[0], corners[1], F(extinction), (F(colour),) * 3, F(g))  # type: ignore[arg-type]
 
 

@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 
-from gloamet.document.expose import MaskState
+from gloamet.develop.links import Mask
 from gloamet.light_layers import Gain, Gains
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
@@ -49,7 +49,7 @@ def test_the_suns_share_is_its_direct_light_under_the_gains() -> None:
 
 def test_only_what_the_masks_ask_for_is_made() -> None:
     def planes(*kinds: str) -> tuple[bool, ...]:
-        masks = tuple(MaskState(kind=kind) for kind in kinds)  # type: ignore[arg-type]
+        masks = tuple(Mask(kind=kind) for kind in kinds)  # type: ignore[arg-type]
         with ThreadPoolExecutor() as pool:
             made = mask_planes(masks, film(1.0, 1.0), Gains(), (stage(), CAMERA), pool)
         return tuple(
@@ -63,7 +63,7 @@ def test_only_what_the_masks_ask_for_is_made() -> None:
 
 def test_parts_and_materials_are_those_of_the_picture() -> None:
     with ThreadPoolExecutor() as pool:
-        made = mask_planes((MaskState(kind="part"),), film(1.0, 1.0), Gains(), (stage(), CAMERA), pool)
+        made = mask_planes((Mask(kind="part"),), film(1.0, 1.0), Gains(), (stage(), CAMERA), pool)
     assert made.parts is not None and made.materials is not None
     assert made.part_names == ("wall", "door")
     assert made.material_names == ("lime", "oak")

@@ -33,7 +33,24 @@ class AlmanacSite:
 def moments_for_direction(
     aimed: AimedSun, site: AlmanacSite, window: TimeWindow = ALL_YEAR, most: int = 12
 ) -> list[RealMoment]:
-    """Moments at which the sun stands where it was aimed."""
+    """Find the moments of the year at which the sun is nearest to an aimed direction.
+
+    Parameters
+    ----------
+    aimed : AimedSun
+        Direction of the sun that was aimed at.
+    site : AlmanacSite
+        Site and year.
+    window : TimeWindow, optional
+        Hours and season to search.
+    most : int, optional
+        Largest number of moments.
+
+    Returns
+    -------
+    list of RealMoment
+        Moments, best first, at most one per day.
+    """
     azimuth = (aimed.azimuth_deg - site.north_deg) % 360.0
     place = (site.year, site.latitude_deg, site.longitude_deg, site.tz)
     return nearest_moments(azimuth, aimed.elevation_deg, *place, window, most)
@@ -42,7 +59,24 @@ def moments_for_direction(
 def moments_for_pins(
     pins: Sequence[Pin], site: AlmanacSite, window: TimeWindow = ALL_YEAR, most: int = 12
 ) -> list[RealMoment]:
-    """Moments at which all pins are best served at once: error_deg is the root of their mean squared misses."""
+    """Find the moments of the year that serve all pins best at once.
+
+    Parameters
+    ----------
+    pins : sequence of Pin
+        Shadow pins.
+    site : AlmanacSite
+        Site and year.
+    window : TimeWindow, optional
+        Hours and season to search.
+    most : int, optional
+        Largest number of moments.
+
+    Returns
+    -------
+    list of RealMoment
+        Moments, best first; `error_deg` is the root mean square of the misses of the pins.
+    """
     lines = np.stack([pin.line / np.linalg.norm(pin.line) for pin in pins])
     turned = np.radians(-site.north_deg)
     c, s = np.cos(turned), np.sin(turned)

@@ -64,10 +64,29 @@ def _unit(vector: Array) -> Array:
 
 
 def aim_shadows(pins: Sequence[Pin], scene: RenderScene | None = None) -> AimedSun:
-    """The sun that brings every pin's shadow to its place; several pins: least squares of their misses in metres.
+    """Compute the sun direction that brings the shadow of every pin to its place.
 
-    Raises GloametError for no pin, for a pin without length, and for pins that pull in opposite directions.
+    Several pins are solved by least squares of their misses in metres.
 
+    Parameters
+    ----------
+    pins : sequence of Pin
+        Shadow pins: caster and receiver.
+    scene : RenderScene or None, optional
+        Scene to test for parts that block the sun; None skips the test.
+
+    Returns
+    -------
+    AimedSun
+        The direction, the miss of each pin in degrees, and remarks.
+
+    Raises
+    ------
+    GloametError
+        There is no pin, a pin has no length, or pins require opposite directions.
+
+    Examples
+    --------
     >>> aimed = aim_shadows([Pin((0, 0, 2), (0, -2, 0))])
     >>> round(aimed.azimuth_deg), round(aimed.elevation_deg)
     (0, 45)
@@ -133,7 +152,26 @@ def _first_up(text: str) -> str:
 def aim_frame(
     camera: Camera, x: float, y: float, aspect: float, scene: RenderScene | None = None
 ) -> AimedSun:
-    """The sun at a point of the picture, shares from the upper left; says what hides its disc there."""
+    """Compute the sun direction that puts the sun at a point of the picture.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    x : float
+        Horizontal position, fraction of the width from the left.
+    y : float
+        Vertical position, fraction of the height from the top.
+    aspect : float
+        Width over height of the picture.
+    scene : RenderScene or None, optional
+        Scene to test for parts that hide the disc; None skips the test.
+
+    Returns
+    -------
+    AimedSun
+        The direction, and remarks on what hides the disc.
+    """
     towards = _unit(np.asarray(camera.ray(x, y, aspect), float))
     remarks = below_horizon(towards)
     hit = None if scene is None else _probe(scene, camera.origin(x, y, aspect), towards)
@@ -143,9 +181,30 @@ def aim_frame(
 
 
 def aim_glint(camera: Camera, x: float, y: float, aspect: float, scene: RenderScene) -> AimedSun:
-    """The sun mirrored towards the camera by the surface at a point of the picture.
+    """Compute the sun direction whose mirror image on a surface reaches the camera.
 
-    Raises GloametError where there is no surface.
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    x : float
+        Horizontal position of the surface, fraction of the width from the left.
+    y : float
+        Vertical position of the surface, fraction of the height from the top.
+    aspect : float
+        Width over height of the picture.
+    scene : RenderScene
+        The render scene.
+
+    Returns
+    -------
+    AimedSun
+        The direction of the sun.
+
+    Raises
+    ------
+    GloametError
+        There is no surface at that point.
     """
     origin, ray = camera.origin(x, y, aspect), _unit(np.asarray(camera.ray(x, y, aspect), float))
     hit = _probe(scene, origin, ray)

@@ -77,9 +77,28 @@ def _day(day: date) -> str:
 def target_from_part(
     scene: RenderScene, part_name: str, side: Array | None = None, near: Array | None = None
 ) -> SunTarget:
-    """Points spread evenly over a part, or over those of its faces that look as `side` does and pass through `near`.
+    """Spread sample points evenly over a part, or over some of its faces.
 
-    Raises GloametError when there is no such part or it has no such face.
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    part_name : str
+        Name of the part.
+    side : ndarray or None, optional
+        Outward direction of the faces to use, (3,); None uses all faces.
+    near : ndarray or None, optional
+        A point on the plane of those faces, (3,) metres; None uses all planes.
+
+    Returns
+    -------
+    SunTarget
+        The sample points.
+
+    Raises
+    ------
+    GloametError
+        There is no such part, or it has no such face.
     """
     part = next((p for p in scene.scene.parts if p.name == part_name), None)
     if part is None:
@@ -120,7 +139,28 @@ def scan_year(
     minutes: int = MINUTES,
     cancelled: Callable[[], bool] | None = None,
 ) -> YearScan:
-    """The sunlit share of a target at every moment of the year that counts."""
+    """Compute the sunlit fraction of a target through the year.
+
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    target : SunTarget
+        Points on a surface.
+    site : AlmanacSite
+        Site and year.
+    window : TimeWindow, optional
+        Hours and season to scan.
+    minutes : int, optional
+        Step between instants, minutes; divides 1440.
+    cancelled : callable or None, optional
+        Tells whether to stop; None never stops.
+
+    Returns
+    -------
+    YearScan
+        Fractions 0 to 1 on a grid of days and clock times.
+    """
     grid = year_grid(site.year, site.latitude_deg, site.longitude_deg, site.tz, minutes)
     hours = np.arange(grid.times_s.shape[1]) * grid.minutes / 60.0
     days = np.array([window.holds_day(grid.day(k)) for k in range(len(grid.times_s))])
@@ -134,10 +174,23 @@ def scan_year(
 
 
 def sunlit_spans(scan: YearScan, site: AlmanacSite, least: float = FEWEST_SHARE) -> list[SunlitSpan]:
-    """Bands of the year in which the sun keeps coming, longest sunshine first.
+    """Group the sunlit moments of a scan into spans of days and clock times.
 
-    A band is what hangs together in days and clock times, gaps of half an hour and of a day or two closed; one
-    that runs over the turn of the year is one band.
+    Gaps of half an hour and of up to two days are closed; a span across the new year is one span.
+
+    Parameters
+    ----------
+    scan : YearScan
+        Sunlit fractions through the year.
+    site : AlmanacSite
+        Site and year.
+    least : float, optional
+        Smallest sunlit fraction that counts, 0 to 1.
+
+    Returns
+    -------
+    list of SunlitSpan
+        Spans, longest sunshine first.
     """
     from scipy import ndimage
 
@@ -182,7 +235,20 @@ def _span(scan: YearScan, site: AlmanacSite, cells: list[tuple[int, int]]) -> Su
 
 
 def best_moment(scan: YearScan, site: AlmanacSite) -> datetime | None:
-    """The moment with most sun on the target, in the middle of equals; None when it is never reached."""
+    """Find the moment with the largest sunlit fraction of a scan.
+
+    Parameters
+    ----------
+    scan : YearScan
+        Sunlit fractions through the year.
+    site : AlmanacSite
+        Site and year.
+
+    Returns
+    -------
+    datetime or None
+        The moment, in the middle of equal ones; None when the target is never sunlit.
+    """
     top = float(scan.fraction.max())
     if top <= 0.0:
         return None
@@ -192,7 +258,22 @@ def best_moment(scan: YearScan, site: AlmanacSite) -> datetime | None:
 
 
 def gap_in_front(scene: RenderScene, target: SunTarget, towards: Array) -> str:
-    """Through what the sun reaches a target: the pane it passes, or the parts on both sides of its way."""
+    """Describe the opening through which the sun reaches a target.
+
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    target : SunTarget
+        Points on a surface.
+    towards : ndarray
+        Unit vector to the sun, (3,).
+
+    Returns
+    -------
+    str
+        The pane that the sun passes, or the parts on both sides of its path.
+    """
     for point, normal in zip(target.points.astype(float), target.normals.astype(float), strict=True):
         side = 1.0 if float(normal @ towards) > 0.0 else -1.0
         if side < 0.0 and not target.both_sides:

@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 
 from gloamet.bench.core import best
 from gloamet.develop.display import ScreenDeveloper, develop_screen
+from gloamet.develop.links import ColourGrade, Glare, Lens, Mask, Tone
 from gloamet.develop.settings import DevelopSettings
-from gloamet.document.expose import ColourState, GlareState, LensState, MaskState, ToneState
 
 Result = dict[str, float]
 FULL_HD = (1080, 1920)
@@ -43,10 +43,10 @@ def chain() -> Result:
     base = DevelopSettings(
         10.0,
         5600.0,
-        masks=(MaskState(),),
-        tone=ToneState(contrast=0.2, shadows=0.4, curve=((0.0, 0.0), (0.4, 0.45), (1.0, 1.0))),
-        colour=ColourState(saturation=1.1, vibrance=0.2),
-        lens=LensState(vignette=0.5, grain=0.1),
+        masks=(Mask(),),
+        tone=Tone(contrast=0.2, shadows=0.4, curve=((0.0, 0.0), (0.4, 0.45), (1.0, 1.0))),
+        colour=ColourGrade(saturation=1.1, vibrance=0.2),
+        lens=Lens(vignette=0.5, grain=0.1),
     )
     developer = ScreenDeveloper()
 
@@ -62,14 +62,12 @@ def chain() -> Result:
     tone, colour, mask, lens = base.tone, base.colour, base.masks[0], base.lens
     neutral = DevelopSettings(10.0, 5600.0)
     return {
-        "develop_tone_ms": slider(lambda v: replace(base, tone=tone.model_copy(update={"contrast": v}))),
-        "develop_colour_ms": slider(
-            lambda v: replace(base, colour=colour.model_copy(update={"vibrance": v}))
-        ),
-        "develop_mask_ms": slider(lambda v: replace(base, masks=(mask.model_copy(update={"exposure": v}),))),
-        "develop_bend_ms": slider(lambda v: replace(base, lens=lens.model_copy(update={"distortion": v}))),
-        "develop_last_ms": slider(lambda v: replace(base, lens=lens.model_copy(update={"grain": v}))),
+        "develop_tone_ms": slider(lambda v: replace(base, tone=replace(tone, contrast=v))),
+        "develop_colour_ms": slider(lambda v: replace(base, colour=replace(colour, vibrance=v))),
+        "develop_mask_ms": slider(lambda v: replace(base, masks=(replace(mask, exposure=v),))),
+        "develop_bend_ms": slider(lambda v: replace(base, lens=replace(lens, distortion=v))),
+        "develop_last_ms": slider(lambda v: replace(base, lens=replace(lens, grain=v))),
         "glare_ms": slider(
-            lambda v: replace(neutral, glare=GlareState(veiling_glare=2.0 + v, glow=10.0, starburst=1.0))
+            lambda v: replace(neutral, glare=Glare(veiling_glare=2.0 + v, glow=10.0, starburst=1.0))
         ),
     }

@@ -29,10 +29,40 @@ CONES_TO_RGB, LAB_TO_CONES = np.linalg.inv(RGB_TO_CONES), np.linalg.inv(CONES_TO
 
 
 def linear_to_oklab(rgb: Array) -> Array:
-    """Oklab of linear Rec.709 light, (..., 3) each; white has lightness 1."""
+    """Convert linear Rec. 709 to Oklab.
+
+    Parameters
+    ----------
+    rgb : ndarray
+        Linear Rec. 709, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        Oklab, (..., 3); white has lightness 1.
+
+    References
+    ----------
+    .. [1] B. Ottosson, "A perceptual color space for image processing", 2020.
+    """
     return np.asarray(np.cbrt(rgb @ RGB_TO_CONES.T.astype(rgb.dtype)) @ CONES_TO_LAB.T.astype(rgb.dtype))
 
 
 def oklab_to_linear(lab: Array) -> Array:
-    """Linear Rec.709 light of Oklab, (..., 3) each."""
+    """Convert Oklab to linear Rec. 709.
+
+    Parameters
+    ----------
+    lab : ndarray
+        Oklab, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        Linear Rec. 709, (..., 3).
+
+    References
+    ----------
+    .. [1] B. Ottosson, "A perceptual color space for image processing", 2020.
+    """
     return np.asarray((lab @ LAB_TO_CONES.T.astype(lab.dtype)) ** 3 @ CONES_TO_RGB.T.astype(lab.dtype))

@@ -30,20 +30,59 @@ CAT16 = np.array(
 
 
 def xy_to_xyz(xy: ArrayLike) -> Array:
-    """XYZ of unit luminance from chromaticity; shape (..., 2) to (..., 3)."""
+    """Convert chromaticity to XYZ of unit luminance.
+
+    Parameters
+    ----------
+    xy : array_like
+        Chromaticity, (..., 2).
+
+    Returns
+    -------
+    ndarray
+        XYZ with Y = 1, (..., 3).
+    """
     x, y = np.moveaxis(np.asarray(xy, float), -1, 0)
     return np.stack([x / y, np.ones_like(x), (1.0 - x - y) / y], -1)
 
 
 def xyz_to_xy(xyz: ArrayLike) -> Array:
-    """Chromaticity of XYZ; shape (..., 3) to (..., 2). Black gives the equal-energy point."""
+    """Convert XYZ to chromaticity.
+
+    Parameters
+    ----------
+    xyz : array_like
+        XYZ, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        Chromaticity, (..., 2); black gives the equal-energy point.
+    """
     value = np.asarray(xyz, float)
     total = value.sum(-1, keepdims=True)
     return np.where(total > 0.0, value[..., :2] / np.where(total > 0.0, total, 1.0), 1.0 / 3.0)
 
 
 def rgb_to_xyz_matrix(primaries: ArrayLike, white: ArrayLike) -> Array:
-    """The 3x3 matrix that takes linear RGB to XYZ, with white at Y = 1 (SMPTE RP 177)."""
+    """Compute the matrix from linear RGB to XYZ.
+
+    Parameters
+    ----------
+    primaries : array_like
+        Chromaticities of red, green and blue, (3, 2).
+    white : array_like
+        Chromaticity of white, (2,).
+
+    Returns
+    -------
+    ndarray
+        Matrix, (3, 3); white has Y = 1.
+
+    References
+    ----------
+    .. [1] SMPTE RP 177.
+    """
     columns = xy_to_xyz(primaries).T
     return columns * np.linalg.solve(columns, xy_to_xyz(white))
 
@@ -66,8 +105,18 @@ AP1_TO_REC709 = np.linalg.inv(REC709_TO_AP1)
 
 
 def chromaticities_to_ap1(chromaticities: ArrayLike | None) -> Array:
-    """The matrix to AP1 of a file's primaries and white, eight numbers (OpenEXR), or of Rec. 709 when it names none;
-    its white becomes neutral."""
+    """Compute the matrix from a file's RGB to AP1.
+
+    Parameters
+    ----------
+    chromaticities : array_like or None
+        Primaries and white as eight numbers (OpenEXR attribute); None means Rec. 709.
+
+    Returns
+    -------
+    ndarray
+        Matrix, (3, 3); the white of the file becomes neutral.
+    """
     if chromaticities is None or np.size(chromaticities) != 8:
         return REC709_TO_AP1
     pairs = np.asarray(chromaticities, float).reshape(4, 2)
@@ -76,17 +125,58 @@ def chromaticities_to_ap1(chromaticities: ArrayLike | None) -> Array:
 
 
 def luminance(rgb: ArrayLike) -> Array:
-    """Y of linear AP1 colour; shape (..., 3) to (...)."""
+    """Compute the luminance of linear AP1 colour.
+
+    Parameters
+    ----------
+    rgb : array_like
+        AP1 colour, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        Y, (...), in the unit of the colour.
+    """
     return np.asarray(rgb) @ AP1_LUMINANCE
 
 
 def srgb_to_linear(code: ArrayLike) -> Array:
-    """IEC 61966-2-1 decoding of values in 0..1."""
+    """Decode sRGB to linear light.
+
+    Parameters
+    ----------
+    code : array_like
+        Code values 0 to 1 of any shape.
+
+    Returns
+    -------
+    ndarray
+        Linear values 0 to 1.
+
+    References
+    ----------
+    .. [1] IEC 61966-2-1.
+    """
     v = np.asarray(code, float)
     return np.where(v <= 0.04045, v / 12.92, ((np.maximum(v, 0.04045) + 0.055) / 1.055) ** 2.4)
 
 
 def linear_to_srgb(value: ArrayLike) -> Array:
-    """IEC 61966-2-1 encoding; values are clipped to 0..1 first."""
+    """Encode linear light as sRGB.
+
+    Parameters
+    ----------
+    value : array_like
+        Linear values of any shape; clipped to 0 to 1.
+
+    Returns
+    -------
+    ndarray
+        Code values 0 to 1.
+
+    References
+    ----------
+    .. [1] IEC 61966-2-1.
+    """
     v = np.clip(np.asarray(value, float), 0.0, 1.0)
     return np.where(v <= 0.0031308, 12.92 * v, 1.055 * np.maximum(v, 0.0031308) ** (1 / 2.4) - 0.055)

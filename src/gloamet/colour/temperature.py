@@ -48,10 +48,24 @@ _LOCUS = planckian_uv(1e6 / _MIRED)
 
 
 def correlated_temperature(xyz: ArrayLike) -> float:
-    """Correlated colour temperature in kelvin of one XYZ colour, 1000-40000; nan for black.
+    """Compute the correlated colour temperature of a colour.
 
-    The nearest point of the locus in CIE 1960 uv, found on a one-mired grid with a parabola through the
-    best three.
+    The nearest point of the Planckian locus in CIE 1960 uv, on a grid of one mired with a parabola through the best
+    three.
+
+    Parameters
+    ----------
+    xyz : array_like
+        XYZ of the colour, (3,).
+
+    Returns
+    -------
+    float
+        Kelvin, 1000 to 40000; nan for black.
+
+    References
+    ----------
+    .. [1] M. Krystek, Color Research and Application 10, 1985 (the locus).
     """
     colour = np.asarray(xyz, float)
     if not colour.sum() > 0.0:
@@ -71,9 +85,21 @@ def _daylight_duv(kelvin: float) -> float:
 
 
 def white_xy(kelvin: float, tint: float) -> Array:
-    """Chromaticity of the light that a white balance of `kelvin` and `tint` calls white.
+    """Compute the chromaticity of the light that a white balance makes neutral.
 
-    Tint 0 lies on the Planckian locus below 3500 K and on daylight above 5000 K.
+    Tint 0 is on the Planckian locus below 3500 K and on the daylight locus above 5000 K.
+
+    Parameters
+    ----------
+    kelvin : float
+        Colour temperature, kelvin.
+    tint : float
+        Tint across green and magenta; positive is green.
+
+    Returns
+    -------
+    ndarray
+        Chromaticity, (2,).
     """
     here = planckian_uv(kelvin)
     along = planckian_uv(kelvin * 1.001) - here
@@ -86,15 +112,40 @@ def white_xy(kelvin: float, tint: float) -> Array:
 
 
 def balance_matrix(kelvin: float, tint: float) -> Array:
-    """The 3x3 matrix in AP1 that turns light of (kelvin, tint) into neutral by CAT16; about 1 at 6000 K, tint 0."""
+    """Compute the white-balance matrix for a light.
+
+    Parameters
+    ----------
+    kelvin : float
+        Colour temperature of the light, kelvin.
+    tint : float
+        Tint of the light; positive is green.
+
+    Returns
+    -------
+    ndarray
+        AP1 matrix by CAT16, (3, 3), about identity at 6000 K, tint 0.
+    """
     adapt = adaptation_matrix(xy_to_xyz(white_xy(kelvin, tint)), xy_to_xyz(D60_WHITE), CAT16)
     return XYZ_TO_AP1 @ adapt @ AP1_TO_XYZ
 
 
 def distance_from_locus(xyz: ArrayLike) -> float:
-    """Duv: how far a colour lies from the Planckian locus in CIE 1960 uv, positive above it (greenish); nan for black.
+    """Compute Duv, the distance of a colour from the Planckian locus.
 
-    ANSI C78.377: the distance to the point of the locus that has its correlated colour temperature.
+    Parameters
+    ----------
+    xyz : array_like
+        XYZ of the colour, (3,).
+
+    Returns
+    -------
+    float
+        Distance in CIE 1960 uv, positive above the locus (greenish); nan for black.
+
+    References
+    ----------
+    .. [1] ANSI C78.377.
     """
     colour = np.asarray(xyz, float)
     kelvin = correlated_temperature(colour)
@@ -108,6 +159,19 @@ def distance_from_locus(xyz: ArrayLike) -> float:
 
 
 def balance_on(xyz: ArrayLike) -> tuple[float, float]:
-    """Kelvin and tint of the white balance that makes a colour neutral; nan for black. The inverse of `white_xy`."""
+    """Compute the white balance that makes a colour neutral.
+
+    The inverse of `white_xy`.
+
+    Parameters
+    ----------
+    xyz : array_like
+        XYZ of the colour, (3,).
+
+    Returns
+    -------
+    tuple of float
+        Kelvin and tint; nan for black.
+    """
     kelvin = correlated_temperature(xyz)
     return kelvin, 1000.0 * (distance_from_locus(xyz) - _daylight_duv(kelvin))

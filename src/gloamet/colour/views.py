@@ -42,8 +42,21 @@ def film_curve(x: NDArray[Any]) -> NDArray[Any]:
 
 
 def film(picture: Floats) -> Floats:
-    """Our own film curve: a toe, a straight part, a long shoulder; what lies outside the screen's colours is drawn
-    towards grey of the same luminance."""
+    """Apply the program's own film curve.
+
+    A toe, a straight part and a long shoulder; colours outside the display gamut move towards grey of the same
+    luminance.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Linear AP1 light after exposure, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        Display codes 0 to 1, (..., 3).
+    """
     x = np.minimum(np.maximum(picture.astype(np.float64), 0.0), 1e6)
     mean = x.mean(-1, keepdims=True)
     y = film_curve(x + FILM_INSET * (mean - x))

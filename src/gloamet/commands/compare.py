@@ -30,15 +30,14 @@ def run_compare(options: argparse.Namespace) -> None:
     from gloamet.develop.exact import develop_exact
     from gloamet.develop.picture_difference import code_difference, stops_difference
     from gloamet.develop.settings import DevelopSettings
-    from gloamet.document.expose import ExposeState
-    from gloamet.meter.metering import metered_ev
+    from gloamet.meter.metering import MeteringSettings, metered_ev
     from gloamet.output.light_file import read_light_file
 
     first, second = read_light_file(options.first), read_light_file(options.second)
     if first.picture.shape != second.picture.shape:
         sizes = [f"{p.shape[1]} × {p.shape[0]}" for p in (first.picture, second.picture)]
         raise GloametError(f"The pictures are {sizes[0]} and {sizes[1]} px: compare two of one size.")
-    ev = metered_ev(ExposeState(), first.picture, first.seen, lambda: float("nan"))
+    ev = metered_ev(MeteringSettings(), first.picture, first.seen, lambda: float("nan"))
     settings = DevelopSettings(ev, balanced=False)
     codes = [develop_exact(file.picture, settings) for file in (first, second)]
     apart = code_difference(codes[0], codes[1])

@@ -10,8 +10,8 @@ import numpy as np
 
 from gloamet.colour.views import VIEWS
 from gloamet.develop.display import develop_screen
+from gloamet.develop.links import ColourGrade, Glare, Lens, Mask, Tone
 from gloamet.develop.settings import DevelopSettings
-from gloamet.document.expose import ColourState, GlareState, LensState, MaskState, ToneState
 from gloamet.meter.cards import measure_cards, radiance_along
 from gloamet.sky.aerial import solve_aerial
 from gloamet.sky.air import Air
@@ -94,11 +94,11 @@ def _develop() -> None:
         develop_screen(picture, DevelopSettings(0.0, view=view))
     every_link = DevelopSettings(
         0.0,
-        glare=GlareState(veiling_glare=1.0),
-        masks=(MaskState(),),
-        tone=ToneState(contrast=0.1, local_contrast=0.5),
-        colour=ColourState(saturation=0.5),
-        lens=LensState(vignette=1.0, distortion=1.0, grain=0.1),
+        glare=Glare(veiling_glare=1.0),
+        masks=(Mask(),),
+        tone=Tone(contrast=0.1, local_contrast=0.5),
+        colour=ColourGrade(saturation=0.5),
+        lens=Lens(vignette=1.0, distortion=1.0, grain=0.1),
     )
     develop_screen(picture, every_link, (8, 8))
 

@@ -44,15 +44,14 @@ def run(options: argparse.Namespace) -> None:
     """Read every spot; two or more say how far they lie apart."""
     from gloamet.develop.exact import develop_exact
     from gloamet.develop.settings import DevelopSettings
-    from gloamet.document.expose import ExposeState
-    from gloamet.meter.metering import metered_ev
+    from gloamet.meter.metering import MeteringSettings, metered_ev
     from gloamet.meter.spot import read_spot, stops_apart
     from gloamet.output.light_file import read_light_file
 
     file = read_light_file(options.source)
     ev = options.ev
     if ev is None:
-        ev = metered_ev(ExposeState(), file.picture, file.seen, lambda: float("nan"))
+        ev = metered_ev(MeteringSettings(), file.picture, file.seen, lambda: float("nan"))
     codes = develop_exact(file.picture, DevelopSettings(ev, balanced=False))
     spots: list[dict[str, Any]] = []
     for x, y in options.spot:

@@ -32,7 +32,20 @@ NOTHING = Backdrop(None, None)
 
 
 def unpremultiplied(picture: Floats, transparency: Floats) -> Floats:
-    """Light (H, W, 3) of what covers 1 - transparency (H, W) of each pixel, black where nothing does."""
+    """Divide light by its coverage.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Light of what covers each pixel, (H, W, 3).
+    transparency : ndarray
+        Uncovered fraction of each pixel, (H, W).
+
+    Returns
+    -------
+    ndarray
+        Light of the covering objects, (H, W, 3); black where nothing covers.
+    """
     cover = 1.0 - transparency
     fraction = np.where(cover > LEAST_COVER, 1.0 / np.maximum(cover, LEAST_COVER), 0.0)
     return np.asarray(picture * fraction[..., None], np.float32)
@@ -49,6 +62,21 @@ def _codes(backdrop: Backdrop, height: int, width: int) -> Floats:
 
 
 def over_backdrop(codes: Floats, transparency: Floats, backdrop: Backdrop) -> Floats:
-    """Screen codes 0..1 (H, W, 3) of things over a backdrop."""
+    """Composite developed codes over a backdrop.
+
+    Parameters
+    ----------
+    codes : ndarray
+        Display codes 0 to 1, (H, W, 3).
+    transparency : ndarray
+        Fraction of each pixel that shows the backdrop, (H, W).
+    backdrop : Backdrop
+        Colours of the backdrop.
+
+    Returns
+    -------
+    ndarray
+        Display codes 0 to 1, (H, W, 3).
+    """
     behind = _codes(backdrop, *transparency.shape)
     return np.asarray(codes + np.clip(transparency, 0.0, 1.0)[..., None] * (behind - codes), np.float32)

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from gloamet.colour.oklab import linear_to_oklab, oklab_to_linear
 from gloamet.colour.views import REC709_LUMINANCE
 from gloamet.develop.colour_table import apply_table
-from gloamet.document.expose import ColourState, HueBand
+from gloamet.develop.links import ColourGrade, HueBand
 
 if TYPE_CHECKING:
     from gloamet.develop.grade_kernels import GradeArrays
@@ -30,18 +30,29 @@ BALANCE = 0.35  # lightness by which the border of toning moves
 
 
 def band_colour(hue_deg: float) -> Floats:
-    """Linear Rec.709 light (3,) of a clear colour of a hue, for a swatch."""
+    """Compute a swatch colour of a hue band.
+
+    Parameters
+    ----------
+    hue_deg : float
+        Hue in degrees.
+
+    Returns
+    -------
+    ndarray
+        Linear Rec. 709, (3,).
+    """
     hue = np.radians(hue_deg)
     lab = np.array([SWATCH[0], SWATCH[1] * np.cos(hue), SWATCH[1] * np.sin(hue)])
     return np.clip(oklab_to_linear(lab), 0.0, 1.0).astype(np.float32)
 
 
-def acts(colour: ColourState) -> bool:
+def acts(colour: ColourGrade) -> bool:
     """Whether it changes a picture."""
     return colour.on and colour.strength > 0.0 and (_shifts(colour) or bool(colour.table))
 
 
-def _shifts(colour: ColourState) -> bool:
+def _shifts(colour: ColourGrade) -> bool:
     return (
         colour.saturation != 1.0
         or colour.vibrance != 0.0
@@ -51,7 +62,7 @@ def _shifts(colour: ColourState) -> bool:
     )
 
 
-def _tones(colour: ColourState) -> bool:
+def _tones(colour: ColourGrade) -> bool:
     return colour.shadow_toning > 0.0 or colour.highlight_toning > 0.0
 
 
@@ -62,14 +73,14 @@ def _toning(tone: tuple[float, float, float], amount: float) -> list[float]:
     return [0.0, 0.0] if length < 1e-6 else [TONING * amount * a / length, TONING * amount * b / length]
 
 
-def _grey_weights(colour: ColourState) -> Floats:
+def _grey_weights(colour: ColourGrade) -> Floats:
     """Weights of linear light behind the filter; a black filter is none."""
     weights = REC709_LUMINANCE * np.array(colour.filter)
     total = float(weights.sum())
     return np.asarray(weights / total if total > 0.0 else REC709_LUMINANCE, np.float32)
 
 
-def _arrays(colour: ColourState) -> GradeArrays:
+def _arrays(colour: ColourGrade) -> GradeArrays:
     from gloamet.develop.grade_kernels import GradeArrays
 
     bands = [(band.hue, band.saturation, band.lightness) for band in colour.bands]
@@ -89,11 +100,25 @@ def _arrays(colour: ColourState) -> GradeArrays:
     )
 
 
-def grade_codes(codes: Floats, colour: ColourState) -> Floats:
-    """Codes 0..1 (..., 3) in their new colours, some of which may lie outside the screen's; the codes themselves while
-    the link is neutral.
+def grade_codes(codes: Floats, colour: ColourGrade) -> Floats:
+    """Apply the colour link to display codes.
 
-    Raises GloametError when the colour table cannot be read.
+    Parameters
+    ----------
+    codes : ndarray
+        Display codes 0 to 1, (..., 3).
+    colour : ColourGrade
+        Settings of the link.
+
+    Returns
+    -------
+    ndarray
+        Codes, (..., 3), some possibly outside 0 to 1; the same array while the link is neutral.
+
+    Raises
+    ------
+    GloametError
+        The look-up table cannot be read.
     """
     if not acts(colour):
         return codes

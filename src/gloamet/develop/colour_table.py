@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.file import write_atomically
 from gloamet.errors import GloametError
+from gloamet.files import write_atomically
 
 Floats = NDArray[np.float32]
 MAX_BYTES = 256 * 1024**2
@@ -48,7 +48,25 @@ def written_ns(path: str) -> int:
 
 
 def apply_table(codes: Floats, path: str) -> Floats:
-    """Codes through a .cube file of one or three dimensions. Raises GloametError when it cannot be read."""
+    """Apply a .cube look-up table to display codes.
+
+    Parameters
+    ----------
+    codes : ndarray
+        Display codes 0 to 1, (..., 3).
+    path : str
+        Path of a .cube file of one or three dimensions.
+
+    Returns
+    -------
+    ndarray
+        Codes, (..., 3).
+
+    Raises
+    ------
+    GloametError
+        The table cannot be read.
+    """
     file = Path(path)
     try:
         found = file.stat()
@@ -65,7 +83,24 @@ def apply_table(codes: Floats, path: str) -> Floats:
 
 
 def write_table(path: Path, colours: Callable[[Floats], Floats], size: int, title: str) -> None:
-    """Save a function of codes (n, 3) in 0..1 as a .cube of size³ colours, red fastest. Raises GloametError."""
+    """Write a function of colours as a .cube look-up table.
+
+    Parameters
+    ----------
+    path : Path
+        File to write.
+    colours : callable
+        Function of display codes (n, 3) in 0 to 1.
+    size : int
+        Grid points per side.
+    title : str
+        Title in the file.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be written.
+    """
     if not 2 <= size <= 129:
         raise GloametError(f"A colour table has 2 to 129 steps a side, not {size}.")
     axis = np.linspace(0.0, 1.0, size, dtype=np.float32)

@@ -47,6 +47,7 @@ from gloamet.develop.display_kernels import (
 from gloamet.develop.exact import LUMINANCE, brightness_gain
 from gloamet.develop.lens import bend, finish_pixels, parts_that_act
 from gloamet.develop.light_kernels import expose_rows
+from gloamet.develop.links import ColourGrade, Tone
 from gloamet.develop.masks import NO_PLANES, MaskPlanes, changes, light_masks
 from gloamet.develop.pixel_kernels import enlarge_rows
 from gloamet.develop.settings import DevelopSettings
@@ -58,7 +59,6 @@ from gloamet.develop.tone import (
     lifts_details,
     toned_stops,
 )
-from gloamet.document.expose import ColourState, ToneState
 
 Floats = NDArray[np.float32]
 Pixels = NDArray[np.uint8]
@@ -130,7 +130,7 @@ def _film_arrays(is_film: bool) -> FilmCurve:
 
 
 @lru_cache(maxsize=8)
-def _tone_arrays(tone: ToneState) -> ToneArrays:
+def _tone_arrays(tone: Tone) -> ToneArrays:
     brightness, channels = _NOTHING, np.zeros((3, 0), np.float32)
     if bends_brightness(tone):
         brightness = np.exp2(toned_stops(_TABLE_STOPS, tone) - _TABLE_STOPS).astype(np.float32)
@@ -149,7 +149,7 @@ def _code_grid() -> Floats:
 
 
 @lru_cache(maxsize=8)
-def _colour_cube(colour: ColourState, _table_written_ns: int) -> Floats:
+def _colour_cube(colour: ColourGrade, _table_written_ns: int) -> Floats:
     """What the link of colour makes of codes 0..1, some of it past them."""
     return _cube(colour_grade.grade_codes(_code_grid(), colour)) if colour_grade.acts(colour) else _NOTHING
 
@@ -293,7 +293,20 @@ class ScreenDeveloper:
 
 
 def enlarged_pixels(pixels: Pixels, size: tuple[int, int]) -> Pixels:
-    """Pixels (h, w, 4) at another size (width, height), straight lines between them."""
+    """Resize developed pixels bilinearly.
+
+    Parameters
+    ----------
+    pixels : ndarray
+        8-bit RGBX, (h, w, 4).
+    size : tuple of int
+        Width and height of the result in pixels.
+
+    Returns
+    -------
+    ndarray
+        8-bit RGBX, (H, W, 4).
+    """
     small = np.ascontiguousarray(pixels).view(np.uint32)[..., 0]
     width, high = size
     out, room = np.empty((high, width), np.uint32), np.empty(small.shape[1] + 1, np.uint32)
@@ -303,5 +316,20 @@ def enlarged_pixels(pixels: Pixels, size: tuple[int, int]) -> Pixels:
 
 
 def develop_screen(picture: Floats, settings: DevelopSettings, size: tuple[int, int] | None = None) -> Pixels:
-    """8-bit RGBX for the screen, (H, W, 4), of one picture; see `ScreenDeveloper`."""
+    """Develop one picture for the screen.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    settings : DevelopSettings
+        How to develop.
+    size : tuple of int or None, optional
+        Width and height of the result in pixels; None keeps the size of the picture.
+
+    Returns
+    -------
+    ndarray
+        8-bit RGBX, (H, W, 4).
+    """
     return ScreenDeveloper().develop(picture, settings, size)

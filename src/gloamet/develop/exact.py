@@ -49,9 +49,26 @@ def brightness_gain(picture: Floats, settings: DevelopSettings, weights: Floats)
 
 
 def develop_exact(picture: Floats, settings: DevelopSettings, planes: MaskPlanes = NO_PLANES) -> Floats:
-    """Display code values in 0..1, (H, W, 3) float32, by the exact transforms: for files.
+    """Develop a picture by the exact transforms, for files.
 
-    Raises GloametError when a view or a colour table cannot be used.
+    Parameters
+    ----------
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    settings : DevelopSettings
+        How to develop.
+    planes : MaskPlanes, optional
+        What the masks ask for: distances, sunlit fractions, parts, materials.
+
+    Returns
+    -------
+    ndarray
+        Display codes 0 to 1, (H, W, 3) float32.
+
+    Raises
+    ------
+    GloametError
+        A view transform or a look-up table cannot be used.
     """
     light = light_masks(through_lens(expose(picture, settings), settings), settings.masks, planes)
     gain = brightness_gain(light, settings, LUMINANCE)

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.document.expose import GlareState
+from gloamet.develop.links import Glare
 
 Floats = NDArray[np.float32]
 Array = NDArray[np.float64]
@@ -32,14 +32,11 @@ WAVELENGTHS_NM = (610.0, 540.0, 465.0)  # of AP1's red, green and blue, about
 GHOSTS = ((-0.55, (0.4, 0.55, 0.5)), (-1.15, (0.3, 0.25, 0.35)), (0.4, (0.3, 0.2, 0.15)))
 
 
-SHARES_LEFT_OUT = {
-    "strength": 1.0,
-    "veiling_glare": 0.0,
-    "glow": 0.0,
-    "starburst": 0.0,
-    "flare": 0.0,
-    "glow_threshold": 0.0,
-}
+def _shape_only(glare: Glare) -> Glare:
+    """The glare without its amounts: what the Fourier transforms of its shapes depend on."""
+    return Glare(
+        blades=glare.blades, glow_size=glare.glow_size, starburst_rotation_deg=glare.starburst_rotation_deg
+    )
 
 
 class Spread(NamedTuple):
@@ -57,7 +54,7 @@ def _offsets(padded: tuple[int, int]) -> tuple[Array, Array]:
     return down[:, None], across[None, :]
 
 
-def star_kernel(padded: tuple[int, int], height: int, glare: GlareState) -> Array:
+def star_kernel(padded: tuple[int, int], height: int, glare: Glare) -> Array:
     """Where the light of a point goes by diffraction at the blades, (3, n, m), each channel's sum 1."""
     y, x = _offsets(padded)
     kernel = np.zeros((3, *padded))
@@ -74,7 +71,7 @@ def star_kernel(padded: tuple[int, int], height: int, glare: GlareState) -> Arra
 
 
 @lru_cache(maxsize=2)
-def _spread(padded: tuple[int, int], height: int, glare: GlareState) -> Spread:
+def _spread(padded: tuple[int, int], height: int, glare: Glare) -> Spread:
     from scipy.fft import rfft2
 
     y, x = _offsets(padded)
@@ -92,7 +89,7 @@ def _spread(padded: tuple[int, int], height: int, glare: GlareState) -> Spread:
     )
 
 
-def acts(glare: GlareState) -> bool:
+def acts(glare: Glare) -> bool:
     """Whether it changes a picture."""
     return (
         glare.on
@@ -115,7 +112,7 @@ def _ghosts(bright: Array) -> Array:
     return out
 
 
-def glare_picture(picture: Floats, glare: GlareState) -> Floats:
+def glare_picture(picture: Floats, glare: Glare) -> Floats:
     """A picture (H, W, 3) in reflectances with the lens's glare; the picture itself while there is none."""
     if not acts(glare):
         return picture
@@ -128,7 +125,7 @@ def glare_picture(picture: Floats, glare: GlareState) -> Floats:
     factor = max(1, round(height / WORK_HEIGHT))
     h, w = -(-height // factor), -(-width // factor)
     padded = (next_fast_len(2 * h, real=True), next_fast_len(w + h, real=True))
-    spread = _spread(padded, h, glare.model_copy(update=SHARES_LEFT_OUT))
+    spread = _spread(padded, h, _shape_only(glare))
     veil, glow, star, flare = (
         glare.strength * fraction / 100.0
         for fraction in (glare.veiling_glare, glare.glow, glare.starburst, glare.flare)

@@ -60,14 +60,38 @@ def stops_over_grey(picture: Floats, ev: float) -> Floats:
 
 
 def false_colour(picture: Floats, settings: DevelopSettings) -> Pixels:
-    """The zone of each pixel, by its light as it is exposed, before every other link."""
+    """Show the exposure zone of each pixel.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    settings : DevelopSettings
+        How to develop.
+
+    Returns
+    -------
+    ndarray
+        Zone colours, 8-bit RGBX (H, W, 4), before all links but the exposure.
+    """
     limits = np.array([zone.up_to for zone in ZONES[:-1]], np.float32)
     colours = np.array([(*zone.colour, 255) for zone in ZONES], np.uint8)
     return colours[np.searchsorted(limits, stops_over_grey(picture, settings.ev), side="right")]
 
 
 def clipping(pixels: Pixels) -> Pixels:
-    """Developed pixels, those that clip or are crushed marked."""
+    """Mark clipped and crushed pixels.
+
+    Parameters
+    ----------
+    pixels : ndarray
+        Developed pixels, 8-bit RGBX (H, W, 4).
+
+    Returns
+    -------
+    ndarray
+        The pixels with marks, (H, W, 4).
+    """
     out = pixels.copy()
     out[(pixels[..., :3] >= CLIPPED).any(-1), :3] = CLIP_COLOUR
     out[(pixels[..., :3] <= CRUSHED).all(-1), :3] = CRUSH_COLOUR
@@ -75,13 +99,37 @@ def clipping(pixels: Pixels) -> Pixels:
 
 
 def fractions_at_the_ends(pixels: Pixels) -> tuple[float, float]:
-    """Shares of developed pixels that clip, and that are crushed, 0..1."""
+    """Measure the fractions of clipped and of crushed pixels.
+
+    Parameters
+    ----------
+    pixels : ndarray
+        Developed pixels, 8-bit RGBX (H, W, 4).
+
+    Returns
+    -------
+    tuple of float
+        Fractions 0 to 1: clipped, crushed.
+    """
     clipped, crushed = (pixels[..., :3] >= CLIPPED).any(-1), (pixels[..., :3] <= CRUSHED).all(-1)
     return float(clipped.mean()), float(crushed.mean())
 
 
 def mask_overlay(pixels: Pixels, weights: Floats) -> Pixels:
-    """Developed pixels under the colour of a mask, as much as it covers."""
+    """Overlay a mask on developed pixels.
+
+    Parameters
+    ----------
+    pixels : ndarray
+        Developed pixels, 8-bit RGBX (H, W, 4).
+    weights : ndarray
+        Weight of the mask 0 to 1, (H, W).
+
+    Returns
+    -------
+    ndarray
+        Pixels with the mask colour, (H, W, 4).
+    """
     out = pixels.copy()
     cover = (MASK_COVER * weights)[..., None].astype(np.float32)
     mixed = pixels[..., :3] + cover * (np.array(MASK_COLOUR, np.float32) - pixels[..., :3])

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.views import REC709_LUMINANCE
-from gloamet.document.expose import LensState
+from gloamet.develop.links import Lens
 
 Floats = NDArray[np.float32]
 GRAIN_CODES = 0.09  # standard deviation of full grain in middle tones, of the range of codes
@@ -29,7 +29,7 @@ class LensParts(NamedTuple):
     finishes: bool
 
 
-def parts_that_act(lens: LensState) -> LensParts:
+def parts_that_act(lens: Lens) -> LensParts:
     """Bent lines or fringes; the vignette; sharpness or grain."""
     on = lens.on and lens.strength > 0.0
     return LensParts(
@@ -52,7 +52,7 @@ def vignette_gain(shape: tuple[int, int], stops: float) -> Floats:
     return np.asarray(fall if stops >= 0.0 else 1.0 / fall, np.float32)
 
 
-def bend(picture: Floats, lens: LensState) -> Floats:
+def bend(picture: Floats, lens: Lens) -> Floats:
     """A picture through a lens that bends lines and shows red larger than blue; edges are drawn out."""
     from gloamet.develop.light_kernels import bend_rows
     from gloamet.develop.threads import THREADS, on_all_threads
@@ -84,7 +84,7 @@ def _noise(shape: tuple[int, int], size: float) -> Floats:
     return np.asarray((noise - noise.mean()) / max(float(noise.std()), 1e-6), np.float32)
 
 
-def _details(luminance: Floats, lens: LensState) -> Floats:
+def _details(luminance: Floats, lens: Lens) -> Floats:
     """What sharpness adds to codes of a luminance (H, W) in 0..1."""
     from scipy.ndimage import gaussian_filter
 
@@ -92,13 +92,13 @@ def _details(luminance: Floats, lens: LensState) -> Floats:
     return np.asarray(np.float32(lens.strength * lens.sharpness) * (luminance - blurred), np.float32)
 
 
-def _grain(shape: tuple[int, int], lens: LensState) -> tuple[Floats, np.float32]:
+def _grain(shape: tuple[int, int], lens: Lens) -> tuple[Floats, np.float32]:
     """Grains (H, W), and how strong they are in middle tones, times four."""
     noise = _noise(shape, max(1.0, lens.grain_size / 100.0 * shape[0]))
     return noise, np.float32(4.0 * lens.strength * lens.grain * GRAIN_CODES)
 
 
-def finish(codes: Floats, lens: LensState) -> Floats:
+def finish(codes: Floats, lens: Lens) -> Floats:
     """Codes 0..1 (H, W, 3), sharpened and with grain."""
     luminance = codes @ REC709_LUMINANCE.astype(np.float32)
     added = _details(luminance, lens) if lens.sharpness > 0.0 else np.zeros_like(luminance)
@@ -108,7 +108,7 @@ def finish(codes: Floats, lens: LensState) -> Floats:
     return np.clip(codes + added[..., None], 0.0, 1.0)
 
 
-def finish_pixels(pixels: NDArray[np.uint32], lens: LensState) -> None:
+def finish_pixels(pixels: NDArray[np.uint32], lens: Lens) -> None:
     """The same for packed pixels (H, W) in place."""
     from gloamet.develop.pixel_kernels import finish_rows, luminance_rows
     from gloamet.develop.threads import on_all_threads

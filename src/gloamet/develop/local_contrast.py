@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.expose import ToneState
+from gloamet.develop.links import Tone
 
 Floats = NDArray[np.float32]
 EDGE_STOPS = 0.7  # steps much larger than this are edges and stay as they are
@@ -32,7 +32,7 @@ def _line(small: Floats, width: int) -> Floats:
     return np.stack([mean(slope), mean(middle - slope * middle)], -1)
 
 
-def local_gain(picture: Floats, tone: ToneState, weights: Floats) -> Floats:
+def local_gain(picture: Floats, tone: Tone, weights: Floats) -> Floats:
     """Factors (H, W) by which local contrast makes the pixels of a picture (H, W, 3) brighter; weights (3,) are those
     of its channels in luminance."""
     from gloamet.develop.light_kernels import details_rows, shrink_stops_rows

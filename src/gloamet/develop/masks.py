@@ -7,6 +7,7 @@ acts before the tone, on light: what a view has cut off could not be brought bac
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any, NamedTuple
 
@@ -15,8 +16,8 @@ from numpy.typing import NDArray
 
 from gloamet.colour.balance import warmth_gain
 from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.develop.links import Mask
 from gloamet.develop.tone import CONTRAST_STOPS, GREY_CARD
-from gloamet.document.expose import MaskState
 
 Floats = NDArray[np.float32]
 Numbers = NDArray[np.int32]
@@ -40,16 +41,22 @@ class MaskPlanes(NamedTuple):
 
 NO_PLANES = MaskPlanes()
 # fields of a mask that do not say what it covers
-NO_EFFECT = {
-    "name": "",
-    "on": True,
-    "strength": 1.0,
-    "inverted": False,
-    "exposure": 0.0,
-    "mired": 0.0,
-    "saturation": 1.0,
-    "contrast": 0.0,
-}
+
+
+def _area_only(mask: Mask) -> Mask:
+    """The mask without name and correction: what the weights of its area depend on."""
+    plain = Mask()
+    return replace(
+        mask,
+        name=plain.name,
+        on=True,
+        strength=1.0,
+        inverted=False,
+        exposure=0.0,
+        mired=0.0,
+        saturation=1.0,
+        contrast=0.0,
+    )
 
 
 def _smooth(value: NDArray[Any]) -> Floats:
@@ -57,7 +64,7 @@ def _smooth(value: NDArray[Any]) -> Floats:
     return np.asarray(t * t * (3.0 - 2.0 * t), np.float32)
 
 
-def _places(mask: MaskState, shape: tuple[int, int]) -> tuple[Floats, Floats]:
+def _places(mask: Mask, shape: tuple[int, int]) -> tuple[Floats, Floats]:
     """Places of pixels from the mask's middle in picture heights, along its own axes."""
     h, w = shape
     dx = ((np.arange(w, dtype=np.float32) + 0.5) / w - mask.x)[None, :] * (w / h)
@@ -66,18 +73,18 @@ def _places(mask: MaskState, shape: tuple[int, int]) -> tuple[Floats, Floats]:
     return np.asarray(c * dx + s * dy, np.float32), np.asarray(c * dy - s * dx, np.float32)
 
 
-def _round(mask: MaskState, shape: tuple[int, int]) -> Floats:
+def _round(mask: Mask, shape: tuple[int, int]) -> Floats:
     across, down = _places(mask, shape)
     radius = np.hypot(across / (0.5 * mask.width), down / (0.5 * mask.height))
     return _smooth((1.0 - radius) / max(mask.softness, 1e-3))
 
 
-def _gradient(mask: MaskState, shape: tuple[int, int]) -> Floats:
+def _gradient(mask: Mask, shape: tuple[int, int]) -> Floats:
     """All above the upper end of its height, nothing below the lower one."""
     return _smooth(0.5 - _places(mask, shape)[1] / mask.height)
 
 
-def _painted(mask: MaskState, shape: tuple[int, int]) -> Floats:
+def _painted(mask: Mask, shape: tuple[int, int]) -> Floats:
     factor = max(1, round(shape[0] / PAINTED_HEIGHT))
     h, w = -(-shape[0] // factor), -(-shape[1] // factor)
     out = np.zeros((h, w), np.float32)
@@ -107,21 +114,21 @@ def _resized(plane: Floats, shape: tuple[int, int]) -> Floats:
     return plane
 
 
-def _softened(mask: MaskState, inside: Floats) -> Floats:
+def _softened(mask: Mask, inside: Floats) -> Floats:
     from scipy.ndimage import gaussian_filter
 
     sigma = mask.softness * BORDER * inside.shape[0]
     return np.asarray(gaussian_filter(inside, sigma), np.float32) if sigma > 0.2 else inside
 
 
-def _named(mask: MaskState, numbers: Numbers | None, names: tuple[str, ...]) -> Floats | None:
+def _named(mask: Mask, numbers: Numbers | None, names: tuple[str, ...]) -> Floats | None:
     if numbers is None:
         return None
     found = [index for index, name in enumerate(names) if name == mask.target]
     return _softened(mask, np.isin(numbers, found).astype(np.float32))
 
 
-def _distance(mask: MaskState, depth: Floats | None) -> Floats | None:
+def _distance(mask: Mask, depth: Floats | None) -> Floats | None:
     if depth is None:
         return None
     far = np.where(depth > 0.0, depth, np.float32(1e6))
@@ -129,7 +136,7 @@ def _distance(mask: MaskState, depth: Floats | None) -> Floats | None:
     return _smooth((far - mask.near_m) / border + 0.5) * _smooth((mask.far_m - far) / border + 0.5)
 
 
-def _sunlit(mask: MaskState, fraction: Floats | None) -> Floats | None:
+def _sunlit(mask: Mask, fraction: Floats | None) -> Floats | None:
     if fraction is None:
         return None
     width = 0.02 + 0.6 * mask.softness * SUN_SHARE
@@ -138,7 +145,7 @@ def _sunlit(mask: MaskState, fraction: Floats | None) -> Floats | None:
 
 
 @lru_cache(maxsize=4)
-def _placed(mask: MaskState, shape: tuple[int, int]) -> Floats:
+def _placed(mask: Mask, shape: tuple[int, int]) -> Floats:
     """How much a mask covers that is laid in the picture, kept while a hand changes its effect, left out of the key."""
     weights = PLACED[mask.kind](mask, shape)
     weights.setflags(write=False)
@@ -148,11 +155,26 @@ def _placed(mask: MaskState, shape: tuple[int, int]) -> Floats:
 PLACED = {"round": _round, "gradient": _gradient, "painted": _painted}
 
 
-def mask_weights(mask: MaskState, shape: tuple[int, int], planes: MaskPlanes) -> Floats:
-    """How much a mask covers of each pixel of a picture, (H, W) in 0..1; nothing where what it asks for is unknown."""
+def mask_weights(mask: Mask, shape: tuple[int, int], planes: MaskPlanes) -> Floats:
+    """Compute the weight of a mask for each pixel.
+
+    Parameters
+    ----------
+    mask : Mask
+        The mask.
+    shape : tuple of int
+        Height and width in pixels.
+    planes : MaskPlanes
+        Distances, sunlit fractions, parts and materials of the picture.
+
+    Returns
+    -------
+    ndarray
+        Weights 0 to 1, (H, W); zero where the plane it needs is unknown.
+    """
     found: Floats | None
     if mask.kind in PLACED:
-        found = _placed(mask.model_copy(update=NO_EFFECT), shape)
+        found = _placed(_area_only(mask), shape)
     elif mask.kind in ("part", "material"):
         numbers, names = (
             (planes.parts, planes.part_names)
@@ -170,8 +192,19 @@ def mask_weights(mask: MaskState, shape: tuple[int, int], planes: MaskPlanes) ->
     return np.asarray(1.0 - found if mask.inverted else found, np.float32)
 
 
-def changes(mask: MaskState) -> bool:
-    """Whether a mask does anything to what it covers."""
+def changes(mask: Mask) -> bool:
+    """Tell whether a mask changes what it covers.
+
+    Parameters
+    ----------
+    mask : Mask
+        The mask.
+
+    Returns
+    -------
+    bool
+        Whether it is on and has a correction.
+    """
     return (
         mask.on
         and mask.strength > 0.0
@@ -179,7 +212,7 @@ def changes(mask: MaskState) -> bool:
     )
 
 
-def _lit(picture: Floats, weights: Floats, mask: MaskState) -> Floats:
+def _lit(picture: Floats, weights: Floats, mask: Mask) -> Floats:
     """A picture with the light of one mask, by its weights (H, W)."""
     from gloamet.develop.light_kernels import LocalLight, local_light_rows
     from gloamet.develop.threads import on_all_threads
@@ -201,7 +234,7 @@ def _lit(picture: Floats, weights: Floats, mask: MaskState) -> Floats:
     return out
 
 
-def light_masks(picture: Floats, masks: tuple[MaskState, ...], planes: MaskPlanes) -> Floats:
+def light_masks(picture: Floats, masks: tuple[Mask, ...], planes: MaskPlanes) -> Floats:
     """A picture (H, W, 3) with the local light of all masks, one after the other."""
     for mask in masks:
         if changes(mask):

@@ -27,7 +27,18 @@ DARK = 1e-4  # light of both pictures below which stops mean nothing, of a pictu
 
 
 def codes_to_lab(codes: Array) -> Array:
-    """CIE L*a*b* (D65) of codes."""
+    """Convert sRGB codes to CIE L*a*b*.
+
+    Parameters
+    ----------
+    codes : ndarray
+        Display codes 0 to 1, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        L*a*b* with the D65 white, (..., 3).
+    """
     xyz = srgb_to_linear(codes) @ _TO_XYZ.T / _WHITE
     f = np.where(xyz > _EPSILON, np.cbrt(xyz), (_KAPPA * xyz + 16.0) / 116.0)
     x, y, z = np.moveaxis(f, -1, 0)
@@ -35,9 +46,24 @@ def codes_to_lab(codes: Array) -> Array:
 
 
 def delta_e_2000(one: Array, other: Array) -> Array:
-    """CIEDE2000 of two L*a*b* colours (..., 3).
+    """Compute the CIEDE2000 colour difference.
 
-    Sharma, Wu, Dalal, "The CIEDE2000 color-difference formula" (2005).
+    Parameters
+    ----------
+    one : ndarray
+        L*a*b* colours, (..., 3).
+    other : ndarray
+        L*a*b* colours, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        Differences, (...).
+
+    References
+    ----------
+    .. [1] G. Sharma, W. Wu, E. Dalal, "The CIEDE2000 color-difference formula", Color Research and Application 30,
+       2005.
     """
     l1, a1, b1 = np.moveaxis(np.asarray(one, float), -1, 0)
     l2, a2, b2 = np.moveaxis(np.asarray(other, float), -1, 0)
@@ -69,12 +95,38 @@ def delta_e_2000(one: Array, other: Array) -> Array:
 
 
 def code_difference(one: Array, other: Array) -> Array:
-    """CIEDE2000 (...) of two pictures' codes."""
+    """Compute the CIEDE2000 difference of two pictures' codes.
+
+    Parameters
+    ----------
+    one : ndarray
+        Display codes 0 to 1, (..., 3).
+    other : ndarray
+        Display codes 0 to 1, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        Differences, (...).
+    """
     return delta_e_2000(codes_to_lab(one), codes_to_lab(other))
 
 
 def stops_difference(one: Array, other: Array) -> Array:
-    """log2 (...) of how much brighter the first light is; nan where both are dark."""
+    """Compute the luminance difference of two pictures in stops.
+
+    Parameters
+    ----------
+    one : ndarray
+        Light in AP1, (..., 3).
+    other : ndarray
+        Light in AP1, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        Log2 of the ratio, (...); nan where both are dark.
+    """
     a, b = (np.nan_to_num(light, nan=0.0, posinf=1e9) @ AP1_LUMINANCE for light in (one, other))
     floor = DARK * max(float(np.quantile(np.maximum(a, b), 0.99)), 1e-12)
     known = np.maximum(a, b) > floor

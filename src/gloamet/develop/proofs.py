@@ -143,7 +143,20 @@ def thumbnail(codes: Codes) -> Codes:
 
 
 def proofed(codes: Codes, name: str) -> Codes:
-    """Codes (H, W, 3) of what a proof shows."""
+    """Simulate how a picture appears in a proof.
+
+    Parameters
+    ----------
+    codes : ndarray
+        Display codes 0 to 1, (H, W, 3).
+    name : str
+        Name of the proof.
+
+    Returns
+    -------
+    ndarray
+        Display codes 0 to 1, (H, W, 3).
+    """
     if name == "thumbnail":
         codes = thumbnail(codes)
     shown = PROOFS[name].show(srgb_to_linear(codes))
@@ -151,7 +164,20 @@ def proofed(codes: Codes, name: str) -> Codes:
 
 
 def proofed_pixels(pixels: NDArray[np.uint8], name: str) -> NDArray[np.uint8]:
-    """Developed pixels (H, W, 4) of what a proof shows, of the same size: a thumbnail stands on grey."""
+    """Simulate how developed pixels appear in a proof.
+
+    Parameters
+    ----------
+    pixels : ndarray
+        Developed pixels, 8-bit RGBX (H, W, 4).
+    name : str
+        Name of the proof.
+
+    Returns
+    -------
+    ndarray
+        Pixels of the same size; a thumbnail is on grey.
+    """
     codes = proofed(pixels[..., :3].astype(np.float32) / np.float32(255.0), name)
     out = np.full_like(pixels, 255)
     out[..., :3] = SURROUND_CODE
@@ -180,7 +206,18 @@ def _lightness(linear: Linear) -> NDArray[np.float64]:
 
 
 def warnings_of(codes: Codes) -> Warnings:
-    """What a picture loses elsewhere, measured on few pixels."""
+    """Measure what a picture loses on other screens and on paper.
+
+    Parameters
+    ----------
+    codes : ndarray
+        Display codes 0 to 1 of few pixels, (H, W, 3).
+
+    Returns
+    -------
+    Warnings
+        The losses.
+    """
     small = thumbnail(codes)
     linear = srgb_to_linear(small)
     phone = _vivid_phone(linear)
@@ -197,8 +234,20 @@ def warnings_of(codes: Codes) -> Warnings:
 
 
 def warning_labels(found: Warnings) -> list[str]:
-    """What is worth saying of it.
+    """Write the warnings that are worth mentioning.
 
+    Parameters
+    ----------
+    found : Warnings
+        Measured losses.
+
+    Returns
+    -------
+    list of str
+        One sentence per warning.
+
+    Examples
+    --------
     >>> warning_labels(Warnings(0.001, 0.02, 14.0))
     []
     """

@@ -28,14 +28,37 @@ def _thinned(picture: NDArray[Any]) -> NDArray[Any]:
 
 
 def code_counts(pixels: Pixels) -> Counts:
-    """How many pixels have each code of red, green and blue, (3, 256)."""
+    """Count the display codes of each channel.
+
+    Parameters
+    ----------
+    pixels : ndarray
+        Developed pixels, 8-bit RGBX (H, W, 4).
+
+    Returns
+    -------
+    ndarray
+        Counts for red, green and blue, (3, 256).
+    """
     few = _thinned(pixels)
     return np.stack([np.bincount(few[..., c].ravel(), minlength=256) for c in range(3)])
 
 
 def stop_counts(picture: NDArray[np.float32], ev: float) -> Counts:
-    """How many pixels lie in each eighth of a stop from a grey card, from LOWEST_STOP to HIGHEST_STOP; what is beyond
-    counts at the ends."""
+    """Count pixels by stops from a grey card.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    ev : float
+        Exposure value at ISO 100.
+
+    Returns
+    -------
+    ndarray
+        Counts for each eighth of a stop from LOWEST_STOP to HIGHEST_STOP; what is beyond is counted at the ends.
+    """
     stops = stops_over_grey(_thinned(picture).astype(np.float32), ev)
     bins = (HIGHEST_STOP - LOWEST_STOP) * BINS_PER_STOP
     index = np.clip((stops - LOWEST_STOP) * BINS_PER_STOP, 0, bins - 1).astype(np.int64)
@@ -43,7 +66,22 @@ def stop_counts(picture: NDArray[np.float32], ev: float) -> Counts:
 
 
 def waveform(pixels: Pixels, columns: int, rows: int) -> Counts:
-    """How many pixels of each column of the picture have which code, per channel: (3, rows, columns), bright on top."""
+    """Count display codes by column of the picture.
+
+    Parameters
+    ----------
+    pixels : ndarray
+        Developed pixels, 8-bit RGBX (H, W, 4).
+    columns : int
+        Number of columns.
+    rows : int
+        Number of rows of codes, bright on top.
+
+    Returns
+    -------
+    ndarray
+        Counts, (3, rows, columns).
+    """
     few = _thinned(pixels)
     across = np.arange(few.shape[1]) * columns // few.shape[1]
     out = np.empty((3, rows, columns), np.int64)
@@ -55,7 +93,20 @@ def waveform(pixels: Pixels, columns: int, rows: int) -> Counts:
 
 
 def colour_position(codes: NDArray[np.float64], size: int) -> NDArray[np.int64]:
-    """Place (..., 2), across and down, of colours of codes 0..1 on a round field of hues, `size` pixels wide."""
+    """Compute the position of colours in the vectorscope.
+
+    Parameters
+    ----------
+    codes : ndarray
+        Display codes 0 to 1, (..., 3).
+    size : int
+        Width of the field in pixels.
+
+    Returns
+    -------
+    ndarray
+        Column and row, (..., 2).
+    """
     lab = linear_to_oklab(srgb_to_linear(codes))
     across = 0.5 + 0.5 * lab[..., 1] / WIDEST_CHROMA
     down = 0.5 - 0.5 * lab[..., 2] / WIDEST_CHROMA
@@ -63,7 +114,20 @@ def colour_position(codes: NDArray[np.float64], size: int) -> NDArray[np.int64]:
 
 
 def colour_counts(pixels: Pixels, size: int) -> Counts:
-    """How many pixels have which hue and chroma, (size, size): grey in the middle, hue round it as in Oklab."""
+    """Count pixels by hue and chroma.
+
+    Parameters
+    ----------
+    pixels : ndarray
+        Developed pixels, 8-bit RGBX (H, W, 4).
+    size : int
+        Width of the field in pixels.
+
+    Returns
+    -------
+    ndarray
+        Counts, (size, size): grey in the centre, hue as angle in Oklab.
+    """
     few = _thinned(pixels)[..., :3].reshape(-1, 3) / 255.0
     place = colour_position(few, size)
     return np.bincount(place[:, 1] * size + place[:, 0], minlength=size * size).reshape(size, size)

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from gloamet.colour.temperature import balance_matrix
 from gloamet.colour.views import DEFAULT_VIEW
-from gloamet.document.expose import ColourState, GlareState, LensState, MaskState, ToneState
+from gloamet.develop.links import ColourGrade, Glare, Lens, Mask, Tone
 
 Floats = NDArray[np.float32]
 
@@ -34,16 +34,16 @@ class DevelopSettings:
     view: str = DEFAULT_VIEW
     balanced: bool = True
     warmth_kept: float = 0.0
-    glare: GlareState = GlareState()
-    masks: tuple[MaskState, ...] = ()
-    tone: ToneState = ToneState()
-    colour: ColourState = ColourState()
-    lens: LensState = LensState()
+    glare: Glare = Glare()
+    masks: tuple[Mask, ...] = ()
+    tone: Tone = Tone()
+    colour: ColourGrade = ColourGrade()
+    lens: Lens = Lens()
 
     def point_operations(self) -> DevelopSettings:
         """Its point operations, which act on every pixel alike: for cards, skies and other views than the picture."""
-        tone = self.tone.model_copy(update={"local_contrast": 0.0})
-        return replace(self, glare=GlareState(), masks=(), tone=tone, lens=LensState())
+        tone = replace(self.tone, local_contrast=0.0)
+        return replace(self, glare=Glare(), masks=(), tone=tone, lens=Lens())
 
     def matrix(self) -> Floats:
         """Exposure and white balance as one AP1 matrix."""

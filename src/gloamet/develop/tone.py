@@ -12,8 +12,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.curves import STRAIGHT, CurvePoints
 from gloamet.colour.spaces import AP1_LUMINANCE
-from gloamet.document.expose import STRAIGHT, CurvePoints, ToneState
+from gloamet.develop.links import Tone
 
 Floats = NDArray[np.float32]
 Array = NDArray[np.float64]
@@ -44,7 +45,24 @@ def _region(stops: Array, limits: tuple[float, float, float | None]) -> Array:
 
 
 def free_curve(stops: Array, points: CurvePoints) -> Array:
-    """Stops through a free curve, a monotone cubic (Fritsch, Carlson 1980); beyond its ends in parallel with it."""
+    """Apply a free curve to stops.
+
+    Parameters
+    ----------
+    stops : ndarray
+        Stops from grey, any shape.
+    points : CurvePoints
+        Points of the curve, input and output 0 to 1.
+
+    Returns
+    -------
+    ndarray
+        Stops after a monotone cubic through the points; beyond its ends parallel to it.
+
+    References
+    ----------
+    .. [1] F. Fritsch, R. Carlson, "Monotone piecewise cubic interpolation", 1980.
+    """
     if points == STRAIGHT:
         return stops
     from scipy.interpolate import PchipInterpolator
@@ -56,7 +74,7 @@ def free_curve(stops: Array, points: CurvePoints) -> Array:
     return np.asarray((PchipInterpolator(x, y)(inside) + place - inside) * span + CURVE_LOW)
 
 
-def toned_stops(stops: Array, tone: ToneState) -> Array:
+def toned_stops(stops: Array, tone: Tone) -> Array:
     """Stops from grey as they are laid out anew, of any shape; rising in `stops`."""
     s = stops * 2.0 ** (CONTRAST_STOPS * tone.contrast)
     s = s + tone.s_curve * s * np.exp(-((s / MIDDLE_STOPS) ** 2))
@@ -75,7 +93,7 @@ def toned_stops(stops: Array, tone: ToneState) -> Array:
     return np.asarray(stops + tone.strength * (s - stops))
 
 
-def channel_stops(stops: Array, points: CurvePoints, tone: ToneState) -> Array:
+def channel_stops(stops: Array, points: CurvePoints, tone: Tone) -> Array:
     """Stops of one channel through its free curve."""
     return np.asarray(stops + tone.strength * (free_curve(stops, points) - stops))
 
@@ -86,26 +104,26 @@ def stops_from_grey(light: NDArray[Any]) -> Array:
     return np.minimum(np.log2(np.maximum(light, least) / GREY_CARD), HIGHEST_STOPS)
 
 
-def bends_brightness(tone: ToneState) -> bool:
+def bends_brightness(tone: Tone) -> bool:
     """Whether the curve is another than the straight one."""
-    plain = ToneState()
+    plain = Tone()
     names = ("contrast", "s_curve", "roll_off", "highlights", "shadows", "whites", "blacks", "curve")
     return tone.on and tone.strength > 0.0 and any(getattr(tone, n) != getattr(plain, n) for n in names)
 
 
-def channel_curves(tone: ToneState) -> tuple[CurvePoints, CurvePoints, CurvePoints] | None:
+def channel_curves(tone: Tone) -> tuple[CurvePoints, CurvePoints, CurvePoints] | None:
     """The free curves of red, green and blue, None while all are straight."""
     curves = (tone.curve_red, tone.curve_green, tone.curve_blue)
     acts = tone.on and tone.strength > 0.0 and any(curve != STRAIGHT for curve in curves)
     return curves if acts else None
 
 
-def lifts_details(tone: ToneState) -> bool:
+def lifts_details(tone: Tone) -> bool:
     """Whether local contrast acts."""
     return tone.on and tone.strength > 0.0 and tone.local_contrast != 0.0
 
 
-def tone_picture(picture: Floats, tone: ToneState) -> Floats:
+def tone_picture(picture: Floats, tone: Tone) -> Floats:
     """A picture (H, W, 3) laid out anew by its curves; the picture itself while they are straight. Local contrast is
     not among them: it needs a pixel's surroundings."""
     if bends_brightness(tone):

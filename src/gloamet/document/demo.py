@@ -114,5 +114,16 @@ def _interior() -> Document:
 
 
 def demo_document(name: str = "house") -> Document:
-    """A late-spring day; the place name is invented, the coast is real."""
+    """Make the document of a demo.
+
+    Parameters
+    ----------
+    name : str, optional
+        "house", "product" or "interior".
+
+    Returns
+    -------
+    Document
+        The document; its site name is invented, its coast is real.
+    """
     return {"house": _house, "product": _product, "interior": _interior}[name]()

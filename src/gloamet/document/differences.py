@@ -66,13 +66,38 @@ def _apart(before: Any, after: Any, path: FieldPath) -> Iterator[DocumentDiffere
 
 
 def differences(before: Document, after: Document) -> list[DocumentDifference]:
-    """The fields that differ, in the document's order; one that is there in one alone has None in the other."""
+    """List the fields that differ between two documents.
+
+    Parameters
+    ----------
+    before : Document
+        A document.
+    after : Document
+        Another document.
+
+    Returns
+    -------
+    list of DocumentDifference
+        Differences in the order of the document; a field that exists in one only is None in the other.
+    """
     return list(_apart(before, after, ()))
 
 
 def field_label(path: FieldPath) -> str:
-    """What an artist calls a field.
+    """Name a field as an artist calls it.
 
+    Parameters
+    ----------
+    path : FieldPath
+        Path of the field.
+
+    Returns
+    -------
+    str
+        The name.
+
+    Examples
+    --------
     >>> field_label(("air", "turbidity")), field_label(("fill", "sky_stops")), field_label(("sun", "wall_time"))
     ('turbidity', 'sky', 'time')
     """
@@ -113,7 +138,18 @@ def value_label(path: FieldPath, value: Any) -> str:
 
 
 def difference_label(difference: DocumentDifference) -> str:
-    """One difference, as in “turbidity 3.0 → 5.0”; another day is said with its date."""
+    """Write a difference as text, like "turbidity 3.0 → 5.0".
+
+    Parameters
+    ----------
+    difference : DocumentDifference
+        A field with its values before and after.
+
+    Returns
+    -------
+    str
+        The text; a change of the day is given with its date.
+    """
     path, before, after = difference
     if isinstance(before, datetime) and isinstance(after, datetime) and before.date() != after.date():
         return f"{field_label(path)} {before:%d %b %H:%M} → {after:%d %b %H:%M}"
@@ -123,7 +159,22 @@ def difference_label(difference: DocumentDifference) -> str:
 
 
 def step_label(before: Document, after: Document, most: int = 2) -> str:
-    """What a step changes, its first few differences."""
+    """Describe a step of the history by its first differences.
+
+    Parameters
+    ----------
+    before : Document
+        Document before the step.
+    after : Document
+        Document after the step.
+    most : int, optional
+        Number of differences to name.
+
+    Returns
+    -------
+    str
+        The description.
+    """
     found = differences(before, after)
     models = [d for d in found if d.path == ("stage", "scene_file")]
     if models:

@@ -10,13 +10,11 @@ from typing import Any, Literal, get_args
 
 from pydantic import Field, field_validator
 
+from gloamet.colour.curves import HUE_BANDS, STRAIGHT, CurvePoints
 from gloamet.colour.views import DEFAULT_VIEW, VIEWS
 from gloamet.document.field_types import DocumentModel, number
 from gloamet.document.stage import Colour
 
-CurvePoints = tuple[tuple[float, float], ...]
-STRAIGHT: CurvePoints = ((0.0, 0.0), (1.0, 1.0))
-HUE_BANDS = ("red", "orange", "yellow", "green", "cyan", "blue", "violet", "magenta")
 Metering = Literal["scene", "incident", "spot", "centre", "average", "whites", "manual"]
 METERINGS: tuple[Metering, ...] = get_args(Metering)
 

@@ -7,18 +7,17 @@ from __future__ import annotations
 
 import json
 import os
-import tempfile
-from collections.abc import Callable
 from functools import reduce
 from operator import attrgetter
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 from pydantic import ValidationError
 
 from gloamet.document.model import Document
 from gloamet.document.versions import FORMAT_VERSION, of_present_version
 from gloamet.errors import GloametError
+from gloamet.files import write_atomically
 
 ENDING = ".gloamet"
 # fields that name a file beside the project
@@ -31,28 +30,21 @@ OTHER_FILES = (
 MAX_BYTES = 64 * 1024**2
 
 
-def write_atomically(path: Path, write: Callable[[BinaryIO], Any]) -> None:
-    """Write beside the target and rename over it, so that an old file stays whole when writing fails."""
-    temporary = None
-    try:
-        descriptor, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        with os.fdopen(descriptor, "wb") as file:
-            write(file)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(temporary, 0o644 if not path.exists() else path.stat().st_mode & 0o777)
-        os.replace(temporary, path)
-    except OSError as error:
-        if temporary is not None:
-            Path(temporary).unlink(missing_ok=True)
-        reason = error.strerror or str(error)
-        raise GloametError(
-            f"{path.name} was not saved ({reason}): choose another folder or free some space."
-        ) from None
-
-
 def write_json(path: Path, tree: dict[str, Any]) -> None:
-    """Write a tree as JSON, whole or not at all. Raises GloametError."""
+    """Write a tree as JSON, whole or not at all.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    tree : dict of str to Any
+        Its contents.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be written; the old one stays whole.
+    """
     text = json.dumps(tree, indent=2, ensure_ascii=False) + "\n"
     write_atomically(path, lambda file: file.write(text.encode()))
 
@@ -65,7 +57,20 @@ def _relative(file: Path, folder: Path) -> str:
 
 
 def document_tree(document: Document, folder: Path) -> dict[str, Any]:
-    """A document as it is written; paths of its files are relative to the folder it goes to where that is possible."""
+    """Write a document as the tree of a project file.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    folder : Path
+        Folder of the project; paths are made relative to it where possible.
+
+    Returns
+    -------
+    dict of str to Any
+        Contents of the file.
+    """
     tree = document.model_dump(mode="json")
     for section, name in OTHER_FILES:
         fields = reduce(dict.__getitem__, section.split("."), tree)
@@ -75,12 +80,43 @@ def document_tree(document: Document, folder: Path) -> dict[str, Any]:
 
 
 def save_document(document: Document, path: Path) -> None:
-    """Write a project. Paths of its files are stored relative to the project where that is possible."""
+    """Write a project file.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    path : Path
+        The file; paths are stored relative to its folder where possible.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be written; the old one stays whole.
+    """
     write_json(path, document_tree(document, path.parent))
 
 
 def read_tree(path: Path, what: str) -> dict[str, Any]:
-    """The JSON of a file that is to be `what`. Raises GloametError with a sentence when it cannot be that."""
+    """Read a JSON file.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    what : str
+        What the file should be, for the message, like "a look".
+
+    Returns
+    -------
+    dict of str to Any
+        Its contents.
+
+    Raises
+    ------
+    GloametError
+        The file is missing, too large, damaged or not an object.
+    """
     try:
         if path.stat().st_size > MAX_BYTES:
             raise GloametError(f"{path.name} is too large to be {what}.")
@@ -99,7 +135,25 @@ def read_tree(path: Path, what: str) -> dict[str, Any]:
 
 
 def document_from_tree(tree: dict[str, Any], path: Path) -> Document:
-    """A document as it was written to a file; paths of its files come back absolute."""
+    """Read a document from the tree of a project file.
+
+    Parameters
+    ----------
+    tree : dict of str to Any
+        Contents of the file.
+    path : Path
+        The file; paths in it are relative to its folder.
+
+    Returns
+    -------
+    Document
+        The document, with absolute paths.
+
+    Raises
+    ------
+    GloametError
+        The tree is no project, has a later version, or a field is not valid.
+    """
     if "version" not in tree:
         raise GloametError(f"{path.name} is not a Gloamet project: it names no version.")
     if tree["version"] not in range(1, FORMAT_VERSION + 1):
@@ -122,6 +176,22 @@ def document_from_tree(tree: dict[str, Any], path: Path) -> Document:
 
 
 def load_document(path: Path) -> Document:
-    """Read a project; paths of its files come back absolute."""
+    """Read a project file.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    Document
+        The document, with absolute paths.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be read or is not a project.
+    """
     path = Path(path)
     return document_from_tree(read_tree(path, "a Gloamet project"), path)

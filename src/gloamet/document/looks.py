@@ -142,7 +142,10 @@ def moment_of(document: Document, rule: SunRule) -> datetime | None:
     near, seconds = heights[half], times[half]
     # between the samples on either side of the height
     for k in (there - 1, there):
-        if 0 <= k < len(near) - 1 and (near[k] - rule.elevation_deg) * (near[k + 1] - rule.elevation_deg) <= 0.0:
+        if (
+            0 <= k < len(near) - 1
+            and (near[k] - rule.elevation_deg) * (near[k + 1] - rule.elevation_deg) <= 0.0
+        ):
             fraction = (rule.elevation_deg - near[k]) / (near[k + 1] - near[k])
             return _wall(document, float(seconds[k] + fraction * (seconds[k + 1] - seconds[k])))
     return _wall(document, float(seconds[there]))
@@ -172,7 +175,27 @@ def _mixed(before: Any, after: Any, strength: float) -> Any:
 
 
 def apply_look(document: Document, look: Look, strength: float = 1.0) -> Document:
-    """The document in a look; with less strength part of the way. Raises GloametError where it cannot be."""
+    """Apply a look to a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    look : Look
+        The look.
+    strength : float, optional
+        0 to 1; numbers are interpolated.
+
+    Returns
+    -------
+    Document
+        The document with the settings of the look.
+
+    Raises
+    ------
+    GloametError
+        A value of the look is not valid.
+    """
     if strength <= 0.0:
         return document
     out = document
@@ -210,7 +233,22 @@ def _first(error: Exception) -> str:
 
 
 def look_of(document: Document, name: str, paths: Iterator[str] | list[str]) -> Look:
-    """A look of one's own from fields of a document, by their dotted paths."""
+    """Make a look from fields of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    name : str
+        Name of the look.
+    paths : iterator of str or list of str
+        Dotted paths of the fields.
+
+    Returns
+    -------
+    Look
+        The look.
+    """
     fields = {}
     for path in paths:
         section, _, field = path.rpartition(".")
@@ -219,7 +257,23 @@ def look_of(document: Document, name: str, paths: Iterator[str] | list[str]) -> 
 
 
 def read_look(path: Path) -> Look:
-    """A look from a file. Raises GloametError with a sentence."""
+    """Read a look from a file.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    Look
+        The look.
+
+    Raises
+    ------
+    GloametError
+        The file is not a look.
+    """
     tree = read_tree(path, "a look")
     try:
         return Look.model_validate(present_look(tree))
@@ -228,19 +282,44 @@ def read_look(path: Path) -> Look:
 
 
 def write_look(look: Look, path: Path) -> None:
-    """Save a look. Raises GloametError."""
+    """Write a look to a file.
+
+    Parameters
+    ----------
+    look : Look
+        The look.
+    path : Path
+        The file.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be written.
+    """
     write_json(path, look.model_dump(mode="json"))
 
 
 def looks_folder() -> Path:
-    """Where one's own looks are."""
+    """Return the folder of the user's looks.
+
+    Returns
+    -------
+    Path
+        The folder.
+    """
     from platformdirs import user_data_path
 
     return user_data_path("gloamet") / "looks"
 
 
 def own_looks() -> tuple[list[Look], list[str]]:
-    """One's own looks by name, and a sentence for each file that cannot be read."""
+    """Read the user's looks.
+
+    Returns
+    -------
+    tuple of list of Look and list of str
+        Looks by name, and one message per file that cannot be read.
+    """
     found, messages = [], []
     folder = looks_folder()
     for path in sorted(folder.glob(f"*{ENDING}")) if folder.is_dir() else ():

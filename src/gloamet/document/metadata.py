@@ -27,7 +27,18 @@ class FieldRange(NamedTuple):
 
 
 def steps(section: Section) -> FieldPath:
-    """A dotted name or a path as a path."""
+    """Convert a section to a path.
+
+    Parameters
+    ----------
+    section : Section
+        Dotted name or path of the section.
+
+    Returns
+    -------
+    FieldPath
+        The path.
+    """
     return tuple(section.split(".")) if isinstance(section, str) else section
 
 
@@ -45,7 +56,20 @@ def _model(section: Section) -> Any:
 
 
 def field_range(section: Section, name: str) -> FieldRange:
-    """The metadata of one numeric field."""
+    """Return the metadata of a numeric field.
+
+    Parameters
+    ----------
+    section : Section
+        Dotted name or path of the section.
+    name : str
+        Name of the field.
+
+    Returns
+    -------
+    FieldRange
+        Range, default, unit, step, digits and description.
+    """
     info = _model(section).model_fields[name]
     low = next(float(m.ge) for m in info.metadata if isinstance(m, Ge))  # type: ignore[arg-type]
     high = next(float(m.le) for m in info.metadata if isinstance(m, Le))  # type: ignore[arg-type]
@@ -56,17 +80,49 @@ def field_range(section: Section, name: str) -> FieldRange:
 
 
 def field_extra(section: Section, name: str) -> dict[str, Any]:
-    """What else a field says of itself: its unit, and the limit of a curve's points."""
+    """Return further metadata of a field.
+
+    Parameters
+    ----------
+    section : Section
+        Dotted name or path of the section.
+    name : str
+        Name of the field.
+
+    Returns
+    -------
+    dict of str to Any
+        Unit, step, digits, or the limit of a curve.
+    """
     return dict(_model(section).model_fields[name].json_schema_extra or {})
 
 
 def description(section: Section, name: str) -> str:
-    """A field's own sentence, for a tooltip."""
+    """Return the description of a field, for a tooltip.
+
+    Parameters
+    ----------
+    section : Section
+        Dotted name or path of the section.
+    name : str
+        Name of the field.
+
+    Returns
+    -------
+    str
+        One sentence.
+    """
     return str(_model(section).model_fields[name].description or "")
 
 
 def numeric_fields() -> list[tuple[str, str]]:
-    """Section and name of every numeric field of the document outside lists and dictionaries."""
+    """List the numeric fields outside lists and dictionaries.
+
+    Returns
+    -------
+    list of tuple of str
+        Section and name of each.
+    """
     found = []
 
     def visit(model: Any, path: str) -> None:

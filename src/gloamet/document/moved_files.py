@@ -21,14 +21,40 @@ def _files(document: Document) -> list[tuple[str, str, Path]]:
 
 
 def missing_files(document: Document) -> tuple[Path, ...]:
-    """Paths the document names that lead to no file, the model first; each once."""
+    """List the files of a document that do not exist.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    tuple of Path
+        Their paths, the scene file first, each once.
+    """
     return tuple(dict.fromkeys(file for _, _, file in _files(document) if not file.is_file()))
 
 
 def with_found(document: Document, missing: Path, found: Path) -> Document:
-    """The document with a missing file where it was found, and others that moved with it.
+    """Replace a missing file, and others that moved with it.
 
-    Another missing file is looked for where it would be if the whole folder moved, then beside the one that was found.
+    Another missing file is looked for where it would be if the whole folder moved, then beside the one that was
+    found.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    missing : Path
+        Path in the document.
+    found : Path
+        Where the file is now.
+
+    Returns
+    -------
+    Document
+        The document with the new paths.
     """
     for section, name, file in _files(document):
         if file == missing:

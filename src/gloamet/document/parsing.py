@@ -37,8 +37,27 @@ def _plain(text: str) -> str:
 
 
 def read_number(text: str, unit: str = "") -> float:
-    """A number with or without its unit, in that unit.
+    """Parse a number with or without a unit.
 
+    Parameters
+    ----------
+    text : str
+        What was typed.
+    unit : str, optional
+        Unit of the result.
+
+    Returns
+    -------
+    float
+        The number in that unit.
+
+    Raises
+    ------
+    GloametError
+        The text is not a number, or its unit is another one.
+
+    Examples
+    --------
     >>> read_number("12,5 km", "km"), read_number("800 m", "km"), read_number("1/125"), read_number("f/8")
     (12.5, 0.8, 0.008, 8.0)
     """
@@ -66,8 +85,25 @@ def _unreadable(text: str, unit: str) -> GloametError:
 
 
 def read_azimuth(text: str) -> float:
-    """A direction clockwise from north in degrees: a number, a compass point, or one turned towards another.
+    """Parse an azimuth: a number, a compass point, or one point turned towards another.
 
+    Parameters
+    ----------
+    text : str
+        What was typed.
+
+    Returns
+    -------
+    float
+        Degrees clockwise from north.
+
+    Raises
+    ------
+    GloametError
+        The text is not an azimuth.
+
+    Examples
+    --------
     >>> read_azimuth("235°"), read_azimuth("SW"), read_azimuth("N 12° E"), read_azimuth("E 10 S")
     (235.0, 225.0, 12.0, 100.0)
     """
@@ -88,8 +124,25 @@ def read_azimuth(text: str) -> float:
 
 
 def read_hours(text: str) -> float:
-    """A clock time as hours of the day, up to 24:00.
+    """Parse a clock time.
 
+    Parameters
+    ----------
+    text : str
+        What was typed.
+
+    Returns
+    -------
+    float
+        Hours, 0 to 24.
+
+    Raises
+    ------
+    GloametError
+        The text is not a clock time.
+
+    Examples
+    --------
     >>> read_hours("8:45"), read_hours("8.45 pm"), read_hours("17h30"), read_hours("9"), read_hours("24:00")
     (8.75, 20.75, 17.5, 9.0, 24.0)
     """
@@ -103,8 +156,25 @@ def read_hours(text: str) -> float:
 
 
 def read_day_of_year(text: str) -> int:
-    """A date without a year, or the number of a day, as the day of a year of 365.
+    """Parse a date without a year, or the number of a day.
 
+    Parameters
+    ----------
+    text : str
+        What was typed.
+
+    Returns
+    -------
+    int
+        Day of a year of 365 days.
+
+    Raises
+    ------
+    GloametError
+        The text is not a day.
+
+    Examples
+    --------
     >>> read_day_of_year("1 Jan"), read_day_of_year("31 December"), read_day_of_year("06-21"), read_day_of_year("Mar 2")
     (1, 365, 172, 61)
     """

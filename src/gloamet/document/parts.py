@@ -20,7 +20,27 @@ PARTS: dict[str, tuple[tuple[str, ...], ...]] = {
 
 
 def with_parts(document: Document, source: Document, parts: Iterable[str]) -> Document:
-    """The document with the parts of a source; everything else stays. Raises KeyError for a part there is not."""
+    """Replace parts of a document by those of another.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    source : Document
+        The other document.
+    parts : iterable of str
+        Names of parts.
+
+    Returns
+    -------
+    Document
+        The document with these parts replaced.
+
+    Raises
+    ------
+    KeyError
+        There is no such part.
+    """
     for name in parts:
         for path in PARTS[name]:
             if len(path) == 1:
@@ -33,7 +53,18 @@ def with_parts(document: Document, source: Document, parts: Iterable[str]) -> Do
 
 
 def part_of(path: tuple[str | int, ...]) -> str:
-    """The part a field belongs to, "" for none."""
+    """Return the part of a document that a field belongs to.
+
+    Parameters
+    ----------
+    path : tuple of str | int
+        Path of the field.
+
+    Returns
+    -------
+    str
+        Name of the part, "" for none.
+    """
     for name, places in PARTS.items():
         if any(tuple(path[: len(place)]) == place for place in places):
             return name

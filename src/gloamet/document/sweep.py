@@ -47,8 +47,25 @@ class Variant(NamedTuple):
 
 
 def read_range(text: str) -> ParameterRange:
-    """A field's range as it is typed: PATH=LOW:HIGH:COUNT, with :log for equal factors. Raises GloametError.
+    """Parse a range of a sweep: PATH=LOW:HIGH:COUNT, with :log for equal factors.
 
+    Parameters
+    ----------
+    text : str
+        What was typed.
+
+    Returns
+    -------
+    ParameterRange
+        The range.
+
+    Raises
+    ------
+    GloametError
+        The text is not a range, or the field cannot be swept.
+
+    Examples
+    --------
     >>> read_range("air.turbidity=2:8:4")
     ParameterRange(path='air.turbidity', low=2.0, high=8.0, number=4, factors=False)
     """
@@ -65,7 +82,23 @@ def read_range(text: str) -> ParameterRange:
 
 
 def checked_range(vary: ParameterRange) -> ParameterRange:
-    """The range itself where it can be swept. Raises GloametError with a sentence where not."""
+    """Check a range of a sweep.
+
+    Parameters
+    ----------
+    vary : ParameterRange
+        The range.
+
+    Returns
+    -------
+    ParameterRange
+        The same range.
+
+    Raises
+    ------
+    GloametError
+        The range is outside the field's range, or cannot be swept.
+    """
     low, high = _limits(vary.path)
     if not (math.isfinite(vary.low) and math.isfinite(vary.high)):
         raise GloametError(f"{vary.path} goes from {vary.low} to {vary.high}: give two numbers.")
@@ -128,7 +161,25 @@ def _held(document: Document, section: str, name: str) -> Any:
 
 
 def sweep(document: Document, varies: list[ParameterRange]) -> list[Variant]:
-    """Every document of one or two sweeps; of two, the first goes across and the second down."""
+    """Make the documents of a sweep over one or two fields.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    varies : list of ParameterRange
+        One or two ranges; the first runs across, the second down.
+
+    Returns
+    -------
+    list of Variant
+        The documents, row by row.
+
+    Raises
+    ------
+    GloametError
+        There are too many pictures, or both ranges are of the same field.
+    """
     if not 1 <= len(varies) <= 2:
         raise GloametError("A sweep varies one or two fields.")
     if len({vary.path for vary in varies}) < len(varies):
@@ -163,7 +214,20 @@ def _freed(document: Document) -> Document:
 
 
 def variant_label(variant: Variant, named: bool = True) -> str:
-    """The values of a variant in words, as a caption, with or without what they are of."""
+    """Write the values of a variant as a caption.
+
+    Parameters
+    ----------
+    variant : Variant
+        A document of a sweep.
+    named : bool, optional
+        Whether to name the fields.
+
+    Returns
+    -------
+    str
+        The caption.
+    """
     messages = []
     for path, value in variant.values.items():
         if path in (TIME, DATE):

@@ -58,7 +58,22 @@ class CameraSettings(NamedTuple):
 
 
 def following(camera: CameraSettings, which: Which, ev: float) -> float:
-    """What one of the three has to be at an EV100, the other two held."""
+    """Compute the dependent camera setting.
+
+    Parameters
+    ----------
+    camera : CameraSettings
+        Aperture, shutter and ISO.
+    which : Which
+        Which of the three is computed.
+    ev : float
+        Exposure value at ISO 100.
+
+    Returns
+    -------
+    float
+        Its value.
+    """
     n, t, s = camera
     if which == "shutter_s":
         return n * n * 100.0 / (s * 2.0**ev)
@@ -68,15 +83,42 @@ def following(camera: CameraSettings, which: Which, ev: float) -> float:
 
 
 def in_thirds(value: float, which: Which) -> float:
-    """The nearest value a third of a stop apart: a power of two, of its square root for an aperture, from f/1, 1 s and
-    ISO 100."""
+    """Round a camera setting to thirds of a stop.
+
+    Parameters
+    ----------
+    value : float
+        The setting.
+    which : Which
+        Which setting it is.
+
+    Returns
+    -------
+    float
+        The nearest value in thirds of a stop from f/1, 1 s or ISO 100.
+    """
     steps = 2 * THIRDS if which == "f_number" else THIRDS
     base = 100.0 if which == "iso" else 1.0
     return float(base * 2.0 ** (round(math.log2(value / base) * steps) / steps))
 
 
 def thirds_away(value: float, which: Which, thirds: int) -> float:
-    """A value so many thirds of a stop larger, or smaller."""
+    """Change a camera setting by thirds of a stop.
+
+    Parameters
+    ----------
+    value : float
+        The setting.
+    which : Which
+        Which setting it is.
+    thirds : int
+        Number of thirds; positive is a larger value.
+
+    Returns
+    -------
+    float
+        The changed value.
+    """
     steps = 2 * THIRDS if which == "f_number" else THIRDS
     return in_thirds(value * 2.0 ** (thirds / steps), which)
 
@@ -92,8 +134,22 @@ def _preferred(value: float) -> float:
 
 
 def written(value: float, which: Which) -> str:
-    """As it stands on a camera.
+    """Write a camera setting as on a camera.
 
+    Parameters
+    ----------
+    value : float
+        The setting.
+    which : Which
+        Which setting it is.
+
+    Returns
+    -------
+    str
+        The text.
+
+    Examples
+    --------
     >>> written(8.0, "f_number"), written(1 / 128, "shutter_s"), written(2.0, "shutter_s"), written(100.0, "iso")
     ('f/8', '1/125 s', '2 s', 'ISO 100')
     """

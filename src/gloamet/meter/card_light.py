@@ -36,7 +36,13 @@ class CardLight(NamedTuple):
 
 @lru_cache(maxsize=1)
 def ball_pixels() -> tuple[NDArray[np.bool_], NDArray[np.float64]]:
-    """Which pixels of a square show a ball, (BALL_PX, BALL_PX), and their normals (n, 3): right, up, to the eye."""
+    """Compute the pixels of a ball and their normals.
+
+    Returns
+    -------
+    tuple of ndarray
+        Mask of the pixels that show the ball, (BALL_PX, BALL_PX), and normals (n, 3): right, up, to the eye.
+    """
     steps = (np.arange(BALL_PX) + 0.5) / BALL_PX * 2.0 - 1.0
     x, y = np.meshgrid(steps, -steps)
     inside = x * x + y * y < 0.98

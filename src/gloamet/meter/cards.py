@@ -109,7 +109,30 @@ def measure_cards(
     pool: Executor,
     max_bounces: int = CARD_BOUNCES,
 ) -> CardLight:
-    """What cards at places (n, 3) in metres that face normals (n, 3) get, by so many paths each."""
+    """Measure the illuminance on incident cards by path tracing.
+
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    lights : Environment
+        Environment: sun, sky and panorama.
+    places : ndarray
+        Positions of the cards, metres, (n, 3).
+    normals : ndarray
+        Normals of the cards, (n, 3).
+    samples : int
+        Number of paths.
+    pool : Executor
+        Threads that run the kernels.
+    max_bounces : int, optional
+        Largest number of bounces.
+
+    Returns
+    -------
+    CardLight
+        Illuminance by source, total and indirect.
+    """
     count = len(places)
     whole, indirect = np.zeros((count, 4, 3), np.float32), np.zeros((count, 4, 3), np.float32)
     where, facing = (np.ascontiguousarray(a, np.float32) for a in (places, normals))
@@ -143,7 +166,30 @@ def radiance_along(
     pool: Executor,
     max_bounces: int = CARD_BOUNCES,
 ) -> Floats:
-    """What rays from places (n, 3) along directions (n, 3) see, (n, 4, 3) cd/m2 in AP1 in the order of SOURCES."""
+    """Measure the radiance along rays by path tracing.
+
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    lights : Environment
+        Environment: sun, sky and panorama.
+    places : ndarray
+        Origins of the rays, metres, (n, 3).
+    directions : ndarray
+        Unit directions, (n, 3).
+    samples : int
+        Number of paths.
+    pool : Executor
+        Threads that run the kernels.
+    max_bounces : int, optional
+        Largest number of bounces.
+
+    Returns
+    -------
+    ndarray
+        AP1 cd/m², (n, 4, 3), in the order of SOURCES.
+    """
     count = len(places)
     out = np.zeros((count, 4, 3), np.float32)
     where, along = (np.ascontiguousarray(a, np.float32) for a in (places, directions))

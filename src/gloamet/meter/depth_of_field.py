@@ -14,8 +14,23 @@ CONFUSION = 1.0 / 1500.0 * (43.27 / 24.0)  # of the frame's height: a 1500th of 
 
 
 def sharp_range(f_number: float, focus_m: float, fov_deg: float) -> tuple[float, float, float]:
-    """Nearest and farthest sharp distance in metres (infinite past the hyperfocal one), and the circle of confusion in
-    millimetres."""
+    """Compute the depth of field.
+
+    Parameters
+    ----------
+    f_number : float
+        Aperture.
+    focus_m : float
+        Focus distance, metres.
+    fov_deg : float
+        Vertical field of view, degrees.
+
+    Returns
+    -------
+    tuple of float
+        Near and far limit in metres (infinite beyond the hyperfocal distance), and the circle of confusion in
+        millimetres.
+    """
     blur = CONFUSION * FILM_HEIGHT_MM
     f = focal_mm(fov_deg)
     hyperfocal = f * f / (f_number * blur) + f

@@ -50,17 +50,62 @@ class LightReading:
 
 
 def luminance_ev(cd_m2: float) -> float:
-    """EV100 at which a reflected meter places this luminance; -inf for darkness."""
+    """Compute the EV of a reflected reading.
+
+    Parameters
+    ----------
+    cd_m2 : float
+        Luminance, cd/m².
+
+    Returns
+    -------
+    float
+        EV at ISO 100: L = 0.125 · 2^EV; −inf for darkness.
+
+    References
+    ----------
+    .. [1] ISO 2720 (K = 12.5).
+    """
     return math.log2(cd_m2 * 100.0 / REFLECTED_K) if cd_m2 > 0.0 else -math.inf
 
 
 def illuminance_ev(lx: float) -> float:
-    """EV100 of an incident reading; E = 2.5 * 2**EV."""
+    """Compute the EV of an incident reading.
+
+    Parameters
+    ----------
+    lx : float
+        Illuminance, lux.
+
+    Returns
+    -------
+    float
+        EV at ISO 100: E = 2.5 · 2^EV.
+
+    References
+    ----------
+    .. [1] ISO 2720 (C = 250).
+    """
     return math.log2(lx * 100.0 / INCIDENT_C) if lx > 0.0 else -math.inf
 
 
 def read_light(dome: SkyDome, gains: Gains = UNIT_GAINS, panorama: SkyDome | None = None) -> LightReading:
-    """What a meter on level ground reads under this sky and this panorama and the gains of direct light."""
+    """Read the light meter on horizontal ground.
+
+    Parameters
+    ----------
+    dome : SkyDome
+        The sky.
+    gains : Gains, optional
+        Gains of the lights.
+    panorama : SkyDome or None, optional
+        Dome of the panorama; None without one.
+
+    Returns
+    -------
+    LightReading
+        Illuminances, colour temperatures and exposure values.
+    """
     by_sun, by_sky, by_panorama = (np.array(g.direct) for g in (gains.sun, gains.sky, gains.panorama))
     sun, sky = by_sun * dome.sun_horizontal, by_sky * dome.sky_horizontal
     own, more = np.zeros(3), np.zeros(3)

@@ -48,8 +48,24 @@ def _mean_stops(light: NDArray[np.float64], where: NDArray[np.bool_]) -> float:
 def measure_light(
     light: Floats, sun: Floats, seen_depth: Floats, ev: float
 ) -> tuple[float, float, float, float]:
-    """Sun share, rim, middle over surroundings and sky over white (stops) of a picture (H, W, 3), of the sun's part of
-    it, of distances (H, W), 0 for sky, exposed at EV100."""
+    """Measure what a light does to a picture.
+
+    Parameters
+    ----------
+    light : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    sun : ndarray
+        Its part from the sun, (H, W, 3).
+    seen_depth : ndarray
+        Distances in metres, 0 for sky, (H, W).
+    ev : float
+        Exposure value at ISO 100.
+
+    Returns
+    -------
+    tuple of float
+        Sunlit fraction, rim fraction, subject over surroundings in stops, sky over white in stops.
+    """
     y, s = light.astype(float) @ AP1_LUMINANCE, sun.astype(float) @ AP1_LUMINANCE
     near = (seen_depth > 0.0) & (seen_depth < FAR_M)
     sunlit = (s > SUNLIT * np.maximum(y, 1e-9)) & near
@@ -88,10 +104,25 @@ def _features(look: LightMeasures) -> NDArray[np.float64]:
 
 
 def spread_apart(looks: list[LightMeasures], number: int, seen: NDArray[np.float64]) -> list[int]:
-    """Indices of so many looks that lie as far from each other as can be, the first the most sunny one. `seen` are more
-    numbers of each, (looks, n), by which they are told apart.
+    """Choose the lights that differ most from each other.
 
-    Farthest points one after the other (Gonzalez 1985).
+    Parameters
+    ----------
+    looks : list of LightMeasures
+        Measures of all lights.
+    number : int
+        Number of lights to choose.
+    seen : ndarray
+        Further numbers of each light, (lights, n).
+
+    Returns
+    -------
+    list of int
+        Indices; the first is the most sunlit one.
+
+    References
+    ----------
+    .. [1] T. Gonzalez, "Clustering to minimize the maximum intercluster distance", 1985.
     """
     usable = [
         k for k, look in enumerate(looks) if look.elevation_deg <= 0.0 or look.sun_fraction >= FEWEST_SUNNY
@@ -121,8 +152,20 @@ def _from_where(azimuth_deg: float) -> str:
 
 
 def reason(look: LightMeasures) -> str:
-    """Why one might want a light, in words with its numbers.
+    """Describe a light by its measures.
 
+    Parameters
+    ----------
+    look : LightMeasures
+        Measures of the light.
+
+    Returns
+    -------
+    str
+        One sentence.
+
+    Examples
+    --------
     >>> reason(LightMeasures(-90.0, 8.0, 0.4, 0.3, 0.5, 1.0, 2.1, 3900.0))
     'low from the left: long shade, 40 % of what is near in the sun, 2.1 stops over the fill'
     """
@@ -148,7 +191,20 @@ def reason(look: LightMeasures) -> str:
 
 
 def depth_of(seen: SeenSurfaces, shape: tuple[int, int]) -> Floats:
-    """Distances of what is seen at the size of a picture, the nearest pixels."""
+    """Resize the distances of a picture by nearest pixels.
+
+    Parameters
+    ----------
+    seen : SeenSurfaces
+        Albedo and distances.
+    shape : tuple of int
+        Height and width in pixels.
+
+    Returns
+    -------
+    ndarray
+        Distances in metres, (H, W).
+    """
     rows = np.arange(shape[0]) * seen.depth.shape[0] // shape[0]
     columns = np.arange(shape[1]) * seen.depth.shape[1] // shape[1]
     return np.asarray(seen.depth[rows[:, None], columns[None]])

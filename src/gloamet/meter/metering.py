@@ -10,13 +10,13 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE, AP1_TO_REC709
-from gloamet.colour.views import GREY_CARD, VIEWS
-from gloamet.document.expose import ExposeState
+from gloamet.colour.views import DEFAULT_VIEW, GREY_CARD, VIEWS
 from gloamet.meter.light import INCIDENT_C
 from gloamet.meter.picture import (
     HIGHEST_EV,
@@ -33,6 +33,18 @@ CENTRE_SIGMA = 0.22  # of the picture's height: how far the centre's weight reac
 LEFT_OUT = 0.01
 CLIPPED_CODE = 250.0 / 255.0  # from which a highlight counts as clipped
 DARK_CD_M2 = 1e-6
+
+
+class MeteringSettings(NamedTuple):
+    """How to meter: mode (scene, incident, spot, centre, average, whites or manual), the manual EV100, the spot as
+    fractions of width and height, the percent of pixels that may clip, and the view transform."""
+
+    mode: str = "scene"
+    ev: float = 14.0
+    spot_x: float = 0.5
+    spot_y: float = 0.5
+    allowed_clipping: float = 0.5
+    view: str = DEFAULT_VIEW
 
 
 def card_ev(cd_m2: float) -> float:
@@ -56,9 +68,9 @@ def _clean(picture: Floats) -> Floats:
     return np.nan_to_num(picture, nan=0.0, posinf=1e9, neginf=0.0)
 
 
-def _spot(picture: Floats, expose: ExposeState) -> float:
+def _spot(picture: Floats, metering: MeteringSettings) -> float:
     height, width = picture.shape[:2]
-    y, x = expose.spot_y * height, expose.spot_x * width
+    y, x = metering.spot_y * height, metering.spot_x * width
     r = max(1.0, SPOT_RADIUS * height)
     rows = slice(max(0, int(y - r)), min(height, int(y + r) + 1))
     columns = slice(max(0, int(x - r)), min(width, int(x + r) + 1))
@@ -79,35 +91,48 @@ def _without_brightest(picture: Floats) -> NDArray[np.float64]:
     return np.minimum(light, np.quantile(light, 1.0 - LEFT_OUT))
 
 
-def _whites(picture: Floats, expose: ExposeState) -> float:
+def _whites(picture: Floats, metering: MeteringSettings) -> float:
     """The EV at which so many pixels have a channel that clips, and no more."""
     brightest = (_clean(picture) @ AP1_TO_REC709.T.astype(np.float32)).max(-1)
-    level = max(float(np.quantile(brightest, 1.0 - expose.allowed_clipping / 100.0)), DARK_CD_M2)
-    lux = level * math.pi / clipping_reflectance(expose.view)
+    level = max(float(np.quantile(brightest, 1.0 - metering.allowed_clipping / 100.0)), DARK_CD_M2)
+    lux = level * math.pi / clipping_reflectance(metering.view)
     return math.log2(lux * 100.0 / INCIDENT_C)
 
 
 def metered_ev(
-    expose: ExposeState, picture: Floats, seen: SeenSurfaces, incident_ev: Callable[[], float]
+    metering: MeteringSettings, picture: Floats, seen: SeenSurfaces, incident_ev: Callable[[], float]
 ) -> float:
-    """EV100 that the document's way of metering asks for, before compensation; its own where it is set by hand.
+    """Compute the EV that a metering mode asks for, before compensation.
 
-    incident_ev is what a meter on level ground reads; it is asked for only where it counts. Where it is not a number,
-    the light on the surfaces in view stands in for it.
+    Parameters
+    ----------
+    metering : MeteringSettings
+        Mode, spot, allowed clipping, view and manual EV.
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    seen : SeenSurfaces
+        Albedo and distances of what is seen.
+    incident_ev : callable
+        Gives the incident reading on horizontal ground; called only when needed.
+
+    Returns
+    -------
+    float
+        EV at ISO 100; where the incident reading is not finite, the scene meter replaces it.
     """
-    way, ev = expose.metering, math.nan
+    way, ev = metering.mode, math.nan
     if way == "manual":
-        return expose.ev
+        return metering.ev
     if way == "incident":
         ev = incident_ev()
     elif way == "spot":
-        ev = _spot(picture, expose)
+        ev = _spot(picture, metering)
     elif way == "centre":
         ev = _centre(picture)
     elif way == "average":
         ev = card_ev(float(_without_brightest(picture).mean()))
     elif way == "whites":
-        ev = _whites(picture, expose)
+        ev = _whites(picture, metering)
     if math.isnan(ev):
         ev = limit_night_exposure(automatic_ev(picture, seen))
     return min(max(ev, LOWEST_EV), HIGHEST_EV)

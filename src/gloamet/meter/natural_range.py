@@ -16,8 +16,22 @@ CLEARER, HAZIER, CLEAREST = 0.7, 1.6, 1.7  # times the turbidity, and the least 
 
 
 def natural_range(air: Air, elevation_deg: float, solver: SkySolver) -> NaturalRange | None:
-    """Stops of key over fill on level ground between air that is clearer and air that is hazier than this, at its sun's
-    height; None where no sun stands."""
+    """Compute the natural range of key to fill at a sun elevation.
+
+    Parameters
+    ----------
+    air : Air
+        The air.
+    elevation_deg : float
+        Apparent elevation, degrees, −90 to 90.
+    solver : SkySolver
+        Solver of the sky.
+
+    Returns
+    -------
+    NaturalRange or None
+        Stops between clearer and hazier air; None without a sun above the horizon.
+    """
     stops = []
     for turbidity in (max(CLEAREST, CLEARER * air.turbidity), min(20.0, HAZIER * air.turbidity)):
         dome = solver.dome(replace(air, turbidity=turbidity), 0.0, elevation_deg)

@@ -81,7 +81,20 @@ def _held_stops(reading: GridReading, white_cd_m2: float) -> float:
 
 
 def automatic_ev(picture: Floats, seen: SeenSurfaces) -> float:
-    """EV100 by which the light on the surfaces in a picture (AP1 cd/m2) is the light it is exposed for."""
+    """Compute the EV by the illuminance on the surfaces of a picture.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    seen : SeenSurfaces
+        Albedo and distances of what is seen.
+
+    Returns
+    -------
+    float
+        EV at ISO 100.
+    """
     reading = light_on_surfaces(picture, seen)
     lux = reading.lux
     if lux.size < FEWEST_READINGS:
@@ -98,9 +111,22 @@ def automatic_ev(picture: Floats, seen: SeenSurfaces) -> float:
 
 
 def limit_night_exposure(ev: float) -> float:
-    """The exposure an automatic one takes where the meter says `ev`: dusk and night stay dim, for an eye does not
-    make day of them.
+    """Limit an automatic exposure at night.
 
+    Dusk and night stay dim: an eye does not turn them into day.
+
+    Parameters
+    ----------
+    ev : float
+        Metered EV at ISO 100.
+
+    Returns
+    -------
+    float
+        EV to expose with.
+
+    Examples
+    --------
     >>> [round(limit_night_exposure(ev), 2) for ev in (12.0, 6.0, -2.0)]
     [12.0, 6.72, 0.69]
     """

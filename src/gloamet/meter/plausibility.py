@@ -312,6 +312,17 @@ RULES = (
 
 
 def findings(facts: LightFacts) -> list[Finding]:
-    """What the rules have to say of a light."""
+    """Apply the plausibility rules to a light.
+
+    Parameters
+    ----------
+    facts : LightFacts
+        Measures of the light.
+
+    Returns
+    -------
+    list of Finding
+        Findings, in the order of the rules.
+    """
     message = (rule.check(facts) for rule in RULES)
     return [finding for finding in message if finding is not None]

@@ -40,8 +40,22 @@ class NaturalRange(NamedTuple):
 
 
 def key_to_fill(key_lx: float, fill_lx: float) -> float:
-    """Stops of the key over the fill; -inf without key, inf without fill.
+    """Compute the key-to-fill ratio.
 
+    Parameters
+    ----------
+    key_lx : float
+        Illuminance of the key, lux.
+    fill_lx : float
+        Illuminance of the fill, lux.
+
+    Returns
+    -------
+    float
+        Stops; −inf without key, inf without fill.
+
+    Examples
+    --------
     >>> key_to_fill(80_000.0, 10_000.0)
     3.0
     """
@@ -51,8 +65,22 @@ def key_to_fill(key_lx: float, fill_lx: float) -> float:
 
 
 def change_of_fill(now: float, wanted: float) -> float:
-    """Stops to be added to all fill, so that the ratio goes from `now` to `wanted`; the same, negative, for the key.
+    """Compute the change of the fill for a wanted key-to-fill ratio.
 
+    Parameters
+    ----------
+    now : float
+        Present ratio, stops.
+    wanted : float
+        Wanted ratio, stops.
+
+    Returns
+    -------
+    float
+        Stops to add to the fill; the negative for the key.
+
+    Examples
+    --------
     >>> change_of_fill(3.0, 2.0)
     1.0
     """
@@ -60,9 +88,24 @@ def change_of_fill(now: float, wanted: float) -> float:
 
 
 def change_of_lit_side(now: float, wanted: float, moves_key: bool = False) -> float:
-    """Stops by which the lit side, key and fill together, gets brighter when the fill (or the key) is moved so: what an
-    exposure that shall keep it must take back.
+    """Compute the change of the lit side when the ratio changes.
 
+    Parameters
+    ----------
+    now : float
+        Present ratio, stops.
+    wanted : float
+        Wanted ratio, stops.
+    moves_key : bool, optional
+        Whether the key changes instead of the fill.
+
+    Returns
+    -------
+    float
+        Stops by which key and fill together become brighter.
+
+    Examples
+    --------
     >>> round(change_of_lit_side(3.0, 3.0), 6)
     0.0
     """

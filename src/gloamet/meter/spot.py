@@ -28,7 +28,22 @@ class SpotReading(NamedTuple):
 
 
 def light_at(picture: Floats, x: float, y: float) -> tuple[float, float, float]:
-    """Mean light of a few pixels round a place in shares of a picture (H, W, 3)."""
+    """Average the light of a few pixels around a position.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    x : float
+        Horizontal position, fraction of the width.
+    y : float
+        Vertical position, fraction of the height.
+
+    Returns
+    -------
+    tuple of float
+        AP1 cd/m².
+    """
     height, width = picture.shape[:2]
     i, j = min(int(y * height), height - 1), min(int(x * width), width - 1)
     near = picture[max(0, i - 1) : i + 2, max(0, j - 1) : j + 2].reshape(-1, 3).mean(0)
@@ -36,7 +51,20 @@ def light_at(picture: Floats, x: float, y: float) -> tuple[float, float, float]:
 
 
 def reading_of(light: tuple[float, float, float], ev: float) -> SpotReading:
-    """What a spot meter says of light exposed at EV100."""
+    """Read a light as a spot meter does.
+
+    Parameters
+    ----------
+    light : tuple of float
+        Light, AP1 cd/m².
+    ev : float
+        Exposure value at ISO 100.
+
+    Returns
+    -------
+    SpotReading
+        Luminance, stops from grey and colour temperature.
+    """
     colour = np.nan_to_num(np.array(light, float))
     level = float(AP1_LUMINANCE @ colour)
     if level <= 0.0:
@@ -46,10 +74,40 @@ def reading_of(light: tuple[float, float, float], ev: float) -> SpotReading:
 
 
 def read_spot(picture: Floats, x: float, y: float, ev: float) -> SpotReading:
-    """What a spot meter says of a place in a picture exposed at EV100."""
+    """Read a spot of a picture.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    x : float
+        Horizontal position, fraction of the width.
+    y : float
+        Vertical position, fraction of the height.
+    ev : float
+        Exposure value at ISO 100.
+
+    Returns
+    -------
+    SpotReading
+        Luminance, stops from grey and colour temperature.
+    """
     return reading_of(light_at(picture, x, y), ev)
 
 
 def stops_apart(one_cd_m2: float, other_cd_m2: float) -> float:
-    """How many stops the first is brighter; nan where one is dark."""
+    """Compute the difference of two luminances in stops.
+
+    Parameters
+    ----------
+    one_cd_m2 : float
+        Luminance, cd/m².
+    other_cd_m2 : float
+        Luminance, cd/m².
+
+    Returns
+    -------
+    float
+        Stops by which the first is brighter; nan where one is dark.
+    """
     return math.log2(one_cd_m2 / other_cd_m2) if one_cd_m2 > 0.0 and other_cd_m2 > 0.0 else math.nan

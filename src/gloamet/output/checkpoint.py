@@ -28,7 +28,26 @@ _UNREADABLE = (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile)
 
 
 def digest_of(compiled: RenderScene, lights: Environment, camera: Camera, film: Film, bounces: int) -> str:
-    """A digest of everything the samples of a film depend on, this version of the program included."""
+    """Compute a digest of all that the samples of a film depend on.
+
+    Parameters
+    ----------
+    compiled : RenderScene
+        The render scene.
+    lights : Environment
+        Environment: sun, sky and panorama.
+    camera : Camera
+        The camera.
+    film : Film
+        The film.
+    bounces : int
+        Largest number of bounces.
+
+    Returns
+    -------
+    str
+        The digest; it includes the version of the program.
+    """
     digest = hashlib.blake2b(__version__.encode(), digest_size=16)
     size = np.array([film.width, film.height, film.seed, bounces])
     places = np.array([part.matrix for part in compiled.scene.parts])

@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING, Any, BinaryIO
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.file import write_atomically
 from gloamet.errors import GloametError
+from gloamet.files import write_atomically
 from gloamet.shipped_data import DATA
 
 if TYPE_CHECKING:
@@ -34,7 +34,22 @@ def _font() -> Any:
 
 
 def contact_sheet(pictures: list[tuple[NDArray[np.uint8], str]], columns: int, title: str = "") -> Image:
-    """Pictures of one size with their captions, so many in a row, as a Pillow image."""
+    """Lay out pictures with captions as a contact sheet.
+
+    Parameters
+    ----------
+    pictures : list of tuple of ndarray and str
+        Pictures of one size, (H, W, 3) or (H, W, 4) uint8, with captions.
+    columns : int
+        Pictures per row.
+    title : str, optional
+        Title of the sheet.
+
+    Returns
+    -------
+    Image
+        A Pillow image.
+    """
     from PIL import Image, ImageDraw
 
     height, width = pictures[0][0].shape[:2]
@@ -59,7 +74,20 @@ def contact_sheet(pictures: list[tuple[NDArray[np.uint8], str]], columns: int, t
 
 
 def save_sheet(sheet: Image, path: Path) -> None:
-    """Write a sheet by its ending. Raises GloametError."""
+    """Save a contact sheet as PNG or PDF.
+
+    Parameters
+    ----------
+    sheet : Image
+        The sheet.
+    path : Path
+        File to write; its ending chooses the format.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be written.
+    """
     ending = path.suffix.lower()
     if ending not in ENDINGS:
         raise GloametError(f"{path.name}: a sheet is written as {' or '.join(ENDINGS)}.")

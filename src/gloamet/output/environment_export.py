@@ -49,7 +49,22 @@ def _add_sun(picture: NDArray, dome: SkyDome) -> None:
 
 
 def export_environment_map(dome: SkyDome, width: int, with_sun: bool = True) -> NDArray[np.float32]:
-    """The sky as (width / 2, width, 3) float32; below the horizon the lit ground."""
+    """Render a dome as a lat-long panorama.
+
+    Parameters
+    ----------
+    dome : SkyDome
+        The sky.
+    width : int
+        Width in pixels; the height is half of it.
+    with_sun : bool, optional
+        Whether to draw the sun disc.
+
+    Returns
+    -------
+    ndarray
+        AP1 cd/m², (width / 2, width, 3) float32; below the horizon the lit ground.
+    """
     height = width // 2
     picture = np.zeros((height, width, 3), np.float32)
     for y0 in range(0, height, STRIP_ROWS):

@@ -24,7 +24,25 @@ CHROMATICITIES = tuple(v for pair in (*AP1_PRIMARIES, D60_WHITE) for v in pair)
 
 
 def check_ending(path: Path, transparent: bool = False) -> str:
-    """The lower-case ending of a picture file, or a sentence when Gloamet cannot write it, or not `transparent`."""
+    """Check that a picture file can be written.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    transparent : bool, optional
+        Whether the picture has an alpha channel.
+
+    Returns
+    -------
+    str
+        Its ending in lower case.
+
+    Raises
+    ------
+    GloametError
+        The format is unknown, or cannot hold transparency.
+    """
     ending = path.suffix.lower()
     if transparent and ending in (".jpg", ".jpeg"):
         raise GloametError(
@@ -86,8 +104,24 @@ def save_display(
     sixteen_bit: bool = False,
     alpha: NDArray[np.float32] | None = None,
 ) -> None:
-    """Save display code values in 0..1, (H, W, 3), as PNG or JPEG (sRGB); alpha (H, W) in 0..1 beside colours that are
-    not multiplied by it, which a PNG alone can hold."""
+    """Save display codes as PNG or JPEG in sRGB.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    codes : ndarray
+        Display codes 0 to 1, (H, W, 3).
+    sixteen_bit : bool, optional
+        Whether to write 16-bit PNG.
+    alpha : ndarray or None, optional
+        Coverage 0 to 1, (H, W), not premultiplied; PNG only.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be written.
+    """
     ending = check_ending(path)
     wide = sixteen_bit and ending == ".png"
     top = 65535 if wide else 255
@@ -120,11 +154,27 @@ def save_light(
     white_cd_m2: float = 1.0,
     alpha: NDArray[np.float32] | None = None,
 ) -> None:
-    """Save linear AP1 light (H, W, 3) as 32-bit EXR, with layers beside it.
+    """Save linear light as a 32-bit EXR with layers.
 
-    layers: (H, W, 3) or, for depth, (H, W). alpha (H, W) goes with light that is multiplied by it. white_cd_m2 is the
-    luminance that RGB (1, 1, 1) stands for: 1 for pixels in cd/m2. Channels are named sun.R, normal.X, depth.Z and so
-    on.
+    Channels are named like sun.R, normal.X and depth.Z.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    picture : ndarray
+        Light in AP1, (H, W, 3).
+    layers : dict of str to ndarray or None, optional
+        Further layers by name, (H, W, 3), or (H, W) for depth.
+    white_cd_m2 : float, optional
+        Luminance of RGB (1, 1, 1), cd/m².
+    alpha : ndarray or None, optional
+        Coverage 0 to 1, (H, W), premultiplied.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be written.
     """
     if check_ending(path) != ".exr":
         raise GloametError(f"{path.name}: light is saved as .exr.")

@@ -89,7 +89,20 @@ class Kept(NamedTuple):
 
 
 def kept_folder(project: Path | None, title: str) -> Path:
-    """Where pictures of a project are kept: beside it, or with the user's state while it has no file."""
+    """Return the folder of kept pictures.
+
+    Parameters
+    ----------
+    project : Path or None
+        Project file, None before it is saved.
+    title : str
+        Title of the project.
+
+    Returns
+    -------
+    Path
+        A folder beside the project, or in the user's state.
+    """
     if project is not None:
         return project.with_name(project.stem + ENDING)
     from platformdirs import user_state_path
@@ -112,7 +125,27 @@ def _free_path(folder: Path) -> Path:
 
 
 def keep(folder: Path, snapshot: Snapshot, when: datetime) -> Kept:
-    """Write a snapshot. Raises GloametError when it cannot be written; then nothing that reads as whole is left."""
+    """Write a snapshot as a kept picture.
+
+    Parameters
+    ----------
+    folder : Path
+        Folder of the kept pictures.
+    snapshot : Snapshot
+        Settings, pixels and light.
+    when : datetime
+        Time of keeping.
+
+    Returns
+    -------
+    Kept
+        The kept picture.
+
+    Raises
+    ------
+    GloametError
+        It cannot be written; nothing that reads as complete is left.
+    """
     try:
         folder.mkdir(parents=True, exist_ok=True)
         path = _free_path(folder)
@@ -187,7 +220,18 @@ def _read(path: Path) -> Kept:
 
 
 def kept_pictures(folder: Path) -> tuple[list[Kept], list[str]]:
-    """The pictures of a folder, oldest first, and a sentence for each that cannot be read."""
+    """List the kept pictures of a folder.
+
+    Parameters
+    ----------
+    folder : Path
+        The folder.
+
+    Returns
+    -------
+    tuple of list of Kept and list of str
+        Kept pictures, oldest first, and one message per picture that cannot be read.
+    """
     found, messages = [], []
     for path in sorted(folder.glob("*.json")) if folder.is_dir() else ():
         try:
@@ -198,7 +242,23 @@ def kept_pictures(folder: Path) -> tuple[list[Kept], list[str]]:
 
 
 def kept_document(kept: Kept) -> Document:
-    """The settings of a kept picture. Raises GloametError when they cannot be read."""
+    """Read the settings of a kept picture.
+
+    Parameters
+    ----------
+    kept : Kept
+        The kept picture.
+
+    Returns
+    -------
+    Document
+        The document.
+
+    Raises
+    ------
+    GloametError
+        The settings cannot be read.
+    """
     tree = read_tree(kept.path, "a kept picture")
     return document_from_tree(tree.get("document", {}), kept.path)
 
@@ -210,26 +270,82 @@ def _changed(kept: Kept, **values: object) -> Kept:
 
 
 def mark(kept: Kept, star: bool | None = None, note: str | None = None) -> Kept:
-    """The picture with a star or a note, on disk too."""
+    """Set the star or the note of a kept picture.
+
+    Parameters
+    ----------
+    kept : Kept
+        The kept picture.
+    star : bool or None, optional
+        Whether it has a star; None keeps it.
+    note : str or None, optional
+        Its note; None keeps it.
+
+    Returns
+    -------
+    Kept
+        The kept picture.
+    """
     asked = {"star": star, "note": note}
     return _changed(kept, **{name: value for name, value in asked.items() if value is not None})
 
 
 def add_layers(kept: Kept, layers: StoredLayers) -> Kept:
-    """The picture with its lights apart, on disk too. Raises GloametError when they cannot be written."""
+    """Add light layers to a kept picture on disk.
+
+    Parameters
+    ----------
+    kept : Kept
+        The kept picture.
+    layers : StoredLayers
+        The layers.
+
+    Returns
+    -------
+    Kept
+        The kept picture.
+
+    Raises
+    ------
+    GloametError
+        The layers cannot be written.
+    """
     save_layers(kept.layers, layers)
     return _changed(kept, layered=True)
 
 
 def replace_picture(kept: Kept, finer: Snapshot) -> Kept:
-    """The picture with finer pixels and light of the same settings; star and note stay. Raises GloametError when they
-    cannot be written."""
+    """Replace pixels and light of a kept picture by refined ones.
+
+    Parameters
+    ----------
+    kept : Kept
+        The kept picture.
+    finer : Snapshot
+        The refined snapshot.
+
+    Returns
+    -------
+    Kept
+        The kept picture; star and note stay.
+
+    Raises
+    ------
+    GloametError
+        It cannot be written.
+    """
     _write_pictures(kept.path, finer)
     return _changed(kept, samples=finer.samples, seconds=round(kept.seconds + finer.seconds, 1))
 
 
 def discard(pictures: Iterable[Kept]) -> None:
-    """Take pictures off the disk: first what says that they are whole."""
+    """Delete kept pictures from disk.
+
+    Parameters
+    ----------
+    pictures : iterable of Kept
+        The kept pictures.
+    """
     for kept in pictures:
         for path in (kept.path, kept.picture, kept.light, kept.layers):
             try:
@@ -241,7 +357,15 @@ def discard(pictures: Iterable[Kept]) -> None:
 
 
 def moved(folder: Path, to: Path) -> None:
-    """Bring the pictures kept before a project had a file to the folder beside it."""
+    """Move kept pictures to another folder.
+
+    Parameters
+    ----------
+    folder : Path
+        Present folder.
+    to : Path
+        New folder.
+    """
     if folder == to or not folder.is_dir() or to.exists():
         return
     try:

@@ -50,7 +50,18 @@ class StoredLayers(NamedTuple):
 
 
 def layers_of_film(film: Film) -> StoredLayers:
-    """The lights of a film as they were traced, before gains, noise and all."""
+    """Return the light layers of a film.
+
+    Parameters
+    ----------
+    film : Film
+        The film.
+
+    Returns
+    -------
+    StoredLayers
+        Lights before gains, with noise, and albedo, normal and depth.
+    """
     lights: dict[str, Floats] = {name: film.mean(name) for name in LIGHT_LAYERS if film.layers[name].any()}
     return StoredLayers(lights, film.mean("albedo"), film.mean("normal"), film.mean("depth"))
 
@@ -68,7 +79,23 @@ def save_layers(path: Path, layers: StoredLayers) -> None:
 
 
 def read_layers(path: Path) -> StoredLayers:
-    """Read what `save_layers` wrote. Raises GloametError when the file is missing or is another kind of picture."""
+    """Read the layers that `save_layers` wrote.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    StoredLayers
+        The layers.
+
+    Raises
+    ------
+    GloametError
+        The file is missing or is another kind of picture.
+    """
     import OpenImageIO as oiio
 
     picture = oiio.ImageInput.open(str(path))

@@ -64,7 +64,23 @@ def _read(path: Path) -> tuple[Floats, Any]:
 
 
 def read_light_file(path: Path) -> LightFile:
-    """Read a picture of light. Raises GloametError with a sentence when it is missing, damaged or holds no colours."""
+    """Read an HDR picture.
+
+    Parameters
+    ----------
+    path : Path
+        An .exr, .hdr or float .tif file.
+
+    Returns
+    -------
+    LightFile
+        The light in AP1, with surfaces and sun fraction where the file has them.
+
+    Raises
+    ------
+    GloametError
+        The file is missing, damaged or has no colours.
+    """
     pixels, spec = _read(path)
     names = list(spec.channelnames)
     colours = _layer(pixels, names, ("r", "g", "b"))

@@ -42,6 +42,7 @@ from gloamet.translation.document_to_picture import (
     develop_settings,
     exposure_from_document,
     gains_from_document,
+    masks_from_document,
 )
 from gloamet.translation.final_render import NextPass, StopCriterion
 
@@ -122,7 +123,7 @@ class FrameMaker:
         picture = self._inked(document, picture, step is not None)
         # a relit picture is small: made large here, it does not hold up the window
         size = (request.width, request.height) if step is None else None
-        planes = self._masks.planes(document.expose.masks, film, self.gains, self.view)
+        planes = self._masks.planes(masks_from_document(document), film, self.gains, self.view)
         pixels = self._developed(document, picture, exposure.ev, film, size, planes)
         inspected = self._inspected(request, picture, pixels, size, planes)
         ahead()
@@ -149,7 +150,7 @@ class FrameMaker:
         seen = self._relighting.seen()
         ev = exposure_from_document(document, picture, seen, lambda: self.incident_ev).ev
         picture = self._inked(document, picture, exact=True)
-        planes = self._masks.planes(document.expose.masks, None, self.gains, self.view)
+        planes = self._masks.planes(masks_from_document(document), None, self.gains, self.view)
         return self._developed(document, picture, ev, None, (self.view.width, self.view.height), planes), ev
 
     def _inspected(
@@ -161,7 +162,7 @@ class FrameMaker:
         planes: MaskPlanes,
     ) -> NDArray[np.uint8] | None:
         """The picture looked at another way, None where nobody asked."""
-        masks, (word, _, number) = request.document.expose.masks, request.inspect.partition(" ")
+        masks, (word, _, number) = masks_from_document(request.document), request.inspect.partition(" ")
         if request.inspect == "clipping":
             return clipping(pixels)
         if word == "proof":

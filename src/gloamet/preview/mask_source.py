@@ -11,8 +11,8 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.develop.links import Mask
 from gloamet.develop.masks import MaskPlanes
-from gloamet.document.expose import MaskState
 from gloamet.light_layers import Gains
 from gloamet.preview.memo import Memo
 from gloamet.preview.relighting import Relighting, RelightView
@@ -36,7 +36,7 @@ class MaskSource:
         self._at: tuple[int, Gains] | None = None
 
     def planes(
-        self, masks: tuple[MaskState, ...], film: Film | None, gains: Gains, view: RelightView | None
+        self, masks: tuple[Mask, ...], film: Film | None, gains: Gains, view: RelightView | None
     ) -> MaskPlanes:
         """What the masks that act ask for."""
         asked, planes = kinds_asked(masks), MaskPlanes()

@@ -123,10 +123,9 @@ class ViewportRenderer:
         """Bring the picture up to date and refine it; with `has_picture` a preview would be no gain."""
         quality = QUALITIES[request.document.stage.quality]
         size = (max(16, int(side * quality.scale)) for side in (request.width, request.height))
+        camera = camera_from_view(request.document.stage.view)
         self._frames.incident_ev = sky.incident_ev
-        self._view = self._frames.view = view = RelightView(
-            compiled, camera_from_view(request.document.stage.view), *size
-        )
+        self._view = self._frames.view = view = RelightView(compiled, camera, *size)
         inputs, lights = FilmInputs(view, sky.inputs, quality.bounces), sky.lights
         gains = self._frames.gains = gains_from_document(request.document, lights.sky_colour)
         balance, self._lights = (gains, request.document.fill.contact_shadow), lights
@@ -165,15 +164,8 @@ class ViewportRenderer:
                 return
         self._show_beside(request, sky, medium)
         if not self._superseded():
-            arguments = (
-                view,
-                lights,
-                inputs.light,
-                quality.bounces,
-                self.renderer,
-                request.document.fill.spots,
-            )
-            self._meter.update(*arguments)
+            spots = request.document.fill.spots
+            self._meter.update(view, lights, inputs.light, quality.bounces, self.renderer, spots)
         if fresh:
             self._expose(inputs)
         plan(4)

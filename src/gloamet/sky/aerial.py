@@ -63,7 +63,18 @@ def elevation_nodes() -> Array:
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def elevation_row(sine):
-    """Place among `elevation_nodes` of the sine of an elevation."""
+    """Compute the position of an elevation among the rows of an aerial table.
+
+    Parameters
+    ----------
+    sine : float32
+        Sine of the elevation.
+
+    Returns
+    -------
+    float32
+        Row.
+    """
     u = math.sqrt(math.asin(min(1.0, abs(sine))) * (2.0 / math.pi))
     return (1.0 + math.copysign(u, sine)) * 0.5 * (ELEVATIONS - 1)
 
@@ -77,7 +88,20 @@ def distance_km(k):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def distance_column(fraction):
-    """Place among the columns of a distance, given as a share of FARTHEST_KM: the inverse of `distance_km`."""
+    """Compute the position of a distance among the columns of an aerial table.
+
+    The inverse of `distance_km`.
+
+    Parameters
+    ----------
+    fraction : float32
+        Distance as a fraction of FARTHEST_KM.
+
+    Returns
+    -------
+    float32
+        Column.
+    """
     return math.sqrt(math.sqrt(fraction)) * np.float32(DISTANCES - 1)
 
 
@@ -197,7 +221,20 @@ def _forward_fraction(full: Array, scaled: Array) -> Array:
 
 
 def rows_between(lowest_deg: float, highest_deg: float) -> tuple[int, int]:
-    """First and one past the last of the rows that elevations in a range are looked up in."""
+    """Return the rows of an aerial table for a range of elevations.
+
+    Parameters
+    ----------
+    lowest_deg : float
+        Lowest elevation, degrees.
+    highest_deg : float
+        Highest elevation, degrees.
+
+    Returns
+    -------
+    tuple of int
+        First row, and one past the last.
+    """
     nodes = np.degrees(elevation_nodes())
     first = max(0, int(np.searchsorted(nodes, lowest_deg, "right")) - 1)
     last = min(ELEVATIONS - 1, int(np.searchsorted(nodes, highest_deg, "left")))
@@ -212,9 +249,28 @@ def solve_aerial(
     rows: tuple[int, int] = (0, ELEVATIONS),
     level: Array | None = None,
 ) -> AerialTable:
-    """The air in front of things under a sun at an azimuth clockwise from north and an apparent elevation; only the
-    rows asked for are filled. level (bands) is the irradiance of level ground as `SkySolver.spectral` has it, where it
-    is known."""
+    """Solve the aerial perspective for an eye and a sun.
+
+    Parameters
+    ----------
+    solver : SkySolver
+        Solver of the sky.
+    air : Air
+        The air.
+    sun_deg : tuple of float
+        Azimuth clockwise from north and apparent elevation of the sun, degrees.
+    eye_height_m : float
+        Height of the eye above sea level, metres.
+    rows : tuple of int, optional
+        Rows to fill: first, and one past the last.
+    level : ndarray or None, optional
+        Spectral irradiance of horizontal ground as `SkySolver.spectral` gives it, (bands,), where known.
+
+    Returns
+    -------
+    AerialTable
+        Transmittance and in-scattered light by elevation and distance.
+    """
     azimuth_deg, elevation_deg = sun_deg
     if level is None:
         level = solver.level(air, elevation_deg)
@@ -244,20 +300,65 @@ def solve_aerial(
 
 
 def rotated_to(table: AerialTable, azimuth_deg: float, elevation_deg: float) -> AerialTable:
-    """The same air under a sun that stands elsewhere round about, or a little higher or lower."""
+    """Rotate an aerial table to another sun azimuth.
+
+    Parameters
+    ----------
+    table : AerialTable
+        The aerial table.
+    azimuth_deg : float
+        Azimuth, degrees clockwise from north.
+    elevation_deg : float
+        Apparent elevation, degrees, −90 to 90.
+
+    Returns
+    -------
+    AerialTable
+        The table under that sun; a small change of elevation is allowed.
+    """
     east, north, up = direction(azimuth_deg, elevation_deg).tolist()
     return table._replace(sun=(east, north, up))
 
 
 def with_gain(table: AerialTable, gain: Array) -> AerialTable:
-    """The same air with its light under a gain of each AP1 channel; what passes stays."""
+    """Apply a gain to the light of an aerial table.
+
+    Parameters
+    ----------
+    table : AerialTable
+        The aerial table.
+    gain : ndarray
+        Gain of each AP1 channel, (3,).
+
+    Returns
+    -------
+    AerialTable
+        The table; transmittances stay.
+    """
     if (gain == 1.0).all():  # as in most pictures under a moving hand
         return table
     return table._replace(light=table.light * gain.astype(np.float32))
 
 
 def lit_by_horizon(table: AerialTable, horizon: Array) -> AerialTable:
-    """The same air, lit all over as a horizon of that radiance (AP1 cd/m2) is: Koschmieder's law."""
+    """Light an aerial table evenly, like a horizon of a given radiance.
+
+    Parameters
+    ----------
+    table : AerialTable
+        The aerial table.
+    horizon : ndarray
+        Radiance of the horizon, AP1 cd/m², (..., 3).
+
+    Returns
+    -------
+    AerialTable
+        The table.
+
+    References
+    ----------
+    .. [1] H. Koschmieder, 1924.
+    """
     light = np.zeros_like(table.light)
     light[:, :, MULTIPLE_TERM] = ((1.0 - table.through) * horizon)[:, None]
     return table._replace(light=light)

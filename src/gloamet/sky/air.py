@@ -116,8 +116,22 @@ class OpticalDepths:
 
 
 def turbidity_of_linke(linke: float, particles: KindName = "rural") -> float:
-    """The turbidity, 1 to 15, whose Linke turbidity without haze this is.
+    """Convert Linke turbidity to turbidity.
 
+    Parameters
+    ----------
+    linke : float
+        Linke turbidity of air without haze.
+    particles : KindName, optional
+        Kind of aerosol.
+
+    Returns
+    -------
+    float
+        Turbidity, 1 to 15.
+
+    Examples
+    --------
     >>> round(turbidity_of_linke(float(Air(2.5).linke_turbidity)), 6)
     2.5
     """

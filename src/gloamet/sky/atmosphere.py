@@ -192,7 +192,18 @@ def sun_visible(r, mu):
 
 @njit(**KERNEL_OPTIONS)
 def rayleigh_phase(c):
-    """Rayleigh phase function (per steradian) of the cosine of the scattering angle."""
+    """Evaluate the Rayleigh phase function.
+
+    Parameters
+    ----------
+    c : float32
+        Cosine of the scattering angle.
+
+    Returns
+    -------
+    float32
+        Phase function, 1/sr.
+    """
     return RAYLEIGH_SCALE * (RAYLEIGH_FLAT + RAYLEIGH_SQUARE * c * c)
 
 
@@ -205,7 +216,20 @@ def henyey_greenstein(c, g):
 
 @njit(**INNER_KERNEL_OPTIONS)
 def particle_phase(c, forward_g):
-    """Phase function of particles (per steradian), see `ParticleKind.forward_g`."""
+    """Evaluate the phase function of particles.
+
+    Parameters
+    ----------
+    c : float32
+        Cosine of the scattering angle.
+    forward_g : float32
+        Asymmetry of the forward lobe, see `ParticleKind.forward_g`.
+
+    Returns
+    -------
+    float32
+        Phase function, 1/sr.
+    """
     back = (1.0 - FORWARD_SHARE) * henyey_greenstein(c, BACKWARD_G)
     return FORWARD_SHARE * henyey_greenstein(c, forward_g) + back
 

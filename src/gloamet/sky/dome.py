@@ -339,17 +339,41 @@ def assemble_dome(
 
 
 def uniform_dome(radiance: float) -> SkyDome:
-    """The same light from everywhere, above and below, and no sun: for furnace tests."""
+    """Make a dome of uniform radiance without a sun, for furnace tests.
+
+    Parameters
+    ----------
+    radiance : float
+        Radiance of sky and ground, cd/m².
+
+    Returns
+    -------
+    SkyDome
+        The dome.
+    """
     table = np.full((ROWS, COLUMNS, 3), radiance, np.float32)
     return assemble_dome(table, 0.0, -90.0, SUN_DIAMETER_DEG, np.zeros(3), 1.0)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def dome_coordinates(dx, dy, dz):
-    """Square-root elevation and azimuth of a direction above the horizon, both in 0..1.
+    """Compute the coordinates of a direction in a dome table.
 
-    Polynomials of Abramowitz & Stegun (4.4.46, 4.4.49; errors 2e-8 and 2e-5 rad): a profile showed the
-    library's own among the dearest calls of a path.
+    Polynomials of Abramowitz & Stegun, 4.4.46 and 4.4.49, with errors of 2e-8 and 2e-5 rad.
+
+    Parameters
+    ----------
+    dx : float32
+        East component of a unit vector.
+    dy : float32
+        North component.
+    dz : float32
+        Up component, not negative.
+
+    Returns
+    -------
+    tuple of float32
+        Square root of elevation and azimuth, both 0 to 1.
     """
     z = min(F(1), max(F(0), dz))
     p = F(-0.0012624911) * z + F(0.0066700901)
@@ -373,7 +397,22 @@ def dome_coordinates(dx, dy, dz):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def sky_radiance(table, u, v):
-    """Bilinear radiance of the dome at (u, v)."""
+    """Look up the radiance of a dome table bilinearly.
+
+    Parameters
+    ----------
+    table : float32 array
+        Dome table, (ROWS, COLUMNS, 3), AP1 cd/m².
+    u : float32
+        Square root of elevation, 0 to 1.
+    v : float32
+        Azimuth, 0 to 1.
+
+    Returns
+    -------
+    tuple of float32
+        AP1 cd/m².
+    """
     y = min(u * F(ROWS - 1), F(ROWS - 1.001))
     x = v * F(COLUMNS)
     # held inside the table whatever comes: a direction that is not a number must not read elsewhere
@@ -400,7 +439,20 @@ def _sample_rows(table, directions, out):
 
 
 def dome_radiance(dome: SkyDome, directions: NDArray[Any]) -> NDArray[np.float32]:
-    """Sky radiance, without the sun's disc, towards unit vectors (..., 3) that point above the horizon."""
+    """Evaluate the sky radiance of a dome.
+
+    Parameters
+    ----------
+    dome : SkyDome
+        The sky.
+    directions : ndarray
+        Unit vectors above the horizon, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        AP1 cd/m², (..., 3), without the sun disc.
+    """
     flat = np.ascontiguousarray(directions, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
     _sample_rows(dome.table, flat, out)

@@ -48,7 +48,23 @@ class PanoramaPicture:
 
 @njit(**IEEE_KERNEL_OPTIONS)
 def mend_rows(pixels, matrix, white, clip, out, counts):
-    """Pixels (h, w, 3) to AP1 in out, none below 0, infinite or no number; counts (3,) gets how many were."""
+    """Convert pixels to AP1 and remove invalid values.
+
+    Parameters
+    ----------
+    pixels : float32 array
+        Pixels of the file, (H, W, 3).
+    matrix : float32 array
+        Matrix to AP1, (3, 3).
+    white : float32
+        Luminance of the file's white, cd/m².
+    clip : float32
+        Largest value.
+    out : float32 array
+        Receives AP1 without negative, infinite or NaN values, (H, W, 3).
+    counts : int64 array
+        Receives the number of NaN, infinite and negative values, (3,).
+    """
     for y in range(pixels.shape[0]):
         for x in range(pixels.shape[1]):
             for k in range(3):
@@ -73,7 +89,17 @@ def mend_rows(pixels, matrix, white, clip, out, counts):
 
 @njit(**KERNEL_OPTIONS)
 def encode_rows(light, scale, codes):
-    """Fourth roots of shares of scale, in 65535ths."""
+    """Pack light into 16-bit codes.
+
+    Parameters
+    ----------
+    light : float32 array
+        Light, (H, W, 3).
+    scale : float32
+        Light of the largest code.
+    codes : uint16 array
+        Receives fourth roots in steps of 1/65535, (H, W, 3).
+    """
     inverse = F(1) / scale
     for y in range(light.shape[0]):
         for x in range(light.shape[1]):
@@ -82,7 +108,20 @@ def encode_rows(light, scale, codes):
 
 
 def decode(codes: Codes, scale: float) -> Floats:
-    """Light of codes."""
+    """Decode packed panorama pixels.
+
+    Parameters
+    ----------
+    codes : ndarray
+        16-bit codes, (H, W, 3).
+    scale : float
+        Light of the largest code.
+
+    Returns
+    -------
+    ndarray
+        Light, (H, W, 3).
+    """
     return np.asarray((codes.astype(np.float32) / F(65535)) ** 4 * F(scale), np.float32)
 
 
@@ -219,7 +258,18 @@ def downscale(pixels: Floats, widest: int) -> Floats:
 
 
 def mtime_ns(path: Path) -> int:
-    """When a file was changed last, in nanoseconds; 0 when it is not there."""
+    """Return the modification time of a file.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+
+    Returns
+    -------
+    int
+        Nanoseconds; 0 when it does not exist.
+    """
     try:
         return path.stat().st_mtime_ns
     except OSError:
@@ -232,5 +282,21 @@ def _cached(path: Path, _stamp: int) -> PanoramaPicture:
 
 
 def cached_panorama(path: Path) -> PanoramaPicture:
-    """A panorama's file, read again when it has changed. Errors are those of `read_environment_map`."""
+    """Read a panorama, or return it from the cache.
+
+    Parameters
+    ----------
+    path : Path
+        The file; it is read again when it has changed.
+
+    Returns
+    -------
+    PanoramaPicture
+        The panorama.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be read as a panorama.
+    """
     return _cached(path, mtime_ns(path))

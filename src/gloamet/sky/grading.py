@@ -115,7 +115,20 @@ def _gained(table: Array, grade: SkyGrade, sun_deg: tuple[float, float]) -> Arra
 
 
 def graded_dome(dome: SkyDome, grade: SkyGrade) -> SkyDome:
-    """The dome as the artist wants it. What lies below the horizon follows the light that it gets."""
+    """Apply the sky grading to a dome.
+
+    Parameters
+    ----------
+    dome : SkyDome
+        The sky.
+    grade : SkyGrade
+        The grading.
+
+    Returns
+    -------
+    SkyDome
+        The dome; the ground below the horizon follows its light.
+    """
     if grade.neutral:
         return dome if grade.disc_brightness == 1.0 else replace(dome, seen_disc=grade.disc_brightness)
     plain = dome.table.astype(float)
@@ -139,8 +152,20 @@ def graded_dome(dome: SkyDome, grade: SkyGrade) -> SkyDome:
 
 
 def grading_differences(grade: SkyGrade) -> list[str]:
-    """What of a grade is not nature's, in words; empty when nothing is.
+    """Describe how a grading differs from the physical sky.
 
+    Parameters
+    ----------
+    grade : SkyGrade
+        The grading.
+
+    Returns
+    -------
+    list of str
+        One phrase per difference; empty when it is neutral.
+
+    Examples
+    --------
     >>> grading_differences(SkyGrade(warmth_mired=30.0, horizon_stops=-0.5))
     ['30 mired warmer', 'horizon −0.5 stops']
     """

@@ -48,11 +48,39 @@ def _node_harmonics() -> Array:
 
 
 def open_sky(table: NDArray[np.float32]) -> Array:
-    """Nine coefficients (9, 3) of what a table (ROWS, COLUMNS, 3) gives open surfaces."""
+    """Compute harmonic coefficients of the irradiance from a dome table.
+
+    Parameters
+    ----------
+    table : ndarray
+        Dome table, (ROWS, COLUMNS, 3), AP1 cd/m².
+
+    Returns
+    -------
+    ndarray
+        Coefficients, (9, 3).
+    """
     light = np.einsum("rcn,rck->nk", _node_harmonics(), table, optimize=True)
     return np.asarray(COSINE_LOBE[:, None] * light)
 
 
 def irradiance(coefficients: Array, normals: NDArray[np.floating]) -> Array:
-    """Irradiance (..., 3) of surfaces that face normals (..., 3)."""
+    """Compute the irradiance of surfaces from harmonic coefficients.
+
+    Parameters
+    ----------
+    coefficients : ndarray
+        Coefficients of `open_sky`, (9, 3).
+    normals : ndarray
+        Unit normals, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        AP1 lux, (..., 3).
+
+    References
+    ----------
+    .. [1] R. Ramamoorthi, P. Hanrahan, "An efficient representation for irradiance environment maps", 2001.
+    """
     return np.asarray(harmonics(np.asarray(normals, float)) @ coefficients)

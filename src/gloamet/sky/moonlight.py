@@ -20,7 +20,20 @@ HIGHEST_SUN_DEG = 0.0  # by day moonlight is a millionth of what is there
 
 
 def moon_fraction(moon: Moon, sun_elevation_deg: float) -> float:
-    """What the moon sends as a share of sunlight, 0 when it lights nothing."""
+    """Compute moonlight as a fraction of sunlight.
+
+    Parameters
+    ----------
+    moon : Moon
+        Position and phase of the moon.
+    sun_elevation_deg : float
+        Apparent elevation of the sun, degrees.
+
+    Returns
+    -------
+    float
+        Fraction; 0 when the moon does not light the scene.
+    """
     fraction = moon.illuminance_lx / SOLAR_LUX
     shines = moon.elevation_deg > -0.5 and fraction >= LEAST_SHARE and sun_elevation_deg <= HIGHEST_SUN_DEG
     return fraction if shines else 0.0
@@ -29,7 +42,26 @@ def moon_fraction(moon: Moon, sun_elevation_deg: float) -> float:
 def with_moon(
     dome: SkyDome, solver: SkySolver | SkyInterpolator, air: Air, moon: Moon, azimuth_deg: float
 ) -> SkyDome:
-    """The dome with the moon's light; azimuth_deg is the moon's in the scene, north turned in."""
+    """Add moonlight to a dome.
+
+    Parameters
+    ----------
+    dome : SkyDome
+        The sky.
+    solver : SkySolver or SkyInterpolator
+        Solver of the sky.
+    air : Air
+        The air.
+    moon : Moon
+        Position and phase of the moon.
+    azimuth_deg : float
+        Azimuth of the moon in the scene, degrees, with north applied.
+
+    Returns
+    -------
+    SkyDome
+        The dome.
+    """
     fraction = moon_fraction(moon, dome.sun_elevation_deg)
     if fraction == 0.0:
         return dome

@@ -17,7 +17,22 @@ TURBIDITIES = (2.0, 3.0, 4.5, 7.0)
 
 
 def estimated_sun(without: SkyDome, sun: PanoramaSun, solver: SkySolver | None = None) -> float:
-    """Lux of the sun on level ground; 0 for one at or below the horizon."""
+    """Estimate the light of a clipped sun in a panorama.
+
+    Parameters
+    ----------
+    without : SkyDome
+        The panorama's dome without its sun.
+    sun : PanoramaSun
+        The clipped sun.
+    solver : SkySolver or None, optional
+        Solver of the sky; None makes one.
+
+    Returns
+    -------
+    float
+        Horizontal illuminance, lux; 0 for a sun at or below the horizon.
+    """
     solver = solver or SkySolver()
     own = without.sky_horizontal / max(float(luminance(without.sky_horizontal)), 1e-30)
     best, ratio = np.inf, 0.0

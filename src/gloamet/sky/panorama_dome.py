@@ -174,14 +174,40 @@ def laid(picture: Floats, placing: Placing) -> Floats:
 
 
 def suns_of(picture: PanoramaPicture) -> tuple[PanoramaSun, ...]:
-    """The suns that are found in a panorama."""
+    """Find the suns of a panorama.
+
+    Parameters
+    ----------
+    picture : PanoramaPicture
+        The panorama.
+
+    Returns
+    -------
+    tuple of PanoramaSun
+        The suns, brightest first.
+    """
     return tuple(find_suns(picture.light))
 
 
 def prepare_panorama(
     picture: PanoramaPicture, options: LightOptions, suns: tuple[PanoramaSun, ...]
 ) -> PreparedPanorama:
-    """A panorama as light; suns are `suns_of` it."""
+    """Prepare a panorama as a light.
+
+    Parameters
+    ----------
+    picture : PanoramaPicture
+        The panorama.
+    options : LightOptions
+        Tilt, mirroring, blur and whether its sun is removed.
+    suns : tuple of PanoramaSun
+        Suns found in it, from `suns_of`.
+
+    Returns
+    -------
+    PreparedPanorama
+        Table of the sky and suns apart.
+    """
     light, seen, none = picture.light, picture.codes, np.zeros(3)
     sun = suns[0] if suns else None
     if options.picked is not None:
@@ -251,7 +277,24 @@ def rotated_dome(
 def panorama_dome(
     prepared: PreparedPanorama, rotation_deg: float, ground_reflectance: float, illuminance_lx: float = 0.0
 ) -> SkyDome:
-    """The dome of a panorama turned by rotation_deg; with illuminance_lx, made to light level ground with so much."""
+    """Make the dome of a panorama.
+
+    Parameters
+    ----------
+    prepared : PreparedPanorama
+        The panorama.
+    rotation_deg : float
+        Rotation, degrees clockwise from above.
+    ground_reflectance : float
+        Reflectance of the ground, 0 to 1.
+    illuminance_lx : float, optional
+        Horizontal illuminance to reach, lux; 0 keeps the values of the file.
+
+    Returns
+    -------
+    SkyDome
+        The dome.
+    """
     sun = NO_SUN
     if prepared.sun is not None and prepared.sun_irradiance.any():
         placing = prepared.options.placing._replace(rotation_deg=rotation_deg)
@@ -262,6 +305,19 @@ def panorama_dome(
 
 
 def illuminance_scale(dome: SkyDome, prepared: PreparedPanorama) -> float:
-    """How many times a panorama's own values its dome has."""
+    """Compute the scale of a panorama's dome against its file.
+
+    Parameters
+    ----------
+    dome : SkyDome
+        The sky.
+    prepared : PreparedPanorama
+        The panorama.
+
+    Returns
+    -------
+    float
+        Factor on the values of the file.
+    """
     own = float(prepared.table.sum(dtype=float))
     return float(dome.table.sum(dtype=float)) / own if own > 0.0 else 1.0

@@ -158,10 +158,18 @@ def _clear_sun_paths() -> tuple[NDArray[np.float32], NDArray[np.float32]]:
 
 @lru_cache(maxsize=KEPT_HEIGHTS)
 def sun_paths(haze_height_km: float) -> NDArray[np.float32]:
-    """The geometry of second-order scattering, which no air but the height of its haze changes.
+    """Compute the geometry of second-order scattering.
 
-    (altitude, direction, step, sun cosine, azimuth, 5): the four columns from that step to the sun, and the
-    visible share of the disc as an isotropic average over the azimuths.
+    Parameters
+    ----------
+    haze_height_km : float
+        Scale height of the haze, kilometres.
+
+    Returns
+    -------
+    ndarray
+        Array (altitude, direction, step, sun cosine, azimuth, 5): four columns from each step to the sun, and the
+        visible fraction of the disc.
     """
     clear, places = _clear_sun_paths()
     paths, haze = clear.copy(), columns(haze_height_km)[..., HAZE_SPECIES].astype(np.float32)

@@ -107,7 +107,28 @@ def model_dome(
     diameter_deg: float,
     solver: SkySolver | SkyInterpolator,
 ) -> SkyDome:
-    """The light of a moment under a model. elevation_deg is apparent, -90..90; azimuth_deg clockwise from north."""
+    """Compute the dome of a sky model.
+
+    Parameters
+    ----------
+    model : SkyModel
+        The sky model.
+    air : Air
+        The air.
+    azimuth_deg : float
+        Azimuth, degrees clockwise from north.
+    elevation_deg : float
+        Apparent elevation, degrees, −90 to 90.
+    diameter_deg : float
+        Angular diameter of the sun, degrees.
+    solver : SkySolver or SkyInterpolator
+        Solver of the sky.
+
+    Returns
+    -------
+    SkyDome
+        The dome.
+    """
     if model.name == "physical":
         return solver.dome(air, azimuth_deg, elevation_deg, diameter_deg)
     sun = sun_transmittance(air, elevation_deg) @ BANDS_TO_AP1
@@ -125,8 +146,24 @@ def model_dome(
 
 
 def caveat(model: SkyModel, air: Air, elevation_deg: float) -> str:
-    """What an artist should know of a model in this air, under this sun: one sentence or nothing.
+    """Describe the limits of a sky model under a sun.
 
+    Parameters
+    ----------
+    model : SkyModel
+        The sky model.
+    air : Air
+        The air.
+    elevation_deg : float
+        Apparent elevation, degrees, −90 to 90.
+
+    Returns
+    -------
+    str
+        One sentence, or "".
+
+    Examples
+    --------
     >>> caveat(SkyModel("cie", 1), Air(), 30.0)
     'Sky 1, overcast, steep gradation: the sun is hidden.'
     """

@@ -62,7 +62,20 @@ class SkyPalette:
 
 
 def solve_sky_palette(solver: SkySolver, air: Air) -> SkyPalette:
-    """Solve the strip for every sun height of the grid."""
+    """Compute the sky colours for all sun elevations of a day.
+
+    Parameters
+    ----------
+    solver : SkySolver
+        Solver of the sky.
+    air : Air
+        The air.
+
+    Returns
+    -------
+    SkyPalette
+        The palette.
+    """
     u = np.sqrt(np.linspace(0.0, 1.0, STRIP)) * (VIEW_ROWS - 1)
     i = np.minimum(u.astype(int), VIEW_ROWS - 2)
     f = (u - i)[:, None, None]

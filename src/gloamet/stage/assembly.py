@@ -25,14 +25,38 @@ FILM_HEIGHT_MM = 24.0
 
 
 def placement_from_stage(stage: Stage, origin: Origin) -> Placement:
-    """How the document places its model; what it leaves to the file comes from there."""
+    """Make the placement of the model from the document.
+
+    Parameters
+    ----------
+    stage : Stage
+        Settings of the stage.
+    origin : Origin
+        Units and up axis of the file.
+
+    Returns
+    -------
+    Placement
+        The placement.
+    """
     units = origin.units if stage.units == "file" else stage.units
     up = origin.up if stage.up == "file" else stage.up
     return Placement(units, up, stage.rotation_deg, stage.drop_to_ground, stage.offset)
 
 
 def camera_from_view(view: CameraView) -> Camera:
-    """The camera a view describes; its opening follows from the focal length on 36 x 24 mm."""
+    """Make the camera of a view.
+
+    Parameters
+    ----------
+    view : CameraView
+        The view.
+
+    Returns
+    -------
+    Camera
+        The camera; its aperture follows from the focal length on 36 × 24 mm.
+    """
     aperture = focal_mm(view.fov_deg) / 1000.0 / view.f_number if view.depth_of_field else 0.0
     return Camera(
         view.eye,
@@ -47,7 +71,18 @@ def camera_from_view(view: CameraView) -> Camera:
 
 
 def view_from_camera(camera: Camera) -> CameraView:
-    """A camera as the document keeps it."""
+    """Convert a camera to a view of the document.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+
+    Returns
+    -------
+    CameraView
+        The view.
+    """
     return CameraView(
         eye=camera.eye,
         target=camera.target,
@@ -59,8 +94,20 @@ def view_from_camera(camera: Camera) -> CameraView:
 
 
 def focal_mm(fov_deg: float) -> float:
-    """Focal length of a vertical field of view on a film 24 mm high.
+    """Compute the focal length of a vertical field of view on a frame 24 mm high.
 
+    Parameters
+    ----------
+    fov_deg : float
+        Vertical field of view, degrees.
+
+    Returns
+    -------
+    float
+        Focal length, millimetres.
+
+    Examples
+    --------
     >>> round(focal_mm(27.0), 1)
     50.0
     """
@@ -68,12 +115,36 @@ def focal_mm(fov_deg: float) -> float:
 
 
 def fov_of_focal(mm: float) -> float:
-    """The vertical field of view of a focal length on a film 24 mm high."""
+    """Compute the vertical field of view of a focal length on a frame 24 mm high.
+
+    Parameters
+    ----------
+    mm : float
+        Focal length, millimetres.
+
+    Returns
+    -------
+    float
+        Field of view, degrees.
+    """
     return 2.0 * math.degrees(math.atan(0.5 * FILM_HEIGHT_MM / mm))
 
 
 def edit_material_values(material: Material, edit: MaterialEdit) -> Material:
-    """A material with its corrections."""
+    """Apply corrections to a material.
+
+    Parameters
+    ----------
+    material : Material
+        The material of the file.
+    edit : MaterialEdit
+        The corrections.
+
+    Returns
+    -------
+    Material
+        The material.
+    """
     names = (
         "texture_strength",
         "roughness",
@@ -97,7 +168,18 @@ def edit_material_values(material: Material, edit: MaterialEdit) -> Material:
 
 
 def lumens(lamp: Lamp) -> float:
-    """Light a point or spot gives in all."""
+    """Compute the luminous flux of a point or spot lamp.
+
+    Parameters
+    ----------
+    lamp : Lamp
+        The lamp.
+
+    Returns
+    -------
+    float
+        Lumens.
+    """
     if lamp.kind != "spot":
         return 4.0 * math.pi * lamp.intensity_cd
     # between the full and the outer cone it falls as the square of a ramp in the cosine
@@ -140,7 +222,20 @@ def with_props(scene: Scene, props: tuple[Prop, ...]) -> Scene:
 
 
 def place_in_world(file_scene: Scene, stage: Stage) -> Scene:
-    """The file's scene in the world, all parts of it, before any other decision."""
+    """Place the scene of a file in the world.
+
+    Parameters
+    ----------
+    file_scene : Scene
+        The scene as read.
+    stage : Stage
+        Settings of the stage.
+
+    Returns
+    -------
+    Scene
+        The scene in metres, Z up, with all parts.
+    """
     return to_world_scene(file_scene, placement_from_stage(stage, file_scene.origin))
 
 
@@ -161,7 +256,20 @@ class StageEdits(NamedTuple):
 
 
 def apply_edits(scene: Scene, edits: StageEdits) -> Scene:
-    """The scene as it is rendered, from the one that `place_in_world` gave."""
+    """Apply material, lamp and part edits to a placed scene.
+
+    Parameters
+    ----------
+    scene : Scene
+        The render scene.
+    edits : StageEdits
+        The edits.
+
+    Returns
+    -------
+    Scene
+        The scene as it is rendered.
+    """
     if edits.muted:
         muted = set(edits.muted)
         scene = replace(scene, parts=tuple(part for part in scene.parts if part.name not in muted))
@@ -204,7 +312,24 @@ def plaster_material(m: Material, reflectance: float, keep_glass: bool) -> Mater
 def ground_from_stage(
     ground: Ground, muted: tuple[str, ...], reflectance: float, scene: Scene
 ) -> GroundPlane:
-    """The ground under a placed scene; `scene` is the whole model, muted parts and all."""
+    """Make the ground plane under a placed scene.
+
+    Parameters
+    ----------
+    ground : Ground
+        Settings of the ground.
+    muted : tuple of str
+        Names of muted parts.
+    reflectance : float
+        Reflectance of the ground, 0 to 1.
+    scene : Scene
+        The placed scene with all parts.
+
+    Returns
+    -------
+    GroundPlane
+        The ground plane.
+    """
     own = own_ground(scene)
     height, hole = rest_height(scene, own)
     if own is not None and own.name in muted:

@@ -139,7 +139,24 @@ def _above(camera: Camera, ground_m: float) -> Camera:
 
 
 def orbit(camera: Camera, rotation_deg: float, lift_deg: float, ground_m: float = 0.0) -> Camera:
-    """Turn the eye round the target and lift it; stops 1 degree short of the poles and at the ground."""
+    """Orbit the eye around the target.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    rotation_deg : float
+        Change of azimuth, degrees.
+    lift_deg : float
+        Change of elevation, degrees; stops 1° short of the poles.
+    ground_m : float, optional
+        Height that the eye may not go below, metres.
+
+    Returns
+    -------
+    Camera
+        The camera.
+    """
     offset = np.subtract(camera.eye, camera.target)
     radius = float(np.linalg.norm(offset))
     azimuth = math.atan2(offset[0], offset[1]) + math.radians(rotation_deg)
@@ -154,7 +171,24 @@ def orbit(camera: Camera, rotation_deg: float, lift_deg: float, ground_m: float 
 
 
 def pan(camera: Camera, dx: float, dy: float, ground_m: float = 0.0) -> Camera:
-    """Slide eye and target by a share of the picture's height, right and up positive."""
+    """Move eye and target in the plane of the picture.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    dx : float
+        Fraction of the picture height to the right.
+    dy : float
+        Fraction of the picture height upwards.
+    ground_m : float, optional
+        Height that the eye may not go below, metres.
+
+    Returns
+    -------
+    Camera
+        The camera.
+    """
     _, right, up = camera.frame()
     distance = float(np.linalg.norm(np.subtract(camera.eye, camera.target)))
     size = 2.0 * distance * math.tan(math.radians(camera.fov_deg) / 2.0)
@@ -167,7 +201,22 @@ def pan(camera: Camera, dx: float, dy: float, ground_m: float = 0.0) -> Camera:
 
 
 def dolly(camera: Camera, factor: float, ground_m: float = 0.0) -> Camera:
-    """Move the eye towards the target (factor below 1) or away from it."""
+    """Move the eye along the line to the target.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    factor : float
+        Factor of the distance to the target; below 1 moves nearer.
+    ground_m : float, optional
+        Height that the eye may not go below, metres.
+
+    Returns
+    -------
+    Camera
+        The camera.
+    """
     offset = np.subtract(camera.eye, camera.target)
     distance = float(np.linalg.norm(offset))
     wanted = min(max(distance * factor, 0.2), 5000.0)
@@ -176,7 +225,26 @@ def dolly(camera: Camera, factor: float, ground_m: float = 0.0) -> Camera:
 
 
 def walk(camera: Camera, ahead_m: float, rotation_deg: float, lift_m: float, ground_m: float = 0.0) -> Camera:
-    """Walk along the ground, turn on the spot (clockwise), lift the eye."""
+    """Move the eye along the ground.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    ahead_m : float
+        Distance forwards, metres.
+    rotation_deg : float
+        Rotation on the spot, degrees clockwise.
+    lift_m : float
+        Change of height, metres.
+    ground_m : float, optional
+        Height that the eye may not go below, metres.
+
+    Returns
+    -------
+    Camera
+        The camera.
+    """
     eye, target = np.asarray(camera.eye, float), np.asarray(camera.target, float)
     offset = target - eye
     angle = math.radians(rotation_deg)
@@ -190,7 +258,22 @@ def walk(camera: Camera, ahead_m: float, rotation_deg: float, lift_m: float, gro
 
 
 def look_over(low: Array, high: Array, fov_deg: float = 40.0) -> Camera:
-    """A first view of a scene from its bounds: from the south-east, a little above eye height."""
+    """Make a first view of a scene from its bounds.
+
+    Parameters
+    ----------
+    low : ndarray
+        Minimum corner, metres, (3,).
+    high : ndarray
+        Maximum corner, metres, (3,).
+    fov_deg : float, optional
+        Vertical field of view, degrees.
+
+    Returns
+    -------
+    Camera
+        A camera to the south-east, above eye height.
+    """
     centre, size = 0.5 * (low + high), np.maximum(high - low, 1e-3)
     radius = 0.5 * float(np.linalg.norm(size))
     distance = 1.1 * radius / math.tan(math.radians(fov_deg) / 2.0)

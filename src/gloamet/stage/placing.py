@@ -51,7 +51,25 @@ def _rotation_z(rotation_deg: float) -> Matrix:
 
 
 def to_world_scene(scene: Scene, placement: Placement) -> Scene:
-    """The scene in world metres. Raises GloametError when that puts it out of reach."""
+    """Convert a scene to world metres.
+
+    Parameters
+    ----------
+    scene : Scene
+        The render scene.
+    placement : Placement
+        Units, up axis, rotation and offset.
+
+    Returns
+    -------
+    Scene
+        The scene.
+
+    Raises
+    ------
+    GloametError
+        The scene would be beyond the range of coordinates.
+    """
     matrix = _rotation_z(placement.rotation_deg) @ to_world(placement.up, placement.units)
     parts = tuple(replace(part, matrix=matrix @ part.matrix) for part in scene.parts)
     moved = replace(scene, parts=parts)
@@ -132,7 +150,18 @@ def guess_up(scene: Scene) -> tuple[UpAxis, str]:
 
 
 def size_warning(size_m: NDArray[np.float64]) -> str | None:
-    """One sentence when a scene of this size is implausible, None when it is fine."""
+    """Describe an implausible size of a scene.
+
+    Parameters
+    ----------
+    size_m : ndarray
+        Width, depth and height, metres, (3,).
+
+    Returns
+    -------
+    str or None
+        One sentence, None when the size is plausible.
+    """
     largest = float(size_m.max())
     if largest > LARGEST_M:
         return f"It is {largest / 1000:.3g} km across: haze and shadow edges suffer. Is the unit right?"

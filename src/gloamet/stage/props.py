@@ -172,7 +172,13 @@ def _screen(
 
 @lru_cache(maxsize=1)
 def person() -> Shape:
-    """A standing person of 1.75 m: legs, trunk, arms and head, about 2 000 triangles."""
+    """Make a standing person of 1.75 m.
+
+    Returns
+    -------
+    Shape
+        The shape, about 2000 triangles.
+    """
     pieces: list[tuple[Points, NDArray]] = []
     normals: list[Points] = []
 

@@ -220,7 +220,18 @@ def is_flat(part: Part) -> bool:
 
 
 def bounds_of(parts: tuple[Part, ...] | list[Part]) -> Box:
-    """Lowest and highest corner of some parts; a unit box when there are none."""
+    """Compute the bounds of parts.
+
+    Parameters
+    ----------
+    parts : tuple of Part or list of Part
+        The parts.
+
+    Returns
+    -------
+    Box
+        Minimum and maximum corner, metres; a unit box without parts.
+    """
     if not parts:
         return np.zeros(3), np.ones(3)
     boxes = [part.bounds() for part in parts]

@@ -19,7 +19,18 @@ Array = NDArray[np.float64]
 
 
 def sun_drivers(scene: Scene) -> dict[str, str]:
-    """Names of what can lead the sun, each with what it is."""
+    """List the objects that can drive the sun.
+
+    Parameters
+    ----------
+    scene : Scene
+        The render scene.
+
+    Returns
+    -------
+    dict of str to str
+        Kind of each object by its name.
+    """
     found = {lamp.name: "distant light" for lamp in scene.lamps if lamp.kind == "distant"}
     found |= dict.fromkeys(scene.views, "camera")
     found |= dict.fromkeys(scene.empties, "empty")
@@ -27,7 +38,20 @@ def sun_drivers(scene: Scene) -> dict[str, str]:
 
 
 def motion_span_s(scene: Scene, name: str) -> tuple[float, float]:
-    """First and last moment of its motion in the file's seconds; both 0 when it stands still."""
+    """Return the time span of an object's animation.
+
+    Parameters
+    ----------
+    scene : Scene
+        The render scene.
+    name : str
+        Name of the object.
+
+    Returns
+    -------
+    tuple of float
+        First and last time, seconds; both 0 without animation.
+    """
     motion = scene.motions.get(name)
     return (0.0, 0.0) if motion is None else (float(motion.times_s[0]), float(motion.times_s[-1]))
 
@@ -53,10 +77,29 @@ def _unit(vector: Array) -> Array:
 
 
 def driven_direction(scene: Scene, name: str, axis: Axis, time_s: float = 0.0) -> Array:
-    """Towards the sun that follows an object. "along": the sun shines the way the object looks; "opposite": the
-    object looks at the sun; "up": its +Y points at the sun.
+    """Compute the sun direction that a driver sets.
 
-    Raises GloametError when the scene has no such object or a light has no +Y to follow.
+    Parameters
+    ----------
+    scene : Scene
+        The render scene.
+    name : str
+        Name of a light, camera or empty of the scene.
+    axis : Axis
+        "along": sunlight travels along its axis; "opposite": the sun stands where its axis points; "up": where
+        its +Y points.
+    time_s : float, optional
+        Time in its animation, seconds.
+
+    Returns
+    -------
+    ndarray
+        Unit vector to the sun, (3,).
+
+    Raises
+    ------
+    GloametError
+        There is no such object, or it has no +Y axis.
     """
     ahead: Array | None = None
     up: Array | None = None

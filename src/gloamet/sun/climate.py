@@ -38,10 +38,28 @@ def _between(table: NDArray, latitude_deg: float, longitude_deg: float) -> float
 
 
 def linke_turbidity(latitude_deg: float, longitude_deg: float, month: int) -> float:
-    """Typical Linke turbidity of a month (1-12) at a place.
+    """Return the typical Linke turbidity of a month at a site.
 
-    Remund et al. 2003, "Worldwide Linke turbidity information", ISES Solar World Congress.
+    Parameters
+    ----------
+    latitude_deg : float
+        Latitude, degrees north, −90 to 90.
+    longitude_deg : float
+        Longitude, degrees east, −180 to 180.
+    month : int
+        Month, 1 to 12.
 
+    Returns
+    -------
+    float
+        Linke turbidity.
+
+    References
+    ----------
+    .. [1] J. Remund et al., "Worldwide Linke turbidity information", ISES Solar World Congress, 2003.
+
+    Examples
+    --------
     >>> round(linke_turbidity(57.4, 21.5, 5), 1)
     2.6
     """
@@ -49,8 +67,22 @@ def linke_turbidity(latitude_deg: float, longitude_deg: float, month: int) -> fl
 
 
 def altitude_m(latitude_deg: float, longitude_deg: float) -> float:
-    """Mean height of the land round a place above the sea, metres, never below the sea's level.
+    """Return the mean altitude of the land around a site.
 
+    Parameters
+    ----------
+    latitude_deg : float
+        Latitude, degrees north, −90 to 90.
+    longitude_deg : float
+        Longitude, degrees east, −180 to 180.
+
+    Returns
+    -------
+    float
+        Metres above sea level, not negative.
+
+    Examples
+    --------
     >>> 1500 < altitude_m(39.7, -105.2) < 2300
     True
     """

@@ -43,7 +43,20 @@ class DayEvents:
 
 
 def day_span_s(day: date, tz: tzinfo) -> tuple[float, float]:
-    """First and last Unix second of a local calendar day (23 or 25 hours long when the clock changes)."""
+    """Return the first and last instant of a local day.
+
+    Parameters
+    ----------
+    day : date
+        Local calendar day.
+    tz : tzinfo
+        Time zone of the site.
+
+    Returns
+    -------
+    tuple of float
+        Unix seconds; 23 or 25 hours apart when the clock changes.
+    """
     start = datetime(day.year, day.month, day.day, tzinfo=tz)
     after = day + timedelta(days=1)
     return start.timestamp(), datetime(after.year, after.month, after.day, tzinfo=tz).timestamp()
@@ -52,7 +65,26 @@ def day_span_s(day: date, tz: tzinfo) -> tuple[float, float]:
 def day_path(
     day: date, lat_deg: float, lon_deg: float, tz: tzinfo, steps: int
 ) -> tuple[NDArray, SunPosition]:
-    """The sun at `steps` evenly spaced instants of a local day: Unix seconds and positions."""
+    """Compute the sun at evenly spaced instants of a day.
+
+    Parameters
+    ----------
+    day : date
+        Local calendar day.
+    lat_deg : float
+        Latitude, degrees north, −90 to 90.
+    lon_deg : float
+        Longitude, degrees east, −180 to 180.
+    tz : tzinfo
+        Time zone of the site.
+    steps : int
+        Number of instants.
+
+    Returns
+    -------
+    tuple of ndarray and SunPosition
+        Unix seconds, (steps,), and positions.
+    """
     times = np.linspace(*day_span_s(day, tz), steps)
     return times, sun_position(times, lat_deg, lon_deg)
 
@@ -80,10 +112,26 @@ def _peak(times: NDArray, elevation: NDArray) -> tuple[float, float]:
 
 
 def day_events(day: date, lat_deg: float, lon_deg: float, tz: tzinfo) -> DayEvents:
-    """Rise, set, noon and the three twilights of a local calendar day.
+    """Compute sunrise, sunset, solar noon and twilights of a day.
 
-    lat_deg in [-90, 90], lon_deg east positive. Rise and set are of the upper limb on a sea horizon
-    (centre at -0.833 degrees true elevation); twilights at -6, -12 and -18 degrees.
+    Rise and set are those of the upper limb on a sea horizon (centre at −0.833° true elevation); twilights are at
+    −6°, −12° and −18°.
+
+    Parameters
+    ----------
+    day : date
+        Local calendar day.
+    lat_deg : float
+        Latitude, degrees north, −90 to 90.
+    lon_deg : float
+        Longitude, degrees east, −180 to 180.
+    tz : tzinfo
+        Time zone of the site.
+
+    Returns
+    -------
+    DayEvents
+        The events.
     """
     start, end = day_span_s(day, tz)
     times = np.linspace(start, end, int(round((end - start) / SCAN_STEP_S)) + 1)

@@ -26,7 +26,24 @@ class Moment:
 
 
 def moment_at(when: datetime, lat_deg: float, lon_deg: float, tz: tzinfo) -> Moment:
-    """The sun when a clock shows `when` (naive), or at that instant (aware)."""
+    """Compute the sun at a clock time.
+
+    Parameters
+    ----------
+    when : datetime
+        A naive clock time at the site, or an aware instant.
+    lat_deg : float
+        Latitude, degrees north, −90 to 90.
+    lon_deg : float
+        Longitude, degrees east, −180 to 180.
+    tz : tzinfo
+        Time zone of the site.
+
+    Returns
+    -------
+    Moment
+        Instant, sun position and a note on clock changes.
+    """
     return _moment_at(when, when.fold, lat_deg, lon_deg, tz)
 
 
@@ -53,5 +70,22 @@ def _moment_at(when: datetime, _fold: int, lat_deg: float, lon_deg: float, tz: t
 
 
 def events_of(moment: Moment, lat_deg: float, lon_deg: float, tz: tzinfo) -> DayEvents:
-    """The events of the local day the moment falls on."""
+    """Compute the events of the local day of a moment.
+
+    Parameters
+    ----------
+    moment : Moment
+        The moment.
+    lat_deg : float
+        Latitude, degrees north, −90 to 90.
+    lon_deg : float
+        Longitude, degrees east, −180 to 180.
+    tz : tzinfo
+        Time zone of the site.
+
+    Returns
+    -------
+    DayEvents
+        The events.
+    """
     return day_events(moment.local.date(), lat_deg, lon_deg, tz)

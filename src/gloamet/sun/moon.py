@@ -137,7 +137,26 @@ def magnitude(phase_deg: float, distance_km: float) -> float:
 
 
 def moon_at(unix_s: float, latitude_deg: float, longitude_deg: float) -> Moon:
-    """The moon as seen from a place."""
+    """Compute the moon as seen from a site.
+
+    Parameters
+    ----------
+    unix_s : float
+        Seconds since 1970-01-01 UTC.
+    latitude_deg : float
+        Latitude, degrees north, −90 to 90.
+    longitude_deg : float
+        Longitude, degrees east, −180 to 180.
+
+    Returns
+    -------
+    Moon
+        Position, phase and illuminance.
+
+    References
+    ----------
+    .. [1] J. Meeus, "Astronomical Algorithms", 1998; K. Krisciunas, B. Schaefer, 1991 (brightness).
+    """
     centuries = (unix_s + float(delta_t_s(unix_s)) - 946728000.0) / (86400.0 * 36525.0)
     longitude, latitude, distance = _geocentric(centuries)
     sun_longitude, _mean, obliquity, nutation, sun_au = (float(v) for v in ecliptic(unix_s))

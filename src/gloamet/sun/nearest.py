@@ -62,8 +62,22 @@ ALL_YEAR = TimeWindow()
 
 
 def angle_deg(a: Array, b: Array) -> Array:
-    """Angle between unit vectors, degrees; exact for small angles too.
+    """Compute the angle between unit vectors, exact for small angles too.
 
+    Parameters
+    ----------
+    a : ndarray
+        Unit vectors, (..., 3).
+    b : ndarray
+        Unit vectors, (..., 3).
+
+    Returns
+    -------
+    ndarray
+        Degrees, (...).
+
+    Examples
+    --------
     >>> round(float(angle_deg(np.array([1.0, 0, 0]), np.array([0, 1.0, 0]))), 6)
     90.0
     """
@@ -102,10 +116,32 @@ def nearest_by(
     window: TimeWindow = ALL_YEAR,
     most: int = 12,
 ) -> list[RealMoment]:
-    """Moments of a year at which off(unit vectors (..., 3)) in degrees is least, one a day, best first.
+    """Find the moments of a year that minimise a distance of the sun.
 
-    Days whose neighbours are both better are left out, so that the list tells different days; among equally good
-    ones the earlier comes first. Empty when no moment of the year counts.
+    At most one moment per day; days whose neighbours are both better are left out. Of equal ones the earlier is
+    first.
+
+    Parameters
+    ----------
+    off : callable
+        Distance in degrees of unit vectors to the sun, (..., 3) to (...).
+    year : int
+        The year.
+    latitude_deg : float
+        Latitude, degrees north, −90 to 90.
+    longitude_deg : float
+        Longitude, degrees east, −180 to 180.
+    tz : tzinfo
+        Time zone of the site.
+    window : TimeWindow, optional
+        Hours and season to search.
+    most : int, optional
+        Largest number of moments.
+
+    Returns
+    -------
+    list of RealMoment
+        Moments, best first; empty when no moment is within the window.
     """
     grid = year_grid(year, latitude_deg, longitude_deg, tz, SCAN_MINUTES)
     left = off(direction(grid.azimuth_deg, grid.elevation_deg))
@@ -153,7 +189,32 @@ def nearest_moments(
     window: TimeWindow = ALL_YEAR,
     most: int = 12,
 ) -> list[RealMoment]:
-    """Moments of a year at which the sun comes nearest to a direction, best first."""
+    """Find the moments of a year at which the sun is nearest to a direction.
+
+    Parameters
+    ----------
+    azimuth_deg : float
+        Azimuth, degrees clockwise from north.
+    elevation_deg : float
+        Apparent elevation, degrees, −90 to 90.
+    year : int
+        The year.
+    latitude_deg : float
+        Latitude, degrees north, −90 to 90.
+    longitude_deg : float
+        Longitude, degrees east, −180 to 180.
+    tz : tzinfo
+        Time zone of the site.
+    window : TimeWindow, optional
+        Hours and season to search.
+    most : int, optional
+        Largest number of moments.
+
+    Returns
+    -------
+    list of RealMoment
+        Moments, best first.
+    """
     wanted = direction(azimuth_deg, elevation_deg)
     return nearest_by(lambda d: angle_deg(d, wanted), year, latitude_deg, longitude_deg, tz, window, most)
 
@@ -161,7 +222,28 @@ def nearest_moments(
 def instant_of_elevation(
     day: date, elevation_deg: float, rising: bool, latitude_deg: float, longitude_deg: float, tz: tzinfo
 ) -> datetime | None:
-    """When the sun stands so high (apparent) on a day, before or after its highest; None when it never does."""
+    """Find when the sun has an elevation on a day.
+
+    Parameters
+    ----------
+    day : date
+        Local calendar day.
+    elevation_deg : float
+        Apparent elevation, degrees, −90 to 90.
+    rising : bool
+        Whether before or after the highest point.
+    latitude_deg : float
+        Latitude, degrees north, −90 to 90.
+    longitude_deg : float
+        Longitude, degrees east, −180 to 180.
+    tz : tzinfo
+        Time zone of the site.
+
+    Returns
+    -------
+    datetime or None
+        The instant; None when the sun does not reach it.
+    """
     times, path = day_path(day, latitude_deg, longitude_deg, tz, 289)
     height = path.elevation_deg - elevation_deg
     top = int(height.argmax())

@@ -68,9 +68,19 @@ def _folded_alternates() -> list[tuple[str, ...]]:
 
 
 def search_cities(query: str, limit: int = 8) -> list[City]:
-    """Cities whose name, or a name in another language, matches; best first, then by population.
+    """Search cities by name.
 
-    Accents and case do not matter. "name, country" narrows by country.
+    Parameters
+    ----------
+    query : str
+        Name in any language, or "name, country"; case and accents do not matter.
+    limit : int, optional
+        Largest number of cities.
+
+    Returns
+    -------
+    list of City
+        Cities, best match first, then by population.
     """
     name, _, country = query.partition(",")
     wanted, wanted_country = fold_text(name), fold_text(country)
@@ -132,8 +142,25 @@ def _split_pair(text: str) -> list[str]:
 
 
 def parse_coordinates(text: str) -> tuple[float, float]:
-    """Latitude and longitude in degrees from any usual writing.
+    """Parse a latitude and a longitude in any usual notation.
 
+    Parameters
+    ----------
+    text : str
+        What was typed.
+
+    Returns
+    -------
+    tuple of float
+        Latitude and longitude, degrees.
+
+    Raises
+    ------
+    GloametError
+        The text is not a pair of coordinates.
+
+    Examples
+    --------
     >>> parse_coordinates("57.4, 21.5")
     (57.4, 21.5)
     >>> parse_coordinates("33°52'S 151°12'E")
@@ -155,7 +182,25 @@ def parse_coordinates(text: str) -> tuple[float, float]:
 
 
 def check_coordinates(latitude_deg: float, longitude_deg: float) -> tuple[float, float]:
-    """The pair itself, or a sentence when it lies off the globe."""
+    """Check a latitude and a longitude.
+
+    Parameters
+    ----------
+    latitude_deg : float
+        Latitude, degrees north, −90 to 90.
+    longitude_deg : float
+        Longitude, degrees east, −180 to 180.
+
+    Returns
+    -------
+    tuple of float
+        The same pair.
+
+    Raises
+    ------
+    GloametError
+        They are outside the globe.
+    """
     if not -90.0 <= latitude_deg <= 90.0:
         raise GloametError(f"Latitude {latitude_deg:g}° is off the globe: give a value from −90 to 90.")
     if not -180.0 <= longitude_deg <= 180.0:
@@ -177,7 +222,20 @@ def _zone_finder() -> Any:
 
 
 def zone_name_at(latitude_deg: float, longitude_deg: float) -> str:
-    """IANA name of the time zone at a place; nautical zones (Etc/GMT±n) at sea."""
+    """Return the time zone of a site.
+
+    Parameters
+    ----------
+    latitude_deg : float
+        Latitude, degrees north, −90 to 90.
+    longitude_deg : float
+        Longitude, degrees east, −180 to 180.
+
+    Returns
+    -------
+    str
+        IANA name; a nautical zone (Etc/GMT±n) at sea.
+    """
     check_coordinates(latitude_deg, longitude_deg)
     return str(_zone_finder().timezone_at(lat=latitude_deg, lng=longitude_deg) or "UTC")
 
@@ -187,7 +245,23 @@ _OFFSET = re.compile(r"(?:UTC|GMT)?\s*([+\-−])\s*(\d{1,2})(?::?([0-5]\d))?", r
 
 @lru_cache(maxsize=64)
 def resolve_zone(name: str) -> tzinfo:
-    """A time zone from an IANA name or a fixed offset such as +03:00 or UTC-4:30."""
+    """Resolve a time zone.
+
+    Parameters
+    ----------
+    name : str
+        IANA name, or a fixed offset like +03:00 or UTC-4:30.
+
+    Returns
+    -------
+    tzinfo
+        The time zone.
+
+    Raises
+    ------
+    GloametError
+        There is no such zone.
+    """
     text = name.strip()
     if text.upper() in ("UTC", "GMT", "Z"):
         return UTC
@@ -206,10 +280,22 @@ def resolve_zone(name: str) -> tzinfo:
 
 
 def read_clock(wall: datetime, tz: tzinfo) -> ClockReading:
-    """The instant a wall clock shows `wall` (naive; its fold picks the second of a repeated hour).
+    """Convert a clock time to an instant.
 
-    In the gap of a clock change the instant one gap later is taken, as a clock that was put forward would
-    show it; the note says so. In a repeated hour the note says which of the two was taken.
+    In the gap of a clock change the instant one gap later is used; in a repeated hour `fold` chooses. The note says
+    so.
+
+    Parameters
+    ----------
+    wall : datetime
+        Naive clock time.
+    tz : tzinfo
+        Time zone of the site.
+
+    Returns
+    -------
+    ClockReading
+        The instant and a note.
     """
     naive = wall.replace(tzinfo=None)
     instant = naive.replace(tzinfo=tz).astimezone(UTC)
@@ -228,8 +314,25 @@ def read_clock(wall: datetime, tz: tzinfo) -> ClockReading:
 
 
 def parse_when(text: str) -> datetime:
-    """A date and time as written in ISO 8601, naive or with an offset.
+    """Parse a date and time in ISO 8601.
 
+    Parameters
+    ----------
+    text : str
+        What was typed.
+
+    Returns
+    -------
+    datetime
+        A naive or aware datetime.
+
+    Raises
+    ------
+    GloametError
+        The text is not a date and time.
+
+    Examples
+    --------
     >>> parse_when("2026-06-21T12:00")
     datetime.datetime(2026, 6, 21, 12, 0)
     """
@@ -242,8 +345,20 @@ def parse_when(text: str) -> datetime:
 
 
 def format_offset(instant: datetime) -> str:
-    """UTC offset of an aware datetime as an artist reads it.
+    """Write the UTC offset of an aware datetime.
 
+    Parameters
+    ----------
+    instant : datetime
+        The datetime.
+
+    Returns
+    -------
+    str
+        Text like UTC+5:30.
+
+    Examples
+    --------
     >>> format_offset(datetime(2026, 6, 1, tzinfo=timezone(timedelta(hours=5, minutes=30))))
     'UTC+5:30'
     """

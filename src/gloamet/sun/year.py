@@ -62,7 +62,26 @@ def _clock_offsets(year: int, tz: tzinfo, steps: int) -> Array:
 def year_grid(
     year: int, latitude_deg: float, longitude_deg: float, tz: tzinfo, minutes: int = 15
 ) -> YearGrid:
-    """The sun of every `minutes` of a year, not to be written to; elevations are apparent. minutes divides 1440."""
+    """Compute the sun through a year.
+
+    Parameters
+    ----------
+    year : int
+        The year.
+    latitude_deg : float
+        Latitude, degrees north, −90 to 90.
+    longitude_deg : float
+        Longitude, degrees east, −180 to 180.
+    tz : tzinfo
+        Time zone of the site.
+    minutes : int, optional
+        Step, minutes; divides 1440.
+
+    Returns
+    -------
+    YearGrid
+        Read-only grid of apparent positions.
+    """
     steps, days = 1440 // minutes, days_of(year)
     clock = datetime(year, 1, 1, tzinfo=UTC).timestamp() + 86400.0 * np.arange(days)[:, None]
     times = clock + 60.0 * minutes * np.arange(steps)[None] - _clock_offsets(year, tz, steps)
@@ -73,10 +92,26 @@ def year_grid(
 
 
 def season_instants(year: int) -> dict[str, datetime]:
-    """Equinoxes and solstices of a year in UTC: the sun's apparent longitude at 0, 90, 180 and 270 degrees.
+    """Compute equinoxes and solstices of a year.
 
-    Within a minute of the almanac (Meeus, Astronomical Algorithms, chapter 27, tells the same by series).
+    The apparent longitude of the sun is 0°, 90°, 180° and 270°; within a minute of reference [1].
 
+    Parameters
+    ----------
+    year : int
+        The year.
+
+    Returns
+    -------
+    dict of str to datetime
+        Instants in UTC by name.
+
+    References
+    ----------
+    .. [1] J. Meeus, "Astronomical Algorithms", chapter 27.
+
+    Examples
+    --------
     >>> season_instants(2026)["June solstice"].strftime("%d %b %H:%M")
     '21 Jun 08:24'
     """

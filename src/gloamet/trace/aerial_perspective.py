@@ -202,8 +202,30 @@ def composite_aerial_perspective(
     pool: Executor,
     least_lost: float = 0.0,
 ) -> Floats:
-    """The picture (H, W, 3) through the air before it, by what of each pixel is far, and how far. Where less than a
-    share of light is lost, the picture is left as it is."""
+    """Composite aerial perspective over a picture.
+
+    Parameters
+    ----------
+    table : AerialTable
+        Transmittance and in-scattered light.
+    settings : AerialSettings
+        Density, strength, start distance and gains.
+    camera : Camera
+        The camera.
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    parts : FarParts
+        For each pixel what fraction of it is far, and how far.
+    pool : Executor
+        Threads that run the kernels.
+    least_lost : float, optional
+        Smallest fraction of light lost that is computed; less leaves the pixel unchanged.
+
+    Returns
+    -------
+    ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    """
     (height, width), out = parts.distance.shape, np.empty(picture.shape, np.float32)
     settings = _of_one_type(settings)
     distances = _columns_needed(settings, float(parts.distance.max()))

@@ -17,7 +17,24 @@ DOWN, UP = (0.0, 0.0, -1.0), (0.0, 0.0, 1.0)
 
 
 def surface_under(scene: RenderScene, x: float, y: float, from_z: float) -> float:
-    """Height of the first surface below a place; the ground's height, or 0, where there is none."""
+    """Find the first surface below a position.
+
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    x : float
+        East, metres.
+    y : float
+        North, metres.
+    from_z : float
+        Height from which to look down, metres.
+
+    Returns
+    -------
+    float
+        Height of the surface, metres; the ground or 0 where there is none.
+    """
     hit = probe(scene, (x, y, from_z), DOWN)
     if hit is not None:
         return float(hit.point[2])
@@ -27,7 +44,26 @@ def surface_under(scene: RenderScene, x: float, y: float, from_z: float) -> floa
 def place_eye(
     scene: RenderScene, x: float, y: float, from_z: float, eye_m: float = EYE_HEIGHT_M
 ) -> NDArray[np.float64]:
-    """An eye at eye_m above the surface under a place, lifted out of solids and moved off walls."""
+    """Place an eye above the surface at a position.
+
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    x : float
+        East, metres.
+    y : float
+        North, metres.
+    from_z : float
+        Height from which to look down, metres.
+    eye_m : float, optional
+        Height of the eye above the surface, metres.
+
+    Returns
+    -------
+    ndarray
+        Position, metres, (3,), outside solids and walls.
+    """
     z = surface_under(scene, x, y, from_z)
     for _ in range(MAX_LIFTS):
         above = probe(scene, (x, y, z + 1e-3), UP)
@@ -46,7 +82,20 @@ def place_eye(
 
 
 def lift_out_of_surfaces(scene: RenderScene, eye: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The eye itself, or a place just above the solid it is inside of."""
+    """Move an eye out of a solid.
+
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    eye : ndarray
+        Position, metres, (3,).
+
+    Returns
+    -------
+    ndarray
+        The same position, or one just above the solid.
+    """
     for _ in range(MAX_LIFTS):
         above = probe(scene, eye, UP)
         if above is None or not above.from_behind:

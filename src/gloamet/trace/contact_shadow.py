@@ -32,6 +32,25 @@ def sky_visibility(direct: Floats, albedo: Floats, normal: Floats, sky: NDArray[
 def contact_shadow_loss(
     direct: Floats, albedo: Floats, normal: Floats, sky: NDArray[np.float64], fraction: float
 ) -> Floats:
-    """What contact shade of a strength `share` (0..1) takes off the direct light of a sky, (H, W, 3)."""
+    """Compute the light that a contact shadow removes from the sky.
+
+    Parameters
+    ----------
+    direct : ndarray
+        Direct light of the sky, AP1 cd/m², (H, W, 3).
+    albedo : ndarray
+        Albedo in AP1, (H, W, 3).
+    normal : ndarray
+        Unit normals, (H, W, 3).
+    sky : ndarray
+        Harmonic coefficients of the open sky, (9, 3).
+    fraction : float
+        Strength, 0 to 1.
+
+    Returns
+    -------
+    ndarray
+        Light to subtract, (H, W, 3).
+    """
     hidden = 1.0 - sky_visibility(direct, albedo, normal, sky)
     return np.asarray(direct * (np.float32(fraction) * hidden)[..., None], np.float32)

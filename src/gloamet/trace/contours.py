@@ -73,9 +73,23 @@ def _without_slivers(maps: FirstHits) -> FirstHits:
 
 
 def contours(maps: FirstHits, weight_px: float, finer: int = 1) -> NDArray[np.float32]:
-    """Ink of lines weight_px wide in a picture 1000 pixels high; maps are `finer` times the picture's size.
+    """Compute contour lines where parts, normals or depth break.
 
-    Where shapes are smaller than the pixels (far slats, leaves) lines would fill everything: they fade there.
+    Where shapes are smaller than pixels (distant slats, leaves) the lines fade.
+
+    Parameters
+    ----------
+    maps : FirstHits
+        First hits of the camera.
+    weight_px : float
+        Line width in pixels of a picture 1000 pixels high.
+    finer : int, optional
+        Resolution of the maps as a multiple of the picture's.
+
+    Returns
+    -------
+    ndarray
+        Coverage 0 to 1, (H, W).
     """
     from scipy.ndimage import distance_transform_edt, uniform_filter
 
@@ -93,5 +107,18 @@ def contours(maps: FirstHits, weight_px: float, finer: int = 1) -> NDArray[np.fl
 
 
 def composite_lines(picture: NDArray[np.float32], cover: NDArray[np.float32]) -> NDArray[np.float32]:
-    """The picture (H, W, 3) under the ink."""
+    """Draw contour lines over a picture.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Light or codes, (H, W, 3).
+    cover : ndarray
+        Coverage of the lines 0 to 1, (H, W).
+
+    Returns
+    -------
+    ndarray
+        The picture, (H, W, 3).
+    """
     return np.asarray(picture * (1.0 - cover * (1.0 - INK))[..., None], np.float32)

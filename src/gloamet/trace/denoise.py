@@ -90,7 +90,13 @@ _making = threading.Lock()
 
 
 def shared_denoiser() -> Denoiser:
-    """The one denoiser of the program, made at the first call."""
+    """Return the denoiser of the program.
+
+    Returns
+    -------
+    Denoiser
+        The denoiser, made at the first call.
+    """
     with _making:
         if not _shared:
             _shared.append(Denoiser())
@@ -109,7 +115,22 @@ def _features(film: Film) -> dict[str, Floats]:
 
 
 def denoise(picture: Floats, film: Film, cancelled: Callable[[], bool] = _never) -> Floats | None:
-    """The picture (H, W, 3) without noise, quickly; the film gives the guides. None when cancelled."""
+    """Denoise a picture quickly, with albedo and normal features.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    film : Film
+        Film that gives the features.
+    cancelled : callable, optional
+        Tells whether to stop.
+
+    Returns
+    -------
+    ndarray or None
+        The denoised picture; None when cancelled.
+    """
     return shared_denoiser().run({"color": _sound(picture), **_features(film)}, cancelled)
 
 
@@ -120,7 +141,18 @@ def _middle(level: Floats) -> float:
 
 
 def split_highlights(clean: Floats) -> tuple[Floats, Floats]:
-    """A picture (H, W, 3) without noise as the part up to BRIGHT times its middle level and the rest above it."""
+    """Split a picture into its body and its highlights.
+
+    Parameters
+    ----------
+    clean : ndarray
+        Light without noise, (H, W, 3).
+
+    Returns
+    -------
+    tuple of ndarray
+        The part up to BRIGHT times the median level, and the rest.
+    """
     level = clean.mean(2)
     bright = np.float32(HIGHLIGHT_THRESHOLD * _middle(level))
     low = clean * np.minimum(np.float32(1.0), bright / np.maximum(level, np.float32(1e-30)))[..., None]
@@ -128,12 +160,22 @@ def split_highlights(clean: Floats) -> tuple[Floats, Floats]:
 
 
 def match_mean_luminance(clean: Floats, noisy: Floats) -> Floats:
-    """A cleaned picture with the mean light of the noisy one, both (H, W, 3): where it is dim, where it is brighter
-    and where it glows, hence on the whole.
+    """Restore the mean light that denoising lost.
 
-    What is rare and bright is lost in cleaning a few samples, and what is bright for long is smeared. It is given back
-    to red, green and blue, with the shape of what is left. Each step of brightness is its own: how bright a lamp is
-    would hide how much its table misses.
+    Rare bright samples are lost in denoising. The mean is restored per channel and per step of brightness with the
+    shape of what is left.
+
+    Parameters
+    ----------
+    clean : ndarray
+        Denoised light, (H, W, 3).
+    noisy : ndarray
+        The same light with noise, (H, W, 3).
+
+    Returns
+    -------
+    ndarray
+        Denoised light with the mean of the noisy one.
     """
     flat, wanted = clean.reshape(-1, 3), noisy.reshape(-1, 3)
     level = flat @ np.full(3, 1.0 / 3.0, np.float32)
@@ -164,7 +206,22 @@ def match_mean_luminance(clean: Floats, noisy: Floats) -> Floats:
 def denoise_prefiltered(
     pictures: Sequence[Floats], film: Film, cancelled: Callable[[], bool] = _never
 ) -> list[Floats] | None:
-    """Pictures (H, W, 3) of one film without noise, as well as can be: the guides are cleaned first."""
+    """Denoise pictures of one film in the best quality, with prefiltered features.
+
+    Parameters
+    ----------
+    pictures : sequence of ndarray
+        Lights, AP1 cd/m², (H, W, 3).
+    film : Film
+        Film that gives the features.
+    cancelled : callable, optional
+        Tells whether to stop.
+
+    Returns
+    -------
+    list of ndarray or None
+        The denoised pictures; None when cancelled.
+    """
     cleaner, features, out = shared_denoiser(), _features(film), []
     for name, image in list(features.items()):
         clean = cleaner.run({name: image}, cancelled)

@@ -123,7 +123,22 @@ class Film:
 def pixel_region(
     rectangle: tuple[float, float, float, float] | None, width: int, height: int
 ) -> Region | None:
-    """A rectangle of picture shares in pixels, at least 8 on a side; None for none."""
+    """Convert a rectangle of picture fractions to pixels.
+
+    Parameters
+    ----------
+    rectangle : tuple of float or None
+        Left, top, right, bottom, 0 to 1; None for no rectangle.
+    width : int
+        Width in pixels.
+    height : int
+        Height in pixels.
+
+    Returns
+    -------
+    Region or None
+        Left, top, right, bottom in pixels, at least 8 per side; None for no rectangle.
+    """
     if rectangle is None:
         return None
     x0, y0 = int(min(rectangle[0], rectangle[2]) * width), int(min(rectangle[1], rectangle[3]) * height)

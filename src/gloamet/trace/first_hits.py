@@ -94,7 +94,28 @@ def _parts(scene: RenderScene) -> PartArrays:
 def first_hits(
     scene: RenderScene, camera: Camera, width: int, height: int, pool: Executor, mask: int = ALL_SURFACES
 ) -> FirstHits:
-    """Maps of what a camera sees first."""
+    """Compute maps of the first surfaces a camera sees.
+
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    camera : Camera
+        The camera.
+    width : int
+        Width in pixels.
+    height : int
+        Height in pixels.
+    pool : Executor
+        Threads that run the kernels.
+    mask : int, optional
+        Embree mask of the surfaces that count.
+
+    Returns
+    -------
+    FirstHits
+        Part index, depth and normal per pixel.
+    """
     part = np.empty((height, width), np.int32)
     depth, normal = np.empty((height, width), np.float32), np.empty((height, width, 3), np.float32)
     packed = camera.packed(width, height)
@@ -114,7 +135,24 @@ def probe(
     direction: NDArray | tuple[float, ...],
     mask: int = ALL_SURFACES,
 ) -> SurfacePoint | None:
-    """The first hit of one ray, None when it leaves the scene."""
+    """Find the first hit of a ray.
+
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    origin : ndarray or tuple of float
+        Origin, metres, (3,).
+    direction : ndarray or tuple of float
+        Direction, (3,).
+    mask : int, optional
+        Embree mask of the surfaces that count.
+
+    Returns
+    -------
+    SurfacePoint or None
+        The hit; None when the ray leaves the scene.
+    """
     d = np.asarray(direction, float)
     d = d / max(float(np.linalg.norm(d)), 1e-12)
     ray = Ray(*(tuple(np.asarray(v, np.float32)) for v in (origin, d)))

@@ -70,9 +70,23 @@ def tile_relative_error(
     region: Region | None = None,
     only: str | None = None,
 ) -> NDArray[np.float64]:
-    """Standard error over mean light of each square of a rectangle, or of all; infinite below two samples.
+    """Estimate the relative standard error of each tile.
 
-    The picture's under these gains of the lights, or one light's `only` by itself.
+    Parameters
+    ----------
+    film : Film
+        The film.
+    gains : Gains, optional
+        Gains of the lights.
+    region : Region or None, optional
+        Left, top, right, bottom in pixels; None for the whole picture.
+    only : str or None, optional
+        Name of one light to look at alone; None looks at the picture.
+
+    Returns
+    -------
+    ndarray
+        Standard error over mean light per tile; infinite below two samples.
     """
     x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
     cut = (slice(y0, y1), slice(x0, x1))
@@ -98,16 +112,45 @@ def tile_relative_error(
 
 
 def error_quantile(errors: NDArray[np.float64]) -> float:
-    """The relative error that four of five squares stay below."""
+    """Return the relative error that 80 % of the tiles are below.
+
+    Parameters
+    ----------
+    errors : ndarray
+        Relative error of each tile.
+
+    Returns
+    -------
+    float
+        The quantile.
+    """
     return float(np.quantile(errors, QUANTILE, method="lower"))
 
 
 def samples_wanted(
     film: Film, errors: NDArray[np.float64], goal: float, most: int, region: Region | None = None
 ) -> NDArray[np.uint16]:
-    """Samples of each pixel (H, W) for the next pass: none where the error is at the goal or `most` are done.
+    """Plan the samples of the next adaptive pass.
 
-    errors are those of `tile_relative_error`. A pass at most doubles a pixel's samples: its error is only an estimate.
+    A pass at most doubles the samples of a pixel, because its error is only an estimate.
+
+    Parameters
+    ----------
+    film : Film
+        The film.
+    errors : ndarray
+        Relative error of each tile, from `tile_relative_error`.
+    goal : float
+        Relative error to reach.
+    most : int
+        Largest number of samples per pixel.
+    region : Region or None, optional
+        Left, top, right, bottom in pixels; None for the whole picture.
+
+    Returns
+    -------
+    ndarray
+        Samples per pixel, (H, W); zero where the goal is reached.
     """
     out = np.zeros((film.height, film.width), np.uint16)
     x0, y0, x1, y1 = region or (0, 0, film.width, film.height)
@@ -120,6 +163,23 @@ def samples_wanted(
 
 
 def remaining_samples(errors: NDArray[np.float64], goal: float, mean_samples: float, most: int) -> float:
-    """About how many samples a pixel still needs on average until the goal or `most` is reached."""
+    """Estimate the samples per pixel until a noise goal.
+
+    Parameters
+    ----------
+    errors : ndarray
+        Relative error of each tile.
+    goal : float
+        Relative error to reach.
+    mean_samples : float
+        Mean samples per pixel so far.
+    most : int
+        Largest number of samples per pixel.
+
+    Returns
+    -------
+    float
+        Samples per pixel still needed, on average.
+    """
     wanted = np.clip(mean_samples * (errors / goal) ** 2, 0.0, most)
     return float(np.maximum(wanted - mean_samples, 0.0).mean())

@@ -140,8 +140,32 @@ def _roulette(throughput, began, bounces, u):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def next_event_estimation(scene, env, sampler, pair, at, found_weight, goes_on, guided):
-    """Light sampled at a `Vertex`: (state, `BySource`, light by patches of the sun, rays). A path may go on from
-    there; a guided one asks lamps alone."""
+    """Sample the lights at a vertex of a path.
+
+    Parameters
+    ----------
+    scene : SceneArrays
+        The scene.
+    env : EnvironmentArrays
+        Sun and sky.
+    sampler : Sampler
+        State of the random numbers.
+    pair : int64
+        Index of the first dimension pair.
+    at : Vertex
+        The vertex.
+    found_weight : float32
+        MIS weight of light that the path finds by itself.
+    goes_on : bool
+        Whether the path may continue.
+    guided : bool
+        Whether the path is guided; it samples lamps only.
+
+    Returns
+    -------
+    tuple
+        State, `BySource`, light by patches of the sun, number of rays.
+    """
     state, pixel, sample = sampler.state, sampler.pixel, sampler.sample
     bsdf, origin, normal = at.bsdf, at.origin, at.normal
     sun, sky, lamp, patches = NO_LIGHT, NO_LIGHT, NO_LIGHT, BLACK
@@ -201,7 +225,26 @@ def _found_patch_weight(scene, env, vertex, ray, met, pdf):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def trace_path(scene, env, sampler, start, max_bounces):
-    """One path: (state, `PathResult`, the start of a guided path, what all such could carry)."""
+    """Trace one path.
+
+    Parameters
+    ----------
+    scene : SceneArrays
+        The scene.
+    env : EnvironmentArrays
+        Sun and sky.
+    sampler : Sampler
+        State of the random numbers.
+    start : PathStart
+        Its first ray and throughput.
+    max_bounces : int64
+        Largest number of bounces.
+
+    Returns
+    -------
+    tuple
+        State, `PathResult`, start of a guided path, and the total weight of all guided starts.
+    """
     state, pixel, sample = sampler.state, sampler.pixel, sampler.sample
     ray, throughput, pdf, bounces = start.ray, start.throughput, start.pdf, start.bounces
     guided, indirect = start.guided, start.indirect
@@ -294,7 +337,26 @@ def trace_path(scene, env, sampler, start, max_bounces):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def trace_sample(scene, env, sampler, ray, max_bounces):
-    """One sample of a pixel: a path from the camera and the guided path it may leave, as one `PathResult`."""
+    """Trace one sample of a pixel.
+
+    Parameters
+    ----------
+    scene : SceneArrays
+        The scene.
+    env : EnvironmentArrays
+        Sun and sky.
+    sampler : Sampler
+        State of the random numbers.
+    ray : Ray
+        Camera ray.
+    max_bounces : int64
+        Largest number of bounces.
+
+    Returns
+    -------
+    PathResult
+        A camera path and the guided path it may start.
+    """
     state, start = sampler.state, PathStart(ray, WHITE, F(0), 0, False, False)
     follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
     whole, rays = PathResult(NO_SOURCES, NO_SOURCES, WHITE, BLACK, F(0), F(0), 0), 0

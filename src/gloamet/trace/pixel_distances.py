@@ -31,7 +31,18 @@ ALIKE, NEWTON_STEPS = F(0.995), 5  # a pixel whose two means agree so well shows
 
 
 def nearness(depth: Floats) -> Floats:
-    """exp(-distance / NEAR_M) of distances in metres."""
+    """Compute exp(−distance / NEAR_M).
+
+    Parameters
+    ----------
+    depth : ndarray
+        Distances, metres.
+
+    Returns
+    -------
+    ndarray
+        Nearness, 0 to 1.
+    """
     return np.exp(depth * np.float32(-1.0 / NEAR_M))
 
 
@@ -64,7 +75,20 @@ def _split(depth, near, fraction, far):
 
 
 def far_parts(depth: Floats, near: Floats) -> FarParts:
-    """`far_part` of every pixel of two planes (H, W), means of distance and nearness."""
+    """Split every pixel into a near and a far part.
+
+    Parameters
+    ----------
+    depth : ndarray
+        Mean distances, metres, (H, W).
+    near : ndarray
+        Mean of `nearness`, (H, W).
+
+    Returns
+    -------
+    FarParts
+        Fraction of the far part and its distance.
+    """
     parts = FarParts(np.empty_like(depth), np.empty_like(depth))
     _split(np.ascontiguousarray(depth), np.ascontiguousarray(near), *parts)
     return parts

@@ -147,7 +147,20 @@ class RenderScene:
 
 
 def differs_by_ground_reflectance(a: RenderScene, b: RenderScene) -> bool:
-    """Whether two stages show the same but for how much their dry ground reflects."""
+    """Tell whether two scenes differ by the ground reflectance only.
+
+    Parameters
+    ----------
+    a : RenderScene
+        A render scene.
+    b : RenderScene
+        A render scene.
+
+    Returns
+    -------
+    bool
+        Whether everything else is equal.
+    """
     if a.ground is None or b.ground is None or a.ground.water:
         return False
     if a.geometry is not b.geometry or a.texels is not b.texels or a.portals is not b.portals:
@@ -269,9 +282,26 @@ def _geometry(scene: Scene, key: tuple[Any, ...]) -> Geometry:
 def build_render_scene(
     scene: Scene, ground: GroundPlane | None = None, before: RenderScene | None = None
 ) -> RenderScene:
-    """Flatten a scene and build its ray structure; what `before` has in common with it is kept.
+    """Flatten a scene and build its ray structure.
 
-    Raises GloametError when there are no triangles.
+    Parameters
+    ----------
+    scene : Scene
+        The scene.
+    ground : GroundPlane or None, optional
+        Ground plane; None without one.
+    before : RenderScene or None, optional
+        Earlier render scene; what both have in common is kept.
+
+    Returns
+    -------
+    RenderScene
+        The render scene.
+
+    Raises
+    ------
+    GloametError
+        The scene has no triangles.
     """
     if not any(part.visible or part.casts for part in scene.parts):
         raise GloametError("The scene has no triangles: open a model, or bring the muted parts back.")

@@ -49,9 +49,27 @@ def sunlit_fractions(
     suns: NDArray[np.floating],
     cancelled: Callable[[], bool] | None = None,
 ) -> Floats:
-    """Share of the points each sun reaches; suns below the horizon must be left out by the caller.
+    """Compute the fraction of points that each sun reaches.
 
-    both_sides lets light fall on a thin sheet from behind. A cancelled scan leaves the rest at 0.
+    Parameters
+    ----------
+    scene : RenderScene
+        The render scene.
+    points : ndarray
+        Points, metres, (n, 3).
+    normals : ndarray
+        Unit normals, (n, 3).
+    both_sides : bool
+        Whether light may fall on the back of a thin sheet.
+    suns : ndarray
+        Unit vectors to suns above the horizon, (m, 3).
+    cancelled : callable or None, optional
+        Tells whether to stop; None never stops.
+
+    Returns
+    -------
+    ndarray
+        Fractions 0 to 1, (m,); zeros after cancelling.
     """
     fractions = np.zeros(len(suns), np.float32)
     points, normals = np.ascontiguousarray(points, np.float32), np.ascontiguousarray(normals, np.float32)

@@ -34,7 +34,20 @@ class FeatureBuffers:
 
 
 def features_from_film(film: Film, shrink: int = 2) -> FeatureBuffers:
-    """FeatureBuffers of a film, averaged over squares of `shrink` pixels."""
+    """Average the features of a film over squares of pixels.
+
+    Parameters
+    ----------
+    film : Film
+        The film.
+    shrink : int, optional
+        Side of a square in pixels.
+
+    Returns
+    -------
+    FeatureBuffers
+        Albedo, normal and depth.
+    """
     height, width = film.height // shrink * shrink, film.width // shrink * shrink
     if min(height, width) == 0:
         shrink, height, width = 1, film.height, film.width
@@ -90,7 +103,26 @@ def _rows(picture, albedo, normal, depth, big_albedo, big_normal, big_depth, y0,
 
 
 def upsample(picture: Floats, film: Film, features: FeatureBuffers, pool: Executor) -> Floats:
-    """The picture of a small film at the size of the guides."""
+    """Upsample a small picture along the edges of the scene.
+
+    Joint bilateral upsampling (Kopf et al. 2007).
+
+    Parameters
+    ----------
+    picture : ndarray
+        Picture of the small film, (h, w, 3).
+    film : Film
+        The small film, for its features.
+    features : FeatureBuffers
+        Features at full size.
+    pool : Executor
+        Threads that run the kernels.
+
+    Returns
+    -------
+    ndarray
+        Picture at the size of the features, (H, W, 3).
+    """
     out = np.empty_like(features.albedo)
     small = (np.ascontiguousarray(picture), film.mean("albedo"), film.mean("normal"), film.mean("depth"))
     big = (features.albedo, features.normal, features.depth)
@@ -120,7 +152,20 @@ def _resize_bilinear(picture, out):
 
 
 def resize_bilinear(picture: Floats, shape: tuple[int, ...]) -> Floats:
-    """A picture (H, W, n) at another size (H, W), straight lines between its pixels."""
+    """Resize a picture bilinearly.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Picture, (h, w, n).
+    shape : tuple of int
+        Height and width of the result in pixels.
+
+    Returns
+    -------
+    ndarray
+        Picture, (H, W, n).
+    """
     if picture.shape[:2] == tuple(shape[:2]):
         return picture
     out = np.empty((shape[0], shape[1], picture.shape[2]), np.float32)

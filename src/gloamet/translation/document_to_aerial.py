@@ -48,7 +48,18 @@ EYE_STEP_M = 1.0  # of the eye's height, so that a walk on level ground solves n
 
 
 def light_source_direction(sky: SkyInputs) -> tuple[tuple[float, float], float]:
-    """Azimuth and elevation of what lights the air, degrees, and the moon's share of sunlight if it is that, else 0."""
+    """Return the direction of what lights the air.
+
+    Parameters
+    ----------
+    sky : SkyInputs
+        Inputs of the sky.
+
+    Returns
+    -------
+    tuple of tuple of float and float
+        Azimuth and elevation of sun or moon, degrees, and the moon's fraction of sunlight, 0 for the sun.
+    """
     fraction = 0.0 if sky.moon is None else moon_fraction(sky.moon, sky.elevation_deg)
     if sky.moon is None or fraction == 0.0:
         return (sky.azimuth_deg, sky.elevation_deg), 0.0
@@ -64,7 +75,18 @@ def _elevations_in_view(camera: Camera, aspect: float) -> tuple[float, float]:
 
 
 def quick_elevation_deg(elevation_deg: float) -> float:
-    """The height of the sun whose air serves under a moving hand: the same for several pictures of a drag."""
+    """Round a sun elevation for use while dragging.
+
+    Parameters
+    ----------
+    elevation_deg : float
+        Apparent elevation, degrees, −90 to 90.
+
+    Returns
+    -------
+    float
+        Degrees; several pictures of a drag share it.
+    """
     step = QUICK_STEP_DEG if elevation_deg > LOW_SUN_DEG else LOW_QUICK_STEP_DEG
     return step * round(elevation_deg / step)
 
@@ -118,7 +140,20 @@ class AerialPerspective:
 
 
 def panorama_fraction(dome: SkyDome, panorama: SkyDome | None) -> float:
-    """What a panorama gives level ground over what sun and sky do, before all gains."""
+    """Compute the illuminance of a panorama over that of sun and sky.
+
+    Parameters
+    ----------
+    dome : SkyDome
+        The sky.
+    panorama : SkyDome or None
+        Dome of the panorama; None without one.
+
+    Returns
+    -------
+    float
+        Ratio of horizontal illuminances before gains.
+    """
     if panorama is None:
         return 0.0
     nature = float(luminance(dome.sun_horizontal + dome.sky_horizontal))
@@ -128,11 +163,23 @@ def panorama_fraction(dome: SkyDome, panorama: SkyDome | None) -> float:
 def aerial_settings(
     document: Document, gains: Gains, camera: Camera, by_panorama: float = 0.0
 ) -> AerialSettings | None:
-    """What the artist makes of the air in front, under the gains of the lights; None when it is not shown, as in a
-    parallel view.
+    """Make the settings of the aerial perspective.
 
-    by_panorama is its `panorama_fraction`: it lights the air as much more as it lights the ground, in the shape of
-    sun and sky. Where the sun stands the air is brightest, also where sun and sky are turned down.
+    Parameters
+    ----------
+    document : Document
+        The document.
+    gains : Gains
+        Gains of the lights.
+    camera : Camera
+        The camera.
+    by_panorama : float, optional
+        Result of `panorama_fraction`: the panorama lights the air as much more as it lights the ground.
+
+    Returns
+    -------
+    AerialSettings or None
+        The settings; None when it is off, or for a parallel camera.
     """
     air = document.air
     if not air.aerial_perspective or air.aerial_strength == 0.0 or camera.parallel_m > 0.0:
@@ -144,7 +191,20 @@ def aerial_settings(
 
 
 def aerial_gain(document: Document, dome: SkyDome) -> NDArray[np.float64]:
-    """What is made of the air's own light, AP1: as of the horizon behind it, and the artist's tint."""
+    """Compute the gain of the light that the air adds.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    dome : SkyDome
+        The sky.
+
+    Returns
+    -------
+    ndarray
+        Gain of each AP1 channel, (3,): sky grading at the horizon and the tint.
+    """
     air = document.air
     return np.asarray(dome.horizon_gain * tint_gain(air.aerial_tint, air.aerial_tint_strength))
 
@@ -158,8 +218,24 @@ def _density(document: Document) -> float:
 def solve_aerial_perspective(
     inputs: AerialInputs, dome: SkyDome | None, solver: SkySolver, ahead: SkyInterpolator | None = None
 ) -> AerialTable:
-    """The air in front of things, under a sun or moon in the north; the dome is asked for where the horizon lights
-    it, `ahead` for the light on level ground."""
+    """Solve the aerial perspective of a sky.
+
+    Parameters
+    ----------
+    inputs : AerialInputs
+        Sky, sun elevation, eye height and elevations in view.
+    dome : SkyDome or None
+        Dome whose horizon lights the air where needed.
+    solver : SkySolver
+        Solver of the sky.
+    ahead : SkyInterpolator or None, optional
+        Interpolator that gives the light on horizontal ground; None computes it.
+
+    Returns
+    -------
+    AerialTable
+        The table, for a sun or moon in the north.
+    """
     rows = rows_between(inputs.lowest_deg, inputs.highest_deg)
     level = None if ahead is None else ahead.level(inputs.air, inputs.elevation_deg)
     sun = 0.0, inputs.elevation_deg

@@ -45,7 +45,26 @@ def facts_of(
     measures: Measures,
     gains: Gains,
 ) -> LightFacts:
-    """The facts of a document's light under its gains, its sun standing at an azimuth and height in the scene."""
+    """Collect the facts that the plausibility rules use.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    sun_deg : tuple of float
+        Azimuth and elevation of the sun in the scene, degrees.
+    reading : LightReading
+        Light meter on horizontal ground.
+    measures : Measures
+        Further measures.
+    gains : Gains
+        Gains of the lights.
+
+    Returns
+    -------
+    LightFacts
+        The facts.
+    """
     azimuth, elevation = sun_deg
     north, m = document.sun.north_deg, measures
     own = m.panorama_sun
@@ -90,11 +109,35 @@ def facts_of(
 
 
 def findings_of(document: Document, facts: LightFacts) -> list[Finding]:
-    """What the rules have to say, without what the artist wants as it is."""
+    """Apply the plausibility rules, without dismissed warnings.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    facts : LightFacts
+        Measures of the light.
+
+    Returns
+    -------
+    list of Finding
+        The findings.
+    """
     return [finding for finding in findings(facts) if finding.rule not in document.fill.dismissed]
 
 
 def all_on(document: Document) -> bool:
-    """Whether every light is on and none alone."""
+    """Tell whether every light is on and none is solo.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    bool
+        Whether so.
+    """
     fill = document.fill
     return not fill.solo and all(getattr(fill, light.field("on")) for light in LIGHTS)

@@ -66,7 +66,18 @@ Floats = NDArray[np.float32]
 
 
 def air_from_document(document: Document) -> Air:
-    """The air the document describes."""
+    """Make the air of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    Air
+        The air.
+    """
     a = document.air
     haze_visibility_km = a.haze_visibility_km if a.haze_on else None
     site = document.site
@@ -83,19 +94,52 @@ def air_from_document(document: Document) -> Air:
 
 
 def grade_from_document(document: Document) -> SkyGrade:
-    """What the document's artist makes of the sky."""
+    """Make the sky grading of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    SkyGrade
+        The grading.
+    """
     sky = document.sky
     return SkyGrade(*(getattr(sky, name) for name in SkyGrade._fields))
 
 
 def sky_model_from_document(document: Document) -> SkyModel:
-    """The model of the sky the document asks for."""
+    """Make the sky model of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    SkyModel
+        The sky model.
+    """
     a = document.air
     return SkyModel(a.sky_model, a.cie_sky, a.sky_lx, a.sky_kelvin) if a.sky_model != "physical" else PHYSICAL
 
 
 def sun_from_document(document: Document) -> tuple[float, float]:
-    """Azimuth and apparent elevation of the sun in the scene, degrees: north is turned in."""
+    """Compute the sun of a document in the scene.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    tuple of float
+        Azimuth and apparent elevation, degrees, with north applied.
+    """
     sun = document.sun
     azimuth, elevation = sun.azimuth_deg, sun.elevation_deg
     if sun.mode == "almanac":
@@ -139,7 +183,20 @@ class SkyInputs(NamedTuple):
 
 
 def solve_sky(inputs: SkyInputs, solver: SkySolver | SkyInterpolator) -> SkyDome:
-    """The light of a moment."""
+    """Solve the sky of a moment.
+
+    Parameters
+    ----------
+    inputs : SkyInputs
+        Inputs of the sky.
+    solver : SkySolver or SkyInterpolator
+        Solver of the sky.
+
+    Returns
+    -------
+    SkyDome
+        The dome, without grading.
+    """
     sun = inputs.azimuth_deg, inputs.elevation_deg, inputs.diameter_deg
     dome = model_dome(inputs.model, inputs.air, *sun, solver)
     if inputs.moon is None:
@@ -148,12 +205,36 @@ def solve_sky(inputs: SkyInputs, solver: SkySolver | SkyInterpolator) -> SkyDome
 
 
 def dome_from_document(document: Document) -> SkyDome:
-    """The light of the document's moment, as the artist wants it."""
+    """Solve the graded sky of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    SkyDome
+        The dome.
+    """
     return graded_dome(solve_sky(SkyInputs.of(document), SkySolver()), grade_from_document(document))
 
 
 def build_stage(document: Document, scene: Scene) -> RenderScene:
-    """The document's stage ready for rays, from its placed scene."""
+    """Build the render scene of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    scene : Scene
+        The placed scene.
+
+    Returns
+    -------
+    RenderScene
+        The render scene.
+    """
     stage = document.stage
     ground = ground_from_stage(stage.ground, stage.muted, document.air.ground_reflectance, scene)
     return build_render_scene(apply_edits(scene, StageEdits.of(stage)), ground)
@@ -167,7 +248,18 @@ def _tint(colour: tuple[float, float, float], water: bool) -> tuple[float, float
 
 
 def tint_from_document(document: Document) -> tuple[float, float, float]:
-    """The hue of the document's ground below the horizon, of reflectance 1, AP1."""
+    """Return the hue of a document's ground.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    tuple of float
+        AP1 of luminance 1.
+    """
     ground = document.stage.ground
     return _tint(ground.colour, ground.water)
 
@@ -175,8 +267,24 @@ def tint_from_document(document: Document) -> tuple[float, float, float]:
 def join_lights(
     dome: SkyDome, panorama: PanoramaLight | None, tint: tuple[float, ...], backdrop: bool
 ) -> Environment:
-    """Sky and panorama for the kernels, with the hue of the ground below the horizon; behind the scene nothing is to be
-    seen when a backdrop stands there."""
+    """Join sky and panorama into one environment.
+
+    Parameters
+    ----------
+    dome : SkyDome
+        The sky.
+    panorama : PanoramaLight or None
+        The panorama; None without one.
+    tint : tuple of float
+        Hue of the ground below the horizon, AP1.
+    backdrop : bool
+        Whether a backdrop replaces the visible sky.
+
+    Returns
+    -------
+    Environment
+        Sky and panorama for the kernels.
+    """
     below = np.asarray(tint, np.float32)
     second = None
     if panorama is not None:
@@ -186,8 +294,25 @@ def join_lights(
 
 
 def panorama_from_document(document: Document, dome: SkyDome) -> PanoramaLight | None:
-    """The document's panorama under the sky of its moment, None without one. Raises GloametError when it cannot be
-    read."""
+    """Read the panorama of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    dome : SkyDome
+        The sky.
+
+    Returns
+    -------
+    PanoramaLight or None
+        The panorama; None without one.
+
+    Raises
+    ------
+    GloametError
+        The panorama cannot be read.
+    """
     inputs = PanoramaInputs.of(document, dome, sun_from_document(document)[0])
     return None if inputs is None else read_panorama(inputs)
 
@@ -195,7 +320,22 @@ def panorama_from_document(document: Document, dome: SkyDome) -> PanoramaLight |
 def environment_from_document(
     document: Document, dome: SkyDome, panorama: PanoramaLight | None
 ) -> Environment:
-    """Sky and panorama for the kernels, as the document has them."""
+    """Make the environment of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    dome : SkyDome
+        The sky.
+    panorama : PanoramaLight or None
+        The panorama; None without one.
+
+    Returns
+    -------
+    Environment
+        Sky and panorama for the kernels.
+    """
     return join_lights(dome, panorama, tint_from_document(document), document.sky.backdrop != "sky")
 
 
@@ -216,7 +356,18 @@ class FinishedLight:
 
 
 def stop_criterion(document: Document) -> StopCriterion:
-    """When the document's saved picture is done."""
+    """Make the stop criterion of a saved picture.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    StopCriterion
+        Samples, noise and gains.
+    """
     out = document.output
     return StopCriterion(out.samples, out.noise / 100.0 or None, gains=gains_from_document(document))
 
@@ -231,7 +382,9 @@ def finished_light(
     parts: dict[str, Floats] = {light.name: film.mean(light.name) for light in LIGHTS}
     indirect_parts = {light.indirect: film.mean(light.indirect) for light in shining}
     if clean:
-        noisy = [parts[light.name] - indirect_parts[light.indirect] for light in shining] + list(indirect_parts.values())
+        noisy = [parts[light.name] - indirect_parts[light.indirect] for light in shining] + list(
+            indirect_parts.values()
+        )
         cleaned = denoise_prefiltered(noisy, film)
         assert cleaned is not None  # nobody cancels
         for k, light in enumerate(shining):
@@ -254,7 +407,11 @@ def finished_light(
 
 
 def _subtract_contact_shadow(
-    fraction: float, film: Film, lights: Environment, parts: dict[str, Floats], indirect_parts: dict[str, Floats]
+    fraction: float,
+    film: Film,
+    lights: Environment,
+    parts: dict[str, Floats],
+    indirect_parts: dict[str, Floats],
 ) -> None:
     """Take contact shade off the direct light of sky and panorama."""
     albedo, normal = film.mean("albedo"), film.mean("normal")
@@ -290,7 +447,18 @@ def incident_ev_from_document(document: Document) -> float:
 
 
 def surfaces_of_film(film: Film) -> SeenSurfaces:
-    """What the scene meter reads beside a film's light."""
+    """Return the surfaces that the scene meter reads.
+
+    Parameters
+    ----------
+    film : Film
+        The film.
+
+    Returns
+    -------
+    SeenSurfaces
+        Albedo and distances.
+    """
     return SeenSurfaces(film.mean("albedo"), film.mean("depth"))
 
 
@@ -303,10 +471,37 @@ def save_picture(
     sixteen_bit: bool = False,
     planes: MaskPlanes = NO_PLANES,
 ) -> float:
-    """Save by the file's ending; returns the EV used. planes are what the document's masks ask for.
+    """Save a finished picture in the format of the file's ending.
 
-    .exr holds linear light with its layers, others the developed picture. Before a backdrop, light is that of the
-    things alone, with an alpha channel; a developed picture has one where the backdrop is none.
+    .exr holds linear light with its layers, other formats the developed picture. With a backdrop, light is that of
+    the objects alone with an alpha channel.
+
+    Parameters
+    ----------
+    path : Path
+        The file.
+    document : Document
+        The document.
+    film : Film
+        The film.
+    light : FinishedLight
+        Its finished light.
+    exposed : bool, optional
+        Whether to scale an .exr by the exposure.
+    sixteen_bit : bool, optional
+        Whether to write 16-bit PNG.
+    planes : MaskPlanes, optional
+        What the masks ask for.
+
+    Returns
+    -------
+    float
+        EV at ISO 100 that was used.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be written.
     """
     backdrop = backdrop_from_document(document)
     alpha = None if backdrop is None else np.clip(1.0 - film.mean("transparency"), 0.0, 1.0)

@@ -62,7 +62,24 @@ def _model_bounds(scene: Scene) -> Box:
 def medium_from_document(
     shafts: LightShaftState, compiled: RenderScene, camera: Camera, renderer: Renderer
 ) -> ParticipatingMedium | None:
-    """The dust a document asks for, None where there is none."""
+    """Make the participating medium of a document.
+
+    Parameters
+    ----------
+    shafts : LightShaftState
+        Settings of the light shafts.
+    compiled : RenderScene
+        The render scene.
+    camera : Camera
+        The camera.
+    renderer : Renderer
+        Renderer whose threads find the region in view.
+
+    Returns
+    -------
+    ParticipatingMedium or None
+        The medium; None when it is off.
+    """
     s = shafts
     if not s.on:
         return None
@@ -91,7 +108,20 @@ def light_shaft_samples(samples: float) -> int:
 
 
 def denoise_light_shafts(light: Floats, cancelled: Callable[[], bool] = lambda: False) -> Floats | None:
-    """The light of dust (H, W, 3) without noise; None when it was cancelled."""
+    """Denoise the light of a medium.
+
+    Parameters
+    ----------
+    light : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    cancelled : callable, optional
+        Tells whether to stop.
+
+    Returns
+    -------
+    ndarray or None
+        The denoised light; None when cancelled.
+    """
     return shared_denoiser().run({"color": np.ascontiguousarray(light)}, cancelled)
 
 

@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
+from gloamet.develop.links import Mask
 from gloamet.develop.masks import MaskPlanes, changes
-from gloamet.document.expose import MaskState
 from gloamet.light_layers import LIGHTS, Gains
 from gloamet.stage.camera import Camera
 from gloamet.trace.film import Film
@@ -24,13 +24,37 @@ Floats = NDArray[np.float32]
 HIT_HEIGHT = 400  # pixels of the picture on which parts are looked up
 
 
-def kinds_asked(masks: tuple[MaskState, ...]) -> frozenset[str]:
-    """The kinds of the masks that act."""
+def kinds_asked(masks: tuple[Mask, ...]) -> frozenset[str]:
+    """Return the kinds of the masks that are applied.
+
+    Parameters
+    ----------
+    masks : tuple of Mask
+        The masks.
+
+    Returns
+    -------
+    frozenset of str
+        Their kinds.
+    """
     return frozenset(mask.kind for mask in masks if changes(mask))
 
 
 def sun_fraction_of_film(film: Film, gains: Gains) -> Floats:
-    """The sun's direct share of the light of each pixel under gains, (H, W) in 0..1, without the finest noise."""
+    """Compute the direct sun's fraction of the light of each pixel.
+
+    Parameters
+    ----------
+    film : Film
+        The film.
+    gains : Gains
+        Gains of the lights.
+
+    Returns
+    -------
+    ndarray
+        Fractions 0 to 1, (H, W), smoothed.
+    """
     from scipy.ndimage import uniform_filter
 
     weights = AP1_LUMINANCE.astype(np.float32)
@@ -46,7 +70,24 @@ def sun_fraction_of_film(film: Film, gains: Gains) -> Floats:
 
 
 def named_planes(compiled: RenderScene, camera: Camera, size: tuple[int, int], pool: Executor) -> MaskPlanes:
-    """Which part and which material each pixel of a picture of `size` (width, height) shows."""
+    """Compute which part and material each pixel shows.
+
+    Parameters
+    ----------
+    compiled : RenderScene
+        The render scene.
+    camera : Camera
+        The camera.
+    size : tuple of int
+        Width and height in pixels.
+    pool : Executor
+        Threads that run the kernels.
+
+    Returns
+    -------
+    MaskPlanes
+        Planes of part and material indices, with their names.
+    """
     width, height = size
     shrink = max(1.0, height / HIT_HEIGHT)
     hits = first_hits(compiled, camera, round(width / shrink), round(height / shrink), pool)
@@ -62,7 +103,7 @@ def named_planes(compiled: RenderScene, camera: Camera, size: tuple[int, int], p
 
 
 def mask_planes(
-    masks: tuple[MaskState, ...],
+    masks: tuple[Mask, ...],
     film: Film,
     gains: Gains,
     stage: tuple[RenderScene, Camera],

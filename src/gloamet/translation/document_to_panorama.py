@@ -87,7 +87,18 @@ class PanoramaInputs(NamedTuple):
 
 
 def light_options(p: PanoramaState) -> LightOptions:
-    """How a document has its panorama, turn and level apart."""
+    """Make the light options of a panorama.
+
+    Parameters
+    ----------
+    p : PanoramaState
+        Settings of the panorama.
+
+    Returns
+    -------
+    LightOptions
+        Options without rotation and illuminance.
+    """
     picked = (p.sun_azimuth_deg, p.sun_elevation_deg) if p.sun_found else None
     return LightOptions(
         Placing(0.0, p.tilt_deg, p.mirrored, p.elevation_scale), p.blur_deg, p.sun_removed, picked
@@ -138,7 +149,23 @@ def _prepared(file: PanoramaFile, options: LightOptions) -> PreparedPanorama:
 
 
 def read_panorama(inputs: PanoramaInputs) -> PanoramaLight:
-    """A panorama as light. Raises GloametError when it cannot be read."""
+    """Read a panorama and prepare it as a light.
+
+    Parameters
+    ----------
+    inputs : PanoramaInputs
+        File, options and illuminance.
+
+    Returns
+    -------
+    PanoramaLight
+        The panorama.
+
+    Raises
+    ------
+    GloametError
+        The panorama cannot be read.
+    """
     cached_panorama(inputs.file.path)
     prepared = _prepared(inputs.file, inputs.options)
     turn = inputs.rotation_deg

@@ -6,6 +6,7 @@ A document, and for the exposure a picture, enter. It needs no kernel.
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -13,11 +14,13 @@ from numpy.typing import NDArray
 
 from gloamet.colour.balance import colour_tuple, saturation_gain, tint_gain, warmth_gain
 from gloamet.develop.backdrop import NOTHING, Backdrop
+from gloamet.develop.links import ColourGrade, Glare, HueBand, Lens, Mask, Tone
 from gloamet.develop.settings import DevelopSettings
+from gloamet.document.expose import ColourState, ExposeState, GlareState, LensState, MaskState, ToneState
 from gloamet.document.fill import FillState
 from gloamet.document.model import Document
 from gloamet.light_layers import EVEN, LIGHTS, Colour, Gain, Gains, LightLayer, even_gain
-from gloamet.meter.metering import metered_ev
+from gloamet.meter.metering import MeteringSettings, metered_ev
 from gloamet.meter.picture import HIGHEST_EV, LOWEST_EV, SeenSurfaces
 
 Floats = NDArray[np.float32]
@@ -39,13 +42,37 @@ def gain_of_light(fill: FillState, light: LightLayer, sky_colour: Colour) -> Gai
 
 
 def gains_from_document(document: Document, sky_colour: Colour = EVEN) -> Gains:
-    """Factors of the lights per AP1 channel. sky_colour is that of the sky's light on level ground, of any brightness;
-    without it the saturation of the sky fill is left as it is, which is enough where only brightness matters."""
+    """Make the gains of the lights.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    sky_colour : Colour, optional
+        Colour of the sky's light on horizontal ground, AP1, any brightness; grey leaves the saturation of the
+        fill out.
+
+    Returns
+    -------
+    Gains
+        Gains per AP1 channel.
+    """
     return Gains(*(gain_of_light(document.fill, light, sky_colour) for light in LIGHTS))
 
 
 def backdrop_from_document(document: Document) -> Backdrop | None:
-    """What stands behind the scene, None for the sky."""
+    """Make the backdrop of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    Backdrop or None
+        The backdrop; None for the sky.
+    """
     sky = document.sky
     plain = Backdrop(sky.backdrop_colour, sky.backdrop_colour)
     gradient = Backdrop(sky.backdrop_colour, sky.backdrop_top_colour)
@@ -67,20 +94,127 @@ def exposure_from_document(
     incident_ev: Callable[[], float],
     held_ev: float | None = None,
 ) -> Exposure:
-    """By the meter or by hand, as the document says; an exposure that is held stays where it was while it is automatic.
+    """Compute the exposure of a document.
 
-    incident_ev gives what a meter on level ground reads, for a document that is metered so.
+    Parameters
+    ----------
+    document : Document
+        The document.
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    seen : SeenSurfaces
+        Albedo and distances of what is seen.
+    incident_ev : callable
+        Gives the incident reading on horizontal ground; called only when needed.
+    held_ev : float or None, optional
+        EV to keep while the exposure is automatic; None meters anew.
+
+    Returns
+    -------
+    Exposure
+        Used and metered EV.
     """
     e = document.expose
-    asked = metered_ev(e, picture, seen, incident_ev)
+    asked = metered_ev(
+        metering_settings(e),
+        picture,
+        seen,
+        incident_ev,
+    )
     if not e.automatic:
         return Exposure(e.ev, asked)
     asked = min(max(asked - e.compensation, LOWEST_EV), HIGHEST_EV)
     return Exposure(asked if held_ev is None else held_ev, asked)
 
 
+def metering_settings(expose: ExposeState) -> MeteringSettings:
+    """Make the metering settings of a document.
+
+    Parameters
+    ----------
+    expose : ExposeState
+        Fields of the Expose step.
+
+    Returns
+    -------
+    MeteringSettings
+        The settings.
+    """
+    return MeteringSettings(
+        expose.metering, expose.ev, expose.spot_x, expose.spot_y, expose.allowed_clipping, expose.view
+    )
+
+
+# a drag changes one link: those of the others are the same objects, and what was made by them is found again
+@lru_cache(maxsize=8)
+def _glare(state: GlareState) -> Glare:
+    return Glare(**dict(state))
+
+
+@lru_cache(maxsize=8)
+def _tone(state: ToneState) -> Tone:
+    return Tone(**dict(state))
+
+
+@lru_cache(maxsize=8)
+def _lens(state: LensState) -> Lens:
+    return Lens(**dict(state))
+
+
+@lru_cache(maxsize=8)
+def colour_grade(state: ColourState) -> ColourGrade:
+    """Make the colour link from its fields.
+
+    Parameters
+    ----------
+    state : ColourState
+        Fields of the document.
+
+    Returns
+    -------
+    ColourGrade
+        The link.
+    """
+    bands = tuple(HueBand(**dict(band)) for band in state.bands)
+    return ColourGrade(**{**dict(state), "bands": bands})
+
+
+@lru_cache(maxsize=32)
+def _mask(state: MaskState) -> Mask:
+    return Mask(**dict(state))
+
+
+def masks_from_document(document: Document) -> tuple[Mask, ...]:
+    """Make the masks of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    tuple of Mask
+        The masks, in their order.
+    """
+    return tuple(_mask(state) for state in document.expose.masks)
+
+
 def develop_settings(document: Document, ev: float) -> DevelopSettings:
-    """How the document develops."""
+    """Make the developing settings of a document.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    ev : float
+        Exposure value at ISO 100.
+
+    Returns
+    -------
+    DevelopSettings
+        The settings.
+    """
     e = document.expose
     return DevelopSettings(
         ev,
@@ -89,9 +223,9 @@ def develop_settings(document: Document, ev: float) -> DevelopSettings:
         e.view,
         balanced=e.balance,
         warmth_kept=e.warmth_kept,
-        glare=e.glare,
-        masks=e.masks,
-        tone=e.tone,
-        colour=e.colour,
-        lens=e.lens,
+        glare=_glare(e.glare),
+        masks=masks_from_document(document),
+        tone=_tone(e.tone),
+        colour=colour_grade(e.colour),
+        lens=_lens(e.lens),
     )

@@ -86,7 +86,22 @@ class NextPass:
 
 
 def plan_next_pass(film: Film, aim: StopCriterion, most_paths: float) -> NextPass:
-    """Look at a film and say what it wants next, about `most_paths` paths of it."""
+    """Plan the next pass of a film.
+
+    Parameters
+    ----------
+    film : Film
+        The film.
+    aim : StopCriterion
+        When the film is done.
+    most_paths : float
+        Largest number of paths of the pass.
+
+    Returns
+    -------
+    NextPass
+        Samples per pixel, noise and paths left.
+    """
     errors = tile_relative_error(film, aim.gains, aim.region)
     noise = error_quantile(errors)
     x0, y0, x1, y1 = aim.region or (0, 0, film.width, film.height)
@@ -136,7 +151,29 @@ def render(
     stopped: Callable[[], bool] = lambda: False,
     keep: Callable[[Film], None] = lambda f: None,
 ) -> None:
-    """Trace until the aim is met or `stopped`; `keep` may store the film now and then."""
+    """Trace a film until its stop criterion is met.
+
+    Parameters
+    ----------
+    film : Film
+        The film; samples are added to it.
+    compiled : RenderScene
+        The render scene.
+    lights : Environment
+        Environment.
+    camera : Camera
+        The camera.
+    aim : StopCriterion
+        When the film is done.
+    tracer : Renderer or None, optional
+        Renderer to use; None makes one.
+    progress : callable, optional
+        Receives progress reports.
+    stopped : callable, optional
+        Tells whether to stop.
+    keep : callable, optional
+        May store the film now and then.
+    """
     tracer = tracer or Renderer()
     if film.pending_samples is not None:  # a pass begun for an aim of more samples
         film.pending_samples = np.minimum(film.pending_samples, _top_up(film, aim.samples, None))

@@ -29,7 +29,7 @@ from gloamet.translation.document_to_light import (
 )
 from gloamet.translation.document_to_light_shafts import apply_light_shafts
 from gloamet.translation.document_to_masks import mask_planes
-from gloamet.translation.document_to_picture import gains_from_document
+from gloamet.translation.document_to_picture import gains_from_document, masks_from_document
 
 
 class RenderInputs(NamedTuple):
@@ -52,8 +52,24 @@ class RenderInputs(NamedTuple):
 def finished_picture(
     inputs: RenderInputs, film: Film, clean: bool, stopped: Callable[[], bool] = lambda: False
 ) -> tuple[FinishedLight, MaskPlanes]:
-    """The light of a film under the document's gains, through dust and air, with contours, and what its masks ask for.
-    `clean` takes the noise out."""
+    """Compute the finished light of a film.
+
+    Parameters
+    ----------
+    inputs : RenderInputs
+        Document, scene, lights and camera.
+    film : Film
+        The film.
+    clean : bool
+        Whether to denoise.
+    stopped : callable, optional
+        Tells whether to stop.
+
+    Returns
+    -------
+    tuple of FinishedLight and MaskPlanes
+        Light under gains with medium, aerial perspective and contours, and the planes of the masks.
+    """
     document, compiled, dome, lights, camera = inputs
     light = finished_light(document, film, clean, lights)
     lit = document, compiled, lights, camera
@@ -62,4 +78,4 @@ def finished_picture(
     light = with_contours(document, compiled, camera, light)
     with ThreadPoolExecutor() as pool:
         gains = gains_from_document(document)
-        return light, mask_planes(document.expose.masks, film, gains, (compiled, camera), pool)
+        return light, mask_planes(masks_from_document(document), film, gains, (compiled, camera), pool)

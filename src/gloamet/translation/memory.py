@@ -23,14 +23,30 @@ CLEANING_BYTES, CLEANING_BYTES_A_PIXEL = 760 * 2**20, 290  # the cleaner works i
 
 
 def give_back() -> None:
-    """Return freed memory to the system: the C library keeps what many threads have freed, hundreds of megabytes after
-    a document is closed."""
+    """Return freed memory to the system."""
     with contextlib.suppress(OSError, AttributeError):  # only the GNU C library has it
         ctypes.CDLL(None).malloc_trim(0)
 
 
 def memory_needed(compiled: RenderScene, width: int, height: int, denoise: bool) -> int:
-    """Bytes the whole program will have taken when a picture of this size is saved."""
+    """Estimate the memory of saving a picture.
+
+    Parameters
+    ----------
+    compiled : RenderScene
+        The render scene.
+    width : int
+        Width in pixels.
+    height : int
+        Height in pixels.
+    denoise : bool
+        Whether it is denoised.
+
+    Returns
+    -------
+    int
+        Bytes of the whole program.
+    """
     scene = sum(array.nbytes for array in compiled.arrays() if isinstance(array, np.ndarray))
     rays = RAYS_BYTES_A_TRIANGLE * len(compiled.geometry.triangles)
     cleaning = CLEANING_BYTES + CLEANING_BYTES_A_PIXEL * width * height if denoise else 0
@@ -50,7 +66,18 @@ def memory_free(table: Path = Path("/proc/meminfo")) -> int | None:
 
 
 def check_memory(need: int) -> None:
-    """Raise a GloametError when a picture cannot fit."""
+    """Check that a picture fits into memory.
+
+    Parameters
+    ----------
+    need : int
+        Bytes needed.
+
+    Raises
+    ------
+    GloametError
+        The picture does not fit.
+    """
     free = memory_free()
     if free is not None and need > free:
         raise GloametError(

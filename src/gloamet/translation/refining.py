@@ -43,8 +43,31 @@ def refined(
     progress: Callable[[Progress], None] = lambda p: None,
     stopped: Callable[[], bool] = lambda: False,
 ) -> Snapshot | None:
-    """Trace it at its own size, or at another (width, height). Raises GloametError when its model, its settings or its
-    picture cannot be read."""
+    """Render a kept picture to final quality.
+
+    Parameters
+    ----------
+    kept : Kept
+        The kept picture.
+    renderer : Renderer
+        Renderer with its threads.
+    size : tuple of int or None, optional
+        Width and height in pixels; None keeps its size.
+    progress : callable, optional
+        Receives progress reports.
+    stopped : callable, optional
+        Tells whether to stop.
+
+    Returns
+    -------
+    Snapshot or None
+        The refined snapshot; None when stopped.
+
+    Raises
+    ------
+    GloametError
+        Its model, settings or picture cannot be read.
+    """
     begin, document = time.monotonic(), kept_document(kept)
     width, height = size or picture_size(kept.picture)
     scene = place_in_world(read_file(Path(str(document.stage.scene_file))), document.stage)

@@ -28,7 +28,20 @@ def easing_curve(count: int, easing: str) -> NDArray[np.float64]:
 
 
 def drive_sun(document: Document, scene: Scene) -> Document:
-    """The document with its sun where what it follows now leads it; the same one when it follows nothing."""
+    """Set the sun of a document by its driver.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+    scene : Scene
+        The render scene.
+
+    Returns
+    -------
+    Document
+        The document; unchanged without a driver.
+    """
     sun = document.sun
     if sun.mode != "driver" or not sun.driver:
         return document
@@ -39,9 +52,24 @@ def drive_sun(document: Document, scene: Scene) -> Document:
 
 
 def sequence_documents(document: Document, scene: Scene | None = None) -> tuple[Document, ...]:
-    """A document for each picture of the sequence.
+    """Make the documents of a sequence.
 
-    Raises GloametError when an end is missing, both are the same moment, or nothing moves.
+    Parameters
+    ----------
+    document : Document
+        The document.
+    scene : Scene or None, optional
+        The scene, for an animated driver.
+
+    Returns
+    -------
+    tuple of Document
+        One document per frame.
+
+    Raises
+    ------
+    GloametError
+        An end is missing, both ends are equal, or nothing moves.
     """
     sequence = document.sequence
     fractions = easing_curve(sequence.frames, sequence.easing)

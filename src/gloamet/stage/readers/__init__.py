@@ -52,10 +52,26 @@ def _check(path: Path) -> None:
 
 
 def read_file(path: Path | str, watch: ProgressToken | None = None, outside: bool = False) -> Scene:
-    """Read a model file as it is; `origin` says what its lengths and axes are or seem to be.
+    """Read a model file without placing it.
 
-    outside allows files above the model's own folder. Raises GloametError with one sentence for anything
-    that cannot be read, Cancelled when the watch says so.
+    Parameters
+    ----------
+    path : Path or str
+        The file.
+    watch : ProgressToken or None, optional
+        Progress and cancelling; None for neither.
+    outside : bool, optional
+        Whether files outside the folder of the model may be read.
+
+    Returns
+    -------
+    Scene
+        The scene; `origin` has its units and up axis.
+
+    Raises
+    ------
+    GloametError
+        The file cannot be read.
     """
     path = Path(path)
     _check(path)

@@ -53,7 +53,22 @@ def next_pair(state):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def pixel_id(x, y, seed):
-    """The number of a pixel, column x and row y below 65536, that draws are asked by."""
+    """Number a pixel for the sampler.
+
+    Parameters
+    ----------
+    x : int64
+        Column, below 65536.
+    y : int64
+        Row, below 65536.
+    seed : uint64
+        Seed of the picture.
+
+    Returns
+    -------
+    uint64
+        The number.
+    """
     return np.uint64(x) + (np.uint64(y) << np.uint64(16)) + (np.uint64(seed) << np.uint64(32))
 
 
@@ -76,7 +91,24 @@ def sobol_pair(pixel, sample, pair):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def next_2d(state, pixel, sample, pair):
-    """The counter one step on, and two numbers: even ones while there are pairs, plain ones of the counter after."""
+    """Draw two random numbers of a sample.
+
+    Parameters
+    ----------
+    state : uint64
+        State of the counter.
+    pixel : uint64
+        Number of the pixel, from `pixel_id`.
+    sample : int64
+        Index of the sample.
+    pair : int64
+        Index of the dimension pair; scrambled Sobol points while there are pairs, then random numbers.
+
+    Returns
+    -------
+    tuple
+        New state, and two numbers 0 to 1.
+    """
     state += GOLDEN
     u, v = sobol_pair(pixel, sample, pair) if pair < PAIRS else random_pair(state)
     return state, u, v

@@ -15,7 +15,20 @@ _RED, _GREEN, _BLUE = (F(weight) for weight in AP1_LUMINANCE)
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def add(a, b):
-    """a + b."""
+    """Add two triples.
+
+    Parameters
+    ----------
+    a : tuple of float32
+        A triple.
+    b : tuple of float32
+        A triple.
+
+    Returns
+    -------
+    tuple of float32
+        The sum.
+    """
     return a[0] + b[0], a[1] + b[1], a[2] + b[2]
 
 
@@ -33,7 +46,20 @@ def mul(a, b):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def scale(a, s):
-    """A triple times a number."""
+    """Multiply a triple by a number.
+
+    Parameters
+    ----------
+    a : tuple of float32
+        A triple.
+    s : float32
+        A number.
+
+    Returns
+    -------
+    tuple of float32
+        The product.
+    """
     return a[0] * s, a[1] * s, a[2] * s
 
 
@@ -63,7 +89,20 @@ def neg(a):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def dot(a, b):
-    """Scalar product."""
+    """Compute the scalar product of two triples.
+
+    Parameters
+    ----------
+    a : tuple of float32
+        A triple.
+    b : tuple of float32
+        A triple.
+
+    Returns
+    -------
+    float32
+        The product.
+    """
     return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 
 
@@ -111,7 +150,22 @@ def mirror(direction, normal):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def triple(rows, i, k):
-    """Three words of row i from column k on."""
+    """Read a triple from a row of an array.
+
+    Parameters
+    ----------
+    rows : float32 array
+        Rows of numbers, (n, columns).
+    i : int64
+        Row.
+    k : int64
+        First column.
+
+    Returns
+    -------
+    tuple of float32
+        Three numbers.
+    """
     return rows[i, k], rows[i, k + 1], rows[i, k + 2]
 
 
@@ -123,7 +177,19 @@ def put(rows, i, k, a):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def accumulate(picture, y, x, a):
-    """Add a triple to a pixel of a picture (H, W, 3)."""
+    """Add a triple to a pixel.
+
+    Parameters
+    ----------
+    picture : float32 array
+        Picture, (H, W, 3).
+    y : int64
+        Row.
+    x : int64
+        Column.
+    a : tuple of float32
+        The triple.
+    """
     picture[y, x, 0] += a[0]
     picture[y, x, 1] += a[1]
     picture[y, x, 2] += a[2]

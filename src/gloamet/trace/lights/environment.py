@@ -138,7 +138,20 @@ def _triple(values: NDArray[Any]) -> Triple:
 
 
 def build_environment(dome: SkyDome, ground_tint: Floats | None = None) -> Environment:
-    """Pack a dome for the kernels; ground_tint (3,) AP1 of luminance 1 colours what lies below the horizon."""
+    """Pack a dome for the kernels.
+
+    Parameters
+    ----------
+    dome : SkyDome
+        The sky.
+    ground_tint : ndarray or None, optional
+        Hue of the ground below the horizon, AP1 of luminance 1, (3,).
+
+    Returns
+    -------
+    Environment
+        The environment.
+    """
     tint = np.ones(3, np.float32) if ground_tint is None else ground_tint
     cells = np.zeros((CELL_ROWS, CELL_COLUMNS))
     _cell_weights(dome.table, AP1_LUMINANCE, cells)
@@ -174,7 +187,24 @@ def build_environment(dome: SkyDome, ground_tint: Floats | None = None) -> Envir
 def panorama_environment(
     dome: SkyDome, picture: SeenPicture, lights: bool, ground_tint: Floats
 ) -> Environment:
-    """A panorama for the kernels: its dome lights, where it does so at all, and its picture is seen."""
+    """Pack a panorama for the kernels.
+
+    Parameters
+    ----------
+    dome : SkyDome
+        The sky.
+    picture : SeenPicture
+        The panorama as it is seen.
+    lights : bool
+        Whether it lights the scene.
+    ground_tint : ndarray
+        Hue of the ground below the horizon, AP1 of luminance 1, (3,).
+
+    Returns
+    -------
+    Environment
+        The environment.
+    """
     out = build_environment(dome, ground_tint)
     none = np.zeros_like(out.table)
     seen = SeenSky(none, none, F(0), F(0), F(0), picture)
@@ -187,8 +217,22 @@ def panorama_environment(
 
 
 def combine_environments(lights: Environment, sky: Colour = EVEN, panorama: Colour = EVEN) -> Environment:
-    """Sky and panorama under their gains per channel as one sky with the sky's sun: what answers in proportion to light
-    needs no more."""
+    """Combine sky and panorama under their gains into one environment.
+
+    Parameters
+    ----------
+    lights : Environment
+        Environment with its panorama.
+    sky : Colour, optional
+        Gain of the sky for each AP1 channel.
+    panorama : Colour, optional
+        Gain of the panorama for each AP1 channel.
+
+    Returns
+    -------
+    Environment
+        One sky with the sun of the sky.
+    """
     gain = np.array(sky, np.float32)
     table, ground = lights.table * gain, gain * np.array(lights.ground_sky)
     seen, reflected, picture = lights.seen.table * gain, lights.seen.reflected * gain, lights.seen.picture
@@ -206,13 +250,37 @@ def combine_environments(lights: Environment, sky: Colour = EVEN, panorama: Colo
 
 
 def with_sun_of(lights: Environment, other: Environment) -> Environment:
-    """The same sky under another sun, which nobody sees: it is in the picture that it was taken from."""
+    """Replace the sun of an environment.
+
+    Parameters
+    ----------
+    lights : Environment
+        Environment whose sky is kept.
+    other : Environment
+        Environment whose sun is used, invisible to the camera.
+
+    Returns
+    -------
+    Environment
+        The environment.
+    """
     seen = lights.seen._replace(disc=F(0), reflected_disc=F(0))
     return replace(lights, sun=other.sun, ground_sun=other.ground_sun, seen=seen)
 
 
 def sun_only(lights: Environment) -> Environment:
-    """The sun of these lights in a black sky, its disc unseen."""
+    """Make the environment of the sun in a black sky.
+
+    Parameters
+    ----------
+    lights : Environment
+        Environment.
+
+    Returns
+    -------
+    Environment
+        The environment; its sun disc is not visible.
+    """
     dark = _unseen(lights)
     table, density = np.zeros_like(lights.table), np.zeros_like(lights.density)
     return replace(lights, table=table, density=density, seen=dark, ground_sky=BLACK, panorama=None)
@@ -224,7 +292,18 @@ def _unseen(lights: Environment) -> SeenSky:
 
 
 def before_backdrop(lights: Environment) -> Environment:
-    """The same light with nothing to be seen ahead past all things: what stands there is put behind afterwards."""
+    """Hide the environment from the camera.
+
+    Parameters
+    ----------
+    lights : Environment
+        Environment.
+
+    Returns
+    -------
+    Environment
+        The same light; nothing is seen behind the scene.
+    """
     seen = lights.seen
     hidden = seen._replace(
         table=np.zeros_like(lights.table), disc=F(0), ground=F(0), picture=seen.picture._replace(ahead=F(0))
@@ -234,7 +313,18 @@ def before_backdrop(lights: Environment) -> Environment:
 
 
 def lamps_only(lights: Environment) -> Environment:
-    """A night in which lamps alone shine; no ray asks for sun or sky, which a density of zero says."""
+    """Make the environment of a night in which only lamps shine.
+
+    Parameters
+    ----------
+    lights : Environment
+        Environment.
+
+    Returns
+    -------
+    Environment
+        An environment whose sun and sky have density zero.
+    """
     dark = lights.sun._replace(irradiance=BLACK, radiance=BLACK)
     none = {name: np.zeros_like(getattr(lights, name)) for name in ("table", "density")}
     return replace(

@@ -41,7 +41,7 @@ from gloamet.trace.relight.points import (
     UNIT_SOURCE_GAINS,
     SourceGains,
 )
-from gloamet.trace.relight.relit_layer import SPECULAR_SAMPLES, MOST_SAMPLES, Floats, GBuffer, Layer
+from gloamet.trace.relight.relit_layer import MOST_SAMPLES, SPECULAR_SAMPLES, Floats, GBuffer, Layer
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS, find_sparse_pixels
 from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interpolable
 from gloamet.trace.relight.worker_pool import WorkerPool

@@ -45,7 +45,22 @@ AVERAGE_ALBEDO_LUT = np.trapezoid(2.0 * ALBEDO_LUT[1] * _COSINES, _COSINES, axis
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def sample_cosine_hemisphere(normal, u, v):
-    """A direction about the normal with density cos / pi."""
+    """Sample a direction around a normal with density cos / π.
+
+    Parameters
+    ----------
+    normal : tuple of float32
+        Unit normal.
+    u : float32
+        Random number.
+    v : float32
+        Random number.
+
+    Returns
+    -------
+    tuple of float32
+        Unit direction.
+    """
     r, phi = math.sqrt(u), F(2 * math.pi) * v
     return from_local(normal, r * math.cos(phi), r * math.sin(phi), math.sqrt(max(F(0), F(1) - u)))
 

@@ -115,7 +115,18 @@ def _row(m: Material, textures: tuple[Texture, ...]) -> Floats:
 
 
 def ground_tint(ground: GroundPlane | None) -> Floats:
-    """The ground's hue in AP1, scaled to luminance 1."""
+    """Return the hue of the ground.
+
+    Parameters
+    ----------
+    ground : GroundPlane or None
+        Ground plane; None without one.
+
+    Returns
+    -------
+    ndarray
+        AP1 of luminance 1, (3,).
+    """
     if ground is None:
         return np.ones(3, np.float32)
     tint = _to_ap1((*WATER_COLOUR,) if ground.water else ground.colour)

@@ -7,6 +7,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
 
+from gloamet.colour.curves import STRAIGHT
 from gloamet.colour.views import VIEWS
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.expose.chain_link import ChainLink, SliderSpec
@@ -16,7 +17,7 @@ from gloamet.desk.steps.expose.tone_curve import ToneCurve
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import SegmentedControl, label, link
-from gloamet.document.expose import STRAIGHT, ToneState
+from gloamet.document.expose import ToneState
 from gloamet.document.model import Document
 from gloamet.meter.depth_of_field import sharp_range
 

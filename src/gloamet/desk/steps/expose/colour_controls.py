@@ -7,6 +7,7 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtWidgets import QButtonGroup, QFileDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
 
+from gloamet.colour.curves import HUE_BANDS
 from gloamet.colour.spaces import linear_to_srgb
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.expose.chain_link import ChainLink, SliderSpec
@@ -17,7 +18,7 @@ from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.develop.colour_grade import BAND_HUES_DEG, band_colour
 from gloamet.develop.colour_table import apply_table
-from gloamet.document.expose import HUE_BANDS, HueBand
+from gloamet.document.expose import HueBand
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.errors import GloametError

@@ -7,12 +7,12 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from gloamet.colour.curves import STRAIGHT, CurvePoints
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import reach
 from gloamet.develop.scopes import HIGHEST_STOP, LOWEST_STOP, stop_counts
 from gloamet.develop.tone import CURVE_HIGH, CURVE_LOW, free_curve
-from gloamet.document.expose import STRAIGHT, CurvePoints
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 

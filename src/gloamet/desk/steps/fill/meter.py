@@ -84,13 +84,19 @@ class CardReading(QWidget):
             p.setBrush(QColor(theme.GROUND))
             p.drawRect(
                 QRectF(
-                    66 + room * fraction * (1 - indirect / whole), y + 6, room * fraction * indirect / whole, 5
+                    66 + room * fraction * (1 - indirect / whole),
+                    y + 6,
+                    room * fraction * indirect / whole,
+                    5,
                 )
             )
             p.setBrush(hue)
             p.drawRect(
                 QRectF(
-                    66 + room * fraction * (1 - indirect / whole), y + 6, room * fraction * indirect / whole, 5
+                    66 + room * fraction * (1 - indirect / whole),
+                    y + 6,
+                    room * fraction * indirect / whole,
+                    5,
                 )
             )
             y += ROW
