@@ -489,9 +489,9 @@ def test_the_hand_on_the_sky_is_an_option_and_is_said(capsys: pytest.CaptureFixt
 def test_a_picture_without_a_backdrop_has_alpha_and_no_jpeg(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
 ) -> None:
-    tokens = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "--ground", "none"]
+    tokens = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "--ground", "Stop measuring"]
     out = tmp_path / "alone.exr"
-    ask(capsys, *tokens, "--backdrop", "none", "-o", str(out))
+    ask(capsys, *tokens, "--backdrop", "Stop measuring", "-o", str(out))
     planes = read(out)
     alpha = planes["A"]
     assert alpha.min() == 0.0 and alpha.max() == 1.0
@@ -499,7 +499,7 @@ def test_a_picture_without_a_backdrop_has_alpha_and_no_jpeg(
     ask(capsys, *tokens, "-o", str(tmp_path / "whole.exr"))
     whole = read(tmp_path / "whole.exr")
     assert planes["R"][alpha == 1.0] == pytest.approx(whole["R"][alpha == 1.0], rel=1e-5)
-    assert main([*tokens, "--backdrop", "none", "-o", str(tmp_path / "a.jpg")]) == 2
+    assert main([*tokens, "--backdrop", "Stop measuring", "-o", str(tmp_path / "a.jpg")]) == 2
     assert "JPEG has no transparency" in capsys.readouterr().err
     assert main([*tokens, "--backdrop", "blueish", "-o", str(out)]) == 2
     assert "not a colour" in capsys.readouterr().err

@@ -108,11 +108,11 @@ def _developed(window: DeskWindow) -> None:
     window.session.change("expose.tone", shadows=0.5, contrast=0.2, local_contrast=0.3)
     window.session.change("expose.tone", curve=((0.0, 0.0), (0.45, 0.43), (0.7, 0.74), (1.0, 1.0)))
     window.session.change("expose.colour", vibrance=0.2)
-    window.stack.panel(EXPOSE).scopes.choose("across")
+    window.stack.panel(EXPOSE).scopes.choose("Waveform")
 
 
 def _false_colour(window: DeskWindow) -> None:
-    window.session.render.inspect_as("false colour")
+    window.session.render.inspect_as("False colour")
     window.stack.panel(EXPOSE).scopes.choose("stops")
 
 
@@ -200,7 +200,7 @@ def _shafts(window: DeskWindow) -> None:
     window.session.change("light_shafts", on=True, region="view", visibility_m=20.0)
     window.session.change("sun", wall_time=datetime(2026, 5, 24, 20, 10))
     window.choose_step(AIR)
-    window.stack.panel(AIR).show_page("Shafts")
+    window.stack.panel(AIR).show_page("Light shafts")
 
 
 VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
@@ -210,7 +210,7 @@ VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "sun-reach": ("interior", _sun("Aim", _floor)),
     "stage": ("house", _stage("Model")),
     "stage-plaster": ("house", _stage("Views", _plaster)),
-    "stage-plan": ("house", _stage("Around", _plan)),
+    "stage-plan": ("house", _stage("Surroundings", _plan)),
     "air": ("house", _step(AIR)),
     "air-shafts": ("interior", _shafts),
     "fill": ("product", _fill("Balance", _spots)),

@@ -78,7 +78,7 @@ def test_a_dragged_shadow_pin_finds_the_sun_and_its_real_moments(aiming: DeskWin
     assert angle_deg(now(aiming), answer.aimed.towards) == pytest.approx(
         answer.moments[0].error_deg, abs=0.02
     )
-    press(page, "put the sun there")
+    press(page, "Move the sun here")
     assert session.document.sun.mode == "manual"
     assert angle_deg(now(aiming), answer.aimed.towards) < 0.01
     session.undo()
@@ -101,7 +101,7 @@ def test_a_pin_is_moved_by_its_end_switched_off_and_removed(aiming: DeskWindow, 
     found[0].click()
     assert not session.document.aim.pins[0].on
     qtbot.waitUntil(lambda: aiming.aimer.answer is None, timeout=20_000)
-    press(page, "remove")
+    press(page, "Remove")
     assert session.document.aim.pins == ()
 
 
@@ -113,7 +113,7 @@ def test_a_frame_pin_puts_the_sun_at_its_pixel(aiming: DeskWindow, qtbot: QtBot)
     at = QPointF(box.x() + 0.3 * box.width(), box.y() + 0.2 * box.height()).toPoint()
     with qtbot.waitSignal(aiming.aimer.answered, timeout=20_000):
         QTest.mouseClick(aiming.picture, LEFT, pos=at)
-    press(aiming.stack.panel(FIRST_STEP).aim, "put the sun there")
+    press(aiming.stack.panel(FIRST_STEP).aim, "Move the sun here")
     spot = camera_from_document(session.document).project(now(aiming), box.width() / box.height())
     assert spot == pytest.approx((0.3, 0.2), abs=0.01)
 
@@ -123,7 +123,7 @@ def test_a_glint_pin_mirrors_the_sun_into_the_camera(aiming: DeskWindow, qtbot: 
     press(aiming.stack.panel(FIRST_STEP).aim, "glint")
     with qtbot.waitSignal(aiming.aimer.answered, timeout=20_000):
         QTest.mouseClick(aiming.picture, LEFT, pos=on(aiming, TOP))
-    press(aiming.stack.panel(FIRST_STEP).aim, "put the sun there")
+    press(aiming.stack.panel(FIRST_STEP).aim, "Move the sun here")
     back = np.subtract(camera_from_document(session.document).eye, TOP)
     back /= np.linalg.norm(back)
     assert angle_deg(now(aiming), back * [-1, -1, 1]) < 1.0
@@ -174,7 +174,7 @@ def test_outlines_are_drawn_for_a_sun_that_is_not_there_yet(aiming: DeskWindow, 
 
 def test_a_picked_surface_is_scanned_and_its_best_moment_gone_to(aiming: DeskWindow, qtbot: QtBot) -> None:
     session, page = aiming.session, step(aiming, AimPage)
-    press(page, "pick a surface")
+    press(page, "Pick a surface")
     QTest.mouseClick(aiming.picture, LEFT, pos=on(aiming, np.array([-0.2, -1.0, 1.6])))
     assert session.document.aim.measured_part == "box"
     assert session.document.aim.face_direction == pytest.approx((0.0, -1.0, 0.0), abs=1e-5)
@@ -187,7 +187,7 @@ def test_a_picked_surface_is_scanned_and_its_best_moment_gone_to(aiming: DeskWin
     assert "reaches it from" in page.spans.text()  # type: ignore[attr-defined]
     page.best.click()  # type: ignore[attr-defined]
     assert session.moment().local.replace(tzinfo=None) == reach.best.replace(tzinfo=None)  # type: ignore[union-attr]
-    press(page, "none")
+    press(page, "Stop measuring")
     qtbot.waitUntil(lambda: aiming.aimer.reach is None, timeout=10_000)
 
 
@@ -241,9 +241,9 @@ def test_a_sequence_plays_live_and_leaves_everything_as_it_was(aiming: DeskWindo
     session, page = aiming.session, step(aiming, SequencePage)
     aiming.stack.panel(FIRST_STEP).show_page("Sequence")
     session.change("sun", wall_time=datetime(2026, 5, 24, 8, 0))
-    press(page, "from now")
+    press(page, "From now")
     session.change("sun", wall_time=datetime(2026, 5, 24, 16, 0))
-    press(page, "to now")
+    press(page, "To now")
     session.change("sequence", frames=5)
     assert page.list.count() == 5  # type: ignore[attr-defined]
     before, dirty = session.document, len(session.history._before)
@@ -266,7 +266,7 @@ def test_an_edit_while_a_sequence_plays_is_kept_and_the_moment_comes_back(
     session, page = aiming.session, step(aiming, SequencePage)
     aiming.stack.panel(FIRST_STEP).show_page("Sequence")
     wall = session.document.sun.wall_time
-    session.change("sequence", begin=wall + timedelta(hours=1), end=wall + timedelta(hours=4), frames=4)
+    session.change("sequence", start=wall + timedelta(hours=1), end=wall + timedelta(hours=4), frames=4)
     press(page, "Play")
     qtbot.waitUntil(lambda: session.showing_only, timeout=5_000)
     session.change("air", turbidity=5.0)

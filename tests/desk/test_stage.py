@@ -105,14 +105,14 @@ def test_muting_takes_the_part_out_of_the_picture_and_is_kept(
     from gloamet.document.file import load_document
 
     assert load_document(tmp_path / "p.gloamet").stage.muted == ("box",)
-    press(stage.parts, "bring all back")
+    press(stage.parts, "Unmute all")
     assert row(stage, "box").checkState(0) == CHECKED
     assert session.document.stage.muted == ()
 
 
 def test_light_only_with_these_mutes_the_rest(window: DeskWindow, stage: StageStep, qtbot: QtBot) -> None:
     row(stage, "box").setSelected(True)
-    press(stage.parts, "light only with these")
+    press(stage.parts, "Show only these")
     assert window.session.document.stage.muted == ("ground",)
     window.session.undo()
     assert window.session.document.stage.muted == ()
@@ -160,7 +160,7 @@ def test_parts_are_brought_into_view(window: DeskWindow, stage: StageStep) -> No
     session = window.session
     ahead = camera_from_document(session.document).frame()[0]
     row(stage, "box").setSelected(True)
-    press(stage.parts, "bring into view")
+    press(stage.parts, "Frame")
     camera = camera_from_document(session.document)
     assert camera.target == pytest.approx((0, 0, 1.5), abs=1e-6)
     assert camera.frame()[0] == pytest.approx(ahead, abs=0.35)
@@ -213,22 +213,22 @@ def test_a_shade_maker_is_added_placed_by_a_click_and_removed(
     window: DeskWindow, stage: StageStep, qtbot: QtBot
 ) -> None:
     session = window.session
-    stage.show_page("Around")
+    stage.show_page("Surroundings")
     press(stage.around, "tree")
     assert session.document.stage.props[0].kind == "tree"
     settled(session, qtbot)
     assert any(part.group == ("shade makers",) for part in session.compiled.scene.parts)
-    press(stage.around, "place")
+    press(stage.around, "Site")
     assert session.state.tool == "place 0"
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, -6.0, -3.0, 0.0))
     assert session.document.stage.props[0].place == pytest.approx((-6.0, -3.0, 0.0), abs=0.3)
     assert session.state.tool == ""
-    press(stage.around, "remove")
+    press(stage.around, "Remove")
     assert session.document.stage.props == ()
 
 
 def test_the_ground_shows_only_the_rows_that_mean_something(window: DeskWindow, stage: StageStep) -> None:
-    stage.show_page("Around")
+    stage.show_page("Surroundings")
     around, session = stage.around, window.session
     assert not around.radius.isVisibleTo(around)
     session.change("stage.ground", kind="disc", automatic=False, water=True)
@@ -248,26 +248,26 @@ def test_views_are_kept_named_copied_moved_locked_and_dropped(window: DeskWindow
     def names() -> list[str]:
         return [named.name for named in session.document.stage.views]
 
-    press(page, "keep this view")
+    press(page, "Save view")
     assert len(names()) == 1
     page.name.setText("from the road")
     page._rename()
-    press(page, "copy")
+    press(page, "Duplicate")
     assert names() == ["from the road", "from the road 2"]
     page.list.setCurrentRow(1)
-    press(page, "up")
+    press(page, "Up")
     assert names() == ["from the road 2", "from the road"]
     page.list.setCurrentRow(0)
-    press(page, "lock")
-    press(page, "drop")
+    press(page, "Lock")
+    press(page, "Remove")
     session.change("stage.view", fov_deg=22.0)
-    press(page, "retake")
+    press(page, "Update")
     assert names() == ["from the road 2", "from the road"]
     assert session.document.stage.views[0].view.fov_deg != 22.0
     page.list.setCurrentRow(1)
-    press(page, "retake")
+    press(page, "Update")
     assert session.document.stage.views[1].view.fov_deg == 22.0
-    press(page, "drop")
+    press(page, "Remove")
     assert names() == ["from the road 2"]
     for _ in range(6):
         session.undo()
@@ -278,8 +278,8 @@ def test_a_view_remembers_its_exposure_when_asked(window: DeskWindow, stage: Sta
     page, session = stage.views, window.session
     session.change("expose", metering="manual", ev=11.0)
     settled(session, qtbot)
-    press(page, "keep this view")
-    press(page, "remember exposure")
+    press(page, "Save view")
+    press(page, "Store exposure")
     assert session.document.stage.views[0].ev == pytest.approx(11.0)
     session.change("expose", ev=14.0)
     stage_actions.look_through(session, 0)
@@ -288,7 +288,7 @@ def test_a_view_remembers_its_exposure_when_asked(window: DeskWindow, stage: Sta
 
 def test_kept_views_get_small_pictures(window: DeskWindow, stage: StageStep, qtbot: QtBot) -> None:
     stage.show_page("Views")
-    press(stage.views, "keep this view")
+    press(stage.views, "Save view")
     view = window.session.document.stage.view
     qtbot.waitUntil(lambda: view in window.session.thumbnails, timeout=60_000)
     assert window.session.thumbnails[view].shape == (80, 120, 4)
@@ -342,7 +342,7 @@ def test_the_keyboard_walks_and_turns(window: DeskWindow) -> None:
 @pytest.fixture
 def plan(window: DeskWindow, qtbot: QtBot):  # type: ignore[no-untyped-def]
     with qtbot.waitSignal(window.session.plan_ready, timeout=60_000):
-        window.strip.buttons["plan"].click()
+        window.strip.buttons["Plan"].click()
     return window.plan
 
 
@@ -389,10 +389,10 @@ def test_the_plan_is_moved_enlarged_cut_and_shown_alone(window: DeskWindow, plan
     window.strip.buttons["cut"].click()
     eye = camera_from_document(window.session.document).eye[2]
     assert plan.camera().eye[2] == pytest.approx(eye + 0.6)
-    window.strip.buttons["alone"].click()
+    window.strip.buttons["Plan alone"].click()
     assert window.picture.isHidden()
     assert plan.isVisible()
-    window.strip.buttons["plan"].click()
+    window.strip.buttons["Plan"].click()
     assert not window.picture.isHidden()
     assert not plan.isVisible()
     assert window.session.plan is None
@@ -441,7 +441,7 @@ def test_a_stopped_picture_stays_and_goes_on(window: DeskWindow, qtbot: QtBot) -
         if quiet == 3:
             break
     assert frame is not None
-    assert bar.stop.text() == "go on"
+    assert bar.stop.text() == "Resume"
     qtbot.wait(500)
     assert session.frame is frame
     bar.stop.click()
@@ -533,7 +533,7 @@ def test_what_is_missing_is_listed_once_and_can_be_read_again(
         session.open_model(tmp_path / "m.obj")
     assert tray.isVisibleTo(window)
     assert tray.text.text().count("gone.png") == 1
-    press(tray, "close")
+    press(tray, "Close")
     assert not tray.isVisibleTo(window)
     assert window.strip.notes.text() == "1 note"
     window.strip.notes.click()

@@ -111,7 +111,7 @@ def test_a_sky_is_made_by_another_model(window: DeskWindow, qtbot: QtBot) -> Non
 
     assert shown() == {"looks"}
     with qtbot.waitSignal(
-        session.light_solved, timeout=30_000, check_params_cb=lambda light: "overcast" in light.caveat
+        session.light_solved, timeout=30_000, check_params_cb=lambda light: "Overcast" in light.caveat
     ):
         press(air, "CIE")
     assert shown() == {"general", "level", "kelvin", "caveat"}
@@ -119,18 +119,18 @@ def test_a_sky_is_made_by_another_model(window: DeskWindow, qtbot: QtBot) -> Non
     with qtbot.waitSignal(
         session.light_solved, timeout=30_000, check_params_cb=lambda light: "even sky" in light.caveat
     ):
-        press(air, "even")
+        press(air, "Uniform")
     assert shown() == {"level", "kelvin", "caveat"}
 
 
 def test_exposure_is_held_and_white_is_picked(window: DeskWindow) -> None:
     expose, session = step(window, ExposeStep), window.session
     assert session.frame is not None
-    press(expose, "hold this")
+    press(expose, "Lock exposure")
     assert not session.document.expose.automatic
     assert session.document.expose.ev == pytest.approx(session.frame.ev, abs=0.01)
     assert session.light is not None
-    press(expose, "open shade")
+    press(expose, "Open shade")
     assert session.document.expose.kelvin == pytest.approx(session.light.reading.sky_cct_k, abs=1.0)
     press(expose, "ACES 1.3")
     assert session.document.expose.view == "ACES 1.3"
@@ -154,8 +154,8 @@ def test_the_model_is_described_and_looked_over(window: DeskWindow, qtbot: QtBot
     with qtbot.waitSignal(session.scene_loaded, timeout=30_000):
         session.change("stage", units="cm")
     assert "12 triangles" in stage.scene_file.facts.text()  # type: ignore[attr-defined]
-    press(stage, "show everything")
-    press(stage, "stand at eye height")
+    press(stage, "Frame all")
+    press(stage, "Eye height")
     assert camera_from_document(session.document).eye[2] == pytest.approx(1.6)
 
 
@@ -253,7 +253,7 @@ def test_numbers_are_read_with_their_unit(text: str, value: float | None) -> Non
 
 def test_readings_are_written_for_photographers() -> None:
     assert lux_text(108_000.0) == "108.0 klx"
-    assert lux_text(0.0) == "none"
+    assert lux_text(0.0) == "Stop measuring"
     assert kelvin_text(float("nan")) == "–"
     assert azimuth_label(359.9) == "N"
     assert azimuth_label(45.0) in ("N 45° E", "E 45° N")

@@ -11,7 +11,7 @@ from pytestqt.qtbot import QtBot
 
 from gloamet.desk.picture.wipe import natural
 from gloamet.desk.steps.air import AirStep
-from gloamet.desk.steps.air.shafts import AMOUNTS
+from gloamet.desk.steps.air.light_shafts import AMOUNTS
 from gloamet.desk.widgets.curve import CurveEditor
 from gloamet.desk.widgets.point import read_point
 from gloamet.desk.window import DeskWindow
@@ -32,13 +32,13 @@ def air(window: DeskWindow) -> AirStep:
 
 def test_what_is_not_natures_is_said_and_taken_back_in_one_step(air: AirStep, window: DeskWindow) -> None:
     session, sky = window.session, air.sky
-    assert sky.reading.text() == "As nature gives it" and not sky.nature.isVisibleTo(sky)
-    session.change("sky", warmth_mired=25.0, backdrop="none")
+    assert sky.reading.text() == "Physical sky" and not sky.nature.isVisibleTo(sky)
+    session.change("sky", warmth_mired=25.0, backdrop="Stop measuring")
     session.change("sky", horizon_stops=-0.5)
     assert sky.reading.text() == "25 mired warmer, horizon −0.5 stops"
     assert sky.reading.property("role") == "warning"
     sky.nature.click()
-    assert session.document.sky == SkyState(backdrop="none")
+    assert session.document.sky == SkyState(backdrop="Stop measuring")
     session.undo()
     assert session.document.sky.warmth_mired == 25.0
 
@@ -64,7 +64,7 @@ def test_the_natural_reading_stays_when_the_sky_is_brightened(
     with qtbot.waitSignal(
         session.light_solved, timeout=30_000, check_params_cb=lambda light: not brighter(light)
     ):
-        press(air.sky, "picture alone")
+        press(air.sky, "Picture only")
     assert session.light is not None
     assert session.light.reading.sky_horizontal_lx == pytest.approx(before.reading.sky_horizontal_lx)
 
@@ -99,8 +99,7 @@ def test_a_plain_colour_stands_behind_the_scene_as_it_was_chosen(
 ) -> None:
     session, sky = window.session, air.sky
     # the eye looks down at a ground without end: let it end
-    session.change("stage.ground", kind="none")
-    session.change("stage", parts={})
+    session.change("stage.ground", kind="Stop measuring")
     sky.colour.commit(QColor(200, 40, 90))
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact and f.done):
         press(sky, "colour")
@@ -115,22 +114,22 @@ def test_a_plain_colour_stands_behind_the_scene_as_it_was_chosen(
 def test_a_word_for_dust_switches_it_on_with_its_visibility(
     air: AirStep, window: DeskWindow, qtbot: QtBot
 ) -> None:
-    session, page = window.session, air.shafts
+    session, page = window.session, air.light_shafts
     assert not page.amount.isEnabled()
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
-        press(page, "thick")
+        press(page, "Thick")
     assert session.document.light_shafts.on
-    assert session.document.light_shafts.visibility_m == dict(AMOUNTS)["thick"]
+    assert session.document.light_shafts.visibility_m == dict(AMOUNTS)["Thick"]
     assert page.amount.isEnabled()
-    assert [w.text() for w in page.action_row.links if w.isChecked()] == ["thick"]
+    assert [w.text() for w in page.action_row.links if w.isChecked()] == ["Thick"]
 
 
 def test_the_dusts_box_is_typed_and_a_wrong_one_is_a_sentence(air: AirStep, window: DeskWindow) -> None:
-    session, page = window.session, air.shafts
+    session, page = window.session, air.light_shafts
     said: list[str] = []
     session.noticed.connect(lambda sentence, _kind: said.append(sentence))
     session.change("light_shafts", on=True, region="box")
-    air.show_page("Shafts")
+    air.show_page("Light shafts")
     for typed in ("-3, -2.5, 1 m", "1, 2"):
         page.low.edit.selectAll()
         QTest.keyClicks(page.low.edit, typed)
@@ -204,7 +203,7 @@ def test_the_wipe_shows_natures_sky_left_of_a_line_to_drag(
     assert view.wipe.fraction == pytest.approx(0.25, abs=0.02)
     before = session.document
     assert before.stage.view == session.document.stage.view  # the camera stayed
-    press(page, "air")  # nature again: nothing is left to compare
+    press(page, "Atmosphere")  # nature again: nothing is left to compare
     assert not session.state.compares and not view.wipe.on
 
 
@@ -222,7 +221,7 @@ def test_dust_that_changes_before_a_finished_picture_is_refined_to_its_size(
     air: AirStep, window: DeskWindow, qtbot: QtBot
 ) -> None:
     session = window.session
-    press(air.shafts, "thick")
+    press(air.light_shafts, "Thick")
     qtbot.waitUntil(lambda: session.frame is not None and session.frame.done, timeout=60_000)
     frames: list[float] = []
     session.frame_ready.connect(lambda f: frames.append(float(f.pixels[..., :3].std())))

@@ -88,12 +88,12 @@ def test_settings_return_whole_or_in_part_and_undo_takes_it_back(
     keeper.choose(keeper.pictures[0].name)
     assert "turbidity" in compare.kept.table.text()
     compare.kept.parts["sun"].setChecked(True)
-    press(compare.kept, "take these")
+    press(compare.kept, "Restore ticked parts")
     assert session.document.sun == first.sun
     assert session.document.air == now.air
     session.undo()
     assert session.document == now
-    press(compare.kept, "open")
+    press(compare.kept, "Restore settings")
     assert session.document == first
     session.undo()
     assert session.document == now
@@ -124,7 +124,7 @@ def test_a_coarse_picture_is_refined_while_one_goes_on(
     assert under_way.is_set()
     assert refiner.waiting == []
     window.session.change("air", turbidity=6.0)  # the hand goes on
-    press(compare.kept, "refine")
+    press(compare.kept, "Refine")
     assert refiner.waiting == [before.name]
     assert compare.kept.stop.isVisibleTo(compare.kept)
     qtbot.waitUntil(lambda: not refiner.waiting, timeout=120_000)
@@ -158,7 +158,7 @@ def test_any_number_of_the_document_can_be_varied(
     found = row.vary(False)
     assert found is not None and (found.path, found.low, found.high) == ("air.ozone_du", 100.0, 600.0)
     row.field.setEditText("hats")
-    press(compare.vary, "make the sheet")
+    press(compare.vary, "Make sheet")
     assert "There is no “hats” to vary" in window.notice.text.text()
 
 
@@ -210,12 +210,12 @@ def test_a_star_and_a_note_stay_with_the_picture(
     keeper = window.tools.keeper
     keep(window, qtbot)
     keeper.choose(keeper.pictures[0].name)
-    press(compare.kept, "star")
+    press(compare.kept, "Starburst")
     qtbot.waitUntil(lambda: keeper.pictures[0].star, timeout=10_000)
     compare.kept.note.setText("long shade")
     compare.kept.note.editingFinished.emit()
     qtbot.waitUntil(lambda: keeper.pictures[0].note == "long shade", timeout=10_000)
-    press(compare.kept, "take away")
+    press(compare.kept, "Remove")
     qtbot.waitUntil(lambda: not keeper.pictures, timeout=10_000)
 
 
@@ -276,7 +276,7 @@ def test_blind_hides_names_asks_and_tells(window: DeskWindow, compare: CompareSt
     keep_two(window, qtbot)
     keeper, view = window.tools.keeper, window.tools.compare
     keeper.chosen = [kept.name for kept in keeper.pictures]
-    press(compare.kept, "blind")
+    press(compare.kept, "Blind")
     assert view.hidden and {view.title(name) for name in view.names} == {"A", "B"}
     wanted = view.names[1]
     with qtbot.waitSignal(window.session.noticed, timeout=5_000) as said:
@@ -313,7 +313,7 @@ def test_a_sheet_is_made_and_one_light_gone_on_with(
     page.first.low.setText("2")
     page.first.high.setText("8")
     page.first.number.setText("3")
-    press(page, "make the sheet")
+    press(page, "Make sheet")
     assert sheet.on
     qtbot.waitUntil(lambda: len(sheet.pictures) == 3 and not window.tools.job.running, timeout=120_000)
     window.picture.grab()
@@ -324,9 +324,9 @@ def test_a_sheet_is_made_and_one_light_gone_on_with(
     assert "turbidity 8.00" in page.details.text()
     target = tmp_path / "sheet.pdf"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    press(page, "save …")
+    press(page, "Save sheet …")
     assert target.read_bytes().startswith(b"%PDF")
-    press(page, "go on with it")
+    press(page, "Use this light")
     assert session.document.air.turbidity == 8.0
     assert session.render.held_ev == sheet.pictures[2].ev  # exposed as it was chosen
     assert not sheet.on
@@ -341,7 +341,7 @@ def test_several_lights_of_a_sheet_are_kept_and_refined_to_the_pictures_size(
     newer(window, qtbot, lambda: window.session.change("output", samples=4))
     page.first.field.setCurrentIndex(page.first.field.findData("air.turbidity"))
     page.first.number.setText("3")
-    press(page, "make the sheet")
+    press(page, "Make sheet")
     qtbot.waitUntil(lambda: len(sheet.pictures) == 3 and not window.tools.job.running, timeout=120_000)
     sheet.chosen = [0, 2]
     press(page, "keep")
@@ -379,7 +379,7 @@ def test_a_range_that_cannot_be_is_told(window: DeskWindow, compare: CompareStep
     page = compare.vary
     page.first.low.setText("-50")
     with qtbot.waitSignal(window.session.noticed, timeout=5_000) as said:
-        press(page, "make the sheet")
+        press(page, "Make sheet")
     assert "out of range" in said.args[0]
 
 
@@ -409,13 +409,13 @@ def test_a_look_is_taken_with_a_strength_drawn_and_kept(
     page.strength.setValue(50)
     page.take(index)
     assert session.document == apply_look(before, LOOKS[index], 0.5)
-    press(page, "show here")
+    press(page, "Show thumbnails")
     qtbot.waitUntil(
         lambda: not page.buttons[0].icon().isNull() and not window.tools.job.running, timeout=120_000
     )
     session.change("fill", sky_stops=0.7)
     monkeypatch.setattr(QInputDialog, "getText", lambda *_: ("my light", True))
-    press(page, "keep as look …")
+    press(page, "Save look …")
     assert page.looks[-1].name == "my light"
     assert page.looks[-1].fields["fill.sky_stops"] == 0.7
 

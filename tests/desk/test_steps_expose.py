@@ -87,7 +87,7 @@ def test_a_click_says_where_the_spot_meter_reads(
 ) -> None:
     sky, ground = (
         newer(
-            window, qtbot, lambda y=y: (press(expose.exposure, "choose the spot"), click_in(window, 0.5, y))
+            window, qtbot, lambda y=y: (press(expose.exposure, "Place spot meter"), click_in(window, 0.5, y))
         )
         if window.session.document.expose.metering == "spot"
         else newer(
@@ -137,11 +137,11 @@ def test_settings_are_typed_as_on_a_camera() -> None:
 
 def test_what_is_clicked_becomes_grey(expose: ExposeStep, window: DeskWindow, qtbot: QtBot) -> None:
     session = window.session
-    press(expose.exposure, "lamp")
+    press(expose.exposure, "Lamp")
     assert session.document.expose.kelvin == 2850.0
 
     def make_grey() -> None:
-        press(expose.exposure, "make this grey")
+        press(expose.exposure, "Pick grey")
         click_in(window, 0.5, 0.95)
 
     frame = newer(window, qtbot, make_grey)
@@ -232,7 +232,7 @@ def test_a_curve_is_bent_by_hand_and_straightened(expose: ExposeStep, window: De
     page.curves.buttons["curve_red"].click()
     QTest.mouseClick(curve, Qt.MouseButton.LeftButton, pos=at)
     assert len(session.document.expose.tone.curve_red) == 3
-    press(page, "straight")
+    press(page, "Reset")
     assert session.document.expose.tone == ToneState()
 
 
@@ -254,13 +254,13 @@ def test_a_colour_table_is_chosen_and_a_bad_one_refused(
     before = settled(window, qtbot)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(bad), ""))
     with qtbot.waitSignal(session.noticed, timeout=5_000) as summary:
-        press(toning, "choose …")
+        press(toning, "Choose …")
     assert "bad.cube is no colour table" in summary.args[0]
     assert session.document.expose.colour == ColourState()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(good), ""))
-    after = newer(window, qtbot, lambda: press(toning, "choose …"), done(window))
+    after = newer(window, qtbot, lambda: press(toning, "Choose …"), done(window))
     assert mean(after) == pytest.approx(0.5 * mean(before), abs=3.0)
-    press(toning, "take away")
+    press(toning, "Remove")
     assert session.document.expose.colour.table == ""
 
 
@@ -291,7 +291,7 @@ def test_a_mask_is_added_moved_seen_and_taken_away(
     shown = newer(window, qtbot, page.show_link.click, lambda f: f.inspected is not None)
     assert shown.inspected is not None
     assert (shown.inspected != shown.pixels).any()
-    press(page, "remove")
+    press(page, "Remove")
     assert session.document.expose.masks == ()
     session.undo()
     assert len(session.document.expose.masks) == 1
@@ -317,7 +317,7 @@ def test_a_mask_is_painted_and_another_covers_a_part(
     assert strokes[0] == pytest.approx((0.2, 0.5, 0.25), abs=0.02)
     session.use_tool("")
     next(a for a in page.menu().actions() if a.text().startswith("Part")).trigger()
-    press(page, "pick in the picture")
+    press(page, "Pick in the picture")
     click_in(window, 0.5, 0.95)
     assert session.document.expose.masks[1].target == "ground"
     newer(window, qtbot, lambda: session.change(("expose", "masks", 1), exposure=-3.0))
@@ -325,7 +325,7 @@ def test_a_mask_is_painted_and_another_covers_a_part(
 
 def test_scopes_show_what_is_on_the_screen(expose: ExposeStep, window: DeskWindow, qtbot: QtBot) -> None:
     panel = expose.scopes
-    for way in ("stops", "across", "colours", "codes"):
+    for way in ("stops", "Waveform", "Vectorscope", "Histogram"):
         panel.buttons[way].click()
         assert panel.scope.way == way
         image = panel.scope.grab().toImage()
@@ -339,14 +339,14 @@ def test_false_colour_lays_zones_over_the_picture_and_ends_with_the_step(
     expose: ExposeStep, window: DeskWindow, qtbot: QtBot
 ) -> None:
     panel = expose.scopes
-    frame = newer(window, qtbot, panel.looks["false colour"].click, lambda f: f.inspected is not None)
+    frame = newer(window, qtbot, panel.looks["False colour"].click, lambda f: f.inspected is not None)
     assert frame.inspected is not None
     zones = {zone.colour for zone in ZONES}
     assert {tuple(pixel) for pixel in frame.inspected[::7, ::7, :3].reshape(-1, 3).tolist()} <= zones or (
         frame.light is not None and frame.light.shape[:2] != frame.inspected.shape[:2]
     )
     window.picture.grab()  # with its key
-    clip = newer(window, qtbot, panel.looks["clipping"].click, lambda f: f.inspected is not None)
+    clip = newer(window, qtbot, panel.looks["Clipping"].click, lambda f: f.inspected is not None)
     assert clip.inspected is not None
     newer(window, qtbot, lambda: window.choose_step(SUN), lambda f: f.inspected is None)
     assert window.session.render.inspect == ""
@@ -372,7 +372,7 @@ def test_spots_are_named_and_read_in_stops_and_on_the_screen(
 ) -> None:
     spots, session = expose.exposure.spots, window.session
     for y in (0.05, 0.95):
-        press(spots, "add a spot")
+        press(spots, "Add spot")
         newer(window, qtbot, lambda y=y: click_in(window, 0.5, y))
     row = spots.rows[0]
     row.name.setText("sky")

@@ -64,7 +64,7 @@ def test_a_panorama_is_chosen_turned_and_taken_away(
     with qtbot.waitSignal(
         session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.meter_ev > before.meter_ev + 1.0
     ):
-        press(page, "choose …")
+        press(page, "Choose …")
     assert all(not_hidden(row) for row in rows)
     assert page.named.text() == "evening.exr"
     with qtbot.waitSignal(session.frame_ready, timeout=60_000):
@@ -73,11 +73,11 @@ def test_a_panorama_is_chosen_turned_and_taken_away(
     with qtbot.waitSignal(
         session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.meter_ev < before.meter_ev + 0.5
     ):
-        press(page, "take away")
+        press(page, "Remove")
     session.undo()
     assert session.document.panorama.file == str(path)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: ("", ""))
-    press(page, "choose …")
+    press(page, "Choose …")
     assert session.document.panorama.file == str(path)  # a dialogue left by cancel takes nothing away
 
 
@@ -148,7 +148,7 @@ def test_key_to_fill_is_set_exactly_and_a_fixed_exposure_keeps_the_lit_side(
     assert light is not None
     session.change("expose", metering="manual", ev=14.0)
     if key_moves:
-        press(control, "key moves")
+        press(control, "Change key")
     before = light.reading
     with qtbot.waitSignal(
         session.light_solved,
@@ -213,12 +213,12 @@ def test_a_panoramas_sun_is_taken_matched_locked_lifted_and_its_light_given(
     session, page = window.session, fill.panorama
     lit_by_evening(window, qtbot)
     assert "9.0° high at 245.0°" in page.sun_said.text()
-    press(page, "take as found")
+    press(page, "Use found sun")
     kept = session.document.panorama
     assert kept.sun_found and (kept.sun_azimuth_deg, kept.sun_elevation_deg) == pytest.approx(
         SUN_DEG, abs=0.1
     )
-    press(page, "match the sun")
+    press(page, "Match sun")
     assert session.document.sun.mode == "manual"
     assert sun_from_document(session.document) == pytest.approx(SUN_DEG, abs=0.1)
     page.lock.click()
@@ -237,7 +237,7 @@ def test_a_panoramas_sun_is_taken_matched_locked_lifted_and_its_light_given(
     solved = session.light.panorama  # type: ignore[union-attr]
     assert solved.sun_lx == 0.0
     assert solved.sky_lx + solved.lifted_lx == pytest.approx(before.sun_lx + before.sky_lx, rel=0.01)
-    press(page, "give its light to the sun")
+    press(page, "Give its light to the sun")
     qtbot.waitUntil(
         lambda: abs(session.light.reading.sun_horizontal_lx - solved.lifted_lx) < 0.02 * solved.lifted_lx,  # type: ignore[union-attr]
         timeout=30_000,
@@ -250,11 +250,11 @@ def test_a_panorama_turns_to_the_sun_and_finds_a_real_moment(
     session = window.session
     lit_by_evening(window, qtbot)
     azimuth, _elevation = sun_from_document(session.document)
-    press(fill.panorama, "turn to the sun")
+    press(fill.panorama, "Rotate to the sun")
     assert session.document.panorama.rotation_deg == pytest.approx(azimuth - SUN_DEG[0], abs=0.1)
     session.undo()
     qtbot.waitUntil(lambda: abs(session.light.panorama.sun_deg[0] - SUN_DEG[0]) < 0.2, timeout=30_000)  # type: ignore[union-attr]
-    press(fill.panorama, "nearest real moment")
+    press(fill.panorama, "Nearest real moment")
     assert session.document.sun.mode == "almanac"
     found = sun_from_document(session.document)
     assert found == pytest.approx(SUN_DEG, abs=1.5)
@@ -312,7 +312,7 @@ def test_cards_read_every_source_and_follow_a_gain_at_once(
         f"in nature {lux_text(sum(before.values()))}"
     )
     session.change("sky", saturation=0.5)  # the sky is nobody's but the artist's now
-    assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural).startswith("before the balance")
+    assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural).startswith("before balancing")
     session.undo()
     probes = window.findChild(Probes)
     assert probes is not None and session.read is not None
@@ -324,7 +324,7 @@ def test_a_spot_is_clicked_read_and_taken_away(window: DeskWindow, fill: FillSte
     session, page = window.session, fill.meter.spots
     window.choose_step(STEP_TITLES.index("Fill"))
     fill.show_page("Meter")
-    press(page, "add a spot")
+    press(page, "Add spot")
     box = window.picture.target()
     at = QPointF(box.x() + 0.3 * box.width(), box.y() + 0.8 * box.height()).toPoint()
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: len(f.spots) == 1):
@@ -336,7 +336,7 @@ def test_a_spot_is_clicked_read_and_taken_away(window: DeskWindow, fill: FillSte
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: len(f.spots) == 2):
         spot_actions.add_spot(session, 0.6, 0.2)
     assert page.contrast.text().startswith("A over B: ")
-    press(page.rows[0], "remove")
+    press(page.rows[0], "Remove")
     assert [s.name for s in session.document.fill.spots] == ["B"]
 
 
@@ -353,7 +353,7 @@ def test_the_list_names_what_is_implausible_leads_out_of_it_and_is_told_to_be_qu
     with qtbot.waitSignal(session.light_solved, timeout=30_000):
         session.change("fill", sky_stops=-4.0)
     qtbot.waitUntil(lambda: "key to fill" in rules(), timeout=30_000)
-    press(checks, "as nature gives")
+    press(checks, "Reset to physical")
     assert session.document.fill.sky_stops == 0.0
     qtbot.waitUntil(lambda: "key to fill" not in rules(), timeout=30_000)
     session.change("sun", diameter_deg=6.0)

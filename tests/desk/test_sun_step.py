@@ -57,22 +57,22 @@ def test_words_of_a_day_without_sunset_are_off(window: DeskWindow) -> None:
 def test_taking_the_sun_by_hand_leaves_it_where_it_stands(window: DeskWindow) -> None:
     page, session = step(window, HandPage), window.session
     before = sun_from_document(session.document)
-    press(page, "hand")
+    press(page, "Manual")
     assert session.document.sun.mode == "manual"
     assert sun_from_document(session.document) == pytest.approx(before, abs=1e-9)
-    press(page, "clock")
+    press(page, "Almanac")
     assert sun_from_document(session.document) == pytest.approx(before, abs=1e-9)
 
 
 def test_a_free_sun_is_told_its_real_moment_or_never(window: DeskWindow, qtbot: QtBot) -> None:
     page, session = step(window, HandPage), window.session
-    window.stack.panel(FIRST_STEP).show_page("By hand")
+    window.stack.panel(FIRST_STEP).show_page("Manual")
     for height, azimuth, words in ((30.0, 150.0, "stands so on"), (40.0, 2.0, "Never at this latitude")):
         session.change("sun", mode="manual", azimuth_deg=azimuth, elevation_deg=height)
         qtbot.waitUntil(lambda w=words: w in page.truth.text(), timeout=10_000)  # type: ignore[attr-defined]
     session.change("sun", mode="manual", azimuth_deg=150.0, elevation_deg=30.0)
     qtbot.waitUntil(lambda: "stands so on" in page.truth.text(), timeout=10_000)  # type: ignore[attr-defined]
-    press(page, "go there")
+    press(page, "Go there")
     assert session.document.sun.mode == "almanac"
     assert sun_from_document(session.document) == pytest.approx((150.0, 30.0), abs=0.4)
 
@@ -194,7 +194,7 @@ def test_the_moon_of_the_night_is_told_by_phase_and_height(window: DeskWindow) -
     session = window.session
     page = step(window, HandPage)
     window.choose_step(FIRST_STEP)
-    step(window, SunStep).show_page("By hand")
+    step(window, SunStep).show_page("Manual")
     session.change("site", latitude_deg=56.95, longitude_deg=24.1, timezone="Europe/Riga")
     session.change("sun", wall_time=datetime(2026, 1, 3, 0, 0))
     told = re.fullmatch(r"Full moon, (99|100) % lit, (\d+)° high\.", page.moon.text())

@@ -129,7 +129,7 @@ def test_number_rows_are_dragged_typed_stepped_and_reset(window: DeskWindow, qtb
 def test_nonsense_typed_into_a_number_is_refused_with_a_sentence(window: DeskWindow) -> None:
     row = rows(window)["air.turbidity"]
     before = window.session.document
-    for text in ("thick", "99", "-1", "nan"):
+    for text in ("Thick", "99", "-1", "nan"):
         edit = row.begin_typing()
         edit.setText(text)
         row._end_typing()
@@ -253,7 +253,7 @@ def test_a_stopped_save_keeps_the_passes_that_are_done(
     QTest.mouseClick(window.bar.stop, LEFT)
     qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
     message = window.notice.text.text()
-    assert "Saved out.png" in message and "go on" in message
+    assert "Saved out.png" in message and "Resume" in message
     assert (tmp_path / "out.png").exists() and (tmp_path / "out.png.unfinished").exists()
     done = int(message.split(" at ")[1].split(" ")[0])
     window.session.change("output", samples=done + 2)
@@ -269,7 +269,7 @@ def test_a_stopped_save_keeps_the_passes_that_are_done(
 
 
 def test_layers_and_failures_of_saving_are_told(window: DeskWindow, qtbot: QtBot, tmp_path: Path) -> None:
-    for path, written in ((tmp_path / "out.exr", True), (tmp_path / "none" / "out.png", False)):
+    for path, written in ((tmp_path / "out.exr", True), (tmp_path / "Stop measuring" / "out.png", False)):
         window.save_picture(path)
         qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
         assert ("Saved" in window.notice.text.text()) == written

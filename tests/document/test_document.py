@@ -179,7 +179,7 @@ def test_aims_sequence_and_leader_survive_saving(tmp_path: Path) -> None:
         "aim", pins=(pin, AimPin(kind="frame", frame_position=(0.2, 0.3))), measured_part="floor"
     )
     document = document.change("aim", face_direction=(0.0, 0.0, 1.0), from_hour=7.5, last_day=200)
-    document = document.change("sequence", begin=datetime(2026, 5, 1, 6), frames=12, easing="gentle")
+    document = document.change("sequence", start=datetime(2026, 5, 1, 6), frames=12, easing="gentle")
     document = document.change(
         "sun", mode="driver", driver="key", driver_time_s=1.5, diameter_deg=2.0, moon=True
     )

@@ -99,7 +99,7 @@ def test_a_way_out_to_nature_is_what_a_new_document_has(rule: str) -> None:
 @given(st.floats(-66.0, 66.0), st.integers(0, 8759))
 def test_no_real_sun_is_called_impossible(latitude: float, hour: int) -> None:
     at = sun_position(1.8e9 + 3600.0 * hour, latitude, 0.0)
-    if float(at.true_elevation_deg if hasattr(at, "true_elevation_deg") else at.elevation_deg) < 1.0:
+    if float(at.elevation_true_deg) < 1.0:
         return
     facts = GOOD._replace(
         by_hand=True,

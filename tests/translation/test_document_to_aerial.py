@@ -204,7 +204,7 @@ def test_with_a_panorama_alone_the_distance_is_lit_by_it_and_still_follows_the_s
 
 
 def test_a_panorama_that_is_only_seen_does_not_light_the_distance() -> None:
-    lit = HAZY.change("panorama", file=str(PANORAMAS / "evening.exr"), horizontal_lx=120_000.0)
+    lit = HAZY.change("panorama", file=str(PANORAMAS / "evening.exr"), illuminance_lx=120_000.0)
     seen = light_at(1500.0, lit.change("panorama", lights_scene=False)).parts[AERIAL]
     assert seen == pytest.approx(light_at(1500.0, HAZY).parts[AERIAL], rel=1e-6)
     assert light_at(1500.0, lit).parts[AERIAL].mean() > 1.5 * seen.mean()

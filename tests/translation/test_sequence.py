@@ -17,11 +17,11 @@ A, B = datetime(2026, 5, 24, 6, 0), datetime(2026, 5, 24, 18, 0)
 
 
 def test_even_steps_are_even_and_both_ends_are_there() -> None:
-    document = Document().change("sequence", begin=A, end=B, frames=13)
+    document = Document().change("sequence", start=A, end=B, frames=13)
     frames = sequence_documents(document)
     assert [f.sun.wall_time for f in frames] == [datetime(2026, 5, 24, h) for h in range(6, 19)]
     assert all(f.sun.mode == "almanac" for f in frames)
-    backwards = sequence_documents(document.change("sequence", begin=B, end=A))
+    backwards = sequence_documents(document.change("sequence", start=B, end=A))
     assert [f.sun for f in backwards] == [f.sun for f in frames][::-1]
 
 
@@ -36,7 +36,7 @@ def test_gentle_steps_leave_and_arrive_slowly_and_are_symmetric() -> None:
 def test_a_night_with_a_change_of_the_clock_has_no_gap() -> None:
     # Riga, 29 March 2026: 03:00 becomes 04:00
     document = Document().change(
-        "sequence", begin=datetime(2026, 3, 29, 1, 0), end=datetime(2026, 3, 29, 6, 0), frames=5
+        "sequence", start=datetime(2026, 3, 29, 1, 0), end=datetime(2026, 3, 29, 6, 0), frames=5
     )
     assert [f.sun.wall_time.hour for f in sequence_documents(document)] == [1, 2, 4, 5, 6]
 

@@ -105,7 +105,7 @@ def _product() -> Document:
 def _interior() -> Document:
     document = _at("net_loft.glb", datetime(2026, 5, 24, 18, 10), 2.4, 0.35)
     document = document.change(
-        "stage.view", eye=(3.55, 0.45, 4.7), target=(1.55, 5.2, 4.42), fov_deg=54.0, level=True
+        "stage.view", eye=(3.55, 0.45, 4.7), target=(1.55, 5.2, 4.42), fov_deg=54.0, keep_verticals=True
     )
     document = document.change("stage.ground", automatic=False, height_m=0.0)
     document = document.change("expose", compensation=0.4)  # for the room, not for its windows

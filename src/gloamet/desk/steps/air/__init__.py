@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps import StepContext
+from gloamet.desk.steps.air.aerial_perspective import DistancePage
 from gloamet.desk.steps.air.atmosphere import AtmospherePage
-from gloamet.desk.steps.air.distance import DistancePage
-from gloamet.desk.steps.air.shafts import ShaftsPage
+from gloamet.desk.steps.air.light_shafts import ShaftsPage
 from gloamet.desk.steps.air.sky import SkyPage
 from gloamet.desk.widgets.pages import Pages
 

@@ -110,7 +110,7 @@ class SequencePage(StepPanel):
         self.list.setToolTip("Click to go to the moment of a frame.")
         self.list.itemClicked.connect(lambda item: self._go(self.list.row(item)))
         self.add(self.list)
-        forget = partial(session.change, "sequence", begin=None, end=None)
+        forget = partial(session.change, "sequence", start=None, end=None)
         self.add(LinkRow([("Clear ends", "Clear both ends of the sequence.", forget)]))
         self.finish()
         self._patience = QTimer(self, interval=PATIENCE_MS, singleShot=True)
@@ -140,7 +140,7 @@ class SequencePage(StepPanel):
         noon = events.solar_noon
         begin, end = events.sunrise or noon - timedelta(hours=12), events.sunset or noon + timedelta(hours=12)
         first, last = (t.replace(tzinfo=None, second=0) for t in (begin, end))
-        self.session.change("sequence", begin=first, end=last)
+        self.session.change("sequence", start=first, end=last)
 
     # -- list
 
