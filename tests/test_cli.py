@@ -129,7 +129,7 @@ def test_a_sweep_is_a_table_of_single_skies(capsys: pytest.CaptureFixture[str]) 
     assert main(["sky", "--sweep", "elevation=-6:30:4"]) == 0
     lines = capsys.readouterr().out.splitlines()
     assert len(lines) == 5 and lines[1].split()[:2] == ["-6", "0"]
-    assert main(["sky", "--elevation", "20", "--sweep", "haze-km=2:20:2", "--json"]) == 0
+    assert main(["sky", "--elevation", "20", "--sweep", "haze-visibility=2:20:2", "--json"]) == 0
     near, far = json.loads(capsys.readouterr().out)
     assert near["visibility_km"] < 2.0 < far["visibility_km"]
 
@@ -368,14 +368,14 @@ def test_an_interrupted_render_goes_on_from_its_checkpoint(tmp_path: Path, pair:
             break
         assert "before the first pass" in error
     assert first.returncode == 0, error
-    assert "goes on from" in error and kept.exists() and out.exists()
+    assert "resumes from" in error and kept.exists() and out.exists()
     done = json.loads(printed)["samples"]
     assert 0 < done < 65536
     other = subprocess.run([*tokens[:-1], "--bounces", "2"], capture_output=True, text=True, check=False)
     assert other.returncode == 2 and "another picture" in other.stderr
     tokens[tokens.index("65536")] = str(done + 4)
     again = subprocess.run(tokens, capture_output=True, text=True, timeout=120, check=True)
-    assert "going on" in again.stderr and json.loads(again.stdout)["samples"] == done + 4
+    assert "resuming" in again.stderr and json.loads(again.stdout)["samples"] == done + 4
     assert not kept.exists()
 
 
@@ -476,7 +476,7 @@ def test_the_hand_on_the_sky_is_an_option_and_is_said(capsys: pytest.CaptureFixt
     )
     assert tinted["sky_horizontal_lx"] == pytest.approx(2.0 * plain["sky_horizontal_lx"], rel=1e-3)
     assert tinted["sky_cct_k"] < plain["sky_cct_k"]
-    assert tinted["note"] == "Not nature’s: tinted by 100 %, luminance by height."
+    assert tinted["note"] == "Not physical: tint 100 %, luminance by elevation."
     for wrong, said in (
         (("--tint", "pink"), "not a colour like #ffd9a0"),
         (("--hue-by-elevation", "1,2,3"), "not five numbers within ±60"),
@@ -489,9 +489,9 @@ def test_the_hand_on_the_sky_is_an_option_and_is_said(capsys: pytest.CaptureFixt
 def test_a_picture_without_a_backdrop_has_alpha_and_no_jpeg(
     capsys: pytest.CaptureFixture[str], tmp_path: Path, obj_file: Path
 ) -> None:
-    tokens = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "--ground", "Stop measuring"]
+    tokens = ["render", str(obj_file), *SMALL, "--sun-elevation", "30", "--ground", "none"]
     out = tmp_path / "alone.exr"
-    ask(capsys, *tokens, "--backdrop", "Stop measuring", "-o", str(out))
+    ask(capsys, *tokens, "--backdrop", "none", "-o", str(out))
     planes = read(out)
     alpha = planes["A"]
     assert alpha.min() == 0.0 and alpha.max() == 1.0
@@ -499,7 +499,7 @@ def test_a_picture_without_a_backdrop_has_alpha_and_no_jpeg(
     ask(capsys, *tokens, "-o", str(tmp_path / "whole.exr"))
     whole = read(tmp_path / "whole.exr")
     assert planes["R"][alpha == 1.0] == pytest.approx(whole["R"][alpha == 1.0], rel=1e-5)
-    assert main([*tokens, "--backdrop", "Stop measuring", "-o", str(tmp_path / "a.jpg")]) == 2
+    assert main([*tokens, "--backdrop", "none", "-o", str(tmp_path / "a.jpg")]) == 2
     assert "JPEG has no transparency" in capsys.readouterr().err
     assert main([*tokens, "--backdrop", "blueish", "-o", str(out)]) == 2
     assert "not a colour" in capsys.readouterr().err
@@ -520,9 +520,9 @@ def test_dust_is_a_layer_of_the_picture(
     assert not {"light_shafts.G", "aerial.G"} & set(read(out))
     for wrong, said in (
         (["--medium-visibility", "20"], "give --light-shafts too"),
-        (["--light-shafts", "box", "--medium-min", "9,9,9"], "has no room"),
+        (["--light-shafts", "box", "--medium-min", "9,9,9"], "is empty"),
         (["--aerial-on-sky"], "give --aerial-visibility too"),
-        (["--aerial-perspective", "off", "--aerial-visibility", "2"], "leave --aerial-perspective off out"),
+        (["--aerial-perspective", "off", "--aerial-visibility", "2"], "Aerial perspective is off"),
     ):
         assert main([*tokens, *wrong]) == 2
         assert said in capsys.readouterr().err

@@ -1,4 +1,4 @@
-"""Fields of the document that code and tests name as text exist: a renamed field would otherwise fail only when used."""
+"""Fields of the document that code and tests name as text exist: a renamed one would fail only when it is used."""
 
 from __future__ import annotations
 

@@ -19,6 +19,8 @@ FLOORS = {
     "thread_barrier": 1,
     "shipped_data": 0,
     "files": 1,
+    "memo": 1,
+    "thread_pool": 0,
     "light_layers": 1,
     "document": 2,
     "sky": 3,
@@ -112,6 +114,11 @@ def test_output_only_writes_and_reads_files() -> None:
 def test_only_the_desk_knows_qt(path: Path) -> None:
     if floor_of(path)[0] not in ("desk", "bench"):
         assert not [name for name in imports(path) if name.startswith("PySide6")]
+
+
+def test_threads_for_computing_are_started_in_one_place() -> None:
+    makers = [str(p.relative_to(SOURCE)) for p in FILES if "ThreadPoolExecutor(" in p.read_text()]
+    assert makers == ["thread_pool.py"]
 
 
 def subpackage_of(module: str, package: str) -> str:

@@ -33,7 +33,8 @@ def test_the_sky_bands_are_those_of_the_reference_libraries(capsys: pytest.Captu
 
 
 @pytest.mark.parametrize(
-    ("name", "tables"), [("make_draws", ("draws", "shifts")), ("make_gloss", ("gloss",))]
+    ("name", "tables"),
+    [("make_draws", ("draws", "shifts")), ("make_directional_albedo", ("directional_albedo",))],
 )
 def test_tables_of_numbers_come_out_as_they_are_shipped(
     name: str, tables: tuple[str, ...], monkeypatch: pytest.MonkeyPatch

@@ -81,7 +81,7 @@ def test_what_stands_between_or_shades_the_caster_is_named(yard: RenderScene) ->
     free = aim_shadows([Pin((0, 0, 3), (-2.0, 2.0, 0.0))], yard)
     assert free.remarks == ()
     through_wall = aim_shadows([Pin((0.0, -9.0, 3.0), (0.0, -3.0, 0.0))], yard)
-    assert "“part 2” stands between the two points." in through_wall.remarks
+    assert "“part 2” is between the two points." in through_wall.remarks
     low = aim_shadows([Pin((0.05, -0.05, 0.5), (0.05, 6.0, 0.1))], yard)
     assert "The casting point is itself in the shade of “part 2”." in low.remarks
     assert aim_shadows([Pin((0, 0, 1), (0, 2, 3))]).remarks == (

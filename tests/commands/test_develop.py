@@ -62,7 +62,7 @@ def test_the_files_own_white_stays_neutral_unless_one_is_balanced_on(tmp_path: P
     file.open(str(rec709), spec)
     file.write_image(np.full((8, 8, 3), GREY_CD_M2, np.float32))
     file.close()
-    main(["develop", str(rec709), "-o", str(out), "--ev", str(EV), "--wb", "Stop measuring"])
+    main(["develop", str(rec709), "-o", str(out), "--ev", str(EV), "--wb", "none"])
     assert np.ptp(developed(out)[4, 4].astype(int)) <= 1
     main(["develop", str(rec709), "-o", str(out), "--ev", str(EV), "--wb", "3000,0"])
     red, _, blue = (int(v) for v in developed(out)[4, 4])

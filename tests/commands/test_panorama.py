@@ -64,7 +64,7 @@ def test_a_match_names_moments_of_the_real_sun(capsys: pytest.CaptureFixture[str
     ("words", "messages"),
     [
         (("gone.exr",), "is not in"),
-        ((EVENING, "--match", "north"), "is not a place"),
+        ((EVENING, "--match", "north"), "is not a site"),
         ((EVENING, "--match", "99,0"), "out of range"),
         ((EVENING, "--remove-sun", "out.png"), "is written as .exr"),
     ],

@@ -61,7 +61,7 @@ def test_a_sheet_is_written_and_suggestions_are_told(
     assert main(["suggest", str(house), "-n", "3", *SMALL, "-o", str(tmp_path / "s.png"), "--json"]) == 0
     lights = json.loads(capsys.readouterr().out)["lights"]
     assert len(lights) == 3
-    assert all(light["reason"] and 0.0 <= light["measured_sun_share"] <= 1.0 for light in lights)
+    assert all(light["reason"] and 0.0 <= light["measured_sun_fraction"] <= 1.0 for light in lights)
     assert (tmp_path / "s.png").is_file()
 
 

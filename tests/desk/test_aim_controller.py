@@ -195,7 +195,7 @@ def test_a_wall_is_picked_and_a_level_surface_is_refused(aiming: DeskWindow) -> 
     session = aiming.session
     session.use_tool("wall")
     QTest.mouseClick(aiming.picture, LEFT, pos=on(aiming, TOP))
-    assert session.state.wall is None and "faces no bearing" in aiming.notice.text.text()
+    assert session.state.wall is None and "has no azimuth" in aiming.notice.text.text()
     QTest.mouseClick(aiming.picture, LEFT, pos=on(aiming, np.array([-1.0, 0.1, 1.6])))
     assert session.state.wall == pytest.approx([-1.0, 0.0, 0.0], abs=1e-5)
 
@@ -280,7 +280,7 @@ def test_an_edit_while_a_sequence_plays_is_kept_and_the_moment_comes_back(
 def test_a_part_that_is_muted_is_asked_for_again(aiming: DeskWindow, qtbot: QtBot) -> None:
     session = aiming.session
     session.resume()
-    session.change("aim", measured_part="ground", face_direction=(0.0, 0.0, 1.0), near=None)
+    session.change("aim", measured_part="ground", face_direction=(0.0, 0.0, 1.0), face_point=None)
     qtbot.waitUntil(lambda: aiming.aimer.reach is not None, timeout=30_000)
     shaded = float(aiming.aimer.reach.scan.fraction.sum())  # type: ignore[union-attr]
     session.change("stage", muted=("box",))

@@ -13,7 +13,7 @@ from gloamet.desk.state.session import Session
 
 
 @pytest.mark.parametrize(
-    ("compiled", "said"), [(None, "still being opened"), (object(), "only sky at that point")]
+    ("compiled", "said"), [(None, "still loading"), (object(), "only sky at that point")]
 )
 def test_a_press_on_nothing_says_whether_it_is_sky_or_not_there_yet(
     compiled: object, said: str, qtbot: QtBot

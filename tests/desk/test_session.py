@@ -119,7 +119,7 @@ def test_saving_where_one_may_not_says_so_and_keeps_the_edits(session: Session, 
     session.change("air", turbidity=5.5)
     said: list[str] = []
     session.noticed.connect(lambda text, _: said.append(text))
-    assert not session.save(tmp_path / "Stop measuring" / "job.gloamet")
+    assert not session.save(tmp_path / "none" / "job.gloamet")
     assert session.dirty
     assert "was not saved" in said[0]
 

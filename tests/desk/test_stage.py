@@ -187,13 +187,13 @@ def test_a_material_is_corrected_and_taken_back(window: DeskWindow, stage: Stage
     assert (m.base_colour, m.roughness) == ((1.0, 0.0, 0.0), 0.2)
     assert 0.2126 * m.emission[0] + 0.7152 * m.emission[1] + 0.0722 * m.emission[2] == pytest.approx(50.0)
     assert stage_actions.material_of(session, "box").roughness != 0.2  # type: ignore[union-attr]
-    press(stage.parts, "as in the file")
+    press(stage.parts, "Reset to file")
     assert name not in session.document.stage.materials
 
 
 def test_plaster_is_one_switch_on_the_strip(window: DeskWindow, qtbot: QtBot) -> None:
     session = window.session
-    window.strip.buttons["plaster"].click()
+    window.strip.buttons["Plaster"].click()
     session.change("stage.plaster", reflectance=0.7, contours=True)
     settled(session, qtbot)
     assert {m.base_colour for m in session.compiled.scene.materials} == {(0.7, 0.7, 0.7)}
@@ -202,7 +202,7 @@ def test_plaster_is_one_switch_on_the_strip(window: DeskWindow, qtbot: QtBot) ->
     session.change("stage.plaster", contours=False)
     settled(session, qtbot)
     assert inked < session.frame.pixels[..., :3].min()
-    window.strip.buttons["plaster"].click()
+    window.strip.buttons["Plaster"].click()
     assert not session.document.stage.plaster.on
 
 
@@ -218,10 +218,10 @@ def test_a_shade_maker_is_added_placed_by_a_click_and_removed(
     assert session.document.stage.props[0].kind == "tree"
     settled(session, qtbot)
     assert any(part.group == ("shade makers",) for part in session.compiled.scene.parts)
-    press(stage.around, "Site")
+    press(stage.around, "Place")
     assert session.state.tool == "place 0"
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, -6.0, -3.0, 0.0))
-    assert session.document.stage.props[0].place == pytest.approx((-6.0, -3.0, 0.0), abs=0.3)
+    assert session.document.stage.props[0].position == pytest.approx((-6.0, -3.0, 0.0), abs=0.3)
     assert session.state.tool == ""
     press(stage.around, "Remove")
     assert session.document.stage.props == ()
@@ -386,7 +386,7 @@ def test_the_plan_is_moved_enlarged_cut_and_shown_alone(window: DeskWindow, plan
     )
     QApplication.sendEvent(plan, wheel)
     assert plan.span_m < span
-    window.strip.buttons["cut"].click()
+    window.strip.buttons["Section cut"].click()
     eye = camera_from_document(window.session.document).eye[2]
     assert plan.camera().eye[2] == pytest.approx(eye + 0.6)
     window.strip.buttons["Plan alone"].click()
@@ -408,7 +408,7 @@ def test_a_rectangle_is_drawn_moved_pulled_and_left(window: DeskWindow, qtbot: Q
     def at(u: float, v: float) -> QPoint:
         return QPoint(round(box.x() + u * box.width()), round(box.y() + v * box.height()))
 
-    window.strip.buttons["rectangle"].click()
+    window.strip.buttons["Rectangle"].click()
     assert session.state.tool == "rectangle"
     drag(picture, at(0.2, 0.2), at(0.4, 0.4), at(0.6, 0.6))
     assert session.document.stage.rectangle == pytest.approx((0.2, 0.2, 0.6, 0.6), abs=0.01)

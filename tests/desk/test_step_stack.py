@@ -29,7 +29,7 @@ def test_a_panel_built_late_knows_what_happened_before(session: Session) -> None
     session.select("box")
     window = DeskWindow(session)
     stage = window.stack.panel(STEP_TITLES.index("Stage"))
-    assert stage.scene_file.name.text() == "house.obj"  # type: ignore[attr-defined]
+    assert stage.model.name.text() == "house.obj"  # type: ignore[attr-defined]
     assert stage.parts.tree.chosen() == {"box"}  # type: ignore[attr-defined]
     assert stage.names[stage.stack.currentIndex()] == "Parts"  # type: ignore[attr-defined]
     fill = window.stack.panel(STEP_TITLES.index("Fill"))

@@ -221,7 +221,7 @@ def test_a_curve_is_bent_by_hand_and_straightened(expose: ExposeStep, window: De
     points = session.document.expose.tone.curve
     assert len(points) == 3
     assert points[1] == pytest.approx((0.5, 0.7), abs=0.02)
-    assert "curve of brightness" in page.tone.summary_label.text()
+    assert "curve brightness" in page.tone.summary_label.text()
     QTest.keyClick(curve, Qt.Key.Key_Down)
     assert session.document.expose.tone.curve[1][1] == pytest.approx(points[1][1] - 0.01, abs=1e-4)
     # it cannot be drawn under its left neighbour: the curve never falls
@@ -255,7 +255,7 @@ def test_a_colour_table_is_chosen_and_a_bad_one_refused(
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(bad), ""))
     with qtbot.waitSignal(session.noticed, timeout=5_000) as summary:
         press(toning, "Choose …")
-    assert "bad.cube is no colour table" in summary.args[0]
+    assert "bad.cube is not a look-up table" in summary.args[0]
     assert session.document.expose.colour == ColourState()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(good), ""))
     after = newer(window, qtbot, lambda: press(toning, "Choose …"), done(window))
@@ -325,7 +325,7 @@ def test_a_mask_is_painted_and_another_covers_a_part(
 
 def test_scopes_show_what_is_on_the_screen(expose: ExposeStep, window: DeskWindow, qtbot: QtBot) -> None:
     panel = expose.scopes
-    for way in ("stops", "Waveform", "Vectorscope", "Histogram"):
+    for way in ("Stops", "Waveform", "Vectorscope", "Histogram"):
         panel.buttons[way].click()
         assert panel.scope.way == way
         image = panel.scope.grab().toImage()

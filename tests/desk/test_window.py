@@ -249,7 +249,7 @@ def test_a_stopped_save_keeps_the_passes_that_are_done(
     window.session.change("output", samples=60_000, noise=0.0)
     window.save_picture(tmp_path / "out.png")
     qtbot.waitUntil(lambda: "left" in window.bar.status.text(), timeout=60_000)
-    assert window.bar.stop.text() == "stop"
+    assert window.bar.stop.text() == "Stop"
     QTest.mouseClick(window.bar.stop, LEFT)
     qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
     message = window.notice.text.text()
@@ -269,7 +269,7 @@ def test_a_stopped_save_keeps_the_passes_that_are_done(
 
 
 def test_layers_and_failures_of_saving_are_told(window: DeskWindow, qtbot: QtBot, tmp_path: Path) -> None:
-    for path, written in ((tmp_path / "out.exr", True), (tmp_path / "Stop measuring" / "out.png", False)):
+    for path, written in ((tmp_path / "out.exr", True), (tmp_path / "none" / "out.png", False)):
         window.save_picture(path)
         qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
         assert ("Saved" in window.notice.text.text()) == written

@@ -67,9 +67,9 @@ def test_a_table_in_the_chain_is_mixed_by_its_strength(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("name", "text", "said"),
     [
-        ("bad.cube", "LUT_3D_SIZE 2\n0 0 0\n", "bad.cube is no colour table"),
+        ("bad.cube", "LUT_3D_SIZE 2\n0 0 0\n", "bad.cube is not a look-up table"),
         ("notes.txt", "hello", "choose a .cube file"),
-        ("gone.cube", None, "gone.cube is not there"),
+        ("gone.cube", None, "gone.cube does not exist"),
     ],
 )
 def test_what_is_no_table_is_told_in_a_sentence(

@@ -15,6 +15,8 @@ from gloamet.preview.air_presets import (
     LOW_DEG,
     WIDE_DEG,
     WIDTH,
+    PresetInputs,
+    preset_picture,
     sky_picture,
 )
 from gloamet.sky.air import Air
@@ -44,3 +46,38 @@ def test_each_look_can_be_taken_and_is_then_recognised_and_no_other() -> None:
     for look in AIR_PRESETS:
         air = Document().change("air", **look.fields()).air
         assert [other.word for other in AIR_PRESETS if other.fits(air)] == [look.word]
+
+
+@pytest.mark.parametrize(
+    ("section", "values"),
+    [
+        ("expose.tone", {"contrast": 0.4}),
+        ("expose.colour", {"saturation": 0.3}),
+        ("expose", {"balance": False}),
+        ("expose", {"warmth_kept": 0.8}),
+        ("expose", {"kelvin": 4000.0}),
+        ("sun", {"mode": "manual", "elevation_deg": 9.0}),
+        ("air", {"ozone_du": 500.0}),
+        ("stage.ground", {"colour": (0.1, 0.4, 0.1)}),
+    ],
+)
+def test_a_change_that_a_picture_shows_is_among_its_inputs(
+    solver: SkySolver, section: str, values: dict[str, object]
+) -> None:
+    document = Document().change("sun", mode="manual", elevation_deg=30.0)
+    before, after = (
+        PresetInputs.of(d, AIR_PRESETS[1]) for d in (document, document.change(section, **values))
+    )
+    assert before != after
+    assert (preset_picture(before, solver) != preset_picture(after, solver)).any()
+
+
+def test_what_no_picture_shows_is_not_among_its_inputs() -> None:
+    document = Document()
+    for section, values in (
+        ("expose", {"spot_x": 0.2}),
+        ("fill", {"sky_stops": 1.0}),
+        ("air", {"turbidity": 7.0}),
+    ):
+        changed = document.change(section, **values)
+        assert PresetInputs.of(document, AIR_PRESETS[1]) == PresetInputs.of(changed, AIR_PRESETS[1]), section

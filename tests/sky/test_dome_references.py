@@ -159,7 +159,7 @@ CLEARNESS = (1.065, 1.23, 1.5, 1.95, 2.8, 4.5, 6.2)
 
 
 @pytest.mark.proof(
-    "Light on level ground at 30 random heights, turbidities, altitudes",
+    "Horizontal illuminance at 30 random heights, turbidities, altitudes",
     source="Bird & Hulstrom 1981 by pvlib × luminous efficacy of Perez et al. 1990",
     kind="library",
 )

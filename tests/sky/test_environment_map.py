@@ -158,7 +158,7 @@ def test_values_that_are_no_light_do_no_harm(tmp_path: Path) -> None:
     read = read_environment_map(write(tmp_path / "faulty.exr", picture))
     assert np.isfinite(read.light).all() and read.light.min() >= 0.0
     assert read.notes == (
-        "faulty.exr holds 3 values that are no number and 3 values without end and 3 values below zero: "
+        "faulty.exr holds 3 values that are not a number and 3 values without end and 3 values below zero: "
         "they are read as black or as the brightest.",
     )
 

@@ -114,7 +114,7 @@ def test_the_up_axis_is_guessed_from_level_faces() -> None:
     [
         ((12_000.0, 3.0, 3.0), "km"),
         ((0.01, 0.01, 0.005), "mm"),
-        ((50.0, 50.0, 900.0), "people"),
+        ((50.0, 50.0, 900.0), "times the height of a person"),
         ((9.0, 9.0, 4.0), None),
     ],
 )
@@ -224,7 +224,7 @@ def _grown(**values: object) -> Scene:
 
 
 def test_a_tree_has_its_height_and_crown_and_stands_where_it_is_put() -> None:
-    scene = _grown(height_m=9.0, extent_m=5.0, place=(3.0, 4.0, 0.5))
+    scene = _grown(height_m=9.0, extent_m=5.0, position=(3.0, 4.0, 0.5))
     low, high = scene.bounds()
     assert high[2] - 0.5 == pytest.approx(9.0, rel=0.15)
     assert (high - low)[:2] == pytest.approx([5.0, 5.0], rel=0.35)
@@ -250,8 +250,8 @@ def test_every_kind_can_cast_without_being_seen_and_be_seen_without_casting(kind
     unseen = _grown(kind=kind, visible=False)
     assert unseen.parts
     assert all(p.casts and not p.visible for p in unseen.parts)
-    assert all(p.visible and not p.casts for p in _grown(kind=kind, casts=False).parts)
-    assert _grown(kind=kind, casts=False, visible=False).parts == ()
+    assert all(p.visible and not p.casts for p in _grown(kind=kind, casts_shadow=False).parts)
+    assert _grown(kind=kind, casts_shadow=False, visible=False).parts == ()
 
 
 def test_references_are_what_they_say() -> None:

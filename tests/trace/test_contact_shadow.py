@@ -68,14 +68,14 @@ def test_the_open_keeps_its_light_and_the_foot_of_a_wall_loses_some(tracer: Rend
 
 
 def test_a_relit_picture_loses_what_the_exact_one_does(tracer: Renderer, solver: SkySolver) -> None:
-    from gloamet.preview.relighting import Relighting, View
+    from gloamet.preview.relighting import Relighting, RelightView
 
     wall = box((-9.0, 1.0, 0.0), (9.0, 1.3, 4.0))
     scene = build_render_scene(make_scene((level(400.0), GREY), (wall, GREY)))
     lights = build_environment(solver.dome(Air(2.6), 200.0, 45.0))
     film = Film(96, 96)
     assert tracer.accumulate(film, scene, lights, DOWN, 128, 12)
-    relighting, view = Relighting(), View(scene, DOWN, 96, 96)
+    relighting, view = Relighting(), RelightView(scene, DOWN, 96, 96)
     while relighting.improve(view, lights, tracer, lambda: False):
         pass
     for _ in range(3):  # settled: bounces go on from picture to picture

@@ -65,7 +65,7 @@ def test_parts_and_the_light_of_the_air_add_up_to_the_picture() -> None:
 
 
 def test_without_it_light_is_left_as_it_is() -> None:
-    for off in ({"aerial": False}, {"aerial_strength": 0.0}):
+    for off in ({"aerial_perspective": False}, {"aerial_strength": 0.0}):
         light = light_at(1500.0, HAZY.change("air", **off))
         assert set(light.parts) == {"sun", "sky"} and (light.whole == 1000.0).all()
     assert aerial_settings(HAZY, Gains(), replace(CAMERA, parallel_m=12.0)) is None

@@ -93,15 +93,13 @@ def aim_shadows(pins: Sequence[Pin], scene: RenderScene | None = None) -> AimedS
     """
     lines = [pin.line for pin in pins]
     if not lines:
-        raise GloametError(
-            "There is no shadow pin: drag from a point that casts to where its shadow shall fall."
-        )
+        raise GloametError("There is no shadow pin: drag from a caster to where its shadow should fall.")
     if min(float(np.linalg.norm(line)) for line in lines) < SHORTEST_M:
-        raise GloametError("A shadow pin has both of its ends at one point: drag one of them away.")
+        raise GloametError("Both ends of a shadow pin are at the same point: drag one of them away.")
     # a miss in metres is the pin's length times the sine of the angle: least for the mean of lines by their length
     total = np.sum([float(np.linalg.norm(line)) * line for line in lines], axis=0)
     if float(np.linalg.norm(total)) < 1e-9 * sum(float(line @ line) for line in lines):
-        raise GloametError("The shadow pins pull in opposite directions: no sun serves them all.")
+        raise GloametError("The shadow pins require opposite directions: no sun fits all of them.")
     towards = _unit(total)
     misses = tuple(float(angle_deg(_unit(line), towards)) for line in lines)
     remarks = below_horizon(towards)
@@ -138,10 +136,10 @@ def blocking_parts(scene: RenderScene, pin: Pin) -> tuple[str, ...]:
     out: tuple[str, ...] = ()
     between = _probe(scene, np.asarray(pin.receiver) + free * towards, towards)
     if between is not None and between.distance < length - free - CASTER_M - CASTER_SHARE * length:
-        out += (f"{_first_up(part_name(scene, between))} stands between the two points.",)
+        out += (f"{_first_up(part_name(scene, between))} is between the two points.",)
     beyond = _probe(scene, np.asarray(pin.caster) + free * towards, towards)
     if beyond is not None and beyond.distance > 3.0 * free:
-        out += (f"The casting point is itself in the shade of {part_name(scene, beyond)}.",)
+        out += (f"The caster is itself in the shadow of {part_name(scene, beyond)}.",)
     return out
 
 
@@ -176,7 +174,7 @@ def aim_frame(
     remarks = below_horizon(towards)
     hit = None if scene is None else _probe(scene, camera.origin(x, y, aspect), towards)
     if scene is not None and hit is not None:
-        remarks += (f"The disc is behind {part_name(scene, hit)}; its glow shows at the edge.",)
+        remarks += (f"The sun disc is hidden by {part_name(scene, hit)}; its glow is visible at the edge.",)
     return AimedSun(towards, (), remarks)
 
 
@@ -209,7 +207,7 @@ def aim_glint(camera: Camera, x: float, y: float, aspect: float, scene: RenderSc
     origin, ray = camera.origin(x, y, aspect), _unit(np.asarray(camera.ray(x, y, aspect), float))
     hit = _probe(scene, origin, ray)
     if hit is None:
-        raise GloametError("There is only sky at that point: pick a surface that shall glint.")
+        raise GloametError("There is only sky at that point: pick the surface that should glint.")
     return mirror_direction(ray, hit.point, hit.normal, scene)
 
 
@@ -221,5 +219,5 @@ def mirror_direction(ray: Array, point: Array, normal: Array, scene: RenderScene
     facing = n if float(ray @ n) < 0.0 else -n
     beyond = None if scene is None else _probe(scene, np.asarray(point) + 2e-3 * facing, towards)
     if scene is not None and beyond is not None:
-        remarks += (f"{_first_up(part_name(scene, beyond))} keeps the sun from that surface.",)
+        remarks += (f"{_first_up(part_name(scene, beyond))} blocks the sun from that surface.",)
     return AimedSun(towards, (), remarks)

@@ -119,7 +119,7 @@ def target_from_part(
         keep &= facing > SIDE_COS
         corners, normals, area = corners[keep], normals[keep], area[keep]
     if not len(area) or area.sum() <= 0.0:
-        raise GloametError(f"“{part_name}” has no face on that side: pick another place.")
+        raise GloametError(f"“{part_name}” has no face on that side: pick another point.")
     k = np.arange(POINTS)
     chosen = np.searchsorted(np.cumsum(area) / area.sum(), (k + 0.5) / POINTS).clip(0, len(area) - 1)
     # Roberts' R2 sequence, folded into the triangle

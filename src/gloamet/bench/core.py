@@ -15,6 +15,7 @@ import numpy as np
 from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 
+from gloamet.thread_pool import shared_pool
 from gloamet.bench.raw import raw_closest
 from gloamet.bench.rays import any_hits, bounce_rays, closest_hits
 from gloamet.bench.scenes import CAMERA, grove
@@ -65,15 +66,15 @@ def rays() -> Result:
     TriangleMesh(other, np.ascontiguousarray(points, np.float32))
     hits = int((other.run(origins, directions) >= 0).sum())
     counted: list[int] = []
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
+    pool = shared_pool()
 
-        def ours(kernel: Any) -> None:
-            counted.append(sum(pool.map(lambda j: kernel(handle, origins, directions, *j), jobs)))
+    def ours(kernel: Any) -> None:
+        counted.append(sum(pool.map(lambda j: kernel(handle, origins, directions, *j), jobs)))
 
-        closest = best(lambda: ours(closest_hits))
-        if abs(counted[-1] - hits) > 0.001 * n:
-            raise AssertionError(f"the two interfaces disagree: {counted[-1]} and {hits} hits")
-        any_hit = best(lambda: ours(any_hits))
+    closest = best(lambda: ours(closest_hits))
+    if abs(counted[-1] - hits) > 0.001 * n:
+        raise AssertionError(f"the two interfaces disagree: {counted[-1]} and {hits} hits")
+    any_hit = best(lambda: ours(any_hits))
     raw = raw_closest(compiled.rays, origins, directions, jobs)
     theirs = best(lambda: other.run(origins, directions))
     theirs_any = best(lambda: other.run(origins, directions, query="OCCLUDED"))
@@ -130,10 +131,10 @@ def aerial() -> Result:
 
     table = solved()
     solve_s = best(solved, 15) - best(lambda: solver.spectral(Air(2.5), 30.0 + 0.01 * next(tick)), 15)
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
-        over_s = best(
-            lambda: composite_aerial_perspective(table, AerialSettings(), camera, picture, parts, pool), 15
-        )
+    pool = shared_pool()
+    over_s = best(
+        lambda: composite_aerial_perspective(table, AerialSettings(), camera, picture, parts, pool), 15
+    )
     return {"aerial_solve_ms": 1e3 * solve_s, "aerial_ms": 1e3 * over_s}
 
 

@@ -6,18 +6,17 @@ Rays (N, 3) enter, million rays a second leave; nothing where the machine has no
 from __future__ import annotations
 
 import ctypes
-import os
 import shutil
 import subprocess
 import tempfile
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.thread_pool import new_pool
 from gloamet.trace.geometry.embree import PATH_MASK, RayScene, library
 
 # the ray and the hit as the library's reference lays them out; the call comes by its address
@@ -59,7 +58,7 @@ def raw_closest(
         trace: Any = ctypes.CDLL(str(made)).trace
     ask = ctypes.cast(library().handle.rtcIntersect1, ctypes.c_void_p)
     begun = [array.ctypes.data_as(ctypes.c_void_p) for array in (origins, directions)]
-    pool = ThreadPoolExecutor(os.cpu_count())
+    pool = new_pool("bench")
 
     def run() -> int:
         def part(job: tuple[int, int]) -> int:

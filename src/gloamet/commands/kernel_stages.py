@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
 import numpy as np
@@ -21,6 +20,7 @@ from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
 from gloamet.sun.place import zone_name_at
+from gloamet.thread_pool import shared_pool
 from gloamet.trace.aerial_perspective import AerialSettings, composite_aerial_perspective
 from gloamet.trace.denoise import denoise
 from gloamet.trace.film import Film, Renderer
@@ -47,15 +47,15 @@ def _sky() -> None:
     mend_rows(pixels, np.eye(3, dtype=np.float32), one, one, pixels.copy(), np.zeros(3, np.int64))
     encode_rows(pixels, one, codes)
     air, far = solve_aerial(solver, Air(), (180.0, 30.0), 1.6), np.ones((8, 8), np.float32)
-    with ThreadPoolExecutor(1) as pool:
-        composite_aerial_perspective(
-            air,
-            AerialSettings(),
-            Camera((0, 0, 1), (0, 1, 1)),
-            np.ones((8, 8, 3), np.float32),
-            far_parts(far, far),
-            pool,
-        )
+    pool = shared_pool()
+    composite_aerial_perspective(
+        air,
+        AerialSettings(),
+        Camera((0, 0, 1), (0, 1, 1)),
+        np.ones((8, 8, 3), np.float32),
+        far_parts(far, far),
+        pool,
+    )
 
 
 def _rays(relit: bool = False) -> None:

@@ -36,7 +36,7 @@ def _processor(path: str, changed_ns: int) -> Any:
         return ocio.Config.CreateRaw().getProcessor(transform).getDefaultCPUProcessor()
     except ocio.Exception as error:
         reason = str(error).strip().splitlines()[-1]
-        raise GloametError(f"{name} is no colour table ({reason}): choose a .cube file.") from None
+        raise GloametError(f"{name} is not a look-up table ({reason}): choose a .cube file.") from None
 
 
 def written_ns(path: str) -> int:
@@ -72,10 +72,10 @@ def apply_table(codes: Floats, path: str) -> Floats:
         found = file.stat()
     except OSError:
         raise GloametError(
-            f"The colour table {file.name} is not there: choose another one or none."
+            f"The look-up table {file.name} does not exist: choose another one or none."
         ) from None
     if file.suffix.lower() != ".cube" or found.st_size > MAX_BYTES:
-        raise GloametError(f"{file.name} is no colour table: choose a .cube file.")
+        raise GloametError(f"{file.name} is not a look-up table: choose a .cube file.")
     out = np.array(codes, np.float32, order="C")  # an array that is not contiguous would be read wrongly
     flat = out.reshape(1, -1, 3)
     _processor(str(file), found.st_mtime_ns).applyRGB(flat)
@@ -102,7 +102,7 @@ def write_table(path: Path, colours: Callable[[Floats], Floats], size: int, titl
         The file cannot be written.
     """
     if not 2 <= size <= 129:
-        raise GloametError(f"A colour table has 2 to 129 steps a side, not {size}.")
+        raise GloametError(f"A look-up table has 2 to 129 grid points per side, not {size}.")
     axis = np.linspace(0.0, 1.0, size, dtype=np.float32)
     blue, green, red = np.meshgrid(axis, axis, axis, indexing="ij")
     out = colours(np.stack([red, green, blue], -1).reshape(-1, 3))

@@ -8,10 +8,8 @@ enter; RGBX leaves.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from functools import lru_cache
+from functools import lru_cache, partial
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,7 +25,8 @@ from gloamet.colour.views import (
     VIEWS,
 )
 from gloamet.colour.views import film as film_view
-from gloamet.develop import colour_grade, glare
+from gloamet.develop import colour_grade
+from gloamet.develop.chain import SCENE_LINKS
 from gloamet.develop.colour_table import written_ns
 from gloamet.develop.display_kernels import (
     CUBE_SIZE,
@@ -45,10 +44,10 @@ from gloamet.develop.display_kernels import (
     develop_rows,
 )
 from gloamet.develop.exact import LUMINANCE, brightness_gain
-from gloamet.develop.lens import bend, finish_pixels, parts_that_act
+from gloamet.develop.lens import finish_pixels, parts_that_act
 from gloamet.develop.light_kernels import expose_rows
 from gloamet.develop.links import ColourGrade, Tone
-from gloamet.develop.masks import NO_PLANES, MaskPlanes, changes, light_masks
+from gloamet.develop.masks import NO_PLANES, MaskPlanes
 from gloamet.develop.pixel_kernels import enlarge_rows
 from gloamet.develop.settings import DevelopSettings
 from gloamet.develop.threads import THREADS, on_all_threads
@@ -59,8 +58,10 @@ from gloamet.develop.tone import (
     lifts_details,
     toned_stops,
 )
+from gloamet.memo import Memo
 
 Floats = NDArray[np.float32]
+Packed = NDArray[np.uint32]
 Pixels = NDArray[np.uint8]
 CUBE_VALUES = 3 * CUBE_SIZE**3 + 1
 _AS_IT_IS = np.eye(3, dtype=np.float32)
@@ -208,29 +209,13 @@ def _run(picture: Floats, gain: Floats, view: ViewArrays, size: tuple[int, int] 
     return large if high else out
 
 
-class _Last:
-    """The last result of one link: of these very arrays, under this key."""
-
-    def __init__(self) -> None:
-        self._of: tuple[object, ...] = ()
-        self._key: object = None
-        self._made: Any = None
-
-    def get(self, of: tuple[object, ...], key: object, make: Callable[[], Any]) -> Any:
-        """The result for these arrays and this key, made where it is another."""
-        same = len(of) == len(self._of) and all(a is b for a, b in zip(of, self._of, strict=True))
-        if not (same and key == self._key):
-            self._of, self._key, self._made = of, key, make()
-        return self._made
-
-
 class ScreenDeveloper:
     """Develops pictures one after the other, and remembers what the links in front made of the last one: a change of
     the last links costs only these."""
 
     def __init__(self) -> None:
-        self._exposed, self._glared, self._bent = _Last(), _Last(), _Last()
-        self._masked, self._gain, self._coded = _Last(), _Last(), _Last()
+        self._exposed, self._gain, self._coded = Memo[Floats](), Memo[Floats | None](), Memo[Packed]()
+        self._scene = {link.name: Memo[Floats]() for link in SCENE_LINKS}
 
     def develop(
         self,
@@ -250,10 +235,8 @@ class ScreenDeveloper:
         if not parts_that_act(settings.lens).finishes:
             done = _run(light, gains, view, size)
             return done.view(np.uint8).reshape(*done.shape, 4)
-        key = (matrix.tobytes(), settings.view, settings.tone)
-        small = self._coded.get(
-            (light, gains, view.colour), key, lambda: _run(light, gains, view, None)
-        ).copy()
+        inputs = (light, gains, view.colour, matrix.tobytes(), settings.view, settings.tone)
+        small = self._coded.of(inputs, lambda: _run(light, gains, view, None)).copy()
         finish_pixels(small, settings.lens)
         pixels = small.view(np.uint8).reshape(*small.shape, 4)
         return pixels if size is None else enlarged_pixels(pixels, size)
@@ -262,22 +245,17 @@ class ScreenDeveloper:
         self, picture: Floats, settings: DevelopSettings, planes: MaskPlanes
     ) -> tuple[Floats, Floats]:
         """The picture with the links that change light, and the matrix that is still owed."""
-        lens, masks = settings.lens, tuple(mask for mask in settings.masks if changes(mask))
         matrix = settings.matrix()
-        if not (glare.acts(settings.glare) or parts_that_act(lens).bends or masks):
+        links = [link for link in SCENE_LINKS if link.acts(settings)]
+        if not links:
             return picture, matrix
-        light = self._exposed.get((picture,), matrix.tobytes(), lambda: _exposed(picture, matrix))
-        if glare.acts(settings.glare):
-            exposed = light
-            light = self._glared.get(
-                (exposed,), settings.glare, lambda: glare.glare_picture(exposed, settings.glare)
+        light = self._exposed.of((picture, matrix.tobytes()), lambda: _exposed(picture, matrix))
+        for link in links:
+            inputs, apply = (
+                (light, *link.inputs(settings, planes)),
+                partial(link.apply, light, settings, planes),
             )
-        if parts_that_act(lens).bends:
-            straight, key = light, (lens.strength, lens.distortion, lens.fringe)
-            light = self._bent.get((straight,), key, lambda: bend(straight, lens))
-        if masks:
-            seen = light
-            light = self._masked.get((seen, *planes), masks, lambda: light_masks(seen, masks, planes))
+            light = self._scene[link.name].of(inputs, apply)
         return light, _AS_IT_IS
 
     def _brightness_gain(self, light: Floats, settings: DevelopSettings, matrix: Floats) -> Floats | None:
@@ -286,10 +264,9 @@ class ScreenDeveloper:
             return None
 
         details = (tone.on, tone.strength, tone.local_contrast, tone.local_radius)
-        key = (matrix.tobytes(), details, lens.on, lens.strength, lens.vignette)
+        inputs = (light, matrix.tobytes(), details, lens.on, lens.strength, lens.vignette)
         weights = np.ascontiguousarray(LUMINANCE @ matrix)
-        gain: Floats | None = self._gain.get((light,), key, lambda: brightness_gain(light, settings, weights))
-        return gain
+        return self._gain.of(inputs, lambda: brightness_gain(light, settings, weights))
 
 
 def enlarged_pixels(pixels: Pixels, size: tuple[int, int]) -> Pixels:

@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.colour.views import VIEWS
+from gloamet.develop.chain import SCENE_LINKS
 from gloamet.develop.colour_grade import grade_codes
-from gloamet.develop.glare import glare_picture
-from gloamet.develop.lens import bend, finish, parts_that_act, vignette_gain
+from gloamet.develop.lens import finish, parts_that_act, vignette_gain
 from gloamet.develop.local_contrast import local_gain
-from gloamet.develop.masks import NO_PLANES, MaskPlanes, light_masks
+from gloamet.develop.masks import NO_PLANES, MaskPlanes
 from gloamet.develop.settings import DevelopSettings
 from gloamet.develop.tone import lifts_details, tone_picture
 
@@ -28,12 +28,6 @@ def expose(picture: Floats, settings: DevelopSettings) -> Floats:
     """Light in reflectances under the metered light, white-balanced; not-a-number becomes black."""
     clean = np.nan_to_num(picture, nan=0.0, posinf=BRIGHTEST, neginf=0.0)
     return np.ascontiguousarray(clean @ settings.matrix().T, np.float32)
-
-
-def through_lens(exposed: Floats, settings: DevelopSettings) -> Floats:
-    """Exposed light with the lens's glare, its lines bent; the light itself while both are neutral."""
-    exposed = glare_picture(exposed, settings.glare)
-    return bend(exposed, settings.lens) if parts_that_act(settings.lens).bends else exposed
 
 
 def brightness_gain(picture: Floats, settings: DevelopSettings, weights: Floats) -> Floats | None:
@@ -70,7 +64,10 @@ def develop_exact(picture: Floats, settings: DevelopSettings, planes: MaskPlanes
     GloametError
         A view transform or a look-up table cannot be used.
     """
-    light = light_masks(through_lens(expose(picture, settings), settings), settings.masks, planes)
+    light = expose(picture, settings)
+    for link in SCENE_LINKS:
+        if link.acts(settings):
+            light = link.apply(light, settings, planes)
     gain = brightness_gain(light, settings, LUMINANCE)
     if gain is not None:
         light = light * gain[..., None]

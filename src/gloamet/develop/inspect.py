@@ -45,7 +45,7 @@ ZONES = (
     Zone(1.0, (160, 152, 116), "+1"),
     Zone(2.0, (192, 166, 94), "+2"),
     Zone(WHITE_STOPS, (226, 190, 98), "white card"),
-    Zone(3.5, (240, 214, 150), "over white"),
+    Zone(3.5, (240, 214, 150), "above white"),
     Zone(5.0, (236, 160, 92), "+5"),
     Zone(8.0, (218, 104, 70), "+8"),
     Zone(math.inf, (176, 44, 44), "sun, lamps"),

@@ -114,17 +114,17 @@ def _same(linear: Linear) -> Linear:
 PROOFS = {
     proof.name: proof
     for proof in (
-        Proof("good screen", "A calibrated sRGB screen: as it is here.", _same),
-        Proof("vivid phone", "A wide-gamut phone that takes sRGB for its own colours.", _vivid_phone),
+        Proof("good screen", "A calibrated sRGB screen: unchanged.", _same),
+        Proof("vivid phone", "A wide-gamut phone that shows sRGB codes in its own primaries.", _vivid_phone),
         Proof("dim laptop", "A dim panel with few colours and grey blacks.", _dim_laptop),
         Proof("projector", "A projector in a room with its lights on.", _lit_room),
-        Proof("glossy print", "Coated paper: nearly all tones, fewer colours.", _on_paper(GLOSSY)),
-        Proof("uncoated print", "Matt paper: grey blacks, few colours, a warm white.", _on_paper(UNCOATED)),
+        Proof("glossy print", "Coated paper: nearly all tones, a smaller gamut.", _on_paper(GLOSSY)),
+        Proof("uncoated print", "Matt paper: grey blacks, a small gamut, a warm white.", _on_paper(UNCOATED)),
         Proof("thumbnail", f"{THUMBNAIL_PX} pixels wide, as in a list.", _same),
-        Proof("grey", "Without colour: what brightness alone tells.", _grey),
-        Proof("protan eyes", "Without the cones for red (Machado 2009).", _seen_by(PROTAN)),
-        Proof("deutan eyes", "Without the cones for green (Machado 2009).", _seen_by(DEUTAN)),
-        Proof("tritan eyes", "Without the cones for blue (Machado 2009).", _seen_by(TRITAN)),
+        Proof("grey", "Without colour: lightness only.", _grey),
+        Proof("protan eyes", "Protanopia: no red cones (Machado 2009).", _seen_by(PROTAN)),
+        Proof("deutan eyes", "Deuteranopia: no green cones (Machado 2009).", _seen_by(DEUTAN)),
+        Proof("tritan eyes", "Tritanopia: no blue cones (Machado 2009).", _seen_by(TRITAN)),
     )
 }
 
@@ -253,11 +253,12 @@ def warning_labels(found: Warnings) -> list[str]:
     """
     messages = []
     if found.garish >= 0.01:
-        messages.append(f"{100 * found.garish:.0f} % turns garish on a vivid phone.")
+        messages.append(f"{100 * found.garish:.0f} % becomes garish on a vivid phone.")
     if found.dulled >= 0.05:
-        messages.append(f"{100 * found.dulled:.0f} % is more colourful than uncoated paper can show.")
+        messages.append(f"{100 * found.dulled:.0f} % is outside the gamut of uncoated paper.")
     if found.middle_stands_out < LEAST_STANDS_OUT:
         messages.append(
-            f"As a thumbnail its middle differs by {found.middle_stands_out:.0f} L* from the rest: it may be lost."
+            f"As a thumbnail the subject differs by {found.middle_stands_out:.0f} L* from its "
+            "surroundings: it may not be noticed."
         )
     return messages

@@ -217,5 +217,5 @@ class LightShaftState(DocumentModel):
     @model_validator(mode="after")
     def _box_has_room(self) -> LightShaftState:
         if any(a >= b for a, b in zip(self.box_min, self.box_max, strict=True)):
-            raise ValueError("the dust’s box has no room: each highest number must be above its lowest")
+            raise ValueError("the box is empty: each maximum must be above its minimum")
         return self

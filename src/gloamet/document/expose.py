@@ -1,7 +1,6 @@
 """How a picture is developed: exposure, white balance and the links of the chain behind them, each neutral at first.
 
-The links stand in the order in which they act: white balance, glare of the lens, local light, tone, view, colour, lens
-and film.
+The order in which the links act is that of `develop.chain`.
 """
 
 from __future__ import annotations
@@ -102,7 +101,7 @@ class ToneState(DocumentModel):
             raise ValueError("a curve begins at 0 and ends at 1")
         for (x0, y0), (x1, y1) in zip(points, points[1:], strict=False):
             if x1 - x0 < 1e-3 or y1 < y0:
-                raise ValueError("points of a curve go to the right and never down")
+                raise ValueError("points of a curve must move right and never fall")
         return points
 
 

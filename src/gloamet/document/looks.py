@@ -56,43 +56,43 @@ CLEAR = {"air.sky_model": "physical", "air.haze_on": False, "air.particles": "ru
 LOOKS = (
     Look(
         name="early gold",
-        description="Low and warm from the east, long shade, a little haze in the air.",
+        description="Low warm sun from the east, long shadows, slight haze.",
         sun=SunRule(side="morning", elevation_deg=7.0),
         fields={**CLEAR, "air.turbidity": 3.2, "expose.warmth_kept": 0.5},
     ),
     Look(
         name="clear noon",
-        description="The highest sun of the day in washed air: hard, white, short shade.",
+        description="The highest sun of the day in clear air: hard, white, short shadows.",
         sun=SunRule(side="highest"),
         fields={**CLEAR, "air.turbidity": 2.1, "expose.warmth_kept": 0.0},
     ),
     Look(
         name="hazy noon",
-        description="The highest sun through summer haze: pale sky, filled shade.",
+        description="The highest sun through summer haze: pale sky, strong fill.",
         sun=SunRule(side="highest"),
         fields={**CLEAR, "air.turbidity": 5.5, "expose.warmth_kept": 0.0},
     ),
     Look(
         name="low west",
-        description="The last hour: raking light from the west.",
+        description="The last hour before sunset: raking light from the west.",
         sun=SunRule(side="evening", elevation_deg=9.0),
         fields={**CLEAR, "air.turbidity": 3.0, "expose.warmth_kept": 0.6},
     ),
     Look(
         name="blue hour",
-        description="The sun is down, the sky alone lights: blue, without shade.",
+        description="Sun below the horizon, sky light only: blue, without shadows.",
         sun=SunRule(side="evening", elevation_deg=-5.0),
         fields={**CLEAR, "air.turbidity": 2.6, "expose.warmth_kept": 0.4},
     ),
     Look(
         name="high overcast",
-        description="An even grey sky: soft light from above.",
+        description="A CIE overcast sky: soft light from above.",
         sun=SunRule(side="highest"),
         fields={"air.sky_model": "cie", "air.cie_sky": 1, "sun.moon": False, "expose.warmth_kept": 0.0},
     ),
     Look(
         name="misty morning",
-        description="A shallow mist that a low sun fills with light.",
+        description="A shallow mist lit by a low sun.",
         sun=SunRule(side="morning", elevation_deg=10.0),
         fields={
             **CLEAR,

@@ -143,12 +143,12 @@ def _from_where(azimuth_deg: float) -> str:
     turn = (azimuth_deg + 180.0) % 360.0 - 180.0
     side = "right" if turn > 0.0 else "left"
     if abs(turn) < 25.0:
-        return "against you"
+        return "backlit"
     if abs(turn) > 150.0:
-        return "from behind you"
+        return "from behind the camera"
     if abs(turn) < 70.0:
-        return f"against you from the {side}"
-    return f"from the {side}" if abs(turn) < 110.0 else f"over your {side} shoulder"
+        return f"backlit from the {side}"
+    return f"from the {side}" if abs(turn) < 110.0 else f"from behind, {side}"
 
 
 def reason(look: LightMeasures) -> str:
@@ -167,26 +167,30 @@ def reason(look: LightMeasures) -> str:
     Examples
     --------
     >>> reason(LightMeasures(-90.0, 8.0, 0.4, 0.3, 0.5, 1.0, 2.1, 3900.0))
-    'low from the left: long shade, 40 % of what is near in the sun, 2.1 stops over the fill'
+    'low from the left: long shadows, 40 % of near surfaces sunlit, 2.1 stops key to fill'
     """
     if look.elevation_deg <= 0.0:
         return (
-            f"the sun is down: the sky alone, {look.kelvin:.0f} K"
+            f"sun below the horizon: sky light only, {look.kelvin:.0f} K"
             if math.isfinite(look.kelvin)
-            else "the sun is down"
+            else "sun below the horizon"
         )
     if not math.isfinite(look.key_to_fill):
-        return f"no sun through the cloud: even light, {look.kelvin:.0f} K"
+        return f"overcast: even light, {look.kelvin:.0f} K"
     height = (
-        "low" if look.elevation_deg < LOW_DEG else "half high" if look.elevation_deg < MIDDLE_DEG else "high"
+        "low"
+        if look.elevation_deg < LOW_DEG
+        else "at medium elevation"
+        if look.elevation_deg < MIDDLE_DEG
+        else "high"
     )
-    shade = {"low": "long shade", "half high": "clear forms", "high": "short shade"}[height]
+    shade = {"low": "long shadows", "at medium elevation": "clear forms", "high": "short shadows"}[height]
     if look.rim > 0.35 and abs((look.azimuth_deg + 180.0) % 360.0 - 180.0) < 70.0:
-        shade = f"a rim of light on {100.0 * look.rim:.0f} % of the outlines"
-    sun = f"{100.0 * look.sun_fraction:.0f} % of what is near in the sun"
-    over = f"{look.key_to_fill:.1f} stops over the fill"
+        shade = f"rim light on {100.0 * look.rim:.0f} % of the outlines"
+    sun = f"{100.0 * look.sun_fraction:.0f} % of near surfaces sunlit"
+    over = f"{look.key_to_fill:.1f} stops key to fill"
     if look.key_to_fill < 0.0:
-        over = f"the sky {-look.key_to_fill:.1f} stops over the sun on level ground"
+        over = f"sky {-look.key_to_fill:.1f} stops above the sun on horizontal ground"
     return f"{height} {_from_where(look.azimuth_deg)}: {shade}, {sun}, {over}"
 
 

@@ -89,8 +89,8 @@ def _two_suns(f: LightFacts) -> Finding | None:
     fraction = dimmer / max(f.sun_lx, f.panorama_sun_lx, 1e-9)
     if fraction <= TWO_SUNS:
         return None
-    lift = Remedy("lift it out", "panorama", {"sun_removed": True})
-    message = f"Two suns: the panorama’s own gives {100 * fraction:.0f} % of the light of the brighter one."
+    lift = Remedy("Remove its sun", "panorama", {"sun_removed": True})
+    message = f"Two suns: the sun of the panorama has {100 * fraction:.0f} % of the illuminance of the brighter one."
     return Finding("two suns", fraction, TWO_SUNS, message, lift)
 
 
@@ -102,8 +102,8 @@ def _suns_apart(f: LightFacts) -> Finding | None:
         return None
     azimuth, elevation = f.panorama_sun
     fields = {"mode": "manual", "azimuth_deg": azimuth % 360.0, "elevation_deg": max(-20.0, elevation)}
-    message = f"Shadows fall {angle:.0f}° beside where the panorama’s sun stands."
-    return Finding("suns apart", angle, SUNS_APART_DEG, message, Remedy("match the sun", "sun", fields))
+    message = f"Shadows are {angle:.0f}° off the sun of the panorama."
+    return Finding("suns apart", angle, SUNS_APART_DEG, message, Remedy("Match the sun", "sun", fields))
 
 
 def _ratio(f: LightFacts) -> Finding | None:
@@ -114,18 +114,18 @@ def _ratio(f: LightFacts) -> Finding | None:
         return None
     side = "flatter" if off < 0.0 else "harder"
     message = (
-        f"Key to fill {f.key_to_fill:+.1f} stops is {abs(off):.1f} {side} than nature at this sun height "
+        f"Key to fill {f.key_to_fill:+.1f} stops is {abs(off):.1f} {side} than the natural range at this sun elevation "
         f"({f.band.low:+.1f} to {f.band.high:+.1f})."
     ).replace("-", "−")
     limit = f.band.low if off < 0.0 else f.band.high
     reset = dict.fromkeys(("sun_stops", "sky_stops", "panorama_stops"), 0.0)
-    return Finding("key to fill", f.key_to_fill, limit, message, Remedy("as nature gives", "fill", reset))
+    return Finding("key to fill", f.key_to_fill, limit, message, Remedy("Reset to physical", "fill", reset))
 
 
 def _wide_disc(f: LightFacts) -> Finding | None:
     if f.disc_deg <= WIDEST_DISC_DEG or f.sun_lx <= 0.0 or not f.clear_sky:
         return None
-    message = f"A disc of {f.disc_deg:.1f}° blurs shadows {f.disc_deg / 0.533:.0f} times more than a clear sun does."
+    message = f"A sun disc of {f.disc_deg:.1f}° gives penumbrae {f.disc_deg / 0.533:.0f} times wider than the real sun."
     return Finding(
         "wide disc", f.disc_deg, WIDEST_DISC_DEG, message, Remedy("0.533°", "sun", {"diameter_deg": 0.533})
     )
@@ -150,16 +150,16 @@ def _never_there(f: LightFacts) -> Finding | None:
     if beyond <= NEVER_DEG:
         return None
     side = "north" if declination > 0.0 else "south"
-    message = f"The sun never stands here at this latitude: it is {beyond:.0f}° too far {side}."
+    message = f"This sun direction does not occur at this latitude: {beyond:.0f}° too far {side}."
     return Finding(
-        "never there", beyond, NEVER_DEG, message, Remedy("by the almanac", "sun", {"mode": "almanac"})
+        "never there", beyond, NEVER_DEG, message, Remedy("Use the almanac", "sun", {"mode": "almanac"})
     )
 
 
 def _from_below(f: LightFacts) -> Finding | None:
     if not math.isfinite(f.sun_elevation_deg) or f.sun_elevation_deg >= BELOW_DEG or f.sun_lx <= LIGHT_LX:
         return None
-    message = f"Light of the sun comes from {abs(f.sun_elevation_deg):.1f}° below the horizon."
+    message = f"The sun lights the scene from {abs(f.sun_elevation_deg):.1f}° below the horizon."
     return Finding("from below", f.sun_elevation_deg, BELOW_DEG, message)
 
 
@@ -168,9 +168,7 @@ def _exposure(f: LightFacts) -> Finding | None:
     if not math.isfinite(off) or abs(off) <= EXPOSURE_OFF:
         return None
     side = "under" if off > 0.0 else "over"
-    message = (
-        f"Exposed {abs(off):.1f} stops {side} an incident reading on level ground (EV {f.incident_ev:.1f})."
-    )
+    message = f"Exposed {abs(off):.1f} stops {side} the incident reading on horizontal ground (EV {f.incident_ev:.1f})."
     fields = {"metering": "manual", "ev": min(22.0, max(-8.0, f.incident_ev))}
     return Finding(
         "exposure", off, math.copysign(EXPOSURE_OFF, off), message, Remedy("incident", "expose", fields)
@@ -201,7 +199,9 @@ def _grey_shade(f: LightFacts) -> Finding | None:
         "-", "−"
     )
     fields = {"sky_saturation": 1.0, "sky_mired": 0.0, "sky_tint_strength": 0.0}
-    return Finding("grey shade", bluer, LEAST_BLUE_MIRED, message, Remedy("sky’s own colour", "fill", fields))
+    return Finding(
+        "grey shade", bluer, LEAST_BLUE_MIRED, message, Remedy("Reset the sky colour", "fill", fields)
+    )
 
 
 def _haze(f: LightFacts) -> Finding | None:
@@ -214,12 +214,11 @@ def _haze(f: LightFacts) -> Finding | None:
     if f.sun_elevation_deg < HAZE_SUN_DEG:
         return None
     message = (
-        f"Visibility {f.haze_visibility_km:.1f} km under a sky of turbidity {f.turbidity:.1f}: the sun "
-        "burns so thick a haze "
-        f"off by {f.sun_elevation_deg:.0f}°."
+        f"Visibility {f.haze_visibility_km:.1f} km under a sky of turbidity {f.turbidity:.1f}: haze this "
+        f"dense does not last with the sun at {f.sun_elevation_deg:.0f}°."
     )
     return Finding(
-        "haze", f.haze_visibility_km, HAZE_KM, message, Remedy("hazier sky", "air", {"turbidity": 5.0})
+        "haze", f.haze_visibility_km, HAZE_KM, message, Remedy("Raise turbidity", "air", {"turbidity": 5.0})
     )
 
 
@@ -235,10 +234,10 @@ def _bounces(f: LightFacts) -> Finding | None:
     if f.in_flight <= IN_FLIGHT:
         return None
     message = (
-        f"{100 * f.in_flight:.0f} % of the light is still under way at the bounce limit: corners turn dirty."
+        f"{100 * f.in_flight:.0f} % of the light is cut off by the bounce limit: corners become too dark."
     )
     return Finding(
-        "bounces", f.in_flight, IN_FLIGHT, message, Remedy("final quality", "stage", {"quality": "final"})
+        "bounces", f.in_flight, IN_FLIGHT, message, Remedy("Final quality", "stage", {"quality": "final"})
     )
 
 
@@ -249,9 +248,9 @@ def _lamps(f: LightFacts) -> Finding | None:
     if -LAMP_STOPS <= stops <= LAMP_STOPS:
         return None
     message = (
-        f"Lamps are drowned by daylight, {-stops:.0f} stops below it."
+        f"Lamps are {-stops:.0f} stops below daylight and not visible."
         if stops < 0.0
-        else f"Daylight is drowned by lamps, {stops:.0f} stops above it."
+        else f"Lamps are {stops:.0f} stops above daylight."
     )
     return Finding("lamps", stops, -LAMP_STOPS if stops < 0.0 else LAMP_STOPS, message)
 
@@ -265,12 +264,14 @@ def _balance(f: LightFacts) -> Finding | None:
     if abs(off) <= BALANCE_MIRED:
         return None
     message = (
-        f"White balance {f.balance_k:.0f} K is far from light ({f.light_cct_k:.0f} K) and shade "
+        f"White balance {f.balance_k:.0f} K is far from both the light ({f.light_cct_k:.0f} K) and the shade "
         f"({f.shade_cct_k:.0f} K)."
     )
     kelvin = min(15000.0, max(2000.0, f.light_cct_k))
     limit = math.copysign(BALANCE_MIRED, off)
-    return Finding("white balance", off, limit, message, Remedy("to the light", "expose", {"kelvin": kelvin}))
+    return Finding(
+        "white balance", off, limit, message, Remedy("Balance on the light", "expose", {"kelvin": kelvin})
+    )
 
 
 def _both_fully(f: LightFacts) -> Finding | None:
@@ -278,9 +279,11 @@ def _both_fully(f: LightFacts) -> Finding | None:
     fraction = min(sky, other) / max(sky, other, 1e-9)
     if fraction <= BOTH_FULLY:
         return None
-    message = f"Two skies: sky and panorama light the ground, one {100 * fraction:.0f} % of the other."
+    message = (
+        f"Two skies: sky and panorama both light the scene, one with {100 * fraction:.0f} % of the other."
+    )
     return Finding(
-        "two skies", fraction, BOTH_FULLY, message, Remedy("panorama alone", "fill", {"sky_on": False})
+        "two skies", fraction, BOTH_FULLY, message, Remedy("Use the panorama only", "fill", {"sky_on": False})
     )
 
 
@@ -292,20 +295,28 @@ LOWEST_M, HIGHEST_M, IN_FLIGHT = 0.03, 600.0, 0.05
 LAMP_STOPS, BALANCE_MIRED, BOTH_FULLY = 7.0, 60.0, 0.5
 
 RULES = (
-    Rule("two suns", "level lux of the dimmer sun over the brighter", _two_suns),
-    Rule("suns apart", "angle between the sun and the panorama’s own, degrees", _suns_apart),
-    Rule("two skies", "level lux of the dimmer of sky and panorama, suns apart, over the other", _both_fully),
-    Rule("key to fill", "stops on level ground against nature’s band at this height and turbidity", _ratio),
-    Rule("wide disc", "diameter of the sun’s disc under a clear sky, degrees", _wide_disc),
+    Rule("two suns", "horizontal illuminance of the dimmer sun over the brighter", _two_suns),
+    Rule("suns apart", "angle between the sun and the sun of the panorama, degrees", _suns_apart),
+    Rule(
+        "two skies",
+        "horizontal illuminance of the dimmer of sky and panorama over the other, without suns",
+        _both_fully,
+    ),
+    Rule(
+        "key to fill",
+        "key to fill in stops against the natural range at this elevation and turbidity",
+        _ratio,
+    ),
+    Rule("wide disc", "diameter of the sun disc under a clear sky, degrees", _wide_disc),
     Rule("never there", "declination beyond 23.44°, degrees", _never_there),
-    Rule("from below", "height of a sun that gives light, degrees", _from_below),
-    Rule("exposure", "EV set by hand minus incident EV, level; else the compensation", _exposure),
-    Rule("clipped", "share of pixels at white", _clipped),
-    Rule("crushed", "share of pixels at black", _crushed),
+    Rule("from below", "elevation of a sun that gives light, degrees", _from_below),
+    Rule("exposure", "manual EV minus horizontal incident EV, or the compensation", _exposure),
+    Rule("clipped", "fraction of pixels at white", _clipped),
+    Rule("crushed", "fraction of pixels at black", _crushed),
     Rule("grey shade", "mired from light to shade under a clear sky", _grey_shade),
     Rule("haze", "visibility in the haze, km, under a clear and high sun", _haze),
     Rule("scale", "height of the model, metres", _scale),
-    Rule("bounces", "share of light cut off by the bounce limit", _bounces),
+    Rule("bounces", "fraction of light cut off by the bounce limit", _bounces),
     Rule("lamps", "stops of lamps over daylight on the card", _lamps),
     Rule("white balance", "mired from the balance to the nearer of light and shade", _balance),
 )

@@ -10,7 +10,6 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Iterable
-from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from pathlib import Path
 from typing import NamedTuple
@@ -28,6 +27,7 @@ from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.output.images import CHROMATICITIES, write_picture
 from gloamet.output.layers import StoredLayers, save_layers
+from gloamet.thread_pool import shared_pool
 
 FORMAT = 1
 ENDING = ".kept"  # of the folder
@@ -70,7 +70,7 @@ class Kept(NamedTuple):
     @property
     def samples_label(self) -> str:
         """How far it was traced."""
-        return f"{self.samples} samples" if self.samples else "a draft"
+        return f"{self.samples} samples" if self.samples else "draft"
 
     @property
     def picture(self) -> Path:
@@ -121,7 +121,7 @@ def _free_path(folder: Path) -> Path:
             with contextlib.suppress(FileExistsError):
                 path.with_suffix(".png").touch(exist_ok=False)
                 return path
-    raise GloametError(f"{folder.name} holds {MOST} pictures: take some away first.")
+    raise GloametError(f"{folder.name} holds {MOST} pictures: remove some first.")
 
 
 def keep(folder: Path, snapshot: Snapshot, when: datetime) -> Kept:
@@ -182,15 +182,15 @@ def _write_pictures(path: Path, snapshot: Snapshot) -> None:
     }
     of_screen = {"oiio:ColorSpace": "sRGB", "png:compressionLevel": FAST, "png:filter": FROM_ABOVE}
     rgb = ["R", "G", "B"]
-    with ThreadPoolExecutor(2) as pool:
-        jobs = (
-            pool.submit(write_picture, path.with_suffix(".exr"), half, "half", of_light, rgb),
-            pool.submit(
-                write_picture, path.with_suffix(".png"), snapshot.pixels[..., :3], "uint8", of_screen, rgb
-            ),
-        )
-        for job in jobs:
-            job.result()
+    pool = shared_pool()
+    jobs = (
+        pool.submit(write_picture, path.with_suffix(".exr"), half, "half", of_light, rgb),
+        pool.submit(
+            write_picture, path.with_suffix(".png"), snapshot.pixels[..., :3], "uint8", of_screen, rgb
+        ),
+    )
+    for job in jobs:
+        job.result()
 
 
 def _read(path: Path) -> Kept:
@@ -353,7 +353,7 @@ def discard(pictures: Iterable[Kept]) -> None:
             except FileNotFoundError:
                 continue
             except OSError as error:
-                raise GloametError(f"{path.name} cannot be taken away ({error.strerror}).") from None
+                raise GloametError(f"{path.name} cannot be removed ({error.strerror}).") from None
 
 
 def moved(folder: Path, to: Path) -> None:

@@ -11,7 +11,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from gloamet.preview.memo import Memo
+from gloamet.memo import Memo
 from gloamet.sky.aerial import AerialTable
 from gloamet.sky.dome import SkyDome, SkySolver
 from gloamet.sky.sky_cache import NODES_DEG, SkyInterpolator

@@ -7,6 +7,7 @@ ground. The words and values are common practice.
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any, NamedTuple
 
@@ -14,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.develop.display import develop_screen
+from gloamet.develop.settings import DevelopSettings
 from gloamet.document.model import AirState, Document
 from gloamet.meter.light import read_light
 from gloamet.sky.dome import SkyDome, SkySolver, dome_radiance
@@ -59,12 +61,12 @@ class AirPreset(NamedTuple):
 
 
 AIR_PRESETS = (
-    AirPreset("crisp", "Washed by rain or high up: deep blue, hard light.", 1.9),
+    AirPreset("crisp", "After rain or at altitude: deep blue, hard light.", 1.9),
     AirPreset("clear", "A fine day: blue with a pale horizon.", 2.6),
-    AirPreset("hazy", "Summer over fields: whitish, soft far shadows.", 5.0),
-    AirPreset("sea air", "By the sea: white round the sun, blue elsewhere.", 4.0, "maritime"),
+    AirPreset("hazy", "Summer over fields: whitish, soft distant shadows.", 5.0),
+    AirPreset("sea air", "By the sea: white around the sun, blue elsewhere.", 4.0, "maritime"),
     AirPreset("dusty", "Desert dust: pale and warm, little blue.", 8.0, "dust"),
-    AirPreset("misty", "A shallow mist that the eye pierces for two kilometres.", 2.6, "rural", 2.0, 150.0),
+    AirPreset("misty", "A shallow mist with a visibility of two kilometres.", 2.6, "rural", 2.0, 150.0),
 )
 
 
@@ -91,9 +93,21 @@ def sky_picture(dome: SkyDome) -> NDArray[np.float32]:
     return picture
 
 
-def preset_picture(document: Document, solver: SkySolver) -> NDArray[np.uint8]:
-    """The sky of a document as the document develops, (HEIGHT, WIDTH, 4) uint8 RGBX."""
-    dome = solve_sky(SkyInputs.of(document), solver)
+class PresetInputs(NamedTuple):
+    """All that the picture of a preset depends on: its sky, and how it is developed, but for the exposure."""
+
+    sky: SkyInputs
+    settings: DevelopSettings
+
+    @classmethod
+    def of(cls, document: Document, preset: AirPreset) -> PresetInputs:
+        """The inputs of a preset in a document."""
+        changed = document.change("air", **preset.fields())
+        return cls(SkyInputs.of(changed), develop_settings(changed, 0.0).point_operations())
+
+
+def preset_picture(inputs: PresetInputs, solver: SkySolver) -> NDArray[np.uint8]:
+    """The sky of a preset as the document develops it, (HEIGHT, WIDTH, 4) uint8 RGBX."""
+    dome = solve_sky(inputs.sky, solver)
     ev = read_light(dome).incident_ev + DARKER_EV
-    settings = develop_settings(document, ev).point_operations()
-    return np.asarray(develop_screen(sky_picture(dome), settings))
+    return np.asarray(develop_screen(sky_picture(dome), replace(inputs.settings, ev=ev)))

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from gloamet.document.air import LightShaftState
 from gloamet.light_layers import Gains
-from gloamet.preview.memo import Memo
+from gloamet.memo import Memo
 from gloamet.preview.relighting import RelightView
 from gloamet.trace.film import Renderer
 from gloamet.trace.light_shafts import LightShaftFilm, ParticipatingMedium

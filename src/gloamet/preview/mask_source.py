@@ -6,23 +6,22 @@ Masks, a film or none, gains and a view enter; `MaskPlanes` leave, the same ones
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
-
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.develop.links import Mask
 from gloamet.develop.masks import MaskPlanes
 from gloamet.light_layers import Gains
-from gloamet.preview.memo import Memo
+from gloamet.memo import Memo
 from gloamet.preview.relighting import Relighting, RelightView
+from gloamet.thread_pool import shared_pool
 from gloamet.trace.film import Film
 from gloamet.translation.document_to_masks import kinds_asked, named_planes, sun_fraction_of_film
 
 
 def _named(view: RelightView) -> MaskPlanes:
-    with ThreadPoolExecutor() as pool:
-        return named_planes(view.compiled, view.camera, (view.width, view.height), pool)
+    pool = shared_pool()
+    return named_planes(view.compiled, view.camera, (view.width, view.height), pool)
 
 
 class MaskSource:

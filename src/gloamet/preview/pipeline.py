@@ -19,6 +19,7 @@ from typing import NamedTuple
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.errors import GloametError
+from gloamet.memo import Memo
 from gloamet.meter.natural_range import natural_range
 from gloamet.meter.ratio import WIDE_DEG
 from gloamet.preview.aerial_tables import AerialTables
@@ -35,7 +36,6 @@ from gloamet.preview.events import (
 )
 from gloamet.preview.latest import Numbered
 from gloamet.preview.light_readout import light_solved
-from gloamet.preview.memo import Memo
 from gloamet.preview.relighting import RelightView
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.sky_image import paint_disc

@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 
 from gloamet.colour.balance import apply_gain
 from gloamet.light_layers import Gain, Gains
+from gloamet.memo import Memo
 from gloamet.meter.picture import SeenSurfaces
-from gloamet.preview.memo import Memo
 from gloamet.sky.irradiance import open_sky
 from gloamet.stage.camera import Camera
 from gloamet.trace.contact_shadow import contact_shadow_loss

@@ -103,7 +103,7 @@ def candidates(
     day = document.sun.wall_time.date()
     dusks = [instant_of_elevation(day, DUSK_DEG, rising, *where) for rising in (True, False)]
     dark = [_at(base, when) for when in dusks if when is not None]
-    return [*clear.values(), *hazy, *dark, with_air(placed(*CLOUD), model="cie", cie_sky=1)]
+    return [*clear.values(), *hazy, *dark, with_air(placed(*CLOUD), sky_model="cie", cie_sky=1)]
 
 
 def _colours(pixels: NDArray[np.uint8]) -> NDArray[np.float64]:

@@ -18,12 +18,12 @@ from numpy.typing import NDArray
 
 from gloamet.document.model import Document
 from gloamet.light_layers import Gains
+from gloamet.memo import Memo
 from gloamet.preview.clean_light import clean_light
 from gloamet.preview.events import BesideFrame, Busy, Event, LightSolved
 from gloamet.preview.frames import FrameMaker, stop_criterion_of
 from gloamet.preview.lamp_film import LampFilm
 from gloamet.preview.light_shafts import LightShaftPreview, LightShaftRequest
-from gloamet.preview.memo import Memo
 from gloamet.preview.relighting import CROSSFADE_END, Relighting, RelightView
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.scene_meter import SceneMeter
@@ -113,7 +113,7 @@ class ViewportRenderer:
     def renderer(self) -> Renderer:
         """The threads that trace, started when they are first needed."""
         if self._renderer is None:
-            self._report(Busy("preparing the rays"))
+            self._report(Busy("Building the ray structure"))
             self._renderer = self._frames.renderer = Renderer()
         return self._renderer
 

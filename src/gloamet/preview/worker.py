@@ -145,9 +145,7 @@ class RenderWorker:
             self._report(Failed("Memory is full: close other programs or open a smaller model."))
         except Exception as error:  # the desk must live on; the details go to the terminal
             traceback.print_exc()
-            self._report(
-                Failed(f"Something went wrong while rendering ({error}). Change anything to try again.")
-            )
+            self._report(Failed(f"Rendering failed ({error}). Change any setting to try again."))
         if not self._worker.superseded():
             self._report(Busy(""))
 

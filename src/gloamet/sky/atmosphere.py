@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 import os
-from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 
 import numpy as np
@@ -19,6 +18,7 @@ from numpy.typing import NDArray
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.air import AEROSOL_HEIGHT_KM
 from gloamet.sky.particles import BACKWARD_G, FORWARD_SHARE
+from gloamet.thread_pool import shared_pool
 
 Array = NDArray[np.float64]
 
@@ -127,13 +127,13 @@ def _filled(table: Array, profile: Array, species: tuple[int, int], highest_km: 
     """A table of columns with some of its species integrated up to a height, all cores at once."""
     threads = os.cpu_count() or 1
     cuts = np.linspace(0, COLUMN_ROWS, 8 * threads + 1).astype(int)  # low rows cost more
-    with ThreadPoolExecutor(threads) as pool:
-        jobs = [
-            pool.submit(_column_rows, profile, species, highest_km, COLUMN_STEPS, a, b, table)
-            for a, b in zip(cuts[:-1], cuts[1:], strict=True)
-        ]
-        for job in jobs:
-            job.result()
+    pool = shared_pool()
+    jobs = [
+        pool.submit(_column_rows, profile, species, highest_km, COLUMN_STEPS, a, b, table)
+        for a, b in zip(cuts[:-1], cuts[1:], strict=True)
+    ]
+    for job in jobs:
+        job.result()
     return table
 
 

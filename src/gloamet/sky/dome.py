@@ -10,8 +10,6 @@ degrees, so the horizon is finest; column j at azimuth 360 * j / COLUMNS degrees
 from __future__ import annotations
 
 import math
-import os
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
@@ -47,6 +45,7 @@ from gloamet.sky.scatter import (
     view_tables,
 )
 from gloamet.sky.spectrum import SOLAR_XYZ_LX
+from gloamet.thread_pool import shared_pool
 
 Array = NDArray[np.float64]
 F = np.float32
@@ -189,7 +188,7 @@ class SkySolver:
     """Solves skies one after another and keeps the multiple-scattering tables while the air stays."""
 
     def __init__(self) -> None:
-        self._pool = ThreadPoolExecutor(os.cpu_count())
+        self._pool = shared_pool()
         self._key: Air | None = None
         self._log_psi: Array = np.zeros(0)
         self._psi_ground: Array = np.zeros(0)

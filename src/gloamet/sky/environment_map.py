@@ -7,7 +7,6 @@ to the right of it. Integer files are decoded as sRGB (IEC 61966-2-1) and said t
 from __future__ import annotations
 
 import math
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -20,6 +19,7 @@ from numpy.typing import NDArray
 from gloamet.colour.spaces import chromaticities_to_ap1, srgb_to_linear
 from gloamet.errors import GloametError
 from gloamet.jit import IEEE_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.thread_pool import shared_pool
 
 F = np.float32
 Floats = NDArray[np.float32]
@@ -149,7 +149,7 @@ def read_environment_map(path: Path) -> PanoramaPicture:
     integer = str(spec.format) not in ("float", "half", "double")
     top = float(light.max())
     if not light[: len(light) // 2].any():
-        raise GloametError(f"{path.name} holds no light above the horizon: choose another panorama.")
+        raise GloametError(f"{path.name} is black above the horizon: choose another panorama.")
     codes = np.empty(light.shape, np.uint16)
     _in_strips(lambda a, b: encode_rows(light[a:b], F(top), codes[a:b]), len(light))
     absolute = spec.getattribute("whiteLuminance") is not None
@@ -165,16 +165,18 @@ def _unreadable(path: Path) -> GloametError:
 def _notes(path: Path, counts: NDArray[np.int64], integer: bool) -> tuple[str, ...]:
     """What was mended in reading, in sentences."""
     out = []
-    names_wrong = ("that are no number", "without end", "below zero")
+    names_wrong = ("that are not a number", "that are infinite", "below zero")
     messages = [
         f"{count} values {word}" for count, word in zip(counts.tolist(), names_wrong, strict=True) if count
     ]
     if messages:
-        out.append(f"{path.name} holds {' and '.join(messages)}: they are read as black or as the brightest.")
+        out.append(
+            f"{path.name} holds {' and '.join(messages)}: they are replaced by black or by the brightest value."
+        )
     if integer:
         out.append(
-            f"{path.name} holds whole numbers: what was brighter than white is clipped, so its sun and lamps give "
-            "too little light."
+            f"{path.name} has integer pixels: everything brighter than white is clipped, so its sun and lamps are "
+            "too dim."
         )
     return tuple(out)
 
@@ -240,8 +242,8 @@ def _mend_strip(
 
 def _in_strips(work: Any, rows: int) -> None:
     """Do rows a..b of something on all threads."""
-    with ThreadPoolExecutor() as pool:
-        list(pool.map(lambda a: work(a, min(rows, a + STRIP_ROWS // 4)), range(0, rows, STRIP_ROWS // 4)))
+    pool = shared_pool()
+    list(pool.map(lambda a: work(a, min(rows, a + STRIP_ROWS // 4)), range(0, rows, STRIP_ROWS // 4)))
 
 
 def downscale(pixels: Floats, widest: int) -> Floats:

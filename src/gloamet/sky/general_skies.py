@@ -34,15 +34,15 @@ class GeneralSky(NamedTuple):
 
 CIE_GENERAL_SKIES = (
     GeneralSky("overcast, steep gradation", 4.0, -0.70, 0.0, -1.0, 0.0),
-    GeneralSky("overcast, steep gradation, brighter round the sun", 4.0, -0.70, 2.0, -1.5, 0.15),
+    GeneralSky("overcast, steep gradation, brighter around the sun", 4.0, -0.70, 2.0, -1.5, 0.15),
     GeneralSky("overcast, moderate gradation", 1.1, -0.8, 0.0, -1.0, 0.0),
-    GeneralSky("overcast, moderate gradation, brighter round the sun", 1.1, -0.8, 2.0, -1.5, 0.15),
+    GeneralSky("overcast, moderate gradation, brighter around the sun", 1.1, -0.8, 2.0, -1.5, 0.15),
     GeneralSky("uniform", 0.0, -1.0, 0.0, -1.0, 0.0),
-    GeneralSky("partly cloudy, level, brighter round the sun", 0.0, -1.0, 2.0, -1.5, 0.15),
-    GeneralSky("partly cloudy, level, bright round the sun", 0.0, -1.0, 5.0, -2.5, 0.30),
-    GeneralSky("partly cloudy, level, distinct corona", 0.0, -1.0, 10.0, -3.0, 0.45),
+    GeneralSky("partly cloudy, no gradation, brighter around the sun", 0.0, -1.0, 2.0, -1.5, 0.15),
+    GeneralSky("partly cloudy, no gradation, bright around the sun", 0.0, -1.0, 5.0, -2.5, 0.30),
+    GeneralSky("partly cloudy, no gradation, distinct corona", 0.0, -1.0, 10.0, -3.0, 0.45),
     GeneralSky("partly cloudy, obscured sun", -1.0, -0.55, 2.0, -1.5, 0.15),
-    GeneralSky("partly cloudy, bright round the sun", -1.0, -0.55, 5.0, -2.5, 0.30),
+    GeneralSky("partly cloudy, bright around the sun", -1.0, -0.55, 5.0, -2.5, 0.30),
     GeneralSky("white-blue, distinct corona", -1.0, -0.55, 10.0, -3.0, 0.45),
     GeneralSky("clear, low turbidity", -1.0, -0.32, 10.0, -3.0, 0.45),
     GeneralSky("clear, polluted", -1.0, -0.32, 16.0, -3.0, 0.30),
@@ -161,7 +161,7 @@ def preetham_caveat(turbidity: float, sun_elevation_deg: float) -> str:
     Zotti, Wilkie, Purgathofer, "A critical review of the Preetham skylight model", WSCG 2007.
     """
     if sun_elevation_deg < 0.0:
-        return "Preetham's formula has no twilight: choose the physical sky for a sun below the horizon."
+        return "Preetham's formula has no twilight: choose the atmosphere for a sun below the horizon."
     if turbidity < 2.0:
         return "Preetham's formula is too dark, even negative, below turbidity 2: choose 2 or more."
     if turbidity > 6.0:

@@ -171,7 +171,7 @@ def grading_differences(grade: SkyGrade) -> list[str]:
     """
     out = []
     if grade.tint_strength and grade.tint != NATURE.tint:
-        out.append(f"tinted by {100 * grade.tint_strength:.0f} %")
+        out.append(f"tint {100 * grade.tint_strength:.0f} %")
     if grade.saturation != 1.0:
         out.append(f"saturation × {grade.saturation:.2f}")
     if grade.warmth_mired:
@@ -180,9 +180,9 @@ def grading_differences(grade: SkyGrade) -> list[str]:
         if stops:
             out.append(f"{name} {stops:+.1f} stops".replace("-", "−"))
     if grade.luminance_curve != FLAT:
-        out.append("luminance by height")
+        out.append("luminance by elevation")
     if grade.hue_curve != FLAT:
-        out.append("hue by height")
+        out.append("hue by elevation")
     if grade.disc_brightness != 1.0:
-        out.append(f"disc at {100 * grade.disc_brightness:.0f} %")
+        out.append(f"sun disc {100 * grade.disc_brightness:.0f} %")
     return out

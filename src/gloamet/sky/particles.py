@@ -38,7 +38,7 @@ class ParticleKind(NamedTuple):
 PARTICLES: dict[KindName, ParticleKind] = {
     "rural": ParticleKind(1.3, 0.95, 0.7125, "fields and woods"),
     "urban": ParticleKind(1.28, 0.817, 0.689, "towns: sooty, dims"),
-    "maritime": ParticleKind(0.10, 0.997, 0.772, "sea air: white, bright round the sun"),
+    "maritime": ParticleKind(0.10, 0.997, 0.772, "sea air: white, bright around the sun"),
     "dust": ParticleKind(0.19, 0.888, 0.729, "desert: pale"),
 }
 # Droplets of mist, larger than any of those: nearly white, forward-scattering, swallowing next to nothing (practice)

@@ -11,8 +11,6 @@ extraterrestrial irradiance.
 from __future__ import annotations
 
 import math
-import os
-from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -36,6 +34,7 @@ from gloamet.sky.atmosphere import (
     profile_index,
     sun_visible,
 )
+from gloamet.thread_pool import shared_pool
 
 ALTITUDES = 12
 SUN_COSINES = 40
@@ -149,10 +148,10 @@ def _clear_sun_paths() -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Those that no haze changes, the haze's own columns empty; and rows and columns at which they are looked up."""
     shape = (ALTITUDES, DIRECTIONS, PATH_STEPS, SUN_COSINES, DUSK_AZIMUTHS)
     paths, places = np.zeros((*shape, NSPECIES + 1), np.float32), np.zeros((*shape, 2), np.float32)
-    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-        jobs = [pool.submit(_sun_paths, clear_columns(), i, i + 1, paths, places) for i in range(ALTITUDES)]
-        for job in jobs:
-            job.result()
+    pool = shared_pool()
+    jobs = [pool.submit(_sun_paths, clear_columns(), i, i + 1, paths, places) for i in range(ALTITUDES)]
+    for job in jobs:
+        job.result()
     return paths, places
 
 

@@ -170,7 +170,7 @@ def caveat(model: SkyModel, air: Air, elevation_deg: float) -> str:
     if model.name == "preetham":
         return preetham_caveat(air.turbidity, elevation_deg)
     if model.name == "uniform":
-        return "An even sky of one colour: the sun is hidden."
+        return "A uniform sky: the sun is hidden."
     if model.name == "cie":
         hidden = ": the sun is hidden" if model.hides_the_sun else ""
         return f"Sky {model.cie_sky}, {CIE_GENERAL_SKIES[model.cie_sky - 1].name}{hidden}."

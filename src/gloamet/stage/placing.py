@@ -143,10 +143,10 @@ def guess_up(scene: Scene) -> tuple[UpAxis, str]:
             bottom = a[:, axis] < low[axis] + 0.1 * (high[axis] - low[axis])
             area[key] += float(size[level].sum() + size[level & bottom].sum())
     if area["z"] > 1.15 * area["y"]:
-        return "z", "most of its level faces, and its floor, look along Z"
+        return "z", "most of its horizontal faces and its floor face Z"
     if area["y"] > 1.15 * area["z"]:
-        return "y", "most of its level faces, and its floor, look along Y"
-    return "y", "its faces do not tell; many programs write Y up"
+        return "y", "most of its horizontal faces and its floor face Y"
+    return "y", "its faces give no hint; many programs write Y up"
 
 
 def size_warning(size_m: NDArray[np.float64]) -> str | None:
@@ -164,10 +164,12 @@ def size_warning(size_m: NDArray[np.float64]) -> str | None:
     """
     largest = float(size_m.max())
     if largest > LARGEST_M:
-        return f"It is {largest / 1000:.3g} km across: haze and shadow edges suffer. Is the unit right?"
+        return f"It is {largest / 1000:.3g} km across: haze and penumbrae would be wrong. Is the unit right?"
     if largest < SMALLEST_M:
-        return f"It is {largest * 1000:.2g} mm across: smaller than a thumb. Is the unit right?"
+        return f"It is {largest * 1000:.2g} mm across. Is the unit right?"
     tall = float(size_m[2])
     if tall > 400.0:
-        return f"It is {tall:.0f} m tall, {tall / PERSON_M:.0f} people high. Is the unit right?"
+        return (
+            f"It is {tall:.0f} m tall, {tall / PERSON_M:.0f} times the height of a person. Is the unit right?"
+        )
     return None

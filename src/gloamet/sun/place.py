@@ -202,9 +202,9 @@ def check_coordinates(latitude_deg: float, longitude_deg: float) -> tuple[float,
         They are outside the globe.
     """
     if not -90.0 <= latitude_deg <= 90.0:
-        raise GloametError(f"Latitude {latitude_deg:g}° is off the globe: give a value from −90 to 90.")
+        raise GloametError(f"Latitude {latitude_deg:g}° is out of range: give a value from −90 to 90.")
     if not -180.0 <= longitude_deg <= 180.0:
-        raise GloametError(f"Longitude {longitude_deg:g}° is off the globe: give a value from −180 to 180.")
+        raise GloametError(f"Longitude {longitude_deg:g}° is out of range: give a value from −180 to 180.")
     return latitude_deg, longitude_deg
 
 

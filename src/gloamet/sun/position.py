@@ -7,13 +7,13 @@ whole year can be scanned while the hand is on the dial.
 
 from __future__ import annotations
 
-import os
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
+
+from gloamet.thread_pool import shared_pool
 
 Array = NDArray[np.float64]
 
@@ -239,8 +239,8 @@ def sun_position(
     if len(starts) < 4:
         parts = [work(i) for i in starts]
     else:  # NumPy lets go of the interpreter lock inside its loops
-        with ThreadPoolExecutor(os.cpu_count()) as pool:
-            parts = list(pool.map(work, starts))
+        pool = shared_pool()
+        parts = list(pool.map(work, starts))
     columns = [np.concatenate(column).reshape(shape) for column in zip(*parts, strict=True)]
     return SunPosition(*columns)
 

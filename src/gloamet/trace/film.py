@@ -10,7 +10,6 @@ from __future__ import annotations
 import math
 import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -28,6 +27,7 @@ from gloamet.light_layers import (
     Gains,
 )
 from gloamet.stage.camera import Camera
+from gloamet.thread_pool import new_pool
 from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene
 from gloamet.trace.weighted_sum import weigh
@@ -199,7 +199,7 @@ class Renderer:
 
     def __init__(self, threads: int | None = None) -> None:
         self.threads = threads or os.cpu_count() or 1
-        self.pool = ThreadPoolExecutor(self.threads, thread_name_prefix="rays")
+        self.pool = new_pool("rays", self.threads)
 
     def accumulate(
         self,

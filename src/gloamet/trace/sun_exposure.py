@@ -6,15 +6,14 @@ float32, the part of the points each sun reaches, through clear glass too.
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import KERNEL_OPTIONS, F
+from gloamet.thread_pool import shared_pool
 from gloamet.trace.geometry.records import Ray
 from gloamet.trace.geometry.vec import dot, largest, neg, triple
 from gloamet.trace.render_scene import RenderScene
@@ -80,6 +79,6 @@ def sunlit_fractions(
         if cancelled is None or not cancelled():
             _sunlit_rows(*before, first, min(len(suns), first + SUNS_PER_TASK), fractions)
 
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
-        list(pool.map(piece, range(0, len(suns), SUNS_PER_TASK)))
+    pool = shared_pool()
+    list(pool.map(piece, range(0, len(suns), SUNS_PER_TASK)))
     return fractions

@@ -6,10 +6,7 @@ sum per sample leaves.
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
-from functools import lru_cache
 
 import numpy as np
 from numba import njit
@@ -17,6 +14,7 @@ from numpy.typing import NDArray
 
 from gloamet.jit import KERNEL_OPTIONS, F
 from gloamet.light_layers import Gain
+from gloamet.thread_pool import shared_pool
 
 Floats = NDArray[np.float32]
 STRIP_ROWS = 16  # whose sum stays in the cache while the lights are added
@@ -36,11 +34,6 @@ def _add_rows(whole, indirect, counts, direct, over, first, last, out):
                 out[y, x, k] += light * fraction
 
 
-@lru_cache(maxsize=1)
-def _pool() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(os.cpu_count(), thread_name_prefix="weigh")
-
-
 def weigh(layers: Sequence[tuple[Floats, Floats, Gain]], counts: Floats) -> Floats:
     """The weighted sum of lights (all, the indirect part, gain), per sample."""
     height, width = counts.shape
@@ -57,5 +50,5 @@ def weigh(layers: Sequence[tuple[Floats, Floats, Gain]], counts: Floats) -> Floa
         for word in arguments:
             _add_rows(*word, first, min(height, first + STRIP_ROWS), out)
 
-    list(_pool().map(strip, range(0, height, STRIP_ROWS)))
+    list(shared_pool().map(strip, range(0, height, STRIP_ROWS)))
     return out

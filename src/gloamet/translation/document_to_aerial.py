@@ -7,8 +7,7 @@ moon both light it, in twilight, the air is lit as the horizon is.
 from __future__ import annotations
 
 import math
-import os
-from concurrent.futures import Executor, ThreadPoolExecutor
+from concurrent.futures import Executor
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
@@ -28,6 +27,7 @@ from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_models import SkyModel
 from gloamet.stage.camera import Camera
 from gloamet.sun.moon import MOON_TINT
+from gloamet.thread_pool import shared_pool
 from gloamet.trace.aerial_perspective import AerialSettings, composite_aerial_perspective
 from gloamet.trace.film import Film
 from gloamet.trace.pixel_distances import FarParts, far_parts
@@ -260,8 +260,8 @@ def apply_aerial_perspective(
     table = with_gain(solve_aerial_perspective(inputs, dome, SkySolver()), aerial_gain(document, dome))
     front = AerialPerspective(rotated_to(table, *light_source_direction(sky)[0]), settings, camera)
     distances = far_parts(film.mean("depth"), film.mean("near"))
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
-        added = front.over(np.zeros_like(light.whole), distances, pool)
-        bright = np.full_like(light.whole, BRIGHT_CD_M2)
-        passing = (front.over(bright, distances, pool) - added) / np.float32(BRIGHT_CD_M2)
+    pool = shared_pool()
+    added = front.over(np.zeros_like(light.whole), distances, pool)
+    bright = np.full_like(light.whole, BRIGHT_CD_M2)
+    passing = (front.over(bright, distances, pool) - added) / np.float32(BRIGHT_CD_M2)
     return light.through(passing, added, AERIAL)

@@ -5,8 +5,6 @@ The document's decisions become a Dome, a weighted picture, an exposure and a fi
 
 from __future__ import annotations
 
-import os
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import lru_cache, partial
 from pathlib import Path
@@ -39,6 +37,7 @@ from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.moon import Moon, moon_at
 from gloamet.sun.place import resolve_zone
+from gloamet.thread_pool import shared_pool
 from gloamet.trace.contact_shadow import contact_shadow_loss
 from gloamet.trace.contours import MAP_SCALE, composite_lines, contours
 from gloamet.trace.denoise import denoise_prefiltered, match_mean_luminance
@@ -432,8 +431,8 @@ def with_contours(
         return light
     height, width = light.whole.shape[:2]
     finer = MAP_SCALE if height <= 2200 else 1
-    with ThreadPoolExecutor(os.cpu_count()) as pool:
-        maps = first_hits(compiled, camera, finer * width, finer * height, pool, SOLID)
+    pool = shared_pool()
+    maps = first_hits(compiled, camera, finer * width, finer * height, pool, SOLID)
     cover = contours(maps, plaster.contour_px, finer)
     return replace(light, whole=composite_lines(light.whole, cover))
 

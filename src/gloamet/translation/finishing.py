@@ -6,7 +6,6 @@ What saving from the desk, the command line and refining a kept picture have in 
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
 from gloamet.develop.masks import MaskPlanes
@@ -14,6 +13,7 @@ from gloamet.document.model import Document
 from gloamet.sky.dome import SkyDome
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Scene
+from gloamet.thread_pool import shared_pool
 from gloamet.trace.film import Film
 from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene
@@ -76,6 +76,6 @@ def finished_picture(
     light = apply_light_shafts(*lit, light, film.mean_samples(), clean, stopped)
     light = apply_aerial_perspective(document, dome, camera, light, film)
     light = with_contours(document, compiled, camera, light)
-    with ThreadPoolExecutor() as pool:
-        gains = gains_from_document(document)
-        return light, mask_planes(masks_from_document(document), film, gains, (compiled, camera), pool)
+    pool = shared_pool()
+    gains = gains_from_document(document)
+    return light, mask_planes(masks_from_document(document), film, gains, (compiled, camera), pool)

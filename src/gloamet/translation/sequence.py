@@ -75,22 +75,20 @@ def sequence_documents(document: Document, scene: Scene | None = None) -> tuple[
     fractions = easing_curve(sequence.frames, sequence.easing)
     if sequence.along == "motion":
         if scene is None or not document.sun.driver:
-            raise GloametError(
-                "A sequence along a motion needs something the sun follows: choose it By hand."
-            )
+            raise GloametError("A sequence along an animation needs a driver: choose one under Manual.")
         first, last = motion_span_s(scene, document.sun.driver)
         if last <= first:
-            raise GloametError(f"“{document.sun.driver}” does not move: step through the clock instead.")
+            raise GloametError(f"“{document.sun.driver}” is not animated: use clock time instead.")
         times = first + fractions * (last - first)
         return tuple(
             drive_sun(_with_sun(document, mode="driver", driver_time_s=float(t)), scene) for t in times
         )
     if sequence.start is None or sequence.end is None:
-        raise GloametError("The sequence has no first or no last moment: set both.")
+        raise GloametError("The sequence needs a start and an end: set both.")
     zone = resolve_zone(document.site.timezone)
     a, b = (read_clock(end, zone).instant.timestamp() for end in (sequence.start, sequence.end))
     if a == b:
-        raise GloametError("The sequence begins and ends at the same moment: move one of them.")
+        raise GloametError("Start and end of the sequence are the same moment: move one of them.")
     instants = [datetime.fromtimestamp(round(a + s * (b - a)), UTC).astimezone(zone) for s in fractions]
     return tuple(
         _with_sun(document, mode="almanac", wall_time=instant.replace(tzinfo=None)) for instant in instants

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from pathlib import Path
 from typing import IO, Any
@@ -35,6 +34,7 @@ from gloamet.output.keeping import (
     replace_picture,
 )
 from gloamet.output.keeping import keep as write_kept
+from gloamet.thread_pool import new_pool
 
 SMALL = QSize(168, 112)
 MOST_WINDOWS = 20
@@ -73,7 +73,7 @@ class Keeper(QObject):
         self._decoded: dict[tuple[str, int], QImage] = {}  # by file and when it was written; the thread's own
         self._lock: IO[str] | None = None
         self._folder = self._claimed()
-        self._pool = ThreadPoolExecutor(1, thread_name_prefix="keep")
+        self._pool = new_pool("keep", 1)
         self._done.connect(self._on_done)
         session.file_changed.connect(self._on_file_changed)
         self._run(lambda: None)

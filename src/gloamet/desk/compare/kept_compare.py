@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
 import numpy as np
@@ -23,6 +22,7 @@ from gloamet.desk.widgets import theme
 from gloamet.develop.picture_difference import code_difference, stops_difference
 from gloamet.errors import GloametError
 from gloamet.output.light_file import read_light_file
+from gloamet.thread_pool import new_pool
 
 NOW = "now"
 MODES = ("side by side", "wipe", "blink", "difference", "stops")
@@ -96,7 +96,7 @@ class KeptCompare(PictureOverlay):
         self._images: dict[str, QImage] = {}
         self._shown, self._held = 0, ""
         self._last = QPointF()
-        self._pool = ThreadPoolExecutor(1, thread_name_prefix="compare")
+        self._pool = new_pool("compare", 1)
         self._blink = QTimer(self, interval=BLINK_MS)
         self._blink.timeout.connect(self._next)
         self._made.connect(self._on_made)

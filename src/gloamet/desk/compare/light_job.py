@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
@@ -16,6 +15,7 @@ from PySide6.QtCore import QObject, Signal
 from gloamet.desk.state.session import Session
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
+from gloamet.thread_pool import new_pool
 
 WIDTH = 320
 
@@ -35,7 +35,7 @@ class LightJob(QObject):
         self._number = 0
         self._running = False
         self._stop = threading.Event()
-        self._pool = ThreadPoolExecutor(1, thread_name_prefix="lights")
+        self._pool = new_pool("lights", 1)
         self._renderer: tuple[tuple[object, ...], Any] | None = None
         self._told.connect(self._on_told)
 

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import os
 import threading
-from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 
 from PySide6.QtCore import QObject, Signal
@@ -15,6 +14,7 @@ from PySide6.QtCore import QObject, Signal
 from gloamet.desk.compare.keeper import Keeper
 from gloamet.errors import GloametError
 from gloamet.output.keeping import Kept, Snapshot
+from gloamet.thread_pool import new_pool
 
 NICENESS = 10  # of the thread: what the hand asks for comes first
 
@@ -32,7 +32,7 @@ class RefineJob(QObject):
         self.waiting: list[str] = []
         self.fraction = 0.0
         self._stop = threading.Event()
-        self._pool = ThreadPoolExecutor(1, thread_name_prefix="refine")
+        self._pool = new_pool("refine", 1)
         self._told.connect(self._on_told)
         self._done.connect(self._on_done)
 

@@ -6,8 +6,6 @@ window's thread.
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -15,6 +13,7 @@ from gloamet.stage.camera import Camera
 from gloamet.stage.placing import PERSON_M
 from gloamet.stage.props import PROP_GROUP, person
 from gloamet.stage.scene import Box, Material, Part, Scene
+from gloamet.thread_pool import shared_pool
 from gloamet.trace.first_hits import ALL_SURFACES, first_hits
 from gloamet.trace.render_scene import RenderScene, build_render_scene
 
@@ -38,9 +37,9 @@ def silhouette(
     feet = np.eye(4)
     feet[:3, 3] = [float(low[0]) - gap - 0.3, before + 5.0, float(low[2])]
     figure = build_render_scene(Scene(None, (Part("person", 0, person(), feet),), (Material("plain"),)))
-    with ThreadPoolExecutor(2) as pool:
-        model = first_hits(stage, camera, width, rows, pool, ALL_SURFACES)
-        beside = first_hits(figure, camera, width, rows, pool, ALL_SURFACES).part >= 0
+    pool = shared_pool()
+    model = first_hits(stage, camera, width, rows, pool, ALL_SURFACES)
+    beside = first_hits(figure, camera, width, rows, pool, ALL_SURFACES).part >= 0
     if PERSON_M / span * rows < DOT_PX:
         x = int(0.5 * width + (feet[0, 3] - middle) / span * rows)
         y = int(ground_line * rows)

@@ -293,10 +293,10 @@ def read_gltf(path: Path, watch: ProgressToken, outside: bool) -> Scene:
     materials.append(Material("unnamed"))
     found = _Walk(file, _Meshes(file, watch)).run()
     if found.squeezed:
-        file.notes.append(f"{found.squeezed} parts are squeezed to nothing and are left out.")
+        file.notes.append(f"{found.squeezed} parts have no extent and are left out.")
     for lamp in found.lamps:
         if lamp.kind == "distant":
-            file.notes.append(f"The light {lamp.name} shines from far away: the desk’s sun stands for it.")
+            file.notes.append(f"The light {lamp.name} is a distant light: the sun replaces it.")
     watch.step(0.9, "reading")
     return Scene(
         path,

@@ -22,5 +22,5 @@ class ProgressToken:
     def step(self, fraction: float, word: str) -> None:
         """Say how far it is. Raises Cancelled."""
         if self.stopped():
-            raise Cancelled("Opening was stopped: the desk is as it was.")
+            raise Cancelled("Opening was stopped: nothing has changed.")
         self.tell(fraction, word)

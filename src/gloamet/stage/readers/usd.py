@@ -122,7 +122,7 @@ class _Lights:
         if kind in ("DistantLight", "DomeLight"):
             far = kind == "DistantLight"
             stands = "sun" if far else "sky"
-            self.notes.append(f"The light {name} shines from far away: the desk’s {stands} stands for it.")
+            self.notes.append(f"The light {name} is a distant light: the {stands} replaces it.")
             self.lamps.append(Lamp(name, "distant" if far else "dome", (x, y, z), (a, b, c)))
             return
         from gloamet.stage.props import sphere
@@ -148,10 +148,8 @@ def _origin(rows: Row) -> tuple[Origin, float]:
     unit = min(UNIT_METRES, key=lambda u: abs(np.log(metres / UNIT_METRES[u])))
     rest = metres / UNIT_METRES[unit]
     up: Any = "y" if rows["up"] == "y" else "z"
-    units_why = (
-        "the file says so" if rows["metres_said"] else "the file does not say; USD then means centimetres"
-    )
-    up_why = "the file says so" if rows["up_said"] else "the file does not say; USD then means Y up"
+    units_why = "declared in the file" if rows["metres_said"] else "not declared; USD then means centimetres"
+    up_why = "declared in the file" if rows["up_said"] else "not declared; USD then means Y up"
     return Origin(unit, up, units_why, up_why), rest
 
 

@@ -7,7 +7,6 @@ as a see-through picture. Panes tint, leaves have holes; mirror images are not l
 from __future__ import annotations
 
 import os
-from concurrent.futures import ThreadPoolExecutor
 from typing import NamedTuple
 
 import numpy as np
@@ -17,6 +16,7 @@ from numpy.typing import NDArray
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.stage.camera import Camera
 from gloamet.thread_barrier import barrier_wait, next_index
+from gloamet.thread_pool import new_pool
 from gloamet.trace.geometry.rays import empty_packets
 from gloamet.trace.relight.frame import ThreadGroup
 from gloamet.trace.relight.gbuffer import fill_gbuffer
@@ -95,7 +95,7 @@ class SunMask:
         self.width, self.height = width, height
         self._arrays, n = scene.arrays(), width * height
         threads = os.cpu_count() or 1
-        self._pool = ThreadPoolExecutor(threads)
+        self._pool = new_pool("sun mask", threads)
         self._workers = WorkerPool(self._pool, threads)
         self._packets = empty_packets(threads)
         g, reflected = GBuffer(width, height), GBuffer(width, height)

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.document.model import Document
-from gloamet.preview.air_presets import AIR_PRESETS, HEIGHT, WIDTH, AirPreset
+from gloamet.preview.air_presets import AIR_PRESETS, HEIGHT, WIDTH, AirPreset, PresetInputs, preset_picture
 from gloamet.preview.latest import LatestWorker
 
 if TYPE_CHECKING:
@@ -23,26 +23,12 @@ if TYPE_CHECKING:
 COLUMNS, GAP, CAPTION = 3, 8, 18
 
 
-class _Asked(NamedTuple):
-    """What the pictures depend on besides their own airs."""
+class _Request(NamedTuple):
+    """A document whose presets are shown, and the inputs of its first one: equal inputs give equal pictures of all,
+    for presets replace the same fields."""
 
     document: Document
-
-    def key(self) -> tuple[object, ...]:
-        """Equal keys give equal pictures."""
-        d = self.document
-        air = d.air
-        return (
-            d.sun,
-            d.site,
-            air.ground_reflectance,
-            air.ozone_du,
-            d.stage.ground.colour,
-            d.stage.ground.water,
-            d.expose.view,
-            d.expose.kelvin,
-            d.expose.tint,
-        )
+    inputs: PresetInputs
 
 
 class AirPresetTiles(QWidget):
@@ -54,9 +40,10 @@ class AirPresetTiles(QWidget):
         super().__init__()
         self.session = session
         self.images: dict[int, QImage] = {}
-        self._asked: _Asked | None = None
+        self._told: Document | None = None
+        self._request: _Request | None = None
         self._hovered: int | None = None
-        self._worker: LatestWorker[_Asked] = LatestWorker("air looks", self._paint_looks)
+        self._worker: LatestWorker[_Request] = LatestWorker("air presets", self._paint_presets)
         self._solver: SkySolver | None = None
         self.setMouseTracking(True)
         self.setAccessibleName("Air presets")
@@ -83,14 +70,14 @@ class AirPresetTiles(QWidget):
         return (width - (COLUMNS - 1) * GAP) / COLUMNS
 
     def tile(self, index: int) -> QRectF:
-        """Where a look's picture is, its caption below it."""
+        """Where the picture of a preset is, its caption below it."""
         w = self._tile_width(self.width())
         h = w * HEIGHT / WIDTH
         row, column = divmod(index, COLUMNS)
         return QRectF(column * (w + GAP), row * (h + CAPTION + GAP), w, h)
 
-    def look_at(self, p: QPointF) -> int | None:
-        """The look under a point."""
+    def preset_at(self, p: QPointF) -> int | None:
+        """The preset under a point."""
         for index in range(len(AIR_PRESETS)):
             if self.tile(index).adjusted(0, 0, 0, CAPTION).contains(p):
                 return index
@@ -103,29 +90,29 @@ class AirPresetTiles(QWidget):
 
     def _on_document_changed(self, document: Document) -> None:
         self.update()
-        asked = _Asked(document)
-        if not self.isVisible() or self.session.light is None:
+        if not self.isVisible() or self.session.light is None or document is self._told:
             return
-        if self._asked is None or asked.key() != self._asked.key():
-            self._asked = asked
-            self._worker.request(asked)
+        self._told = document
+        request = _Request(document, PresetInputs.of(document, AIR_PRESETS[0]))
+        if self._request is None or request.inputs != self._request.inputs:
+            self._request = request
+            self._worker.request(request)
 
-    def _paint_looks(self, asked: _Asked) -> None:
-        """On the worker's thread: one picture after the other, until something else is asked for."""
-        from gloamet.preview.air_presets import preset_picture
+    def _paint_presets(self, request: _Request) -> None:
+        """On the worker's thread: one picture after the other, until something else is request for."""
         from gloamet.sky.dome import SkySolver
 
         solver = self._solver = self._solver or SkySolver()
-        for index, look in enumerate(AIR_PRESETS):
+        for index, preset in enumerate(AIR_PRESETS):
             if self._worker.superseded():
                 return
-            document = asked.document.change("air", **look.fields())
-            pixels = preset_picture(document, solver)
+            inputs = PresetInputs.of(request.document, preset)
+            pixels = preset_picture(inputs, solver)
             with contextlib.suppress(RuntimeError):  # the panel is gone meanwhile
-                self._painted.emit(asked, index, pixels)
+                self._painted.emit(request, index, pixels)
 
-    def _on_painted(self, asked: _Asked, index: int, pixels: NDArray[np.uint8]) -> None:
-        if asked is self._asked:
+    def _on_painted(self, request: _Request, index: int, pixels: NDArray[np.uint8]) -> None:
+        if request is self._request:
             h, w = pixels.shape[:2]
             self.images[index] = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888).copy()
             self.update()
@@ -134,12 +121,12 @@ class AirPresetTiles(QWidget):
         p = QPainter(self)
         p.setRenderHints(QPainter.RenderHint.Antialiasing | QPainter.RenderHint.SmoothPixmapTransform)
         p.setFont(theme.font())
-        for index, look in enumerate(AIR_PRESETS):
-            self._paint_tile(p, index, look)
+        for index, preset in enumerate(AIR_PRESETS):
+            self._paint_tile(p, index, preset)
 
-    def _paint_tile(self, p: QPainter, index: int, look: AirPreset) -> None:
+    def _paint_tile(self, p: QPainter, index: int, preset: AirPreset) -> None:
         box = self.tile(index)
-        taken = look.fits(self.session.document.air)
+        taken = preset.fits(self.session.document.air)
         if index in self.images:
             p.drawImage(box, self.images[index])
         else:
@@ -149,12 +136,12 @@ class AirPresetTiles(QWidget):
             p.drawRect(box.adjusted(0.75, 0.75, -0.75, -0.75))
         p.setPen(QColor(theme.INK if taken else theme.DIM))
         place = QRectF(box.x(), box.bottom(), box.width(), CAPTION)
-        p.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, look.word)
+        p.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, preset.word)
 
     # -- hand
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        hovered = self.look_at(event.position())
+        hovered = self.preset_at(event.position())
         if hovered != self._hovered:
             self._hovered = hovered
             self.update()
@@ -165,13 +152,13 @@ class AirPresetTiles(QWidget):
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
-            index = self.look_at(QPointF(event.pos()))
+            index = self.preset_at(QPointF(event.pos()))
             if index is not None:
                 QToolTip.showText(event.globalPos(), AIR_PRESETS[index].tip, self)
                 return True
         return super().event(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        index = self.look_at(event.position())
+        index = self.preset_at(event.position())
         if event.button() == Qt.MouseButton.LeftButton and index is not None:
             self.session.change("air", **AIR_PRESETS[index].fields())

@@ -23,7 +23,7 @@ def turbidity_word(turbidity: float) -> str:
     """What a turbidity looks like (common practice).
 
     >>> turbidity_word(2.0), turbidity_word(6.0)
-    ("Very clear", "Hazy")
+    ('Very clear', 'Hazy')
     """
     for limit, word in (
         (1.6, "Mountain air"),

@@ -22,7 +22,7 @@ def amount_word(visibility_m: float) -> str:
     """The word for an amount of dust, by the nearest of those offered.
 
     >>> amount_word(50.0)
-    "Clear"
+    'Clear'
     """
     return min(AMOUNTS, key=lambda row: abs(row[1] - visibility_m) / row[1])[0]
 

@@ -17,6 +17,7 @@ from gloamet.desk.steps.expose.tone_curve import ToneCurve
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import SegmentedControl, label, link
+from gloamet.develop.chain import CHAIN_TITLES
 from gloamet.document.expose import ToneState
 from gloamet.document.model import Document
 from gloamet.meter.depth_of_field import sharp_range
@@ -143,8 +144,9 @@ class ChainPage(StepPanel):
         e, view = document.expose, document.stage.view
         balance = f"{e.kelvin:.0f} K" if e.balance else "off"
         masks = sum(mask.on for mask in e.masks)
+        states = {"white balance": f" {balance}", "masks": f" {masks or 'none'}"}
         self.order.setText(
-            f"Light ▸ white balance {balance} ▸ glare ▸ masks {masks or 'none'} ▸ tone ▸ view ▸ colour ▸ lens"
+            " ▸ ".join(["Light", *(f"{title}{states.get(title, '')}" for title in CHAIN_TITLES)])
         )
         near, far, blur_mm = sharp_range(view.f_number, view.focus_m, view.fov_deg)
         reach = f"{near:.2f} m to {far:.2f} m" if far < 1e4 else f"{near:.2f} m on"

@@ -37,7 +37,7 @@ def difference_sentence(fill: FillState, light: LightLayer) -> str:
 
     >>> from gloamet.light_layers import LIGHTS
     >>> difference_sentence(FillState(sun_stops=-1.0, sun_mired=30.0), LIGHTS[0])
-    'brightness × 0.5, 30 mired warmer'
+    'gain × 0.5, 30 mired warmer'
     """
     stops, indirect = getattr(fill, light.field("stops")), getattr(fill, light.field("indirect_stops"))
     mired, strength = getattr(fill, light.field("mired")), getattr(fill, light.field("tint_strength"))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from gloamet.preview.memo import Memo
+from gloamet.memo import Memo
 from gloamet.sky.dome import uniform_dome
 
 

@@ -1,29 +1,49 @@
-"""A node of the pipeline: what a function made of its last few inputs.
+"""A derived result with declared inputs: what a function made of its last few inputs.
 
 Inputs enter; what was made of equal ones leaves without being made again. Values are equal when they say the same;
-what holds arrays (a scene, a dome) is equal only to itself.
+arrays and what holds them (a scene, a dome) are equal only to themselves.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Generic, TypeVar
+from typing import Generic, NoReturn, TypeVar
+
+import numpy as np
 
 Made = TypeVar("Made")
+
+
+def _nothing(*_inputs: object) -> NoReturn:
+    raise TypeError("this memo has no function of its own: call `of`")
+
+
+def _same(one: object, other: object) -> bool:
+    return one is other or (
+        not isinstance(one, np.ndarray) and not isinstance(other, np.ndarray) and one == other
+    )
+
+
+def _equal(one: tuple[object, ...], other: tuple[object, ...]) -> bool:
+    return len(one) == len(other) and all(map(_same, one, other))
 
 
 class Memo(Generic[Made]):
     """The results of a function for its `keep` most recent inputs, newest last."""
 
-    def __init__(self, make: Callable[..., Made], keep: int = 1) -> None:
-        self._make, self._keep = make, keep
+    def __init__(self, make: Callable[..., Made] | None = None, keep: int = 1) -> None:
+        self._make, self._keep = make or _nothing, keep
         self._results: list[tuple[tuple[object, ...], Made]] = []
 
     def __call__(self, *inputs: object) -> Made:
         """The result for these inputs. What the function raises is passed on, and nothing is kept of it."""
+        return self.of(inputs, lambda: self._make(*inputs))
+
+    def of(self, inputs: tuple[object, ...], make: Callable[[], Made]) -> Made:
+        """The result for these inputs, by a function that may use more than they say."""
         found = self._find(inputs)
         if found is None:
-            found = (inputs, self._make(*inputs))
+            found = (inputs, make())
         else:
             self._results = [kept for kept in self._results if kept is not found]
         self._results = [*self._results, found][-self._keep :]
@@ -39,7 +59,7 @@ class Memo(Generic[Made]):
 
     def drop(self, *inputs: object) -> None:
         """Let go of the result for these inputs."""
-        self._results = [kept for kept in self._results if kept[0] != inputs]
+        self._results = [kept for kept in self._results if not _equal(kept[0], inputs)]
 
     def keep_newest(self) -> None:
         """Let go of all results but the newest."""
@@ -50,4 +70,4 @@ class Memo(Generic[Made]):
         self._results = []
 
     def _find(self, inputs: tuple[object, ...]) -> tuple[tuple[object, ...], Made] | None:
-        return next((kept for kept in reversed(self._results) if kept[0] == inputs), None)
+        return next((kept for kept in reversed(self._results) if _equal(kept[0], inputs)), None)
