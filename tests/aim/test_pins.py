@@ -83,7 +83,7 @@ def test_what_stands_between_or_shades_the_caster_is_named(yard: RenderScene) ->
     through_wall = aim_shadows([Pin((0.0, -9.0, 3.0), (0.0, -3.0, 0.0))], yard)
     assert "“part 2” is between the two points." in through_wall.remarks
     low = aim_shadows([Pin((0.05, -0.05, 0.5), (0.05, 6.0, 0.1))], yard)
-    assert "The casting point is itself in the shade of “part 2”." in low.remarks
+    assert "The caster is itself in the shadow of “part 2”." in low.remarks
     assert aim_shadows([Pin((0, 0, 1), (0, 2, 3))]).remarks == (
         "The sun would have to be below the horizon.",
     )

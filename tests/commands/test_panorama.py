@@ -20,7 +20,7 @@ NAMES = {
     "sun_lx",
     "sky_lx",
     "clipped",
-    "lifted_lx",
+    "removed_lx",
     "candidates",
 }
 
@@ -50,7 +50,7 @@ def test_lifting_takes_the_sun_and_tells_how_much(tmp_path: Path, capsys: pytest
     after = ask(capsys, str(out))
     assert not after["sun_found"] and after["sun_lx"] == 0.0
     whole = before["sun_lx"] + before["sky_lx"]
-    assert after["sky_lx"] + before["lifted_lx"] == pytest.approx(whole, rel=0.01)
+    assert after["sky_lx"] + before["removed_lx"] == pytest.approx(whole, rel=0.01)
 
 
 def test_a_match_names_moments_of_the_real_sun(capsys: pytest.CaptureFixture[str]) -> None:

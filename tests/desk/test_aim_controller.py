@@ -15,11 +15,12 @@ from gloamet.desk.actions import sun_actions
 from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.steps.sun.aim import AimPage
-from gloamet.desk.steps.sun.hand import HandPage, length_text, penumbra_m
+from gloamet.desk.steps.sun.hand import HandPage, length_text
 from gloamet.desk.steps.sun.sequence import SequencePage
 from gloamet.desk.window import DeskWindow
 from gloamet.document.targets import AimPin
 from gloamet.stage.scene import Lamp
+from gloamet.sun.angles import penumbra_m
 from gloamet.sun.nearest import angle_deg
 from gloamet.sun.position import direction
 from gloamet.translation.document_to_light import sun_from_document

@@ -481,7 +481,7 @@ def test_the_import_sheet_shows_a_model_just_opened_and_its_guesses(
 
 def test_fronts_face_where_they_are_told(window: DeskWindow, stage: StageStep, qtbot: QtBot) -> None:
     session = window.session
-    press(stage.scene_file, "E")
+    press(stage.model, "E")
     assert session.document.stage.rotation_deg == -90.0
     qtbot.waitUntil(lambda: session.scene is not None and abs(session.scene.parts[1].matrix[0, 1]) > 0.9)
     front = session.scene.parts[1].matrix[:3, :3] @ [0, -1, 0]  # type: ignore[union-attr]

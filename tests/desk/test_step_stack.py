@@ -33,7 +33,7 @@ def test_a_panel_built_late_knows_what_happened_before(session: Session) -> None
     assert stage.parts.tree.chosen() == {"box"}  # type: ignore[attr-defined]
     assert stage.names[stage.stack.currentIndex()] == "Parts"  # type: ignore[attr-defined]
     fill = window.stack.panel(STEP_TITLES.index("Fill"))
-    assert fill.balance.ratio.nature.text().startswith("Lit ground 1")  # type: ignore[attr-defined]
+    assert fill.balance.ratio.nature.text().startswith("Sunlit 1")  # type: ignore[attr-defined]
     session.store.mark_saved()
     window.close()
 

@@ -117,7 +117,7 @@ def test_a_sky_is_made_by_another_model(window: DeskWindow, qtbot: QtBot) -> Non
     assert shown() == {"general", "level", "kelvin", "caveat"}
     assert session.light is not None and session.light.reading.sun_horizontal_lx == 0.0
     with qtbot.waitSignal(
-        session.light_solved, timeout=30_000, check_params_cb=lambda light: "even sky" in light.caveat
+        session.light_solved, timeout=30_000, check_params_cb=lambda light: "uniform sky" in light.caveat
     ):
         press(air, "Uniform")
     assert shown() == {"level", "kelvin", "caveat"}

@@ -131,14 +131,14 @@ def test_the_dusts_box_is_typed_and_a_wrong_one_is_a_sentence(air: AirStep, wind
     session.change("light_shafts", on=True, region="box")
     air.show_page("Light shafts")
     for typed in ("-3, -2.5, 1 m", "1, 2"):
-        page.box_min.edit.selectAll()
-        QTest.keyClicks(page.box_min.edit, typed)
-        QTest.keyClick(page.box_min.edit, Qt.Key.Key_Return)
+        page.low.edit.selectAll()
+        QTest.keyClicks(page.low.edit, typed)
+        QTest.keyClick(page.low.edit, Qt.Key.Key_Return)
     assert session.document.light_shafts.box_min == (-3.0, -2.5, 1.0)
     assert said == ["Minimum corner: “1, 2” is not a point: type three numbers, like 1, −2.5, 3."]
-    page.box_min.edit.selectAll()
-    QTest.keyClicks(page.box_min.edit, "9, 9, 9")
-    QTest.keyClick(page.box_min.edit, Qt.Key.Key_Return)
+    page.low.edit.selectAll()
+    QTest.keyClicks(page.low.edit, "9, 9, 9")
+    QTest.keyClick(page.low.edit, Qt.Key.Key_Return)
     assert session.document.light_shafts.box_min == (-3.0, -2.5, 1.0)
     assert "has no room" in said[-1]
 

@@ -347,7 +347,7 @@ def test_several_lights_of_a_sheet_are_kept_and_refined_to_the_pictures_size(
     press(page, "Keep")
     qtbot.waitUntil(lambda: len(keeper.pictures) == 2, timeout=20_000)
     assert [keeper.document(kept).air.turbidity for kept in keeper.pictures] == [2.0, 8.0]  # type: ignore[union-attr]
-    assert [kept.samples_label for kept in keeper.pictures] == ["a draft"] * 2
+    assert [kept.samples_label for kept in keeper.pictures] == ["draft"] * 2
     assert keeper.pictures[1].ev == sheet.pictures[2].ev
     window.tools.refiner.refine(keeper.pictures[1:])
     qtbot.waitUntil(lambda: keeper.pictures[1].samples == 4, timeout=120_000)

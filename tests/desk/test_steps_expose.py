@@ -232,7 +232,7 @@ def test_a_curve_is_bent_by_hand_and_straightened(expose: ExposeStep, window: De
     page.curves.buttons["curve_red"].click()
     QTest.mouseClick(curve, Qt.MouseButton.LeftButton, pos=at)
     assert len(session.document.expose.tone.curve_red) == 3
-    press(page, "Reset")
+    page.curves.reset.click()
     assert session.document.expose.tone == ToneState()
 
 
@@ -325,7 +325,7 @@ def test_a_mask_is_painted_and_another_covers_a_part(
 
 def test_scopes_show_what_is_on_the_screen(expose: ExposeStep, window: DeskWindow, qtbot: QtBot) -> None:
     panel = expose.scopes
-    for way in ("Stops", "Waveform", "Vectorscope", "Histogram"):
+    for way in ("stops", "waveform", "vectorscope", "codes"):
         panel.buttons[way].click()
         assert panel.scope.way == way
         image = panel.scope.grab().toImage()
@@ -339,14 +339,14 @@ def test_false_colour_lays_zones_over_the_picture_and_ends_with_the_step(
     expose: ExposeStep, window: DeskWindow, qtbot: QtBot
 ) -> None:
     panel = expose.scopes
-    frame = newer(window, qtbot, panel.looks["False colour"].click, lambda f: f.inspected is not None)
+    frame = newer(window, qtbot, panel.inspections["false colour"].click, lambda f: f.inspected is not None)
     assert frame.inspected is not None
     zones = {zone.colour for zone in ZONES}
     assert {tuple(pixel) for pixel in frame.inspected[::7, ::7, :3].reshape(-1, 3).tolist()} <= zones or (
         frame.light is not None and frame.light.shape[:2] != frame.inspected.shape[:2]
     )
     window.picture.grab()  # with its key
-    clip = newer(window, qtbot, panel.looks["Clipping"].click, lambda f: f.inspected is not None)
+    clip = newer(window, qtbot, panel.inspections["clipping"].click, lambda f: f.inspected is not None)
     assert clip.inspected is not None
     newer(window, qtbot, lambda: window.choose_step(SUN), lambda f: f.inspected is None)
     assert window.session.render.inspect == ""

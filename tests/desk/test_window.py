@@ -253,7 +253,7 @@ def test_a_stopped_save_keeps_the_passes_that_are_done(
     QTest.mouseClick(window.bar.stop, LEFT)
     qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
     message = window.notice.text.text()
-    assert "Saved out.png" in message and "Resume" in message
+    assert "Saved out.png" in message and "continue" in message
     assert (tmp_path / "out.png").exists() and (tmp_path / "out.png.unfinished").exists()
     done = int(message.split(" at ")[1].split(" ")[0])
     window.session.change("output", samples=done + 2)

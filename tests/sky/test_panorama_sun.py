@@ -29,13 +29,13 @@ from gloamet.sky.panorama_sun import (
     filled,
     find_suns,
     pixel_directions,
-    pixel_position,
     removed_light,
     sample,
     solid_angles,
     sun_at,
-    unit,
 )
+from gloamet.sun.angles import azimuth_elevation
+from gloamet.sun.position import direction
 
 HEIGHTS = (4.0, 15.0, 35.0, 62.0, 86.0)
 SEAM = 180.7  # an azimuth by the picture's edge
@@ -47,7 +47,7 @@ def sky_with_sun(solver: SkySolver, azimuth: float, elevation: float, sun: bool 
 
 
 def off_deg(found: tuple[float, float], azimuth: float, elevation: float) -> float:
-    return math.degrees(math.acos(min(1.0, float(unit(*found) @ unit(azimuth, elevation)))))
+    return math.degrees(math.acos(min(1.0, float(direction(*found) @ direction(azimuth, elevation)))))
 
 
 def clouds(picture: np.ndarray, seed: int) -> np.ndarray:
@@ -147,7 +147,7 @@ def level_light(picture: np.ndarray) -> np.ndarray:
 def test_what_is_lifted_out_and_what_stays_are_what_was_there(elevation: float, solver: SkySolver) -> None:
     picture = sky_with_sun(solver, SEAM, elevation)
     sun = find_suns(picture)[0]
-    middle = unit(*sun[:2])
+    middle = direction(*sun[:2])
     bare = filled(picture, middle, sun.glow_deg)
     _facing, level = removed_light(picture, bare, middle)
     assert level + level_light(bare) == pytest.approx(level_light(picture), rel=0.01)
@@ -227,13 +227,15 @@ def test_a_panorama_lies_as_it_is_placed(
     y, x = round((90.0 - place[1]) / 180.0 * 256), round((place[0] / 360.0 + 0.5) * 512) % 512
     picture[y - 2 : y + 2, np.arange(x - 2, x + 2) % 512] = 100.0
     still = placing._replace(rotation_deg=0.0)
-    there = sample(laid(picture, still), unit(*still.to_world(*place)))
+    there = sample(laid(picture, still), direction(*still.to_world(*place)))
     assert there[0] > 50.0
 
 
 def test_a_place_comes_back_from_its_vector() -> None:
     for azimuth, elevation in ((0.0, 0.0), (359.0, -20.0), (123.0, 89.0)):
-        assert pixel_position(unit(azimuth, elevation)) == pytest.approx((azimuth, elevation), abs=1e-6)
+        assert azimuth_elevation(direction(azimuth, elevation)) == pytest.approx(
+            (azimuth, elevation), abs=1e-6
+        )
 
 
 @pytest.mark.proof(
@@ -242,7 +244,7 @@ def test_a_place_comes_back_from_its_vector() -> None:
 @pytest.mark.parametrize("radius", [0.8, 1.5])
 def test_a_wide_sun_becomes_a_disc_as_wide(radius: float) -> None:
     azimuth, elevation = pixel_directions(1024, 2048)
-    angle = np.degrees(np.arccos(unit(azimuth[None, :], elevation[:, None]) @ unit(130.0, 40.0)))
+    angle = np.degrees(np.arccos(direction(azimuth[None, :], elevation[:, None]) @ direction(130.0, 40.0)))
     picture = as_panorama(np.where(angle[..., None] < radius, 1e5, 1.0).repeat(3, -1).astype(np.float32))
     out = panorama_dome(prepare_panorama(picture, LightOptions(), suns_of(picture)), 0.0, 0.2)
     # cells of 0.1 degree cut the disc
@@ -256,7 +258,7 @@ def test_light_is_softened_about_its_own_place_by_a_bell_of_that_width(blur_deg:
     picture[40, 70] = 1e4
     soft = blurred(picture, blur_deg)[..., 1].astype(float) * solid_angles(height, width)[:, None]
     azimuth, elevation = pixel_directions(height, width)
-    directions = np.array([[unit(float(a), float(e)) for a in azimuth] for e in elevation])
+    directions = np.array([[direction(float(a), float(e)) for a in azimuth] for e in elevation])
     mean = np.einsum("yx,yxk->k", soft, directions) / soft.sum()
     # von Mises and Fisher's distribution: the mean direction has the length coth(k) - 1/k
     k = 1.0 / math.radians(blur_deg) ** 2

@@ -19,7 +19,8 @@ from gloamet.output.environment_export import export_environment_map
 from gloamet.output.images import CHROMATICITIES, layer_channels, write_picture
 from gloamet.sky.air import Air
 from gloamet.sky.dome import SkySolver
-from gloamet.sky.panorama_sun import pixel_directions, unit
+from gloamet.sky.panorama_sun import pixel_directions
+from gloamet.sun.position import direction
 
 WIDTH, AZIMUTH_DEG, ELEVATION_DEG = 2048, 245.0, 9.0
 WHITE_CD_M2 = 20_000.0  # that 1.0 stands for: the sun's disc must fit into half floats
@@ -46,7 +47,7 @@ def evening() -> Floats:
     picture = export_environment_map(dome, WIDTH, with_sun=False).astype(float)
     height = len(picture)
     azimuth, elevation = pixel_directions(height, WIDTH)
-    towards = unit(azimuth[None, :], elevation[:, None])
+    towards = direction(azimuth[None, :], elevation[:, None])
     cosine = np.clip(towards @ dome.sun_direction, -1.0, 1.0)
     rng = np.random.default_rng(SEED)
     up = np.clip(elevation, 0.5, 90.0)[:, None]

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from gloamet.errors import GloametError
 from gloamet.stage.camera import Camera
+from gloamet.sun.angles import azimuth_of, elevation_of
 from gloamet.sun.nearest import angle_deg
 
 if TYPE_CHECKING:
@@ -51,12 +52,12 @@ class AimedSun:
     @property
     def azimuth_deg(self) -> float:
         """Clockwise from the scene's +Y, in [0, 360)."""
-        return float(np.degrees(np.arctan2(self.towards[0], self.towards[1])) % 360.0)
+        return azimuth_of(self.towards)
 
     @property
     def elevation_deg(self) -> float:
         """Above the horizon."""
-        return float(np.degrees(np.arcsin(np.clip(self.towards[2], -1.0, 1.0))))
+        return elevation_of(self.towards)
 
 
 def _unit(vector: Array) -> Array:

@@ -5,17 +5,14 @@ Every figure is the best of several runs; ratios are taken within one run. A nam
 
 from __future__ import annotations
 
-import os
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numpy as np
 from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 
-from gloamet.thread_pool import shared_pool
 from gloamet.bench.raw import raw_closest
 from gloamet.bench.rays import any_hits, bounce_rays, closest_hits
 from gloamet.bench.scenes import CAMERA, grove
@@ -28,6 +25,7 @@ from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.camera import Camera
 from gloamet.stage.readers import read_file, read_model
 from gloamet.sun.position import sun_position
+from gloamet.thread_pool import shared_pool
 from gloamet.trace.aerial_perspective import AerialSettings, composite_aerial_perspective
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.light_shafts import LightShaftFilm
@@ -110,7 +108,7 @@ def paths() -> Result:
 def sky() -> Result:
     """Milliseconds for a whole sky: new air, a moved sun, and new air at dusk."""
     solver, tick = SkySolver(), iter(range(10**6))
-    deeper = [Air(2.5, 8.0, haze_height_m=200.0 + k) for k in range(20)]
+    deeper = [Air(turbidity=2.5, haze_visibility_km=8.0, haze_height_m=200.0 + k) for k in range(20)]
     return {
         "sky_haze_height_ms": 1e3 * best(lambda: solver.dome(deeper[next(tick) % 20], 180.0, 30.0), 15),
         "sky_aerosol_ms": 1e3 * best(lambda: solver.dome(Air(2.5 + 0.001 * next(tick)), 180.0, 30.0), 15),

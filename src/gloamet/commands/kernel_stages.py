@@ -38,7 +38,7 @@ from gloamet.trace.upsample import features_from_film, resize_bilinear, upsample
 def _sky() -> None:
     zone_name_at(0.0, 0.0)  # a place's time zone is looked up by kernels too, of the package that knows them
     solver = SkySolver()
-    dome = solver.dome(Air(3.0, 10.0, 0.2), 180.0, 30.0)
+    dome = solver.dome(Air(turbidity=3.0, haze_visibility_km=10.0, ground_reflectance=0.2), 180.0, 30.0)
     build_environment(dome)
     dome_radiance(dome, np.array([[0.0, 0.0, 1.0]]))
     solve_sky_palette(solver, Air())

@@ -85,7 +85,7 @@ def run(options: argparse.Namespace) -> None:
         "sun_lx": float(luminance(dome.sun_horizontal)),
         "sky_lx": float(luminance(dome.sky_horizontal)),
         "clipped": picture.clipped or (bool(suns) and suns[0].clipped),
-        "lifted_lx": float(luminance(lifted.removed_level)),
+        "removed_lx": float(luminance(lifted.removed_level)),
         "absolute": picture.absolute,
         "width": picture.codes.shape[1],
     }

@@ -108,7 +108,7 @@ def _with_stage(document: Document, options: argparse.Namespace) -> Document:
     return document
 
 
-def _check_mutes(document: Document, scene: Scene, options: argparse.Namespace) -> None:
+def _check_mutes(scene: Scene, options: argparse.Namespace) -> None:
     names = {part.name for part in scene.parts}
     lost = [name for name in options.mute or [] if name not in names]
     if lost:
@@ -130,7 +130,7 @@ def _prepare(options: argparse.Namespace) -> _Job:
     scene = place_in_world(
         read_file(Path(str(document.stage.scene_file)), outside=document.stage.outside_files), document.stage
     )
-    _check_mutes(document, scene, options)
+    _check_mutes(scene, options)
     camera = find_camera(options, document, scene)
     out = document.output
     project = options.source.suffix.lower() == ENDING

@@ -57,11 +57,6 @@ class Elevation(QWidget):
         width, rows = FINE * SIZE[0], FINE * SIZE[1]
         self._traced.emit(wanted, silhouette(wanted[0], wanted[1], width, rows, GROUND_LINE))
 
-    def close_worker(self) -> None:
-        """End the thread."""
-        self._wanted = None
-        self._worker.close()
-
     def _on_traced(self, wanted: Any, pixels: NDArray[np.uint8]) -> None:
         if wanted is self._wanted:
             self._wanted = None  # it holds the stage

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.lab import xyz_to_lab
 from gloamet.colour.spaces import (
     AP1_LUMINANCE,
     D65_WHITE,
@@ -22,7 +23,6 @@ from gloamet.colour.spaces import (
 Array = NDArray[Any]
 _TO_XYZ = rgb_to_xyz_matrix(REC709_PRIMARIES, D65_WHITE)
 _WHITE = xy_to_xyz(D65_WHITE)
-_EPSILON, _KAPPA = 216.0 / 24389.0, 24389.0 / 27.0  # CIE 15
 DARK = 1e-4  # light of both pictures below which stops mean nothing, of a picture's own brightest hundredth
 
 
@@ -39,10 +39,7 @@ def codes_to_lab(codes: Array) -> Array:
     ndarray
         L*a*b* with the D65 white, (..., 3).
     """
-    xyz = srgb_to_linear(codes) @ _TO_XYZ.T / _WHITE
-    f = np.where(xyz > _EPSILON, np.cbrt(xyz), (_KAPPA * xyz + 16.0) / 116.0)
-    x, y, z = np.moveaxis(f, -1, 0)
-    return np.stack([116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z)], -1)
+    return xyz_to_lab(srgb_to_linear(codes) @ _TO_XYZ.T / _WHITE)
 
 
 def delta_e_2000(one: Array, other: Array) -> Array:

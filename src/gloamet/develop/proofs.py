@@ -12,6 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from gloamet.colour.lab import lightness
 from gloamet.colour.oklab import linear_to_oklab, oklab_to_linear
 from gloamet.colour.spaces import (
     D65_WHITE,
@@ -199,12 +200,6 @@ class Warnings(NamedTuple):
 DULLED, LEAST_STANDS_OUT = 0.8, 6.0  # share of chroma left; L* that an eye sees at a glance
 
 
-def _lightness(linear: Linear) -> NDArray[np.float64]:
-    """CIE L* of linear screen light."""
-    y = linear @ REC709_LUMINANCE
-    return np.where(y > 216.0 / 24389.0, 116.0 * np.cbrt(y) - 16.0, y * 24389.0 / 27.0)
-
-
 def warnings_of(codes: Codes) -> Warnings:
     """Measure what a picture loses on other screens and on paper.
 
@@ -228,8 +223,8 @@ def warnings_of(codes: Codes) -> Warnings:
     height, width = small.shape[:2]
     y, x = (np.arange(height) + 0.5) / height - 0.5, (np.arange(width) + 0.5) / width - 0.5
     middle = (y[:, None] / 0.3) ** 2 + (x[None] / 0.3) ** 2 < 1.0
-    lightness = _lightness(linear)
-    stands_out = abs(float(lightness[middle].mean() - lightness[~middle].mean()))
+    levels = lightness(linear @ REC709_LUMINANCE)
+    stands_out = abs(float(levels[middle].mean() - levels[~middle].mean()))
     return Warnings(float(garish.mean()), float(dulled.mean()), stands_out)
 
 

@@ -12,10 +12,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.light_layers import Gains
+from gloamet.light_layers import LIGHT_LAYERS, Gains
 
 Floats = NDArray[np.float32]
-SOURCES = ("sun", "sky", "lamps", "panorama")
+SOURCES = LIGHT_LAYERS  # a card reads every light, in the order of the table
 CARDS = ("level", "facing the camera", "facing the sun")
 BALL_PX = 40  # across
 

@@ -78,8 +78,7 @@ class PanoramaSolved:
     sky_lx: float
     sun_deg: tuple[float, float] | None
     file_sun_deg: tuple[float, float] | None
-    lifted_lx: float
-    lifted_normal_lx: float
+    removed_lx: float
     rotation_deg: float
     clipped: bool
     notes: tuple[str, ...] = ()

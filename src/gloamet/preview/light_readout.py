@@ -33,7 +33,6 @@ def panorama_solved(panorama: PanoramaLight, gains: Gains) -> PanoramaSolved:
         panorama.sun_deg,
         None if sun is None else (sun.azimuth_deg, sun.elevation_deg),
         scale * float(luminance(prepared.removed_level)),
-        scale * float(luminance(prepared.lifted)),
         panorama.rotation_deg,
         prepared.picture.clipped or (sun is not None and sun.clipped),
         prepared.picture.notes,

@@ -17,6 +17,7 @@ from gloamet.develop.picture_difference import codes_to_lab, delta_e_2000
 from gloamet.document.model import Document
 from gloamet.meter.light_measures import LightMeasures, depth_of, measure_light, reason, spread_apart
 from gloamet.preview.thumbnail_renderer import LitThumbnail, ThumbnailRenderer
+from gloamet.sun.angles import azimuth_of
 from gloamet.sun.nearest import angle_deg, instant_of_elevation, nearest_moments
 from gloamet.sun.place import resolve_zone
 from gloamet.sun.position import direction
@@ -147,7 +148,7 @@ def suggest(
     """So many lights for the document's view, real ones while there are enough; fewer when it was cancelled."""
     eye, target = (np.array(p) for p in (document.stage.view.eye, document.stage.view.target))
     ahead = target - eye
-    azimuth = math.degrees(math.atan2(float(ahead[0]), float(ahead[1]))) % 360.0
+    azimuth = azimuth_of(ahead)
     lights = candidates(document, azimuth, table.cancelled)
     real = [light for light in lights if light.real is not None]
     lights = real if len(real) >= number else lights

@@ -21,13 +21,13 @@ from gloamet.sky.panorama_sun import (
     filled,
     find_suns,
     pixel_directions,
-    pixel_position,
     removed_light,
     sample,
     solid_angles,
     sun_at,
-    unit,
 )
+from gloamet.sun.angles import azimuth_elevation
+from gloamet.sun.position import direction
 
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]
@@ -61,11 +61,11 @@ class Placing(NamedTuple):
     def to_world(self, azimuth_deg: float, elevation_deg: float) -> tuple[float, float]:
         """Azimuth and elevation in the world of a place in the file."""
         height = min(90.0, max(-90.0, elevation_deg * self.elevation_scale))
-        return pixel_position(self.rows().T @ unit(azimuth_deg, height))
+        return azimuth_elevation(self.rows().T @ direction(azimuth_deg, height))
 
     def to_file(self, azimuth_deg: float, elevation_deg: float) -> tuple[float, float]:
         """Azimuth and elevation in the file of a direction of the world."""
-        azimuth, height = pixel_position(self.rows() @ unit(azimuth_deg, elevation_deg))
+        azimuth, height = azimuth_elevation(self.rows() @ direction(azimuth_deg, elevation_deg))
         return azimuth, min(90.0, max(-90.0, height / self.elevation_scale))
 
 
@@ -164,7 +164,7 @@ def laid(picture: Floats, placing: Placing) -> Floats:
         return picture
     height, width = picture.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
-    vectors = unit(azimuth[None, :], elevation[:, None]) @ still.rows().T
+    vectors = direction(azimuth[None, :], elevation[:, None]) @ still.rows().T
     if placing.elevation_scale != 1.0:
         level = np.hypot(vectors[..., 0], vectors[..., 1])
         up = np.clip(np.arctan2(vectors[..., 2], level) / placing.elevation_scale, -np.pi / 2, np.pi / 2)
@@ -214,7 +214,7 @@ def prepare_panorama(
         sun = sun_at(light, *options.picked)
     apart, lifted, level = none, none, none
     if sun is not None:
-        middle = unit(sun.azimuth_deg, sun.elevation_deg)
+        middle = direction(sun.azimuth_deg, sun.elevation_deg)
         radius = sun.glow_deg if options.lifted else 1.4 * sun.radius_deg + 0.5
         bare = filled(light, middle, radius)
         taken, taken_level = removed_light(light, bare, middle)
@@ -240,8 +240,8 @@ def _filled_codes(picture: PanoramaPicture, middle: Array, radius_deg: float, ba
     out = picture.codes.copy()
     height, width = out.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
-    rows = np.flatnonzero(np.abs(elevation - pixel_position(middle)[1]) < radius_deg + 0.5)
-    vectors = unit(azimuth[None, :], elevation[rows][:, None])
+    rows = np.flatnonzero(np.abs(elevation - azimuth_elevation(middle)[1]) < radius_deg + 0.5)
+    vectors = direction(azimuth[None, :], elevation[rows][:, None])
     y, x = np.nonzero(vectors @ middle > math.cos(math.radians(radius_deg)))
     fill = sample(bare, vectors[y, x])
     kept = decode(out[rows[y], x], picture.scale)

@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.sky.environment_map import downscale
+from gloamet.sun.angles import azimuth_elevation
+from gloamet.sun.position import direction
 
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]
@@ -49,18 +51,6 @@ class PanoramaSun(NamedTuple):
     contrast: float
     glow_deg: float
     clipped: bool
-
-
-def unit(azimuth_deg: Array | float, elevation_deg: Array | float) -> Array:
-    """Unit vectors (..., 3), x east, y north, z up."""
-    a, e = np.radians(azimuth_deg), np.radians(elevation_deg)
-    return np.stack(np.broadcast_arrays(np.cos(e) * np.sin(a), np.cos(e) * np.cos(a), np.sin(e)), -1)
-
-
-def pixel_position(vector: Array) -> tuple[float, float]:
-    """Azimuth 0..360 and elevation of a vector, degrees."""
-    x, y, z = (float(v) for v in vector / np.linalg.norm(vector))
-    return math.degrees(math.atan2(x, y)) % 360.0, math.degrees(math.asin(min(1.0, max(-1.0, z))))
 
 
 def pixel_directions(height: int, width: int) -> tuple[Array, Array]:
@@ -135,7 +125,11 @@ def _measure(picture: Floats, middle: Array) -> tuple[PanoramaSun, Array, float]
     area = float(core.sum()) * cell
     radius = math.sqrt(area / math.pi)
     if radius > WIDEST_CLIPPED_DEG:  # a bright half of the sky, and no sun
-        return PanoramaSun(*pixel_position(middle), radius, (0.0, 0.0, 0.0), 1.0, radius, False), middle, 0.0
+        return (
+            PanoramaSun(*azimuth_elevation(middle), radius, (0.0, 0.0, 0.0), 1.0, radius, False),
+            middle,
+            0.0,
+        )
     ring = (angle > 1.4 * radius + 0.9) & (angle < 1.4 * radius + 2.4)
     beside = float(np.median(level[ring]))
     disc = angle < 1.4 * radius + 0.5
@@ -143,9 +137,9 @@ def _measure(picture: Floats, middle: Array) -> tuple[PanoramaSun, Array, float]
     steradians = math.radians(step_deg) ** 2 * np.sinc(np.radians(angle[disc]) / np.pi)
     red, green, blue = ((excess[disc] * steradians[:, None]).sum(0)).tolist()
     roundness = float((core & (angle <= radius)).sum()) / max(1.0, float(core.sum()))
-    if clipped and radius > SMALL_DEG and pixel_position(middle)[1] > LOWEST_FIT_DEG:
+    if clipped and radius > SMALL_DEG and azimuth_elevation(middle)[1] > LOWEST_FIT_DEG:
         middle = _middle_of_glow(level, vectors, flat, middle)
-    azimuth, elevation = pixel_position(middle)
+    azimuth, elevation = azimuth_elevation(middle)
     contrast = peak / max(beside, 1e-30)
     glow = _glow_radius(level, angle, radius)
     return (
@@ -159,8 +153,8 @@ def _pixels_alike(picture: Floats, middle: Array) -> int:
     """How many pixels near a direction are as bright as the brightest of them."""
     height, width = picture.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
-    rows = np.flatnonzero(np.abs(elevation - pixel_position(middle)[1]) < NEAR_DEG)
-    near = unit(azimuth[None, :], elevation[rows][:, None]) @ middle > math.cos(math.radians(NEAR_DEG))
+    rows = np.flatnonzero(np.abs(elevation - azimuth_elevation(middle)[1]) < NEAR_DEG)
+    near = direction(azimuth[None, :], elevation[rows][:, None]) @ middle > math.cos(math.radians(NEAR_DEG))
     level = (picture[rows] @ AP1_LUMINANCE.astype(np.float32))[near]
     return int((level >= CLIPPED_SHARE * level.max()).sum()) if level.size else 0
 
@@ -218,7 +212,7 @@ def find_suns(picture: Floats) -> list[PanoramaSun]:
     azimuth, elevation = pixel_directions(*fewer.shape[:2])
     level = (fewer @ AP1_LUMINANCE.astype(np.float32)).astype(float)
     level[elevation < LOWEST_DEG] = 0.0
-    everywhere = unit(azimuth[None, :], elevation[:, None])
+    everywhere = direction(azimuth[None, :], elevation[:, None])
     found: list[PanoramaSun] = []
     cosine = math.cos(math.radians(APART_DEG))
     for _ in range(MOST_SUNS):
@@ -231,7 +225,7 @@ def find_suns(picture: Floats) -> list[PanoramaSun]:
         stands_out = sun.contrast >= CONTRAST or sun.clipped
         stands_out = stands_out and (not sun.clipped or roundness >= LEAST_ROUND)
         small = sun.radius_deg <= (WIDEST_CLIPPED_DEG if sun.clipped else WIDEST_DEG)
-        again = any(unit(s.azimuth_deg, s.elevation_deg) @ middle > cosine for s in found)
+        again = any(direction(s.azimuth_deg, s.elevation_deg) @ middle > cosine for s in found)
         if stands_out and small and not again and sun.elevation_deg > LOWEST_DEG:
             found.append(sun)
     return sorted(found, key=lambda sun: -float(AP1_LUMINANCE @ np.array(sun.irradiance)))
@@ -239,7 +233,7 @@ def find_suns(picture: Floats) -> list[PanoramaSun]:
 
 def sun_at(picture: Floats, azimuth_deg: float, elevation_deg: float) -> PanoramaSun:
     """What stands at a place that was picked, measured as a sun; the place stays."""
-    sun, _middle, _round = _measure(picture, unit(azimuth_deg, elevation_deg))
+    sun, _middle, _round = _measure(picture, direction(azimuth_deg, elevation_deg))
     return sun._replace(azimuth_deg=azimuth_deg % 360.0, elevation_deg=elevation_deg)
 
 
@@ -247,8 +241,8 @@ def filled(picture: Floats, middle: Array, radius_deg: float) -> Floats:
     """A picture (h, w, 3) in which what lies within a radius is filled from the ring about it; its edge is soft."""
     height, width = picture.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
-    rows = np.flatnonzero(np.abs(elevation - pixel_position(middle)[1]) < radius_deg + 0.5)
-    vectors = unit(azimuth[None, :], elevation[rows][:, None])
+    rows = np.flatnonzero(np.abs(elevation - azimuth_elevation(middle)[1]) < radius_deg + 0.5)
+    vectors = direction(azimuth[None, :], elevation[rows][:, None])
     angle = np.degrees(np.arccos(np.clip(vectors @ middle, -1.0, 1.0)))
     y, x = np.nonzero(angle < radius_deg)
     aside, over = _frame(middle)
@@ -279,7 +273,7 @@ def removed_light(before: Floats, after: Floats, middle: Array) -> tuple[Array, 
     azimuth, elevation = pixel_directions(height, width)
     rows = np.flatnonzero((before != after).any((1, 2)))
     taken = (before[rows] - after[rows]).astype(float) * solid_angles(height, width)[rows, None, None]
-    vectors = unit(azimuth[None, :], elevation[rows][:, None])
+    vectors = direction(azimuth[None, :], elevation[rows][:, None])
     facing = np.maximum(vectors @ middle, 0.0)
     level = np.maximum(vectors[..., 2], 0.0)
     return np.einsum("yxc,yx->c", taken, facing), np.einsum("yxc,yx->c", taken, level)

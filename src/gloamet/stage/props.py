@@ -96,7 +96,7 @@ def _blades(centres: Points, size: float, rng: np.random.Generator) -> tuple[Poi
     return points, np.concatenate([first + [0, 1, 2], first + [0, 2, 3]])
 
 
-def _branch(start: Points, end: Points, thick: float, rng: np.random.Generator) -> Points:
+def _branch(start: Points, end: Points, rng: np.random.Generator) -> Points:
     t = np.linspace(0.0, 1.0, 7)[:, None]
     reach = float(np.linalg.norm(end - start))
     bend = start + 0.5 * (end - start) + [0.0, 0.0, 0.18 * reach] + rng.normal(0, 0.05 * reach, 3)
@@ -111,7 +111,7 @@ def _tree(
     bole = 0.28 * height
     thick = 0.022 * height
     top = np.array([*rng.normal(0, 0.03 * height, 2), 0.93 * height])
-    trunk = _branch(np.zeros(3), top, thick, rng)
+    trunk = _branch(np.zeros(3), top, rng)
     wood = [tube(trunk, np.linspace(thick, 0.15 * thick, len(trunk)), 10)]
     twigs = []
     for k in range(26):
@@ -123,13 +123,13 @@ def _tree(
         start = np.array([np.interp(z, trunk[:, 2], trunk[:, 0]), np.interp(z, trunk[:, 2], trunk[:, 1]), z])
         out = np.array([np.cos(turn), np.sin(turn), 0.0]) * wide * rng.uniform(0.75, 1.0)
         end = start + out + [0.0, 0.0, rng.uniform(0.05, 0.3) * wide]
-        branch = _branch(start, end, 0.3 * thick, rng)
+        branch = _branch(start, end, rng)
         wood.append(tube(branch, np.linspace(0.32 * thick, 0.06 * thick, len(branch)), 6))
         for _ in range(6):
             u = rng.uniform(0.35, 1.0)
             root = branch[int(u * 6)]
             tip = root + rng.normal(0, 0.16 * wide, 3) + [0.0, 0.0, 0.06 * wide]
-            twig = _branch(root, tip, 0.1 * thick, rng)
+            twig = _branch(root, tip, rng)
             wood.append(tube(twig, np.linspace(0.1 * thick, 0.03 * thick, len(twig)), 4))
             twigs += [twig[2:], branch[3:]]
     bark = merged([(p, t) for p, t, _ in wood], [n for _, _, n in wood])
@@ -156,7 +156,7 @@ def _screen(
         end = np.array(
             [x + rng.normal(0, 0.12 * height), rng.normal(0, 0.15), height * rng.uniform(0.6, 1.0)]
         )
-        stem = _branch(start, end, 0.02, rng)
+        stem = _branch(start, end, rng)
         wood.append(tube(stem, np.linspace(0.016, 0.004, len(stem)), 5))
         spots.append(stem[1:])
     bark = merged([(p, t) for p, t, _ in wood], [n for _, _, n in wood])

@@ -68,7 +68,7 @@ class SunPosition:
     """The sun as seen from a place; every field is an array of the shape of the instants.
 
     elevation_deg is apparent (refracted), elevation_true_deg geometric, both topocentric; azimuth_deg runs
-    clockwise from true north in [0, 360); distance_au is the distance from the earth.
+    clockwise from true north in [0, 360).
     """
 
     azimuth_deg: Array
@@ -76,7 +76,6 @@ class SunPosition:
     elevation_true_deg: Array
     declination_deg: Array
     equation_of_time_min: Array
-    distance_au: Array
 
 
 def delta_t_s(unix_s: ArrayLike) -> Array:
@@ -177,7 +176,7 @@ def _block(
     half_day = (mean_longitude - np.radians(0.0057183) - right_ascension + nutation * cos_tilt) / (2 * np.pi)
     equation = 1440.0 * (half_day - np.floor(half_day + 0.5))
     declination = DEG * np.arctan2(sin_dec, cos_dec)
-    return azimuth, apparent, true, declination, equation, distance
+    return azimuth, apparent, true, declination, equation
 
 
 def sun_position(

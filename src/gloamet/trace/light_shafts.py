@@ -20,6 +20,7 @@ from numpy.typing import NDArray
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
 from gloamet.light_layers import EVEN, Colour
+from gloamet.sky.atmosphere import henyey_greenstein
 from gloamet.sky.dome import sky_radiance
 from gloamet.stage.camera import Camera
 from gloamet.trace.film import Renderer
@@ -83,14 +84,6 @@ def box_span(medium, ray, far):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def henyey_greenstein(cosine, g):
-    """Share of scattered light per steradian, at the cosine of the angle by which it is turned (Henyey & Greenstein
-    1941)."""
-    below = F(1) + g * g - F(2) * g * cosine
-    return (F(1) - g * g) / (F(4 * math.pi) * below * math.sqrt(below))
-
-
-@njit(**INLINE_KERNEL_OPTIONS)
 def _sight(scene, ray, far):
     """Along a camera's ray, through panes and holes and no farther than far: (where it ends, what panes leave)."""
     through, start, t = WHITE, ray, F(0)
@@ -131,7 +124,7 @@ def _by_sun(scene, env, medium, point, direction, u, v):
     towards = sun_direction(env.sun, u, v)
     if towards[2] <= F(0):
         return BLACK
-    fraction = henyey_greenstein(dot(towards, direction), medium.forward_g)
+    fraction = F(henyey_greenstein(dot(towards, direction), medium.forward_g))
     return scale(mul(_arriving(scene, medium, point, towards), env.sun.irradiance), fraction)
 
 
@@ -141,7 +134,7 @@ def _by_sky(scene, env, medium, point, direction, state, u, v):
     count, towards, place = sample_sky_direction(u, v, state, scene, env, point)
     if towards[2] <= F(0):
         return BLACK
-    fraction = henyey_greenstein(dot(towards, direction), medium.forward_g)
+    fraction = F(henyey_greenstein(dot(towards, direction), medium.forward_g))
     light = mul(_arriving(scene, medium, point, towards), sky_radiance(env.table, place[0], place[1]))
     return scale(light, fraction / sky_pdf(env, scene.portals, count, point, towards, place))
 

@@ -81,14 +81,14 @@ def air_from_document(document: Document) -> Air:
     haze_visibility_km = a.haze_visibility_km if a.haze_on else None
     site = document.site
     return Air(
-        a.turbidity,
-        haze_visibility_km,
-        a.ground_reflectance,
-        site.altitude_m,
-        a.ozone_du,
-        a.haze_height_m,
-        a.particles,
-        tint_from_document(document),
+        turbidity=a.turbidity,
+        haze_visibility_km=haze_visibility_km,
+        ground_reflectance=a.ground_reflectance,
+        altitude_m=site.altitude_m,
+        ozone_du=a.ozone_du,
+        haze_height_m=a.haze_height_m,
+        particles=a.particles,
+        ground_tint=tint_from_document(document),
     )
 
 

@@ -14,6 +14,7 @@ from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.scene import Scene
 from gloamet.stage.sun_drivers import driven_direction, motion_span_s
+from gloamet.sun.angles import azimuth_of, elevation_of
 from gloamet.sun.place import read_clock, resolve_zone
 
 
@@ -46,8 +47,7 @@ def drive_sun(document: Document, scene: Scene) -> Document:
     if sun.mode != "driver" or not sun.driver:
         return document
     towards = driven_direction(scene, sun.driver, sun.driver_axis, sun.driver_time_s)
-    azimuth = float(np.degrees(np.arctan2(towards[0], towards[1])) - sun.north_deg) % 360.0
-    elevation = max(float(np.degrees(np.arcsin(np.clip(towards[2], -1.0, 1.0)))), -20.0)
+    azimuth, elevation = (azimuth_of(towards) - sun.north_deg) % 360.0, max(elevation_of(towards), -20.0)
     return document.change("sun", azimuth_deg=azimuth, elevation_deg=elevation)
 
 

@@ -17,9 +17,9 @@ from gloamet.preview.relighting import relit_by
 from gloamet.sky.dome import SkyDome, uniform_dome
 from gloamet.sky.environment_map import PanoramaPicture
 from gloamet.sky.panorama_dome import LightOptions, Placing, panorama_dome, prepare_panorama, suns_of
-from gloamet.sky.panorama_sun import unit
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
+from gloamet.sun.position import direction
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import Environment, build_environment, panorama_environment
 from gloamet.trace.relight.cache import RelightCache
@@ -40,7 +40,7 @@ def panorama(place: tuple[float, float] = SUN) -> PanoramaPicture:
     from gloamet.sky.panorama_sun import pixel_directions
 
     azimuth, elevation = pixel_directions(512, 1024)
-    cosine = unit(azimuth[None, :], elevation[:, None]) @ unit(*place)
+    cosine = direction(azimuth[None, :], elevation[:, None]) @ direction(*place)
     light[cosine > math.cos(math.radians(0.5))] = 1.5e7
     scale = float(light.max())
     codes = np.round(65535.0 * (light / scale) ** 0.25).astype(np.uint16)

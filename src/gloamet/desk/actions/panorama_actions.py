@@ -9,6 +9,7 @@ import numpy as np
 from gloamet.desk.state.session import Session
 from gloamet.document.metadata import field_range
 from gloamet.preview.events import PanoramaSolved
+from gloamet.sun.angles import azimuth_elevation
 
 
 def _sun(session: Session) -> tuple[float, float]:
@@ -47,8 +48,7 @@ def pick_sun(session: Session, towards: np.ndarray) -> None:
     solved = session.light.panorama if session.light is not None else None
     if solved is None:
         return
-    x, y, z = (float(v) for v in towards / np.linalg.norm(towards))
-    azimuth, elevation = math.degrees(math.atan2(x, y)) % 360.0, math.degrees(math.asin(z))
+    azimuth, elevation = azimuth_elevation(towards)
     placing = light_options(session.document.panorama).placing._replace(rotation_deg=solved.rotation_deg)
     of_file = placing.to_file(azimuth, elevation)
     low = field_range("panorama", "sun_elevation_deg").low
@@ -138,13 +138,13 @@ def give_to_sun(session: Session) -> None:
     """The physical sun gets as much light as was lifted out of the panorama."""
     light = session.light
     solved = light.panorama if light is not None else None
-    if light is None or solved is None or solved.lifted_lx <= 0.0:
+    if light is None or solved is None or solved.removed_lx <= 0.0:
         return
     nature = light.natural.sun_horizontal_lx
     if nature <= 0.0:
         session.noticed.emit("The physical sun is below the horizon: match it first.", "note")
         return
-    stops = math.log2(solved.lifted_lx / nature)
+    stops = math.log2(solved.removed_lx / nature)
     reach = field_range("fill", "sun_stops")
     if not reach.low <= stops <= reach.high:
         session.noticed.emit("That is beyond the range of the sun gain: set the gain manually.", "note")

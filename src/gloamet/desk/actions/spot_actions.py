@@ -9,6 +9,7 @@ import numpy as np
 from gloamet.desk.state.session import Session
 from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.document.fill import SpotState
+from gloamet.sun.angles import penumbra_m
 
 MOST = 12
 NEAREST_M = 0.02
@@ -32,7 +33,7 @@ def remove_spot(session: Session, index: int) -> None:
     session.change("fill", None, spots=spots[:index] + spots[index + 1 :])
 
 
-def penumbra_m(session: Session, spot: SpotState) -> float | None:
+def spot_penumbra_m(session: Session, spot: SpotState) -> float | None:
     """Width of the edge of shade where a spot's shade is thrown, metres; None where no sun is kept off it.
 
     What stands at a distance d before a disc of angle a draws an edge of 2 d tan(a / 2) across the sun's rays, and
@@ -63,12 +64,12 @@ def penumbra_m(session: Session, spot: SpotState) -> float | None:
     far = float(np.linalg.norm(np.asarray(before.point) - start))
     if far < NEAREST_M:  # its own fibres
         return None
-    return 2.0 * far * math.tan(math.radians(document.sun.diameter_deg) / 2.0) / cosine
+    return penumbra_m(document.sun.diameter_deg, far) / cosine
 
 
 def penumbra_label(session: Session, spot: SpotState) -> str:
     """The edge of shade at a spot in words, empty where there is none."""
-    width = penumbra_m(session, spot)
+    width = spot_penumbra_m(session, spot)
     if width is None:
         return ""
     return f"   penumbra {1000 * width:.0f} mm" if width < 1.0 else f"   penumbra {width:.1f} m"

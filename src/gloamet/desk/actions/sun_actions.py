@@ -6,7 +6,6 @@ clockwise from north.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from datetime import UTC, date, datetime, timedelta
 from typing import NamedTuple
@@ -20,6 +19,7 @@ from gloamet.document.model import Document
 from gloamet.document.targets import AimPin
 from gloamet.errors import GloametError
 from gloamet.sky.air import turbidity_of_linke
+from gloamet.sun.angles import azimuth_of, elevation_of
 from gloamet.sun.climate import linke_turbidity
 from gloamet.sun.nearest import RealMoment, TimeWindow, instant_of_elevation
 from gloamet.sun.place import resolve_zone
@@ -86,8 +86,10 @@ def follow_driver(session: Session, key: str | None = None, **values: object) ->
 
 def set_sun_direction(session: Session, towards: Array, key: str | None = None) -> None:
     """Place the sun by hand along a direction of the scene."""
-    azimuth = math.degrees(math.atan2(towards[0], towards[1])) - session.document.sun.north_deg
-    elevation = max(math.degrees(math.asin(min(1.0, max(-1.0, float(towards[2]))))), -20.0)
+    azimuth, elevation = (
+        azimuth_of(towards) - session.document.sun.north_deg,
+        max(elevation_of(towards), -20.0),
+    )
     session.change("sun", key, mode="manual", azimuth_deg=azimuth % 360.0, elevation_deg=elevation)
 
 
@@ -157,16 +159,15 @@ def season_day(session: Session, name: str) -> date:
 # -- north
 
 
-def set_north_from_wall(session: Session, normal: Array, bearing_deg: float) -> None:
-    """Turn the compass so that a wall whose outward normal this is looks towards a bearing; the clock stays."""
-    heading = math.degrees(math.atan2(normal[0], normal[1]))
-    north = (heading - bearing_deg + 180.0) % 360.0 - 180.0
+def set_north_from_wall(session: Session, normal: Array, azimuth_deg: float) -> None:
+    """Rotate north so that a wall with this outward normal faces an azimuth; the clock stays."""
+    north = (azimuth_of(normal) - azimuth_deg + 180.0) % 360.0 - 180.0
     session.change("sun", north_deg=north)
 
 
 def wall_azimuth(session: Session, normal: Array) -> float:
-    """The true bearing a wall looks towards."""
-    return (math.degrees(math.atan2(normal[0], normal[1])) - session.document.sun.north_deg) % 360.0
+    """The azimuth that a wall faces."""
+    return (azimuth_of(normal) - session.document.sun.north_deg) % 360.0
 
 
 # -- pins

@@ -27,6 +27,7 @@ class LightJob(QObject):
     suggested = Signal(object, object)  # who asked, a list of Suggestion
     progressed = Signal(object, float)
     ended = Signal(object, str)  # who asked, a sentence, "" when all is well
+    _finished = Signal(int, object, str)  # number of the batch, who asked, a message
     _told = Signal(int, object, object)  # number of the batch, signal, its words
 
     def __init__(self, session: Session) -> None:
@@ -38,6 +39,7 @@ class LightJob(QObject):
         self._pool = new_pool("lights", 1)
         self._renderer: tuple[tuple[object, ...], Any] | None = None
         self._told.connect(self._on_told)
+        self._finished.connect(self._on_finished)
 
     @property
     def running(self) -> bool:
@@ -108,7 +110,7 @@ class LightJob(QObject):
                 message = str(error)
             except Exception as error:  # the desk must live on
                 message = f"The thumbnails could not be rendered ({error}): change a setting and try again."
-            tell(self.ended, owner, message)
+            self._finished.emit(number, owner, message)
 
         self._pool.submit(run)
 
@@ -116,10 +118,14 @@ class LightJob(QObject):
         """What a batch says, unless a newer one has begun."""
         if number != self._number:
             return
-        if isinstance(arguments[-1], str):  # it has ended
+        signal.emit(*arguments)
+
+    def _on_finished(self, number: int, owner: object, message: str) -> None:
+        """A batch has ended, unless a newer one has begun."""
+        if number == self._number:
             self._running = False
             self.session.pause_rendering(False)
-        signal.emit(*arguments)
+            self.ended.emit(owner, message)
 
     def _laid_out(
         self, document: Document, compiled: Any, size: tuple[int, int], stop: threading.Event

@@ -30,6 +30,7 @@ from gloamet.desk.widgets.pixels import fitted
 from gloamet.desk.widgets.ports import LightPort
 from gloamet.document.model import Document
 from gloamet.preview.events import DiscPainted
+from gloamet.sun.angles import azimuth_of
 from gloamet.sun.day import day_path
 from gloamet.sun.place import resolve_zone
 from gloamet.sun.position import SunPosition
@@ -192,7 +193,7 @@ class SkyDisc(QWidget):
         ahead = np.subtract(camera.target, camera.eye)
         if math.hypot(ahead[0], ahead[1]) < 1e-6:
             return
-        heading = math.degrees(math.atan2(ahead[0], ahead[1])) - document.sun.north_deg
+        heading = azimuth_of(ahead) - document.sun.north_deg
         half = min(80.0, camera.fov_deg * 0.75)
         p.save()
         p.setPen(Qt.PenStyle.NoPen)

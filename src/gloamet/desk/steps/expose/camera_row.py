@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import get_args
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets.document_fields import NumberField
@@ -16,7 +15,6 @@ from gloamet.errors import GloametError
 from gloamet.meter.camera_settings import CameraSettings, Which, following, in_thirds, thirds_away, written
 
 TITLES = {"f_number": "Aperture", "shutter_s": "Shutter", "iso": "ISO"}
-WHICH: tuple[Which, ...] = get_args(Which)
 
 
 def camera_of(document: Document, ev: float) -> CameraSettings:

@@ -77,7 +77,8 @@ class CurveChoice(QWidget):
             self.buttons[name] = button
             row.addWidget(button)
         row.addStretch(1)
-        row.addWidget(link("Reset", "Reset this curve.", self._straighten))
+        self.reset = link("Reset", "Reset this curve.", self._straighten)
+        row.addWidget(self.reset)
         self.buttons["curve"].setChecked(True)
 
     def _straighten(self) -> None:

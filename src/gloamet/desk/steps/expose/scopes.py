@@ -29,10 +29,10 @@ HEIGHT, WIDTH = 96, 260
 FULL_SHARE = 0.08  # of a column's pixels at one height, from which it is drawn in full
 CHANNEL_HUES = ("#d0675e", "#6fae6b", "#6f8fd6")  # red, green and blue as they are in the picture
 WAYS = (
-    ("Histogram", "Histogram of the display codes in red, green and blue."),
-    ("Stops", "Histogram of scene luminance in stops from a grey card, before developing."),
-    ("Waveform", "Waveform: display codes by column of the picture."),
-    ("Vectorscope", "Vectorscope: hue as angle, saturation as radius."),
+    ("codes", "Histogram", "Histogram of the display codes in red, green and blue."),
+    ("stops", "Stops", "Histogram of scene luminance in stops from a grey card, before developing."),
+    ("waveform", "Waveform", "Waveform: display codes by column of the picture."),
+    ("vectorscope", "Vectorscope", "Vectorscope: hue as angle, saturation as radius."),
 )
 FULL_COLOURS = ((1, 0, 0), (1, 1, 0), (0, 1, 0), (0, 1, 1), (0, 0, 1), (1, 0, 1))
 
@@ -69,9 +69,9 @@ class Scope(QWidget):
         if self._frame is None:
             return
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self.way == "Histogram":
+        if self.way == "codes":
             self._paint_curves(p, _levels(code_counts(self._frame.pixels)), CHANNEL_HUES)
-        elif self.way == "Stops":
+        elif self.way == "stops":
             self._paint_stops(p, self._frame)
         else:
             self._paint_density(p, self._frame)
@@ -113,7 +113,7 @@ class Scope(QWidget):
         w, h = self.width(), self.height()
         if self._image is None:
             self._image = self._density(frame, w, h)
-        if self.way == "Waveform":
+        if self.way == "waveform":
             p.drawImage(QRectF(0, 0, w, h), self._image)
             return
         side, left = float(h), (w - h) / 2.0
@@ -128,7 +128,7 @@ class Scope(QWidget):
             p.drawEllipse(at, 2.5, 2.5)
 
     def _density(self, frame: Frame, w: int, h: int) -> QImage:
-        if self.way == "Waveform":
+        if self.way == "waveform":
             counts = waveform(frame.pixels, w, h).astype(float)
             column = np.maximum(counts.sum(1, keepdims=True), 1.0)
             light = np.minimum(counts / (FULL_SHARE * column), 1.0) ** 0.6
@@ -158,8 +158,8 @@ class ScopePanel(QWidget):
         row, self.group = QHBoxLayout(), QButtonGroup(self)
         row.setSpacing(12)
         self.buttons: dict[str, QPushButton] = {}
-        for way, tip in WAYS:
-            word = link(way, tip, partial(self.choose, way))
+        for way, text, tip in WAYS:
+            word = link(text, tip, partial(self.choose, way))
             word.setCheckable(True)
             self.group.addButton(word)
             self.buttons[way] = word
@@ -170,20 +170,21 @@ class ScopePanel(QWidget):
         below.setSpacing(12)
         self.ends = label("", "note")
         below.addWidget(self.ends, 1)
-        self.looks: dict[str, QPushButton] = {}
-        for way, tip in (
+        self.inspections: dict[str, QPushButton] = {}
+        for way, text, tip in (
             (
+                "false colour",
                 "False colour",
                 "Show the picture as stops from a grey card. Click again or change the step to end.",
             ),
-            ("Clipping", "Mark clipped white and black. Click again or change the step to end."),
+            ("clipping", "Clipping", "Mark clipped white and black. Click again or change the step to end."),
         ):
-            word = link(way, tip, partial(self._look, way))
+            word = link(text, tip, partial(self._inspect, way))
             word.setCheckable(True)
-            self.looks[way] = word
+            self.inspections[way] = word
             below.addWidget(word)
         column.addLayout(below)
-        self.buttons["Histogram"].setChecked(True)
+        self.buttons["codes"].setChecked(True)
         session.frame_ready.connect(lambda _: self._show())
         self._show()
 
@@ -192,7 +193,7 @@ class ScopePanel(QWidget):
         self.buttons[way].setChecked(True)
         self.scope.follow(self.session.frame, way)
 
-    def _look(self, way: str) -> None:
+    def _inspect(self, way: str) -> None:
         on = self.session.render.inspect == way
         self.session.render.inspect_as("" if on else way)
         self._show()
@@ -204,7 +205,7 @@ class ScopePanel(QWidget):
         if not self.isVisible() and self.scope._frame is not None:
             return
         frame = self.session.frame
-        for way, word in self.looks.items():
+        for way, word in self.inspections.items():
             word.setChecked(self.session.render.inspect == way)
         self.scope.follow(frame, self.scope.way)
         if frame is None:

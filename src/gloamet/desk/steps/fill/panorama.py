@@ -30,8 +30,8 @@ def sun_label(solved: PanoramaSolved) -> str:
         return "No sun was found in the panorama: pick it in the picture, or use the panorama without a sun."
     azimuth, elevation = solved.sun_deg
     text = f"Its sun: elevation {elevation:.1f}°, azimuth {azimuth % 360.0:.1f}°".replace("-", "−")
-    if solved.lifted_lx > 0.0:
-        return f"{text}, removed: {solved.lifted_lx:.0f} lx horizontal less."
+    if solved.removed_lx > 0.0:
+        return f"{text}, removed: {solved.removed_lx:.0f} lx horizontal less."
     text += f", {solved.sun_lx:.0f} lx horizontal."
     return f"{text} The file is clipped: its sun is too dim." if solved.clipped else text
 
@@ -246,7 +246,7 @@ class PanoramaPage(StepPanel):
         for row in (self.match, self.dates, self.lock, self.lift):
             row.setEnabled(has_sun)
         self.finding.links[0].setVisible(has_sun and not self.session.document.panorama.sun_found)
-        self.give.setVisible(solved.lifted_lx > 0.0)
+        self.give.setVisible(solved.removed_lx > 0.0)
 
     def _on_document_changed(self, document: Document) -> None:
         p = document.panorama

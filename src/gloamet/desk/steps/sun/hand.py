@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
@@ -21,6 +20,7 @@ from gloamet.desk.widgets.switch import Switch
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.stage.sun_drivers import motion_span_s, sun_drivers
+from gloamet.sun.angles import penumbra_m
 from gloamet.sun.moon import moon_at
 
 PENUMBRA_AT_M = (1.0, 4.0, 20.0)
@@ -51,15 +51,6 @@ class Mode(SegmentedControl):
         }
         actions[value](self.session)
         self._on_document_changed(self.session.document)
-
-
-def penumbra_m(diameter_deg: float, distance_m: float) -> float:
-    """Width of a shadow's edge at right angles to the light: from full shade to full sun.
-
-    >>> round(100 * penumbra_m(0.533, 4.0), 1)
-    3.7
-    """
-    return 2.0 * distance_m * math.tan(math.radians(diameter_deg) / 2.0)
 
 
 def length_text(metres: float) -> str:
