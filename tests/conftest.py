@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Shared ground of the tests: an offscreen screen, a private home, small scenes with known answers."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A desk with a small scene, offscreen."""
 
 from __future__ import annotations

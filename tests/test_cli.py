@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The command line as a user types it: JSON names, physics by black box, one sentence for bad input."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Fields of the document that code and tests name as text exist: a renamed one would fail only when it is used."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The table of lights holds together: films, gains and the document's fields follow it."""
 
 from __future__ import annotations

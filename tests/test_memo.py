@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A node of the pipeline makes nothing twice, and nothing from old inputs."""
 
 from __future__ import annotations

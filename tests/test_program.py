@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The program as a whole: examples in the docstrings, the kernel cache, measuring, preparing."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Logarithm and power of the kernels, against NumPy's."""
 
 from __future__ import annotations

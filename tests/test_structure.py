@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The plan of the house: floors, import circles, the size of functions and files, and what kernels freeze."""
 
 from __future__ import annotations

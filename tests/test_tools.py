@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The shipped tables are what their tools make: run again, each gives the same values."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Make src/gloamet/data/climate.npz: monthly Linke turbidity and altitude of the world for the Sun step.
 
 The sources are the climatology of SoDa (Remund et al. 2003, "Worldwide Linke turbidity information") and the

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Make src/gloamet/data/directional_albedo.npy: how much light the GGX lobe returns, for the surface kernels.
 
 Array (2, 32, 32) float32: [0] for a lobe of reflectance 1, [1] for a dielectric of 4 % at normal incidence;

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Make the even numbers that the first bounces of a path are drawn from: draws.npy and shifts.npy in data/.
 
 draws.npy (4096, 16) uint16: scrambled Sobol points (Owen scrambling, scipy.stats.qmc) in 65536ths, a row for each

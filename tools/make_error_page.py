@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Make docs/relighting.md and its pictures: relit, exact and their difference, two demos under three suns.
 
 Needs the program's packages; takes some minutes. The exact pictures are this program's own with SAMPLES paths.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Make docs/exposure/pictures.jpg: ten pictures as they come out at first sight, before and after, with their numbers.
 
 Before is an average of the whole picture and a view without its gain, as reflected meters and plain renderings have it;

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Make docs/fill/*.jpg: each source alone, and a panorama before and after its sun is matched, as `render` does.
 
 Run it with `python tools/make_fill_page.py` after the light or the demos have changed; it takes some minutes.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Make docs/sky/moods.jpg: the bathing house in six airs and lights, rendered as `gloamet render` does.
 
 Run it with `python tools/make_moods.py` after the sky or the demo has changed; it takes some minutes.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Write docs/proof.md: what is true of the program, by whose word, and how near to it the program is now.
 
 The tests' own marks (`@pytest.mark.proof`) enter; they are run, and the largest deviation that an assertion with a

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Take the pictures of docs/screenshots anew: the real window with the demos, view by view.
 
 Run it under a virtual screen after a screen has changed, for all views or those named:

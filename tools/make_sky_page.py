@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Write docs/sky.md and its plots: the program's sky beside published ones. Run it after the sky has changed.
 
 The program's own functions and reference libraries (pvlib, colour-science) enter; Markdown and SVG leave.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Make the sixteen-band table of gloamet.sky.spectrum from the reference libraries and print it.
 
 In: the extraterrestrial spectrum of ASTM G173-03, the ozone absorption of Leckner and the water vapour absorption of

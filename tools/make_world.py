@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Make src/gloamet/data/world.npz: the coasts of the world for the site map.
 
 Takes the file land-110m.json of the npm package world-atlas 2 (ISC licence; the data are Natural Earth's, public

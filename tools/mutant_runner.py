@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Where mutants are tried: a copy of the project with its kernels compiled, and a process that runs its tests.
 
 A place in the project, another source for it and the tests that should see it enter; the test that fails by it leaves.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Mutation testing: break one thing in the source, run the tests that should see it, and list what nobody saw.
 
     ./run mutants [PACKAGE] [--sample N] [--seed S] [--kernels] [--new-map]

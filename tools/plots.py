@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Plain plots as SVG: lines and dots in a frame with ticks. Series enter, a file's text leaves."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Files written whole or not at all."""
 
 from __future__ import annotations

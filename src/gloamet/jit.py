@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """How every kernel is compiled, in one place, and Numba made to start quickly.
 
 Numba imports scipy.linalg at the first kernel to offer matrix products inside kernels: 0.5 s of every start

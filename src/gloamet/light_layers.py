@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The lights of a scene whose layers are kept apart, a row for each: films, gains, files and controls follow them.
 
 To add one: its row and its gain here, its fields in `FillState`, its planes in `trace.film.AccumulationArrays`, and

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A derived result with declared inputs: what a function made of its last few inputs.
 
 Inputs enter; what was made of equal ones leaves without being made again. Values are equal when they say the same;

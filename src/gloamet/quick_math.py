@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Logarithm and power of two for kernels: what the library's own ones cost a call for, worked on eight at once.
 
 float32 in and out.

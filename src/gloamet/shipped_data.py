@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Where the data that ships with the program is: tables, fonts, demos, panoramas."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Threads that share one kernel: taking pieces of work in turn, and waiting for one another without Python.
 
 counters is an int64 array of zeros, one place for each list of work and one for each meeting. Handing work from

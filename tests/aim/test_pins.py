@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Aims on scenes with closed-form answers: a pole and a plane, a place in the frame, a mirror."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sun windows against closed forms (a slot over a floor), brute force, and what a room knows of itself."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Every measure of the bench runs, at a small size, and gives the figures that its row promises."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Gains of light per channel: luminance is kept, grey is reached, and warmth is that of daylight."""
 
 from __future__ import annotations

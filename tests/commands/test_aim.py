@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet aim` as a user types it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet develop` and `gloamet measure` on files of light."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet meter` and the balance of `gloamet render`: the names a script counts on, and that numbers mean what they
 say."""
 

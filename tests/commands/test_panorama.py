@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet panorama`: names, a known sun, a match in the calendar, and a file without its sun."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet prepare` leaves nothing to be compiled when the window is open."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet sweep`, `suggest`, `compare` and `looks`."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Aiming on the desk with the mouse: pins in picture and plan, the sun by the pointer, sun on a surface, sequences."""
 
 from __future__ import annotations

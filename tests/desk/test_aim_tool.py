@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The hand that aims: what it says where there is nothing to begin at."""
 
 from __future__ import annotations

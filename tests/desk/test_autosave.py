@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Nothing is lost: what a window has open is written, and is there after a crash."""
 
 from __future__ import annotations

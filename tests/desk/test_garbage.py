@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Qt objects die in the windows' thread, whoever allocates."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A project whose model has moved asks for it, and finds what moved with it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The session: what follows a change, what survives a failure, and that it never blocks."""
 
 from __future__ import annotations

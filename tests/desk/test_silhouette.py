@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The import sheet's drawing: a person of 1.75 m beside the model, to one scale."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Stage on the desk: parts, materials, plaster, shade makers, views, plan, rectangle, sheet and tray, by hand."""
 
 from __future__ import annotations

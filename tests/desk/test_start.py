@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The desk as `gloamet desk` and `gloamet demo` start it."""
 
 from __future__ import annotations

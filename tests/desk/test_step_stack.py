@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Panels of the steps: built when needed, asleep while no ray can be traced, and never behind what happened."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Each step of the desk: its words do what they say."""
 
 from __future__ import annotations

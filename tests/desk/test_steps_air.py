@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The pages of Air driven by hand: the hand on the sky, the backdrop, distance, dust."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Compare on the desk: keeping, looking together, taking back, sheets, looks, and nothing is lost."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Expose on the desk: metering, white balance, the chain, masks, scopes, proofs, an exposure that is held."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Fill driven by hand: gains, solo, the ratio, a panorama and its sun, cards, spots, checks."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The Sun step by almanac and by hand: every control does what it says."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Drawings beside the picture: at once, not too often, and never without the last word."""
 
 from __future__ import annotations

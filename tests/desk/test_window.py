@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The real interface, driven as a hand would: offscreen here, in a real window in test_window_real."""
 
 from __future__ import annotations

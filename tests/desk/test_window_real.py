@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A real window on a real (virtual) screen: the platform's own plug-in, fonts and window manager protocol."""
 
 from __future__ import annotations

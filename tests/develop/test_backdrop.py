@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A backdrop shows the colour that was chosen, edges mix as layers of pictures do, nothing is transparent."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Colour after the view: grey stays grey, bands add to one, each control does what it is called."""
 
 from __future__ import annotations

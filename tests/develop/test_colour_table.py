@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Colour tables: .cube files in and out, against OpenColorIO's own reading, and what is said of bad ones."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Developing: exposure, white balance and views against published values."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Developing exactly: which way exposure and white balance work."""
 
 from __future__ import annotations

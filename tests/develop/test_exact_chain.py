@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The whole chain: neutral is exposure and view alone, screen and file agree, nothing breaks it."""
 
 from __future__ import annotations

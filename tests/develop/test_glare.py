@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Glare of the lens: energy, the law of its veil, the rays of its star, and nothing while it is neutral."""
 
 from __future__ import annotations

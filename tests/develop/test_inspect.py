@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Looking at a picture in stops, at what clips, at what a mask covers."""
 
 from __future__ import annotations

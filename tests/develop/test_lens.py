@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Lens and film: corners, lines, fringes, sharpness and grain."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Local contrast: details grow, edges and even places stay, no halo."""
 
 from __future__ import annotations

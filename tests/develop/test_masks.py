@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Masks: where each kind covers, and what they make of light."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Differences of pictures against colour-science and by hand."""
 
 from __future__ import annotations

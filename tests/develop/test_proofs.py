@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Proofs: other screens, paper, other eyes, against colour-science; warnings that come when they should."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Scopes count what is in the picture, where it is."""
 
 from __future__ import annotations

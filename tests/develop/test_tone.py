@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Tone: every setting is a rising curve, grey stays grey, neutral is nothing at all."""
 
 from __future__ import annotations

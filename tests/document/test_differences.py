@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What differs between documents, in fields and in words."""
 
 from __future__ import annotations

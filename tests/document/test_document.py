@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The document: ranges, undo, files that lose nothing."""
 
 from __future__ import annotations

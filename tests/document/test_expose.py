@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Curves that the document takes and refuses."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Looks: the sun by its height wherever the place is, a strength that goes part of the way, files."""
 
 from __future__ import annotations

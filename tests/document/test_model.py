@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Every field of the document keeps to the range it shows, at both ends."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Projects whose files have moved: what is missing, and what is found along with one of them."""
 
 from __future__ import annotations

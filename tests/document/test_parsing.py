@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Numbers are read as they are shown and as people write them."""
 
 from __future__ import annotations

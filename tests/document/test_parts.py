@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Parts of a document taken by themselves: they touch their own fields alone, over all fields."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sweeps: exact values, in order, by even steps or equal factors, of fields that there are."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Files of earlier versions: a project and a look saved by version 1 with every field set, and what becomes of them."""
 
 from __future__ import annotations

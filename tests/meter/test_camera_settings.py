@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Aperture, shutter and ISO against the definition of EV and the numbers that stand on cameras."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Incident cards against closed forms: open ground, a vertical card, a wall, a lamp, a room's bounce."""
 
 from __future__ import annotations

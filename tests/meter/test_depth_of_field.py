@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The sharp range of a lens against the formula of a handbook and its limits."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Colour temperature and distance from the locus against colour-science's Ohno (2013)."""
 
 from __future__ import annotations

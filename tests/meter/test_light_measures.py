@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What a light does to a picture in numbers, and which lights lie apart."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The light meter and the moment it is read at."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Ways to meter: each reads what it is called after, and an 18 % card comes out alike under all of them."""
 
 from __future__ import annotations

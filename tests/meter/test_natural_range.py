@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What nature gives at a sun's height, against skies solved one by one."""
 
 from __future__ import annotations

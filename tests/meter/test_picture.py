@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The scene meter: which pixels it reads, and what it does when there is little to read."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Each rule has a light that fires it and one that does not; way-outs lead to lights that do not."""
 
 from __future__ import annotations

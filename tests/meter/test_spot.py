@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A spot meter's reading of a place."""
 
 from __future__ import annotations

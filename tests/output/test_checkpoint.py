@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Long renders: stopped, kept, taken up again, and refused when they are of something else."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Contact sheets: every picture in its place, captions cut to fit, PNG and PDF."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Kept pictures: whole or not there, read back as they were, missing files told."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Layers in a file: what comes back is what was stored, in light that half floats hold."""
 
 from __future__ import annotations

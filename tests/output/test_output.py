@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Files out: what they hold when read back with a library, and failures that lose nothing."""
 
 from __future__ import annotations

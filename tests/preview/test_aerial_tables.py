@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The air in front solved ahead: what a hand then asks for is there, and is what it would have been."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Small pictures of named airs: where the sun stands in them, and that each is the air it names."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What masks are given on the desk: planes of a film, of a relit picture, and the same ones while nothing changes."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A small picture of a panorama's file."""
 
 from __future__ import annotations

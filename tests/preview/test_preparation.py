@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Kernels compiled beside an open desk: what is said while it goes on, and when rays may be traced."""
 
 from __future__ import annotations

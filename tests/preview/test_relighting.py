@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The worker relights: when it does, when it must not, and how the exact picture takes over."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The layers that ship with the demos: true to what the program renders, balanced and developed without a kernel."""
 
 from __future__ import annotations

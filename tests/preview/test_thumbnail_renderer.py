@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Small pictures of one stage in many lights: as the exact ones are, and quick to ask for again."""
 
 from __future__ import annotations

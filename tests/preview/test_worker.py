@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The worker by itself, without Qt: what it computes again, what it keeps, how it fails."""
 
 from __future__ import annotations

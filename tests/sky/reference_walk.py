@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A Monte Carlo walk of light through a spherical atmosphere, to check the sky's closure.
 
 It shares no code with the product, only what the air is said to be: vertical optical depths, and the numbers below

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the air's numbers mean, against handbook values."""
 
 from __future__ import annotations

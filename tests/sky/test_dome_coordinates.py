@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Where a direction stands in the table of a sky."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The whole sky beside published models: the standard spectra, clear skies of a reference library, twilight."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Panoramas: what is read, what is refused, and that a dome made of one holds its light."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Skies by formula against the standards and papers they come from."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The artist's hand on the sky: what it keeps, what it changes, and that nature is neutral."""
 
 from __future__ import annotations

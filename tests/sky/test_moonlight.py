@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Moonlight on the ground and in the sky."""
 
 from __future__ import annotations

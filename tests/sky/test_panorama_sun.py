@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Suns in panoramas: found where they stand, measured, taken out with their light counted.
 
 Skies are this program's own with a sun put where it is known to be; what is checked is where it is found.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The sky's kernel against plain NumPy: the same sums, written once more without tables, loops and threads."""
 
 from __future__ import annotations

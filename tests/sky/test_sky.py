@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The sky against handbook illuminance, standards, and a Monte Carlo walk of the same atmosphere."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Skies between rungs: near the solved ones by day, the solved ones wherever a rung is missing."""
 
 from __future__ import annotations

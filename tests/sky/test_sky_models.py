@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The sky by the model chosen: what each keeps, and what it shares with the physical one."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Colours of the sky through a year: a strip beside the sun from the horizon to the zenith, as the whole sky has it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Damaged files by the hundred: `python -m tests.stage.fuzz FORMAT COUNT SEED`, run by
 `test_readers_fuzz` in its own process.
 

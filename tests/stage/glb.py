@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Small GLB files for tests, whole and damaged."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Camera moves: they do what the hand means and never end below the ground."""
 
 from __future__ import annotations

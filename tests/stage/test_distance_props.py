@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Hills and poles in the distance: their size, their place and which way they face."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What glTF 2.0 and its extensions mean, each against the text of the specification (Khronos, from its JSON)."""
 
 from __future__ import annotations

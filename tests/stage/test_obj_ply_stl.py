@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """PLY, STL and OBJ: what they say, what is guessed for them, and one box through every format."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Where a model stands: units, axes, turns, guesses; and the artist's decisions applied to it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Shade makers, figure, balls and card: measures that are known, and regression values of what grows by chance."""
 
 from __future__ import annotations

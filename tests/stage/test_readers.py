@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Reading models: what a whole file means, and one sentence for every kind of damage."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Every format survives damage: no crash, no hang, no flood of memory, always a sentence.
 
 GLOAMET_FUZZ=500 reads five hundred files of each format instead of a few.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Decoders that may hang or eat memory: their limits, and what is said then."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What of a scene the sun can follow, still and along its motion."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """USD: meshes, subsets, stacks of transforms, instancing, cameras, lights, written by the USD libraries."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Rise, set and twilight against an independent library, and the days that have none."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The moon against an independent library and published values."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Places and clocks as people write them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The sun's position against the published algorithm and two independent libraries."""
 
 from __future__ import annotations

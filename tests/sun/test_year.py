@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The year's grid, its turning points, and the way back from a direction to real moments."""
 
 from __future__ import annotations

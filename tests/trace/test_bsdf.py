@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Surfaces by themselves: Fresnel, panes, pictures, and a reflection model that is a proper distribution."""
 
 from __future__ import annotations

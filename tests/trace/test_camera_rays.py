@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The lens: an edge out of focus is as wide as the thin lens says."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Ink lines of maps with known edges: where they run, how wide they are, and where they give way."""
 
 from __future__ import annotations

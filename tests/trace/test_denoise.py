@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Denoising keeps the light that a few samples hold."""
 
 from __future__ import annotations

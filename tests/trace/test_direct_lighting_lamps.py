@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sun and sky as lights: the distribution is one, samples follow it, the disc has its size."""
 
 from __future__ import annotations

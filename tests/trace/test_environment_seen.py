@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What a camera sees past all things: its share of a pixel, another sky than the one that lights, or nothing."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The panorama's own layer: a second sky with paths, noise and gain of its own, and one more sky for a record."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What a camera meets: picking, standing, contours, and the film's rectangle and counts."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What lies below the horizon: the same lit ground for whatever looks down, and nothing from anywhere else."""
 
 from __future__ import annotations

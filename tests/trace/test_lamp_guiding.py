@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Halos of lamps: found about shades, even-handed, and less noisy."""
 
 from __future__ import annotations

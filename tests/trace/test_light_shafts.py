@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Shafts of light against the integral of single scattering, written out here, and against what must hold."""
 
 from __future__ import annotations

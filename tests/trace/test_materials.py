@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Tables for the kernels: colours in the renderer's primaries, lamps picked by their lumens, pictures in a row."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The noise estimate, sampling where it is needed, seeds, and the mean of many of them."""
 
 from __future__ import annotations

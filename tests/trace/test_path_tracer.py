@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Light transport against closed forms: planes, shadows, furnaces, glass, layers."""
 
 from __future__ import annotations

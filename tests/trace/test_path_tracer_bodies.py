@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Surfaces beyond the plain ones, against closed forms: lamps, holes, leaves, coats, normal maps, copies."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Light that comes straight and indirect light are layers apart, in the exact and in the relit picture."""
 
 from __future__ import annotations

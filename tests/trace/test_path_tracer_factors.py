@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Light between surfaces against closed forms of the literature: view factors, furnaces, the disc over an edge."""
 
 from __future__ import annotations

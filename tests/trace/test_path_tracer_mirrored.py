@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Lamps that a mirror throws onto a diffuse surface: as bright as their image, small ones dimmed as stated."""
 
 from __future__ import annotations

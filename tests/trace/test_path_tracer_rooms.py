@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Light through openings against closed forms, and the ray structure by itself."""
 
 from __future__ import annotations

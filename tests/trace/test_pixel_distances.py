@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Two distances in one pixel, told apart by two means."""
 
 from __future__ import annotations

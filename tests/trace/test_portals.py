@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Windows as portals: found where they light a room, even-handed, and less noisy."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The numbers of a path: each alone uniform, together even, and never the same twice."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Multiple importance sampling: what paths see of the sky is what either way of sampling gives alone.
 
 The estimator is Veach & Guibas 1995 (power heuristic); the two alone are plain Monte Carlo integrals.

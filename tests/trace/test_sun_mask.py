@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Outlines of sun and shade: the same as ray by ray, quick ones included."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What belongs to a triangle at a hit, against NumPy and SciPy."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Previews: enlarging keeps light and edges; cleaning keeps the mean and can be cancelled."""
 
 from __future__ import annotations

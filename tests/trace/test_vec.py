@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Triples of numbers inside kernels against NumPy."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Facts for the checks: what a document and the meter say, and what is left out where it is not known."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """From the document to light under a turned north, and what the files say of it."""
 
 from __future__ import annotations

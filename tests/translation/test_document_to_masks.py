@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What masks ask of a film: the sun's share, parts and materials, and nothing that nobody asked for."""
 
 from __future__ import annotations

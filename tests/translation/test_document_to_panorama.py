@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A document's panorama: level by lux, by its file, by the sky; turned by hand, with north, or locked to the sun;
 roles."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """From the document to exposure: which way each control works, and by how much."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The plain values of developing and metering have the names and neutral values of the document's fields."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """When a picture is done: at its samples, at its noise, and never in between for want of a number."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A kept picture refined: the same picture, with less noise."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A sequence's moments: even or gentle, through a change of the clock, along a motion."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Writing a small GLB: meshes, pictures, materials, nodes and cameras.
 
 World coordinates (metres, Z up) enter; a glTF 2.0 binary file (Y up) leaves.

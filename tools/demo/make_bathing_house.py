@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Build the demo: a timber sea-bathing house on a salt flat, into src/gloamet/data/demo.
 
 Run it with `python tools/demo/make_bathing_house.py`. Everything is made here from numbers; nothing comes

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Render the shipped demos, into src/gloamet/data/demo: small pictures for the start screen, and their layers.
 
 The layers are what a demo shows before anything is traced. Run it with `python tools/demo/make_demo_pictures.py

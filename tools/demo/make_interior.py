@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Build the interior demo: the net loft over the bathing house's store, with west windows and a roof light.
 
 Run it with `python tools/demo/make_interior.py`. Everything is made here from numbers. The windows look west,

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Make the panoramas that ship with the demos: an evening over the flats, its sun whole, and clipped.
 
 Run from the repository: `python tools/demo/make_panorama.py`. Sky and sun are the program's own at 9 degrees; clouds

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Build the product demo: a lidded enamel pail and a coil of rope on a slate bench by the bathing house.
 
 Run it with `python tools/demo/make_product.py`. Everything is made here from numbers. The bench looks south;

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Textures of the demo, made from noise: salt crust and weathered boards."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Shapes of the demo: boxes with texture coordinates in metres, swept tubes, turned figures, pines.
 
 Every builder returns points (V, 3), triangles (T, 3) and, where it is textured, uvs (V, 2), Z up, metres.

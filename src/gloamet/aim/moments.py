@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """When do the aims come true: real moments of a year, best first, with what is left between sun and aim.
 
 A site and a window of hours and seasons enter beside the aim. Directions are the scene's, so north is turned back.

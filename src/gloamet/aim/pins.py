@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Where must the sun stand: for a shadow to end at a point, for the sun to be at a pixel, for a glint.
 
 Points are world metres, directions unit vectors towards the sun in the scene (north not turned back); each answer

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """When does sunlight reach a surface: a scan of the whole year, its spans, and the gap it comes through.
 
 A compiled scene and a target (points with normals) enter; the sunlit share of every moment of a `YearGrid` leaves,

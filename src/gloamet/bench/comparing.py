@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Speeds of comparing: small pictures of a sweep, keeping a moment, the other picture of a blink."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the hand feels: start-up, the first picture after a change, gaps of the interface, cancelling.
 
 Each is measured in a process of its own, offscreen, at 1280 x 800 with the demo.

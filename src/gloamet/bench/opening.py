@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Opening large models: a million triangles to the first picture, and a forest of copies in memory.
 
 Each is measured in a process of its own; the models are made here, into a folder that is thrown away.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The ray library at C speed: the same rays in a loop that a C compiler made, to hold our kernels against.
 
 Rays (N, 3) enter, million rays a second leave; nothing where the machine has no C compiler.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Bare ray kernels for measuring: bounce rays of a view, closest and any hits over an array of them.
 
 Arrays: origins and directions (N, 3) float32.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """How far relit and cleaned pictures are from the exact one, by squares of four pixels, for demos.
 
 The exact picture is this program's own with many samples; it is checked against closed forms by tests. It is

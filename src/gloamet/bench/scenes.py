@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A procedural scene of 200 000 triangles for measuring: a colonnade, walls and trees of loose leaves."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The Sun step's speeds: scanning a year, painting the year cloth, outlines of the sun under the hand."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Gains of light per channel: warmth, tint and saturation as factors, and a light whose bounces have a gain of their
 own.
 

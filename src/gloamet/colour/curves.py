@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Names and neutral values that the document and developing share: points of a free curve, and the eight hue bands."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """CIE 1976 L*a*b* of XYZ relative to a white (CIE 15)."""
 
 from __future__ import annotations

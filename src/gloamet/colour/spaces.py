@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Linear colour spaces and the matrices between them.
 
 Scene colour is linear ACEScg (AP1 primaries, D60 white) whose Y is luminance in cd/m2. Arrays of shape

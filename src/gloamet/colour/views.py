@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The view transforms: how scene light becomes screen colour. One table; a row more is a view more.
 
 Scene light (..., 3) enters as linear AP1 in reflectances under the metered light: 0.18 is a grey card, 1 a perfect

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet aim`: where must the sun stand, and when does it, without a screen."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the subcommands share: reading numbers, times and places, printing results. It knows no documents, which take
 longer to import than a small command to answer."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet bench`: every speed Gloamet promises, measured here and now."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Options that say from where a scene is seen, and the camera they stand for."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet compare` and `gloamet looks`: how far two pictures lie apart, and named settings."""
 
 from __future__ import annotations

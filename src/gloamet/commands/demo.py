@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet demo`: the window with one of the shipped scenes."""
 
 from __future__ import annotations

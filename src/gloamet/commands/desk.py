@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet desk`: the window."""
 
 from __future__ import annotations

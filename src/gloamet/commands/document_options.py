@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Options of subcommands that are fields of a document, and the document a subcommand works on."""
 
 from __future__ import annotations

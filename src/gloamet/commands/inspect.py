@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet inspect`: what a model file holds and what Gloamet makes of it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What `gloamet prepare` runs in its stages: every kernel once, as the desk calls it, on as little as will do."""
 
 from __future__ import annotations

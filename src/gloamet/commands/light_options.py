@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Options that say how a scene is lit, from the sun's place to the balance of the lights."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet meter`: the light on a scene in numbers, source by source, and what is implausible in it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet panorama`: what a lat-long panorama holds: its light, its sun, when that sun could stand there."""
 
 from __future__ import annotations

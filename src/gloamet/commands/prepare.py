@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet prepare`: compile every kernel once, so that the first start is as quick as any other."""
 
 from __future__ import annotations

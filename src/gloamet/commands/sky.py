@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet sky`: the light of a sky, in numbers, as a table over one of its values, and as a panorama."""
 
 from __future__ import annotations

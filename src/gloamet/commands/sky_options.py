@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Options for what the artist makes of the sky, of what stands behind the scene, and of dust in the light."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet sun`: where the sun stands and what it does that day."""
 
 from __future__ import annotations

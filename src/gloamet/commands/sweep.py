@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """`gloamet sweep` and `gloamet suggest`: many lights for one view, as a sheet or a folder of small pictures."""
 
 from __future__ import annotations

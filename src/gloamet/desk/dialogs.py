@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Questions before something would be lost, and how a bearing is said."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Cyclic garbage is collected by the windows' thread alone.
 
 Python collects in whichever thread happens to allocate, and a Qt object that dies in a thread that traces rays may end

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The import sheet: how a model just opened stands, beside a person, before anything else is done with it."""
 
 from __future__ import annotations

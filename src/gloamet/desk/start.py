@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Starting the desk: application, session, window."""
 
 from __future__ import annotations

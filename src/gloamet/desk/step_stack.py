@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The panels of the steps: each is built when it is first shown, or while the window has nothing to do."""
 
 from __future__ import annotations

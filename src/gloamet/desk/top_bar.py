@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The bar on top: the project's name, the steps, undo and redo, and how far the picture is."""
 
 from __future__ import annotations

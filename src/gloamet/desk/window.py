@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The window: bar, instruments, picture, step, ribbon, and what can be done with files."""
 
 from __future__ import annotations

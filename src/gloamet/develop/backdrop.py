@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What stands behind a developed picture in place of the sky: a plain colour, a gradient, or nothing.
 
 A picture of light whose background is black and the transparency of each pixel, the share of it that sees past all

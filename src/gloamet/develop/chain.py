@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The order of the developing chain, for files and for the screen: links on scene light first, then tone to lens.
 
 Exposed light enters the links of `SCENE_LINKS` one after the other. Behind them stand dark corners and local contrast,

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Colour after the view: saturation, vibrance, bands of hue, toning, black and white, and a colour table.
 
 Code values of an sRGB screen in 0..1 (..., 3) enter and leave; colour is changed in Oklab, where hue, strength and

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Colour tables: .cube files in, by OpenColorIO, and what a chain does to colour out as one.
 
 Code values of an sRGB screen in 0..1 (..., 3) enter and leave.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Developing for the screen: linear light in AP1 cd/m2 to 8-bit colour, quickly.
 
 Links that look at a pixel alone are done by one kernel with rows in parallel: tone as tables over stops, colour as a

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The screen kernels: exposure matrix, tone, a view and colour, a row at a time.
 
 Layouts: picture (H, 3 W) float32 in, out (H, W) uint32, each the bytes RGBX. A cube holds CUBE**3 colours, three values

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Developing exactly: linear light in AP1 cd/m2 to display codes, link by link.
 
 A picture, `DevelopSettings` and what its masks ask for enter; code values in 0..1 leave. With neutral links it needs no

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Glare of the lens: a veil, a glow, a star and a flare of bright light, on scene light, its energy kept.
 
 The veil falls with the square of the angle, as the disability glare of an eye does (Stiles, Holladay; CIE 146). The

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Ways to look at a picture beside the picture: false colour in stops, what clips, and what a mask covers.
 
 Light in AP1 cd/m2 or developed pixels (H, W, 4) enter; pixels of the same size leave.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The links of developing as plain values: what glare, masks, tone, colour and lens do to a picture.
 
 Neutral by default. The fields of a document become these in `translation.document_to_picture`; their ranges, units and

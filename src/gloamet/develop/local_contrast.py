@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Local contrast: details against their surroundings made stronger or weaker, in stops, without halos at edges.
 
 The surroundings are those of a guided filter of the logarithm of luminance by itself (He, Sun, Tang 2013), its

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Soft masks, and the local light of a picture by them: brighter, warmer, stronger, with more contrast.
 
 A picture of scene light (H, W, 3) in reflectances, masks and what is seen in each pixel enter; the picture leaves. It

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Packed pixels of a finished picture: their luminance, what sharpness and grain add to them, and another size.
 
 Layouts: pixels (H, W) uint32, each the bytes RGBX. An axis of the enlarged picture is places (N, 2) int32: the pixel

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A picture as others will see it: on other screens, in a lit room, on paper, small, without colour or with other eyes.
 
 Code values of an sRGB screen in 0..1 (H, W, 3) enter; codes that show the same on a good screen leave. Screens and

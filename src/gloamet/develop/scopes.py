@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Scopes of a picture: how often which code, how many stops, where across it, which colours.
 
 Developed pixels (H, W, 4) or light in AP1 cd/m2 enter; counts leave. Large pictures are read at every few pixels: a

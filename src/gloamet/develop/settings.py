@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """How one picture is developed: the exposure that was found for it, and the links of the chain as the document has
 them.
 

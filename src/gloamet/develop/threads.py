@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Kernels over the rows of a picture, on all processors at once."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Tone: how the brightness of scene light is laid out before the view, one curve over stops and one factor a pixel.
 
 Linear AP1 light in reflectances (0.18 is a grey card) enters and leaves. Every step is a rising curve, so that their

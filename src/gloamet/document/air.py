@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the sunlight passes through, and what the artist makes of the sky: fields of air, sky and dust."""
 
 from __future__ import annotations

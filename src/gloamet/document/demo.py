@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The shipped demos as documents: an invented bathing house on a real coast, outside, close up and inside."""
 
 from __future__ import annotations

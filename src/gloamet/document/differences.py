@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What differs between two documents, field by field, and in an artist's words.
 
 Two documents enter; `DocumentDifference`s leave. A field is known by its path, as `Document.change` takes it.

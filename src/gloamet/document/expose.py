@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """How a picture is developed: exposure, white balance and the links of the chain behind them, each neutral at first.
 
 The order in which the links act is that of `develop.chain`.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The ground the document's models stand on: frozen, closed, finite, each number with range, unit and words."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The .gloamet project file: versioned JSON, paths relative to it, written so that a failure loses nothing.
 
 A document and a path enter, a file leaves, and back.

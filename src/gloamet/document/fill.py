@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """How sun, sky, a panorama and lamps are balanced after rendering: fields of the fill and of a panorama."""
 
 from __future__ import annotations

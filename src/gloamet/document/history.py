@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Undo and redo: documents are immutable, so history is a list of them.
 
 Changes of one drag share a key and make one step.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What a numeric field of the document says of itself: range, unit, decimals, description; the one source of truth.
 
 Sliders, tooltips and command-line options are made from it.

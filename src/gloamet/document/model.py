@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the artist decides: a tree of frozen models, the one place of truth for ranges, units and words.
 
 Sliders, tooltips, command-line help and the project file are all made from the fields below. A change makes

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Files of a project that are no longer where it has them, and the project with them found again.
 
 A document enters; paths that lead nowhere leave, or, once one of them was found, the document with all that moved

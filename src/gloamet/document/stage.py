@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the artist decides about the stage: the model's place, parts, materials, ground, shade makers, views."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sweeps: one or two fields of a document through a range, or dates and hours, as a row or grid of documents.
 
 A document and `ParameterRange`s enter; documents with their values leave, in reading order.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the artist aims at and steps through: pins, the window of moments that count, a sequence of moments."""
 
 from __future__ import annotations

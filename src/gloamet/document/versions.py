@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Projects and looks of earlier versions of the file format, brought to the present one.
 
 A tree as it was written enters, a tree of the present version leaves. Version 2 gave fields the names of their trade.

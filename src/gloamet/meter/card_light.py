@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Light on incident cards, source by source, as `meter.cards` measures it and as gains change it; and the ball's
 pixels.
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Incident cards: what falls on a small white card in the scene, source by source, direct and indirect.
 
 A compiled scene, lights and places with the way they face enter; illuminances in lx per AP1 channel leave. A card is

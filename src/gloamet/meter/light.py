@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The light meter: what sun, sky and a panorama give on level ground and what that means in stops, kelvin and EV.
 
 Domes and the gains of Fill enter; a `LightReading` leaves.

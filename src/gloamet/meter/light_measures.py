@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What a light does to a picture, in a few numbers, and which of many lights lie farthest apart.
 
 Light in AP1 cd/m2 with what is seen, and where the sun stands to the camera, enter; `LightMeasures` with their reason

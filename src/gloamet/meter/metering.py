@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Ways to meter a picture: by the light on what is seen, by an incident reading, by the brightness of pixels.
 
 A picture in AP1 cd/m2 with what is seen in it, and the document's wishes enter; EV100 leaves. A reflected reading takes

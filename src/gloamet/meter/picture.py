@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The scene meter: the exposure a picture asks for, by the light that falls on the surfaces in it.
 
 Each pixel of a matt surface is a light meter: E = π L / albedo. The exposure follows the bright half of these readings,

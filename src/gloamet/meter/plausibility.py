@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What in a light nature or a camera would not give: rules over measures, each with its limit and a way out.
 
 `LightFacts` enter; `Finding`s leave, of those rules that fire, in the order of `RULES`. A rule that lacks its measure

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Key to fill: how far the lit side lies above the shade, what nature gives, and how the fill is moved to a ratio.
 
 Illuminances and stops enter and leave. The ratio is log2(key / fill) on level ground, in stops, where key is the light

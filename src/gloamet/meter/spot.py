@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A spot of a picture: its luminance, how many stops it lies from a grey card, and its colour.
 
 Light in AP1 cd/m2 enters; a `SpotReading` leaves.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Long renders kept on disk, so that a stop, a crash or a power cut costs a minute and not a night.
 
 A film and the mark of what it shows enter; a file of plain arrays leaves (NumPy's open .npz), and comes back

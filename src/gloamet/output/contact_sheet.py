@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Contact sheets: small pictures in rows with captions, as PNG or PDF.
 
 Pixels (H, W, 3 or 4) with captions enter; one picture leaves, or a file.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Kept pictures: each a snapshot of the work with all its settings, in a folder beside the project.
 
 A document with its developed pixels and its light enters; three files leave, NAME.png, NAME.exr (half-float light) and

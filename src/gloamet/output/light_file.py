@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Pictures of light from files, to be developed and measured: OpenEXR, Radiance HDR and float TIFF, ours or another's.
 
 A file enters; a `LightFile` in AP1 leaves, with what is seen in it where the file has such layers. Colours are taken by

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The air in front of things for a hand that moves the sun: tables kept, and solved beforehand while it rests.
 
 What a table is solved from enters; a table leaves, at once where it is known. Under a moving hand the height of the

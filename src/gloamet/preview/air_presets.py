@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What airs look like at this sun: a few named airs, and a small picture of the sky in each.
 
 A document enters; for every `AirPreset` a picture of the sky towards its sun leaves, exposed by a meter on level

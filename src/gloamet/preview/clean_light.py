@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The light of a film as the desk shows it: under its gains, without noise when asked, with contact shade.
 
 A film, the lights it was exposed to, and its balance enter; light (H, W, 3) leaves, None when a newer request came.

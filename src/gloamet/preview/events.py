@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the worker tells the desk: plain records, no Qt."""
 
 from __future__ import annotations

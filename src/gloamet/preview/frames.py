@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """From light to frames: metered, inked, developed, enlarged to the window, reported with how far the picture is.
 
 Light (AP1 cd/m2, (H, W, 3)) enters with the film it is of, or none for a relit one; a `Frame` is reported.

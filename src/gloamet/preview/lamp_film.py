@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The film of the lamps alone, small, beside a relight cache: their light does not change with the sun.
 
 A view (stage, camera, width, height) and its lights enter; the lamps' light goes to the `Relighting` of that view.

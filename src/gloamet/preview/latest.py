@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A thread that always works on the newest request: what waits is replaced, what runs can ask whether it was.
 
 Requests enter through `request`; `work` is called with each on the thread, one at a time, and hands its results on by

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the desk tells of a moment's light: the meter under the fill, what nature gives, and what a panorama gives.
 
 A document, its sky and domes and its panorama enter; `LightSolved` and `PanoramaSolved` leave.

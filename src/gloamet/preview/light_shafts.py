@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Shafts of light on the desk: few samples of a small picture under a moving hand, more and finer ones at rest.
 
 A stage, a camera, lights and the document's dust enter; light (AP1 cd/m2) is seen through it in `over`.

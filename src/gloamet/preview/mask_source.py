@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the masks of a document ask of the picture on the desk, from a film, or from the relight cache while there is
 none.
 

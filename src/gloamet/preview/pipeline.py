@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The pipeline of one document: nodes that each remember what they made of their last inputs.
 
     file ▸ placed scene ▸ edited scene ▸ render scene ┐

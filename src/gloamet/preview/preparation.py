@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Compiling the kernels beside a desk that is already open: once for a machine and a state of the program.
 
 `gloamet prepare` runs as a process of its own; how far it is leaves as a share and seconds left. Where nothing has to

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The cache behind the worker's pictures: when it is made, what is relit by it, how it gives way to the exact.
 
 A cache belongs to one compiled stage, camera and size; sun, sky and gains pass through it. Lamps are not part

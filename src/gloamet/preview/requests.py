@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the desk asks the worker for: plain records, no Qt."""
 
 from __future__ import annotations

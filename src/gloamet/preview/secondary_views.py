@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The small pictures beside the large one: the plan, and a thumbnail of every kept view.
 
 A request, the stage and its light enter; `PlanFrame` and `Thumbnail` leave through the worker's callback. Each is

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The whole sky seen from below as a round picture, for the sky disc."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Small readings of a picture: what each source alone gives it.
 
 A film, gains and how the whole is developed enter; `SourcePictures` leave.

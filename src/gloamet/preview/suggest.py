@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Plausible lights for a view, spread far apart in looks, each with a reason and, where there are, real dates.
 
 A document and a laid-out `ThumbnailRenderer` enter; `Suggestion`s leave.

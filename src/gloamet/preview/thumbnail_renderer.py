@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Small pictures of one stage in many lights: relit where the stage and the view stay, traced where they do not.
 
 A base document and its stage are laid out once; a document enters, a `LitThumbnail` leaves, developed as that document

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The worker's pictures: quick previews, the exact one refined pass by pass, and when those beside it are drawn.
 
 Films are kept with the inputs they were exposed for; a newer request stops what became stale between two tiles of rays

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The worker behind a document: one thread that always works on the newest request.
 
 A `RenderRequest` enters; events leave through one callback, called on the worker's thread. It knows nothing of Qt.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Aerial perspective: what the air between the eye and a thing takes from its light, and the light it adds.
 
 An air, a sun, a height of the eye enter; an `AerialTable` leaves, which a picture with the distance of every pixel is

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The state of the air in the trade's own numbers, and the optical depths that follow.
 
 Turbidity, haze and ground reflectance enter; optical depths per band leave. Linke turbidity and

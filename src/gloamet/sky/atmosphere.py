@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The spherical atmosphere: density profiles, columns to space along any ray, phase functions.
 
 Array layouts: a profile is (PROFILE_STEPS, 4) of densities per km that integrate to 1, columns Rayleigh,
@@ -209,7 +210,24 @@ def rayleigh_phase(c):
 
 @njit(**INNER_KERNEL_OPTIONS)
 def henyey_greenstein(c, g):
-    """Henyey-Greenstein phase function (per steradian)."""
+    """Evaluate the Henyey-Greenstein phase function.
+
+    Parameters
+    ----------
+    c : float
+        Cosine of the scattering angle.
+    g : float
+        Asymmetry, -1 to 1.
+
+    Returns
+    -------
+    float
+        Phase function, 1/sr.
+
+    References
+    ----------
+    .. [1] L. Henyey, J. Greenstein, "Diffuse radiation in the galaxy", Astrophysical Journal 93, 1941.
+    """
     d = 1.0 + g * g - 2.0 * g * c
     return (1.0 - g * g) / (4.0 * math.pi) / (d * math.sqrt(d))
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The whole sky of a moment as one table of light, and the sun in front of it.
 
 Air and a sun direction enter; a `SkyDome` leaves: radiance over the upper hemisphere in AP1 cd/m2, the

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A lat-long panorama as it is read from an open picture format, and as it is seen.
 
 A file enters; a `PanoramaPicture` in AP1 leaves: H : W as 1 : 2, zenith on top, its middle column facing north and east

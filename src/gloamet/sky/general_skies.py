@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Skies by formula: the fifteen general skies of the CIE and Preetham's clear sky.
 
 Directions and a sun enter as angles, luminances leave: of the CIE's relative to the zenith, of Preetham's in cd/m2

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What an artist makes of a sky beyond nature: tint, warmth, saturation, glow at the horizon and round the sun.
 
 A `SkyDome` and a `SkyGrade` enter; the graded dome leaves. Tint, warmth, saturation and hue keep the luminance of every

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What an open sky gives a surface that faces any way: nine spherical harmonics of a dome's table.
 
 A table enters; the irradiance of normals leaves. Ramamoorthi & Hanrahan, "An efficient representation for irradiance

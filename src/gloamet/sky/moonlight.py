@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Moonlight: the same air lit by a second, dim sun.
 
 The dome of the sun and that of the moon's place enter; their sum leaves. The dome keeps one disc: the brighter.

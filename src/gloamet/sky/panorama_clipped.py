@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What a clipped sun would have given: by the clear sky that looks most like the panorama's.
 
 The dome of a panorama without its sun and where that stood enter; the sun's light on level ground leaves, in the

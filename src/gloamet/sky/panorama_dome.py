@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A panorama as a source of light: turned, tilted, flipped, stretched, softened, its sun apart, laid into a dome.
 
 A `PanoramaPicture` and how it is placed enter; a `PreparedPanorama` and, turned and at its level, a `SkyDome` leave,

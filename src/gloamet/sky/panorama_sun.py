@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The sun in a panorama: found, measured, and taken out of it.
 
 A lat-long picture (h, w, 3) in AP1 enters, as `environment_map` lays it out; `PanoramaSun`s leave, brightest first, and

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Kinds of particles in the air: how their scattering depends on wavelength and direction, and what they swallow.
 
 A name enters, a `ParticleKind` leaves. Values are those of the kinds of aerosol in OPAC at 80 % of humidity and 550 nm

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """How sunlight scatters on its way: the table of multiple scattering and the three view tables.
 
 Array layouts. Spectral arrays end in the band axis (16). `depth` is (4, bands) of vertical extinctions in

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Skies for a hand that moves the sun: between skies of the same air that were solved beforehand.
 
 An air and a height of the sun enter; a `SkyDome` leaves. The scattered light is interpolated between rungs, heights of

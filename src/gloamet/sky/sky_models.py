@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The sky of a moment by the model chosen: the physical one, Preetham's, a general sky of the CIE, or an even one.
 
 A `SkyModel`, an air and a sun enter, a `SkyDome` leaves. Only the physical sky has a twilight and moonlight; the

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The sky's own colours against sun height, for painting a day or a year without solving each moment.
 
 Air enters; a `SkyPalette` leaves: a strip of sky, horizon to zenith, for every sun height on a grid, that

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The stage as it is rendered: the file's scene under the artist's decisions.
 
 A Scene as read and the document's Stage enter; a Scene in the world with material corrections, muted parts,

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What lies below the horizon: an endless level ground, a disc or nothing, dry or water.
 
 A scene enters; the height at which its ground rests, and where the model brings a ground of its own, leave.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Bringing a file's scene into the world: units, up axis, turn, drop to the ground, origin; and guessing them.
 
 A Scene in file space and a Placement enter; a Scene in metres with Z up leaves. Geometry is never touched,

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A scene as read from a file: shapes, the parts that place them, materials, textures, lamps and views.
 
 Readers build it in the file's own axes and lengths, `placing.placed` brings it to metres with Z up, the

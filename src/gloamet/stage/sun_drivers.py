@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What of a scene can lead the sun: its distant lights, cameras and empties, still or along their motion.
 
 A placed scene, a name, an axis and a time enter; a unit vector towards the sun leaves. Objects look along their own

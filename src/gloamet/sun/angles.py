@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Angles of directions and shadows: azimuth and elevation of a vector, and the width of a penumbra."""
 
 from __future__ import annotations

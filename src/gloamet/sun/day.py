@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The sun's day at a place: rise, set, noon, twilights, and the path between them.
 
 A calendar date, a place and a time zone enter; instants as aware datetimes leave, None where the sun does

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """From a site and a clock time to the sun of that moment, with everything the desk and command line show."""
 
 from __future__ import annotations

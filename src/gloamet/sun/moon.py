@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The moon at an instant and a place: where it stands, how much of it is lit, and how much light it gives.
 
 Unix seconds and degrees enter, `Moon` leaves. The main terms of the lunar theory keep the place within 0.05

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """When does the real sun stand there: from a direction, or a height, back to dates and clock times.
 
 Directions are azimuth and apparent elevation in degrees, north not turned. Moments leave best first, each with the

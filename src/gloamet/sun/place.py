@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Places and clocks: city search, coordinates in any usual writing, time zones with their gaps and folds.
 
 Text enters as an artist types it; coordinates in degrees, zones and instants leave. The city list and the

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Where the sun stands: from instants and a place to elevation, azimuth and distance.
 
 Times enter as Unix seconds (UTC), places as degrees; angles leave in degrees. A truncated VSOP87 series

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A whole year of the sun at one place: on a grid of days and clock times, and its four turning points.
 
 A year, a place and a zone enter; arrays of Unix seconds and degrees, or instants, leave. A column of the grid is a

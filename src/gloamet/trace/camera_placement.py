@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Standing on what is there: the surface under a place, and an eye above it that is never inside anything."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Contact shade: the share of the open sky that surfaces do not see, taken from the light that the sky gives them.
 
 The direct light of a sky on a picture with its albedo and normals, and what that sky gives in the open, enter; what

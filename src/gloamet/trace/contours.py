@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Ink contours: lines where parts, normals or depth break.
 
 Maps of what a camera sees enter; the share of each pixel that ink covers (H, W) leaves.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Denoising pictures, guided by albedo and normals; never applied to the film's own sums.
 
 Pictures (H, W, 3) and their film enter, clean pictures leave, or None when it was cancelled half-way. The

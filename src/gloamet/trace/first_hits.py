@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What a ray meets first: for picking parts, standing on surfaces, and drawing contours.
 
 A compiled scene and a camera or a ray enter. Maps of one size leave: part (H, W) int32 (index into the

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Shafts of light: sun and sky scattered once in a bounded volume of dust, sampled along the rays of a camera.
 
 A compiled scene, lights, a camera and a `ParticipatingMedium` enter; a `LightShaftFilm` leaves: what the dust adds,

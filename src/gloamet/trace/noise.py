@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """How noisy a film still is, square by square, and where its next samples do most good.
 
 A film enters; relative errors of squares of SQUARE pixels, one number for all, or samples wanted (H, W) leave.

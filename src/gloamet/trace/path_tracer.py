@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The integrator: path tracing with next-event estimation, MIS, lamp guiding and Russian roulette; a band of rows.
 
 Array layouts. camera as in `camera_rays`. A film's layers are `film.AccumulationArrays`, float32 sums over samples:

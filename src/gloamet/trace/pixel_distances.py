@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Distances of what a pixel shows, as two means from which near things before far ones are told apart.
 
 A pixel on an outline shows a post ten metres off and a hill beyond ten kilometres: the air before it is that of the

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """How far a picture is refined: by noise, bounces and size."""
 
 from __future__ import annotations

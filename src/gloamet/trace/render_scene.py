@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A scene flattened into the arrays the kernels read, and its ray structure.
 
 Layouts. vertices (V, 3), normals (V, 3), uvs (V, 2), colours (V or 1, 3) float32; triangles (T, 3) uint32:

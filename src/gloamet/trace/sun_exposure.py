@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sunlight on points of the scene under many suns: what a scan of the year asks.
 
 points (P, 3) and normals (P, 3) float32; suns (N, 3) float32 unit vectors towards the sun's middle; shares (N,)

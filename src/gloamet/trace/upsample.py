@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Enlarging a small picture along the edges of the scene: joint bilateral upsampling.
 
 A small film and its cleaned picture enter, with guides of a larger size that an earlier film of the same

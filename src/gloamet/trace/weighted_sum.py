@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Layers of a film weighed into one picture by threads: what every change of a gain or a tint costs.
 
 Layers (H, W, 3), sample counts (H, W) and a gain per channel for direct light and indirect light enter; their

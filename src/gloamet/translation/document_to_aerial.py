@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The air in front of things, from a document: solved for its sun and eye, laid over finished light.
 
 A document, its dome and a solver enter; an `AerialPerspective` leaves. Under skies by other models, and where sun and

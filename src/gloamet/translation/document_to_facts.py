@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """From a document and what was measured of its light to the facts that the rules of believability look at.
 
 A document, the meter's reading and further measures, where there are any, enter; `LightFacts` leave.

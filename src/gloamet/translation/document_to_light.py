@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """From a document to light and to a saved picture: what the desk and the command line both do.
 
 The document's decisions become a Dome, a weighted picture, an exposure and a file.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Shafts of light from a document: the dust it asks for, and finished light seen through it.
 
 A document, its stage, lights and camera enter; a `ParticipatingMedium`, or finished light with the part `shafts`,

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """From a document to what balances and develops a picture: gains of the lights, exposure, and how it is developed.
 
 A document, and for the exposure a picture, enter. It needs no kernel.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """From a document and its stage to what rays need, and from the film they leave to the finished light and its masks.
 
 What saving from the desk, the command line and refining a kept picture have in common.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """How much memory a picture takes, said before it is begun.
 
 Sizes come from the arrays themselves; what the ray library, the denoiser and the program take on top are

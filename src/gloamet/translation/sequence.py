@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A sequence as documents: from one moment to another, or along the motion of what the sun follows.
 
 A document, and for a motion its placed scene, enter; one document for each picture leaves, in order.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Outlines: how much of each pixel the things in it cover, thin ones too, from a few looks where nothing else shows."""
 
 from __future__ import annotations

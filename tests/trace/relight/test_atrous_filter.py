@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Evening out: linear, keeps what is even, and never mixes across an edge."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A relit picture beside the exact one, and what relighting must keep: sums, gains, a stop half-way.
 
 Both come from this program; the exact one is checked against closed forms elsewhere.

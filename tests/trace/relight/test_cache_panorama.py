@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A panorama's own sun: sharp shadow in the right place, in the exact and in the relit picture; turning it turns light.
 
 Closed forms: the tip of a pole's shadow lies at the cotangent of the sun's height, opposite its azimuth.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Cells send the rays of their places together; each must find what a ray of its own finds."""
 
 from __future__ import annotations

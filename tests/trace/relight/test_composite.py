@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The quick shading of a relit pixel reflects the sun as the path tracer's own surface does."""
 
 from __future__ import annotations

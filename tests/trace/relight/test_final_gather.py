@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Walks from points on surfaces: where they come, and what they note of what they meet."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What a pixel of a relit picture knows of the surface it shows.
 
 The reflection model it is held against is the program's own, checked in tests/trace/test_bsdf.py.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Cells and the table of light: which pieces of surface share a light, and what the sky's bins hold."""
 
 from __future__ import annotations

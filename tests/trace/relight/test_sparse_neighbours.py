@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Borrowing of light: only thin things borrow, only from their like, and an even light stays even."""
 
 from __future__ import annotations

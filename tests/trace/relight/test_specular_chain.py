@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Chains of mirrors, panes and holes against Fresnel's formula and the angles of mirrors."""
 
 from __future__ import annotations

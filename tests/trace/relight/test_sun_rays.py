@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The ends of shadows in a relit picture: mixed with what is beside in the same plane, and with nothing else."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What a click in the picture does for Expose: where the spot meter reads, what shall be grey, what a mask covers."""
 
 from __future__ import annotations

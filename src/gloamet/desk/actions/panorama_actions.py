@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the hand does with a panorama's own sun: take it as found, match the physical one, turn, lift, give."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Spots: named places in the picture whose light is read with every change, and the edge of shade there."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The answers of the Sun step, worked out off the interface: where pins put the sun, when it is there, what it reaches.
 
 It listens to the session; answers are attributes, each with a signal that says it is new. A newer question of the

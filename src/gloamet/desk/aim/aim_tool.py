@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The hand that aims in the picture and in plan: pins are dragged out and moved, the sun is led by the pointer.
 
 A view of the stage gives three functions (the point under a place, the sky direction there, where a world point

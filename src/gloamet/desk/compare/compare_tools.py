@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What Compare works with, one of each for a window: kept pictures, what is looked at together, sheets, the lights for
 them.
 """

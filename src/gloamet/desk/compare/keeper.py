@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Keeping the moment: pictures of a session kept beside its project, written off the interface's thread.
 
 A session enters; the list of its kept pictures follows, and what could not be done as sentences.

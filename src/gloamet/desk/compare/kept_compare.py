@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Kept pictures looked at together, in place of the picture: side by side, under a wipe, blinking, or as their
 difference.
 

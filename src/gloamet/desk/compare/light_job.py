@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Small pictures of many lights, made beside the window: sweeps, looks and suggestions, with progress and stop.
 
 Documents and who asks for them enter; pictures leave as signals, one by one, to whoever listens for that asker. The

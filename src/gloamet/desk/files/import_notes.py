@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The tray: what was left out of the model, each thing once, to be opened again at any time."""
 
 from __future__ import annotations

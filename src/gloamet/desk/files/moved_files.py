@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Opening a project whose model, panorama or colour table has moved: it asks where the file is.
 
 A path of a project enters; the session opens it, at once or when the artist has shown where its files are.

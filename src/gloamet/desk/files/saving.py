@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Saving the final picture: a job on its own thread with progress and a stop that keeps what is done."""
 
 from __future__ import annotations

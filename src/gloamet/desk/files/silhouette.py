@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The picture of the import sheet: a model from its front beside a person of 1.75 m, to one scale.
 
 A compiled stage and the model's bounds enter, RGBA pixels leave; it knows nothing of Qt and runs off the

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What a light meter says of a card, in words: how much, how warm, how tinted, key to fill, and what it would get
 unbalanced.
 

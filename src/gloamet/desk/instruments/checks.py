@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What is implausible in the light, as a list: quiet when all is well, each entry with its number and a way out."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The world on the desk: coasts, day and night of the moment, the sun's point, the site; click to go there.
 
 Equal steps of longitude and latitude. The coasts ship with the program.

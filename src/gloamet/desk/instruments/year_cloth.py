@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The year cloth: 365 days by 24 hours painted with the sky's colour, the sun's height, the light on the ground, or
 the sunlit share of a surface; click or drag to go to a day and clock time.
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The hand on a mask: its middle dragged in the picture, dabs painted, and its outline drawn over the picture."""
 
 from __future__ import annotations

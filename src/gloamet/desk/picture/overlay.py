@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What is drawn over the picture: the sun's place, the selected part, the rectangle, safe lines."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What can be looked at in place of the picture, and be worked on there by the hand."""
 
 from __future__ import annotations

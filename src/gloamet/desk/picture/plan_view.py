@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The plan: the stage from above as it is lit now, with north, the sun and the camera drawn on it.
 
 A click stands there, a drag from there looks where it ends; the wheel comes nearer, the middle button slides.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The hand on the rectangle: drawing a new one, moving it, pulling its corners, leaving it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What stands in the middle of the desk before there is a model: open one, or begin with a demo."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the Sun step draws over the picture and the plan: the day's path with its hours, the sun's place, pins.
 
 Painters, boxes and the session enter; nothing is kept.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The line under the picture: views, plan, plaster, rectangle, how far to refine, what was left out."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The document that is worked on: its history, what is saved of it, where, and a document that is only shown.
 
 Plain state without signals: `session` tells the widgets. Only this module moves the history.

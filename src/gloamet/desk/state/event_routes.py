@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What of the worker's events a session keeps, and which of its signals pass them on."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """An automatic exposure that stays where it is while another step than Expose is worked on.
 
 What the meter would choose is shown meanwhile, and taken when that is asked for.

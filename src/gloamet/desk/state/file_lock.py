@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A file that one window holds as long as it lives, so that others know that something is taken."""
 
 from __future__ import annotations

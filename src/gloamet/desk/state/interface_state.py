@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What the interface is doing, beside the document: selection, tool, and choices that are not saved."""
 
 from __future__ import annotations

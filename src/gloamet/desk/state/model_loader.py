@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Opening a model as one transaction: it succeeds as a whole, or everything stays as it was.
 
 `begin` and `begin_project` note what is being opened; the worker's answers enter `finish` and `fail`, which say what

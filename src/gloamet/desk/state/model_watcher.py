@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Says when the model's file has changed on the disk. A path enters; a Qt signal leaves."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The desk's side of the worker: what is asked of it, and its answers as Qt signals on the interface's thread."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Between the document's view and the camera it stands for: reading, setting, and the views a model brings."""
 
 from __future__ import annotations

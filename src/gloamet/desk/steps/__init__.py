@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The steps of the desk, in the artist's order. To add one, write its module with `build` and give it a row here."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Output: the final picture and its layers."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The spots of a picture with what a spot meter says of each, their names, and how far two lie apart."""
 
 from __future__ import annotations

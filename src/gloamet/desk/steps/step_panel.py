@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The panel of a page of a step: a form that knows the session."""
 
 from __future__ import annotations

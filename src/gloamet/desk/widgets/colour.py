@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A colour field of the document: a swatch to click; colours are kept linear and shown as the screen's."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Small pieces the steps are built from: heads, notes, pieces to choose from, rows of links."""
 
 from __future__ import annotations

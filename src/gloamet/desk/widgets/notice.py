@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The quiet bar: one sentence about what went wrong or was left out, until it is read."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A number on the desk: label, value with unit, slider; dragged, typed, stepped or reset.
 
 It shows one field of the document and asks the session for changes. Drag the track or the value, click the

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Pages of a step: pieces in a row, each bringing its own page to the front, each page scrolled by itself."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Pictures of the worker on the screen: scaled once, when they come, and not at every repaint."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What widgets and instruments need of the desk, as protocols: they show values, ask for changes, and listen.
 
 The session fulfils both; a test may use anything that has these members.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A yes-or-no field of the document as a check box with the field's own description."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The desk's look in one place: colours, type and the style sheet."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Reading models: the format is chosen by the file's ending; a Scene in its own axes and lengths leaves."""
 
 from __future__ import annotations

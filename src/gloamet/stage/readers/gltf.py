@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Reading glTF 2.0 (.glb and .gltf): nodes to parts, lamps, views and motions.
 
 A file enters; a Scene in the file's own metres with Y up leaves, with a note for everything left out.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The container of glTF 2.0 (.glb and .gltf): its JSON tree and buffers, every offset and index checked."""
 
 from __future__ import annotations

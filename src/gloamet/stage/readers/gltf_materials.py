@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Materials and lamps of glTF 2.0 with the extensions Gloamet renders; odd values fall back to the standard's."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Animation of nodes in glTF 2.0: where a light or camera stands at each of its moments.
 
 Only nodes that carry a light or camera, and the nodes above them, are looked at. Rotations between keys go

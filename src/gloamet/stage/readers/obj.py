@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Reading OBJ with MTL: groups become parts, polygons become triangles, every index is checked.
 
 A file enters; a Scene in the file's own lengths and axes leaves, with a guess of both and a note for

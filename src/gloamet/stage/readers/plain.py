@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What formats without materials share: one grey part, and a guess of lengths and axes."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Reading PLY, text and binary: vertices with normals, texture coordinates and colours, and faces.
 
 A file enters; a Scene of one part in the file's own lengths and axes leaves, with a guess of both. By hand, because

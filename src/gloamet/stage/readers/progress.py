@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Progress of a reading and the wish to stop it: readers call `step`, which raises Cancelled."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Decoders that may crash on damaged files run in a process of their own, with limits of memory and time.
 
 Draco blocks enter as bytes and leave as arrays; a USD file leaves as the arrays and rows that `usd` turns

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Reading STL, binary and text: one part, no material; vertices of like place are joined.
 
 A file enters; a Scene in the file's own lengths and axes leaves, with a guess of both. By hand, because trimesh 5.2

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Decoding pictures inside models: bytes or a file enter, an 8-bit RGBA texture leaves.
 
 A picture that cannot be read becomes a grey checker and a note, so that the scene still opens.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Reading USD (.usd, .usda, .usdc, .usdz): the rows a separate process wrote become a Scene.
 
 A file enters; a Scene in the file's own lengths and axes leaves, with a note for everything left out.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Single-channel pictures of UsdPreviewSurface packed as the scene keeps them.
 
 The row of a material and the decoded textures enter; a texture with roughness in green and metalness in blue,

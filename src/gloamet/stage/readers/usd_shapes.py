@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Meshes and simple solids of USD as triangles, every index checked; used by `usd_worker` only."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The other side of `usd`: walks a USD stage with the USD libraries and writes plain rows and arrays.
 
 It runs in a process of its own (see `apart`), since those libraries may crash on damaged files. Arrays are

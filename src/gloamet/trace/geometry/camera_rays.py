@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Rays of a camera: from a place on its lens through a place of a pixel, as the pixel's filter weighs it.
 
 camera (5, 3): eye, middle, half width, half height, lens (see `Camera.packed`).

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Embree through ctypes: the library of the `embreex` wheel, scenes built from flat arrays.
 
 Vertices (V, 3) float32 and triangles (T, 3) uint32 enter; a scene handle for the kernels leaves. Triangles

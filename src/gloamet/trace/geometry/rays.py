@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Embree's ray queries as Numba intrinsics, so that kernels call them at C speed.
 
 A ray is origin, direction, its near and far end and a geometry mask, all float32; the scene is the uint64

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What kernels hand to one another: a ray, a hit, a surface, its BSDF, samples of lights and of the BSDF, a path.
 
 Positions, directions and colours are triples of float32 (`vec`); distances metres, radiances cd/m² in AP1, densities

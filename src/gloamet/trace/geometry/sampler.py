@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The sampler: Owen-scrambled Sobol points for a path's first dimensions, a counter's random numbers after them.
 
 Random: a counter steps by GOLDEN and is mixed into two uniform numbers (SplitMix64, Steele et al. 2014). Sobol: a

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Triples of float32 inside kernels: points, directions and AP1 colours, so that a formula stands on one line."""
 
 from __future__ import annotations

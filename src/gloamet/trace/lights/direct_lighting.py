@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Direct lighting: next-event estimation of the sun, the sky and lamps, and light that a path meets by itself.
 
 Sky and lamps are sampled by their light and weighted against the BSDF by the power heuristic (Veach 1997); the sun's

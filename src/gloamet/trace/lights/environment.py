@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sun and sky as the kernels sample them: a packed sun, a dome table, and where in it light comes from.
 
 A Dome enters; `Environment` leaves. The distribution is a grid of CELL_ROWS x CELL_COLUMNS over the upper

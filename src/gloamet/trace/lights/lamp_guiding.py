@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Guiding paths to the surroundings of lamps: shades and ceilings close to them, small and bright, met by chance alone.
 
 A scene's lamps and its rays enter; guides (K, GUIDE_WORDS) float32 leave: CENTRE and RADIUS of a sphere about what

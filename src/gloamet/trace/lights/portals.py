@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Openings that light a room from the sky: panes of glass with a closed side, sampled by area.
 
 A scene and its ray structure enter; portals (P, PORTAL_WORDS) float32 leave, one rectangle each: CORNER,

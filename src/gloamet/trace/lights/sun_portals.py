@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sun patches in rooms as lights: sampled through the windows that the sun comes in by.
 
 A path in a room meets the small bright patch on the floor only by chance. Here a point of a window (portal) is drawn,

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Antialiasing of relit pictures: outlines mixed from pixels found once per camera, and fine textures by their mean.
 
 A pixel is looked through at SUBSAMPLES places; each shows what one of the pixels round it shows. covers (n, SUBSAMPLES)

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Evening out a gathered picture among pixels of like surface, by weights that are made once.
 
 A pass of level k looks at eight neighbours 2**k pixels apart. weights (levels, 9, n) uint8 are products of

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The cache of a still camera: made in steps, then relit for any sun, sky and gains without tracing paths.
 
 A compiled scene, a camera and a size enter; `relit` gives pictures (H, W, 3) in cd/m2 AP1, without lamps.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The light on cells: which cells a view needs, what they see, and how bright they are under a sun and sky.
 
 Lists of a cache's points enter at the start; the light table, ready to be read, leaves after every

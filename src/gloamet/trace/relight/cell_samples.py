@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Which places stand for a cell: of the many that walks met on it, a few that are spread over it.
 
 Whether the sun reaches a cell is asked at its places. Where a shadow's edge runs across the cell, places that are

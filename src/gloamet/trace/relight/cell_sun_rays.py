@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Rays to the sun from the places of cells, those of a cell together: they stand close, and go one way.
 
 places (cells, up to LANES, HIT_WORDS) as `final_gather.random_walk` notes them. lit (cells, places, 4): three channels

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Compositing a relit frame: diffuse, specular and sun light put together per pixel of the display.
 
 What a pixel needs stands close together, as memory is what this waits for. diffuse (n, DIFFUSE_WORDS) float32, for a

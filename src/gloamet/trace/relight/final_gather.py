@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Final gathering: what points on surfaces see, as lists of rows in the light table, and the sums of such lists.
 
 points as in `points`. index (n, samples) uint16 and weight (n, samples) float32: the mean over samples of weight times

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """One relit frame from beginning to end: a kernel that all threads run together.
 
 Work goes piece by piece to whichever thread is free (`next_index`); between two steps the threads meet

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The g-buffer: what a camera sees, kept per pixel without light, at the cache's and at the display's size.
 
 Rows are laid out in `points`. The first layer is what lies straight ahead through panes and holes, the second what the

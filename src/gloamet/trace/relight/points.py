@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Rows that relighting keeps of points and pixels: their columns, and the arrays that hold them.
 
 points (n, POINT_WORDS) float32: POINT_POSITION off the surface, shading POINT_NORMAL, FACE_NORMAL, POINT_TO_VIEWER,

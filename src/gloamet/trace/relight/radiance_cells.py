@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Pieces of surface in world space that share one light: where a look ends, and the table it reads there.
 
 The light table is (rows, 3) float32, radiance in AP1: first SKY_BINS directions of the sky, then GROUND (what

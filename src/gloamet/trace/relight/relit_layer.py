@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """One layer of a relight cache: what its pixels see of the light table, and how that reaches the display.
 
 Made once per camera by rays, evaluated for every light without any. Two sizes: lists are kept for the cache's

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Pixels of a cache that evening out cannot help: threads, leaves, edges a pixel wide. They borrow from their like.
 
 Found once per camera: pixels (m,) int32 with few like neighbours, and neighbours (m, LENDERS) int32, the nearest pixels

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Where the sun falls in the picture, by exact rays and nothing else: for outlines while something is dragged.
 
 A compiled scene, a camera and a size enter once; a sun direction gives a mask of the lit surfaces or their outlines

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Exact sun rays of a relit frame, at display size, eight to a packet.
 
 visible (n,) uint32 is what comes of the sun at each display pixel: red, green and blue in 255ths, a byte each. While

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Reflection and transmission: GGX with Smith shadowing over Lambert as in glTF 2.0, Fresnel, thin glass.
 
 The diffuse part is coupled so that it never returns what the specular lobe already took. Sources: GGX and its height-

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The endless ground inside the kernels: where a ray meets it, how it melts into the horizon, ripples.
 
 plane (PLANE_WORDS,) float32: ON, HEIGHT, squared RADIUS, CENTRE (2), the HOLE's corners (4), sines of the

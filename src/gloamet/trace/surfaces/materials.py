@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Materials, lamps and ground as the rows of numbers the kernels read.
 
 materials (M, MATERIAL_WORDS) float32, columns named below: RED is the base colour in AP1, FACTOR the same in

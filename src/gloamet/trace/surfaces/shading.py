@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The surface interaction: what a ray has met, the material there, and its BSDF.
 
 One place for the exact and for the relit path. `scene` is a `render_scene.SceneArrays`, records are those of

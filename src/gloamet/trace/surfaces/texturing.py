@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """What belongs to a triangle at a hit: its row, texture coordinates and colours, its normals smoothed and mapped.
 
 Array layouts are those of `render_scene` and `materials`; colours AP1 unless said otherwise. Textures repeat and are

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Shadow rays: how much light comes along one; none behind walls, tinted behind panes, some between leaves.
 
 `scene` is a `render_scene.SceneArrays`, a ray a `records.Ray`.

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Air: four pages, from what floats in it to what the artist makes of the sky, of distance, and of dust in a room."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Aerial perspective: how far things fade into the light of the air before them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Small pictures of named airs under the present sun; a click takes one. They are solved beside the interface."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Shafts of light: where dust hangs, how much of it, and how it throws light."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The artist's hand on the sky beyond nature, and what is seen behind the scene instead of it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Compare: kept pictures, looking at them together, sheets of many lights, and named looks."""
 
 from __future__ import annotations

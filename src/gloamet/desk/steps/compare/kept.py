@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Kept: what is chosen in the strip, looked at together, its settings taken back, and what differs from now."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Looks: named settings as small pictures of the present scene, taken with a strength; one's own; and the steps so
 far."""
 

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Expose: pages from the exposure to how others will see it, and scopes of the picture below them."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Chain: from light to screen in a fixed order, a row a link."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The link of colour: its sliders, one of eight bands of hue at a time, toning, black and white, and a table."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Light: how the exposure is found, aperture, shutter and ISO for it, and the white balance."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Masks: a list of them, and where the chosen one covers and what it does."""
 
 from __future__ import annotations

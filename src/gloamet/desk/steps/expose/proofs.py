@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Proofs: the picture as others will see it, side by side, and what it loses there in numbers."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Scopes: codes, stops, where across the picture, and colours of what is shown; what clips; other ways to look at
 it."""
 

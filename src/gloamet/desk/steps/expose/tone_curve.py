@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """A free curve of brightness or of one channel: points added, dragged and taken away, over the picture's own stops."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Fill: three pages, from the balance of the lights to a panorama and the meter in the scene."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Balance: key to fill, and a row for every light."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Meter: what falls on cards in the scene, source by source, and spots of the picture that are read again and again."""
 
 from __future__ import annotations
@@ -50,7 +51,7 @@ class CardReading(QWidget):
         """Name, lux in all and lux that bounced, of sources that give any."""
         if self.cards is None:
             return []
-        rows = []
+        rows: list[tuple[str, float, float]] = []
         for n, name in enumerate(SOURCES):
             whole, indirect = (float(luminance(a[self.index, n].astype(float))) for a in self.cards)
             if whole > 0.005:

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Panorama: its file and its neighbours in the folder, how it lies, its level, its roles, and its own sun."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The panoramas of a folder as small pictures in a row, with the one before and the one after; made on a thread."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Key to fill as a control: the ratio on level ground, dragged or typed, before the band that nature gives."""
 
 from __future__ import annotations

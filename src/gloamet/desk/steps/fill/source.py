@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """One light of the balance: its small picture, gain, switch and solo in a row, everything else of it below when
 open."""
 

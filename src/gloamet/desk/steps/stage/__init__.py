@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Stage: four pages, in the order one sets up: the model, its parts, what is around it, the views on it."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Stage, around: what lies below the horizon, shade makers behind and before the camera, lamps."""
 
 from __future__ import annotations

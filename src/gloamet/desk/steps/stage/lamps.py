@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """One lamp of the model as a number in lumens."""
 
 from __future__ import annotations

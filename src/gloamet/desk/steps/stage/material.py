@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """The material of the selected part: corrections on top of what the file has, and the way back."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Stage, model: the file, its unit and axis, how it stands, and what was left out of it."""
 
 from __future__ import annotations

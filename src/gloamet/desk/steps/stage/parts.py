@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Stage, parts: the tree of parts, muting and locking, corrections to materials, plaster."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Stage, views: the lens, the shape of the picture, and the views kept under names."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sun: four ways to put it where the picture needs it: by almanac, by hand, by aim, along a sequence."""
 
 from __future__ import annotations

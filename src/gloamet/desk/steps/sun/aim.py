@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sun, aim: pins and their answers, real moments to go to, and when the sun reaches a surface."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sun, almanac: the place, the moment, the year, and which way north lies."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sun, by hand: place it freely, know whether nature does, let the model lead it, its disc, and the moon."""
 
 from __future__ import annotations

@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Sun, sequence: two ends, steps between them, played live on the desk, every picture with its thumbnail."""
 
 from __future__ import annotations

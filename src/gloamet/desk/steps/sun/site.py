@@ -1,3 +1,4 @@
+# SPDX-License-Identifier: Apache-2.0
 """Choosing a place: a city by name, or coordinates in any writing; the search runs off the interface."""
 
 from __future__ import annotations
