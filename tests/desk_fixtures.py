@@ -41,7 +41,7 @@ def document(house: Path) -> Document:
 
 @pytest.fixture(scope="session")
 def dressed(qapp: QApplication) -> QApplication:
-    """The application in its own dress, once: dressing it anew would polish every widget that still lives."""
+    """The application in its own dress, once: dressing it again would polish every widget that still lives."""
     theme.apply(qapp)
     return qapp
 

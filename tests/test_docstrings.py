@@ -142,7 +142,17 @@ def missing(text: str) -> list[str]:
 
 
 # names of libraries and of measured figures, which no module defines
-LIBRARY_NAMES = {"gloamet", "numpy", "scipy", "pvlib", "astropy", "colour", "trimesh", "embreex", "pyoidn"} | {
+LIBRARY_NAMES = {
+    "gloamet",
+    "numpy",
+    "scipy",
+    "pvlib",
+    "astropy",
+    "colour",
+    "trimesh",
+    "embreex",
+    "pyoidn",
+} | {
     "timezonefinder",
     "numpydoc",
 }

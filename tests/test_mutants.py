@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The tool that breaks the core: what it changes, what it leaves, and what it compiles anew for it."""
+"""The tool that breaks the core: what it changes, what it leaves, and what it compiles again for it."""
 
 from __future__ import annotations
 

@@ -39,7 +39,7 @@ Tiles = dict[str, Image.Image]
 
 
 class Rendered:
-    """A document's film, to be balanced and developed without tracing anew."""
+    """A document's film, to be balanced and developed without tracing again."""
 
     def __init__(self, document: Document) -> None:
         self.document = document

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Take the pictures of docs/screenshots anew: the real window with the demos, view by view.
+"""Take the pictures of docs/screenshots again: the real window with the demos, view by view.
 
 Run it under a virtual screen after a screen has changed, for all views or those named:
 `xvfb-run -a -s "-screen 0 1400x900x24" python tools/make_screenshots.py [NAME …]`.

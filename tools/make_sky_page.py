@@ -36,9 +36,9 @@ Made by `python tools/make_sky_page.py`; not written by hand. Lines are this pro
 formulas, tables, and models of a reference library that share no code with it. What each check allows stands in
 [proof.md](proof.md).
 
-## Sun and sky on level ground, clear air (turbidity 2.03)
+## Sun and sky on horizontal ground, clear air (turbidity 2.03)
 
-![illuminance against the height of the sun](sky/day.svg)
+![illuminance against the elevation of the sun](sky/day.svg)
 
 Circles: the spectral model of Bird & Riordan 1986 (SPECTRL2, by pvlib), and the clear day of the IES Lighting Handbook
 (sky alone, a mean of measured skies of unknown turbidity). The sky stands some per cent above SPECTRL2, which counts
@@ -56,7 +56,7 @@ less light than SPECTRL2 does in the same air; ours stands above both.
 
 ## Colour
 
-![colour temperature against the height of the sun](sky/colour.svg)
+![colour temperature against the elevation of the sun](sky/colour.svg)
 
 Warmth of the low sun and blue of the shade, by the same two. Water vapour (1.5 cm) and ozone are in both.
 
@@ -85,8 +85,8 @@ is natural) beside ours at turbidity 3. {preetham}
 
 ![contrast of a black hill against distance](sky/distance.svg)
 
-Contrast of a black hill against the horizon behind it, from 1.6 m above level ground. Circles: Koschmieder's law, 2 %
-at the visibility. The air thins with height and the Earth curves away, which the law leaves out.
+Contrast of a black hill against the horizon behind it, from 1.6 m above horizontal ground. Circles: Koschmieder's
+law, 2 % at the visibility. The air thins with height and the Earth curves away, which the law leaves out.
 """
 
 
@@ -120,10 +120,20 @@ def spectral(elevation: float, air: Air, tilt: float = 0.0) -> dict[str, Any]:
 def day() -> None:
     """Illuminance and colour of sun and sky by day."""
     light = Plot(
-        "height of the sun, °", "klx on level ground", (0, 90), (0, 130), range(0, 91, 15), range(0, 121, 20)
+        "elevation of the sun, °",
+        "klx on horizontal ground",
+        (0, 90),
+        (0, 130),
+        range(0, 91, 15),
+        range(0, 121, 20),
     )
     hue = Plot(
-        "height of the sun, °", "kelvin", (0, 90), (2000, 20000), range(0, 91, 15), range(2000, 20001, 3000)
+        "elevation of the sun, °",
+        "kelvin",
+        (0, 90),
+        (2000, 20000),
+        range(0, 91, 15),
+        range(2000, 20001, 3000),
     )
     domes = [SOLVER.dome(CLEAR, 180.0, float(h)) for h in HEIGHTS]
     light.line(HEIGHTS, [float(luminance(d.sun_horizontal)) / 1e3 for d in domes], 0, "sun")
@@ -174,7 +184,13 @@ def twilight() -> float:
     sky = np.array([float(luminance(SOLVER.dome(CLEAR, 180.0, float(h)).sky_horizontal)) for h in fine])
     ticks = (1e-3, 1e-2, 0.1, 1, 10, 100, 1000, 10000)
     plot = Plot(
-        "height of the sun, °", "lx on level ground", (-18, 4), (3e-4, 1e4), range(-18, 5, 3), ticks, True
+        "elevation of the sun, °",
+        "lx on horizontal ground",
+        (-18, 4),
+        (3e-4, 1e4),
+        range(-18, 5, 3),
+        ticks,
+        True,
     )
     plot.line(fine, sky, 1, "sky")
     plot.dots((-6, -12, -18), (3.4, 0.008, 0.0006), 4, "handbook")
@@ -225,7 +241,7 @@ def models() -> str:
         plot.line(along, luminance(dome_radiance(dome, towards).astype(float)) / 1e3, hue, words)
     save("models", plot)
     said = ", ".join(f"{name} {value:.1f} klx" for name, value in levels.items())
-    return f"On level ground they give {said}."
+    return f"On horizontal ground they give {said}."
 
 
 def distance() -> None:

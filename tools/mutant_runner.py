@@ -3,7 +3,7 @@
 
 A place in the project, another source for it and the tests that should see it enter; the test that fails by it leaves.
 The process has loaded what tests import from outside and forks a child for every run, which saves most of the time that
-a run of few tests takes. What kernels may have frozen is compiled anew: kernels of a changed source and of all sources
+a run of few tests takes. What kernels may have frozen is compiled again: kernels of a changed source and of all sources
 that import it, for that run alone.
 """
 

@@ -11,7 +11,7 @@ they take, is a map that one run of the whole suite under `coverage` makes (a qu
 Lines of kernels are not seen there: their tests are those of the module's name, those whose file names the module, and
 those of its room. What survives is
 printed with its place, to be killed by a new check or explained in docs/proof.md. What kernels may have frozen of a
-mutated file, all of a file with kernels and whatever stands outside functions, is compiled anew. At the end the tests
+mutated file, all of a file with kernels and whatever stands outside functions, is compiled again. At the end the tests
 that killed run without a fault: who fails then has killed nothing.
 """
 

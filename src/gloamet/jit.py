@@ -53,7 +53,7 @@ class ContentLocator(_caching._CacheLocator):
     """Finds the compiled kernels of this program by content: in `kernelcache.folder()`, stamped with its state.
 
     Numba's own locators go by the path of a clone and the line of a function, so that a second clone and a longer
-    docstring would compile everything anew.
+    docstring would compile everything again.
     """
 
     def __init__(self, function: Any, file: Path) -> None:

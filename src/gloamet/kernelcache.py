@@ -1,10 +1,10 @@
 # SPDX-License-Identifier: Apache-2.0
 """Where compiled kernels are kept: in the user's cache, in a folder named after the content of the kernels' sources.
 
-The content is that of every module which a kernel may freeze into machine code: those that define kernels and all they
-import, without comments, docstrings, paths and file times. So a changed comment, another clone or a reinstallation
-compiles nothing, and a changed constant compiles anew. `gloamet prepare` compiles in stages and leaves a mark for each;
-the desk reads them. Importing this module writes nothing.
+The content is that of every module which a kernel may freeze into machine code: those that define kernels and all
+they import, without comments, docstrings, paths and file times. So a changed comment, another clone or a
+reinstallation compiles nothing, and a changed constant compiles again. `gloamet prepare` compiles in stages and
+leaves a mark for each; the desk reads them. Importing this module writes nothing.
 """
 
 from __future__ import annotations

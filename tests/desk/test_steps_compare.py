@@ -70,7 +70,7 @@ def keep_two(window: DeskWindow, qtbot: QtBot) -> tuple[Document, Document]:
 
 def test_k_keeps_the_moment_in_every_step(window: DeskWindow, compare: CompareStep, qtbot: QtBot) -> None:
     window.choose_step(STEP_TITLES.index("Sun"))
-    frame = window.session.frame  # the strip that appears makes the picture another size, metered anew
+    frame = window.session.frame  # the strip that appears makes the picture another size, metered again
     keep(window, qtbot)
     (kept,) = window.tools.keeper.pictures
     assert kept.missing == ()

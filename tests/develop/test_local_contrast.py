@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Local contrast: details grow, edges and even places stay, no halo."""
+"""Local contrast: details grow, edges and even places stay, no guide cone."""
 
 from __future__ import annotations
 

@@ -11,7 +11,7 @@ from gloamet.document.moved_files import missing_files, with_found
 
 
 def project(folder: Path) -> Document:
-    """One that names a model, a panorama in a folder below and a colour table beside it."""
+    """One that names a model, a panorama in a folder below and a look-up table beside it."""
     document = Document().change("stage", scene_file=str(folder / "house.glb"))
     document = document.change("panorama", file=str(folder / "skies" / "evening.exr"))
     return document.change("expose.colour", table=str(folder / "warm.cube"))

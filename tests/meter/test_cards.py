@@ -57,7 +57,7 @@ def test_a_vertical_card_under_an_even_sky_gets_half_of_it(tracer: Renderer) -> 
     kind="memory",
 )
 def test_a_card_behind_a_wall_loses_the_walls_view_factor(tracer: Renderer) -> None:
-    # a wall without end of height h at a distance d takes (1 - cos(atan(h/d)))/2 of an even sky from level ground
+    # a wall without end of height h at a distance d takes (1 - cos(atan(h/d)))/2 of an even sky from horizontal ground
     # (view factor of an infinitely long perpendicular strip: Howell's catalogue B-71's limit, from memory)
     wall = box((-400, 2, -5), (400, 2.2, 3))
     scene = build_render_scene(make_scene((level(500.0), BLACK), (wall, BLACK)))

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What nature gives at a sun's height, against skies solved one by one."""
+"""What nature gives at a sun's elevation, against skies solved one by one."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Long renders: stopped, kept, taken up again, and refused when they are of something else."""
+"""Long renders: stopped, kept, resumed, and refused when they are of something else."""
 
 from __future__ import annotations
 

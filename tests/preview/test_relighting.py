@@ -268,7 +268,7 @@ def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(
     relit, exact = fade(listener)
     assert exact[0].mean() == pytest.approx(relit[-1].mean(), rel=0.01)
     # the exact picture of a draft has a quarter of the paths; four bounces instead of twelve are more than ten percent
-    # automatic exposure is metered anew for every picture, by the table under the lamp: it moves too, by 1.9 % once
+    # automatic exposure is metered again for every picture, by the table under the lamp: it moves too, by 1.9 % once
     within = 0.02 if automatic else 0.015 if quality == "draft" else 0.01
     assert exact.mean(1) == pytest.approx(np.full(len(exact), relit[-1].mean()), rel=within)
     hue = relit[-1] / relit[-1].mean()

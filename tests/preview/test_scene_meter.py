@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The meter of a view: cards on the surfaces that spots show, measured anew only when something changed."""
+"""The meter of a view: cards on the surfaces that spots show, measured again only when something changed."""
 
 from __future__ import annotations
 

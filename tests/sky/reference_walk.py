@@ -167,10 +167,10 @@ def _flight(p, d, tau, scale, majorant, parts):
 
 @njit(**JIT)
 def walk(tau, particles, ground, sun_mu, photons, seed):
-    """Mean and standard error of sky light on level ground per unit extraterrestrial irradiance, one wavelength.
+    """Mean and standard error of sky horizontal illuminance per unit extraterrestrial irradiance, one wavelength.
 
     tau: vertical extinctions (Rayleigh, aerosol, ozone, haze); particles: as CONTINENTAL; ground: its reflectance;
-    sun_mu: sine of the sun's height.
+    sun_mu: sine of the sun's elevation.
     """
     np.random.seed(seed)
     albedo, ahead, haze_albedo, haze_ahead, haze_visibility_km = particles

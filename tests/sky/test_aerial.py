@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The air in front of things against Koschmieder, Beer and Lambert, and the sky it ends in."""
+"""The aerial perspective against Koschmieder, Beer and Lambert, and the sky it ends in."""
 
 from __future__ import annotations
 

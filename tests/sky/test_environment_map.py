@@ -26,7 +26,7 @@ from gloamet.sky.panorama_dome import rotate_table, rotated_dome, tabulate_envir
 
 
 def level_light(picture: np.ndarray) -> np.ndarray:
-    """Irradiance of level ground by a lat-long picture's upper half: the sum over its pixels."""
+    """Irradiance of horizontal ground by a lat-long picture's upper half: the sum over its pixels."""
     height, width = picture.shape[:2]
     elevation = (0.5 - (np.arange(height // 2) + 0.5) / height) * math.pi
     weight = np.sin(elevation) * np.cos(elevation) * (math.pi / height) * (2.0 * math.pi / width)

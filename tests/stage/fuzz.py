@@ -125,7 +125,7 @@ def mutated(data: bytes, dice: random.Random) -> bytes:
 
 
 def _forked(name: str, task: str, source: Path, target: Path, watch: Any) -> None:
-    """What `sandbox._run` does, without starting Python anew."""
+    """What `sandbox._run` does, without starting Python again."""
     child = os.fork()
     if child == 0:
         os.dup2(os.open(os.devnull, os.O_WRONLY), 1)

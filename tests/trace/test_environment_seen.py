@@ -139,7 +139,7 @@ def test_the_suns_disc_stands_in_the_relit_picture_where_the_camera_has_it(
 
 def test_depth_goes_through_panes_and_on_by_mirrors(tracer: Renderer) -> None:
     # a pane or a mirror 8 m off, before walls 300 m away in front and behind: what the air is looked through; what a
-    # pane throws back is as far as the pane, or a faint image of far things would fog it
+    # pane reflects is as far as the pane, or a faint image of far things would fog it
     far = quad((-500, 300, -50), (500, 300, -50), (500, 300, 500), (-500, 300, 500))
     both = ((far, GREY), (far * [1.0, -1.0, 1.0], GREY))
     lights = build_environment(other_sky(1.0))

@@ -115,7 +115,7 @@ def test_water_mirrors_the_sky_as_fresnel_says(tracer: Renderer) -> None:
     scene = make_scene((level(0.1) + [0.0, -50.0, 0.0], GREY))
     water = GroundPlane(0.0, math.inf, water=True, ripple=0.0, reflectance=0.02)
     lights = build_environment(uniform_dome(100.0))
-    index, colour = 1.33, 0.04  # of clear deep water; its own colour sends back a few per cent at most
+    index, colour = 1.33, 0.04  # of clear deep water; its own colour reflects a few per cent at most
     for from_zenith in (0.0, 45.0, 60.0, 75.0, 85.0):
         angle = math.radians(from_zenith)
         eye = (0.0, -5.0 * math.tan(angle), 5.0)

@@ -137,7 +137,7 @@ def test_the_light_of_the_sky_is_as_it_was(tracer: Renderer) -> None:
     assert len(stage.guide_cones) == 1
     film = Film(16, 16)
     assert tracer.accumulate(film, stage, build_environment(uniform_dome(100.0)), DOWN, 64, 4)
-    # open ground under an even sky sends back its reflectance
+    # open ground under an even sky reflects its reflectance
     assert luminance(film.mean("sky")).mean() == pytest.approx(80.0, rel=0.01)
 
 

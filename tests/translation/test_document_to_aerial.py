@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""From a document to the air in front of things, and finished light through it."""
+"""From a document to the aerial perspective, and finished light through it."""
 
 from __future__ import annotations
 

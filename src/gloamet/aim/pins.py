@@ -214,7 +214,7 @@ def aim_glint(camera: Camera, x: float, y: float, aspect: float, scene: RenderSc
 
 
 def mirror_direction(ray: Array, point: Array, normal: Array, scene: RenderScene | None = None) -> AimedSun:
-    """The sun that a plane through point with this normal throws back along a ray of sight (towards the plane)."""
+    """The sun that a plane through point with this normal reflects along a ray of sight (towards the plane)."""
     n = _unit(np.asarray(normal, float))
     towards = _unit(ray - 2.0 * float(ray @ n) * n)
     remarks = below_horizon(towards)

@@ -119,7 +119,7 @@ def sky() -> Result:
 
 
 def aerial() -> Result:
-    """Milliseconds to solve the air in front of things for a moved sun, in view alone, and to lay it over 960 x 540."""
+    """Milliseconds to solve the aerial perspective for a moved sun, in view alone, and to lay it over 960 x 540."""
     solver, tick = SkySolver(), iter(range(10**6))
     picture, depth = np.ones((540, 960, 3), np.float32), np.full((540, 960), 3000.0, np.float32)
     parts = far_parts(depth, nearness(depth))
@@ -139,7 +139,7 @@ def aerial() -> Result:
 
 def shafts() -> Result:
     """Dust in the loft: a saved picture with it over one without, both of SHAFT_SAMPLES samples; milliseconds of the
-    first picture of a hand that rests, 960 x 540."""
+    first picture of rest after dragging, 960 x 540."""
     document = demo_document("interior").change("light_shafts", on=True, region="view")
     scene = place_in_world(read_file(str(document.stage.scene_file)), document.stage)
     compiled, camera, tracer = build_stage(document, scene), camera_from_view(document.stage.view), Renderer()

@@ -135,7 +135,7 @@ for _ in range(3):
     got = session.picture_size
     window.resize(window.width() + wanted[0] - got[0], window.height() + wanted[1] - got[1])
 state = {"times": [], "drag": 0, "rested": None, "ready": None}
-# with the air before things and without: turn by turn over the same hours, for a machine has slow moments
+# with the air in front of objects and without: turn by turn over the same hours, for a machine has slow moments
 gaps = {True: [], False: []}
 
 def ask():

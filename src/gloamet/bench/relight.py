@@ -122,7 +122,7 @@ def shaded(cache: Any) -> NDArray[np.bool_]:
 
 
 def dragged_to(cache: Any, azimuth_deg: float, elevation_deg: float) -> NDArray[np.float32]:
-    """The relit picture under a hand that has dragged the sun here."""
+    """The relit picture while dragging that has dragged the sun here."""
     for left in range(DRAG, -1, -1):
         relit = cache.relit(sky_at(azimuth_deg - 0.5 * left, elevation_deg + 0.2 * left))
     return np.asarray(relit)

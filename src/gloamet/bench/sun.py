@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The Sun step's speeds: scanning a year, painting the year cloth, outlines of the sun under the hand."""
+"""The Sun step's speeds: scanning a year, painting the year cloth, outlines of the sun while dragging."""
 
 from __future__ import annotations
 

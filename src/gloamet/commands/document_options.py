@@ -125,7 +125,7 @@ AERIAL_OPTIONS = (
 
 
 def add_aerial(parser: argparse.ArgumentParser) -> None:
-    """What the artist makes of the air in front of things."""
+    """What the artist makes of the aerial perspective."""
     for option, name, what in AERIAL_OPTIONS:
         add_field(parser, option, "air", name, what)
     parser.add_argument(

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The bar on top: the project's name, the steps, undo and redo, and how far the picture is."""
+"""The bar on top: the project's name, the steps, undo and redo, and the progress of the picture."""
 
 from __future__ import annotations
 

@@ -26,7 +26,7 @@ def _processor(path: str, changed_ns: int) -> Any:
     import PyOpenColorIO as ocio
 
     name = Path(path).name
-    ocio.ClearAllCaches()  # OpenColorIO knows files by their path alone, and one may have been written anew
+    ocio.ClearAllCaches()  # OpenColorIO knows files by their path alone, and one may have been written again
     try:
         transform = ocio.FileTransform(path, interpolation=ocio.INTERP_TETRAHEDRAL)
         return ocio.Config.CreateRaw().getProcessor(transform).getDefaultCPUProcessor()

@@ -228,7 +228,7 @@ class ScreenDeveloper:
         """8-bit RGBX for the screen, (H, W, 4): within a code of the exact transform, a few where a view is baked.
 
         `size` (width, height) is what the picture is enlarged to once it is developed. Raises GloametError when a view
-        or a colour table cannot be used.
+        or a look-up table cannot be used.
         """
         light, matrix = self._scene_light(picture, settings, planes)
         gain = self._brightness_gain(light, settings, matrix)

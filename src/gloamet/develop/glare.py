@@ -4,7 +4,7 @@
 The veil falls with the square of the angle, as the disability glare of an eye does (Stiles, Holladay; CIE 146). The
 star is the far tail of Fraunhofer diffraction at the straight edges of the blades: one ray across each edge, both ways,
 that falls with the square of the distance and is wider for red. Shares of light are taken from where it fell and laid
-round it by Fourier transform, so that all is still there, but for what leaves the picture.
+around it by Fourier transform, so that all is still there, but for what leaves the picture.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ VEIL_CORE, STAR_CORE, GHOST_WIDTH = 0.01, 0.004, 0.05
 STAR_SIGMA_PX = 0.6
 FWHM_TO_SIGMA = 1.0 / (2.0 * math.sqrt(2.0 * math.log(2.0)))
 WAVELENGTHS_NM = (610.0, 540.0, 465.0)  # of AP1's red, green and blue, about
-# Images of bright light thrown back by lenses: place as a factor of its own from the centre, and share of each
+# Images of bright light reflected by lenses: place as a factor of its own from the centre, and share of each
 # channel; coatings leave each another colour, and together they are the whole light.
 GHOSTS = ((-0.55, (0.4, 0.55, 0.5)), (-1.15, (0.3, 0.25, 0.35)), (0.4, (0.3, 0.2, 0.15)))
 

@@ -2,7 +2,7 @@
 """Lens and film: bent lines, fringes and dark corners of scene light; sharpness and grain of the finished picture.
 
 A picture (H, W, 3) enters and leaves, of the same size. Grain is the same for the same size of picture: it does not
-swim under a hand that moves the sun.
+swim while dragging that moves the sun.
 """
 
 from __future__ import annotations

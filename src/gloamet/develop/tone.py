@@ -76,7 +76,7 @@ def free_curve(stops: Array, points: CurvePoints) -> Array:
 
 
 def toned_stops(stops: Array, tone: Tone) -> Array:
-    """Stops from grey as they are laid out anew, of any shape; rising in `stops`."""
+    """Stops from grey as they are laid out again, of any shape; rising in `stops`."""
     s = stops * 2.0 ** (CONTRAST_STOPS * tone.contrast)
     s = s + tone.s_curve * s * np.exp(-((s / MIDDLE_STOPS) ** 2))
     for amount, limits in (
@@ -125,7 +125,7 @@ def lifts_details(tone: Tone) -> bool:
 
 
 def tone_picture(picture: Floats, tone: Tone) -> Floats:
-    """A picture (H, W, 3) laid out anew by its curves; the picture itself while they are straight. Local contrast is
+    """A picture (H, W, 3) laid out again by its curves; the picture itself while they are straight. Local contrast is
     not among them: it needs a pixel's surroundings."""
     if bends_brightness(tone):
         stops = stops_from_grey(picture @ AP1_LUMINANCE)

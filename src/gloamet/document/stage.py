@@ -146,7 +146,7 @@ class Prop(DocumentModel):
 
 
 class Stage(DocumentModel):
-    """The model and everything set up round it."""
+    """The model and everything set up around it."""
 
     scene_file: str | None = Field(None, description="Scene file, stored relative to the project file.")
     units: Literal["file", "m", "cm", "mm", "in", "ft"] = Field(

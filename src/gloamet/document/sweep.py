@@ -129,7 +129,7 @@ def _limits(path: str) -> tuple[float, float]:
 
 
 def with_value(document: Document, path: str, value: float) -> Document:
-    """The document with one value of a sweep; a sun's height or bearing frees the sun. Raises GloametError."""
+    """The document with one value of a sweep; a sun's elevation or bearing frees the sun. Raises GloametError."""
     if path in (TIME, DATE):
         wall = document.sun.wall_time
         if path == TIME:

@@ -44,7 +44,7 @@ class Cards(NamedTuple):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _one_sample(scene, env, sampler, place, normal, max_bounces):
-    """Radiance that a white card would send back, by one sample: (`BySource` sampled at the card, light by patches of
+    """Radiance that a white card would reflect, by one sample: (`BySource` sampled at the card, light by patches of
     the sun, `PathResult` of a path from it)."""
     bsdf = Bsdf(normal, normal, WHITE, F(1), F(0), F(0), F(0))
     at = Vertex(bsdf, place, normal)

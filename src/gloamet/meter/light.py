@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The light meter: what sun, sky and a panorama give on level ground and what that means in stops, kelvin and EV.
+"""The light meter: what sun, sky and a panorama give on horizontal ground and what that means in stops, kelvin and EV.
 
 Domes and the gains of Fill enter; a `LightReading` leaves.
 """
@@ -29,9 +29,9 @@ CARD = 0.18
 class LightReading:
     """Illuminance in lx, luminance in cd/m2, temperatures in kelvin (nan where there is no light).
 
-    sun_sky_stops is log2(key / fill) on level ground: the sun, a panorama's own too, over the sky and the rest of the
-    panorama; -inf without sun. light_cct_k is that of all together, shade_cct_k of the fill; incident_ev the
-    EV100 of an incident reading on level ground; card_ev of a reflected reading off an 18 % card there.
+    sun_sky_stops is log2(key / fill) on horizontal ground: the sun, a panorama's own too, over the sky and the rest
+    of the panorama; -inf without sun. light_cct_k is that of all together, shade_cct_k of the fill; incident_ev the
+    EV100 of an incident reading on horizontal ground; card_ev of a reflected reading off an 18 % card there.
     """
 
     sun_normal_lx: float

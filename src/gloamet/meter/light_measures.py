@@ -30,7 +30,7 @@ LOW_DEG, MIDDLE_DEG = 14.0, 35.0
 class LightMeasures(NamedTuple):
     """Where the sun stands from the camera (degrees to the right of what it looks at, 180 behind it) and its height;
     shares 0..1 of what is seen near that the sun lights, and of its outlines that shine; stops by which the middle is
-    brighter than what is round it; stops of the sky over a white card; key to fill in stops; kelvin."""
+    brighter than what is around it; stops of the sky over a white card; key to fill in stops; kelvin."""
 
     azimuth_deg: float
     elevation_deg: float

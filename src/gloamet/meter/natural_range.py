@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What key to fill nature gives at a height of the sun: in air as clear as it gets, and in hazier air.
+"""What key to fill nature gives at an elevation of the sun: in air as clear as it gets, and in hazier air.
 
 An `Air`, a height and a solver enter; a `NaturalRange` leaves.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What in a light nature or a camera would not give: rules over measures, each with its limit and a way out.
+"""What in a light nature or a camera would not give: rules over measures, each with its limit and a remedy.
 
 `LightFacts` enter; `Finding`s leave, of those rules that fire, in the order of `RULES`. A rule that lacks its measure
 is silent. Limits are common practice unless a rule names its source.
@@ -18,10 +18,10 @@ NAN = math.nan
 
 
 class LightFacts(NamedTuple):
-    """What the rules look at; nan, None and empty say that a measure is missing. Directions are of the world, north not
-    turned in; shares 0..1; key_to_fill in stops. lamps_lx and daylight_lx are those on a level card in the scene; ev of
-    an automatic exposure counts its compensation alone; in_flight is the share of light that the bounce limit cuts
-    off."""
+    """What the rules look at; nan, None and empty say that a measure is missing. Directions are of the world, north
+    not turned in; shares 0..1; key_to_fill in stops. lamps_lx and daylight_lx are those on a horizontal card in the
+    scene; ev of an automatic exposure counts its compensation alone; in_flight is the share of light that the bounce
+    limit cuts off."""
 
     sun_azimuth_deg: float = NAN
     sun_elevation_deg: float = NAN
@@ -62,7 +62,7 @@ class Remedy(NamedTuple):
 
 
 class Finding(NamedTuple):
-    """A rule that fired: its name, the measured value, the limit, what is said, and the way out."""
+    """A rule that fired: its name, the measured value, the limit, what is said, and the remedy."""
 
     rule: str
     value: float

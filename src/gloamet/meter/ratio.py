@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: Apache-2.0
 """Key to fill: how far the lit side lies above the shade, what nature gives, and how the fill is moved to a ratio.
 
-Illuminances and stops enter and leave. The ratio is log2(key / fill) on level ground, in stops, where key is the light
-that draws shadows and fill all that softens them; the lit side gets both.
+Illuminances and stops enter and leave. The ratio is log2(key / fill) on horizontal ground, in stops, where key is the
+light that draws shadows and fill all that softens them; the lit side gets both.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ STARTING_POINTS = (
     StartingPoint("clear day", 2.5, "A building in clear sun, as the eye knows it: 2 to 3 stops."),
     StartingPoint("dramatic", 4.5, "Little fill: forms by their edges alone, 4 to 5 stops."),
 )
-WIDE_DEG = 0.5  # of sun heights that share a band
+WIDE_DEG = 0.5  # of sun elevations that share a band
 
 
 class NaturalRange(NamedTuple):

@@ -101,7 +101,7 @@ class Checkpoint:
                     layer[...] = kept[name]
                 film.rays, film.pending_samples = int(kept["rays"]), kept["owed"]
         except _UNREADABLE as error:
-            raise GloametError(f"{self.path.name} is damaged: delete it to begin anew.") from error
+            raise GloametError(f"{self.path.name} is damaged: delete it to begin again.") from error
         return True
 
     def save(self, film: Film, seconds_between: float = SECONDS_BETWEEN) -> None:

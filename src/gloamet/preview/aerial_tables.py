@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The air in front of things for a hand that moves the sun: tables kept, and solved beforehand while it rests.
+"""The aerial perspective for a sun that is dragged: tables kept, and solved beforehand while it rests.
 
 What a table is solved from enters; a table leaves, at once where it is known. Under a moving hand the height of the
 sun is rounded (`AerialInputs.of`), so that a day takes a few dozen tables.
@@ -40,9 +40,9 @@ class AerialTables:
         return self._tables(inputs) if dome is None else self._by_horizon(inputs, dome)
 
     def precompute(self, inputs: AerialInputs, stop: Callable[[], bool], seconds: float) -> bool:
-        """Solve the air for other heights of the sun, those near first, for so long or until told to stop; whether all
-        are there for which the light on level ground is known. Air lit by a moon or by the horizon is left for when
-        it is seen."""
+        """Solve the air for other elevations of the sun, those near first, for so long or until told to stop; whether
+        all are there for which the horizontal illuminance is known. Air lit by a moon or by the horizon is left for
+        when it is seen."""
         if inputs.fraction < 1.0 or inputs.by_horizon:
             return True
         begin = time.monotonic()

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The light of a film as the desk shows it: under its gains, without noise when asked, with contact shade.
+"""The light of a film as the desk shows it: under its gains, without noise when asked, with contact shadow.
 
 A film, the lights it was exposed to, and its balance enter; light (H, W, 3) leaves, None when a newer request came.
 """
@@ -28,7 +28,7 @@ def clean_light(
     wanted: bool,
     cancelled: Callable[[], bool],
 ) -> Floats | None:
-    """A film under gains and contact shade of a strength, denoised when wanted."""
+    """A film under gains and contact shadow of a strength, denoised when wanted."""
     gains, contact = balance
     light = film.light(gains)
     clean = denoise(light, film, cancelled=cancelled) if wanted else light
@@ -45,7 +45,7 @@ def clean_light(
 def _contact_shadow_loss(
     film: Film, lights: Environment, gains: Gains, contact: float, cancelled: Callable[[], bool]
 ) -> Floats | None:
-    """What contact shade takes of the direct light of sky and panorama."""
+    """What contact shadow takes of the direct light of sky and panorama."""
     loss = np.zeros((film.height, film.width, 3), np.float32)
     for name, env in (("sky", lights), ("panorama", lights.panorama)):
         if env is None or not film.layers[name].any():

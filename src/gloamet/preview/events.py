@@ -72,8 +72,9 @@ class StageBuilt:
 
 @dataclass(frozen=True)
 class PanoramaSolved:
-    """What a panorama gives: lux on level ground by its own sun and by the rest, azimuth and elevation of its sun in
-    the scene and in its file (degrees), None without one, lux that were taken out with it, and notes on its file."""
+    """What a panorama gives: lux on horizontal ground by its own sun and by the rest, azimuth and elevation of its
+    sun in the scene and in its file (degrees), None without one, lux that were taken out with it, and notes on its
+    file."""
 
     sun_lx: float
     sky_lx: float
@@ -98,8 +99,8 @@ class LightSolved:
     aod550: float
     caveat: str = ""  # what an artist should know of the sky's model here
     moonlit: bool = False  # the moon's disc gives more light than the sun's
-    sky_colour: tuple[float, float, float] = (1.0, 1.0, 1.0)  # of its light on level ground, AP1
-    band: NaturalRange | None = None  # of key to fill that nature gives; None while a hand moves
+    sky_colour: tuple[float, float, float] = (1.0, 1.0, 1.0)  # of its horizontal illuminance, AP1
+    band: NaturalRange | None = None  # of key to fill that nature gives; None while dragging
     panorama: PanoramaSolved | None = None
 
 
@@ -122,7 +123,7 @@ class DiscPainted:
 
 @dataclass(frozen=True)
 class PaletteSolved:
-    """Sky colours against sun height, for the ribbon."""
+    """Sky colours against sun elevation, for the ribbon."""
 
     colours: SkyPalette
 

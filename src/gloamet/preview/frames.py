@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""From light to frames: metered, inked, developed, enlarged to the window, reported with how far the picture is.
+"""From light to frames: metered, inked, developed, enlarged to the window, reported with the progress of the picture.
 
 Light (AP1 cd/m2, (H, W, 3)) enters with the film it is of, or none for a relit one; a `Frame` is reported.
 """
@@ -93,7 +93,7 @@ class FrameMaker:
         self.air: AerialPerspective | None = None
         self.gains = Gains()
         self.settings = DevelopSettings(14.0)  # of the picture that was shown last
-        self.incident_ev = math.nan  # what a meter on level ground reads
+        self.incident_ev = math.nan  # what a meter on horizontal ground reads
         self._developer, self._masks = ScreenDeveloper(), MaskSource(relighting)
         self._spots: tuple[tuple[float, float, float], ...] = ()
         self._layers: tuple[Film, float, StoredLayers] | None = None

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Shafts of light on the desk: few samples of a small picture under a moving hand, more and finer ones at rest.
+"""Shafts of light on the desk: few samples of a small picture while dragging, more and finer ones at rest.
 
 A stage, a camera, lights and the document's dust enter; light (AP1 cd/m2) is seen through it in `over`.
 """
@@ -63,7 +63,7 @@ class LightShaftPreview:
         self._film, self._of = film, None
 
     def resting(self, asked: LightShaftRequest, renderer: Renderer, cancelled: Callable[[], bool]) -> bool:
-        """The first picture of a hand that rests; whether it is new."""
+        """The first picture of rest after dragging; whether it is new."""
         medium, view = self._wanted(asked, renderer), asked.view
         if medium is None or self._of == (view, medium, asked.inputs):
             return False

@@ -81,13 +81,13 @@ from gloamet.translation.document_to_panorama import (
 from gloamet.translation.document_to_picture import gains_from_document
 
 AHEAD_SECONDS = 0.25  # for skies beforehand, and for air, between two steps of a relight cache and at rest
-DISC_SECONDS = 0.25  # between two pictures of the sky while the hand moves
-MOVING_LEAST_LOST = 0.003  # share of light that the air must take to be seen under a moving hand
+DISC_SECONDS = 0.25  # between two pictures of the sky while dragging
+MOVING_LEAST_LOST = 0.003  # share of light that the air must take to be seen while dragging
 KEPT_SCENES, KEPT_SKIES = 2, 4  # results that a node remembers
 
 
 class FileInputs(NamedTuple):
-    """What is read: the model, parts of it in other files, and how often it was asked for anew."""
+    """What is read: the model, parts of it in other files, and how often it was asked for again."""
 
     model: str
     outside: bool
@@ -279,7 +279,8 @@ class RenderPipeline:
     def _exact_light(
         self, light: PreparedLight, view: RelightView
     ) -> tuple[Environment, AerialPerspective | None]:
-        """The lights and the air of a hand that rests, with what the meter says where they were made quickly before."""
+        """The lights and the air of rest after dragging, with what the meter says where they were made quickly
+        before."""
         if light.quick:
             light = self._light(light.document)
             self._report(light.solved)
@@ -384,7 +385,7 @@ class RenderPipeline:
         return following
 
     def _prepare_skies(self, light: PreparedLight, view: RelightView) -> None:
-        """The sky's picture and colours; skies beforehand, and the air in front, for a hand that will move the sun."""
+        """The sky's picture and colours; skies beforehand, and the air in front, for a sun that is dragged."""
         if self._superseded():
             return
         self._show_skies(light.document)
@@ -410,7 +411,8 @@ class RenderPipeline:
             self._report(DiscPainted(pixels))
 
     def _show_skies(self, document: Document) -> None:
-        """The sky's picture at rest and its colours against the sun's height, when they are not those reported last."""
+        """The sky's picture at rest and its colours against the sun's elevation, when they are not those reported
+        last."""
         self._show_disc(
             self._graded(self._dome(SkyInputs.of(document)), grade_from_document(document)), document
         )

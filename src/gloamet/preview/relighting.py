@@ -211,14 +211,14 @@ class Relighting:
         return picture
 
     def _contact_shadow_loss(self, lights: Environment, gains: Gains, contact: float) -> Floats:
-        """What contact shade takes of sky and panorama, by pictures of their direct light alone."""
+        """What contact shadow takes of sky and panorama, by pictures of their direct light alone."""
         assert self.cache is not None
         features = self._features(*self._step())
         loss = np.zeros_like(features.albedo)
         for env, gain in ((lights, gains.sky), (lights.panorama, gains.panorama)):
             if env is None or not any(gain.direct):
                 continue
-            # the same sun: another would have every cell ask for it anew
+            # the same sun: another would have every cell ask for it again
             direct = self.cache.direct_sky(replace(env, sun=lights.sun, panorama=None))
             arguments = direct, features.albedo, features.normal, open_sky(env.table), contact
             loss += contact_shadow_loss(*arguments) * np.array(gain.direct, np.float32)
@@ -233,7 +233,7 @@ class Relighting:
         least: int = MIN_LAMP_SAMPLES,
     ) -> bool:
         """Take the lamps' light of a film of `least` samples, which a sun that moves later does not change; whether it
-        was taken. That of more paths stays: the film begins anew with every sun, the lamps do not.
+        was taken. That of more paths stays: the film begins again with every sun, the lamps do not.
         """
         if self._view != view or film.samples_in(None) < least or not film.layers["lamps"].any():
             return False

@@ -74,7 +74,7 @@ def _at(document: Document, when: datetime) -> Candidate:
 def candidates(
     document: Document, camera_azimuth_deg: float, cancelled: Callable[[], bool] = lambda: False
 ) -> list[Candidate]:
-    """Lights all round the camera at four heights in clear air, some in haze, with the sun down, and under cloud; none
+    """Lights all around the camera at four heights in clear air, some in haze, with the sun down, and under cloud; none
     when it was cancelled."""
     base = document.change("air", sky_model="physical", haze_on=False, turbidity=CLEAR)
     north, site = document.sun.north_deg, document.site

@@ -59,7 +59,7 @@ LAMP_SAMPLES, DRAFT_SAMPLES = 12, 24
 
 class LitThumbnail(NamedTuple):
     """Pixels (H, W, 4), its light (h, w, 3) in AP1 cd/m2 with what is seen in it, the EV it is exposed with, what a
-    meter on level ground reads, and what the sun gives it directly where that was asked for."""
+    meter on horizontal ground reads, and what the sun gives it directly where that was asked for."""
 
     pixels: NDArray[np.uint8]
     light: Floats

@@ -45,7 +45,7 @@ from gloamet.translation.final_render import NextPass, plan_next_pass
 PREVIEW_SECONDS = 0.035  # rays of the first picture after a change; cleaning it costs about as much again
 SETTLE_SECONDS = 0.12  # a hand that pauses this long lets the full-size picture begin
 PASS_SECONDS = 0.25  # of rays between two looks at what the picture still wants
-GUIDED_AT = (1, 4, 16)  # samples at which the edges for enlarging previews are taken anew
+GUIDED_AT = (1, 4, 16)  # samples at which the edges for enlarging previews are taken again
 PLAN_SAMPLES = 12
 THUMBS_AFTER = 8  # samples of the picture before the views get theirs
 KEPT_FILMS = 2  # so that going back to the setting before costs nothing
@@ -56,7 +56,7 @@ _NOT_DONE = np.ones((1, 1), np.uint16)  # wanted of a picture shown again, when 
 @dataclass(frozen=True)
 class LightProvider:
     """The light of a request with its inputs, and what is to be done about it: `air` gives the air in front of a view,
-    `exact` the lights and the air of a hand that rests, `other` those of another document with what the meter says,
+    `exact` the lights and the air of rest after dragging, `other` those of another document with what the meter says,
     `idle` is called then, and after the first step of a cache, `ahead` before a relit picture is handed out."""
 
     inputs: object
@@ -106,7 +106,7 @@ class ViewportRenderer:
         self._frames = FrameMaker(report, self._relighting, lambda: self.relight_state, stale)
         self._is_other_medium = LightShaftPreview()  # before the picture that is compared with
         self._meter = SceneMeter(report)
-        self._balance: tuple[Gains, float] | None = None  # gains and contact shade of what was shown last
+        self._balance: tuple[Gains, float] | None = None  # gains and contact shadow of what was shown last
         self._lights: Environment | None = None
         self._view: RelightView | None = None
 
@@ -251,7 +251,7 @@ class ViewportRenderer:
         rest: object,
         idle: Callable[[RelightView], None],
     ) -> None:
-        """The relit picture of a hand that rests, again with every step of a cache that is not full yet.
+        """The relit picture of rest after dragging, again with every step of a cache that is not full yet.
 
         It comes before the exact one: a step takes about as long as that one's first, far grainier sample.
         """
@@ -335,7 +335,7 @@ class ViewportRenderer:
             self._renew_guides(film)
 
     def _refine_light_shafts(self, request: RenderRequest, medium: LightShaftRequest, step: NextPass) -> None:
-        """Go on with the dust before a picture that is done: another visibility or colour traces no path anew."""
+        """Go on with the dust before a picture that is done: another visibility or colour traces no path again."""
         assert self._exposed is not None
         while step.done and not request.stopped and not self._superseded():
             if not self._frames.light_shafts.improve(medium, self.renderer, math.inf, self._superseded):

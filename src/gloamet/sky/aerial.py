@@ -108,7 +108,7 @@ def distance_column(fraction):
 
 class _Sight(NamedTuple):
     """What is looked through: the unscaled vertical depths (4, bands), the ground's radiance (bands), the sine of the
-    sun's height, the eye's height, the steps between two distances."""
+    sun's elevation, the eye's height, the steps between two distances."""
 
     extinction: Array
     ground: Array
@@ -336,7 +336,7 @@ def with_gain(table: AerialTable, gain: Array) -> AerialTable:
     AerialTable
         The table; transmittances stay.
     """
-    if (gain == 1.0).all():  # as in most pictures under a moving hand
+    if (gain == 1.0).all():  # as in most pictures while dragging
         return table
     return table._replace(light=table.light * gain.astype(np.float32))
 

@@ -99,7 +99,7 @@ class SkyDome:
 
     @property
     def sun_horizontal(self) -> Array:
-        """Irradiance of the sun on level ground, lx per AP1 channel."""
+        """Irradiance of the sun on horizontal ground, lx per AP1 channel."""
         return self.sun_irradiance * self.sun_visible * max(0.0, self.sun_direction[2])
 
 
@@ -226,7 +226,7 @@ class SkySolver:
 
     def spectral(self, air: Air, sun_elevation_deg: float) -> tuple[Array, Array, Array]:
         """View tables (rows, turns, 4, bands) with the ground's light inside, the sun's transmittance (bands), and
-        the irradiance of level ground by sun and sky (bands); all per unit of extraterrestrial irradiance."""
+        the irradiance of horizontal ground by sun and sky (bands); all per unit of extraterrestrial irradiance."""
         marched = self.scattering(air)
         mus = math.sin(math.radians(sun_elevation_deg))
         steps = DUSK_STEPS if sun_elevation_deg < DUSK_BELOW_DEG else DAY_STEPS
@@ -243,7 +243,7 @@ class SkySolver:
         return tables, through, level
 
     def level(self, air: Air, sun_elevation_deg: float) -> Array:
-        """The irradiance of level ground (bands) as `spectral` has it; known when that sky was solved last."""
+        """The irradiance of horizontal ground (bands) as `spectral` has it; known when that sky was solved last."""
         last = self._level
         if last is not None and last[:2] == (air, sun_elevation_deg):
             return last[2]
@@ -278,7 +278,7 @@ class SkySolver:
 def _level_light(
     tables: Array, ground: Array, direct: Array, elevation_deg: float, air: Air
 ) -> tuple[Array, Array]:
-    """Irradiance of level ground (bands), and what the lit ground adds to the sky, (rows, 1, bands): the adding
+    """Irradiance of horizontal ground (bands), and what the lit ground adds to the sky, (rows, 1, bands): the adding
     method per band."""
     elevation, azimuth, rows, turns, weight = _quadrature()
     sun = math.radians(elevation_deg)

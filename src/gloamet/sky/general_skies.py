@@ -73,7 +73,7 @@ def cie_relative_luminance(number: int, elevation: Array, cos_sun: Array, sun_el
 
 
 def natural_sky_lux(number: int, sun_elevation_deg: float) -> float:
-    """What a sky of this kind commonly gives level ground, lx, by [3]: overcast, partly cloudy, clear.
+    """What a sky of this kind commonly gives horizontal ground, lx, by [3]: overcast, partly cloudy, clear.
 
     >>> round(natural_sky_lux(1, 30.0)), round(natural_sky_lux(12, 90.0))
     (10800, 16300)

@@ -83,7 +83,7 @@ class LightOptions(NamedTuple):
 @dataclass(frozen=True, eq=False)
 class PreparedPanorama:
     """A panorama as light, not turned and at its own level: a dome's table, its sun apart with its place in the world
-    and its light on a plane that faces it (AP1); what was taken out, on such a plane and on level ground. suns are
+    and its light on a plane that faces it (AP1); what was taken out, on such a plane and on horizontal ground. suns are
     those found in the file. seen and scale are its codes as it is seen."""
 
     picture: PanoramaPicture
@@ -259,7 +259,7 @@ def rotated_dome(
     sun: tuple[tuple[float, float, float], Array] = NO_SUN,
 ) -> SkyDome:
     """The dome of a table turned by rotation_deg, with a sun (azimuth, elevation, diameter in degrees; AP1 lx on a
-    plane that faces it); with illuminance_lx, made to light level ground with so much."""
+    plane that faces it); with illuminance_lx, made to light horizontal ground with so much."""
     turned = rotate_table(table, rotation_deg)
     dome = assemble_dome(turned, *sun[0], sun[1], ground_reflectance)
     if illuminance_lx <= 0.0:

@@ -269,7 +269,7 @@ def filled(picture: Floats, middle: Array, radius_deg: float) -> Floats:
 
 
 def removed_light(before: Floats, after: Floats, middle: Array) -> tuple[Array, Array]:
-    """Light that was taken out of a picture, AP1: on a plane that faces `middle`, and on level ground."""
+    """Light that was taken out of a picture, AP1: on a plane that faces `middle`, and on horizontal ground."""
     height, width = before.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
     rows = np.flatnonzero((before != after).any((1, 2)))

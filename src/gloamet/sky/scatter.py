@@ -267,7 +267,7 @@ def _view_path(profile, depth, scatter_down, psi_ground, mu, steps, geometry, re
 class ScatteringAir(NamedTuple):
     """An atmosphere to be marched through: species' profiles and columns, optical depths, full and delta-scaled
     scattering of each species and band, the logarithm of the multiple scattering of the air, and that of the ground.
-    Twilight falls by the logarithm: between two heights of the sun it is read so, or its light would have kinks."""
+    Twilight falls by the logarithm: between two elevations of the sun it is read so, or its light would have kinks."""
 
     profile: Array
     table: Array

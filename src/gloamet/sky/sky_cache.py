@@ -1,10 +1,10 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Skies for a hand that moves the sun: between skies of the same air that were solved beforehand.
+"""Skies for a sun that is dragged: between skies of the same air that were solved beforehand.
 
-An air and a height of the sun enter; a `SkyDome` leaves. The scattered light is interpolated between rungs, heights of
-the sun a quarter of a degree apart in civil twilight, two degrees by day; the sun itself is exact. A sky at rest is
-the solver's own business: this one is within a percent of it by day, two in twilight. Deep dusk is not served. A
-ladder stands in for a `SkySolver` wherever a dome is all that is asked.
+An air and an elevation of the sun enter; a `SkyDome` leaves. The scattered light is interpolated between rungs,
+heights of the sun a quarter of a degree apart in civil twilight, two degrees by day; the sun itself is exact. A sky
+at rest is the solver's own business: this one is within a percent of it by day, two in twilight. Deep dusk is not
+served. A ladder replaces a `SkySolver` wherever a dome is all that is asked.
 """
 
 from __future__ import annotations
@@ -40,7 +40,7 @@ class SkyInterpolator:
         self._levels: dict[int, NDArray[np.float64]] = {}
 
     def precompute(self, air: Air, elevation_deg: float, stop: Callable[[], bool], seconds: float) -> bool:
-        """Solve missing rungs, those near a height of the sun first, for so long or until told to stop; whether all
+        """Solve missing rungs, those near an elevation of the sun first, for so long or until told to stop; whether all
         are there."""
         if air != self._air:
             self._air, self._rungs, self._levels = air, {}, {}
@@ -63,8 +63,8 @@ class SkyInterpolator:
         )
 
     def level(self, air: Air, elevation_deg: float) -> NDArray[np.float64] | None:
-        """Irradiance of level ground per band, as `SkySolver.spectral` has it, on a line between two rungs; None where
-        there are none."""
+        """Irradiance of horizontal ground per band, as `SkySolver.spectral` has it, on a line between two rungs; None
+        where there are none."""
         if not self.covers(air, elevation_deg):
             return None
         k = _stencil(elevation_deg)[1]

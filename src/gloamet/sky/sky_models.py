@@ -43,8 +43,8 @@ Array = NDArray[np.float64]
 
 
 class SkyModel(NamedTuple):
-    """name; cie_sky 1-15, the number of a general sky; horizontal_lx what an even or general sky gives level ground,
-    0 for what is common in nature; kelvin the colour temperature of an even or general sky."""
+    """name; cie_sky 1-15, the number of a general sky; horizontal_lx what an even or general sky gives horizontal
+    ground, 0 for what is common in nature; kelvin the colour temperature of an even or general sky."""
 
     name: ModelName = "physical"
     cie_sky: int = 12
@@ -70,7 +70,7 @@ def _nodes(azimuth_deg: float, elevation: float) -> tuple[Array, Array]:
 
 
 def _level_lux(luminances: Array) -> float:
-    """What luminances at the nodes of a dome table give level ground."""
+    """What luminances at the nodes of a dome table give horizontal ground."""
     return float(row_weights()[1] @ luminances.sum(1))
 
 

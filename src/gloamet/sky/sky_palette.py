@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The sky's own colours against sun height, for painting a day or a year without solving each moment.
+"""The sky's own colours against sun elevation, for painting a day or a year without solving each moment.
 
-Air enters; a `SkyPalette` leaves: a strip of sky, horizon to zenith, for every sun height on a grid, that
-any series of sun heights can be looked up in.
+Air enters; a `SkyPalette` leaves: a strip of sky, horizon to zenith, for every sun elevation on a grid, that
+any series of sun elevations can be looked up in.
 """
 
 from __future__ import annotations
@@ -35,13 +35,13 @@ ADAPTATION = 0.82  # how far the eye follows from bright to dark (chosen by eye)
 @dataclass(frozen=True)
 class SkyPalette:
     """strips (heights, STRIP, 3): AP1 cd/m2, first entry at the horizon; horizontal_lx (heights,) what sun and sky give
-    level ground."""
+    horizontal ground."""
 
     strips: NDArray[np.float64]
     horizontal_lx: NDArray[np.float64]
 
     def at(self, elevations_deg: NDArray) -> NDArray[np.float64]:
-        """Strips (n, STRIP, 3) for sun heights (n,), interpolated in the logarithm."""
+        """Strips (n, STRIP, 3) for sun elevations (n,), interpolated in the logarithm."""
         x = np.interp(elevations_deg, ELEVATIONS_DEG, np.arange(len(ELEVATIONS_DEG)))
         i = np.minimum(x.astype(int), len(ELEVATIONS_DEG) - 2)
         f = (x - i)[:, None, None]
@@ -49,7 +49,7 @@ class SkyPalette:
         return np.exp(logs[i] * (1 - f) + logs[i + 1] * f)
 
     def level_at(self, elevations_deg: NDArray) -> NDArray[np.float64]:
-        """Illuminance of level ground in lx for sun heights of any shape."""
+        """Illuminance of horizontal ground in lx for sun elevations of any shape."""
         return np.asarray(
             np.exp(np.interp(elevations_deg, ELEVATIONS_DEG, np.log(np.maximum(self.horizontal_lx, 1e-6))))
         )

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What lies below the horizon: an endless level ground, a disc or nothing, dry or water.
+"""What lies below the horizon: an endless horizontal ground, a disc or nothing, dry or water.
 
 A scene enters; the height at which its ground rests, and where the model brings a ground of its own, leave.
 """
@@ -19,7 +19,7 @@ Hole = tuple[float, float, float, float]
 
 @dataclass(frozen=True)
 class GroundPlane:
-    """A level ground at height_m; radius_m is infinite for an endless one and 0 for none.
+    """A horizontal ground at height_m; radius_m is infinite for an endless one and 0 for none.
 
     colour is linear Rec.709 and gives only the hue: the luminance is the reflectance. hole is the rectangle
     (x0, y0, x1, y1) where the model's own ground is. The horizon line stands at horizon_deg and melts into

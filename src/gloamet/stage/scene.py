@@ -116,7 +116,7 @@ class Part:
         return self.shape.positions.astype(np.float64) @ self.matrix[:3, :3].T + self.matrix[:3, 3]
 
     def bounds(self) -> Box:
-        """Lowest and highest world corner; of the box round it when it is turned."""
+        """Lowest and highest world corner; of the box around it when it is turned."""
         return self._bounds
 
     @cached_property
@@ -129,7 +129,7 @@ class Part:
 
 @dataclass(frozen=True)
 class Lamp:
-    """A light of the file that has no body: a point or spot of an intensity, or a light Gloamet stands in for.
+    """A light of the file that has no body: a point or spot of an intensity, or a light Gloamet replaces.
 
     position and direction in world space; intensity is in candela for point and spot, colour linear Rec.709
     of luminance 1; angles are half angles of a spot's full and outer cone. distant and dome lights only

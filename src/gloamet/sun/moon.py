@@ -69,7 +69,7 @@ MEAN_KM, EARTH_KM, AU_KM = 385000.56, 6378.14, 149597870.7
 FULL_MAGNITUDE = -12.73  # Krisciunas & Schaefer 1991, at the mean distance
 LUX_ZERO = -14.18  # magnitude that gives one lux (Allen, Astrophysical Quantities, from memory)
 SOLAR_LUX = 133_100.0  # outside the air
-# the moon sends back less of the blue: B-V 0.92 against the sun's 0.65 (from memory); luminance stays
+# the moon reflects less of the blue: B-V 0.92 against the sun's 0.65 (from memory); luminance stays
 MOON_TINT = np.array([1.09, 0.99, 0.80])
 
 

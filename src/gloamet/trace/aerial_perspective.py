@@ -41,7 +41,7 @@ GRID_ROWS, GRID_COLUMNS = 28, 48  # places of the picture at which the air is lo
 
 
 class AerialSettings(NamedTuple):
-    """What an artist makes of the air in front of things: how many times denser it is, how much of it is seen (0 none,
+    """What an artist makes of the aerial perspective: how many times denser it is, how much of it is seen (0 none,
     1 all), from how many metres on, the gains per channel of what sun and sky light in it, and whether (1) what is
     denser than nature's stands before the sky too."""
 
@@ -172,7 +172,7 @@ def _skipped_m(table: AerialTable, density: float, least_lost: float) -> float:
 
 def _light_under_gains(light: Floats, settings: AerialSettings) -> Floats:
     """Light of a table under the gains of what it comes from: (elevations, turns, terms, 3 * DISTANCES)."""
-    if settings.sun_gain != EVEN or settings.sky_gain != EVEN:  # most pictures under a moving hand have none
+    if settings.sun_gain != EVEN or settings.sky_gain != EVEN:  # most pictures while dragging have none
         gains = np.tile(np.array(settings.sun_gain, np.float32), (VIEW_TERMS, 1, 1))
         gains[MULTIPLE_TERM] = settings.sky_gain
         light = light * gains

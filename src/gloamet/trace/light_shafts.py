@@ -121,7 +121,7 @@ def _arriving(scene, medium, point, towards):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _by_sun(scene, env, medium, point, direction, u, v):
-    """Sunlight that a point sends back along a ray, over how much it scatters."""
+    """Sunlight that a point reflects along a ray, over how much it scatters."""
     towards = sun_direction(env.sun, u, v)
     if towards[2] <= F(0):
         return BLACK
@@ -131,7 +131,7 @@ def _by_sun(scene, env, medium, point, direction, u, v):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _by_sky(scene, env, medium, point, direction, state, u, v):
-    """Light of the sky that a point sends back along a ray, over how much it scatters."""
+    """Light of the sky that a point reflects along a ray, over how much it scatters."""
     count, towards, place = sample_sky_direction(u, v, state, scene, env, point)
     if towards[2] <= F(0):
         return BLACK

@@ -91,7 +91,7 @@ def _fades_into_sky(scene, env, state, ray, ahead):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _emission(scene, met, ray, travelled, specular, scattered, pdf):
-    """Light that a surface met sends back along a path's ray; a small lamp found by way of a mirror is dimmed."""
+    """Light that a surface met reflects along a path's ray; a small lamp found by way of a mirror is dimmed."""
     if total(triple(scene.materials, met.material, EMISSION)) <= F(0):
         return BLACK
     cosine = -dot(met.normal, ray.direction)

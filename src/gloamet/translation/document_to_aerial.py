@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The air in front of things, from a document: solved for its sun and eye, laid over finished light.
+"""The aerial perspective, from a document: solved for its sun and eye, laid over finished light.
 
 A document, its dome and a solver enter; an `AerialPerspective` leaves. Under skies by other models, and where sun and
 moon both light it, in twilight, the air is lit as the horizon is.
@@ -42,10 +42,14 @@ from gloamet.translation.document_to_picture import gains_from_document
 
 Floats = NDArray[np.float32]
 AERIAL = "aerial"  # the part of finished light that the air adds
-QUICK_STEP_DEG, LOW_QUICK_STEP_DEG, LOW_SUN_DEG = 2.0, 0.5, 8.0  # between heights of the sun under a hand
+QUICK_STEP_DEG, LOW_QUICK_STEP_DEG, LOW_SUN_DEG = (
+    2.0,
+    0.5,
+    8.0,
+)  # between elevations of the sun while dragging
 BRIGHT_CD_M2 = 1e7  # beside which what the air adds is little: their difference keeps its figures
-DARK_DEG = -10.0  # height of the sun below which a moon lights the air alone
-EYE_STEP_M = 1.0  # of the eye's height, so that a walk on level ground solves nothing anew
+DARK_DEG = -10.0  # elevation of the sun below which a moon lights the air alone
+EYE_STEP_M = 1.0  # of the eye's height, so that a walk on horizontal ground solves nothing again
 
 
 def light_source_direction(sky: SkyInputs) -> tuple[tuple[float, float], float]:
@@ -69,7 +73,7 @@ def light_source_direction(sky: SkyInputs) -> tuple[tuple[float, float], float]:
 
 @lru_cache(maxsize=8)
 def _elevations_in_view(camera: Camera, aspect: float) -> tuple[float, float]:
-    """Lowest and highest elevation that a camera sees, to 5 degrees; asked for with every picture under a hand."""
+    """Lowest and highest elevation that a camera sees, to 5 degrees; asked for with every picture while dragging."""
     sines = [camera.ray(x, y, aspect)[2] for x in (0.0, 0.5, 1.0) for y in (0.0, 0.5, 1.0)]
     low, high = (math.degrees(math.asin(min(1.0, max(-1.0, z)))) for z in (min(sines), max(sines)))
     return 5.0 * math.floor(low / 5.0), 5.0 * math.ceil(high / 5.0)

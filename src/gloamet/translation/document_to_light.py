@@ -242,7 +242,7 @@ def build_stage(document: Document, scene: Scene) -> RenderScene:
 
 @lru_cache(maxsize=8)
 def _tint(colour: tuple[float, float, float], water: bool) -> tuple[float, float, float]:
-    """Asked for several times a picture while a hand moves."""
+    """Asked for several times a picture while dragging."""
     r, g, b = ground_tint(GroundPlane(reflectance=1.0, colour=colour, water=water)).tolist()
     return r, g, b
 
@@ -376,7 +376,7 @@ def finished_light(
     document: Document, film: Film, clean: bool, lights: Environment | None = None
 ) -> FinishedLight:
     """The film under the document's gains, each part without noise when asked. `lights` are those it was exposed to:
-    without them the sky's saturation and contact shade are left out."""
+    without them the sky's saturation and contact shadow are left out."""
     gains = gains_from_document(document, EVEN if lights is None else lights.sky_colour)._asdict()
     shining = [light for light in LIGHTS if film.layers[light.name].any()]
     parts: dict[str, Floats] = {light.name: film.mean(light.name) for light in LIGHTS}
@@ -413,7 +413,7 @@ def _subtract_contact_shadow(
     parts: dict[str, Floats],
     indirect_parts: dict[str, Floats],
 ) -> None:
-    """Take contact shade off the direct light of sky and panorama."""
+    """Take contact shadow off the direct light of sky and panorama."""
     albedo, normal = film.mean("albedo"), film.mean("normal")
     for light, env in (("sky", lights), ("panorama", lights.panorama)):
         if env is not None and f"{light}_indirect" in indirect_parts:
@@ -439,7 +439,7 @@ def with_contours(
 
 
 def incident_ev_from_document(document: Document) -> float:
-    """EV100 that a meter on level ground reads in the document's light; -inf in the dark."""
+    """EV100 that a meter on horizontal ground reads in the document's light; -inf in the dark."""
     dome = dome_from_document(document)
     panorama = panorama_from_document(document, dome)
     gains = gains_from_document(document, colour_tuple(dome.sky_horizontal))

@@ -108,7 +108,7 @@ def exposure_from_document(
     incident_ev : callable
         Gives the incident reading on horizontal ground; called only when needed.
     held_ev : float or None, optional
-        EV to keep while the exposure is automatic; None meters anew.
+        EV to keep while the exposure is automatic; None meters again.
 
     Returns
     -------

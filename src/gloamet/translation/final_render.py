@@ -2,7 +2,7 @@
 """Exposing a film to the end: passes with progress, time left, and a stop that keeps what is done.
 
 A film enters, empty or from a checkpoint, and leaves with the samples its aim asks for: the same on any machine, and
-whatever was stopped and taken up again half-way.
+whatever was stopped and resumed half-way.
 """
 
 from __future__ import annotations

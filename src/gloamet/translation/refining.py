@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A kept picture traced anew and finer: its settings, its size and its exposure, with the samples a saved one has.
+"""A kept picture traced again and finer: its settings, its size and its exposure, with the samples a saved one has.
 
 A kept picture enters, a `Snapshot` leaves, None when it was stopped.
 """

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """A panorama's own sun: sharp shadow in the right place, in the exact and in the relit picture; turning it turns light.
 
-Closed forms: the tip of a pole's shadow lies at the cotangent of the sun's height, opposite its azimuth.
+Closed forms: the tip of a pole's shadow lies at the cotangent of the sun's elevation, opposite its azimuth.
 """
 
 from __future__ import annotations

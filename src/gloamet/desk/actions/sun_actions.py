@@ -37,7 +37,7 @@ Array = NDArray[np.float64]
 
 
 def sun_now(session: Session) -> tuple[float, float]:
-    """True azimuth and apparent height of the sun, however it is placed."""
+    """True azimuth and apparent elevation of the sun, however it is placed."""
     sun = session.document.sun
     if sun.mode != "almanac":
         return sun.azimuth_deg, sun.elevation_deg

@@ -87,7 +87,7 @@ class SunMaskWorker(QObject):
             self._made = None
 
     def _on_mask_drawn(self, request: MaskRequest, pixels: NDArray[np.uint8]) -> None:
-        if request is not self._wanted:  # cleared, or asked for anew, meanwhile
+        if request is not self._wanted:  # cleared, or asked for again, meanwhile
             return
         h, w = pixels.shape[:2]
         form = QImage.Format.Format_RGBA8888_Premultiplied

@@ -91,7 +91,7 @@ class Keeper(QObject):
             self._lock.close()
 
     def _run(self, work: Callable[[], Any]) -> None:
-        """Do something with the folder and read it anew, on the thread."""
+        """Do something with the folder and read it again, on the thread."""
         folder = self._folder
 
         def job() -> None:
@@ -191,7 +191,7 @@ class Keeper(QObject):
     def keep(self, snapshot: Snapshot) -> None:
         """Keep a picture that was made already.
 
-        No word of it: the strip shows it, and a message would make the picture smaller and begin it anew.
+        No word of it: the strip shows it, and a message would make the picture smaller and begin it again.
         """
         folder, when = self._folder, datetime.now()
         kept: list[Kept] = []

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Opening a project whose model, panorama or colour table has moved: it asks where the file is.
+"""Opening a project whose model, panorama or look-up table has moved: it asks where the file is.
 
 A path of a project enters; the session opens it, at once or when the artist has shown where its files are.
 """
@@ -38,7 +38,7 @@ class MovedFiles:
             self.offer_others()
 
     def offer_others(self) -> None:
-        """Ask for a panorama or a colour table of the open project that is not there."""
+        """Ask for a panorama or a look-up table of the open project that is not there."""
         missing = missing_files(self.session.document)
         if missing:
             self._offer(self.session.title, missing[0], partial(self._take, missing[0]))

@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The light meter: what sun, sky and a panorama give on level ground, their ratio, and the exposure that follows."""
+"""The light meter: what sun, sky and a panorama give on horizontal ground, their ratio, and the exposure that
+follows."""
 
 from __future__ import annotations
 

@@ -70,7 +70,7 @@ class Probes(QWidget):
         try:
             developed = np.array(develop_screen(strip, settings))
         except GloametError:
-            return  # a colour table that is gone: the picture says so, and the balls stay as they were
+            return  # a look-up table that is gone: the picture says so, and the balls stay as they were
         self._images = []
         for k in range(4):
             pixels = developed[:, k * BALL_PX : (k + 1) * BALL_PX].copy()

@@ -57,7 +57,7 @@ class SkyDisc(QWidget):
         self._backdrop: tuple[object, QPixmap] | None = None
         self._dragging = False
         self._offset = QPointF(0, 0)
-        self._turned: tuple[float, float] | None = None  # bearing of the grab on the ring, north then
+        self._turned: tuple[float, float] | None = None  # azimuth of the grab on the ring, north then
         self.setFixedHeight(HEIGHT)
         self.setToolTip(
             "Drag the sun anywhere; the line is its path today. Drag the compass ring to rotate north."
@@ -128,7 +128,7 @@ class SkyDisc(QWidget):
             self._backdrop = (key, self._make_backdrop())
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        if self._turned is not None:  # the ring stays under the hand; let go, north is up again
+        if self._turned is not None:  # the ring stays while dragging; let go, north is up again
             p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             p.translate(self.centre())
             p.rotate(document.sun.north_deg - self._turned[1])

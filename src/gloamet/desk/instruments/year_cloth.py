@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The year cloth: 365 days by 24 hours painted with the sky's colour, the sun's height, the light on the ground, or
+"""The year cloth: 365 days by 24 hours painted with the sky's colour, the sun's elevation, the light on the ground, or
 the sunlit share of a surface; click or drag to go to a day and clock time.
 
 Days run to the right, the clock of the place downwards. Images are made of arrays by pure functions below.
@@ -38,7 +38,7 @@ Pixels = NDArray[np.uint8]
 
 
 def _looked_up(table: Pixels, elevations_deg: NDArray) -> Pixels:
-    """Colours (steps, days, 4) of sun heights (days, steps)."""
+    """Colours (steps, days, 4) of sun elevations (days, steps)."""
     index = np.clip((elevations_deg + 18.0) / 108.0 * (len(HEIGHTS) - 1), 0, len(HEIGHTS) - 1)
     return np.ascontiguousarray(table[np.round(index).astype(int)].transpose(1, 0, 2))
 
@@ -59,13 +59,13 @@ def _grey(values: NDArray) -> Pixels:
 
 
 def elevation_cloth(grid: YearGrid) -> Pixels:
-    """The cloth by sun height: dark below the horizon, a brighter band each 10 degrees."""
+    """The cloth by sun elevation: dark below the horizon, a brighter band each 10 degrees."""
     table = 40.0 + 24.0 * np.floor(np.maximum(HEIGHTS, 0.0) / 10.0) + 14.0 * (HEIGHTS > 0.0)
     return _looked_up(_grey(table), grid.elevation_deg)
 
 
 def light_cloth(grid: YearGrid, colours: Any) -> Pixels:
-    """The cloth by illuminance of level ground: a step of grey for each factor, black at 0.001 lx."""
+    """The cloth by illuminance of horizontal ground: a step of grey for each factor, black at 0.001 lx."""
     decades = np.log10(np.maximum(colours.level_at(HEIGHTS), 1e-3)) + 3.0
     return _looked_up(_grey(30.0 + 25.0 * decades), grid.elevation_deg)
 

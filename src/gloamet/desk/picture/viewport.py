@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """The picture: shows the newest frame, moves the camera with the mouse, marks the sun.
 
-Drag turns round the target, drag with Shift or the middle button slides, the wheel comes nearer; a click
+Drag turns around the target, drag with Shift or the middle button slides, the wheel comes nearer; a click
 selects a part, arrow keys walk.
 """
 

@@ -31,7 +31,7 @@ def natural(document: Document) -> Document:
 
 
 def reading_label(reading: LightReading, ev: float) -> str:
-    """What the meter reads on level ground, and the exposure of the picture."""
+    """What the meter reads on horizontal ground, and the exposure of the picture."""
     sun, sky = lux_text(reading.sun_horizontal_lx), lux_text(reading.sky_horizontal_lx)
     stops = f", {reading.sun_sky_stops:+.1f} stops" if reading.sun_horizontal_lx > 0.0 else ""
     return f"sun {sun}, sky {sky}{stops}, EV {ev:.1f}".replace("-", "−")

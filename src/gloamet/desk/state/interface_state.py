@@ -13,7 +13,7 @@ class InterfaceState:
 
     selection: str = ""  # name of the marked part
     tool: str = ""  # what the next click in the picture does, "" for looking round
-    keep_elevation: bool = False  # whether another date keeps the sun's height instead of the clock
+    keep_elevation: bool = False  # whether another date keeps the sun's elevation instead of the clock
     compares: bool = False  # whether the picture is shown under another light too
     mask: int = -1  # index of the mask that is worked on, -1 for none
     brush: float = 0.1  # width of a dab of paint, in picture heights

@@ -39,7 +39,7 @@ class RenderClient(QObject):
         self._soon.start()
 
     def ask(self) -> None:
-        """Ask for the same document anew, as soon as the interface has a moment."""
+        """Ask for the same document again, as soon as the interface has a moment."""
         self._soon.start()
 
     def ask_now(self) -> None:

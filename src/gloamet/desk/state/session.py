@@ -252,7 +252,7 @@ class Session(QObject):
         self.render.stop(False)
 
     def pause_rendering(self, on: bool) -> None:
-        """Leave the picture unrefined while something else needs all the rays, such as outlines under the hand."""
+        """Leave the picture unrefined while something else needs all the rays, such as outlines while dragging."""
         self.render.pause(on)
 
     @property

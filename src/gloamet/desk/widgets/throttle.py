@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Doing something at once, but not again too soon: for drawings beside the picture while a hand moves the sun.
+"""Doing something at once, but not again too soon: for drawings beside the picture while dragging the sun.
 
 What was asked for meanwhile is done once when the time is over, so that the last word is always drawn.
 """

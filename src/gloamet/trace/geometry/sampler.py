@@ -77,7 +77,7 @@ def pixel_id(x, y, seed):
 def sobol_pair(pixel, sample, pair):
     """Two numbers in [0, 1) of a sample of a pixel; pair below PAIRS, other pairs are independent."""
     place = (pixel & _LOW) | ((pixel >> np.uint64(10)) & _HIGH)
-    # squares of pixels, and blocks of the table's length, are shifted anew
+    # squares of pixels, and blocks of the table's length, are shifted again
     seed = (
         ((pixel & _TILE_BITS) + np.uint64(1)) * PIXEL_HASH_MULTIPLIER
         + (sample >> _BLOCK) * MIX2

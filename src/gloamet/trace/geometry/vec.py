@@ -145,7 +145,7 @@ def luminance(a):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def mirror(direction, normal):
-    """A direction thrown back by a face of that normal."""
+    """A direction reflected by a face of that normal."""
     return add_scaled(direction, normal, F(-2) * dot(direction, normal))
 
 

@@ -1,8 +1,9 @@
 # SPDX-License-Identifier: Apache-2.0
 """Antialiasing of relit pictures: outlines mixed from pixels found once per camera, and fine textures by their mean.
 
-A pixel is looked through at SUBSAMPLES places; each shows what one of the pixels round it shows. covers (n, SUBSAMPLES)
-int32 names these, so that a picture's outlines are means of its own pixels and no ray is traced when the light changes.
+A pixel is looked through at SUBSAMPLES places; each shows what one of the pixels around it shows. covers (n,
+SUBSAMPLES) int32 names these, so that a picture's outlines are means of its own pixels and no ray is traced when the
+light changes.
 """
 
 from __future__ import annotations

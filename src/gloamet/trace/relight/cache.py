@@ -58,7 +58,7 @@ FIRST_SAMPLES, FIRST_SPECULAR_SAMPLES = 8, 4
 # bounces between cells for a picture of a sun that moves a little, of one that leapt, and of a hand at rest
 BOUNCES_MOVING, BOUNCES_AFTER_JUMP, BOUNCES_AT_REST = 1, 6, 12
 FILTER_TOLERANCE = F(0.08)  # of the guides that evening out respects, in log light
-MOVING_SAMPLES = 16  # of the lists are read while a hand moves
+MOVING_SAMPLES = 16  # of the lists are read while dragging
 REFLECTION_LEVELS = 1  # passes of evening out for mirror images, which are sharp
 CACHE_DOWNSCALE = 2  # a cache's pixel is so many of the display's wide
 

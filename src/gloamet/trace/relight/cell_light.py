@@ -95,7 +95,7 @@ class CellLight:
         self._phase = 0
 
     def can_reuse(self, scene: RenderScene, camera: Camera) -> bool:
-        """Whether another view can go on with these cells: the same stage, from about the same place."""
+        """Whether another view can continue with these cells: the same stage, from about the same place."""
         if not self.found or scene is not self._scene or self.count > REUSE_FILL_LIMIT * MAX_CELLS:
             return False
         moved = math.dist(camera.eye, [float(x) for x in self._anchor])

@@ -124,7 +124,7 @@ def find_row(keys, rows, key):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def cell_row(lookup, position, normal, material):
-    """The table row of a place on a surface: its cell, the coarse cube round it, or UNKNOWN_ROW."""
+    """The table row of a place on a surface: its cell, the coarse cube around it, or UNKNOWN_ROW."""
     row = find_row(lookup.keys, lookup.rows, cell_key(lookup.anchor, position, normal, material, 0))
     if row < 0:
         coarse = cell_key(lookup.anchor, position, normal, _COARSE_MATERIAL, COARSE_LEVELS)

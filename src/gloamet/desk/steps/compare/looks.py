@@ -117,7 +117,7 @@ class LooksPage(StepPanel):
             return
         self.session.commit(document)
         if document.expose.automatic:
-            self.session.render.hold_ev(None)  # metered anew, as its small picture is
+            self.session.render.hold_ev(None)  # metered again, as its small picture is
 
     def draw(self) -> None:
         """Small pictures of every look on the present scene."""

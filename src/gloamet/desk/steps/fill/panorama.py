@@ -38,7 +38,7 @@ def sun_label(solved: PanoramaSolved) -> str:
 
 
 def fraction_labels(light: LightSolved) -> str:
-    """Who gives how much of the light on level ground."""
+    """Who gives how much of the horizontal illuminance."""
     r = light.reading
     given = {"sun": r.sun_horizontal_lx, "sky": r.sky_horizontal_lx, "panorama": r.panorama_horizontal_lx}
     whole = max(sum(given.values()), 1e-9)

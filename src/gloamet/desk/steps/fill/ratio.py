@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Key to fill as a control: the ratio on level ground, dragged or typed, before the band that nature gives."""
+"""Key to fill as a control: the ratio on horizontal ground, dragged or typed, before the band that nature gives."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ KEY, FILL = ("sun",), ("sky", "panorama")
 
 
 class RatioRow(NumberRow):
-    """The ratio, before nature's band."""
+    """The ratio, before the natural range."""
 
     def __init__(self, session: Session, control: RatioControl) -> None:
         self.control = control
