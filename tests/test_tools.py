@@ -92,3 +92,12 @@ def test_the_coasts_of_the_map_part_land_and_sea(longitude: float, latitude: flo
         at = x[cut] + (latitude - y[cut]) / (v[cut] - y[cut]) * (u[cut] - x[cut])
         crossings += int((at > longitude).sum())
     assert (crossings % 2 == 1) == on_land
+
+
+def test_the_quick_check_runs_the_tests_that_import_what_changed() -> None:
+    chosen = tool("check_changed").selected_tests(
+        ["src/gloamet/sun/moon.py", "tests/aim/test_pins.py", "README.md"]
+    )
+    assert chosen[2] == "tests/aim/test_pins.py"
+    assert "tests/sun/test_moon.py" in chosen
+    assert "tests/develop/test_tone.py" not in chosen

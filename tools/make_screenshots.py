@@ -73,13 +73,13 @@ def _fill(page: str, prepare: Callable[[DeskWindow], None]) -> Callable[[DeskWin
 
 
 def _spots(window: DeskWindow) -> None:
-    """A harder light than nature's, wanted, with a spot in sun and one in shade."""
+    """Light harder than the physical one, with a spot in the sun and one in the shade."""
     spots = ({"name": "lit", "x": 0.345, "y": 0.66}, {"name": "shade", "x": 0.415, "y": 0.62})
     window.session.change("fill", sky_stops=-0.6, spots=spots)
 
 
 def _wrong(window: DeskWindow) -> None:
-    """A light that nature and a camera would not give."""
+    """Light that is neither physical nor as a camera records it."""
     _spots(window)
     session = window.session
     session.change("fill", sky_stops=2.0, sky_saturation=0.0)
@@ -105,15 +105,15 @@ def _expose(page: str, prepare: Callable[[DeskWindow], None] = _start) -> Callab
 
 
 def _developed(window: DeskWindow) -> None:
-    """A picture brought to a print."""
+    """A developed picture: tone, curve and vibrance."""
     window.session.change("expose.tone", shadows=0.5, contrast=0.2, local_contrast=0.3)
     window.session.change("expose.tone", curve=((0.0, 0.0), (0.45, 0.43), (0.7, 0.74), (1.0, 1.0)))
     window.session.change("expose.colour", vibrance=0.2)
-    window.stack.panel(EXPOSE).scopes.choose("Waveform")
+    window.stack.panel(EXPOSE).scopes.choose("waveform")
 
 
 def _false_colour(window: DeskWindow) -> None:
-    window.session.render.inspect_as("False colour")
+    window.session.render.inspect_as("false colour")
     window.stack.panel(EXPOSE).scopes.choose("stops")
 
 
@@ -163,7 +163,7 @@ def _keep_three(window: DeskWindow) -> None:
 
 
 def _swept(window: DeskWindow) -> None:
-    """Heights of the sun across, turbidities down."""
+    """Elevations of the sun in columns, turbidities in rows."""
     window.choose_step(COMPARE)
     step = window.stack.panel(COMPARE)
     step.show_page("Vary")

@@ -110,7 +110,7 @@ def test_a_glint_obeys_the_law_of_the_mirror() -> None:
     assert aimed.azimuth_deg == pytest.approx(180.0, abs=1e-6)
 
 
-def test_a_glint_in_the_picture_is_seen_from_the_camera_and_a_wall_before_it_is_named() -> None:
+def test_a_glint_is_seen_from_the_camera_and_a_wall_before_it_is_named() -> None:
     pane = quad((-1, 0, 0), (1, 0, 0), (1, 0, 2), (-1, 0, 2))
     camera = Camera((3.0, -4.0, 3.0), (0.0, 0.0, 1.0), 40.0)
     scene = build_render_scene(make_scene((pane, GREY)))

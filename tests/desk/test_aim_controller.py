@@ -99,7 +99,7 @@ def test_a_pin_is_moved_by_its_end_switched_off_and_removed(aiming: DeskWindow, 
     assert len(session.history._before) == steps + 1  # one drag is one step
     page = aiming.stack.panel(FIRST_STEP).aim
     qtbot.waitUntil(lambda: aiming.aimer.answer is not None, timeout=20_000)
-    found = [b for b in page.findChildren(type(page.commit)) if b.text().startswith("shadow over")]
+    found = [b for b in page.findChildren(type(page.commit)) if b.text().startswith("Shadow over")]
     found[0].click()
     assert not session.document.aim.pins[0].on
     qtbot.waitUntil(lambda: aiming.aimer.answer is None, timeout=20_000)

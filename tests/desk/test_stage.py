@@ -43,7 +43,7 @@ def stage(window: DeskWindow) -> StageStep:
 
 
 def press(parent: QWidget, text: str) -> None:
-    found = [b for b in parent.findChildren(QPushButton) if b.text() == text]
+    found = [b for b in parent.findChildren(QPushButton) if b.text().casefold() == text.casefold()]
     assert len(found) == 1, text
     found[0].click()
 

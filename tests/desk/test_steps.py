@@ -38,7 +38,7 @@ from gloamet.translation.memory import memory_needed
 
 
 def press(parent: QWidget, text: str) -> None:
-    found = [b for b in parent.findChildren(QPushButton) if b.text() == text]
+    found = [b for b in parent.findChildren(QPushButton) if b.text().casefold() == text.casefold()]
     assert len(found) == 1, text
     assert found[0].isEnabled(), text
     found[0].click()

@@ -114,7 +114,7 @@ def test_the_cloth_shows_night_outside_the_suns_hours_whatever_it_measures(
 ) -> None:
     cloth = window.stack.panel(FIRST_STEP).almanac.cloth
     qtbot.waitUntil(lambda: window.session.colours is not None, timeout=60_000)
-    for measure in ("sky", "height", "light"):
+    for measure in ("sky", "elevation", "illuminance"):
         cloth.show_measure(measure)  # type: ignore[attr-defined]
         pixels = cloth._pixels[..., :3].astype(float).mean(2)  # type: ignore[attr-defined]
         midnight, noon = pixels[0], pixels[39]

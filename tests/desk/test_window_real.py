@@ -74,7 +74,8 @@ HEAD, STEP = (3.4, -6.95, 2.046), (0.8, -6.69, 0.45)
 done = []
 
 def press(text):
-    found = [b for b in window.stack.panel(FIRST_STEP).findChildren(QPushButton) if b.text() == text and b.isVisible()]
+    found = [b for b in window.stack.panel(FIRST_STEP).findChildren(QPushButton)
+             if b.text().casefold() == text.casefold() and b.isVisible()]
     QTest.mouseClick(found[0], Qt.MouseButton.LeftButton)
 
 def place(point):

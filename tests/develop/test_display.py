@@ -49,7 +49,7 @@ def incident(reflectance: float, ev: float) -> np.ndarray:
     "Every view shows the grey card in the metered light as 118", source="common practice", kind="practice"
 )
 @pytest.mark.parametrize("view", VIEWS)
-def test_a_grey_card_in_the_metered_light_shows_as_118_and_a_white_one_below_clipping(view: str) -> None:
+def test_a_metered_grey_card_shows_as_118_and_a_white_one_below_clipping(view: str) -> None:
     # code 118 of 255 for an 18 % card: common practice
     grey, white = (
         develop_exact(incident(r, 12.0), DevelopSettings(12.0, view=view))[0, 0] for r in (0.18, 0.9)

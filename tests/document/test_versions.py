@@ -78,3 +78,8 @@ def test_a_project_of_a_later_version_is_refused_with_a_sentence(tmp_path: Path)
     (tmp_path / "later.gloamet").write_text(json.dumps({**TREE, "version": 3}))
     with pytest.raises(GloametError, match="has version 3, this Gloamet reads up to 2"):
         load_document(tmp_path / "later.gloamet")
+
+
+def test_the_quality_of_a_version_1_project_keeps_its_meaning_under_its_new_name() -> None:
+    tree = {"version": 1, "stage": {"quality": "steady"}}
+    assert of_present_version(tree)["stage"] == {"quality": "standard"}

@@ -52,7 +52,7 @@ def test_a_card_metered_by_its_own_brightness_shows_as_118(way: str, view: str) 
     assert 255.0 * codes[30, 40] == pytest.approx([118.0] * 3, abs=3.0)
 
 
-def test_an_incident_reading_is_taken_as_it_is_and_the_scene_stands_in_where_it_is_unknown() -> None:
+def test_an_incident_reading_is_used_and_scene_metering_where_it_is_unknown() -> None:
     picture, seen = lit(20_000.0)
     expose = MeteringSettings(mode="incident")
     assert metered_ev(expose, picture, seen, lambda: 11.25) == 11.25

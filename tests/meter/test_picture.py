@@ -106,7 +106,7 @@ def test_every_pixel_of_a_small_picture_is_read_once(height: int, width: int) ->
     assert reading.surface.all()
 
 
-def test_between_sun_and_shade_the_exposure_stands_nearer_to_the_sun_by_a_quarter_of_their_distance() -> None:
+def test_exposure_lies_a_quarter_of_the_way_nearer_to_the_sun_than_to_the_shade() -> None:
     lux = np.full((60, 80), 10_000.0)
     lux[:24] *= 2.0  # two fifths in the sun, a stop brighter
     # of the readings from the middle one to the last but five hundredths three quarters are the sun's

@@ -60,7 +60,7 @@ def test_a_stopped_render_taken_up_again_is_the_one_that_was_not_stopped(
     assert not kept.path.exists()
 
 
-def test_a_goal_of_noise_ends_in_the_same_picture_whatever_the_pace_the_threads_and_the_stops(
+def test_a_noise_goal_gives_the_same_picture_at_any_pace_thread_count_and_stop(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     block = make_scene((level(5.0), GREY), (box((-1.0, -1.0, 0.0), (1.0, 1.0, 2.0)), GREY))
@@ -93,7 +93,7 @@ def test_a_goal_of_noise_ends_in_the_same_picture_whatever_the_pace_the_threads_
     assert film.rays == whole.rays
 
 
-def test_a_render_stopped_within_a_pass_and_taken_up_for_fewer_samples_traces_no_more_than_those(
+def test_a_resumed_render_traces_no_more_than_the_samples_asked_for(
     stage: RenderScene, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(

@@ -250,7 +250,7 @@ def fade(listener: Listener) -> tuple[np.ndarray, np.ndarray]:
     return relit, exact
 
 
-@pytest.mark.parametrize(("quality", "automatic"), [("draft", False), ("steady", True)])
+@pytest.mark.parametrize(("quality", "automatic"), [("draft", False), ("standard", True)])
 def test_a_room_lit_by_lamps_is_handed_over_as_bright_as_it_was_relit(
     quality: str, automatic: bool, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -139,7 +139,7 @@ def test_larger_pictures_are_averaged(tmp_path: Path) -> None:
     assert np.ptp(read[..., 1]) < 1e-4
 
 
-def test_a_picture_wider_than_any_screen_shows_is_averaged_strip_by_strip_as_it_is_read(
+def test_a_very_wide_picture_is_averaged_strip_by_strip_while_reading(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(environment_map, "SEEN_WIDTH", 64)

@@ -65,7 +65,7 @@ def test_a_cancelled_cleaning_gives_nothing_and_the_next_one_works(films: tuple[
     assert denoise(large.light(), large) is not None
 
 
-def test_the_best_cleaning_is_nearer_even_with_noisy_guides_and_leaves_the_film_alone(
+def test_best_denoising_is_nearer_even_with_noisy_features_and_keeps_the_film(
     films: tuple[Film, Film],
 ) -> None:
     _, large = films

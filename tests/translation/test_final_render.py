@@ -21,7 +21,7 @@ def test_so_few_samples_that_noise_cannot_be_judged_are_simply_traced(samples: i
     assert plan_next_pass(film, aim, 24 * 16.0).done
 
 
-def test_a_pass_takes_a_sixteenth_of_what_a_film_has_and_half_a_million_paths_at_least() -> None:
+def test_a_pass_takes_a_sixteenth_of_the_samples_and_at_least_half_a_million_paths() -> None:
     film = Film(400, 300)
     assert pass_paths(film) == 5e5
     film.layers["counts"][:] = 1000.0  # 120 million

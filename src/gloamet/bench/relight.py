@@ -132,7 +132,7 @@ def at_rest(bench: Bench, relit: NDArray[np.float32], lights: Any) -> NDArray[np
     """What the desk shows once the exact picture has REST_SAMPLES: that one, cleaned, fading in over the relit one."""
     film = Film(WIDTH, HEIGHT)
     bench.tracer.accumulate(
-        film, bench.scene, lights, bench.camera, REST_SAMPLES, QUALITIES["steady"].bounces
+        film, bench.scene, lights, bench.camera, REST_SAMPLES, QUALITIES["standard"].bounces
     )
     clean = denoise(film.light(even_gains(lamps=0.0)), film)
     assert clean is not None

@@ -166,7 +166,7 @@ class DeskWindow(QMainWindow):
         azimuth, elevation = self.disc.sun()
         self.elevation_value.setText(f"{elevation:.1f}°".replace("-", "−"))
         self.azimuth_value.setText(f"{azimuth:.1f}°")
-        below = "below the horizon" if elevation < -0.3 else "elevation"
+        below = "Below the horizon" if elevation < -0.3 else "Elevation"
         how = MODE_WORDS[self.session.document.sun.mode]
         self.elevation_note.setText(f"{below}, {how}" if how else below)
         self.azimuth_note.setText(azimuth_label(azimuth))

@@ -27,7 +27,7 @@ PropKind = Literal[
     "black flag",
 ]
 FLAGS = ("white flag", "silver flag", "black flag")
-Quality = Literal["draft", "steady", "final"]
+Quality = Literal["draft", "standard", "final"]
 
 
 class CameraView(DocumentModel):
@@ -172,7 +172,7 @@ class Stage(DocumentModel):
     props: tuple[Prop, ...] = Field((), description="Shade makers and references.")
     view: CameraView = Field(CameraView(), description="The camera.")
     views: tuple[NamedView, ...] = Field((), description="Saved views.")
-    quality: Quality = Field("steady", description="How far the viewport refines.")
+    quality: Quality = Field("standard", description="How far the viewport refines.")
     rectangle: tuple[Fraction, Fraction, Fraction, Fraction] | None = Field(
         None, description="Refine only inside: left, top, right, bottom as fractions of the picture."
     )

@@ -82,6 +82,7 @@ RENAMED_IN_2: dict[str, str] = {
 # words of fields that changed, by the field's path in version 1
 REWORDED_IN_2: dict[str, dict[str, str]] = {
     "sun.mode": {"hand": "manual", "follow": "driver"},
+    "stage.quality": {"steady": "standard"},
     "sun.leader_axis": {"shines": "along", "points": "opposite"},
 }
 

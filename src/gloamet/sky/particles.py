@@ -37,10 +37,10 @@ class ParticleKind(NamedTuple):
 
 # rural lies between OPAC's clean and average continental kinds (0.972 and 0.925; exponents 1.10 to 1.42)
 PARTICLES: dict[KindName, ParticleKind] = {
-    "rural": ParticleKind(1.3, 0.95, 0.7125, "fields and woods"),
-    "urban": ParticleKind(1.28, 0.817, 0.689, "towns: sooty, dims"),
-    "maritime": ParticleKind(0.10, 0.997, 0.772, "sea air: white, bright around the sun"),
-    "dust": ParticleKind(0.19, 0.888, 0.729, "desert: pale"),
+    "rural": ParticleKind(1.3, 0.95, 0.7125, "Fields and woods"),
+    "urban": ParticleKind(1.28, 0.817, 0.689, "Towns: sooty, absorbing"),
+    "maritime": ParticleKind(0.10, 0.997, 0.772, "Sea air: white, bright around the sun"),
+    "dust": ParticleKind(0.19, 0.888, 0.729, "Desert: pale"),
 }
 # Droplets of mist, larger than any of those: nearly white, forward-scattering, swallowing next to nothing (practice)
-HAZE = ParticleKind(0.3, 0.98, 0.80, "mist near the ground")
+HAZE = ParticleKind(0.3, 0.98, 0.80, "Mist near the ground")

@@ -17,7 +17,7 @@ class Quality:
 
 QUALITIES = {
     "draft": Quality(0.08, 12, 0.5),
-    "steady": Quality(0.03, 12, 1.0),
+    "standard": Quality(0.03, 12, 1.0),
     "final": Quality(0.01, 32, 1.0),
 }
 FEWEST_SAMPLES = 8  # before this many the noise is not believed

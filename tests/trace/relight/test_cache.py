@@ -374,7 +374,7 @@ def test_a_texture_finer_than_a_pixel_is_averaged(solver: SkySolver, tracer: Ren
     assert relit[far].mean() == pytest.approx(other[far].mean(), rel=0.05)
 
 
-def test_threads_finer_than_a_pixel_darken_the_sky_behind_as_much_as_in_the_exact_picture(
+def test_subpixel_threads_darken_the_sky_as_much_as_in_the_exact_picture(
     solver: SkySolver, tracer: Renderer
 ) -> None:
     black = Material("black", (0.02, 0.02, 0.02))

@@ -74,7 +74,7 @@ def test_a_place_is_found_again_and_a_strange_one_falls_back() -> None:
     assert row((90.0, 3.1, 1.1), (1, 0, 0)) == UNKNOWN_ROW
 
 
-def test_further_hits_are_places_of_their_cell_or_of_the_cube_round_it_but_not_of_both() -> None:
+def test_further_hits_belong_to_their_cell_or_to_the_cube_around_it_not_both() -> None:
     lookup = CellLookup(ANCHOR, *empty_slots(64))
     first = np.array([[10.1, 3.1, 1.1, 1, 0, 0]], np.float32)
     members, filled = np.zeros((64, 8), np.int32), np.zeros(64, np.int32)

@@ -209,7 +209,7 @@ def usual_turbidity(document: Document) -> UsualAir:
     site, when = document.site, document.sun.wall_time
     linke = linke_turbidity(site.latitude_deg, site.longitude_deg, when.month)
     turbidity = round(turbidity_of_linke(linke, document.air.particles), 2)
-    return UsualAir(turbidity, f"typical in {when:%B}: Linke {linke:.1f}, turbidity {turbidity:.1f}")
+    return UsualAir(turbidity, f"Typical in {when:%B}: Linke {linke:.1f}, turbidity {turbidity:.1f}")
 
 
 def use_usual_turbidity(session: Session) -> None:

@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import sentence
 from gloamet.desk.widgets.ports import LightPort
 from gloamet.document.model import Document
 from gloamet.sun.day import DayEvents, day_events, day_path, day_span_s
@@ -175,9 +176,9 @@ class DayRibbon(QWidget):
                 x = self.x_of(instant.timestamp())
                 p.setPen(QColor(theme.QUIET))
                 p.drawLine(QPointF(x, STRIP_TOP - 4), QPointF(x, STRIP_TOP))
-        rows = (("sunrise", e.sunrise), ("noon", e.solar_noon), ("sunset", e.sunset))
+        rows = (("Sunrise", e.sunrise), ("Noon", e.solar_noon), ("Sunset", e.sunset))
         if e.kind != "sun rises and sets":
-            rows = ((e.kind + ", noon", e.solar_noon),)  # type: ignore[assignment]
+            rows = ((sentence(e.kind) + ", noon", e.solar_noon),)  # type: ignore[assignment]
         for name, instant in rows:
             if instant is None:
                 continue

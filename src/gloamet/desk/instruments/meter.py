@@ -97,7 +97,7 @@ class LightMeter(QWidget):
         self._text(p, y, "Exposure", f"EV {frame.ev:.1f}" if frame else "–")
         level = f"{r.incident_ev:.1f}" if math.isfinite(r.incident_ev) else "–"
         scene = f"{frame.meter_ev:.1f}" if frame is not None else "–"
-        self._text(p, y + 20, f"meter {scene}   horizontal card {level}", "", note=True)
+        self._text(p, y + 20, f"Meter {scene}   horizontal card {level}", "", note=True)
         self._text(p, y + 40, "Visibility", visibility_text(light.visibility_km), note=True)
 
     def _text(

@@ -28,9 +28,9 @@ if TYPE_CHECKING:
 HEIGHT, LEFT, BOTTOM, MINUTES = 142, 18, 16, 20
 MEASURES = {
     "sky": "Colour of the sky.",
-    "height": "Elevation of the sun, a line every 10°.",
-    "light": "Horizontal illuminance, from moonless night to full sun.",
-    "reach": "Sunlit fraction of the surface picked under Aim.",
+    "elevation": "Elevation of the sun, a line every 10°.",
+    "illuminance": "Horizontal illuminance, from moonless night to full sun.",
+    "sunlit": "Sunlit fraction of the surface picked under Aim.",
 }
 HEIGHTS = np.linspace(-18.0, 90.0, 217)
 SKY_ROW = 8  # of the strip from horizon to zenith: the colour that stands for the whole sky
@@ -140,9 +140,9 @@ class YearCloth(QWidget):
         if not self.isVisible():
             return
         grid, colours, reach = self.grid(), self.session.colours, self.aimer.reach
-        if self.measure == "reach" and reach is not None and reach.scan.grid.year == grid.year:
+        if self.measure == "sunlit" and reach is not None and reach.scan.grid.year == grid.year:
             self._pixels = reach_cloth(grid, reach.scan.fraction)
-        elif self.measure in ("sky", "light") and colours is not None:
+        elif self.measure in ("sky", "illuminance") and colours is not None:
             self._pixels = (sky_cloth if self.measure == "sky" else light_cloth)(grid, colours)
         else:
             self._pixels = elevation_cloth(grid)

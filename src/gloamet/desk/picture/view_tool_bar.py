@@ -51,7 +51,7 @@ class ViewToolBar(QWidget):
         row.addStretch(1)
         self.notes = link("", "Notes of the import: what was not read from the model.", tray.toggle)
         self.quality = SegmentedControl(
-            session, "stage", "quality", [(q, q) for q in ("draft", "steady", "final")]
+            session, "stage", "quality", [(q, q) for q in ("draft", "standard", "final")]
         )
         self.quality.setFixedHeight(24)
         self.state = label("", "note")

@@ -26,6 +26,11 @@ from gloamet.document.model import Document
 ASLEEP_OPACITY = 0.35
 
 
+def sentence(text: str) -> str:
+    """A text with a capital first letter; units and keys of one or two letters stay as they are."""
+    return text[:1].upper() + text[1:] if len(text) > 2 else text
+
+
 def label(text: str, role: str = "", wrap: bool = False) -> QLabel:
     """A label; role is one of the style sheet's: head, note, big, title."""
     widget = QLabel(text)
@@ -57,7 +62,7 @@ def pair(left: QWidget, right: QWidget) -> QHBoxLayout:
 
 def link(text: str, tip: str, action: Callable[[], object]) -> QPushButton:
     """A word to click."""
-    button = QPushButton(text)
+    button = QPushButton(sentence(text))
     button.setProperty("role", "link")
     button.setCursor(Qt.CursorShape.PointingHandCursor)
     button.setToolTip(tip)
@@ -140,7 +145,7 @@ class SegmentedControl(QWidget):
         self.group = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         for index, (value, text) in enumerate(options):
-            button = QPushButton(text)
+            button = QPushButton(sentence(text))
             button.setProperty("role", "piece")
             button.setCheckable(True)
             button.setToolTip(description(section, name))

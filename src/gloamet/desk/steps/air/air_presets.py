@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import sentence
 from gloamet.document.model import Document
 from gloamet.preview.air_presets import AIR_PRESETS, HEIGHT, WIDTH, AirPreset, PresetInputs, preset_picture
 from gloamet.preview.latest import LatestWorker
@@ -137,7 +138,7 @@ class AirPresetTiles(QWidget):
             p.drawRect(box.adjusted(0.75, 0.75, -0.75, -0.75))
         p.setPen(QColor(theme.INK if taken else theme.DIM))
         place = QRectF(box.x(), box.bottom(), box.width(), CAPTION)
-        p.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, preset.word)
+        p.drawText(place, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, sentence(preset.word))
 
     # -- hand
 

@@ -21,7 +21,7 @@ from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.compare.kept_compare import MODES, NOW
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
-from gloamet.desk.widgets.form import LinkRow, label
+from gloamet.desk.widgets.form import LinkRow, label, sentence
 from gloamet.document.differences import difference_label
 from gloamet.document.parts import PARTS
 from gloamet.output.keeping import Kept
@@ -82,7 +82,7 @@ class KeptPage(StepPanel):
         grid.setSpacing(2)
         self.mode_buttons: dict[str, QPushButton] = {}
         for index, mode in enumerate(MODES):
-            button = QPushButton(mode)
+            button = QPushButton(sentence(mode))
             button.setProperty("role", "piece")
             button.setCheckable(True)
             button.setToolTip(
@@ -171,7 +171,7 @@ class KeptPage(StepPanel):
         row.setSpacing(2)
         self.before: dict[str, QPushButton] = {}
         for key, text, tip in BEFORE:
-            button = QPushButton(text)
+            button = QPushButton(sentence(text))
             button.setProperty("role", "piece")
             button.setCheckable(True)
             button.setToolTip(tip)

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
-from gloamet.desk.widgets.form import label, link, pair
+from gloamet.desk.widgets.form import label, link, pair, sentence
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.fill import FillState
 from gloamet.document.metadata import description
@@ -124,7 +124,7 @@ class SourceRow(QWidget):
         self._on_document_changed(session.document)
 
     def _piece(self, text: str, tip: str, act) -> QPushButton:  # type: ignore[no-untyped-def]
-        button = QPushButton(text)
+        button = QPushButton(sentence(text))
         button.setProperty("role", "piece")
         button.setCheckable(True)
         button.setToolTip(tip)

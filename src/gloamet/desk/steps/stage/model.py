@@ -128,7 +128,8 @@ class ModelPage(StepPanel):
         self.facts.setText(
             f"{triangles} triangles, {len(scene.parts)} parts"
             + (f", {same} of them copies" if same else "")
-            + f"\n{size[0]:.4g} × {size[1]:.4g} × {size[2]:.3g} m, {size[2] / PERSON_M:.2g}times the height of a person"
+            + f"\n{size[0]:.4g} × {size[1]:.4g} × {size[2]:.3g} m"
+            + f", {size[2] / PERSON_M:.2g} times the height of a person"
         )
         self.warning.setText(size_warning(size) or "")
         self._on_document_changed(self.session.document)

@@ -19,7 +19,7 @@ from gloamet.desk.instruments.year_cloth import YearCloth
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.document_fields import NumberField, number_field
-from gloamet.desk.widgets.form import LinkRow, label, link
+from gloamet.desk.widgets.form import LinkRow, label, link, sentence
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.model import Document
 from gloamet.document.parsing import read_day_of_year, read_hours
@@ -147,7 +147,7 @@ class AimPage(StepPanel):
         row.setSpacing(2)
         self.buttons: dict[str, QPushButton] = {}
         for word, tool in TOOLS:
-            button = QPushButton(word)
+            button = QPushButton(sentence(word))
             button.setProperty("role", "piece")
             button.setCheckable(True)
             button.setToolTip(TOOL_HINTS[tool])
@@ -214,7 +214,7 @@ class AimPage(StepPanel):
             )
         )
         self.cloth = YearCloth(session, aimer)
-        self.cloth.show_measure("reach")
+        self.cloth.show_measure("sunlit")
         self.add(self.cloth)
         self.spans = label("", "note", wrap=True)
         self.best = link("", "Go to the moment with the largest sunlit fraction.", self._go_best)

@@ -275,8 +275,8 @@ class AlmanacPage(StepPanel):
 
     def _scanned(self) -> None:
         if self.aimer.reach is not None:
-            self.show_measure("reach")
-        elif self.cloth.measure == "reach" and not self.aimer.scanning:
+            self.show_measure("sunlit")
+        elif self.cloth.measure == "sunlit" and not self.aimer.scanning:
             self.show_measure("sky")
 
     def _keep_elevation(self, on: bool) -> None:
