@@ -7,6 +7,7 @@ from __future__ import annotations
 import ast
 import importlib
 import re
+import tokenize
 from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
@@ -176,3 +177,37 @@ def test_names_and_files_that_the_docs_mention_exist(page: Path) -> None:
     links = re.findall(r"\]\((?!https?:|#)([^)#]+)", text)
     assert not [link for link in links if not (page.parent / link).exists()]
     assert not missing(text)
+
+
+# words in capitals that are no names of the code: abbreviations, standards, codes of tools
+ABBREVIATIONS = (
+    "ACES ANSI AP1 ASCII ASTM AVX AVX2 BSDF CAM16 CIE CIECAM02 CIEDE2000 CSS DWA D60 D65 ERFA EV100 EXR GGX "
+    "GMST GNU HDR IANA IEC IES IESNA ISES ISO JCGT JOSA JPEG JSON LLVM LUT MIS MTL NASA NREL OBJ OPAC PASP PDF "
+    "PLY PNG RCA RGB RGBA RGBX SIGGRAPH SIMD SPA SPDX SPECTRL2 STL SVG TIFF UCS URI URL USD USNO UTC VNDF "
+    "VSOP87 WSCG XYZ GMT RMS AOD550 CAT16 G173 C78 R10 NOTICE SMPTE "
+)
+
+
+def _capitals(path: Path) -> Iterator[str]:
+    """Names in capitals in the docstrings and comments of a file."""
+    with path.open("rb") as file:
+        for token in tokenize.tokenize(file.readline):
+            text = token.string
+            if token.type == tokenize.COMMENT and "noqa" not in text or text.startswith('"""'):
+                yield from re.findall(r"\b[A-Z][A-Z0-9_]{2,}\b", text)
+
+
+def test_columns_and_constants_that_comments_and_docstrings_name_exist() -> None:
+    known: set[str] = set()
+    for path in MODULES.values():
+        for node in ast.walk(tree(path)):
+            known |= {getattr(node, "id", ""), getattr(node, "attr", ""), getattr(node, "name", "")}
+    engines = [
+        p
+        for p in MODULES.values()
+        if p.relative_to(SOURCE).parts[0] in ("trace", "sky", "develop", "preview", "sun")
+    ]
+    missing = {
+        f"{p.relative_to(SOURCE)}: {word}" for p in engines for word in _capitals(p) if word not in known
+    }
+    assert {word for word in missing if word.partition(": ")[2] not in ABBREVIATIONS.split()} == set()

@@ -52,7 +52,7 @@ def test_tables_of_numbers_come_out_as_they_are_shipped(
 
 
 @pytest.mark.proof(
-    "Usual turbidity and altitude of a place",
+    "Typical turbidity and altitude of a site",
     source="Remund et al. 2003; altitudes of pvlib (tables of pvlib, averaged)",
     kind="library",
 )

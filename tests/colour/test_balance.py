@@ -17,7 +17,7 @@ COLOURS = st.tuples(CHANNEL, CHANNEL, CHANNEL)
 
 
 @pytest.mark.proof(
-    "Warmth moves daylight by mired", source="colour-science, CIE D series, Ohno 2013", kind="library"
+    "Temperature shift of daylight in mired", source="colour-science, CIE D series, Ohno 2013", kind="library"
 )
 @pytest.mark.parametrize("kelvin", [5200.0, 6000.0, 7500.0, 9000.0])
 def test_daylight_warmed_by_mired_is_daylight_of_that_temperature(kelvin: float) -> None:

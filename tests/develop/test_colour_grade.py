@@ -40,7 +40,7 @@ def every_band(**values: float) -> ColourGrade:
     return ColourGrade(bands=(HueBand(**values),) * len(HUE_BANDS))
 
 
-@pytest.mark.proof("Oklab both ways", source="colour-science; Ottosson 2020", kind="library")
+@pytest.mark.proof("Oklab and its inverse", source="colour-science; Ottosson 2020", kind="library")
 def test_oklab_is_that_of_the_library() -> None:
     rgb = np.random.default_rng(2).uniform(0, 1, (50, 3))
     xyz = colour.RGB_to_XYZ(rgb, "sRGB", apply_cctf_decoding=False)
@@ -68,7 +68,7 @@ def test_grey_stays_grey(state: ColourGrade) -> None:
 
 
 @pytest.mark.proof(
-    "Oklab hues of the bands", source="colour-science's sRGB primaries in Oklab", kind="library"
+    "Oklab hues of the hue bands", source="colour-science's sRGB primaries in Oklab", kind="library"
 )
 def test_the_bands_lie_on_the_full_colours_they_are_named_after() -> None:
     full = [

@@ -27,7 +27,9 @@ def by_ocio(path: Path, codes: np.ndarray) -> np.ndarray:
     return np.array([processor.applyRGB(list(map(float, code))) for code in codes])
 
 
-@pytest.mark.proof(".cube out and in", source="OpenColorIO's reading of the file", kind="library")
+@pytest.mark.proof(
+    ".cube tables, written and read", source="OpenColorIO's reading of the file", kind="library"
+)
 def test_a_written_table_is_read_back_as_the_same_colours(tmp_path: Path) -> None:
     path = tmp_path / "warm.cube"
     write_table(path, warmer, 33, "warm")

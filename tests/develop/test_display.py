@@ -58,7 +58,9 @@ def test_a_metered_grey_card_shows_as_118_and_a_white_one_below_clipping(view: s
     assert 190.0 < 255.0 * white[1] < 250.0
 
 
-@pytest.mark.proof("ACES renderings of grey", source="published ACES values, OpenColorIO", kind="published")
+@pytest.mark.proof(
+    "ACES view transforms of grey", source="published ACES values, OpenColorIO", kind="published"
+)
 def test_the_transforms_of_aces_are_those_of_the_published_values() -> None:
     # REFERENCE: 18 % grey shows as 0.349 (ACES 2.0 SDR) and 0.356 (ACES 1.3 SDR) before any gain
     for view, code, gain in (("ACES 2.0", 0.349, 1.7245), ("ACES 1.3", 0.356, 1.4778)):
@@ -152,7 +154,9 @@ def test_rec709_round_trip_and_white() -> None:
 
 
 @pytest.mark.proof(
-    "Colour temperatures both ways", source="colour-science (Ohno 2013, Krystek 1985)", kind="library"
+    "Colour temperature from and to chromaticity",
+    source="colour-science (Ohno 2013, Krystek 1985)",
+    kind="library",
 )
 def test_planckian_locus_and_temperatures_agree_with_a_colour_library() -> None:
     import colour
@@ -267,7 +271,7 @@ def test_a_picture_of_the_wished_size_is_left_as_it_is() -> None:
     )
 
 
-@pytest.mark.proof("CAT16 and its inverse reading", source="colour-science; Li et al. 2017", kind="library")
+@pytest.mark.proof("CAT16 and its inverse", source="colour-science; Li et al. 2017", kind="library")
 @pytest.mark.parametrize(("kelvin", "tint"), [(3200.0, 0.0), (5600.0, 8.0), (11000.0, -12.0)])
 def test_white_balance_is_cat16_and_is_found_again_from_the_colour(kelvin: float, tint: float) -> None:
     white = xy_to_xyz(white_xy(kelvin, tint))

@@ -54,7 +54,7 @@ def test_a_star_takes_its_share_of_the_point_and_lays_it_along_its_rays() -> Non
 
 
 @pytest.mark.proof(
-    "The lens's veil falls with the square of the angle", source="Stiles–Holladay; CIE 146", kind="published"
+    "Veiling glare falls with the square of the angle", source="Stiles–Holladay; CIE 146", kind="published"
 )
 def test_the_veil_falls_with_the_square_of_the_distance() -> None:
     after = glare_picture(spot(480, 640), Glare(veiling_glare=10.0))[..., 1]
@@ -86,7 +86,7 @@ def test_a_wider_glow_reaches_farther() -> None:
 
 
 @pytest.mark.proof(
-    "An aperture of n blades gives n rays, or 2 n for odd n",
+    "An aperture of n blades gives a starburst of n rays, 2 n for odd n",
     source="Fraunhofer diffraction at straight edges",
     kind="physics",
 )

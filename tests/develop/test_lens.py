@@ -31,7 +31,7 @@ def test_corners_are_darker_by_the_stops_and_the_middle_is_not() -> None:
     assert vignette_gain(SHAPE, -1.0)[0, 0] == pytest.approx(2.0, rel=0.03)
 
 
-@pytest.mark.proof("Light falls off as cos⁴", source="the cos⁴ law of a thin lens", kind="physics")
+@pytest.mark.proof("Vignetting follows cos⁴", source="the cos⁴ law of a thin lens", kind="physics")
 def test_the_vignette_follows_the_law_of_cos4() -> None:
     gain = vignette_gain((400, 400), 2.0)
     # two stops in the corner: cos⁴ = 1/4 there, so tan² = 1; at half the radius tan² = 1/4
@@ -53,7 +53,7 @@ def test_a_barrel_draws_far_places_inwards_and_keeps_corners_and_middle() -> Non
     assert bend(dot(60, 100), Lens(distortion=10.0))[60, 100, 1] > 0.9
 
 
-@pytest.mark.proof("A bent picture", source="SciPy's map_coordinates", kind="library")
+@pytest.mark.proof("A picture with lens distortion", source="SciPy's map_coordinates", kind="library")
 @pytest.mark.parametrize(("distortion", "fringe"), [(8.0, 0.0), (-8.0, 4.0), (0.0, 4.0)])
 def test_a_bent_picture_is_the_straight_one_read_between_its_pixels(distortion: float, fringe: float) -> None:
     picture = np.random.default_rng(3).random((*SHAPE, 3), np.float32)

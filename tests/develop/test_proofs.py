@@ -39,7 +39,7 @@ def test_eyes_are_those_of_machado(matrix: tuple[tuple[float, ...], ...], kind: 
     assert np.array(matrix).sum(1) == pytest.approx([1.0] * 3, abs=2e-6)  # grey stays grey
 
 
-@pytest.mark.proof("A wide-gamut phone", source="colour-science's Display P3", kind="library")
+@pytest.mark.proof("Proof of a wide-gamut phone", source="colour-science's Display P3", kind="library")
 def test_the_vivid_phone_shows_codes_on_the_primaries_of_p3() -> None:
     shown = proofed(PICTURE, "vivid phone")
     space = colour.RGB_COLOURSPACES["Display P3"]

@@ -70,7 +70,7 @@ def test_typical_lights_go_from_bright_to_dark() -> None:
 
 
 @pytest.mark.proof(
-    "Typical lights are as bright as handbooks say",
+    "Typical exposures match handbook illuminances",
     source="illuminances of handbooks, from memory",
     kind="memory",
 )

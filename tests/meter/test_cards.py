@@ -29,7 +29,7 @@ def lux(card: CardLight, name: str, k: int = 0) -> float:
     return float(luminance(card.whole[k, SOURCES.index(name)].astype(float)))
 
 
-@pytest.mark.proof("A level card in the open", source="the light meter on the same sky", kind="physics")
+@pytest.mark.proof("A horizontal card in the open", source="the light meter on the same sky", kind="physics")
 def test_a_level_card_in_the_open_reads_what_the_sky_gives_level_ground(
     tracer: Renderer, solver: SkySolver
 ) -> None:
@@ -41,7 +41,7 @@ def test_a_level_card_in_the_open_reads_what_the_sky_gives_level_ground(
     assert not card.indirect[:, :2].any()
 
 
-@pytest.mark.proof("A vertical card under an even sky", source="E / 2", kind="physics")
+@pytest.mark.proof("A vertical card under a uniform sky", source="E / 2", kind="physics")
 def test_a_vertical_card_under_an_even_sky_gets_half_of_it(tracer: Renderer) -> None:
     # E = pi L over the whole sky, half of it on a wall; black ground sends nothing back
     scene = build_render_scene(make_scene((level(500.0), BLACK)))
@@ -52,7 +52,7 @@ def test_a_vertical_card_under_an_even_sky_gets_half_of_it(tracer: Renderer) -> 
 
 
 @pytest.mark.proof(
-    "A level card beside a long wall",
+    "A horizontal card beside a long wall",
     source="view factor of a perpendicular strip (from memory)",
     kind="memory",
 )

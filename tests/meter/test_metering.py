@@ -34,7 +34,7 @@ def ev(way: str, picture: np.ndarray, seen: SeenSurfaces, **values: float) -> fl
 
 
 @pytest.mark.proof(
-    "Reflected readings put a grey card where an incident one does", source="ISO 2720", kind="published"
+    "Reflected and incident metering agree on a grey card", source="ISO 2720", kind="published"
 )
 @pytest.mark.parametrize("way", ["scene", "spot", "centre", "average"])
 def test_a_grey_card_gets_the_exposure_of_the_light_that_falls_on_it(way: str) -> None:

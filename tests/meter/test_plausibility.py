@@ -116,7 +116,7 @@ def test_declination_of_the_pole_and_of_noon() -> None:
     assert declination_deg(180.0, 90.0 - 52.0 + 20.0, 52.0) == pytest.approx(20.0)
 
 
-@pytest.mark.proof("Key to fill is set exactly", source="its definition", kind="physics")
+@pytest.mark.proof("Key to fill reaches the ratio asked for", source="its definition", kind="physics")
 @given(st.floats(1.0, 1e5), st.floats(1.0, 1e5), st.floats(-8.0, 8.0))
 def test_the_ratio_is_set_exactly_and_the_lit_side_is_known(key: float, fill: float, wanted: float) -> None:
     now = key_to_fill(key, fill)

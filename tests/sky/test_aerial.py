@@ -76,7 +76,9 @@ def test_a_black_hill_fades_as_koschmieder_says(solver: SkySolver, air: Air) -> 
         assert contrast == pytest.approx(math.exp(-3.912 * fraction), abs=0.02)
 
 
-@pytest.mark.proof("Light through so much air", source="Beer-Lambert law, exponential layers", kind="physics")
+@pytest.mark.proof(
+    "Transmittance of layered air", source="Beer-Lambert law, exponential layers", kind="physics"
+)
 @pytest.mark.parametrize(("elevation_deg", "km"), [(0.0, 5.0), (0.0, 12.0), (10.0, 8.0), (30.0, 3.0)])
 def test_what_passes_is_beers_law_through_layers(solver: SkySolver, elevation_deg: float, km: float) -> None:
     air = Air(4.0, haze_visibility_km=10.0, haze_height_m=400.0)

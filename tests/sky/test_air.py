@@ -20,7 +20,7 @@ CHAPPUIS_CM2 = 5.1e-21
 
 
 @pytest.mark.proof(
-    "What a column of ozone takes at 602 nm", source="Serdyuchenko et al. 2014, from memory", kind="memory"
+    "Absorption of an ozone column at 602 nm", source="Serdyuchenko et al. 2014, from memory", kind="memory"
 )
 def test_ozone_dims_orange_light_by_its_column_and_cross_section() -> None:
     depth = optical_depths(Air(ozone_du=400.0), np.array([602.0])).ozone[0]
@@ -45,7 +45,7 @@ def test_ozone_makes_the_twilight_zenith_blue(solver: SkySolver) -> None:
 
 
 @pytest.mark.proof(
-    "Particles: wavelength dependence, light swallowed, asymmetry",
+    "Particles: Ångström exponent, single-scattering albedo, asymmetry",
     source="OPAC (Hess et al. 1998), from memory",
     kind="memory",
 )

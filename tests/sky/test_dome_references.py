@@ -129,7 +129,7 @@ def test_the_whole_light_on_the_standards_plane_lies_by_two_published_models(sol
 
 
 @pytest.mark.proof(
-    "Sun, sky and their colours at 30 random heights, turbidities, altitudes",
+    "Sun, sky and their colours at 30 random elevations, turbidities, altitudes",
     source="Bird & Riordan 1986, SPECTRL2 of pvlib",
     kind="library",
 )
@@ -161,7 +161,7 @@ CLEARNESS = (1.065, 1.23, 1.5, 1.95, 2.8, 4.5, 6.2)
 
 
 @pytest.mark.proof(
-    "Horizontal illuminance at 30 random heights, turbidities, altitudes",
+    "Horizontal illuminance at 30 random elevations, turbidities, altitudes",
     source="Bird & Hulstrom 1981 by pvlib × luminous efficacy of Perez et al. 1990",
     kind="library",
 )
@@ -215,7 +215,7 @@ def opposite(solver: SkySolver, sun: float, height: float) -> tuple[float, float
 
 
 @pytest.mark.proof(
-    "Belt of pink above the Earth’s shadow opposite the sun",
+    "Pink band above the Earth’s shadow opposite the sun",
     source="Lee & Hernández-Andrés, Appl. Opt. 54 (2015), from memory",
     kind="memory",
 )

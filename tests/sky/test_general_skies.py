@@ -80,7 +80,7 @@ def test_the_fifth_sky_is_even_and_the_overcast_ones_do_not_know_the_sun() -> No
 
 
 @pytest.mark.proof(
-    "What overcast, partly cloudy and clear skies commonly give",
+    "Illuminance of overcast, partly cloudy and clear skies",
     source="IESNA Lighting Handbook 9th ed., daylight availability, from memory",
     kind="memory",
 )
@@ -102,7 +102,9 @@ def test_the_sun_is_dimmed_as_the_handbook_says() -> None:
 
 
 @pytest.mark.proof(
-    "Preetham's zenith", source="Preetham et al. 1999, from memory; daylight locus, CIE 015", kind="memory"
+    "Zenith luminance and chromaticity of Preetham's sky",
+    source="Preetham et al. 1999, from memory; daylight locus, CIE 015",
+    kind="memory",
 )
 @pytest.mark.parametrize(("turbidity", "sun_deg"), [(2.0, 30.0), (2.5, 45.0), (4.0, 60.0), (6.0, 30.0)])
 def test_preethams_zenith_is_its_own_formula_and_lies_by_daylight(turbidity: float, sun_deg: float) -> None:

@@ -74,7 +74,7 @@ def test_colour_alone_never_changes_how_bright_the_sky_is(
 
 
 @pytest.mark.proof(
-    "Warmth in mired moves the sky’s colour temperature by as much",
+    "A temperature shift in mired changes the sky’s colour temperature by as much",
     source="colour-science, McCamy 1992",
     kind="library",
 )

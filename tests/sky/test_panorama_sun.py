@@ -60,7 +60,7 @@ def clouds(picture: np.ndarray, seed: int) -> np.ndarray:
     return out
 
 
-@pytest.mark.proof("A sun in a panorama is found", source="where it was put", kind="physics")
+@pytest.mark.proof("The sun of a panorama is found", source="its known position", kind="physics")
 @pytest.mark.parametrize("elevation", HEIGHTS)
 @pytest.mark.parametrize("azimuth", [0.3, 97.3, SEAM])
 def test_a_sun_is_found_within_a_tenth_of_a_degree(
@@ -142,7 +142,7 @@ def level_light(picture: np.ndarray) -> np.ndarray:
 
 
 @pytest.mark.proof(
-    "Light of a panorama whose sun is lifted out", source="sum over its pixels", kind="physics"
+    "Illuminance of a panorama with its sun removed", source="sum over its pixels", kind="physics"
 )
 @pytest.mark.parametrize("elevation", [15.0, 62.0, 86.0])
 def test_what_is_lifted_out_and_what_stays_are_what_was_there(elevation: float, solver: SkySolver) -> None:
@@ -192,7 +192,7 @@ def test_a_lifted_panorama_lights_without_its_sun_and_says_how_much_that_was(sol
     assert seen**4 < 1e-3  # the disc is not seen either
 
 
-@pytest.mark.proof("A softened panorama keeps its light", source="sum over the sphere", kind="physics")
+@pytest.mark.proof("A softened panorama keeps its illuminance", source="sum over the sphere", kind="physics")
 @pytest.mark.parametrize("blur", [3.0, 12.0, 40.0])
 def test_softening_keeps_the_mean_and_an_even_sky(blur: float) -> None:
     rng = np.random.default_rng(5)
@@ -240,7 +240,7 @@ def test_a_place_comes_back_from_its_vector() -> None:
 
 
 @pytest.mark.proof(
-    "A wide sun's disc is as wide as it is seen", source="the disc that was put in", kind="physics"
+    "Angular diameter of a wide sun in a panorama", source="its known diameter", kind="physics"
 )
 @pytest.mark.parametrize("radius", [0.8, 1.5])
 def test_a_wide_sun_becomes_a_disc_as_wide(radius: float) -> None:

@@ -64,7 +64,7 @@ def seen_once(air: ScatteringAir, sun_sine: float, sight_sine: float, cos_turn: 
 
 
 @pytest.mark.proof(
-    "The sky's kernel in plain NumPy",
+    "The sky kernel against plain NumPy",
     source="the same sums in tests/sky/test_scatter.py, no code shared",
     kind="physics",
 )

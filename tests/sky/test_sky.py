@@ -52,7 +52,7 @@ def air_mass(elevation_deg: float) -> float:
 
 
 @pytest.mark.proof(
-    "Sun and clear sky on the ground at seven heights",
+    "Horizontal illuminance of sun and clear sky at seven elevations",
     source="IES clear-day availability, IESNA Lighting Handbook / RP-21",
     kind="published",
 )
@@ -77,7 +77,7 @@ def test_clear_day_agrees_with_the_handbook(solver: SkySolver, elevation: float)
 
 
 @pytest.mark.proof(
-    "Clean air's optical depth at 400, 550, 700 nm",
+    "Rayleigh optical depth at 400, 550, 700 nm",
     source="colour-science, Bodhaine et al. 1999",
     kind="library",
 )
@@ -118,7 +118,7 @@ def duv(xyz: np.ndarray) -> float:
 
 
 @pytest.mark.proof(
-    "Colours of the clear sky lie by the daylight locus",
+    "Colours of the clear sky lie near the daylight locus",
     source="Hernández-Andrés et al., JOSA A 18 (2001), from memory; locus by CIE 015",
     kind="memory",
 )
@@ -157,7 +157,7 @@ def standard_sun(elevation_deg: float, aod500: float) -> np.ndarray:
 
 
 @pytest.mark.proof(
-    "Brightness and colour of the sun at 3° to 75°, clear and hazy",
+    "Illuminance and colour of the sun at 3° to 75°, clear and hazy",
     source="Bird & Riordan 1986, SPECTRL2 of pvlib",
     kind="library",
 )
@@ -181,7 +181,7 @@ def test_the_sun_is_as_bright_and_as_red_as_a_published_spectral_model(
     assert correlated_temperature(ours) == pytest.approx(correlated_temperature(theirs), rel=0.04)
 
 
-@pytest.mark.proof("Phase functions keep energy", source="integral over the sphere", kind="physics")
+@pytest.mark.proof("Phase functions integrate to one", source="integral over the sphere", kind="physics")
 def test_phase_functions_keep_energy() -> None:
     mu = np.polynomial.legendre.leggauss(400)
     assert 2 * np.pi * (mu[1] * rayleigh_phase_array(mu[0])).sum() == pytest.approx(1.0, abs=1e-6)
@@ -271,8 +271,8 @@ def test_lookup_returns_the_nodes(solver: SkySolver) -> None:
 # Higher orders are taken for isotropic: the more of them, the farther off. The bands are what an eye may miss (a tenth
 # of a stop is 7 %), held 1.5 times as tight in clear air.
 @pytest.mark.proof(
-    "Light scattered many times, against photons followed one by one",
-    source="Monte Carlo of its own (tests/sky/reference_walk.py), no code shared",
+    "Multiple scattering against a Monte Carlo walk",
+    source="independent Monte Carlo (tests/sky/reference_walk.py), no code shared",
     kind="physics",
 )
 @pytest.mark.parametrize(

@@ -28,7 +28,7 @@ from gloamet.sun.position import direction, refraction_deg
 
 
 @pytest.mark.proof(
-    "The moon stands where an ephemeris has it, 1950 to 2045",
+    "Position of the moon, 1950 to 2045",
     source="astropy get_body, built-in ephemeris",
     kind="library",
 )
@@ -51,7 +51,7 @@ def test_the_moon_stands_where_astropy_has_it_from_1950_to_2045() -> None:
 
 
 @pytest.mark.proof(
-    "Every term of the moon's theory", source="ERFA moon98 (Meeus 1998), by least squares", kind="library"
+    "Every term of the lunar theory", source="ERFA moon98 (Meeus 1998), by least squares", kind="library"
 )
 def test_every_term_of_the_moons_theory_is_that_of_the_library() -> None:
     centuries = np.random.default_rng(1).uniform(-1.0, 1.0, 30_000)

@@ -23,7 +23,7 @@ def angle_deg(a: np.ndarray, b: np.ndarray) -> np.ndarray:
 
 
 @pytest.mark.proof(
-    "The sun stands where NREL's worked example has it",
+    "Position of the sun in NREL's worked example",
     source="Reda & Andreas, NREL/TP-560-34302 (2008)",
     kind="published",
 )
@@ -36,7 +36,7 @@ def test_worked_example_of_the_solar_position_algorithm() -> None:
 
 
 @pytest.mark.proof(
-    "The sun's place agrees with the full algorithm, 1950 to 2050",
+    "Position of the sun against the full algorithm, 1950 to 2050",
     source="pvlib.solarposition (NREL SPA)",
     kind="library",
 )
@@ -58,7 +58,9 @@ def test_agrees_with_the_full_algorithm_everywhere() -> None:
 
 
 @pytest.mark.proof(
-    "… and with an ephemeris of its own", source="astropy get_sun, built-in ephemeris", kind="library"
+    "Position of the sun against an independent ephemeris",
+    source="astropy get_sun, built-in ephemeris",
+    kind="library",
 )
 def test_agrees_with_astropy_offline() -> None:
     from astropy import units
@@ -90,7 +92,7 @@ def test_refraction_never_turns_the_sun_back(elevation: float) -> None:
 
 
 @pytest.mark.proof(
-    "Refraction lifts the sun on the horizon by about 0.57°",
+    "Refraction at the horizon is about 0.57°",
     source="Meeus, Astronomical Algorithms, ch. 16",
     kind="published",
 )
@@ -116,7 +118,7 @@ def test_morning_and_afternoon_mirror_each_other_at_solstice() -> None:
 
 
 @pytest.mark.proof(
-    "Every term of the sun's series", source="pvlib's tables of Reda & Andreas 2004", kind="library"
+    "Every term of the solar series", source="pvlib's tables of Reda & Andreas 2004", kind="library"
 )
 def test_every_term_of_the_suns_series_is_that_of_the_library() -> None:
     for ours, theirs, least in (
@@ -132,7 +134,7 @@ def test_every_term_of_the_suns_series_is_that_of_the_library() -> None:
 
 
 @pytest.mark.proof(
-    "Terrestrial less universal time", source="pvlib's polynomials of Espenak & Meeus", kind="library"
+    "Terrestrial time minus universal time", source="pvlib's polynomials of Espenak & Meeus", kind="library"
 )
 @pytest.mark.parametrize("year", [*range(1900, 2151, 10)])
 def test_delta_t_is_that_of_espenak_and_meeus(year: int) -> None:

@@ -127,7 +127,7 @@ def test_white_surfaces_return_all_light_and_never_more(rough: float, metal: flo
         assert albedo == pytest.approx(1.0, abs=0.025)
 
 
-@pytest.mark.proof("Light goes both ways alike", source="Helmholtz reciprocity", kind="physics")
+@pytest.mark.proof("BSDFs are reciprocal", source="Helmholtz reciprocity", kind="physics")
 @given(st.floats(0, 80), st.floats(0, 80), st.floats(0, 180), st.floats(0.2, 1.0))
 @settings(max_examples=60)
 def test_dielectrics_are_reciprocal(a: float, b: float, turn: float, rough: float) -> None:

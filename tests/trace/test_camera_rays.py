@@ -30,7 +30,7 @@ def edge_at(tracer: Renderer, distance_m: float, aperture_m: float) -> np.ndarra
     return np.asarray((film.mean("depth") > 0).mean(0) if aperture_m == 0 else film.mean("depth").mean(0) / y)
 
 
-@pytest.mark.proof("Blur of an edge out of focus", source="thin lens, similar triangles", kind="physics")
+@pytest.mark.proof("Width of a defocused edge", source="thin lens, similar triangles", kind="physics")
 @pytest.mark.parametrize("distance_m", [2.5, 4.0, 8.0])
 def test_an_edge_out_of_focus_is_blurred_by_the_lens(tracer: Renderer, distance_m: float) -> None:
     covered = edge_at(tracer, distance_m, APERTURE_M)

@@ -27,7 +27,7 @@ GREY = Material("grey", (0.5, 0.5, 0.5))
 DOWN = Camera((0.0, 0.01, 9.0), (0.0, 0.0, 0.0), 30.0)
 
 
-@pytest.mark.proof("Irradiance by nine harmonics", source="π L (1 + cos β) / 2", kind="physics")
+@pytest.mark.proof("Irradiance from nine spherical harmonics", source="π L (1 + cos β) / 2", kind="physics")
 def test_an_even_sky_gives_pi_to_level_ground_and_half_of_it_to_a_wall() -> None:
     # E = pi L (1 + cos b) / 2 on a plane that leans by b; harmonics of the second order miss a step by some hundredths
     sky = open_sky(uniform_dome(1.0).table)

@@ -64,8 +64,8 @@ def phase(cosine: float, g: float) -> float:
 
 
 @pytest.mark.proof(
-    "ParticipatingMedium lit from above sends out what single scattering gives",
-    source="the integral, by hand",
+    "In-scattered radiance of a medium lit from above",
+    source="single-scattering integral, computed by hand",
     kind="physics",
 )
 @pytest.mark.parametrize(("extinction", "g"), [(0.02, 0.0), (0.3, 0.6), (0.3, -0.4)])

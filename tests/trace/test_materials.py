@@ -34,7 +34,7 @@ def lamps_of(
     return m.make_lamp_table(scene, table)[0], table
 
 
-@pytest.mark.proof("Colours in the renderer's primaries", source="colour-science, ACEScg", kind="library")
+@pytest.mark.proof("Colours in AP1 primaries", source="colour-science, ACEScg", kind="library")
 def test_colours_of_surfaces_and_lamps_are_brought_to_ap1() -> None:
     lamps, table = lamps_of((level(1.0), Material("lit", GREEN, emission=WARM)))
     assert table[0, m.BASE_COLOUR : m.BASE_COLOUR + 3] == pytest.approx(ap1(GREEN), abs=2e-5)

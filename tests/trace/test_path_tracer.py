@@ -62,7 +62,7 @@ def sphere(radius: float, centre: tuple[float, float, float], rings: int = 48) -
     return np.concatenate([quad(*q) for q in quads])
 
 
-@pytest.mark.proof("A matt card reads ρ E / π", source="Lambert's law", kind="physics")
+@pytest.mark.proof("A diffuse card has a luminance of ρ E / π", source="Lambert's law", kind="physics")
 @pytest.mark.parametrize("elevation", [60.0, 25.0, 5.0])
 def test_a_level_card_reads_reflectance_times_illuminance_over_pi(
     tracer: Renderer, solver: SkySolver, elevation: float
@@ -90,7 +90,9 @@ def test_a_white_sphere_vanishes_in_a_uniform_sky(tracer: Renderer) -> None:
     assert np.abs(film.mean("sky")[20:28, 20:28].mean((0, 1)) - 50.0).max() < 1.0
 
 
-@pytest.mark.proof("A white metal returns all light at any roughness", source="white furnace", kind="physics")
+@pytest.mark.proof(
+    "A white metal reflects all light at any roughness", source="white furnace", kind="physics"
+)
 @pytest.mark.parametrize("roughness", [0.0, 0.1, 0.3, 0.6, 1.0])
 def test_a_smooth_white_metal_returns_all_light(tracer: Renderer, roughness: float) -> None:
     metal = Material("metal", (1.0, 1.0, 1.0), roughness, 1.0)
@@ -106,7 +108,7 @@ def test_gloss_never_adds_energy(tracer: Renderer) -> None:
             assert 0.97 * 50 < film.mean("sky").mean() < 50.5
 
 
-@pytest.mark.proof("The tip of a pole's shadow", source="cotangent of the sun's height", kind="physics")
+@pytest.mark.proof("The tip of a pole's shadow", source="cotangent of the sun's elevation", kind="physics")
 @pytest.mark.parametrize(("azimuth", "elevation"), [(180.0, 45.0), (225.0, 30.0), (80.0, 60.0)])
 def test_shadow_tip_of_a_pole_matches_cotangent(tracer: Renderer, azimuth: float, elevation: float) -> None:
     h, r = 10.0, 0.02
@@ -155,7 +157,7 @@ def test_sun_and_sky_layers_add_up_to_the_whole(tracer: Renderer, solver: SkySol
     assert film.light(even_gains(2.0, 0.0)) == pytest.approx(2.0 * film.mean("sun"), rel=1e-6)
 
 
-@pytest.mark.proof("Light between the walls of a closed room", source="geometric series", kind="physics")
+@pytest.mark.proof("Interreflection in a closed room", source="geometric series", kind="physics")
 @pytest.mark.parametrize("reflectance", [0.5, 0.8])
 def test_interreflection_of_a_closed_room_follows_the_series(tracer: Renderer, reflectance: float) -> None:
     # walls that glow alike and reflect rho: after n bounces each shows Le (1 + rho + ... + rho^n), whatever the shape
@@ -171,7 +173,7 @@ def test_interreflection_of_a_closed_room_follows_the_series(tracer: Renderer, r
     assert np.array(levels) / levels[0] == pytest.approx(np.array(sums), rel=0.02)
 
 
-@pytest.mark.proof("A pane passes 92 %", source="Fresnel, n = 1.5", kind="physics")
+@pytest.mark.proof("A pane transmits 92 %", source="Fresnel, n = 1.5", kind="physics")
 def test_a_thin_pane_transmits_92_percent(tracer: Renderer) -> None:
     # Fresnel, n = 1.5, both faces and all reflections between them: 92.3 % (4.3 % each face at normal incidence)
     pane = Material("pane", (1.0, 1.0, 1.0), 0.0, 0.0, 1.0, 1.5, True)

@@ -71,7 +71,7 @@ def test_an_open_plain_has_nothing_that_has_bounced(tracer: Renderer) -> None:
     assert not film.layers["sky_indirect"].any()
 
 
-@pytest.mark.proof("Straight and indirect light of a wall", source="half of the sphere each", kind="physics")
+@pytest.mark.proof("Direct and indirect light of a wall", source="half of the sphere each", kind="physics")
 def test_in_a_furnace_half_of_what_a_wall_gets_is_by_the_ground_below(tracer: Renderer) -> None:
     """Sky and ground of the same radiance all round a grey box: its walls see as much of one as of the other."""
     scene = build_render_scene(make_scene((box((-1, -1, -1), (1, 1, 1)), GREY)))
@@ -97,7 +97,7 @@ def test_a_gain_of_bounces_alone_is_linear_in_the_film(
 
 
 @pytest.mark.proof(
-    "Gains and tints after rendering", source="the same paths in a changed light", kind="physics"
+    "Gains and tints after rendering", source="the same paths under changed lights", kind="physics"
 )
 def test_gains_of_the_layers_are_what_a_changed_sky_renders_to(
     court: RenderScene, solver: SkySolver, tracer: Renderer

@@ -53,7 +53,7 @@ def received(tracer: Renderer, card: np.ndarray, glow: np.ndarray, camera: Camer
 
 
 @pytest.mark.proof(
-    "Opposed rectangles exchange light",
+    "View factor of parallel rectangles",
     source="Howell, Catalog of Radiation Heat Transfer Configuration Factors, C-11",
     kind="published",
 )
@@ -72,7 +72,7 @@ def test_opposed_rectangles_exchange_light_as_howell_c11(
     )
 
 
-@pytest.mark.proof("Rectangles in a corner exchange light", source="Howell, C-14", kind="published")
+@pytest.mark.proof("View factor of perpendicular rectangles", source="Howell, C-14", kind="published")
 @pytest.mark.parametrize(("high", "wide"), [(1.0, 1.0), (0.5, 2.0)])
 def test_rectangles_in_a_corner_exchange_light_as_howell_c14(
     tracer: Renderer, high: float, wide: float

@@ -102,9 +102,7 @@ def _sampled(texels, textures, uvs, out):  # type: ignore[no-untyped-def]
         out[i, 6] = alpha
 
 
-@pytest.mark.proof(
-    "A repeating picture read between its texels", source="SciPy's map_coordinates", kind="library"
-)
+@pytest.mark.proof("Bilinear lookup in a repeating texture", source="SciPy's map_coordinates", kind="library")
 def test_a_picture_is_read_between_its_texels_and_repeats() -> None:
     scene = arrays({})
     uvs = DICE.uniform(-2.5, 2.5, (200, 2)).astype(F)

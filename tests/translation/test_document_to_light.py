@@ -90,7 +90,7 @@ def test_the_haze_layer_is_300_m_thick_and_scatters_most_of_what_it_takes() -> N
 
 
 @pytest.mark.proof(
-    "An exposed EXR says what its white stands for",
+    "White luminance stored in an exposed EXR",
     source="ISO 12232, saturation-based speed",
     kind="published",
 )

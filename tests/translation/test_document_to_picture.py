@@ -25,7 +25,9 @@ def lit_card(lux: float) -> tuple[np.ndarray, SeenSurfaces]:
     return picture, SeenSurfaces(np.full((40, 60, 3), CARD, np.float32), np.full((40, 60), 3.0, np.float32))
 
 
-@pytest.mark.proof("The scene meter reads the light on a card", source="ISO 2720, C = 250", kind="published")
+@pytest.mark.proof(
+    "Scene metering reads the illuminance of a card", source="ISO 2720, C = 250", kind="published"
+)
 @pytest.mark.parametrize("lux", [80_000.0, 10_000.0, 2_000.0])
 def test_the_scene_meter_reads_the_light_on_a_card(lux: float) -> None:
     # incident metering, ISO 2720 with C = 250: E = 2.5 * 2**EV

@@ -90,7 +90,7 @@ def _cube(colours: Floats) -> Floats:
 
 @lru_cache(maxsize=4)
 def screen_cube(view: str) -> Floats:
-    """The baked view: codes 0..1 of CUBE**3 colours, as `display_kernels` takes them.
+    """The baked view: codes 0..1 of CUBE_SIZE**3 colours, as `display_kernels` takes them.
 
     Kept in the user's cache: baking costs up to a second.
     """
@@ -145,8 +145,8 @@ def _tone_arrays(tone: Tone) -> ToneArrays:
 
 @lru_cache(maxsize=1)
 def _code_grid() -> Floats:
-    """Codes 0..1 of the cube of colour, (CUBE**3, 3): its axes are even in the root of linear light, which is quick to
-    take and lies close to codes."""
+    """Codes 0..1 of the cube of colour, (CUBE_SIZE**3, 3): its axes are even in the root of linear light, which is
+    quick to take and lies close to codes."""
     return _grid(linear_to_srgb(np.linspace(0.0, 1.0, CUBE_SIZE) ** 2).astype(np.float32))
 
 

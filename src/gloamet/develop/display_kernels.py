@@ -1,13 +1,13 @@
 # SPDX-License-Identifier: Apache-2.0
 """The screen kernels: exposure matrix, tone, a view and colour, a row at a time.
 
-Layouts: picture (H, 3 W) float32 in, out (H, W) uint32, each the bytes RGBX. A cube holds CUBE**3 colours, three values
-each with red fastest, and one value more; it is looked up by tetrahedra. A baked view is one of codes 0..1 behind a
-log2 allocation; colour is another one, over roots of linear display light, and a view in front of it is baked as places
-on its axes. The other views are a matrix, the film's curve between two mixtures of the channels where there is one, and
-the sRGB curve of CURVE + 1 code values over 0..1. Tone is a table of factors over stops, and one for each channel. What
-is not wanted has no entries. A row on its way is (3, W) float32: steps over one channel at a time are worked on eight
-pixels at once.
+Layouts: picture (H, 3 W) float32 in, out (H, W) uint32, each the bytes RGBX. A cube holds CUBE_SIZE**3 colours, three
+values each with red fastest, and one spare value; the lookup is tetrahedral. A baked view is a cube of codes 0..1
+over a log2 allocation; the colour grade is another cube, over square roots of linear display light, and a view before
+it is baked as positions on its axes. The other views are a matrix, the film curve between two channel mixes where
+there is one, and the sRGB curve of CURVE_SIZE + 1 codes over 0..1. Tone is a table of TABLE_SIZE factors over stops,
+and one per channel. Steps that are switched off have arrays of length 0. The working row is (3, W) float32, one
+channel after another, so that eight pixels are processed at once.
 """
 
 from __future__ import annotations

@@ -34,8 +34,8 @@ from gloamet.trace.render_scene import RenderScene, differs_by_ground_reflectanc
 from gloamet.trace.upsample import FeatureBuffers, resize_bilinear, upsample
 
 Floats = NDArray[np.float32]
-# Pixels of a relit picture: as many as this machine relights in RELIT_S, which leaves time for sky, developing and
-# window at twenty pictures a second; on a larger screen it is stretched until the exact one is there.
+# Pixels of a relit picture: as many as this machine relights in RELIGHT_BUDGET_S, which leaves time for sky, developing
+# and window at twenty frames a second; on a larger screen it is enlarged until the exact one is there.
 RELIGHT_BUDGET_S = 0.025
 INITIAL_SPEED = 9e6  # pixels a second until it is measured
 MIN_PIXELS, MAX_PIXELS = (
@@ -49,7 +49,7 @@ CROSSFADE_BEGIN, CROSSFADE_END = (
     32,
 )  # samples between which the exact picture takes the place of the relit one
 EQUAL_ERROR_SAMPLES = (
-    6  # samples past HANDED_FROM with which an exact picture, cleaned, errs about as much as a relit one
+    6  # samples past CROSSFADE_BEGIN with which an exact picture, cleaned, errs about as much as a relit one
 )
 
 

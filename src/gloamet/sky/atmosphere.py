@@ -31,7 +31,8 @@ STEPS_PER_KM = (PROFILE_STEPS - 1) / 100.0
 COLUMN_ROWS, COLUMN_COLUMNS = 64, 128
 COLUMN_STEPS = 160  # along a ray; 400 changes sun and day sky by less than 0.1 %
 SUN_RADIUS_RAD = 0.00465
-NSPECIES, HAZE_SPECIES = 4, 3
+NSPECIES = 4
+RAYLEIGH_SPECIES, AEROSOL_SPECIES, OZONE_SPECIES, HAZE_SPECIES = range(NSPECIES)
 DELTA_FORWARD = 0.4  # share of aerosol scattering counted as unscattered in higher orders
 
 # Rayleigh depolarisation 0.0279 (Bodhaine et al. 1999, mean of the visible), Chandrasekhar's phase function

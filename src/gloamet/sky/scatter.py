@@ -22,10 +22,13 @@ from numpy.typing import NDArray
 from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.quick_math import LOG2_E, exp2
 from gloamet.sky.atmosphere import (
+    AEROSOL_SPECIES,
     GROUND_KM,
     HAZE_SPECIES,
     KEPT_HEIGHTS,
     NSPECIES,
+    OZONE_SPECIES,
+    RAYLEIGH_SPECIES,
     TOP_KM,
     between_nodes,
     clear_columns,
@@ -44,6 +47,8 @@ DAY_AZIMUTHS, DUSK_AZIMUTHS, DUSK_COSINE = 2, 4, 0.05  # two suffice while the s
 PATH_STEPS = 14
 VIEW_TERMS = 4  # of a view table
 RAYLEIGH_TERM, AEROSOL_TERM, HAZE_TERM, MULTIPLE_TERM = range(VIEW_TERMS)
+STEP_WORDS = 6  # columns of a step of a view ray
+STEP_DISTANCE, STEP_RADIUS, STEP_RAYLEIGH, STEP_AEROSOL, STEP_HAZE, STEP_PSI_ROW = range(STEP_WORDS)
 COSINE_LOW = -0.6  # signed square root of the lowest sun cosine, -0.36
 ISOTROPIC = 1.0 / (4.0 * math.pi)
 # of the ground's light, what particles throw back down over what isotropic ones would: 1 - 7/8 g, with the 0.52 that
@@ -77,13 +82,18 @@ def sun_column(mu):
     return min(max(x, 0.0), SUN_COSINES - 1.001)
 
 
+@njit(**INLINE_KERNEL_OPTIONS)
+def _between(profile, k, f, species):
+    """Density of a species at fraction f between rows k and k + 1 of a profile."""
+    return profile[k, species] * (1 - f) + profile[k + 1, species] * f
+
+
 @njit(**KERNEL_OPTIONS)
 def _gather(profile, height, depth, scatter, extinction, scattering):
+    """Write extinction and scattering (bands,) per km at a height in km; depth and scatter (NSPECIES, bands)."""
     k, f = profile_index(height)
-    a = profile[k, 0] * (1 - f) + profile[k + 1, 0] * f
-    b = profile[k, 1] * (1 - f) + profile[k + 1, 1] * f
-    c = profile[k, 2] * (1 - f) + profile[k + 1, 2] * f
-    d = profile[k, 3] * (1 - f) + profile[k + 1, 3] * f
+    a, b = _between(profile, k, f, RAYLEIGH_SPECIES), _between(profile, k, f, AEROSOL_SPECIES)
+    c, d = _between(profile, k, f, OZONE_SPECIES), _between(profile, k, f, HAZE_SPECIES)
     for n in range(extinction.shape[0]):
         extinction[n] = depth[0, n] * a + depth[1, n] * b + depth[2, n] * c + depth[3, n] * d
         scattering[n] = scatter[0, n] * a + scatter[1, n] * b + scatter[3, n] * d
@@ -233,8 +243,9 @@ def multiple_rows(profile, paths, depth, scatter, first, last, psi, psi_ground):
 def _view_path(profile, depth, scatter_down, psi_ground, mu, steps, geometry, reach, ground):
     """The part of a view ray that does not depend on the sun: one elevation, shared by all azimuths.
 
-    geometry[step]: distance, radius, density of Rayleigh, aerosol and haze, row of psi. reach[step, band]:
-    length seen through the air in front. ground[band]: light of a unit of ground radiance.
+    geometry (steps, STEP_WORDS): STEP_DISTANCE and STEP_RADIUS in km, relative densities STEP_RAYLEIGH, STEP_AEROSOL
+    and STEP_HAZE, STEP_PSI_ROW the fractional row of psi. reach (steps, bands): transmitted length in km. ground
+    (bands,): light of a unit of ground radiance. All three are written.
     """
     bands = depth.shape[1]
     r = GROUND_KM + 0.0005
@@ -249,10 +260,10 @@ def _view_path(profile, depth, scatter_down, psi_ground, mu, steps, geometry, re
         height = max(0.0, rr - GROUND_KM)
         k, f = profile_index(height)
         row = min((height / 100.0) ** (1.0 / 3.0) * (ALTITUDES - 1), ALTITUDES - 1.001)
-        geometry[s, 0], geometry[s, 1], geometry[s, 5] = t, rr, row
-        geometry[s, 2] = profile[k, 0] * (1 - f) + profile[k + 1, 0] * f
-        geometry[s, 3] = profile[k, 1] * (1 - f) + profile[k + 1, 1] * f
-        geometry[s, 4] = profile[k, 3] * (1 - f) + profile[k + 1, 3] * f
+        geometry[s, STEP_DISTANCE], geometry[s, STEP_RADIUS], geometry[s, STEP_PSI_ROW] = t, rr, row
+        geometry[s, STEP_RAYLEIGH] = _between(profile, k, f, RAYLEIGH_SPECIES)
+        geometry[s, STEP_AEROSOL] = _between(profile, k, f, AEROSOL_SPECIES)
+        geometry[s, STEP_HAZE] = _between(profile, k, f, HAZE_SPECIES)
         _gather(profile, height, depth, scatter_down, extinction, scattering)
         i = int(row)
         fy = row - i
@@ -288,13 +299,13 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
     bands = depth.shape[1]
     rows, turns = view_mu.shape[0], cos_azimuth.shape[0]
     tables, ground = np.zeros((rows, turns, VIEW_TERMS, bands)), np.zeros((rows, bands))
-    reach, geometry, out = np.zeros((steps, bands)), np.zeros((steps, 6)), np.zeros(NSPECIES)
+    reach, geometry, out = np.zeros((steps, bands)), np.zeros((steps, STEP_WORDS)), np.zeros(NSPECIES)
     thin, shone, spread = LOG2_E * depth, np.zeros(bands, np.float32), np.zeros(bands, np.float32)
     r = GROUND_KM + 0.0005
     sun_sine = math.sqrt(max(0.0, 1.0 - mus * mus))
     down = scatter_ms.copy()  # of light that comes up from the ground
-    down[1] *= GROUND_BACKSCATTER_FRACTION
-    down[3] *= GROUND_BACKSCATTER_FRACTION
+    down[AEROSOL_SPECIES] *= GROUND_BACKSCATTER_FRACTION
+    down[HAZE_SPECIES] *= GROUND_BACKSCATTER_FRACTION
     for a in range(rows):
         mu = view_mu[a]
         sine = math.sqrt(max(0.0, 1.0 - mu * mu))
@@ -302,14 +313,14 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
         for b in range(turns):
             towards = mu * mus + sine * sun_sine * cos_azimuth[b]
             for s in range(steps):
-                t, rr = geometry[s, 0], geometry[s, 1]
+                t, rr = geometry[s, STEP_DISTANCE], geometry[s, STEP_RADIUS]
                 local = (r * mus + t * towards) / rr
                 visible = sun_visible(rr, local) if column_to_space(table, rr, local, out) else 0.0
                 x = sun_column(local)
-                j, i = int(x), int(geometry[s, 5])
-                fx, fy = x - j, geometry[s, 5] - i
+                j, i = int(x), int(geometry[s, STEP_PSI_ROW])
+                fx, fy = x - j, geometry[s, STEP_PSI_ROW] - i
                 w00, w01, w10, w11 = (1 - fx) * (1 - fy), fx * (1 - fy), (1 - fx) * fy, fx * fy
-                p0, p1, p3 = geometry[s, 2], geometry[s, 3], geometry[s, 4]
+                p0, p1, p3 = geometry[s, STEP_RAYLEIGH], geometry[s, STEP_AEROSOL], geometry[s, STEP_HAZE]
                 if visible > 0.0:
                     for n in range(bands):
                         halvings = thin[0, n] * out[0] + thin[1, n] * out[1]
@@ -317,15 +328,15 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
                         shone[n] = exp2(F(-halvings))
                     for n in range(bands):
                         sun = visible * shone[n] * reach[s, n]
-                        tables[a, b, RAYLEIGH_TERM, n] += scatter[0, n] * p0 * sun
-                        tables[a, b, AEROSOL_TERM, n] += scatter[1, n] * p1 * sun
-                        tables[a, b, HAZE_TERM, n] += scatter[3, n] * p3 * sun
+                        tables[a, b, RAYLEIGH_TERM, n] += scatter[RAYLEIGH_SPECIES, n] * p0 * sun
+                        tables[a, b, AEROSOL_TERM, n] += scatter[AEROSOL_SPECIES, n] * p1 * sun
+                        tables[a, b, HAZE_TERM, n] += scatter[HAZE_SPECIES, n] * p3 * sun
                 for n in range(bands):
                     again = log_psi[i, j, n] * w00 + log_psi[i, j + 1, n] * w01
                     again += log_psi[i + 1, j, n] * w10 + log_psi[i + 1, j + 1, n] * w11
                     spread[n] = exp2(F(LOG2_E * again))
                 for n in range(bands):
-                    clean = scatter[0, n] * p0
-                    sent = (clean + scatter_ms[1, n] * p1 + scatter_ms[3, n] * p3) * reach[s, n]
+                    clean, particles = scatter[RAYLEIGH_SPECIES, n] * p0, scatter_ms[AEROSOL_SPECIES, n] * p1
+                    sent = (clean + particles + scatter_ms[HAZE_SPECIES, n] * p3) * reach[s, n]
                     tables[a, b, MULTIPLE_TERM, n] += sent * spread[n]
     return tables, ground

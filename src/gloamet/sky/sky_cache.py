@@ -31,7 +31,7 @@ def _stencil(elevation_deg: float) -> range:
 
 
 class SkyInterpolator:
-    """Logarithms of view tables in AP1, (rows, turns, 4, 3), of one air at as many RUNGS_DEG as there was time for."""
+    """Logarithms of view tables in AP1, (rows, turns, 4, 3), of one air at as many NODES_DEG as there was time for."""
 
     def __init__(self, solver: SkySolver) -> None:
         self._solver = solver

@@ -152,7 +152,7 @@ def split_highlights(clean: Floats) -> tuple[Floats, Floats]:
     Returns
     -------
     tuple of ndarray
-        The part up to BRIGHT times the median level, and the rest.
+        The part up to HIGHLIGHT_THRESHOLD times the median luminance, and the rest.
     """
     level = clean.mean(2)
     bright = np.float32(HIGHLIGHT_THRESHOLD * _middle(level))

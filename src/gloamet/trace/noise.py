@@ -1,9 +1,9 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How noisy a film still is, square by square, and where its next samples do most good.
+"""Noise of a film per tile, and the adaptive distribution of its next samples.
 
-A film enters; relative errors of squares of SQUARE pixels, one number for all, or samples wanted (H, W) leave.
-The estimate takes samples for independent; spread evenly as they are, the true error is less by a third, in simple
-light by half.
+A film enters; relative errors of tiles of TILE × TILE pixels, one number for all, or samples per pixel (H, W) leave.
+The estimate assumes independent samples; they are stratified, so the true error is a third smaller, in simple light
+half.
 """
 
 from __future__ import annotations
@@ -26,14 +26,16 @@ from gloamet.trace.film import (
     Region,
 )
 
-TILE = 8  # pixels: enough for a variance that can be believed after 16 samples
-QUANTILE = 0.8  # of the squares are at the goal when a film is done; the rest are hairs, leaves and glints
-DARK_FLOOR = 0.02  # of the film's mean light is added to a square's own: black may stay noisy
+TILE = 8  # pixels: enough for a reliable variance after 16 samples
+QUANTILE = (
+    0.8  # of the tiles have reached the goal when a film is done; the rest are hairs, leaves and glints
+)
+DARK_FLOOR = 0.02  # of the film's mean is added to a tile's mean: black may stay noisy
 MAX_SAMPLES_PER_PASS = 16  # samples of a pixel in one pass: a row of them must not hold up a cancel
 
 
 def _tile_means(plane: Floats) -> NDArray[np.float64]:
-    """Means over squares of SQUARE pixels of a plane (H, W); the last ones may be smaller."""
+    """Means over tiles of TILE × TILE pixels of a plane (H, W); the last ones may be smaller."""
     down = np.arange(0, plane.shape[0], TILE)
     across = np.arange(0, plane.shape[1], TILE)
     sums = np.add.reduceat(np.add.reduceat(plane, down, axis=0), across, axis=1, dtype=np.float64)
@@ -43,7 +45,7 @@ def _tile_means(plane: Floats) -> NDArray[np.float64]:
 
 
 def _blur_tiles(plane: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Each square mixed with its eight neighbours: one that met nothing rare yet is warned by them."""
+    """Each tile blurred with its eight neighbours, whose samples may have found rare light that its own missed."""
     wide = np.pad(plane, 1, mode="edge")
     rows = 0.25 * wide[:-2] + 0.5 * wide[1:-1] + 0.25 * wide[2:]
     return np.asarray(0.25 * rows[:, :-2] + 0.5 * rows[:, 1:-1] + 0.25 * rows[:, 2:])

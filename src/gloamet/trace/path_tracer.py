@@ -23,7 +23,17 @@ from gloamet.sky.dome import dome_coordinates
 from gloamet.trace.geometry.camera_rays import camera_ray, sample_pixel_filter
 from gloamet.trace.geometry.embree import CAMERA_MASK, PATH_MASK
 from gloamet.trace.geometry.rays import intersect
-from gloamet.trace.geometry.records import BySource, GuidedSample, PathResult, PathStart, Ray, Sampler, Vertex
+from gloamet.trace.geometry.records import (
+    MIRROR_PDF,
+    NO_SAMPLE,
+    BySource,
+    GuidedSample,
+    PathResult,
+    PathStart,
+    Ray,
+    Sampler,
+    Vertex,
+)
 from gloamet.trace.geometry.sampler import (
     GOLDEN,
     MIX2,
@@ -322,11 +332,11 @@ def trace_path(scene, env, sampler, start, max_bounces):
         state, u, v = next_2d(state, pixel, sample, pair + 2)
         state, pick, survival = next_pair(state)
         scatter = sample_bsdf(bsdf, u, v, pick)
-        if scatter.pdf < F(0) or dot(scatter.direction, face) <= F(0):
+        if scatter.pdf == NO_SAMPLE or dot(scatter.direction, face) <= F(0):
             break
         ray, vertex, mask, travelled, ahead = Ray(origin, scatter.direction), origin, _PATH, F(0), False
         throughput, pdf, bounces = mul(throughput, scatter.weight), scatter.pdf, bounces + 1
-        specular, scattered = pdf == F(0), scattered or pdf > F(0)
+        specular, scattered = pdf == MIRROR_PDF, scattered or pdf > F(0)
         if specular:
             continue
         if towards_lamp.pdf > F(0) and cone_pdf(towards_lamp.cone, scatter.direction) > F(0):

@@ -1,13 +1,13 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A scene flattened into the arrays the kernels read, and its ray structure.
+"""A scene flattened into the arrays the kernels read, and its acceleration structure.
 
 Layouts. vertices (V, 3), normals (V, 3), uvs (V, 2), colours (V or 1, 3) float32; triangles (T, 3) uint32:
 the six classes of `embree` one after another in world space, then the instanced shapes in their own space.
 first (6,) int64 says where each class begins, instance_first (I,) where each instance's shape does.
-triangle_material (T,) int32; flags (T,) uint8: SMOOTH for vertex normals, COLOURED for vertex colours.
-instance_parity (I, 18): the rows of the 3x3 that turns normals, then of the 3x3 that turns directions.
+triangle_material (T,) int32; flags (T,) uint8: HAS_VERTEX_NORMALS, HAS_VERTEX_COLOUR.
+instance_parity (I, 18): the rows of the 3x3 matrix for normals, then of the 3x3 matrix for directions.
 triangle_part (T,) and instance_part (I,) int32 lead back to the scene's parts. The rest is described in
-`materials` and `plane`.
+`surfaces.materials` and `surfaces.ground_plane`.
 """
 
 from __future__ import annotations

@@ -98,7 +98,7 @@ def shadow_tip_m(image: np.ndarray) -> tuple[float, float]:
 
 
 @pytest.mark.proof(
-    "The shadow of a pole under a panorama", source="cotangent of its sun's height", kind="physics"
+    "The shadow of a pole under a panorama", source="cotangent of its sun's elevation", kind="physics"
 )
 @pytest.mark.parametrize("turn", [0.0, 75.0])
 @pytest.mark.parametrize("how", [relit, exact])

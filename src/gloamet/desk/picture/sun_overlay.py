@@ -166,7 +166,7 @@ def draw_arrow(p: QPainter, box: QRectF, document: Document, towards: Array) -> 
     p.drawPath(head)
     off = math.degrees(math.acos(max(-1.0, min(1.0, z))))
     p.setFont(theme.font(theme.SMALL, True))
-    text = "behind" if off > 90.0 else f"{off:.0f}°"
+    text = "behind camera" if off > 90.0 else f"{off:.0f}°"
     at = back - QPointF(x, y) * 18.0
     wide = p.fontMetrics().horizontalAdvance(text)
     _draw_label(

@@ -2,9 +2,9 @@
 """Embree through ctypes: the library of the `embreex` wheel, scenes built from flat arrays.
 
 Vertices (V, 3) float32 and triangles (T, 3) uint32 enter; a scene handle for the kernels leaves. Triangles
-come in CLASSES, one geometry each, whose mask bit is 1 << class: opaque or pervious (glass and leaves with
-holes), and each of these ordinary, unseen by the camera, or casting no shade. Rays ask for the classes they
-mean. Instances follow as geometries CLASSES, CLASSES + 1, ...
+come in RAY_CLASSES classes, one geometry each, whose mask bit is 1 << class: OPAQUE or TRANSMISSIVE (glass, and
+leaves with alpha), plus CAMERA_INVISIBLE or NO_SHADOW. Rays have a mask of classes. Instances follow as geometries
+RAY_CLASSES, RAY_CLASSES + 1, ...
 """
 
 from __future__ import annotations
@@ -26,9 +26,9 @@ OPAQUE, TRANSMISSIVE = 0, 1
 CAMERA_INVISIBLE, NO_SHADOW = 2, 4  # added to the above
 RAY_CLASSES = 6
 SPARE_VERTICES = 1  # Embree reads 16 bytes at the last vertex
-CAMERA_MASK = 0b110011  # all but the unseen
-PATH_MASK = 0b001111  # all that cast shade
-OPAQUE_MASK, TRANSMISSIVE_MASK = 0b000101, 0b001010  # of those
+CAMERA_MASK = 0b110011  # all but CAMERA_INVISIBLE
+PATH_MASK = 0b001111  # all but NO_SHADOW
+OPAQUE_MASK, TRANSMISSIVE_MASK = 0b000101, 0b001010  # of PATH_MASK
 _TRIANGLE, _INSTANCE, _INDEX, _VERTEX = 0, 121, 0, 1
 _UINT3, _FLOAT3, _FLOAT3X4_ROWS = 0x5003, 0x9003, 0x9134
 _POINTER = ctypes.c_void_p
@@ -107,7 +107,7 @@ class Instance:
 class RayScene:
     """A built acceleration structure; `handle` goes to the kernels, the arrays stay alive with it.
 
-    vertices end with SPARE_VERTICES unused rows; classes holds the triangles of each class, CLASSES arrays.
+    vertices (V + SPARE_VERTICES, 3) float32 end with unused rows; classes are RAY_CLASSES arrays of triangles (T, 3).
     """
 
     def __init__(

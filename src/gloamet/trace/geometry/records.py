@@ -86,8 +86,15 @@ class BsdfValue(NamedTuple):
     pdf: Scalar
 
 
+NO_SAMPLE, MIRROR_PDF = (
+    np.float32(-1),
+    np.float32(0),
+)  # of a BsdfSample: the path ends; a mirror, whose density is a Dirac delta
+
+
 class BsdfSample(NamedTuple):
-    """Where a path goes on: value over density per channel; pdf 0 for a mirror, −1 for an end."""
+    """A sampled direction, the BSDF's value over its pdf per channel, and the pdf: NO_SAMPLE or MIRROR_PDF are
+    special."""
 
     direction: Triple
     weight: Triple

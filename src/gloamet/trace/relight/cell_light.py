@@ -146,7 +146,7 @@ class CellLight:
     def _append_cells(
         self, places: Floats, keys: NDArray[np.int64], rows: NDArray[np.int32], cancelled: Callable[[], bool]
     ) -> bool:
-        """Take new places (cells, MEMBERS, HIT_WORDS) beside the old ones, and look round from each."""
+        """Append new cells' members (cells, members, HIT_WORDS), and gather the samples of each."""
         new = len(places)
         looking = (self._arrays, CellLookup(self._anchor, keys, rows))
         seen = self._gather_samples(looking, places, 0, self._samples, cancelled)

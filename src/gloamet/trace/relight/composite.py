@@ -39,7 +39,7 @@ NORMAL, COLOUR, THROUGH, SPECULAR_KIND = 0, 3, 6, 7
 SKY_U, SKY_V, GROUND_SHARE, SKY_X = 0, 1, 2, 6
 DIFFUSE_WORDS, SPECULAR_WORDS = 8, 8
 MATT, DIELECTRIC, METAL = F(0), F(1), F(2)
-_BELOW = F(9)  # the x of a direction that does not rise
+_NOT_RISING = F(9)  # in SKY_X of a mirrored direction that points below the horizon: no component is as large
 _FROM_BYTE = F(1 / 255)
 # columns of specular: colour, cosine to the viewer and its Smith root, the base's coupling, alpha and strength
 _COLOUR, _NV, _ROOT, _COUPLING, _ALPHA, _STRENGTH = 0, 3, 4, 5, 6, 7
@@ -56,7 +56,7 @@ def pack_diffuse(points, shading, first, last, diffuse):
             direction = triple(points, i, p.POINT_POSITION)
             diffuse[i, SKY_U], diffuse[i, SKY_V] = points[i, p.SKY_U], points[i, p.SKY_V]
             diffuse[i, GROUND_SHARE] = points[i, p.GROUND_FADE]
-            diffuse[i, SKY_X] = direction[0] if direction[2] > F(0) else _BELOW
+            diffuse[i, SKY_X] = direction[0] if direction[2] > F(0) else _NOT_RISING
             diffuse[i, SKY_X + 1] = direction[1]
         elif kind == F(p.SURFACE_PIXEL):
             strength, metal = points[i, p.POINT_SPECULAR], points[i, p.POINT_METALNESS]
@@ -110,7 +110,7 @@ def _sky_seen(env, gains, diffuse, i):
     )
     light = add(mul(sky, gains.sky), mul(scale(env.ground_sun, fraction), gains.sun))
     x, y = diffuse[i, SKY_X], diffuse[i, SKY_X + 1]
-    if x != _BELOW:
+    if x != _NOT_RISING:
         direction = (x, y, math.sqrt(max(F(0), F(1) - x * x - y * y)))
         if dot(direction, sun.direction) >= sun.cos_radius:
             disc *= (F(1) - fraction) * sun_disc_radiance(sun, direction)

@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Pieces of surface in world space that share one light: where a look ends, and the table it reads there.
+"""World-space cells of surface that share one radiance, and the table that holds it.
 
-The light table is (rows, 3) float32, radiance in AP1: first SKY_BINS directions of the sky, then GROUND (what
-lies below the horizon), UNKNOWN (the mean of all cells), then the cells. A cell is a cube of space, the axis
+The light table is (rows, 3) float32, radiance in AP1: SKY_BINS rows of sky directions, GROUND_ROW (below the horizon),
+UNKNOWN_ROW (the mean of all cells), then the cells from FIRST_CELL on. A cell is a cube of space, the axis
 its faces look along and their material; cubes grow with the distance from where the cache was made, so that
 near corners are fine and far plains coarse. Keys are int64, found in an open-addressed table.
 """
@@ -23,8 +23,10 @@ from gloamet.trace.geometry.vec import BLACK, add, add_scaled, mul, put, scale, 
 SKY_BIN_ROWS, SKY_BIN_COLUMNS = 24, 48
 SKY_BINS = SKY_BIN_ROWS * SKY_BIN_COLUMNS
 GROUND_ROW, UNKNOWN_ROW, FIRST_CELL = SKY_BINS, SKY_BINS + 1, SKY_BINS + 2
-LOG2_CELLS_PER_DISTANCE = 4  # a cell at a distance between 8 and 16 m is 2 ** -(FINENESS - 3) m wide
-COARSE_LEVELS = 3  # the cube asked when a cell is unknown is 2 ** COARSER as wide
+LOG2_CELLS_PER_DISTANCE = (
+    4  # a cell at a distance between 8 and 16 m is 2 ** -(LOG2_CELLS_PER_DISTANCE - 3) m wide
+)
+COARSE_LEVELS = 3  # the cube read when a cell is unknown is 2 ** COARSE_LEVELS as wide
 _COARSE_MATERIAL = 0x3FF
 _EMPTY = np.int64(-1)
 _SUBSAMPLES = 3  # sub-directions along each side of a bin
@@ -164,9 +166,9 @@ def _reservoir_add(members, filled, c, h, state):
 def insert_hits(lookup, hits, materials, begin, most, members, filled):
     """Give every hit its cell and its coarse cube while there are fewer than `most`; returns how many there are.
 
-    hits (n, ...): place, normal and more, with materials (n,) int32, -1 for none. The first `begin` cells stay as
-    they are. members (most - begin, MEMBERS) int32 keeps a fair draw of each new cell's hits, filled
-    (most - begin,) how many it had.
+    hits (n, HIT_WORDS) float32: position in metres (3), normal (3), then columns that are not read here; materials (n,)
+    int32: material of each hit, -1 for none. The first `begin` cells do not change. members (most - begin, M) int32
+    receives a reservoir sample of each new cell's hits (rows of hits), filled (most - begin,) int32 their number.
     """
     count, state = begin, np.uint64(1)
     for h in range(len(hits)):
@@ -183,10 +185,11 @@ def insert_hits(lookup, hits, materials, begin, most, members, filled):
 
 @njit(**KERNEL_OPTIONS)
 def resample_members(lookup, hits, materials, members, filled):
-    """Draw places, as `insert_hits` does, among further hits for the cells there are, (cells, CANDIDATES) and (cells,).
+    """Sample members, as `insert_hits` does, among further hits for the existing cells.
 
-    A cube stands for what is in no cell: only such hits are its own. Those it had at first lay in cells too, and
-    places that walks often meet are seldom lit like those they miss.
+    hits (n, HIT_WORDS) and materials (n,) as in `insert_hits`; members (cells, M) and filled (cells,) int32 are
+    written. A coarse cube is read for points that lie in no cell, so only hits in no cell become its members: points
+    that walks often reach are seldom lit like those they miss.
     """
     state = np.uint64(1)
     for h in range(len(hits)):

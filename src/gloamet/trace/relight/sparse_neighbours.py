@@ -1,9 +1,11 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Pixels of a cache that evening out cannot help: threads, leaves, edges a pixel wide. They borrow from their like.
+"""Pixels that the à-trous filter cannot smooth: threads, leaves, edges one pixel wide. They take a mean of similar
+ones.
 
-Found once per camera: pixels (m,) int32 with few like neighbours, and neighbours (m, LENDERS) int32, the nearest pixels
-of the same surface, or failing that of the same colour as far away; where there are few they are repeated, with the
-pixel itself. A gathered picture (3, n) then takes at those pixels the mean of the neighbours, before it is evened out.
+Found once per camera: pixels (m,) int32 with few similar neighbours, and neighbours (m, MAX_NEIGHBOURS) int32, the
+nearest pixels of the same surface, or else of the same colour at the same distance; where there are few they repeat,
+with the pixel itself. A gathered picture (3, n) takes the mean of the neighbours at those pixels before it is
+filtered.
 """
 
 from __future__ import annotations
@@ -15,13 +17,13 @@ from gloamet.trace.relight.atrous_filter import edge_stopping_weight
 from gloamet.trace.relight.points import ALBEDO, PIXEL_KIND, POINT_POSITION, SURFACE_PIXEL
 
 MAX_NEIGHBOURS, SEARCH_RADIUS = 16, 6
-MIN_SIMILAR = 13  # like pixels among the 24 around that make evening out possible
+MIN_SIMILAR = 13  # similar pixels among the 24 around a pixel from which the filter works
 SAME_COLOUR, SAME_PLACE = F(0.1), F(0.1)  # of reflectance; of the distance to the eye
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _is_similar(small, eye, i, j, strict):
-    """Whether pixel j may lend to pixel i: the same surface, or only a like one near it."""
+    """Whether pixel j is similar to pixel i: of the same surface, or, not strict, of a similar one near it."""
     points, shading = small.points, small.shading
     if shading[j, PIXEL_KIND] != F(SURFACE_PIXEL):
         return False
@@ -53,7 +55,7 @@ def _nearest_similar(small, eye, x, y, strict, neighbours):
 
 @njit(**KERNEL_OPTIONS)
 def find_sparse_pixels(small, eye, y0, y1, marks, neighbours):
-    """Rows y0..y1 of marks (n,) uint8, 1 for a pixel that borrows, and its row of neighbours (n, LENDERS) int32."""
+    """Write rows y0..y1 of marks (n,) uint8, 1 for a sparse pixel, and of neighbours (n, MAX_NEIGHBOURS) int32."""
     width, height = small.width, small.height
     for y in range(y0, y1):
         for x in range(width):

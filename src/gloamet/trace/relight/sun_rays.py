@@ -40,6 +40,7 @@ from gloamet.trace.surfaces.visibility import (
 SURFACE_KIND = np.uint8(SURFACE_PIXEL)
 SHADOWED, FULLY_LIT, BYTE_MASK, FROM_BYTE = np.uint32(0), np.uint32(0xFFFFFF), np.uint32(0xFF), F(1 / 255)
 MIN_COPLANAR = 2  # of the four round a pixel lie in its plane: then it may be like them
+FACING_AWAY = F(-1)  # a cosine below zero: the pixel sends no ray to the sun
 NEIGHBOURS = ((-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1))
 
 
@@ -52,13 +53,13 @@ class Packet(NamedTuple):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _sun_cosine(points, i, sun):
-    """Cosine of the sun on a pixel's point, negative from behind where no light comes through."""
+    """Cosine of the sun on a pixel's point, FACING_AWAY from behind where the surface does not transmit."""
     cosine, face = dot(triple(points, i, POINT_NORMAL), sun), dot(triple(points, i, FACE_NORMAL), sun)
     if cosine > F(0) and face > F(0):
         return cosine
     if points[i, POINT_TRANSLUCENCY] > F(0) and face < F(0):
         return abs(cosine)
-    return F(-1)
+    return FACING_AWAY
 
 
 @njit(**INLINE_KERNEL_OPTIONS)

@@ -15,7 +15,7 @@ from numba import njit
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, F
 from gloamet.shipped_data import DATA
-from gloamet.trace.geometry.records import Bsdf, BsdfSample, BsdfValue
+from gloamet.trace.geometry.records import MIRROR_PDF, NO_SAMPLE, Bsdf, BsdfSample, BsdfValue
 from gloamet.trace.geometry.vec import (
     BLACK,
     add,
@@ -215,12 +215,12 @@ def sample_bsdf(bsdf, u, v, pick):
         if bsdf.alpha < MIRROR_ALPHA:
             f0, f90 = specular_f0(bsdf)
             reflectance = schlick_fresnel(f0, f90, dot(bsdf.normal, bsdf.to_viewer))
-            return BsdfSample(direction, scale(reflectance, F(1) / bsdf.specular_probability), F(0))
+            return BsdfSample(direction, scale(reflectance, F(1) / bsdf.specular_probability), MIRROR_PDF)
     else:
         direction = sample_cosine_hemisphere(bsdf.normal, u, v)
     f = eval_bsdf(bsdf, direction)
     if f.pdf <= F(1e-9):
-        return BsdfSample(direction, BLACK, F(-1))
+        return BsdfSample(direction, BLACK, NO_SAMPLE)
     return BsdfSample(direction, scale(f.value, F(1) / f.pdf), f.pdf)
 
 

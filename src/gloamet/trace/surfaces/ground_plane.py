@@ -1,9 +1,10 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The endless ground inside the kernels: where a ray meets it, how it melts into the horizon, ripples.
+"""The infinite ground plane inside the kernels: intersection, fade at the horizon, ripples.
 
-plane (PLANE_WORDS,) float32: ON, HEIGHT, squared RADIUS, CENTRE (2), the HOLE's corners (4), sines of the
-elevations where the ground is seen whole (LOW) and not at all (HIGH), WATER and RIPPLE. It is met by
-arithmetic, not by triangles, so it reaches the horizon without running out of figures.
+plane (GROUND_WORDS,) float32: ON (0 or 1), HEIGHT in metres, RADIUS squared in m2, CENTRE (2) and the HOLE's corners
+(4) in metres, sines of the elevations below which the ground is opaque (LOW) and above which it is not visible
+(HIGH), WATER (0 or 1) and RIPPLE strength. It is intersected analytically, so it reaches the horizon without loss of
+precision.
 """
 
 from __future__ import annotations
@@ -20,6 +21,7 @@ from gloamet.stage.ground import GroundPlane
 F = np.float32
 ON, HEIGHT, RADIUS, CENTRE, HOLE, LOW, HIGH, WATER, RIPPLE = 0, 1, 2, 3, 5, 9, 10, 11, 12
 GROUND_WORDS = 13
+NO_GROUND = F(-1)  # distance of a ray that does not hit the plane
 WAVE_COUNT = 6
 _WAVE_ANGLES = np.array([0.3, 1.9, 2.7, 4.1, 5.0, 5.9], np.float32)
 _WAVELENGTHS_M = np.array([2.9, 1.7, 0.93, 0.61, 0.37, 0.23], np.float32)
@@ -44,19 +46,19 @@ def pack_ground(ground: GroundPlane | None) -> NDArray[np.float32]:
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def ground_distance(plane, ray, t):
-    """Distance to the ground if it lies before t, else -1."""
+    """Distance to the ground if it lies before t, else NO_GROUND."""
     o, d = ray.origin, ray.direction
     if plane[ON] == F(0) or d[2] >= F(0):
-        return F(-1)
+        return NO_GROUND
     s = (plane[HEIGHT] - o[2]) / d[2]
     if s <= F(0) or s >= t:
-        return F(-1)
+        return NO_GROUND
     x, y = o[0] + s * d[0], o[1] + s * d[1]
     a, b = x - plane[CENTRE], y - plane[CENTRE + 1]
     if a * a + b * b > plane[RADIUS]:
-        return F(-1)
+        return NO_GROUND
     if plane[HOLE] < x and x < plane[HOLE + 2] and plane[HOLE + 1] < y and y < plane[HOLE + 3]:
-        return F(-1)
+        return NO_GROUND
     return s
 
 

@@ -1,12 +1,20 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Materials, lamps and ground as the rows of numbers the kernels read.
+"""Materials, textures and lamps as the tables that the kernels read. Stage materials enter, float32 arrays leave.
 
-materials (M, MATERIAL_WORDS) float32, columns named below: RED is the base colour in AP1, FACTOR the same in
-Rec.709 for use with a picture and MEAN the picture's mean; EMISSION is AP1 cd/m2. The last row is the
-ground's. texels (N, 4) uint8, pictures one after another; pictures (P, 3) int32: first texel, width, height.
-lamps (L, LAMP_WORDS) float32, one row for each glowing triangle or point: AT its first corner or place,
-FIRST and SECOND edge (a spot's direction in FIRST), LIGHT the AP1 radiance in cd/m2 (intensity in cd for a
-point), CHANCE of picking it and SUM of the chances up to it.
+materials (M, MATERIAL_WORDS) float32, one row per material, the ground's last. Columns: BASE_COLOUR (3) in AP1,
+ROUGHNESS, METALNESS, IOR, THIN (1 for a pane without volume), BASE_TEXTURE and ROUGHNESS_TEXTURE (rows of textures,
+-1 for none), SPECULAR strength 0..1, KIND (MATT, GLOSSY or GLASS), TEXTURE_FACTOR (3) the base colour in Rec.709 to
+multiply a texture with, TRANSMISSION 0..1, TEXTURE_STRENGTH 0..1, TEXTURE_MEAN (3) in Rec.709, EMISSION (3) AP1
+radiance in cd/m2, EMISSION_TEXTURE (row or -1), TWO_SIDED_EMISSION (0 or 1), EMITTER_PDF (selection pdf of its lamps
+per m2), NORMAL_TEXTURE (row or -1), NORMAL_STRENGTH, CUTOUT (alpha cutoff), TRANSLUCENCY (diffuse transmission 0..1),
+COAT (0..1), COAT_ALPHA, MIRRORED_LAMP_WEIGHT 0..1.
+
+texels (N, 4) uint8: all textures one after another. textures (P, 3) int32: first texel, width, height.
+
+lamps (L, LAMP_WORDS) float32, one row per emissive triangle or point light. Columns: LAMP_KIND (TRIANGLE_LAMP or
+POINT_LAMP), LAMP_CDF and LAMP_PDF of selecting it, LAMP_ORIGIN (3) its first corner or position in metres,
+LAMP_EDGE_U (3) and LAMP_EDGE_V (3) its edges (for a spot LAMP_EDGE_U is its direction), LAMP_RADIANCE (3) AP1
+radiance in cd/m2 (for a point: intensity in cd), COS_FULL and COS_OUTER of a spot's cone.
 """
 
 from __future__ import annotations
@@ -199,11 +207,11 @@ def _point_row(lamp: Lamp) -> Floats:
 
 
 def make_lamp_table(scene: Scene, materials: Floats) -> tuple[Floats, list[Floats]]:
-    """Everything that glows, ready to be picked by its power, and the same lamp by lamp.
+    """All emitters, to be selected by their power, and the same lamp by lamp.
 
-    Writes LAMP_DENSITY into the materials, and MIRRORED by the smallest lamp of each.
+    Writes EMITTER_PDF into the materials, and MIRRORED_LAMP_WEIGHT by the smallest lamp of each.
 
-    A surface that glows through a picture is left to be met by chance.
+    A surface whose emission has a texture is not in the table; paths find it by BSDF sampling only.
     """
     blocks = []
     for part in scene.parts:
