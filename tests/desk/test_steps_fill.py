@@ -100,7 +100,7 @@ def test_a_light_says_what_is_not_natures_and_goes_back_alone(window: DeskWindow
     assert row.changed.isHidden() and fill.balance.reset.isHidden()
     session.change("fill", sky_stops=-1.0, sun_stops=0.5)
     session.change("fill", sky_saturation=0.5, sky_indirect_stops=1.0)
-    assert row.summary.text() == "gain × 0.5, indirect +1.0 stops, saturation × 0.50"
+    assert row.summary.text() == "Gain × 0.5, indirect +1.0 stops, saturation × 0.50"
     row.back.click()
     assert session.document.fill == FillState(sun_stops=0.5)
     fill.balance.reset.click()
@@ -118,7 +118,7 @@ def test_a_light_is_switched_off_and_heard_alone(window: DeskWindow, fill: FillS
     fill.balance.rows["sky"].solo.click()
     assert session.document.fill.solo == ""
     row.on.click()
-    assert not session.document.fill.sun_on and row.summary.text() == "off"
+    assert not session.document.fill.sun_on and row.summary.text() == "Off"
 
 
 def test_a_gain_traces_nothing_anew_and_each_source_has_its_small_picture(
@@ -305,12 +305,12 @@ def test_cards_read_every_source_and_follow_a_gain_at_once(
     qtbot.waitUntil(lambda: session.read is not None and bool(card.levels()), timeout=60_000)
     before = {name: whole for name, whole, _ in card.levels()}
     assert card.cards is not None and card.unbalanced is not None
-    assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural) == "as physical"
+    assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural) == "Same as physical"
     session.change("fill", sky_stops=1.0)
     after = {name: whole for name, whole, _ in card.levels()}
     assert after["sky"] == pytest.approx(2.0 * before["sky"], rel=1e-4)
     assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural).startswith(
-        f"physical {lux_text(sum(before.values()))}"
+        f"Physical {lux_text(sum(before.values()))}"
     )
     session.change("sky", saturation=0.5)  # the sky is nobody's but the artist's now
     assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural).startswith("before balancing")
@@ -333,7 +333,7 @@ def test_a_spot_is_clicked_read_and_taken_away(window: DeskWindow, fill: FillSte
     (spot,) = session.document.fill.spots
     assert (spot.name, spot.x, spot.y) == ("A", pytest.approx(0.3, abs=0.01), pytest.approx(0.8, abs=0.01))
     assert page.rows[0].name.text() == "A" and "cd/m²" in page.rows[0].text.text()
-    qtbot.waitUntil(lambda: page.rows[0].card.text().startswith("card"), timeout=60_000)
+    qtbot.waitUntil(lambda: page.rows[0].card.text().startswith("Card"), timeout=60_000)
     with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: len(f.spots) == 2):
         spot_actions.add_spot(session, 0.6, 0.2)
     assert page.contrast.text().startswith("A over B: ")

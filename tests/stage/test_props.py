@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Shade makers, figure, balls and card: measures that are known, and regression values of what grows by chance."""
+"""Trees, screens, figure, balls and card: known dimensions, and regression values of random shapes."""
 
 from __future__ import annotations
 

@@ -62,13 +62,13 @@ class SunlitSpan:
     fraction: float
 
     def sentence(self, name: str) -> str:
-        """What the span says; over weeks the sun comes earlier or later, so the clock is that of a named day."""
+        """The span as a sentence; over weeks the sun comes earlier or later, so a clock time has its day."""
         times = f"{self.begins:%-H:%M}–{self.ends:%-H:%M}"
         up_to = f"up to {100 * self.fraction:.0f} % of it"
         if self.first == self.last:
-            return f"reaches {name} on {_day(self.first)} {times}, {up_to}"
+            return f"The sun reaches {name} on {_day(self.first)} {times}, {up_to}"
         days = f"from {_day(self.first)} to {_day(self.last)}"
-        return f"reaches {name} {days}, {times} on {_day(self.begins.date())}, {up_to}"
+        return f"The sun reaches {name} {days}, {times} on {_day(self.begins.date())}, {up_to}"
 
 
 def _day(day: date) -> str:

@@ -17,7 +17,7 @@ from gloamet.light_layers import LIGHT_LAYERS, Gains
 
 Floats = NDArray[np.float32]
 SOURCES = LIGHT_LAYERS  # a card reads every light, in the order of the table
-CARDS = ("level", "facing the camera", "facing the sun")
+CARDS = ("horizontal", "facing the camera", "facing the sun")
 BALL_PX = 40  # across
 
 

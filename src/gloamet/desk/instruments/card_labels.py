@@ -55,7 +55,7 @@ def unbalanced_label(now: CardLight, unbalanced: CardLight, index: int, natural:
     """What a card would get without the balance of lights, where that is another light than now's: what nature puts
     there, where the sky is nature's too."""
     lux, plain = (float(luminance(cards.whole[index].astype(float).sum(0))) for cards in (now, unbalanced))
-    labels, name = card_labels(unbalanced, index), "physical" if natural else "before balancing"
+    labels, name = card_labels(unbalanced, index), "Physical" if natural else "Before balancing"
     if abs(lux - plain) < SEEN * max(lux, plain) and card_labels(now, index) == labels:
-        return f"as {name}" if plain > 0.0 else ""
+        return f"Same as {name.lower()}" if plain > 0.0 else ""
     return f"{name} {lux_text(plain)}   {labels}"

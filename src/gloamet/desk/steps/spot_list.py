@@ -81,7 +81,7 @@ class SpotRow(QWidget):
             return ""
         cards = read.spots.under(self.session.gains())
         lux = float(luminance(cards.whole[self.index].astype(float).sum(0)))
-        return f"card {lux_text(lux)}   {card_labels(cards, self.index)}" if lux > 0.0 else ""
+        return f"Card {lux_text(lux)}   {card_labels(cards, self.index)}" if lux > 0.0 else ""
 
 
 class SpotList(QWidget):

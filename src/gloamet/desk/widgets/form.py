@@ -86,7 +86,7 @@ class LinkRow(QWidget):
         super().__init__()
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(14)
+        row.setSpacing(10)
         self.links = [link(*word) for word in actions]
         for item in self.links:
             row.addWidget(item)

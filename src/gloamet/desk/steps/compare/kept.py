@@ -145,7 +145,7 @@ class KeptPage(StepPanel):
         grid = QGridLayout(parts_widget)
         grid.setContentsMargins(0, 0, 0, 0)
         for index, part in enumerate(PARTS):
-            box = QCheckBox(part)
+            box = QCheckBox(sentence(part))
             box.setToolTip(f"Restore only its {part}, together with other ticked parts.")
             self.parts[part] = box
             grid.addWidget(box, *divmod(index, 3))

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets.document_fields import number_field, reach
-from gloamet.desk.widgets.form import label, link
+from gloamet.desk.widgets.form import label, link, sentence
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -113,7 +113,7 @@ class ChainLink(QWidget):
         self._shown = state
         changed = state != self._neutral
         summary = self.summary()
-        self.summary_label.setText(summary)
+        self.summary_label.setText(sentence(summary))
         self.summary_label.setVisible(bool(summary))
         self.reset.setVisible(changed)
         self.without.setVisible(changed and state.on)

@@ -59,7 +59,7 @@ class ExposurePage(StepPanel):
         for camera_row in self.camera.values():
             self.add(camera_row)
         self.follows = SegmentedControl(session, "expose", "dependent_setting", FOLLOWERS)
-        self.add(pair(label("Dependent on exposure", "note"), self.follows))
+        self.add(pair(label("Computed", "note"), self.follows))
         self.group("Spot readings")
         self.spots = SpotList(session)
         self.add(self.spots)

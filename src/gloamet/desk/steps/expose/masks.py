@@ -64,7 +64,7 @@ class MaskControls(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 0)
         column.setSpacing(2)
-        column.addWidget(label(f"{mask.kind.capitalize()}mask", "head"))
+        column.addWidget(label(f"{mask.kind.capitalize()} mask", "head"))
         self.target = label("", "note", wrap=True)
         self.tools = self._tools()
         if self.tools is not None:

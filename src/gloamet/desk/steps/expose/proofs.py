@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QGridLayout, QToolButton, QWidget
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
-from gloamet.desk.widgets.form import label
+from gloamet.desk.widgets.form import label, sentence
 from gloamet.develop.proofs import PROOFS, proofed, warning_labels, warnings_of
 
 PICTURE, SMALL = QSize(112, 76), QSize(56, 38)
@@ -38,7 +38,7 @@ class ProofsPage(StepPanel):
         self.buttons: dict[str, QToolButton] = {}
         for index, proof in enumerate(PROOFS.values()):
             button = QToolButton()
-            button.setText(proof.name)
+            button.setText(sentence(proof.name))
             button.setCheckable(True)
             button.setToolTip(f"{proof.description} Click to show it large, click again to return.")
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)

@@ -212,5 +212,5 @@ class ScopePanel(QWidget):
         if frame is None:
             return
         clipped, crushed = fractions_at_the_ends(frame.pixels[::3, ::3])
-        self.ends.setText(f"white {100 * clipped:.1f} %  black {100 * crushed:.1f} %")
+        self.ends.setText(f"White {100 * clipped:.1f} %  black {100 * crushed:.1f} %")
         self.ends.setToolTip("Fraction of the picture with a channel at maximum, and fraction at zero.")

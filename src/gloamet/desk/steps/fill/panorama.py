@@ -124,7 +124,7 @@ class PanoramaPage(StepPanel):
         self._place(Switch(self.session, "panorama", "mirrored", "Mirror horizontally"))
 
     def _add_level(self) -> None:
-        self._head("Level")
+        self._head("Illuminance")
         field = replace(number_field("panorama", "illuminance_lx"), labels=(("As in the file", 0.0),))
         self.level = NumberRow(
             self.session, "panorama", "illuminance_lx", "Horizontal illuminance", theme.PANORAMA, field=field

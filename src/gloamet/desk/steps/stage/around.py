@@ -77,7 +77,7 @@ class AroundPage(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.group("Below the horizon")
+        self.group("Ground")
         self.add(
             SegmentedControl(session, "stage.ground", "kind", [(k, k) for k in ("endless", "disc", "none")])
         )
@@ -93,9 +93,9 @@ class AroundPage(StepPanel):
         self.add(self.level)
         self.add(self.radius)
         self.group("Horizon")
-        self.add(NumberRow(session, "stage.ground", "horizon_deg", "Height", from_zero=True))
+        self.add(NumberRow(session, "stage.ground", "horizon_deg", "Elevation", from_zero=True))
         self.add(NumberRow(session, "stage.ground", "softness_deg", "Horizon softness"))
-        self.group("Shade makers and references")
+        self.group("Props")
         for kinds in (
             ("tree", "screen", "figure"),
             ("mirror ball", "grey ball", "grey card"),
@@ -161,5 +161,5 @@ class AroundPage(StepPanel):
         for lamp in lamps:
             self.lamp_rows.addWidget(lamp_row(self.session, lamp))
         text = f"Emissive: {', '.join(glowing)}. Select the part to change its emission." if glowing else ""
-        self.lamps.setText(text or ("" if lamps else "none"))
+        self.lamps.setText(text or ("" if lamps else "None"))
         self.lamps.setVisible(bool(self.lamps.text()))

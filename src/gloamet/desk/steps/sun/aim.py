@@ -302,12 +302,12 @@ class AimPage(StepPanel):
         elif reach is None:
             self.spans.setText("Pick a surface to see on the year cloth when it is sunlit.")
         elif reach.best is None:
-            self.spans.setText(f"{measured} is never sunlit within this search.")
+            self.spans.setText(f"“{measured}” is never sunlit within this search.")
         else:
             lines = [span.sentence("it") for span in reach.spans[:MOST_SPANS]]
             more = len(reach.spans) - MOST_SPANS
-            lines += [f"and {more} shorter spans"] if more > 0 else []
-            self.spans.setText(f"{measured} is sunlit\n" + "\n".join(f"·  {line}" for line in lines))
+            lines += [f"{more} shorter spans."] if more > 0 else []
+            self.spans.setText(f"Sunlight on “{measured}”\n" + "\n".join(lines))
             self.best.setText(f"Largest on {reach.best.day} {reach.best:%b %H:%M}, {reach.gap}")
 
     def _go_best(self) -> None:

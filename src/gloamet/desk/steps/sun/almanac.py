@@ -133,7 +133,7 @@ class Steps(QWidget):
             for sign, word in ((-1, "‹"), (1, "›")):
                 where = "back" if sign < 0 else "on"
                 item = link(word, f"One {unit} {where}.", partial(sun_actions.step, session, unit, sign))
-                item.setFixedWidth(12)
+                item.setFixedWidth(11)
                 self.links[unit, sign] = item
             row.addWidget(self.links[unit, -1])
             row.addWidget(label(unit, "note"))
