@@ -43,7 +43,7 @@ class _Parser(argparse.ArgumentParser):
 
 def build_parser(only: str | None = None) -> argparse.ArgumentParser:
     """The whole command line, or the part of one command: the others are not even imported."""
-    parser = _Parser(prog="gloamet", description="A desk for daylight.")
+    parser = _Parser(prog="gloamet", description="Physical daylight for architectural and product renders.")
     parser.add_argument("--version", action="version", version=f"gloamet {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
     for name in COMMANDS if only is None else (only,):

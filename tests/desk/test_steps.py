@@ -144,10 +144,7 @@ def test_sizes_of_the_saved_picture_shape_the_picture_on_screen(window: DeskWind
     compiled = window.session.compiled
     assert compiled is not None
     need = memory_needed(compiled, 3840, 2160, window.session.document.output.denoise)
-    assert (
-        step(window, OutputStep).memory.text()
-        == f"Memory needed for saving: about {need / 1e9:.1f} GB of memory."
-    )
+    assert step(window, OutputStep).memory.text() == f"Memory needed for saving: about {need / 1e9:.1f} GB."
     assert 3e9 < need < 8e9  # a 4K picture on a small scene
     box = window.picture.target()
     assert box.width() / box.height() == pytest.approx(16 / 9, rel=0.01)

@@ -84,12 +84,12 @@ def test_colour_and_height_set_lights_apart_too() -> None:
 @pytest.mark.parametrize(
     ("bearing", "words"),
     [
-        (0.0, "against you:"),
-        (180.0, "from behind you:"),
+        (0.0, "sun behind the subject:"),
+        (180.0, "behind the camera:"),
         (90.0, "from the right:"),
         (270.0, "from the left:"),
-        (45.0, "against you from the right:"),
-        (225.0, "over your left shoulder:"),
+        (45.0, "behind the subject, right:"),
+        (225.0, "behind the camera, left:"),
     ],
 )
 def test_a_reason_says_where_the_light_comes_from(bearing: float, words: str) -> None:

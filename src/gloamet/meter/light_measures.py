@@ -144,12 +144,12 @@ def _from_where(azimuth_deg: float) -> str:
     turn = (azimuth_deg + 180.0) % 360.0 - 180.0
     side = "right" if turn > 0.0 else "left"
     if abs(turn) < 25.0:
-        return "backlit"
+        return "behind the subject"
     if abs(turn) > 150.0:
-        return "from behind the camera"
+        return "behind the camera"
     if abs(turn) < 70.0:
-        return f"backlit from the {side}"
-    return f"from the {side}" if abs(turn) < 110.0 else f"from behind, {side}"
+        return f"behind the subject, {side}"
+    return f"from the {side}" if abs(turn) < 110.0 else f"behind the camera, {side}"
 
 
 def reason(look: LightMeasures) -> str:
@@ -168,31 +168,27 @@ def reason(look: LightMeasures) -> str:
     Examples
     --------
     >>> reason(LightMeasures(-90.0, 8.0, 0.4, 0.3, 0.5, 1.0, 2.1, 3900.0))
-    'low from the left: long shadows, 40 % of near surfaces sunlit, 2.1 stops key to fill'
+    'Low sun from the left: long shadows, 40 % of near surfaces sunlit, 2.1 stops key to fill'
     """
     if look.elevation_deg <= 0.0:
         return (
-            f"sun below the horizon: sky light only, {look.kelvin:.0f} K"
+            f"Sun below the horizon: sky light only, {look.kelvin:.0f} K"
             if math.isfinite(look.kelvin)
-            else "sun below the horizon"
+            else "Sun below the horizon"
         )
     if not math.isfinite(look.key_to_fill):
-        return f"overcast: even light, {look.kelvin:.0f} K"
+        return f"Overcast: even light, {look.kelvin:.0f} K"
     height = (
-        "low"
-        if look.elevation_deg < LOW_DEG
-        else "at medium elevation"
-        if look.elevation_deg < MIDDLE_DEG
-        else "high"
+        "Low" if look.elevation_deg < LOW_DEG else "Medium" if look.elevation_deg < MIDDLE_DEG else "High"
     )
-    shade = {"low": "long shadows", "at medium elevation": "clear forms", "high": "short shadows"}[height]
+    shade = {"Low": "long shadows", "Medium": "clear forms", "High": "short shadows"}[height]
     if look.rim > 0.35 and abs((look.azimuth_deg + 180.0) % 360.0 - 180.0) < 70.0:
         shade = f"rim light on {100.0 * look.rim:.0f} % of the outlines"
     sun = f"{100.0 * look.sun_fraction:.0f} % of near surfaces sunlit"
     over = f"{look.key_to_fill:.1f} stops key to fill"
     if look.key_to_fill < 0.0:
         over = f"sky {-look.key_to_fill:.1f} stops above the sun on horizontal ground"
-    return f"{height} {_from_where(look.azimuth_deg)}: {shade}, {sun}, {over}"
+    return f"{height} sun {_from_where(look.azimuth_deg)}: {shade}, {sun}, {over}"
 
 
 def depth_of(seen: SeenSurfaces, shape: tuple[int, int]) -> Floats:

@@ -67,7 +67,7 @@ class OutputStep(StepPanel):
         from gloamet.translation.memory import memory_needed
 
         need = memory_needed(compiled, out.width, out.height, out.denoise)
-        self.memory.setText(f"Memory needed for saving: about {need / 1e9:.1f} GB of memory.")
+        self.memory.setText(f"Memory needed for saving: about {need / 1e9:.1f} GB.")
 
     def _size(self, width: int, height: int) -> None:
         self.session.change("output", width=width, height=height)

@@ -23,7 +23,7 @@ from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.compare.sheet_view import SheetItem
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
-from gloamet.desk.widgets.form import LinkRow, label
+from gloamet.desk.widgets.form import LinkRow, label, sentence
 from gloamet.document.differences import field_label
 from gloamet.document.metadata import field_range, numeric_fields
 from gloamet.document.parsing import read_number
@@ -86,9 +86,9 @@ class RangeRow(QWidget):
         self.field.setMinimumContentsLength(10)
         self.field.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         if optional:
-            self.field.addItem("no second parameter", "")
+            self.field.addItem("No second parameter", "")
         for words, path, *_ in self.rows:
-            self.field.addItem(words, path)
+            self.field.addItem(sentence(words), path)
         self.field.insertSeparator(self.field.count() - len(self.rows) + len(FIELDS))
         self.low, self.high, self.number = QLineEdit(), QLineEdit(), QLineEdit()
         for edit, wide, tip in (
@@ -227,10 +227,10 @@ class VaryPage(StepPanel):
     def _on_suggested(self, _owner: object, found: list[Suggestion]) -> None:
         items = []
         for s in found:
-            when = f"occurs on {s.real:%d %b %H:%M}" if s.real is not None else "does not occur here"
+            when = f"Occurs on {s.real:%d %b %H:%M}" if s.real is not None else "Does not occur here"
             look = s.look
             message = [
-                f"sunlit: {100 * look.sun_fraction:.0f} % of near surfaces, {100 * look.rim:.0f} % of outlines"
+                f"Sunlit: {100 * look.sun_fraction:.0f} % of near surfaces, {100 * look.rim:.0f} % of outlines"
             ]
             message += [f"median {look.middle_stops:+.1f} stops"] if math.isfinite(look.middle_stops) else []
             message += (

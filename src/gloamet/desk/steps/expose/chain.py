@@ -105,7 +105,7 @@ class ViewLink(QWidget):
         self.session = session
         panel = StepPanel(session)
         panel.box.setContentsMargins(0, 3, 0, 3)
-        panel.add(label("ViewTransform"))
+        panel.add(label("View transform"))
         self.choice = SegmentedControl(session, "expose", "view", [(name, name) for name in VIEWS])
         for name, button in self.choice.buttons.items():
             button.setToolTip(VIEWS[name].description)
