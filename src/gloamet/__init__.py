@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Gloamet: a desk for daylight."""
+"""Gloamet: physical sun, sky and exposure for architectural and product renders."""
 
 from gloamet.kernelcache import choose_folder
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The `gloamet` command: the desk, and every core job without a screen.
+"""The `gloamet` command: the window, and every computation without a screen.
 
 Each subcommand prints text for people or, with --json, one JSON object; bad input ends with one sentence
 and exit code 2.

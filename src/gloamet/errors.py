@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The one kind of error an artist may see: a plain sentence saying what, where and the remedy.
+"""The one exception that an artist may see: a sentence with what, where and the remedy.
 
 Core functions raise it for bad input; the command line prints it and exits with 2, the desk shows it in
 its quiet bar.

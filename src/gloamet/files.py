@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Files written whole or not at all."""
+"""Atomic writing of files."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How every kernel is compiled, in one place, and Numba made to start quickly.
+"""Compile options of all kernels, in one place, and the settings with which Numba starts quickly.
 
 Numba imports scipy.linalg at the first kernel to offer matrix products inside kernels: 0.5 s of every start
 for something no kernel here uses. It is told there is none. Kernels that only fill arrays they are

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Where compiled kernels are kept: in the user's cache, in a folder named after the content of the kernels' sources.
+"""The cache of compiled kernels: a user folder named after the content of the kernels' sources.
 
 The content is that of every module which a kernel may freeze into machine code: those that define kernels and all
 they import, without comments, docstrings, paths and file times. So a changed comment, another clone or a

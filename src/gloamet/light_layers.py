@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The lights of a scene whose layers are kept apart, a row for each: films, gains, files and controls follow them.
+"""The light layers of a scene, one row each: films, gains, files and controls follow this table.
 
 To add one: its row and its gain here, its fields in `FillState`, its planes in `trace.film.AccumulationArrays`, and
 the lines of `trace.path_tracer` that add to it. Each light has two layers: all it gives, and the part of it that has

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A derived result with declared inputs: what a function made of its last few inputs.
+"""A derived result with declared inputs: the results of a function for its last few inputs.
 
 Inputs enter; what was made of equal ones leaves without being made again. Values are equal when they say the same;
 arrays and what holds them (a scene, a dome) are equal only to themselves.

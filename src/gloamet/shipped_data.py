@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Where the data that ships with the program is: tables, fonts, demos, panoramas."""
+"""Paths of the data shipped with the program: tables, fonts, demos, panoramas."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Threads that share one kernel: taking pieces of work in turn, and waiting for one another without Python.
+"""Threads that share one kernel: a shared task counter and a barrier, without Python.
 
 counters is an int64 array of zeros, one place for each list of work and one for each meeting. Handing work from
 thread to thread by Python would make each of them wait for the interface, which holds Python while it paints.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The one place that starts threads for computing: pools by name, as many threads as there are processors.
+"""The one place that creates computing threads: pools by name, one thread per processor.
 
 Tasks of one pool must neither wait for each other nor start others of it: kernels whose threads meet at a barrier have
 pools of their own name.

@@ -1,2 +1,2 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Inverse problems of sunlight: from where the light shall fall to where the sun must stand, and when it does."""
+"""Inverse problems of sunlight: from a wanted shadow, glint or sunlit surface to the sun's direction and its dates."""

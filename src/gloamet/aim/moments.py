@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""When do the aims come true: real moments of a year, best first, with what is left between sun and aim.
+"""Dates and times at which the pins are met: real moments of a year, best first, with their angular error.
 
 A site and a window of hours and seasons enter beside the aim. Directions are the scene's, so north is turned back.
 """

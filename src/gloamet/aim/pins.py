@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Where must the sun stand: for a shadow to end at a point, for the sun to be at a pixel, for a glint.
+"""The sun's direction for a pin: a shadow that ends at a point, the sun at a pixel, a glint on a surface.
 
 Points are world metres, directions unit vectors towards the sun in the scene (north not turned back); each answer
 names what stands in the way.

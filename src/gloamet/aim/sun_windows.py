@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""When does sunlight reach a surface: a scan of the whole year, its spans, and the gap it comes through.
+"""Dates and times at which sunlight reaches a surface: a scan of the year, its spans, and the opening it passes
+through.
 
 A compiled scene and a target (points with normals) enter; the sunlit share of every moment of a `YearGrid` leaves,
 and spans of days with the clock times at which the sun is there.

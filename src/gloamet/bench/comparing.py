@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Speeds of comparing: small pictures of a sweep, keeping a moment, the other picture of a blink."""
+"""Speed of comparing: thumbnails of a sweep, keeping a picture, showing the other picture of a blink."""
 
 from __future__ import annotations
 

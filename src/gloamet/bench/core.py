@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Speeds of the core: rays beside the library's own batch interface, paths, sky, sun, developing.
+"""Speed of the core: rays against the library's own batch interface, paths, sky, sun, developing.
 
 Every figure is the best of several runs; ratios are taken within one run. A name enters, numbers leave.
 """

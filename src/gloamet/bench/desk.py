@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the hand feels: start-up, the first picture after a change, gaps of the interface, cancelling.
+"""Speed of the interface: start, the first picture after a change, gaps between events, cancelling.
 
 Each is measured in a process of its own, offscreen, at 1280 x 800 with the demo.
 """

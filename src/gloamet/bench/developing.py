@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Speeds of developing: a picture for the screen, the whole chain under a slider, its last links, and glare."""
+"""Speed of developing: a picture for the screen, the whole chain under a slider, its last links, and glare."""
 
 from __future__ import annotations
 

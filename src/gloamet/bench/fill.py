@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Speeds of the balance: a change of gains and tints, a panorama that is turned, a large panorama that is opened."""
+"""Speed of the balance: a change of gains and tints, a rotated panorama, a large panorama that is opened."""
 
 from __future__ import annotations
 

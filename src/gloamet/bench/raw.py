@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The ray library at C speed: the same rays in a loop that a C compiler made, to hold our kernels against.
+"""The ray library at C speed: the same rays in a compiled C loop, as the reference for the kernels.
 
 Rays (N, 3) enter, million rays a second leave; nothing where the machine has no C compiler.
 """

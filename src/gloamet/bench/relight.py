@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How far relit and cleaned pictures are from the exact one, by squares of four pixels, for demos.
+"""Error of relit and denoised pictures against exact ones, per block of 4 × 4 pixels, for the demos.
 
 The exact picture is this program's own with many samples; it is checked against closed forms by tests. It is
 traced only in squares drawn at random, but there so long that its own noise is small beside what is measured: with

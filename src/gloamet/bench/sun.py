@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The Sun step's speeds: scanning a year, painting the year cloth, outlines of the sun while dragging."""
+"""Speed of the Sun step: scanning a year, painting the year cloth, sun outlines while dragging."""
 
 from __future__ import annotations
 

@@ -1,6 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Gains of light per channel: warmth, tint and saturation as factors, and a light whose bounces have a gain of their
-own.
+"""Gains of light per channel: temperature shift, tint and saturation as factors, and a separate gain for indirect
+light.
 
 Factors of AP1 channels leave; white keeps its luminance under all of them.
 """

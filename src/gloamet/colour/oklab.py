@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Oklab: lightness and two opponent colours that change evenly to the eye, from linear Rec.709 light and back.
+"""Oklab: lightness and two perceptually uniform opponent axes, from linear Rec.709 light and back.
 
 Ottosson, "A perceptual color space for image processing" (2020). Hue is an angle in degrees, chroma a length.
 """

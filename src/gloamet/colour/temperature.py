@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Correlated colour temperature both ways: from a colour to kelvin, from kelvin and tint to a white.
+"""Correlated colour temperature in both directions: from a colour to kelvin, from kelvin and tint to a white.
 
 Colours enter as XYZ, temperatures are kelvin, tint is a thousandth of the distance from daylight in the
 CIE 1960 diagram (positive towards green).

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The view transforms: how scene light becomes screen colour. One table; a row more is a view more.
+"""The view transforms, from scene light to screen colour, as one table: a view transform is a row.
 
 Scene light (..., 3) enters as linear AP1 in reflectances under the metered light: 0.18 is a grey card, 1 a perfect
 white diffuser. Display code values in 0..1 leave, for an sRGB screen. Every view shows the card as code 118 of 255

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet aim`: where must the sun stand, and when does it, without a screen."""
+"""`gloamet aim`: the sun's direction from a shadow, a frame position or a glint, and its real dates."""
 
 from __future__ import annotations
 

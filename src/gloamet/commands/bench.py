@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet bench`: every speed Gloamet promises, measured here and now."""
+"""`gloamet bench`: measures every performance figure of Gloamet on this machine."""
 
 from __future__ import annotations
 

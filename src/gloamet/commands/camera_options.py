@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Options that say from where a scene is seen, and the camera they stand for."""
+"""Options of the camera, and the camera they describe."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet compare` and `gloamet looks`: how far two pictures lie apart, and named settings."""
+"""`gloamet compare` and `gloamet looks`: the difference of two pictures, and named settings."""
 
 from __future__ import annotations
 

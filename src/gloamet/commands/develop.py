@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet develop`: a picture of light to a picture for the screen, without rendering."""
+"""`gloamet develop`: develops an HDR picture for the screen, without rendering."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet inspect`: what a model file holds and what Gloamet makes of it."""
+"""`gloamet inspect`: contents of a model file, and its units and up axis as read."""
 
 from __future__ import annotations
 

@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What `gloamet prepare` runs in its stages: every kernel once, as the desk calls it, on as little as will do."""
+"""The compile phases of `gloamet prepare`: every kernel runs once, with the argument types of the window, on small
+data."""
 
 from __future__ import annotations
 

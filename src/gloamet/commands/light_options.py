@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Options that say how a scene is lit, from the sun's place to the balance of the lights."""
+"""Options of the lighting, from the sun's position to the balance of the lights."""
 
 from __future__ import annotations
 

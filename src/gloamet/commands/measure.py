@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet measure`: the light of places in a picture of light, in cd/m², stops from grey and screen colour."""
+"""`gloamet measure`: spot readings of an HDR picture in cd/m², stops from grey and screen colour."""
 
 from __future__ import annotations
 

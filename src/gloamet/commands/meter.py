@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet meter`: the light on a scene in numbers, source by source, and what is implausible in it."""
+"""`gloamet meter`: the light on a scene, source by source, and the plausibility warnings."""
 
 from __future__ import annotations
 

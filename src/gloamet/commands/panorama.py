@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet panorama`: what a lat-long panorama holds: its light, its sun, when that sun could stand there."""
+"""`gloamet panorama`: illuminance and sun of a lat-long panorama, and when the sun has that position."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet prepare`: compile every kernel once, so that the first start is as quick as any other."""
+"""`gloamet prepare`: compiles every kernel once, so that the first start is as fast as later ones."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet render`: a model or a project to a picture, without a screen."""
+"""`gloamet render`: renders a model or a project to a picture, without a screen."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet sky`: the light of a sky, in numbers, as a table over one of its values, and as a panorama."""
+"""`gloamet sky`: illuminance of a sky, as a table over one of its values, and as a panorama."""
 
 from __future__ import annotations
 

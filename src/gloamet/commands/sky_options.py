@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Options for what the artist makes of the sky, of what stands behind the scene, and of dust in the light."""
+"""Options of sky adjustments, background, aerial perspective and light shafts."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet sun`: where the sun stands and what it does that day."""
+"""`gloamet sun`: position of the sun and the events of that day."""
 
 from __future__ import annotations
 

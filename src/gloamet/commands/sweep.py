@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""`gloamet sweep` and `gloamet suggest`: many lights for one view, as a sheet or a folder of small pictures."""
+"""`gloamet sweep` and `gloamet suggest`: one view in many lights, as a contact sheet or a folder of pictures."""
 
 from __future__ import annotations
 

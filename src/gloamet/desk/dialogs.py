@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Questions before something would be lost, and how a bearing is said."""
+"""Questions before data would be lost, and the text of an azimuth."""
 
 from __future__ import annotations
 

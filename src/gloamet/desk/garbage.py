@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Cyclic garbage is collected by the windows' thread alone.
+"""Garbage collection on the main thread only.
 
 Python collects in whichever thread happens to allocate, and a Qt object that dies in a thread that traces rays may end
 the program. While a `GarbageCollector` lives, none is collected but from its timer.

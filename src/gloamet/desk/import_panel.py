@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The import sheet: how a model just opened stands, beside a person, before anything else is done with it."""
+"""The import panel: size and orientation of a model just opened, beside a person."""
 
 from __future__ import annotations
 

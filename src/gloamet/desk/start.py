@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Starting the desk: application, session, window."""
+"""Start of the interface: application, session, window."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The panels of the steps: each is built when it is first shown, or while the window has nothing to do."""
+"""The panels of the steps: each is built when first shown, or while the window is idle."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The window: bar, instruments, picture, step, ribbon, and what can be done with files."""
+"""The window: top bar, instruments, picture, step panel, day ribbon, and file actions."""
 
 from __future__ import annotations
 

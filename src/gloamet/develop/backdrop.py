@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What stands behind a developed picture in place of the sky: a plain colour, a gradient, or nothing.
+"""The background of a developed picture in place of the sky: a colour, a gradient, or transparency.
 
 A picture of light whose background is black and the transparency of each pixel, the share of it that sees past all
 things, enter; light as of the things alone leaves, and the developed codes over the backdrop. Colours are mixed as

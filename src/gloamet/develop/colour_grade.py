@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Colour after the view: saturation, vibrance, bands of hue, toning, black and white, and a look-up table.
+"""Colour after the view transform: saturation, vibrance, hue bands, toning, black and white, and a look-up table.
 
 Code values of an sRGB screen in 0..1 (..., 3) enter and leave; colour is changed in Oklab, where hue, strength and
 lightness are apart. Grey stays grey through all of it, but for toning and a table.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Colour tables: .cube files in, by OpenColorIO, and what a chain does to colour out as one.
+"""Colour tables: reads .cube files with OpenColorIO, and writes the colour of a chain as one.
 
 Code values of an sRGB screen in 0..1 (..., 3) enter and leave.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Developing for the screen: linear light in AP1 cd/m2 to 8-bit colour, quickly.
+"""Developing for the screen: linear light in AP1 cd/m2 to 8-bit colour, fast.
 
 Links that look at a pixel alone are done by one kernel with rows in parallel: tone as tables over stops, colour as a
 73-cube over roots of light, and an ACES view as one behind a log2 allocation, baked once. Links that need a pixel's

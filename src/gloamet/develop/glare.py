@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Glare of the lens: a veil, a glow, a star and a flare of bright light, on scene light, its energy kept.
+"""Lens glare on scene light: veiling glare, glow, starburst and flare, energy conserving.
 
 The veil falls with the square of the angle, as the disability glare of an eye does (Stiles, Holladay; CIE 146). The
 star is the far tail of Fraunhofer diffraction at the straight edges of the blades: one ray across each edge, both ways,

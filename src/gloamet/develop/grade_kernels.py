@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The kernel of the link of colour: code values of an sRGB screen through Oklab and back.
+"""The kernel of the colour link: sRGB codes to Oklab and back.
 
 Layouts: codes and out (N, 3) float32 in 0..1. What does not act has no entries in `GradeArrays`.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Ways to look at a picture beside the picture: false colour in stops, what clips, and what a mask covers.
+"""Inspection pictures: false colour in stops, clipping, and the coverage of a mask.
 
 Light in AP1 cd/m2 or developed pixels (H, W, 4) enter; pixels of the same size leave.
 """

@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Lens and film: bent lines, fringes and dark corners of scene light; sharpness and grain of the finished picture.
+"""Lens and film: distortion, chromatic fringe and vignette of scene light; sharpness and grain of the finished
+picture.
 
 A picture (H, W, 3) enters and leaves, of the same size. Grain is the same for the same size of picture: it does not
 swim while dragging that moves the sun.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Kernels of the links that act on scene light: exposure, scattered light, bent lines, local light and details.
+"""Kernels of the links on scene light: exposure, scattered light, distortion, local light and details.
 
 Layouts: picture and out (H, W, 3) float32 light in AP1; small (h, w, C) means of blocks of factor x factor pixels;
 weights (H, W). Each kernel takes rows in turn by `counters`, on as many threads as call it.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Local contrast: details against their surroundings made stronger or weaker, in stops, without halos at edges.
+"""Local contrast: amplifies or reduces details against their surroundings, in stops, without halos at edges.
 
 The surroundings are those of a guided filter of the logarithm of luminance by itself (He, Sun, Tang 2013), its
 coefficients found on a small picture (He, Sun 2015). A picture enters, factors of its pixels leave.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Soft masks, and the local light of a picture by them: brighter, warmer, stronger, with more contrast.
+"""Soft masks, and local corrections through them: exposure, temperature, saturation, contrast.
 
 A picture of scene light (H, W, 3) in reflectances, masks and what is seen in each pixel enter; the picture leaves. It
 acts before the tone, on light: what a view has cut off could not be brought back.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How far two pictures lie apart: colour difference of what is seen, stops of the light behind it.
+"""Difference of two pictures: colour difference of the developed ones, stops of the light.
 
 Codes 0..1 of an sRGB screen, or light in AP1, (..., 3) enter; differences leave.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Packed pixels of a finished picture: their luminance, what sharpness and grain add to them, and another size.
+"""Kernels on packed RGBX pixels of a finished picture: luminance, sharpness, grain, and enlarging.
 
 Layouts: pixels (H, W) uint32, each the bytes RGBX. An axis of the enlarged picture is places (N, 2) int32: the pixel
 before, and the share of the one after it in 256ths.

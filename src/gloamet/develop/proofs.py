@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A picture as others will see it: on other screens, in a lit room, on paper, small, without colour or with other eyes.
+"""Proofs of a picture: other screens, a lit room, paper, thumbnail size, greyscale, colour-vision deficiencies.
 
 Code values of an sRGB screen in 0..1 (H, W, 3) enter; codes that show the same on a good screen leave. Screens and
 papers are typical ones, their numbers from memory of data sheets and of ISO 12647-2; they warn, they do not measure.

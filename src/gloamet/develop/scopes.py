@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Scopes of a picture: how often which code, how many stops, where across it, which colours.
+"""Scopes of a picture: histogram of codes, histogram of stops, waveform, vectorscope.
 
 Developed pixels (H, W, 4) or light in AP1 cd/m2 enter; counts leave. Large pictures are read at every few pixels: a
 scope is looked at, not calculated with.

@@ -1,6 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How one picture is developed: the exposure that was found for it, and the links of the chain as the document has
-them.
+"""The settings with which one picture is developed: its exposure, and the links of the chain.
 
 `DevelopSettings` is frozen and hashable, so that what was made by it can be remembered.
 """

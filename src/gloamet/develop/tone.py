@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Tone: how the brightness of scene light is laid out before the view, one curve over stops and one factor a pixel.
+"""Tone of scene light before the view transform: one curve over stops and one factor per pixel.
 
 Linear AP1 light in reflectances (0.18 is a grey card) enters and leaves. Every step is a rising curve, so that their
 sequence is one: no setting turns light and dark round. Colour is kept, all channels of a pixel get one factor; only the

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the sunlight passes through, and what the artist makes of the sky: fields of air, sky and dust."""
+"""Fields of air, sky adjustments, background and light shafts."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What differs between two documents, field by field, and in an artist's words.
+"""The fields that differ between two documents, with their labels.
 
 Two documents enter; `DocumentDifference`s leave. A field is known by its path, as `Document.change` takes it.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How a picture is developed: exposure, white balance and the links of the chain behind them, each neutral at first.
+"""Fields of exposure, white balance and the links of the developing chain, neutral by default.
 
 The order in which the links act is that of `develop.chain`.
 """

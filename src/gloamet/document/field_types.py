@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The ground the document's models stand on: frozen, closed, finite, each number with range, unit and words."""
+"""Base types of the document: frozen, no unknown fields, finite numbers, each with range, unit and description."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How sun, sky, a panorama and lamps are balanced after rendering: fields of the fill and of a panorama."""
+"""Fields of the balance of sun, sky, panorama and lamps after rendering, and of the panorama."""
 
 from __future__ import annotations
 

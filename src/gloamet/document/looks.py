@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Looks: named settings, whole or in part, with the sun by its height and not by a clock; shipped ones and one's own.
+"""Looks: named settings, whole or in part, with the sun by elevation instead of by time; shipped and user-made.
 
 A look and a document enter; the document in that look leaves, as far as its strength says. Files are JSON.
 """

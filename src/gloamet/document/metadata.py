@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What a numeric field of the document says of itself: range, unit, decimals, description; the one source of truth.
+"""Metadata of numeric document fields: range, unit, decimals, description; the single source for controls and
+options.
 
 Sliders, tooltips and command-line options are made from it.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the artist decides: a tree of frozen models, the one place of truth for ranges, units and words.
+"""The document: a tree of frozen models, the single source of ranges, units and descriptions.
 
 Sliders, tooltips, command-line help and the project file are all made from the fields below. A change makes
 a new document; old ones are kept for undo.

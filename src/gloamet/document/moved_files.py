@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Files of a project that are no longer where it has them, and the project with them found again.
+"""Missing files of a project, and the project with their new paths.
 
 A document enters; paths that lead nowhere leave, or, once one of them was found, the document with all that moved
 along.

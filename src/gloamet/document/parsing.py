@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Numbers as people type them: units, decimal commas, thousands, fractions, clock times, dates, compass bearings.
+"""Parsing of typed numbers: units, decimal commas, thousands, fractions, clock times, dates, compass directions.
 
 Text enters, a number in a field's own unit leaves; GloametError says in one sentence what could not be read.
 """

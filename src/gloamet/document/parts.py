@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Parts of a document that can be taken from another one by themselves: its sun, air, fill, exposure, view, materials.
+"""Parts of a document that can be restored separately: sun, air, fill, exposure, view, materials.
 
 Two documents and the names of parts enter; a document leaves in which these parts alone are the other's.
 """

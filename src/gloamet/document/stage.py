@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the artist decides about the stage: the model's place, parts, materials, ground, shade makers, views."""
+"""Fields of the stage: placement of the scene file, parts, materials, ground, props, views."""
 
 from __future__ import annotations
 

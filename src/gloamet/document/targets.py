@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the artist aims at and steps through: pins, the window of moments that count, a sequence of moments."""
+"""Fields of aiming and of sequences: pins, the search range, the start and end of a sequence."""
 
 from __future__ import annotations
 

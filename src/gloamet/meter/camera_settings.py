@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Aperture, shutter and ISO for an exposure value, in thirds of a stop, as they are written on cameras.
+"""Aperture, shutter and ISO for an exposure value, in the thirds of a stop marked on cameras.
 
 EV100 = log2(N² / t · 100 / S) (ISO 2720). Numbers and texts enter and leave.
 """

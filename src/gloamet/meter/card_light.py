@@ -1,6 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Light on incident cards, source by source, as `meter.cards` measures it and as gains change it; and the ball's
-pixels.
+"""Light on incident cards per source, with the balance applied; and the pixels of the ball.
 
 Arrays enter and leave; no kernel is needed.
 """

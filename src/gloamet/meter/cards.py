@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Incident cards: what falls on a small white card in the scene, source by source, direct and indirect.
+"""Incident cards: the light on a small white card in the scene, per source, direct and indirect.
 
 A compiled scene, lights and places with the way they face enter; illuminances in lx per AP1 channel leave. A card is
 the first vertex of paths as `trace.path_tracer` makes them, with next-event estimation and MIS; it casts no shadow

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How far a lens is sharp: near and far limit for an aperture, a focus distance and a field of view.
+"""Depth of field: near and far limit for an aperture, a focus distance and a field of view.
 
 The frame is 24 mm high and what is blurred by less than a thousandth and a half of its height is sharp: common
 practice. Thin lens.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The light meter: what sun, sky and a panorama give on horizontal ground and what that means in stops, kelvin and EV.
+"""The light meter: horizontal illuminance of sun, sky and panorama, in stops, kelvin and EV.
 
 Domes and the gains of Fill enter; a `LightReading` leaves.
 """

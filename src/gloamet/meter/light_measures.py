@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What a light does to a picture, in a few numbers, and which of many lights lie farthest apart.
+"""Measures of the lighting of a picture, and the selection of clearly different lights.
 
 Light in AP1 cd/m2 with what is seen, and where the sun stands to the camera, enter; `LightMeasures` with their reason
 in words leave. Nothing here is a verdict: every number is shown.

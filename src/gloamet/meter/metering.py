@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Ways to meter a picture: by the light on what is seen, by an incident reading, by the brightness of pixels.
+"""Metering modes: by the light on visible surfaces, by an incident reading, by the luminance of pixels.
 
 A picture in AP1 cd/m2 with what is seen in it, and the document's wishes enter; EV100 leaves. A reflected reading takes
 what it reads for an 18 % card in the light of that EV, so that such a card is the same code under every way of

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What key to fill nature gives at an elevation of the sun: in air as clear as it gets, and in hazier air.
+"""The natural range of key to fill at an elevation of the sun: from the clearest to hazy air.
 
 An `Air`, a height and a solver enter; a `NaturalRange` leaves.
 """

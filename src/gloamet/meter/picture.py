@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The scene meter: the exposure a picture asks for, by the light that falls on the surfaces in it.
+"""Scene metering: the exposure of a picture from the light on its surfaces.
 
 Each pixel of a matt surface is a light meter: E = π L / albedo. The exposure follows the bright half of these readings,
 as a photographer's incident meter held in the light does, and not how bright the sky or a window is.

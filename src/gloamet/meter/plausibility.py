@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What in a light nature or a camera would not give: rules over measures, each with its limit and a remedy.
+"""Plausibility rules: measures of a light with their limits, and a remedy for each.
 
 `LightFacts` enter; `Finding`s leave, of those rules that fire, in the order of `RULES`. A rule that lacks its measure
 is silent. Limits are common practice unless a rule names its source.

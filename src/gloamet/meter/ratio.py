@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Key to fill: how far the lit side lies above the shade, what nature gives, and how the fill is moved to a ratio.
+"""Key to fill: the ratio of sunlit to shaded illuminance, and the gains that reach a ratio.
 
 Illuminances and stops enter and leave. The ratio is log2(key / fill) on horizontal ground, in stops, where key is the
 light that draws shadows and fill all that softens them; the lit side gets both.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A spot of a picture: its luminance, how many stops it lies from a grey card, and its colour.
+"""A spot reading of a picture: luminance, stops from an 18 % grey card, and colour.
 
 Light in AP1 cd/m2 enters; a `SpotReading` leaves.
 """

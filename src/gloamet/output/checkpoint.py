@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Long renders kept on disk, so that a stop, a crash or a power cut costs a minute and not a night.
+"""Checkpoints of long renders: a stop, a crash or a power failure loses at most a minute.
 
 A film and the mark of what it shows enter; a file of plain arrays leaves (NumPy's open .npz), and comes back
 only for a picture with the same mark: same geometry, materials, light, camera, size, bounces and seed.

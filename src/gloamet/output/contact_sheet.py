@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Contact sheets: small pictures in rows with captions, as PNG or PDF.
+"""Contact sheets: thumbnails in rows with captions, as PNG or PDF.
 
 Pixels (H, W, 3 or 4) with captions enter; one picture leaves, or a file.
 """

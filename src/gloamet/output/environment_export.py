@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The lighting itself for other programs: the sky as a lat-long panorama.
+"""Export of the sky as a lat-long panorama.
 
 A Dome enters; AP1 cd/m2 pixels leave, +Z up, north in the centre column, east to the right.
 """

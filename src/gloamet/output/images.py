@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Pictures to files: PNG (8 and 16 bit), JPEG and layered EXR.
+"""Writing of pictures: PNG (8 and 16 bit), JPEG and layered EXR.
 
 Linear AP1 cd/m2 or display codes enter; a file leaves, written beside its target and renamed so that an old
 file stays whole when writing fails.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Kept pictures: each a snapshot of the work with all its settings, in a folder beside the project.
+"""Kept pictures: snapshots with all settings, in a folder beside the project.
 
 A document with its developed pixels and its light enters; three files leave, NAME.png, NAME.exr (half-float light) and
 NAME.json, the last of them last: what has a .json is whole. NAME.layers.exr, each light apart, follows where there is a

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The layers of a rendered picture in one small file, so that it can be balanced and developed again without rays.
+"""Light layers of a rendered picture in one small file, to balance and develop it again without rendering.
 
 A film's clean layers enter, AP1 cd/m2; a half-float OpenEXR file leaves, DWA compressed, and comes back as
 `StoredLayers`. Values are kept in units of `whiteLuminance`, because a glint of the sun is beyond the range of half.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Pictures of light from files, to be developed and measured: OpenEXR, Radiance HDR and float TIFF, ours or another's.
+"""Reading of HDR pictures to develop and measure: OpenEXR, Radiance HDR and float TIFF.
 
 A file enters; a `LightFile` in AP1 leaves, with what is seen in it where the file has such layers. Colours are taken by
 the file's own chromaticities, Rec. 709 where it names none (the standard's default), its white made neutral.

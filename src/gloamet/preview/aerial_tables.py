@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The aerial perspective for a sun that is dragged: tables kept, and solved beforehand while it rests.
+"""Aerial perspective for a dragged sun: tables kept in memory, and solved in advance while it rests.
 
 What a table is solved from enters; a table leaves, at once where it is known. Under a moving hand the height of the
 sun is rounded (`AerialInputs.of`), so that a day takes a few dozen tables.

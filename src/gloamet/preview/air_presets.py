@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What airs look like at this sun: a few named airs, and a small picture of the sky in each.
+"""Air presets: named airs, and a thumbnail of the sky for each under the present sun.
 
 A document enters; for every `AirPreset` a picture of the sky towards its sun leaves, exposed by a meter on level
 ground. The words and values are common practice.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The light of a film as the desk shows it: under its gains, without noise when asked, with contact shadow.
+"""The light of a film as displayed: with gains, denoised on request, with contact shadow.
 
 A film, the lights it was exposed to, and its balance enter; light (H, W, 3) leaves, None when a newer request came.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the worker tells the desk: plain records, no Qt."""
+"""Events from the worker to the window: plain records without Qt."""
 
 from __future__ import annotations
 

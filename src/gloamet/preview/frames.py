@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""From light to frames: metered, inked, developed, enlarged to the window, reported with the progress of the picture.
+"""From light to frames: metering, contours, developing, enlarging to the window, and reporting.
 
 Light (AP1 cd/m2, (H, W, 3)) enters with the film it is of, or none for a relit one; a `Frame` is reported.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The film of the lamps alone, small, beside a relight cache: their light does not change with the sun.
+"""A small film of the lamps only, beside a relight cache: their light does not depend on the sun.
 
 A view (stage, camera, width, height) and its lights enter; the lamps' light goes to the `Relighting` of that view.
 """

@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A thread that always works on the newest request: what waits is replaced, what runs can ask whether it was.
+"""A thread that works on the newest request: a waiting request is replaced, a running one can ask whether it is
+outdated.
 
 Requests enter through `request`; `work` is called with each on the thread, one at a time, and hands its results on by
 itself. It knows nothing of Qt. Used by the renderer, the sun mask, the aim, the import panel and the place search.

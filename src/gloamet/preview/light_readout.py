@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the desk tells of a moment's light: the meter under the fill, what nature gives, and what a panorama gives.
+"""Light readings for the window: the meter under the fill, the physical values, and the panorama's.
 
 A document, its sky and domes and its panorama enter; `LightSolved` and `PanoramaSolved` leave.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Shafts of light on the desk: few samples of a small picture while dragging, more and finer ones at rest.
+"""Light shafts in the viewport: few samples at low resolution while dragging, more at rest.
 
 A stage, a camera, lights and the document's dust enter; light (AP1 cd/m2) is seen through it in `over`.
 """

@@ -1,6 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the masks of a document ask of the picture on the desk, from a film, or from the relight cache while there is
-none.
+"""Inputs of a document's masks from the film, or from the relight cache while there is no film.
 
 Masks, a film or none, gains and a view enter; `MaskPlanes` leave, the same ones as long as nothing of them changes.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A small picture of a panorama's file, by some of its rows.
+"""A thumbnail of a panorama file, from a subset of its rows.
 
 A file and a size enter; developed pixels leave, None for a file that is no panorama.
 """

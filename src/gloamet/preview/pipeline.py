@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The pipeline of one document: nodes that each remember what they made of their last inputs.
+"""The pipeline of one document: nodes that keep the results of their last inputs.
 
     file ▸ placed scene ▸ edited scene ▸ render scene ┐
     sky inputs ▸ dome ▸ graded dome ┬ environment ────┼▸ viewport (film, relight cache) ▸ developed picture

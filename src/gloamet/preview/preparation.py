@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Compiling the kernels beside a desk that is already open: once for a machine and a state of the program.
+"""Compiling the kernels while the window is already open: once per machine and version.
 
 `gloamet prepare` runs as a process of its own; how far it is leaves as a share and seconds left. Where nothing has to
 be compiled, everything is ready from the beginning.

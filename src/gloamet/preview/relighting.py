@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The cache behind the worker's pictures: when it is made, what is relit by it, how it gives way to the exact.
+"""Relighting in the viewport: when the cache is built, what is relit, and the crossfade to the exact picture.
 
 A cache belongs to one compiled stage, camera and size; sun, sky and gains pass through it. Lamps are not part
 of it: their light is taken from the last exact film of the same view, before there is one from the preview's.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the desk asks the worker for: plain records, no Qt."""
+"""Requests from the window to the worker: plain records without Qt."""
 
 from __future__ import annotations
 

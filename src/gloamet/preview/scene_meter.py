@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The meter in the scene: cards and balls where the camera looks, measured once for a view and its light.
+"""The meter in the scene: cards and balls at the centre of the view, measured once per view and light.
 
 A view, its lights and the threads enter; a `MeterRead` leaves with every source apart, so that gains need no ray.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The small pictures beside the large one: the plan, and a thumbnail of every kept view.
+"""The secondary pictures: the plan, and a thumbnail per named view.
 
 A request, the stage and its light enter; `PlanFrame` and `Thumbnail` leave through the worker's callback. Each is
 made again only when what it shows has changed.

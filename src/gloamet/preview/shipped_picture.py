@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The first picture of a demo: the layers that ship with it, balanced and developed as the document says.
+"""The first picture of a demo: its shipped light layers, balanced and developed with the document's settings.
 
 A request enters; a `Frame` leaves as long as the document shows the demo in the demo's own light. It needs no kernel.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Plausible lights for a view, spread far apart in looks, each with a reason and, where there are, real dates.
+"""Suggested lights for a view: plausible, clearly different, each with a reason and a real date where there is one.
 
 A document and a laid-out `ThumbnailRenderer` enter; `Suggestion`s leave.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Small pictures of one stage in many lights: relit where the stage and the view stay, traced where they do not.
+"""Thumbnails of one stage in many lights: relit while stage and view are the same, path traced otherwise.
 
 A base document and its stage are laid out once; a document enters, a `LitThumbnail` leaves, developed as that document
 says, at its own exposure.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The worker's pictures: quick previews, the exact one refined pass by pass, and when those beside it are drawn.
+"""The worker's pictures: previews, the exact picture refined in passes, and the order of secondary views.
 
 Films are kept with the inputs they were exposed for; a newer request stops what became stale between two tiles of rays
 and keeps what did not.

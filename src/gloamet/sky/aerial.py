@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Aerial perspective: what the air between the eye and a thing takes from its light, and the light it adds.
+"""Aerial perspective: transmittance and in-scattered light of the air between the eye and a surface.
 
 An air, a sun, a height of the eye enter; an `AerialTable` leaves, which a picture with the distance of every pixel is
 seen through. It is the integral that gives the sky, ended at that distance: far away both meet. Distances beyond the

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The state of the air in the trade's own numbers, and the optical depths that follow.
+"""The state of the air in the field's own quantities, and its optical depths.
 
 Turbidity, haze and ground reflectance enter; optical depths per band leave. Linke turbidity and
 visibility are readouts of the same state, never second controls.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The whole sky of a moment as one table of light, and the sun in front of it.
+"""The sky of a moment as one radiance table, and the sun in front of it.
 
 Air and a sun direction enter; a `SkyDome` leaves: radiance over the upper hemisphere in AP1 cd/m2, the
 sun's irradiance, and what the lit ground sends up. `SkySolver` keeps what a moved sun does not change.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A lat-long panorama as it is read from an open picture format, and as it is seen.
+"""Lat-long panoramas: reading from open picture formats, and their radiance by direction.
 
 A file enters; a `PanoramaPicture` in AP1 leaves: H : W as 1 : 2, zenith on top, its middle column facing north and east
 to the right of it. Integer files are decoded as sRGB (IEC 61966-2-1) and said to be clipped.

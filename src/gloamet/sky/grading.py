@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What an artist makes of a sky beyond nature: tint, warmth, saturation, glow at the horizon and around the sun.
+"""Adjustments of a sky: tint, temperature, saturation, glow at the horizon and around the sun.
 
 A `SkyDome` and a `SkyGrade` enter; the graded dome leaves. Tint, warmth, saturation and hue keep the luminance of every
 direction; glows and the curve over luminance are gains in stops. A grade lights the scene, or is seen behind it alone.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What an open sky gives a surface that faces any way: nine spherical harmonics of a dome's table.
+"""Irradiance of an unobstructed surface of any orientation: nine spherical harmonics of a dome's table.
 
 A table enters; the irradiance of normals leaves. Ramamoorthi & Hanrahan, "An efficient representation for irradiance
 environment maps", SIGGRAPH 2001: within some hundredths for skies.

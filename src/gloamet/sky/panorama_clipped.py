@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What a clipped sun would have given: by the clear sky that looks most like the panorama's.
+"""The illuminance a clipped sun of a panorama would have, from the most similar clear sky.
 
 The dome of a panorama without its sun and where that stood enter; the sun's horizontal illuminance leaves, in the
 panorama's own unit. The ratio of sun to sky is the model's at the turbidity whose sky has the same colour.

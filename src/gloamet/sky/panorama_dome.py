@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A panorama as a source of light: turned, tilted, flipped, stretched, softened, its sun apart, laid into a dome.
+"""A panorama as a light source: rotated, tilted, mirrored, scaled, softened, its sun separate, resampled to a dome.
 
 A `PanoramaPicture` and how it is placed enter; a `PreparedPanorama` and, turned and at its level, a `SkyDome` leave,
 whose sun is the panorama's own. Below the horizon the scene's ground is lit instead of what the panorama shows there.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The sun in a panorama: found, measured, and taken out of it.
+"""The sun of a panorama: detection, measurement, and removal.
 
 A lat-long picture (h, w, 3) in AP1 enters, as `environment_map` lays it out; `PanoramaSun`s leave, brightest first, and
 pictures without them. A sun is a compact region that stands out of the sky's own glow. Directions are azimuth clockwise

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Kinds of particles in the air: how their scattering depends on wavelength and direction, and what they swallow.
+"""Kinds of particles: wavelength dependence, single-scattering albedo and asymmetry of their scattering.
 
 A name enters, a `ParticleKind` leaves. Values are those of the kinds of aerosol in OPAC at 80 % of humidity and 550 nm
 [1], from memory; the phase function is a double Henyey-Greenstein whose mean cosine is the kind's own.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How sunlight scatters on its way: the table of multiple scattering and the three view tables.
+"""Scattering of sunlight in the air: the table of multiple scattering and the view tables.
 
 Array layouts. Spectral arrays end in the band axis (16). `depth` is (4, bands) of vertical extinctions in
 profile order, `scatter` is (4, bands) of scattering (ozone 0). The multiple-scattering source `psi` is

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Skies for a sun that is dragged: between skies of the same air that were solved beforehand.
+"""Skies for a dragged sun, interpolated between skies of the same air solved in advance.
 
 An air and an elevation of the sun enter; a `SkyDome` leaves. The scattered light is interpolated between rungs,
 heights of the sun a quarter of a degree apart in civil twilight, two degrees by day; the sun itself is exact. A sky

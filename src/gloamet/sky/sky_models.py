@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The sky of a moment by the model chosen: the physical one, Preetham's, a general sky of the CIE, or an even one.
+"""The sky of a moment by the selected model: the physical one, Preetham's, a CIE general sky, or a uniform one.
 
 A `SkyModel`, an air and a sun enter, a `SkyDome` leaves. Only the physical sky has a twilight and moonlight; the
 others are darkened as that one is once the sun has set.

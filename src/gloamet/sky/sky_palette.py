@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The sky's own colours against sun elevation, for painting a day or a year without solving each moment.
+"""Sky colours against sun elevation, to paint a day or a year without solving each moment.
 
 Air enters; a `SkyPalette` leaves: a strip of sky, horizon to zenith, for every sun elevation on a grid, that
 any series of sun elevations can be looked up in.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The light above the atmosphere and what clean air does to it, in sixteen bands from 380 to 780 nm.
+"""Sunlight above the atmosphere and the optical properties of clean air, in sixteen bands from 380 to 780 nm.
 
 The table is made by tools/make_spectrum.py; wavelengths enter the Rayleigh formula in nanometres, optical
 depths leave for sea-level pressure.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The stage as it is rendered: the file's scene under the artist's decisions.
+"""The stage as rendered: the scene file with the document's decisions applied.
 
 A Scene as read and the document's Stage enter; a Scene in the world with material corrections, muted parts,
 shade makers and plaster, and the ground it stands on, leave.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The camera: where it stands, where it looks, how wide; and the moves the mouse makes.
+"""The camera: position, target and field of view; and its moves with the mouse.
 
 World metres, Z up. Every move returns a new camera; none of them goes below the ground by accident.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""References for distance: a ridge of hills and a row of poles, grown from a few numbers like the other props.
+"""Distant props: a ridge of hills and a row of poles, generated from a few numbers.
 
 Numbers enter, shapes in their own metres leave (Z up, foot at the origin): a ridge runs from west to east, a row of
 poles away to the north.

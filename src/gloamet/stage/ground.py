@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What lies below the horizon: an endless horizontal ground, a disc or nothing, dry or water.
+"""The ground: an infinite horizontal plane, a disc or none, dry or water.
 
 A scene enters; the height at which its ground rests, and where the model brings a ground of its own, leave.
 """

@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Bringing a file's scene into the world: units, up axis, turn, drop to the ground, origin; and guessing them.
+"""Placing a file's scene in the world: units, up axis, rotation, drop to the ground, origin; and guesses of the first
+two.
 
 A Scene in file space and a Placement enter; a Scene in metres with Z up leaves. Geometry is never touched,
 only the matrices of its parts.

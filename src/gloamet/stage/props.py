@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Shade makers and references, grown from a few numbers: trees, foliage screens, a person, balls, a card, hills, poles.
+"""Props generated from a few numbers: trees, foliage screens, a person, balls, a card, hills, poles.
 
 Numbers enter, parts in their own metres (Z up, foot at the origin, facing south) leave. The same numbers
 give the same shape object, so that many of a kind are instances of one.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What of a scene can lead the sun: its distant lights, cameras and empties, still or along their motion.
+"""Objects of a scene that can drive the sun: distant lights, cameras and empties, still or animated.
 
 A placed scene, a name, an axis and a time enter; a unit vector towards the sun leaves. Objects look along their own
 -Z, as cameras and lights do in open formats, with +Y up.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What is usual at a place: the month's Linke turbidity and the altitude, from tables that ship with the program.
+"""Typical values of a site: the month's Linke turbidity and the altitude, from shipped tables.
 
 Degrees enter, numbers leave. Both tables are means (of one and of half a degree), so a mountain top is lower here
 than it is; NOTICE names where they come from.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The sun's day at a place: rise, set, noon, twilights, and the path between them.
+"""The sun's day at a site: sunrise, sunset, noon, twilights, and the path between them.
 
 A calendar date, a place and a time zone enter; instants as aware datetimes leave, None where the sun does
 not do the thing that day. Polar day and polar night are told apart.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""From a site and a clock time to the sun of that moment, with everything the desk and command line show."""
+"""From a site and a clock time to the sun of that moment, with all values that are displayed."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The moon at an instant and a place: where it stands, how much of it is lit, and how much light it gives.
+"""Position, illuminated fraction and illuminance of the moon at an instant and a site.
 
 Unix seconds and degrees enter, `Moon` leaves. The main terms of the lunar theory keep the place within 0.05
 degrees; light is that of the whole disc, however much of it is lit.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""When does the real sun stand there: from a direction, or a height, back to dates and clock times.
+"""Dates and times at which the real sun has a direction or an elevation.
 
 Directions are azimuth and apparent elevation in degrees, north not turned. Moments leave best first, each with the
 angle that is left between the real sun and the one asked for.

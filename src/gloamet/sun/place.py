@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Places and clocks: city search, coordinates in any usual writing, time zones with their gaps and folds.
+"""Sites and clocks: place search, parsing of coordinates, time zones with their gaps and folds.
 
 Text enters as an artist types it; coordinates in degrees, zones and instants leave. The city list and the
 zone map ship with their packages and are read on first use only: they cost most of a second.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Where the sun stands: from instants and a place to elevation, azimuth and distance.
+"""Position of the sun: from instants and a site to elevation, azimuth and distance.
 
 Times enter as Unix seconds (UTC), places as degrees; angles leave in degrees. A truncated VSOP87 series
 keeps the result within 0.01 degrees of the full algorithm for 1950-2100 at a small part of its cost, so a

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A whole year of the sun at one place: on a grid of days and clock times, and its four turning points.
+"""A year of the sun at one site: a grid of days and clock times, and the solstices and equinoxes.
 
 A year, a place and a zone enter; arrays of Unix seconds and degrees, or instants, leave. A column of the grid is a
 day, a row a clock time; in the hour a clock skips or repeats the row is that of the clock before the change.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A picture seen through the air: aerial perspective laid over finished light, pixel by pixel.
+"""Compositing of aerial perspective over finished light, pixel by pixel.
 
 An `AerialTable`, a picture (AP1 cd/m2), the distance of every pixel and the camera enter; the picture through the air
 leaves. No path is traced. Distances are those that paths travel, through glass and by mirrors too; the air there is

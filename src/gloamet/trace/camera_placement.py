@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Standing on what is there: the surface under a place, and an eye above it that is never inside anything."""
+"""Camera placement on surfaces: the surface below a point, and an eye above it that is never inside geometry."""
 
 from __future__ import annotations
 

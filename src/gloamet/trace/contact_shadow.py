@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Contact shadow: the share of the open sky that surfaces do not see, taken from the light that the sky gives them.
+"""Contact shadow: the occluded fraction of the open sky, removed from the light of the sky.
 
 The direct light of a sky on a picture with its albedo and normals, and what that sky gives in the open, enter; what
 is to be taken off leaves. A surface that sees all of the sky loses nothing, one that sees none of it has nothing to

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Ink contours: lines where parts, normals or depth break.
+"""Contour lines at discontinuities of part, normal or depth.
 
 Maps of what a camera sees enter; the share of each pixel that ink covers (H, W) leaves.
 """

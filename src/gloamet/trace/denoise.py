@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Denoising pictures, guided by albedo and normals; never applied to the film's own sums.
+"""Denoising, guided by albedo and normals; never applied to the film's own sums.
 
 Pictures (H, W, 3) and their film enter, clean pictures leave, or None when it was cancelled half-way. The
 `pyoidn` package gives devices and filters; the progress call-back it lacks is reached through ctypes, so

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The film: sums of light per source at one size, and the thread pool that exposes it tile by tile.
+"""The film: accumulated light per source at one size, and the threads that expose it tile by tile.
 
 A compiled scene, lights and a camera enter; layers in cd/m2 (AP1) leave, one each for the sun, the sky, lamps and
 a panorama with all their bounces, beside albedo, normal and depth. A rectangle can be exposed alone: every pixel

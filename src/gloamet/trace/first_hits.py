@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What a ray meets first: for picking parts, standing on surfaces, and drawing contours.
+"""First hits of camera rays: for picking parts, standing on surfaces, and contours.
 
 A compiled scene and a camera or a ray enter. Maps of one size leave: part (H, W) int32 (index into the
 compiled scene's parts, GROUND or NOTHING), depth (H, W) and normal (H, W, 3) float32.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Shafts of light: sun and sky scattered once in a bounded volume of dust, sampled along the rays of a camera.
+"""Light shafts: single scattering of sun and sky in a bounded medium, sampled along camera rays.
 
 A compiled scene, lights, a camera and a `ParticipatingMedium` enter; a `LightShaftFilm` leaves: what the dust adds,
 by sun and by sky (cd/m2, AP1), and what it lets through of the light behind it. Distances are drawn in proportion to

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Distances of what a pixel shows, as two means from which near things before far ones are told apart.
+"""Distances of a pixel's content, as two means that separate near from far surfaces.
 
 A pixel on an outline shows a post ten metres off and a hill beyond ten kilometres: the air before it is that of the
 hill over half of it, not that before their mean distance. The mean distance and the mean of exp(-distance / NEAR_M)

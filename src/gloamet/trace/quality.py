@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How far a picture is refined: by noise, bounces and size."""
+"""Quality levels of the viewport: noise goal, bounces and size."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Sunlight on points of the scene under many suns: what a scan of the year asks.
+"""Sunlit points under many suns, for the scan of a year.
 
 points (P, 3) and normals (P, 3) float32; suns (N, 3) float32 unit vectors towards the sun's middle; shares (N,)
 float32, the part of the points each sun reaches, through clear glass too.

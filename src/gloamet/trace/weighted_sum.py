@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Layers of a film weighed into one picture by threads: what every change of a gain or a tint costs.
+"""Weighted sums of film layers by threads: the cost of a change of a gain or a tint.
 
 Layers (H, W, 3), sample counts (H, W) and a gain per channel for direct light and indirect light enter; their
 sum per sample leaves.

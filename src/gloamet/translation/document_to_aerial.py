@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The aerial perspective, from a document: solved for its sun and eye, laid over finished light.
+"""Aerial perspective of a document: solved for its sun and eye, composited over finished light.
 
 A document, its dome and a solver enter; an `AerialPerspective` leaves. Under skies by other models, and where sun and
 moon both light it, in twilight, the air is lit as the horizon is.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""From a document and what was measured of its light to the facts that the rules of believability look at.
+"""Facts for the plausibility rules, from a document and measures of its light.
 
 A document, the meter's reading and further measures, where there are any, enter; `LightFacts` leave.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""From a document to light and to a saved picture: what the desk and the command line both do.
+"""Light of a document: air, dome, environment, and their combination for rendering and files.
 
 The document's decisions become a Dome, a weighted picture, an exposure and a file.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Shafts of light from a document: the dust it asks for, and finished light seen through it.
+"""Light shafts of a document: its participating medium, and finished light seen through it.
 
 A document, its stage, lights and camera enter; a `ParticipatingMedium`, or finished light with the part `shafts`,
 leaves.

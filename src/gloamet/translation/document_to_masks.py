@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""From a document to what its masks ask of a picture: distances, sun and shade, parts and materials.
+"""Inputs of a document's masks: distances, sun and shade, parts and materials.
 
 A film or planes of one, gains, and the stage with its camera enter; `MaskPlanes` leave, with what no mask asks for left
 out.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""From a document to its panorama: as a dome that lights, and as a picture that is seen.
+"""The panorama of a document: as a dome that lights, and as a visible background.
 
 A document and the sky of its moment enter; a `PanoramaLight` leaves, or None where the document has no panorama.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""From a document to what balances and develops a picture: gains of the lights, exposure, and how it is developed.
+"""Gains, exposure and developing settings of a document.
 
 A document, and for the exposure a picture, enter. It needs no kernel.
 """

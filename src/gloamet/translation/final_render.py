@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Exposing a film to the end: passes with progress, time left, and a stop that keeps what is done.
+"""Exposing a film to the end: passes with progress, time left, and a stop that keeps the samples.
 
 A film enters, empty or from a checkpoint, and leaves with the samples its aim asks for: the same on any machine, and
 whatever was stopped and resumed half-way.

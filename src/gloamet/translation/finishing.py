@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""From a document and its stage to what rays need, and from the film they leave to the finished light and its masks.
+"""From a document and its stage to a render scene, and from the film to finished light and masks.
 
 What saving from the desk, the command line and refining a kept picture have in common.
 """

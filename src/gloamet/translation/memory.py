@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How much memory a picture takes, said before it is begun.
+"""Memory needed by a picture, computed before rendering.
 
 Sizes come from the arrays themselves; what the ray library, the denoiser and the program take on top are
 factors measured with this program (see `gloamet render --json`: memory_mb beside the process's own peak).

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A kept picture traced again and finer: its settings, its size and its exposure, with the samples a saved one has.
+"""Rendering a kept picture again to final quality, with its settings, size and exposure.
 
 A kept picture enters, a `Snapshot` leaves, None when it was stopped.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A sequence as documents: from one moment to another, or along the motion of what the sun follows.
+"""A sequence as documents: between two moments, or along the animation of the sun's driver.
 
 A document, and for a motion its placed scene, enter; one document for each picture leaves, in order.
 """

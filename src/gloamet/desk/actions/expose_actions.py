@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What a click in the picture does for Expose: where the spot meter reads, what shall be grey, what a mask covers."""
+"""Actions of Expose in the picture: placing the spot meter, picking grey, creating masks."""
 
 from __future__ import annotations
 

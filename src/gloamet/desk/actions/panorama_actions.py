@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the hand does with a panorama's own sun: take it as found, match the physical one, turn, lift, give."""
+"""Actions on the sun of a panorama: use it, match the physical sun, rotate, remove, compensate."""
 
 from __future__ import annotations
 

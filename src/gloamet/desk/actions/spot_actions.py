@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Spots: named places in the picture whose light is read with every change, and the edge of shade there."""
+"""Actions on spots: named points of the picture whose light is metered, and the shadow edge near them."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the desk does to the stage: parts, materials, shade makers, views, as changes of the document.
+"""Actions on the stage: parts, materials, props, views, as changes of the document.
 
 Each function takes a session and asks it for one change; a change is one step of undo.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the desk does to the sun: take it by hand, give it back, go to moments, pin it, as changes of the document.
+"""Actions on the sun: manual and real sun, moments, pins, as changes of the document.
 
 Each function takes a session and asks it for one change; a change is one step of undo. Bearings here are true:
 clockwise from north.

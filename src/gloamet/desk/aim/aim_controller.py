@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The answers of the Sun step, worked out off the interface: where pins put the sun, when it is there, what it reaches.
+"""Results of the Sun step, computed in a thread: the sun of the pins, its dates, and sunlight on a surface.
 
 It listens to the session; answers are attributes, each with a signal that says it is new. A newer question of the
 same kind replaces an older one.

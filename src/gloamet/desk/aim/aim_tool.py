@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The hand that aims in the picture and in plan: pins are dragged out and moved, the sun is led by the pointer.
+"""Mouse tools of aiming in the picture and the plan: pins are dragged, the sun follows the pointer.
 
 A view of the stage gives three functions (the point under a place, the sky direction there, where a world point
 shows); the hand asks the session for changes and the aimer for outlines.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Outlines of sun and shade over the picture while something is aimed, drawn beside the interface.
+"""Outlines of sun and shade over the picture while aiming, computed in a thread.
 
 A built stage, a camera, a size and a direction enter through `request`; a see-through image leaves by signal.
 """

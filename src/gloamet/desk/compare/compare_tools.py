@@ -1,7 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What Compare works with, one of each for a window: kept pictures, what is looked at together, sheets, the lights for
-them.
-"""
+"""The objects of Compare, one of each per window: kept pictures, the comparison, contact sheets, their lights."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Keeping the moment: pictures of a session kept beside its project, written off the interface's thread.
+"""Keeping pictures of a session beside its project, written in a thread.
 
 A session enters; the list of its kept pictures follows, and what could not be done as sentences.
 """

@@ -1,6 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Kept pictures looked at together, in place of the picture: side by side, under a wipe, blinking, or as their
-difference.
+"""Comparison of kept pictures in place of the picture: side by side, wipe, blink, or difference.
 
 All share one zoom and one place: the wheel comes nearer, a drag moves; the line of a wipe is dragged. "now" is the
 picture of now.

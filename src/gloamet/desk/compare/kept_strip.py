@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The strip of kept pictures under the picture: a click chooses one, with Ctrl several, a double click opens one."""
+"""The strip of kept pictures under the picture: a click selects one, Ctrl adds one, a double click opens one."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Small pictures of many lights, made beside the window: sweeps, looks and suggestions, with progress and stop.
+"""Thumbnails of many lights, computed in a thread: sweeps, looks and suggestions, with progress and stop.
 
 Documents and who asks for them enter; pictures leave as signals, one by one, to whoever listens for that asker. The
 picture itself waits meanwhile, the window never does.

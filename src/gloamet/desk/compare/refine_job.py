@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Kept pictures refined in the background, one after the other, while the work goes on.
+"""Kept pictures rendered to final quality in the background, one after the other.
 
 Kept pictures enter; finer ones go to the keeper. One quiet thread traces, so that the hand keeps its speed.
 """

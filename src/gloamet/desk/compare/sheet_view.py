@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A contact sheet in place of the picture: many small pictures with their words, to choose from.
+"""A contact sheet in place of the picture: thumbnails with captions, to select from.
 
 A click chooses one, with Ctrl several; a double click goes on with it.
 """

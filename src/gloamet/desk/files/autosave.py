@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Nothing is lost: the document that is worked on, written every few seconds to the user's state folder.
+"""Autosave: unsaved edits are written every few seconds to the user's state folder.
 
 Each window has a folder of its own there, locked as long as it lives. A folder nobody holds is of a program that ended
 without a word: its document is offered at the next start.

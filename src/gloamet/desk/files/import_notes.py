@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The tray: what was left out of the model, each thing once, to be opened again at any time."""
+"""Notes of an import: what was left out of the model, each item once."""
 
 from __future__ import annotations
 

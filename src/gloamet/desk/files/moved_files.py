@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Opening a project whose model, panorama or look-up table has moved: it asks where the file is.
+"""Opening a project whose model, panorama or look-up table has moved: asks for the file.
 
 A path of a project enters; the session opens it, at once or when the artist has shown where its files are.
 """

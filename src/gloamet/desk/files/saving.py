@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Saving the final picture: a job on its own thread with progress and a stop that keeps what is done."""
+"""Saving the final picture in a thread, with progress and a stop that keeps the samples."""
 
 from __future__ import annotations
 

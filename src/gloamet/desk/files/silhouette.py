@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The picture of the import sheet: a model from its front beside a person of 1.75 m, to one scale.
+"""The picture of the import panel: a front view of the model beside a person of 1.75 m, to scale.
 
 A compiled stage and the model's bounds enter, RGBA pixels leave; it knows nothing of Qt and runs off the
 window's thread.

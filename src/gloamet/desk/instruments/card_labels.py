@@ -1,6 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What a light meter says of a card, in words: how much, how warm, how tinted, key to fill, and what it would get
-unbalanced.
+"""Labels of a card reading: illuminance, colour temperature, tint, key to fill, and the value without balance.
 
 `CardLight` and the number of a card in it enter; words leave.
 """

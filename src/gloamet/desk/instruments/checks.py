@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What is implausible in the light, as a list: quiet when all is well, each entry with its number and a remedy."""
+"""The list of plausibility warnings, each with its measure and a remedy."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The day ribbon: 24 hours painted with the sky's own colours, the sun's elevation, and a hand to drag."""
+"""The day ribbon: 24 hours painted with the colours of the sky, the sun's elevation, and a handle to drag."""
 
 from __future__ import annotations
 

@@ -1,6 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The light meter: what sun, sky and a panorama give on horizontal ground, their ratio, and the exposure that
-follows."""
+"""The light meter: horizontal illuminance of sun, sky and panorama, their ratio, and the exposure."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Mirror ball, grey ball, 18 % card and white card in the light of now, beside the meter."""
+"""Mirror ball, grey ball, 18 % card and white card in the present light, beside the meter."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The sky disc: the whole sky seen from below, with the day's path and a sun to drag.
+"""The sky disc: the whole sky in a circle, with the day's path and a sun to drag.
 
 North is up, east is right, the zenith in the middle, the horizon at the rim. Dragging the sun frees it from
 the almanac without a jump.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The world on the desk: coasts, day and night of the moment, the sun's point, the site; click to go there.
+"""The world map: coasts, day and night at the moment, the subsolar point, the site; a click moves the site.
 
 Equal steps of longitude and latitude. The coasts ship with the program.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The hand on a mask: its middle dragged in the picture, dabs painted, and its outline drawn over the picture."""
+"""Mouse tool for masks: dragging the centre, painting, and the outline over the picture."""
 
 from __future__ import annotations
 

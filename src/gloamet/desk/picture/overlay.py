@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What is drawn over the picture: the sun's place, the selected part, the rectangle, safe lines."""
+"""Overlays of the picture: the sun's position, the selected part, the rectangle, guides."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What can be looked at in place of the picture, and be worked on there by the hand."""
+"""Interface of widgets that replace the picture and take its mouse events."""
 
 from __future__ import annotations
 

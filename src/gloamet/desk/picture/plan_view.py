@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The plan: the stage from above as it is lit now, with north, the sun and the camera drawn on it.
+"""The plan: the stage from above in the present light, with north, sun and camera.
 
 A click stands there, a drag from there looks where it ends; the wheel comes nearer, the middle button slides.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The hand on the rectangle: drawing a new one, moving it, pulling its corners, leaving it."""
+"""Mouse tool for the render rectangle: draw, move, resize, remove."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What stands in the middle of the desk before there is a model: open one, or begin with a demo."""
+"""The start panel: open a model or a demo."""
 
 from __future__ import annotations
 

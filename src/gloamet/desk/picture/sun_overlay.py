@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the Sun step draws over the picture and the plan: the day's path with its hours, the sun's place, pins.
+"""Overlays of the Sun step in picture and plan: the day's path with hours, the sun's position, pins.
 
 Painters, boxes and the session enter; nothing is kept.
 """

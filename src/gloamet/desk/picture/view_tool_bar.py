@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The line under the picture: views, plan, plaster, rectangle, how far to refine, what was left out."""
+"""The tool bar under the picture: views, plan, plaster, rectangle, quality, import notes."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The picture: shows the newest frame, moves the camera with the mouse, marks the sun.
+"""The viewport: shows the newest frame, moves the camera with the mouse, marks the sun.
 
 Drag turns around the target, drag with Shift or the middle button slides, the wheel comes nearer; a click
 selects a part, arrow keys walk.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A wipe over the picture: nature's own sky to the left of a line to drag, the sky as it is set to the right.
+"""A wipe over the picture: the physical sky left of a line to drag, the adjusted sky right of it.
 
 The worker's picture of the other light comes as a `BesideFrame`; each side says what the meter reads of it.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The document that is worked on: its history, what is saved of it, where, and a document that is only shown.
+"""The open document: its history, its saved state and path, and a document that is only displayed.
 
 Plain state without signals: `session` tells the widgets. Only this module moves the history.
 """

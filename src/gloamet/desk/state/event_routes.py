@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What of the worker's events a session keeps, and which of its signals pass them on."""
+"""Worker events that a session keeps, and the signals that pass them on."""
 
 from __future__ import annotations
 

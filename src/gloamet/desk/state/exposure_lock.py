@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""An automatic exposure that stays where it is while another step than Expose is worked on.
+"""An automatic exposure that stays constant while another step than Expose is open.
 
 What the meter would choose is shown meanwhile, and taken when that is asked for.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A file that one window holds as long as it lives, so that others know that something is taken."""
+"""A lock file that one window holds while it is open."""
 
 from __future__ import annotations
 

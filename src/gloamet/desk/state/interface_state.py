@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What the interface is doing, beside the document: selection, tool, and choices that are not saved."""
+"""State of the interface beside the document: selection, tool, and choices that are not saved."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Opening a model as one transaction: it succeeds as a whole, or everything stays as it was.
+"""Opening a model as a transaction: it succeeds as a whole, or nothing changes.
 
 `begin` and `begin_project` note what is being opened; the worker's answers enter `finish` and `fail`, which say what
 the document becomes.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Says when the model's file has changed on the disk. A path enters; a Qt signal leaves."""
+"""Watches the model's file for changes. A path enters; a Qt signal leaves. A path enters; a Qt signal leaves."""
 
 from __future__ import annotations
 

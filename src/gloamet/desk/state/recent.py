@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Projects and models opened or saved before, kept in the user's settings."""
+"""Recent projects and models, in the user's settings."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The desk's side of the worker: what is asked of it, and its answers as Qt signals on the interface's thread."""
+"""The interface's side of the worker: requests, and answers as Qt signals on the main thread."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""One open document on the desk, as Qt signals: the store, the model loader, the worker, and the interface's state.
+"""One open document as Qt signals: the store, the model loader, the worker, and the interface state.
 
 Widgets read `document`, ask for changes through `change`, and listen. Nothing here paints.
 """

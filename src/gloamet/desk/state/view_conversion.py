@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Between the document's view and the camera it stands for: reading, setting, and the views a model brings."""
+"""Conversion between the document's view and the camera: reading, setting, and views of a model."""
 
 from __future__ import annotations
 

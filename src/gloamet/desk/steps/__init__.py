@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The steps of the desk, in the artist's order. To add one, write its module with `build` and give it a row here."""
+"""The steps, in the artist's order. To add one, write its module with `build` and add a row here. To add one, write
+its module with `build` and give it a row here."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The spots of a picture with what a spot meter says of each, their names, and how far two lie apart."""
+"""The spots of a picture with their readings, their names, and the contrast between two."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A colour field of the document: a swatch to click; colours are kept linear and shown as the screen's."""
+"""A colour field of the document: a swatch to click; colours are stored linear and shown in sRGB."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A curve of a few points on the desk: each dragged up or down, stepped by arrow keys, reset by a double click."""
+"""A curve of a few points: dragged up and down, stepped by arrow keys, reset by a double click."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What a control knows of its document field: range, unit, decimals, description.
+"""Metadata of a control's document field: range, unit, decimals, description.
 
 The field's own metadata is the one source; nothing is written twice.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Small pieces the steps are built from: heads, notes, pieces to choose from, rows of links."""
+"""Building blocks of panels: headings, notes, segmented controls, rows of links."""
 
 from __future__ import annotations
 

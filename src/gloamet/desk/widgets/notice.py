@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The quiet bar: one sentence about what went wrong or was left out, until it is read."""
+"""The notice bar: one sentence about an error or an omission, until it is closed."""
 
 from __future__ import annotations
 

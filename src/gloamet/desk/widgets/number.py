@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A number on the desk: label, value with unit, slider; dragged, typed, stepped or reset.
+"""A number: label, value with unit, slider; dragged, typed, stepped or reset.
 
 It shows one field of the document and asks the session for changes. Drag the track or the value, click the
 value to type, arrows to step (Shift coarse, Ctrl fine), double-click the label to reset. The wheel does

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Pages of a step: pieces in a row, each bringing its own page to the front, each page scrolled by itself."""
+"""Pages of a step: tabs in a row, each page with its own scroll area."""
 
 from __future__ import annotations
 

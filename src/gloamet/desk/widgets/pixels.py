@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Pictures of the worker on the screen: scaled once, when they come, and not at every repaint."""
+"""Pictures of the worker on the screen: scaled once on arrival, not at every repaint."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A place of the document in metres: three numbers to type."""
+"""A point of the document in metres: three numbers to type."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What widgets and instruments need of the desk, as protocols: they show values, ask for changes, and listen.
+"""Protocols of what widgets and instruments need: values, changes, and signals.
 
 The session fulfils both; a test may use anything that has these members.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A yes-or-no field of the document as a check box with the field's own description."""
+"""A boolean field of the document as a check box with the field's description."""
 
 from __future__ import annotations
 

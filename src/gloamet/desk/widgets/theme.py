@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The desk's look in one place: colours, type and the style sheet."""
+"""Colours, fonts and the style sheet of the interface."""
 
 from __future__ import annotations
 

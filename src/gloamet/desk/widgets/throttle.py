@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Doing something at once, but not again too soon: for drawings beside the picture while dragging the sun.
+"""A throttle: runs a function at once, then at a limited rate while the sun is dragged.
 
 What was asked for meanwhile is done once when the time is over, so that the last word is always drawn.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Reading models: the format is chosen by the file's ending; a Scene in its own axes and lengths leaves."""
+"""Reading of models: the reader is selected by the file's ending; a Scene in its own axes and units leaves."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Animation of nodes in glTF 2.0: where a light or camera stands at each of its moments.
+"""Animation of nodes in glTF 2.0: the position of a light or camera at each key.
 
 Only nodes that carry a light or camera, and the nodes above them, are looked at. Rotations between keys go
 straight and are made unit again; cubic splines are taken at their keys.

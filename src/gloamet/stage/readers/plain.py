@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What formats without materials share: one grey part, and a guess of lengths and axes."""
+"""Shared code of formats without materials: one grey part, and a guess of units and axes."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Progress of a reading and the wish to stop it: readers call `step`, which raises Cancelled."""
+"""Progress and cancelling of a reader: readers call `step`, which raises Cancelled."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The other side of `usd`: walks a USD stage with the USD libraries and writes plain rows and arrays.
+"""The process behind `usd`: walks a USD stage with the USD libraries and writes plain rows and arrays.
 
 It runs in a process of its own (see `apart`), since those libraries may crash on damaged files. Arrays are
 named s0.points, s0.triangles and so on for shapes and t0 for the bytes of pictures; everything else is JSON.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Rays of a camera: from a place on its lens through a place of a pixel, as the pixel's filter weighs it.
+"""Camera rays: from a point on the lens through a point of a pixel, sampled by the pixel filter.
 
 camera (5, 3): eye, middle, half width, half height, lens (see `Camera.packed`).
 """

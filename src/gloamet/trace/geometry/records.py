@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What kernels hand to one another: a ray, a hit, a surface, its BSDF, samples of lights and of the BSDF, a path.
+"""Records passed between kernels: ray, hit, surface, BSDF, samples of lights and of the BSDF, path.
 
 Positions, directions and colours are triples of float32 (`vec`); distances metres, radiances cd/m² in AP1, densities
 per steradian unless their name says otherwise.

@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The sampler: Owen-scrambled Sobol points for a path's first dimensions, a counter's random numbers after them.
+"""The sampler: Owen-scrambled Sobol points for the first dimensions of a path, counter-based random numbers after
+them.
 
 Random: a counter steps by GOLDEN and is mixed into two uniform numbers (SplitMix64, Steele et al. 2014). Sobol: a
 table of scrambled points, one row for each sample, shifted round for each pixel and pair of dimensions (Cranley &

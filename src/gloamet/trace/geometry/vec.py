@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Triples of float32 inside kernels: points, directions and AP1 colours, so that a formula stands on one line."""
+"""Triples of float32 inside kernels: points, directions and AP1 colours."""
 
 from __future__ import annotations
 

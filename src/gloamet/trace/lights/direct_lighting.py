@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Direct lighting: next-event estimation of the sun, the sky and lamps, and light that a path meets by itself.
+"""Direct lighting: next-event estimation of sun, sky and lamps, and emission that a path hits.
 
 Sky and lamps are sampled by their light and weighted against the BSDF by the power heuristic (Veach 1997); the sun's
 disc by itself alone. `scene` is a `render_scene.SceneArrays`, `env` an `environment.EnvironmentArrays`; `origin` lies

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Sun and sky as the kernels sample them: a packed sun, a dome table, and where in it light comes from.
+"""Sun and sky as the kernels sample them: a packed sun, a dome table, and its sampling distribution.
 
 A Dome enters; `Environment` leaves. The distribution is a grid of CELL_ROWS x CELL_COLUMNS over the upper
 hemisphere in the dome's own coordinates (square-root elevation, azimuth): `row_cdf` (rows,), `cell_cdf`

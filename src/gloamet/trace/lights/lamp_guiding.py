@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Guiding paths to the surroundings of lamps: shades and ceilings close to them, small and bright, met by chance alone.
+"""Guide cones around lamps: bright surfaces close to them, such as shades, which BSDF sampling rarely finds.
 
 A scene's lamps and its rays enter; guides (K, GUIDE_WORDS) float32 leave: CENTRE and RADIUS of a sphere about what
 the lamp lights from close by, and SUM, the share of light of this one and those before. At each surface one guide is

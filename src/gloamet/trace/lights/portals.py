@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Openings that light a room from the sky: panes of glass with a closed side, sampled by area.
+"""Portals: panes with an enclosed side, through which the sky is sampled by area.
 
 A scene and its ray structure enter; portals (P, PORTAL_WORDS) float32 leave, one rectangle each: CORNER,
 EDGE_A and EDGE_B (3 each), INWARD the unit normal towards the room, AREA, and the room's box LOW and HIGH.

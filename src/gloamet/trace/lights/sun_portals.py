@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Sun patches in rooms as lights: sampled through the windows that the sun comes in by.
+"""Sun patches in rooms as light sources, sampled through the windows that the sun enters by.
 
 A path in a room meets the small bright patch on the floor only by chance. Here a point of a window (portal) is drawn,
 the sun's ray through it is followed to the first opaque face inside, and that point lights the one asked for. Both

@@ -1,2 +1,2 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Relighting: the light of a still camera recorded once, then evaluated again for every sun and sky."""
+"""Relighting: the transport of a still camera recorded once, then evaluated for every sun and sky."""

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Evening out a gathered picture among pixels of like surface, by weights that are made once.
+"""The à-trous filter of a gathered picture, with edge-stopping weights computed once per camera.
 
 A pass of level k looks at eight neighbours 2**k pixels apart. weights (levels, 9, n) uint8 are products of
 likeness in normal, plane and a guide (log light of cleaned pictures under a few skies), so that shadows in

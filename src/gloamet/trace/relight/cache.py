@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The cache of a still camera: made in steps, then relit for any sun, sky and gains without tracing paths.
+"""The relight cache of a still camera: built in steps, then relit for any sun, sky and gains without tracing paths.
 
 A compiled scene, a camera and a size enter; `relit` gives pictures (H, W, 3) in cd/m2 AP1, without lamps.
 Works on a pool of threads; anything long looks at `cancelled` and leaves the cache as usable as it was.

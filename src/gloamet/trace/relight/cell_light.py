@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The light on cells: which cells a view needs, what they see, and how bright they are under a sun and sky.
+"""Radiance of cells: the cells a view needs, their gathered samples, and their radiance under a sun and sky.
 
 Lists of a cache's points enter at the start; the light table, ready to be read, leaves after every
 `solve`. Bounces between cells go on from where they stood one picture earlier, so that a moving sun needs

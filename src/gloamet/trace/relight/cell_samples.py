@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Which places stand for a cell: of the many that walks met on it, a few that are spread over it.
+"""Sample points of cells: a few spread-out points of the many that walks have hit.
 
 Whether the sun reaches a cell is asked at its places. Where a shadow's edge runs across the cell, places that are
 spread tell the lit share a third better than ones drawn at random.

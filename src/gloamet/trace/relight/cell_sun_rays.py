@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Rays to the sun from the places of cells, those of a cell together: they stand close, and go one way.
+"""Sun rays from the sample points of cells, in packets of one cell: nearby origins, one direction.
 
 places (cells, up to LANES, HIT_WORDS) as `final_gather.random_walk` notes them. lit (cells, places, 4): three channels
 of what reaches the base, cosine times visibility, and the luminance that the specular lobe returns before.

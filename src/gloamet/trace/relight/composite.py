@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Compositing a relit frame: diffuse, specular and sun light put together per pixel of the display.
+"""Compositing of a relit frame: diffuse, specular and sun light per display pixel.
 
 What a pixel needs stands close together, as memory is what this waits for. diffuse (n, DIFFUSE_WORDS) float32, for a
 surface: NORMAL, COLOUR times what panes leave (what a matt base sends out through its specular lobe), THROUGH the share

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Final gathering: what points on surfaces see, as lists of rows in the light table, and the sums of such lists.
+"""Final gathering: what surface points see, as lists of rows of the light table, and the sums of such lists.
 
 points as in `points`. index (n, samples) uint16 and weight (n, samples) float32: the mean over samples of weight times
 the table's light is the irradiance over pi, as a matt surface of that normal would reflect it. A list needs no new ray

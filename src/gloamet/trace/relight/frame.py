@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""One relit frame from beginning to end: a kernel that all threads run together.
+"""One relit frame: a kernel that all threads run together.
 
 Work goes piece by piece to whichever thread is free (`next_index`); between two steps the threads meet
 (`barrier_wait`). Passes of the filter are odd in number, so that what they leave is in the spare pictures.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The g-buffer: what a camera sees, kept per pixel without light, at the cache's and at the display's size.
+"""The g-buffer: surfaces seen by the camera, without light, at the cache's and at the display's size.
 
 Rows are laid out in `points`. The first layer is what lies straight ahead through panes and holes, the second what the
 first pane, water, varnish or mirror reflects. taps (n, 4) int32 and shares (n, 4) uint8, in 255ths, lead from a display

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Rows that relighting keeps of points and pixels: their columns, and the arrays that hold them.
+"""Rows of points and pixels for relighting: their columns, and the arrays that hold them.
 
 points (n, POINT_WORDS) float32: POINT_POSITION off the surface, shading POINT_NORMAL, FACE_NORMAL, POINT_TO_VIEWER,
 POINT_ALPHA of the specular lobe, POINT_SPECULAR strength (0 for matt), POINT_METALNESS, POINT_TRANSLUCENCY; a point

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""One layer of a relight cache: what its pixels see of the light table, and how that reaches the display.
+"""One layer of a relight cache: what its pixels gather from the light table, and how it is resampled to the display.
 
 Made once per camera by rays, evaluated for every light without any. Two sizes: lists are kept for the cache's
 pixels, surfaces and sky also for the display's.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A specular chain: through holes and panes and over mirrors to the first surface that scatters.
+"""Specular chains: through alpha and panes and over mirrors to the first surface that scatters.
 
 What a pane or a gloss as sharp as a mirror reflects is handed out as a second ray, so that a caller can follow it too,
 or chosen at random. Stated limits: where nothing is chosen at random, further reflections are taken to be as bright as

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Where the sun falls in the picture, by exact rays and nothing else: for outlines while something is dragged.
+"""Sunlit pixels by exact shadow rays only: for outlines while dragging.
 
 A compiled scene, a camera and a size enter once; a sun direction gives a mask of the lit surfaces or their outlines
 as a see-through picture. Panes tint, leaves have holes; mirror images are not looked into.

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Exact sun rays of a relit frame, at display size, eight to a packet.
+"""Exact sun rays of a relit frame at display size, in packets of eight.
 
 visible (n,) uint32 is what comes of the sun at each display pixel: red, green and blue in 255ths, a byte each. While
 the hand moves, rays go out from every other pixel of every other row (the grid), from half of those at each picture and

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Sharing a kernel's work over a pool of threads, range by range."""
+"""Running a kernel on a pool of threads, range by range."""
 
 from __future__ import annotations
 

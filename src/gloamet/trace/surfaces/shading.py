@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The surface interaction: what a ray has met, the material there, and its BSDF.
+"""The surface interaction: the hit point, its material, and its BSDF.
 
 One place for the exact and for the relit path. `scene` is a `render_scene.SceneArrays`, records are those of
 `records`.

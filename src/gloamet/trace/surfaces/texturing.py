@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What belongs to a triangle at a hit: its row, texture coordinates and colours, its normals smoothed and mapped.
+"""Attributes of a triangle at a hit: its row, texture coordinates and colours, smoothed and mapped normals.
 
 Array layouts are those of `render_scene` and `materials`; colours AP1 unless said otherwise. Textures repeat and are
 read between their texels.

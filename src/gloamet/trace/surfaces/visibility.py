@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Shadow rays: how much light comes along one; none behind walls, tinted behind panes, some between leaves.
+"""Shadow rays: transmittance along a ray; zero behind walls, tinted behind panes, partial between leaves.
 
 `scene` is a `render_scene.SceneArrays`, a ray a `records.Ray`.
 """

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Air: four pages, from what floats in it to what the artist makes of the sky, of distance, and of dust in a room."""
+"""Air: four pages: atmosphere, sky adjustments, aerial perspective, light shafts."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Aerial perspective: how far things fade into the light of the air before them."""
+"""Aerial perspective: visibility, strength and start of the fading of distant objects."""
 
 from __future__ import annotations
 

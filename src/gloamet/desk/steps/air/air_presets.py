@@ -1,5 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Small pictures of named airs under the present sun; a click takes one. They are solved beside the interface."""
+"""Thumbnails of air presets under the present sun; a click applies one. They are computed in a thread. They are
+solved beside the interface."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""How the sky is made, what floats in the air, haze near the ground, and what the ground reflects."""
+"""Sky model, turbidity, particles, haze, and ground reflectance."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Shafts of light: where dust hangs, how much of it, and how it throws light."""
+"""Light shafts: region, amount, and phase function of the medium."""
 
 from __future__ import annotations
 

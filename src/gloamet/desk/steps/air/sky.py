@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The artist's hand on the sky beyond nature, and what is seen behind the scene instead of it."""
+"""Adjustments of the sky, and the background behind the scene."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Compare: kept pictures, looking at them together, sheets of many lights, and named looks."""
+"""Compare: kept pictures, comparison, contact sheets, and looks."""
 
 from __future__ import annotations
 

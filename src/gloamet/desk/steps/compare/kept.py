@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Kept: what is chosen in the strip, looked at together, its settings taken back, and what differs from now."""
+"""Kept: the selected pictures, their comparison, restoring of settings, and the differences."""
 
 from __future__ import annotations
 

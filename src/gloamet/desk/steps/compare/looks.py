@@ -1,6 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Looks: named settings as small pictures of the present scene, taken with a strength; one's own; and the steps so
-far."""
+"""Looks: named settings as thumbnails of the present scene, applied with a strength; the user's own; and the history."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Vary: a sheet of lights, from one or two ranges or as suggestions; one is gone on with, several are kept."""
+"""Vary: contact sheets from one or two ranges or from suggestions; one is applied, several are kept."""
 
 from __future__ import annotations
 

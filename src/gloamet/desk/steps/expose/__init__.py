@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Expose: pages from the exposure to how others will see it, and scopes of the picture below them."""
+"""Expose: pages of exposure, chain, masks and proofs, with scopes below."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""One of aperture, shutter and ISO: held where it is, or following the exposure; in thirds of a stop."""
+"""One of aperture, shutter and ISO: fixed, or computed from the exposure; in thirds of a stop."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Chain: from light to screen in a fixed order, a row a link."""
+"""Chain: the links of developing in their fixed order, one row each."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""One link of the chain: its switch, what it changes in words, the picture without it, a way back, and its controls."""
+"""One link of the chain: its switch, a summary, hold to compare, reset, and its controls."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The link of colour: its sliders, one of eight bands of hue at a time, toning, black and white, and a table."""
+"""The colour link: sliders, hue bands, toning, black and white, and a look-up table."""
 
 from __future__ import annotations
 

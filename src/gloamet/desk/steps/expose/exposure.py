@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Light: how the exposure is found, aperture, shutter and ISO for it, and the white balance."""
+"""Light: metering, exposure, aperture, shutter, ISO, and white balance."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Masks: a list of them, and where the chosen one covers and what it does."""
+"""Masks: their list, and shape and corrections of the selected one."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Proofs: the picture as others will see it, side by side, and what it loses there in numbers."""
+"""Proofs: the picture on other screens and papers, with measures of the losses."""
 
 from __future__ import annotations
 

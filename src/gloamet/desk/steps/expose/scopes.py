@@ -1,6 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Scopes: codes, stops, where across the picture, and colours of what is shown; what clips; other ways to look at
-it."""
+"""Scopes: histogram, stops, waveform, vectorscope; clipping; false colour."""
 
 from __future__ import annotations
 

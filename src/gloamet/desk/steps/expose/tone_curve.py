@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A free curve of brightness or of one channel: points added, dragged and taken away, over the picture's own stops."""
+"""A free tone curve: points added, dragged and removed, over the histogram of the picture."""
 
 from __future__ import annotations
 

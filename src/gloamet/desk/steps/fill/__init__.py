@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Fill: three pages, from the balance of the lights to a panorama and the meter in the scene."""
+"""Fill: three pages: the balance of the lights, a panorama, and the meter in the scene."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Meter: what falls on cards in the scene, source by source, and spots of the picture that are read again and again."""
+"""Meter: cards in the scene, source by source, and spots of the picture."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Panorama: its file and its neighbours in the folder, how it lies, its level, its roles, and its own sun."""
+"""Panorama: its file and folder, orientation, illuminance, roles, and its sun."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The panoramas of a folder as small pictures in a row, with the one before and the one after; made on a thread."""
+"""The panoramas of a folder as a row of thumbnails, made in a thread."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Key to fill as a control: the ratio on horizontal ground, dragged or typed, before the band that nature gives."""
+"""Key to fill as a control: the ratio on horizontal ground, dragged or typed, over the natural range."""
 
 from __future__ import annotations
 

@@ -1,6 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""One light of the balance: its small picture, gain, switch and solo in a row, everything else of it below when
-open."""
+"""One light of the balance: thumbnail, gain, switch and solo in a row, other settings below."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Stage: four pages, in the order one sets up: the model, its parts, what is around it, the views on it."""
+"""Stage: four pages: model, parts, surroundings, views."""
 
 from __future__ import annotations
 

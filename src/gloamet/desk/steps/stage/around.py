@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Stage, around: what lies below the horizon, shade makers behind and before the camera, lamps."""
+"""Surroundings: ground, horizon, props, lamps."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The material of the selected part: corrections on top of what the file has, and the way back."""
+"""The material of the selected part: corrections of the file's material, and their reset."""
 
 from __future__ import annotations
 

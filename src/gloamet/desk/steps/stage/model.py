@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Stage, model: the file, its unit and axis, how it stands, and what was left out of it."""
+"""Model: file, unit, up axis, placement, and import notes."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Stage, parts: the tree of parts, muting and locking, corrections to materials, plaster."""
+"""Parts: the tree of parts, muting, locking, materials, plaster."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Stage, views: the lens, the shape of the picture, and the views kept under names."""
+"""Views: lens, picture format, and named views."""
 
 from __future__ import annotations
 

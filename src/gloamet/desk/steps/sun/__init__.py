@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Sun: four ways to put it where the picture needs it: by almanac, by hand, by aim, along a sequence."""
+"""Sun: four ways to place it: almanac, manual, aim, sequence."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Sun, aim: pins and their answers, real moments to go to, and when the sun reaches a surface."""
+"""Aim: pins and their results, real moments, and the times of sunlight on a surface."""
 
 from __future__ import annotations
 

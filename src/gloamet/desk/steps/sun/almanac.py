@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Sun, almanac: the place, the moment, the year, and which way north lies."""
+"""Almanac: site, date and time, year cloth, and north."""
 
 from __future__ import annotations
 

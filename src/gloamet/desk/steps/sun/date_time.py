@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Date and time on the desk: two fields to type in."""
+"""Date and time: two fields to type in."""
 
 from __future__ import annotations
 

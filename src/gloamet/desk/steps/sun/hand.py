@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Sun, by hand: place it freely, know whether nature does, let the model lead it, its disc, and the moon."""
+"""Manual: a free sun, whether it occurs here, a driver from the model, the disc, and the moon."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Sun, sequence: two ends, steps between them, played live on the desk, every picture with its thumbnail."""
+"""Sequence: start, end and steps, played live, with thumbnails."""
 
 from __future__ import annotations
 

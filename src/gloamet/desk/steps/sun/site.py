@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Choosing a place: a city by name, or coordinates in any writing; the search runs off the interface."""
+"""Site: a place by name, or coordinates in any notation; the search runs in a thread."""
 
 from __future__ import annotations
 
