@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Stage on the desk: parts, materials, plaster, shade makers, views, plan, rectangle, sheet and tray, by hand."""
+"""Stage on the desk: parts, materials, plaster, props, views, plan, rectangle, sheet and tray, by hand."""
 
 from __future__ import annotations
 
@@ -218,7 +218,7 @@ def test_a_shade_maker_is_added_placed_by_a_click_and_removed(
     press(stage.around, "tree")
     assert session.document.stage.props[0].kind == "tree"
     settled(session, qtbot)
-    assert any(part.group == ("shade makers",) for part in session.compiled.scene.parts)
+    assert any(part.group == ("props",) for part in session.compiled.scene.parts)
     press(stage.around, "Place")
     assert session.state.tool == "place 0"
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, -6.0, -3.0, 0.0))

@@ -216,7 +216,7 @@ def test_focal_lengths_and_openings_follow_from_film_of_36_by_24() -> None:
     assert camera_from_view(view.model_copy(update={"depth_of_field": False})).aperture_m == 0.0
 
 
-# -- shade makers
+# -- props
 
 
 def _grown(**values: object) -> Scene:

@@ -2,7 +2,7 @@
 """Build the product demo: a lidded enamel pail and a coil of rope on a slate bench by the bathing house.
 
 Run it with `python tools/demo/make_product.py`. Everything is made here from numbers. The bench looks south;
-the trees that dapple it are shade makers of the shipped project, not part of the model.
+the trees that dapple it are props of the shipped project, not part of the model.
 """
 
 from __future__ import annotations

@@ -125,10 +125,10 @@ class Ground(DocumentModel):
 
 
 class Prop(DocumentModel):
-    """A shade maker or a reference, grown from a few numbers."""
+    """A prop, generated from a few numbers."""
 
     name: str = Field("tree", min_length=1, max_length=80, description="Name in the lists.")
-    kind: PropKind = Field("tree", description="Kind of shade maker or reference.")
+    kind: PropKind = Field("tree", description="Kind of prop.")
     position: Point = Field((0.0, 0.0, 0.0), description="Position of its base, metres.")
     rotation_deg: float = number(
         0.0, -180, 180, "Rotation about the vertical axis, clockwise from above.", "°", 1, 0
@@ -169,7 +169,7 @@ class Stage(DocumentModel):
     lamps: dict[str, LampEdit] = Field({}, description="Corrections by lamp name.")
     plaster: Plaster = Field(Plaster(), description="Plaster for judging light.")
     ground: Ground = Field(Ground(), description="What is below the horizon.")
-    props: tuple[Prop, ...] = Field((), description="Shade makers and references.")
+    props: tuple[Prop, ...] = Field((), description="Props.")
     view: CameraView = Field(CameraView(), description="The camera.")
     views: tuple[NamedView, ...] = Field((), description="Saved views.")
     quality: Quality = Field("standard", description="How far the viewport refines.")

@@ -2,7 +2,7 @@
 """The stage as rendered: the scene file with the document's decisions applied.
 
 A Scene as read and the document's Stage enter; a Scene in the world with material corrections, muted parts,
-shade makers and plaster, and the ground it stands on, leave.
+props and plaster, and the ground it stands on, leave.
 """
 
 from __future__ import annotations
@@ -195,7 +195,7 @@ def _lamp(lamp: Lamp, edit: LampEdit | None) -> Lamp:
 
 
 def prop_matrix(prop: Prop) -> NDArray[np.float64]:
-    """Where a shade maker stands."""
+    """Where a prop stands."""
     angle = math.radians(prop.rotation_deg)
     matrix = np.eye(4)
     matrix[:2, :2] = [[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]]
@@ -204,7 +204,7 @@ def prop_matrix(prop: Prop) -> NDArray[np.float64]:
 
 
 def with_props(scene: Scene, props: tuple[Prop, ...]) -> Scene:
-    """The scene with shade makers added."""
+    """The scene with props added."""
     parts, materials = list(scene.parts), list(scene.materials)
     known: dict[Material, int] = {}
     for prop in props:
@@ -241,7 +241,7 @@ def place_in_world(file_scene: Scene, stage: Stage) -> Scene:
 
 
 class StageEdits(NamedTuple):
-    """The decisions of a stage that change its scene: those about parts, materials, lamps, shade makers and plaster."""
+    """The decisions of a stage that change its scene: those about parts, materials, lamps, props and plaster."""
 
     muted: tuple[str, ...]
     materials: Mapping[str, MaterialEdit]

@@ -26,7 +26,7 @@ LEAF = Material("leaves", (0.10, 0.17, 0.045), diffuse_transmission=0.35)
 CLOTH = Material("figure", (0.34, 0.34, 0.35))
 GREY = Material("18 % grey", (GREY_CARD,) * 3)
 MIRROR = Material("mirror", (0.95, 0.95, 0.95), 0.0, 1.0)
-PROP_GROUP = "shade makers"
+PROP_GROUP = "props"
 Points = NDArray[np.float64]
 
 

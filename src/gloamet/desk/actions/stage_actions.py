@@ -132,7 +132,7 @@ def reset_material(session: Session, name: str) -> None:
     session.change("stage", materials=edits)
 
 
-# -- shade makers
+# -- props
 
 
 def free_name(wanted: str, taken: set[str]) -> str:
@@ -144,7 +144,7 @@ def free_name(wanted: str, taken: set[str]) -> str:
 
 
 def add_prop(session: Session, kind: PropKind) -> int:
-    """A new shade maker where the camera looks; returns its index."""
+    """A new prop where the camera looks; returns its index."""
     props = session.document.stage.props
     lift = LIFT_M if kind in ("mirror ball", "grey ball", "grey card") else 0.0
     target = session.document.stage.view.target
@@ -189,14 +189,14 @@ def _beside_subject(session: Session) -> tuple[tuple[float, float, float], float
 
 
 def place_prop(session: Session, index: int, point: NDArray[np.float64], key: str | None = None) -> None:
-    """Stand a shade maker somewhere."""
+    """Place a prop."""
     prop = session.document.stage.props[index]
     lift = LIFT_M if prop.kind in ("mirror ball", "grey ball", "grey card") else 0.0
     session.change(("stage", "props", index), key, position=_to_tuple(point + [0.0, 0.0, lift]))
 
 
 def remove_prop(session: Session, index: int) -> None:
-    """Take a shade maker away."""
+    """Remove a prop."""
     props = session.document.stage.props
     session.change("stage", props=props[:index] + props[index + 1 :])
 

@@ -146,7 +146,7 @@ class AimController(QObject):
         self._soon.start()
 
     def _on_frame_ready(self, _frame: object) -> None:
-        """A stage compiled again (a part muted, a shade maker moved) asks everything again."""
+        """A stage compiled again (a part muted, a prop moved) asks everything again."""
         if self.session.compiled is not self._stage:
             self._stage = self.session.compiled
             self._soon.start()

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Looks: named settings as thumbnails of the present scene, applied with a strength; the user's own; and the history."""
+"""Looks: named settings as thumbnails of the present scene, applied with a strength; own looks; and the history."""
 
 from __future__ import annotations
 

@@ -25,7 +25,7 @@ class StageStep(Pages):
             (
                 ("Model", "The scene file, its units, axis and placement.", self.model),
                 ("Parts", "Parts and materials of the model.", self.parts),
-                ("Surroundings", "Ground, horizon, shade makers and lamps.", self.around),
+                ("Surroundings", "Ground, horizon, props and lamps.", self.around),
                 ("Views", "Lens and saved views.", self.views),
             )
         )

@@ -25,7 +25,7 @@ MOST_M = {"height_m": 60.0, "extent_m": 40.0}  # of what grows
 
 
 class PropBlock(QWidget):
-    """The numbers of one shade maker."""
+    """The numbers of one prop."""
 
     def __init__(self, session: Session, index: int, prop: Prop) -> None:
         super().__init__()
@@ -73,7 +73,7 @@ class PropBlock(QWidget):
 
 
 class AroundPage(StepPanel):
-    """Ground and shade makers."""
+    """Ground and props."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
