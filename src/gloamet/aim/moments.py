@@ -22,7 +22,7 @@ NEVER_DEG = 3.0  # farther than that no viewer would take it for the sun asked f
 
 @dataclass(frozen=True)
 class AlmanacSite:
-    """Where, by which clock, in which year; north_deg is where north lies, clockwise from the scene's +Y."""
+    """Site, time zone and year; north_deg is the azimuth of true north, clockwise from the scene's +Y."""
 
     latitude_deg: float
     longitude_deg: float

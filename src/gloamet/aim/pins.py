@@ -31,7 +31,7 @@ CASTER_SHARE, CASTER_M = 0.04, 0.02  # what is hit so near the casting point is 
 
 @dataclass(frozen=True)
 class Pin:
-    """A point that casts and the point its shadow shall reach."""
+    """A caster, and the receiver that its shadow is to reach."""
 
     caster: tuple[float, float, float]
     receiver: tuple[float, float, float]
@@ -112,7 +112,7 @@ def aim_shadows(pins: Sequence[Pin], scene: RenderScene | None = None) -> AimedS
 
 
 def below_horizon(towards: Array) -> tuple[str, ...]:
-    """A sentence when no sun can stand there."""
+    """The sentence for a sun below the horizon."""
     return ("The sun would have to be below the horizon.",) if towards[2] < 0.0 else ()
 
 
@@ -124,7 +124,7 @@ def _probe(scene: RenderScene, origin: Array, towards: Array) -> SurfacePoint | 
 
 
 def part_name(scene: RenderScene, hit: SurfacePoint) -> str:
-    """What was met, in words."""
+    """The name of the part that was hit."""
     from gloamet.trace.first_hits import GROUND
 
     return "the ground" if hit.part == GROUND else f"“{scene.scene.parts[hit.part].name}”"

@@ -43,7 +43,7 @@ SHAFT_SIZE, SHAFT_SAMPLES = (480, 270), 64
 
 
 def best(work: Callable[[], Any], runs: int = 7) -> float:
-    """Least seconds of several runs, after one that is not counted."""
+    """Minimum seconds of several runs, after one that is not counted."""
     work()
     times = []
     for _ in range(runs):

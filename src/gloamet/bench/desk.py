@@ -227,7 +227,7 @@ os._exit(0)
 
 
 def run_apart(script: str, *arguments: str, cache: str | None = None) -> dict[str, Any]:
-    """The last line a script prints in a process of its own, as JSON."""
+    """The last line that a script prints in a separate process, as JSON."""
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "GLOAMET_BENCH_START": str(time.time())}
     if cache is not None:
         environment["XDG_CACHE_HOME"] = cache

@@ -33,7 +33,7 @@ def plain() -> Result:
 
 
 def _fresh() -> Iterator[float]:
-    """Values of a slider, each another one: nothing made for one serves the next."""
+    """Different values of a slider, so that no cached result is reused."""
     return (0.001 * k for k in count(1))
 
 

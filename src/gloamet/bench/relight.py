@@ -85,7 +85,7 @@ def sky_at(azimuth_deg: float, elevation_deg: float) -> Any:
 
 
 def full_cache(bench: Bench, lights: Any) -> Any:
-    """The cache of a demo's view with nothing left to improve."""
+    """A complete relight cache of a demo's view."""
     cache = RelightCache(bench.scene, bench.camera, WIDTH, HEIGHT, bench.tracer.pool, bench.tracer.threads)
     while not cache.full:
         cache.improve(lights)
@@ -115,7 +115,7 @@ def some_of(where: NDArray[np.bool_]) -> Chosen:
 
 
 def shaded(cache: Any) -> NDArray[np.bool_]:
-    """Squares that lie wholly on surfaces without sun, in the light last relit."""
+    """Blocks entirely on surfaces without sun, in the last relit light."""
     layer = cache.layers[0]
     dark = (layer.kinds == SURFACE_PIXEL) & (layer.visible == 0)
     return np.asarray(_blocks(dark).all((1, 3)))

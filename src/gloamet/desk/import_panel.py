@@ -28,7 +28,7 @@ GROUND_LINE = 0.94  # share of the height where the model and the person stand
 
 
 class Elevation(QWidget):
-    """The model seen from its front as a silhouette, a person of 1.75 m beside it, to one scale.
+    """Front view of the model as a silhouette beside a person of 1.75 m, to scale.
 
     The silhouette is traced off the window's thread; the newest request wins.
     """
@@ -46,7 +46,7 @@ class Elevation(QWidget):
         self._traced.connect(self._on_traced)
 
     def draw(self, scene: Scene) -> None:
-        """Have the silhouette of what is built now traced."""
+        """Compute the silhouette of the present stage."""
         compiled = self.session.compiled
         if compiled is not None:
             self._wanted = (compiled, scene.subject_bounds())

@@ -29,7 +29,7 @@ class StepStack(QStackedWidget):
         self._idle.timeout.connect(self._build_next)
 
     def panel(self, index: int) -> QWidget:
-        """The panel of a step, built now if it is not there yet."""
+        """The panel of a step, built on first use."""
         if index not in self._panels:
             module = import_module(f"gloamet.desk.steps.{STEPS[index].module}")
             self._panels[index] = panel = module.build(self._context)
@@ -42,7 +42,7 @@ class StepStack(QStackedWidget):
         self.setCurrentIndex(index)
 
     def build_others(self) -> None:
-        """Build what is missing, a panel at a time, when the window has a moment."""
+        """Build missing panels, one at a time, while the window is idle."""
         self._idle.start()
 
     def stop_building(self) -> None:

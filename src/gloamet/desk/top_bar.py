@@ -162,7 +162,7 @@ def fraction_done(frame: Frame) -> float:
 
 
 def status_text(frame: Frame, stopped: bool, depth_of_field: bool = False) -> str:
-    """Samples, noise, time so far and to go; of a preview that it keeps all in focus where the view asks for blur."""
+    """Samples, noise, elapsed and remaining time; for a preview, that it ignores depth of field."""
     if not frame.exact:
         return "preview, all in focus" if depth_of_field else "preview"
     parts = [f"{frame.samples} samples" if frame.samples != 1 else "1 sample"]

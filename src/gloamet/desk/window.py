@@ -290,7 +290,7 @@ class DeskWindow(QMainWindow):
             self.session.start_with(Document())
 
     def offer_left(self) -> None:
-        """Offer what a program that ended without a word had open."""
+        """Offer to restore what was open when the program crashed."""
         left = left_behind()
         if left:
             newest = left[0]
@@ -313,7 +313,7 @@ class DeskWindow(QMainWindow):
             self.session.start_with(demo_document(name), TITLES[name])
 
     def save(self) -> bool:
-        """Save under the current name, or ask for one; a file that was changed by others is asked about."""
+        """Save under the present name, or ask for one; asks before overwriting a file changed by others."""
         path = self.session.path
         if path is None:
             return self.save_as()

@@ -195,7 +195,7 @@ def _lamp(lamp: Lamp, edit: LampEdit | None) -> Lamp:
 
 
 def prop_matrix(prop: Prop) -> NDArray[np.float64]:
-    """Where a prop stands."""
+    """The world matrix of a prop."""
     angle = math.radians(prop.rotation_deg)
     matrix = np.eye(4)
     matrix[:2, :2] = [[math.cos(angle), math.sin(angle)], [-math.sin(angle), math.cos(angle)]]

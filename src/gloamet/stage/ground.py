@@ -39,7 +39,7 @@ class GroundPlane:
 
 
 def own_ground(scene: Scene) -> Part | None:
-    """The flat part the model itself stands on, None when it brings none."""
+    """The flat ground of the model itself, None when it has none."""
     flat = [part for part in scene.parts if is_flat(part)]
     if not flat:
         return None

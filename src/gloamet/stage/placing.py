@@ -25,7 +25,7 @@ FARTHEST_M = 1e7
 
 @dataclass(frozen=True)
 class Placement:
-    """How a file stands in the world. rotation_deg is clockwise seen from above; offset in metres."""
+    """Placement of a file in the world. rotation_deg is clockwise seen from above; offset in metres."""
 
     units: str = "m"
     up: UpAxis = "y"

@@ -65,7 +65,7 @@ class Material:
 
     @property
     def glows(self) -> bool:
-        """Whether it gives light of its own."""
+        """Whether it emits light."""
         return max(self.emission) > 0.0
 
 
@@ -157,7 +157,7 @@ class Motion:
 
 @dataclass(frozen=True)
 class Origin:
-    """What a file says, or seems to say, of its lengths and axes, each with the reason in words.
+    """Units and up axis of a file, declared or guessed, each with the reason.
 
     said is False when the file is silent and both are guesses.
     """

@@ -26,7 +26,7 @@ Array = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class RealMoment:
-    """An instant in the zone asked for, the real sun then, and how far it is from the one asked for."""
+    """An instant in the requested zone, the real sun at it, and its angle to the requested one."""
 
     when: datetime
     error_deg: float

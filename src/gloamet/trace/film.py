@@ -85,7 +85,7 @@ class Film:
         self.layers["squares"] = np.zeros((*shape[:2], len(MOMENT_PLANES)), np.float32)
 
     def arrays(self) -> AccumulationArrays:
-        """What the integrator adds to: the lights that share their paths, and what is seen first."""
+        """Arrays that the integrator adds to: light layers that share paths, and first-hit features."""
         return AccumulationArrays(*(self.layers[name] for name in AccumulationArrays._fields))
 
     @property

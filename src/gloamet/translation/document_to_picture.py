@@ -81,8 +81,7 @@ def backdrop_from_document(document: Document) -> Backdrop | None:
 
 
 class Exposure(NamedTuple):
-    """EV100 that a picture is developed with, and what the document's way of metering asks for, compensation
-    included."""
+    """EV100 of a picture, and the EV that the metering gives, compensation included."""
 
     ev: float
     metered_ev: float

@@ -74,7 +74,7 @@ def _top_up(film: Film, level: int, region: Region | None) -> NDArray[np.uint16]
 
 @dataclass(frozen=True)
 class NextPass:
-    """Where a film stands: samples (H, W) of its next pass, none when its aim is met; its noise; paths to go."""
+    """Samples (H, W) of the next pass, none when the goal is reached; the noise; the remaining paths."""
 
     wanted: NDArray[np.uint16]
     noise: float

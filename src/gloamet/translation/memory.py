@@ -56,7 +56,7 @@ def memory_needed(compiled: RenderScene, width: int, height: int, denoise: bool)
 
 
 def memory_free(table: Path = Path("/proc/meminfo")) -> int | None:
-    """Bytes that can still be had without swapping; None where the system does not tell."""
+    """Bytes available without swapping; None where the system does not report it."""
     try:
         for line in table.read_text(encoding="ascii").splitlines():
             if line.startswith("MemAvailable:"):

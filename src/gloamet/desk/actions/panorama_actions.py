@@ -21,7 +21,7 @@ def _sun(session: Session) -> tuple[float, float]:
 
 
 def _solved(session: Session) -> PanoramaSolved | None:
-    """What is known of the panorama; says so where nothing is."""
+    """The solved panorama; a notice where there is none."""
     solved = session.light.panorama if session.light is not None else None
     if solved is None or solved.sun_deg is None or solved.file_sun_deg is None:
         session.noticed.emit("The sun of the panorama is unknown: pick it in the picture first.", "note")
@@ -43,7 +43,7 @@ def confirm_sun(session: Session) -> None:
 
 
 def pick_sun(session: Session, towards: np.ndarray) -> None:
-    """The sun stands in a direction of the scene, as the panorama lies now."""
+    """Set the panorama's sun to a direction of the scene, in the panorama's present orientation."""
     from gloamet.translation.document_to_panorama import light_options
 
     solved = session.light.panorama if session.light is not None else None
@@ -62,7 +62,7 @@ def pick_sun(session: Session, towards: np.ndarray) -> None:
 
 
 def match_sun(session: Session) -> None:
-    """The physical sun goes where the panorama's stands, and is free of the almanac."""
+    """Move the physical sun to the panorama's sun, as a manual sun."""
     if (solved := _solved(session)) is None:
         return
     assert solved.sun_deg is not None

@@ -69,7 +69,7 @@ def spot_penumbra_m(session: Session, spot: SpotState) -> float | None:
 
 
 def penumbra_label(session: Session, spot: SpotState) -> str:
-    """The edge of shade at a spot in words, empty where there is none."""
+    """Text about the shadow edge at a spot, empty where there is none."""
     width = spot_penumbra_m(session, spot)
     if width is None:
         return ""

@@ -32,7 +32,7 @@ def set_camera(session: Session, camera: Camera, key: str | None = None) -> None
 
 
 def part_named(session: Session, name: str) -> Part | None:
-    """A part of the model as it stands in the world."""
+    """A part of the model by its name, in world space."""
     if session.scene is None:
         return None
     return next((part for part in session.scene.parts if part.name == name), None)
@@ -231,7 +231,7 @@ def look_at(session: Session, x: float, y: float, key: str | None = None) -> Non
 
 
 def stand_here(session: Session) -> None:
-    """Put the eye 1.6 m above what is under it."""
+    """Move the eye to 1.6 m above the surface below it."""
     camera = camera_from_document(session.document)
     z = surface_height(session, camera.eye[0], camera.eye[1], camera.eye[2])
     lift = z + EYE_HEIGHT_M - camera.eye[2]

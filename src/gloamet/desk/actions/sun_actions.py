@@ -63,7 +63,7 @@ def time_window_from_document(document: Document) -> TimeWindow:
 
 
 def take_by_hand(session: Session) -> None:
-    """Free the sun where it stands now."""
+    """Switch to a manual sun at its present position."""
     azimuth, elevation = sun_now(session)
     session.change("sun", mode="manual", azimuth_deg=azimuth % 360.0, elevation_deg=max(elevation, -20.0))
 
@@ -124,7 +124,7 @@ def go_now(session: Session) -> None:
 
 
 def go_date(session: Session, day: date) -> None:
-    """Another date at the same clock time, or at the time when the sun stands as high as now."""
+    """Go to another date at the same clock time, or at the time when the sun has its present elevation."""
     document = session.document
     if session.state.keep_elevation:
         moment = session.moment()
@@ -198,7 +198,7 @@ def remove_pin(session: Session, index: int) -> None:
 
 
 class UsualAir(NamedTuple):
-    """The turbidity of a month at a place, and words for it."""
+    """The typical turbidity of a month at a site, and its label."""
 
     turbidity: float
     label: str

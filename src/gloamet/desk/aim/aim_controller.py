@@ -146,7 +146,7 @@ class AimController(QObject):
         self._soon.start()
 
     def _on_frame_ready(self, _frame: object) -> None:
-        """A stage compiled again (a part muted, a prop moved) asks everything again."""
+        """A render scene compiled again (a part muted, a prop moved) repeats every computation."""
         if self.session.compiled is not self._stage:
             self._stage = self.session.compiled
             self._soon.start()

@@ -37,7 +37,7 @@ NOT_OPEN = "The model is still loading: try again in a moment."
 
 @dataclass(frozen=True)
 class ViewAdapter:
-    """What a view tells of its places; None for the sky, or where it knows no direction."""
+    """Points and directions under the pointer of a view; None for the sky, or where there is no direction."""
 
     point: Callable[[QPointF], Array | None]
     edge: Callable[[QPointF], Array | None]  # the same, but a thin or nearer thing a few pixels beside counts
@@ -96,7 +96,7 @@ class AimTool:
         return True
 
     def release(self, at: QPointF) -> bool:
-        """The button is let go."""
+        """The mouse button is released."""
         busy = self.draft is not None or self._pivot is not None or self._leading or self._held is not None
         if self.draft is not None:
             caster, receiver = self.draft

@@ -25,7 +25,7 @@ MOST_PIXELS = 960 * 540
 
 
 class MaskRequest(NamedTuple):
-    """What to draw: None for the stage draws nothing."""
+    """Inputs of an outline picture; None for the stage clears it."""
 
     compiled: RenderScene | None
     camera: Camera | None = None
@@ -35,7 +35,7 @@ class MaskRequest(NamedTuple):
 
 
 class SunMaskWorker(QObject):
-    """What the sun would light if it stood elsewhere."""
+    """Computes what the sun would light from another direction."""
 
     ready = Signal()
     _drawn = Signal(object, object)
@@ -58,7 +58,7 @@ class SunMaskWorker(QObject):
         self._worker.request(self._wanted)
 
     def clear(self) -> None:
-        """Draw nothing."""
+        """Clear the outlines."""
         self._wanted = MaskRequest(None)
         if self.image is not None:
             self.image = None

@@ -43,7 +43,7 @@ class CompareTools:
         return self.keeper.document(self.keeper.pictures[-1])
 
     def close(self) -> None:
-        """Everything is written, nothing more is made."""
+        """Finish writing, and accept no more work."""
         self.job.close()
         self.refiner.close()
         self.compare.close()

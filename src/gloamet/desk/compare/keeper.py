@@ -171,7 +171,7 @@ class Keeper(QObject):
     # -- keeping
 
     def keep_now(self) -> bool:
-        """Keep what is shown; whether there was something."""
+        """Keep the present picture; returns whether there was one."""
         frame = self.session.frame
         if frame is None or frame.light is None or frame.document is None:
             self.session.noticed.emit("There is no picture to keep yet.", "note")
@@ -224,7 +224,7 @@ class Keeper(QObject):
         return self.named(self.chosen[-1]) if self.chosen else None
 
     def choose(self, name: str, more: bool = False) -> None:
-        """Choose a picture, beside those chosen before or alone; again takes it out."""
+        """Select a picture, alone or in addition to others; a second click deselects it."""
         if more and name in self.chosen:
             self.chosen.remove(name)
         else:

@@ -36,7 +36,7 @@ TWO_ENDS = np.array([[70, 120, 200], [58, 58, 58], [240, 164, 92]], float)
 
 
 class PictureDifference(NamedTuple):
-    """A picture of a difference, its mean and 95th hundredth, and the words of its scale."""
+    """The picture of a difference, its mean and 95th percentile, and the label of its scale."""
 
     image: QImage
     mean: float
@@ -54,7 +54,7 @@ def _scale_end(most: float, ends: tuple[float, ...]) -> float:
 
 
 def _coloured(values: NDArray[np.float64], stops: NDArray[np.float64]) -> QImage:
-    """Values 0..1 as colours between stops; what is no number is black."""
+    """Values 0..1 as colours interpolated between stops; not-a-number is black."""
     at = np.clip(np.nan_to_num(values), 0.0, 1.0) * (len(stops) - 1)
     low = np.minimum(at.astype(int), len(stops) - 2)
     fraction = (at - low)[..., None]

@@ -48,7 +48,7 @@ class RefineJob(QObject):
         self.changed.emit()
 
     def stop(self) -> None:
-        """Stop, and forget the line; pictures stay as they are."""
+        """Stop, and clear the queue; pictures are not changed."""
         self._stop.set()
         self._stop = threading.Event()  # of what is asked for from now on
         self.waiting.clear()

@@ -25,7 +25,7 @@ WRAPPED = Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap
 
 
 class SheetItem(NamedTuple):
-    """A document, its words, fewer of them where there is little room, and more for the panel."""
+    """A document, its caption, a shorter caption, and more text for the panel."""
 
     document: Document
     label: str
@@ -79,7 +79,7 @@ class SheetView(PictureOverlay):
         self.changed.emit()
 
     def cell(self, box: QRectF, index: int) -> QRectF:
-        """Where a picture stands, its words below it included."""
+        """Rectangle of a picture with its caption."""
         columns = min(self.columns, len(self.items))
         rows = math.ceil(len(self.items) / columns)
         w, h = box.width() / columns, box.height() / rows
@@ -89,7 +89,7 @@ class SheetView(PictureOverlay):
         )
 
     def press(self, box: QRectF, at: QPointF, modifiers: Qt.KeyboardModifier) -> bool:
-        """Choose what lies there; twice in a row goes on with it."""
+        """Select the picture there; a double click uses its light."""
         if not self.on or not box.contains(at):
             return False
         found = next((k for k in range(len(self.items)) if self.cell(box, k).contains(at)), -1)
@@ -109,7 +109,7 @@ class SheetView(PictureOverlay):
         return True
 
     def paint(self, p: QPainter, box: QRectF) -> None:
-        """Pictures with their words."""
+        """Paint pictures and captions."""
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         p.fillRect(box, QColor(theme.SURROUND))
         p.setFont(theme.font(theme.SMALL))

@@ -25,7 +25,7 @@ class MovedFiles:
         self.session, self.notice, self.window = session, notice, window
 
     def open_project(self, path: Path) -> None:
-        """Open a project; without its model it waits until that is found, and what is open stays."""
+        """Open a project; without its model it waits until the file is found, and the open project stays."""
         try:
             document = load_document(path)
         except GloametError as error:
@@ -38,7 +38,7 @@ class MovedFiles:
             self.offer_others()
 
     def offer_others(self) -> None:
-        """Ask for a panorama or a look-up table of the open project that is not there."""
+        """Ask for a missing panorama or look-up table of the open project."""
         missing = missing_files(self.session.document)
         if missing:
             self._offer(self.session.title, missing[0], partial(self._take, missing[0]))

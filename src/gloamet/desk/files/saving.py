@@ -32,7 +32,7 @@ class SaveJob(QObject):
         self._thread.start()
 
     def stop(self) -> None:
-        """Stop rendering; what is done is saved."""
+        """Stop rendering; the samples so far are saved."""
         self._stop.set()
 
     def wait(self) -> None:

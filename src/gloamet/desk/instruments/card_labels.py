@@ -27,7 +27,7 @@ def stops_text(stops: float) -> str:
 
 
 def tint_text(duv: float) -> str:
-    """Which way a colour lies beside the black body's.
+    """Label of a colour's side of the Planckian locus.
 
     >>> tint_text(0.004), tint_text(-0.0041), tint_text(0.0002)
     ('Duv +0.0040, greenish', 'Duv −0.0041, pinkish', 'Duv +0.0002')
@@ -51,8 +51,8 @@ def card_labels(cards: CardLight, index: int) -> str:
 
 
 def unbalanced_label(now: CardLight, unbalanced: CardLight, index: int, natural: bool) -> str:
-    """What a card would get without the balance of lights, where that is another light than now's: what nature puts
-    there, where the sky is nature's too."""
+    """The card reading without the balance of the lights, where it differs; called physical where the sky is physical
+    too."""
     lux, plain = (float(luminance(cards.whole[index].astype(float).sum(0))) for cards in (now, unbalanced))
     labels, name = card_labels(unbalanced, index), "Physical" if natural else "Before balancing"
     if abs(lux - plain) < SEEN * max(lux, plain) and card_labels(now, index) == labels:

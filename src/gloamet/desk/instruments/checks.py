@@ -61,7 +61,7 @@ class Checks(QWidget):
             signal.connect(lambda _: self._pace.ask())
 
     def measure(self) -> Measures:
-        """What is known now beside the light on open ground."""
+        """Measures that are known beside the light on open ground."""
         session = self.session
         light, frame, read = session.light, session.frame, session.read
         clipped, crushed = clipped_and_crushed(frame) if frame is not None else (0.0, 0.0)

@@ -90,7 +90,7 @@ class DayRibbon(QWidget):
     # -- geometry
 
     def x_of(self, second: float) -> float:
-        """Where an instant of the day stands, widget coordinates."""
+        """Widget x coordinate of an instant of the day."""
         a, b = self._span
         return SIDE + (second - a) / (b - a) * (self.width() - 2 * SIDE)
 

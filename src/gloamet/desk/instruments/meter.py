@@ -49,7 +49,7 @@ def kelvin_text(kelvin: float) -> str:
 
 
 class LightMeter(QWidget):
-    """Painted rows; nothing here is set, only read."""
+    """Painted readings; nothing can be set here."""
 
     def __init__(self, session: LightPort) -> None:
         super().__init__()

@@ -97,7 +97,7 @@ class SkyDisc(QWidget):
         return QPointF(self.width() / 2, HEIGHT / 2)
 
     def place(self, azimuth_deg: float, elevation_deg: float) -> QPointF:
-        """Where a direction stands on the disc (true north up)."""
+        """Position of a direction on the disc (true north up)."""
         away = (90.0 - elevation_deg) / 90.0
         if elevation_deg < 0.0:
             away = 1.0 - elevation_deg / 90.0 * BELOW_SCALE
@@ -141,7 +141,7 @@ class SkyDisc(QWidget):
         p.drawEllipse(self.place(*sun), 6.5, 6.5)
 
     def _draw_panorama_sun(self, p: QPainter, north_deg: float) -> None:
-        """Four strokes where a panorama's own sun stands."""
+        """Four strokes around the sun of a panorama."""
         light = self.session.light
         solved = light.panorama if light is not None else None
         if solved is None or solved.sun_deg is None:

@@ -98,7 +98,7 @@ class WorldMap(QWidget):
         return int(self.session.moment().instant.timestamp() // TURN_S)
 
     def place(self, latitude_deg: float, longitude_deg: float) -> QPointF:
-        """Where a place stands on the map."""
+        """Position of a site on the map."""
         y = (NORTH - latitude_deg) / (NORTH - SOUTH) * self.height()
         return QPointF((longitude_deg + 180.0) / 360.0 * self.width(), y)
 

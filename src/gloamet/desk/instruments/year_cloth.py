@@ -154,11 +154,11 @@ class YearCloth(QWidget):
     # -- geometry
 
     def box(self) -> QRectF:
-        """Where the cloth lies."""
+        """Rectangle of the cloth."""
         return QRectF(LEFT, 0, max(16, self.width() - LEFT), HEIGHT - BOTTOM)
 
     def place(self, wall: datetime) -> QPointF:
-        """Where a clock time stands."""
+        """Position of a clock time on the cloth."""
         box, days = self.box(), len(self.grid().times_s)
         day = wall.timetuple().tm_yday - 1
         hour = wall.hour + wall.minute / 60.0

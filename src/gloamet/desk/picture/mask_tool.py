@@ -45,7 +45,7 @@ class MaskTool:
         return (middle(mask, box) - at).manhattanLength() <= REACH_PX
 
     def move(self, box: QRectF, at: QPointF) -> bool:
-        """Follow the hand; False when it holds nothing."""
+        """Follow the pointer; False when nothing is dragged."""
         mask = current_mask(self.session)
         if not self._held or mask is None:
             return False
@@ -78,7 +78,7 @@ class MaskTool:
 
 
 def middle(mask: MaskState, box: QRectF) -> QPointF:
-    """Where a mask's middle stands on the screen."""
+    """Screen position of a mask's centre."""
     return QPointF(box.x() + mask.x * box.width(), box.y() + mask.y * box.height())
 
 

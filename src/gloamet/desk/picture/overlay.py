@@ -26,7 +26,7 @@ Rect = tuple[float, float, float, float]
 
 
 def draw_sun(p: QPainter, box: QRectF, session: Session) -> None:
-    """A thin ring where the sun stands in the frame."""
+    """A thin ring at the sun's position in the frame."""
     light = session.light
     if light is None or light.sun_elevation_deg < -1.0:
         return
@@ -40,7 +40,7 @@ def draw_sun(p: QPainter, box: QRectF, session: Session) -> None:
 
 
 def draw_panorama_sun(p: QPainter, box: QRectF, session: Session) -> None:
-    """Four short strokes where a panorama's own sun stands in the frame."""
+    """Four short strokes at the position of a panorama's sun in the frame."""
     light = session.light
     solved = light.panorama if light is not None else None
     if solved is None or solved.sun_deg is None:
@@ -160,7 +160,7 @@ def draw_exposure_spot(p: QPainter, box: QRectF, expose: ExposeState) -> None:
 
 
 def draw_zones(p: QPainter, box: QRectF) -> None:
-    """The key of false colour: each zone with its words, along the foot of the picture."""
+    """The key of false colour: each zone with its label, along the bottom of the picture."""
     p.setFont(theme.font(theme.SMALL))
     wide = box.width() / len(ZONES)
     y = box.bottom() - ZONE_PX

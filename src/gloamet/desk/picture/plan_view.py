@@ -189,7 +189,7 @@ class PlanView(QWidget):
         p.drawEllipse(eye, 3.5, 3.5)
 
     def _draw_compass(self, p: QPainter, box: QRectF) -> None:
-        """North, and where the sun stands, in the upper corner."""
+        """North and the sun's azimuth, in the upper corner."""
         centre, radius = QPointF(box.right() - 34, box.top() + 34), 22.0
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(QColor(38, 38, 38, 170))

@@ -46,7 +46,7 @@ class RegionTool:
         return "move" if near and r.adjusted(-REACH_PX, -REACH_PX, REACH_PX, REACH_PX).contains(at) else ""
 
     def move(self, box: QRectF, at: QPointF) -> bool:
-        """Follow the hand; False when it holds nothing."""
+        """Follow the pointer; False when nothing is dragged."""
         if self._anchor is None:
             return False
         u, v = (at.x() - box.x()) / box.width(), (at.y() - box.y()) / box.height()

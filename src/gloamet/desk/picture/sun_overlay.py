@@ -135,13 +135,13 @@ def _words(text: str, font: str, ratio: float) -> tuple[QImage, QPointF]:
 
 
 def _draw_label(p: QPainter, at: QPointF, text: str) -> None:
-    """Text that stands out from any picture."""
+    """Text with an outline, readable on any picture."""
     image, corner = _words(text, p.font().toString(), p.device().devicePixelRatioF())
     p.drawImage(QPointF(round(at.x()), round(at.y())) + corner, image)
 
 
 def draw_arrow(p: QPainter, box: QRectF, document: Document, towards: Array) -> None:
-    """An arrow at the edge of the frame towards a sun that stands outside it, and how far."""
+    """An arrow at the edge of the frame towards a sun outside it, and the angle to it."""
     camera, aspect = camera_from_document(document), box.width() / box.height()
     spot = camera.project(towards, aspect)
     if spot is not None and 0.0 <= spot[0] <= 1.0 and 0.0 <= spot[1] <= 1.0:

@@ -76,7 +76,7 @@ class Wipe(QObject):
             self.session.show_beside(None)  # both sides are the same
 
     def line(self, box: QRectF) -> float:
-        """Where the line stands in a picture's box."""
+        """Position of the line in a picture's rectangle."""
         return box.x() + self.fraction * box.width()
 
     def near(self, box: QRectF, at: QPointF) -> bool:
@@ -101,7 +101,7 @@ class Wipe(QObject):
         return held
 
     def paint(self, p: QPainter, box: QRectF) -> None:
-        """The left side, the line and the words of both."""
+        """The left side, the line and both labels."""
         if not self.on or self._image is None or self.shown is None:
             return
         x = self.line(box)
@@ -131,7 +131,7 @@ class Wipe(QObject):
 
 
 class CompareLink(QPushButton):
-    """A word that shows the picture beside nature's own sky, and no longer when it is pressed again."""
+    """A link that shows the picture beside the physical sky; a second click ends it."""
 
     def __init__(self, session: Session) -> None:
         super().__init__("Compare with physical")

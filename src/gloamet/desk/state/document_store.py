@@ -17,7 +17,7 @@ from gloamet.document.moved_files import with_found
 
 
 def _stamp(path: Path | None) -> tuple[int, int] | None:
-    """What tells whether a file was written again; None where there is none."""
+    """Time stamp and size of a file, to detect that it was written again; None where there is none."""
     try:
         found = None if path is None else path.stat()
     except OSError:
@@ -60,7 +60,7 @@ class DocumentStore:
         self._shown = document
 
     def _end_showing(self, document: Document) -> Document:
-        """An edit made while something is only shown, as an edit of what is worked on: its own sun stays."""
+        """Apply an edit made during a temporary display to the open document, which keeps its sun."""
         shown, self._shown = self._shown, None
         if shown is None or document.sun != shown.sun:
             return document
@@ -75,7 +75,7 @@ class DocumentStore:
         self.history.push(finish(self._end_showing(document)), key)
 
     def amend(self, document: Document) -> None:
-        """Make a document current as part of the step before: what is saved stays saved."""
+        """Replace the document as part of the last step; a saved document stays saved."""
         if self._shown is not None:
             self._shown = document
             return
@@ -95,7 +95,7 @@ class DocumentStore:
         self.history.redo()
 
     def save(self, path: Path) -> None:
-        """Write the project. Raises GloametError; nothing is lost then."""
+        """Write the project. Raises GloametError, and then changes nothing."""
         document = self.history.current
         save_document(document, path)
         self._saved, self.path = document, path.resolve()

@@ -37,7 +37,7 @@ class ExposureHold(QObject):
 
     @property
     def off_by(self) -> float:
-        """Stops that the held exposure lets less light in than the meter asks for; 0 where they agree."""
+        """Stops between the locked exposure and the meter; 0 where they agree."""
         frame, held = self.session.frame, self.held_ev
         if frame is None or held is None or abs(held - frame.meter_ev) < SEEN_STOPS:
             return 0.0

@@ -23,7 +23,7 @@ SAME_MODEL = 0.5  # a file with this share of the names before is a newer versio
 
 
 class Opening(Enum):
-    """What is being opened: nothing, a model into this document, a project, or a ready document with its views."""
+    """What is being opened: nothing, a model into this document, a project, or a complete document with its views."""
 
     NOTHING = auto()
     MODEL = auto()
@@ -48,7 +48,7 @@ class ModelLoader:
         self._before: DocumentStore | None = None
 
     def begin(self, document: Document, path: Path) -> Document:
-        """The document that asks for another model."""
+        """The document to open a model with."""
         self._opening, self._before = Opening.MODEL, None
         update = {"scene_file": str(path.resolve()), "units": "file", "up": "file"}
         return document.model_copy(update={"stage": document.stage.model_copy(update=update)})
@@ -60,7 +60,7 @@ class ModelLoader:
 
     @property
     def remembers(self) -> bool:
-        """Whether the model that is coming was asked for by the user."""
+        """Whether the user asked for the model that is being read."""
         return self._opening is Opening.MODEL
 
     def finish(self, scene: Scene, before: Scene | None, document: Document) -> Opened:

@@ -9,7 +9,7 @@ from PySide6.QtCore import QFileSystemWatcher, QObject, Signal
 
 
 class ModelWatcher(QObject):
-    """Watches one file; a file that is gone says nothing, and one that comes back in its place does."""
+    """Watches one file; removal is not reported, replacement is."""
 
     changed = Signal()
 

@@ -14,7 +14,7 @@ from gloamet.preview.worker import RenderWorker
 
 
 class RenderClient(QObject):
-    """One worker, asked at most once in a turn of the event loop."""
+    """One worker, with at most one request per turn of the event loop."""
 
     reported = Signal(object)  # an event of `preview.events`
 
@@ -83,7 +83,7 @@ class RenderClient(QObject):
             self.ask()
 
     def show_plan(self, plan: PlanRequest | None) -> None:
-        """Draw a plan beside the picture from now on, or no longer."""
+        """Start or stop rendering a plan beside the picture."""
         if plan != self.plan:
             self.plan = plan
             self.ask()

@@ -235,7 +235,7 @@ class Session(QObject):
 
     @property
     def relight_state(self) -> tuple[bool, bool]:
-        """Whether the picture shown can be relit, and whether nothing of that is left to improve."""
+        """Whether the picture can be relit, and whether its relight cache is complete."""
         return self.frame.relight_state if self.frame is not None else (False, False)
 
     @property
@@ -257,11 +257,11 @@ class Session(QObject):
 
     @property
     def plan(self) -> PlanRequest | None:
-        """The plan that is drawn beside the picture."""
+        """The rendered plan."""
         return self.render.plan
 
     def show_plan(self, plan: PlanRequest | None) -> None:
-        """Draw a plan beside the picture from now on, or no longer."""
+        """Start or stop rendering a plan beside the picture."""
         self.render.show_plan(plan)
 
     def show_beside(self, made: Callable[[Document], Document] | None) -> None:
@@ -275,7 +275,7 @@ class Session(QObject):
         self.render.stop_loading()
 
     def close(self) -> None:
-        """End the worker, let go of the stage, and of the session itself at the end of this turn of the event loop."""
+        """End the worker, and release the stage and the session at the end of this turn of the event loop."""
         if self._closed:
             return
         self._closed = True
@@ -325,7 +325,7 @@ class Session(QObject):
             getattr(self, PASSED_ON[type(event)]).emit(event)
 
     def _amend(self, document: Document) -> None:
-        """Take a document as part of what was just done, not as a step of its own."""
+        """Replace the document as part of the last step, not as a new one."""
         if document is not self.document and document != self.document:
             self.store.amend(document)
             self._announce()
@@ -388,7 +388,7 @@ class Session(QObject):
         return True
 
     def start_with(self, document: Document, title: str = "Untitled") -> None:
-        """Begin with a ready document (the demo): nothing to save yet."""
+        """Begin with a complete document (the demo) that has no unsaved edits."""
         self.take_up(DocumentStore(document, title))
 
     def take_up(self, store: DocumentStore) -> None:
@@ -399,7 +399,7 @@ class Session(QObject):
         self.file_changed.emit()
 
     def save(self, path: Path) -> bool:
-        """Write the project; on failure nothing is lost."""
+        """Write the project; a failure changes nothing."""
         try:
             self.store.save(path)
         except GloametError as error:

@@ -13,7 +13,7 @@ from gloamet.stage.scene import Scene
 
 
 def views_from_scene(scene: Scene, now: CameraView | None = None) -> tuple[NamedView, ...]:
-    """The cameras of a model as views; one that stands and looks as the view of now is that view."""
+    """The cameras of a model as views; one that equals the present view is that view."""
     named = []
     for name, camera in scene.views.items():
         same = now is not None and _same_view(camera, camera_from_view(now))
@@ -24,7 +24,7 @@ def views_from_scene(scene: Scene, now: CameraView | None = None) -> tuple[Named
 
 
 def _same_view(a: Camera, b: Camera) -> bool:
-    """Whether two cameras stand and look the same within a hair, wherever their targets are."""
+    """Whether two cameras have the same position and direction, whatever their targets."""
     ahead, other = np.subtract(a.target, a.eye), np.subtract(b.target, b.eye)
     along = float(ahead @ other) / max(float(np.linalg.norm(ahead) * np.linalg.norm(other)), 1e-12)
     apart = float(np.linalg.norm(np.subtract(a.eye, b.eye)))

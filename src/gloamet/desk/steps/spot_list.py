@@ -31,7 +31,7 @@ def luminance_text(cd_m2: float) -> str:
 
 
 class SpotRow(QWidget):
-    """A spot's name to type, its reading, and the word that takes it away."""
+    """A spot's name to type, its reading, and a link to remove it."""
 
     def __init__(self, session: Session, index: int) -> None:
         super().__init__()
@@ -60,7 +60,7 @@ class SpotRow(QWidget):
             self.session.change(("fill", "spots", self.index), None, name=self.name.text().strip())
 
     def follow(self, spot: SpotState, frame: Frame, light: tuple[float, float, float]) -> None:
-        """Show what is read there now."""
+        """Show the present reading."""
         if not self.name.hasFocus():
             self.name.setText(spot.name)
         reading = reading_of(light, frame.ev)

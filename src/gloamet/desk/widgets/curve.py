@@ -66,7 +66,7 @@ class CurveEditor(QWidget):
     # -- geometry
 
     def point(self, index: int) -> QPointF:
-        """Where a point stands."""
+        """Position of a point."""
         fraction = index / (len(self.elevations_deg) - 1)
         x = SIDE + fraction * (self.width() - 2 * SIDE)
         return QPointF(x, HEAD + PLOT / 2 * (1.0 - self._values[index] / self.limit))

@@ -80,7 +80,7 @@ class NumberField:
         )
 
     def parse(self, text: str) -> float:
-        """The number a text stands for, whatever the range."""
+        """The number in a text, without a check of the range."""
         for word, value in self.labels:
             if text.strip().casefold() == word.casefold():
                 return value

@@ -61,7 +61,7 @@ def pair(left: QWidget, right: QWidget) -> QHBoxLayout:
 
 
 def link(text: str, tip: str, action: Callable[[], object]) -> QPushButton:
-    """A word to click."""
+    """A text button."""
     button = QPushButton(sentence(text))
     button.setProperty("role", "link")
     button.setCursor(Qt.CursorShape.PointingHandCursor)
@@ -80,7 +80,7 @@ def empty(layout: QVBoxLayout) -> None:
 
 
 class LinkRow(QWidget):
-    """Several words to click in one row: (text, tip, action)."""
+    """Text buttons in one row: (text, tooltip, action)."""
 
     def __init__(self, actions: Sequence[tuple[str, str, Callable[[], object]]]) -> None:
         super().__init__()

@@ -34,7 +34,7 @@ class Notice(QWidget):
         self.hide()
 
     def offer(self, sentence: str, word: str, action: Callable[[], None], about: str = "") -> None:
-        """Say something and offer to do what it asks for; what else is said `about` it does not take its place."""
+        """Show a sentence with an action; other sentences `about` something else do not replace it."""
         self.show_sentence(sentence)
         self._about = about
         self.action.setText(word)

@@ -29,7 +29,7 @@ DRAG_STARTS = 3
 
 
 class NumberRow(QWidget):
-    """One numeric field; `field` and `write` replace a value that is not kept as it is shown."""
+    """One numeric field; `field` and `write` replace a value that is stored differently than shown."""
 
     def __init__(
         self,

@@ -30,7 +30,7 @@ def read_point(text: str) -> tuple[float, float, float]:
 
 
 class PointRow(QWidget):
-    """Label and line; Enter or leaving it asks for the place."""
+    """Label and line; Enter or leaving the line sets the point."""
 
     def __init__(self, session: DocumentPort, section: Section, name: str, text: str) -> None:
         super().__init__()

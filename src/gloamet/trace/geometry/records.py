@@ -17,7 +17,7 @@ Pair = tuple[Scalar, Scalar]
 
 
 class Ray(NamedTuple):
-    """From where, and which way (unit length)."""
+    """Origin, and direction of unit length."""
 
     origin: Triple
     direction: Triple
@@ -129,7 +129,7 @@ class GuidedSample(NamedTuple):
 
 
 class Sampler(NamedTuple):
-    """Random numbers of a path: the counter of plain ones, and the pixel and sample that even ones are asked by."""
+    """Random numbers of a path: the counter of pseudo-random ones, and pixel and sample of the low-discrepancy ones."""
 
     state: int
     pixel: int

@@ -107,7 +107,7 @@ class RelightCache:
 
     @property
     def full(self) -> bool:
-        """Whether nothing is left to improve."""
+        """Whether the cache is complete."""
         return self.ready and self.samples >= MOST_SAMPLES
 
     # -- making

@@ -267,7 +267,7 @@ class CellLight:
         )
 
     def none(self) -> CellArrays:
-        """No cells, and a table of its own: for the direct light of the sky. What cells hold is kept."""
+        """No cells, and a separate table for the direct light of the sky. The cells' samples are kept."""
         if self._spare is None:
             self._spare = np.zeros_like(self.table)
         nothing = np.zeros(3, np.float32)

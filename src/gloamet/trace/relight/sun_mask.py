@@ -90,7 +90,7 @@ def _draw(group, scene, display, sun, colour, out):
 
 
 class SunMask:
-    """What one camera sees, ready to be asked for any sun."""
+    """The surfaces one camera sees, to be tested against any sun."""
 
     def __init__(self, scene: RenderScene, camera: Camera, width: int, height: int) -> None:
         self.width, self.height = width, height

@@ -43,5 +43,5 @@ class WorkerPool:
         return not cancelled()
 
     def all_together(self, kernel: Callable[..., Any], arguments: tuple[Any, ...]) -> None:
-        """Call kernel(*words) on every thread at once, this one included."""
+        """Call kernel(*arguments) on every thread at once, including this one."""
         run_on_all_threads(self._pool, self.threads, kernel, arguments)

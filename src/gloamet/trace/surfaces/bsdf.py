@@ -209,7 +209,7 @@ def sample_ggx_vndf(normal, to_viewer, alpha, u, v):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def sample_bsdf(bsdf, u, v, pick):
-    """Where a path goes on, a `BsdfSample`; `pick` chooses the specular or the diffuse lobe."""
+    """Sample the next direction as a `BsdfSample`; `pick` selects the specular or the diffuse lobe."""
     if pick < bsdf.specular_probability:
         direction = sample_ggx_vndf(bsdf.normal, bsdf.to_viewer, bsdf.alpha, u, v)
         if bsdf.alpha < MIRROR_ALPHA:

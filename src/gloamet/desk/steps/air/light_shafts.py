@@ -29,7 +29,7 @@ def amount_word(visibility_m: float) -> str:
 
 
 class ShaftsPage(StepPanel):
-    """Where, how much, how it throws light."""
+    """Region, amount and phase function of the medium."""
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)

@@ -189,7 +189,7 @@ class KeptPage(StepPanel):
         return chosen if len(chosen) > 1 else [*chosen, NOW]
 
     def look(self, mode: str) -> None:
-        """Look at what is chosen in a mode; again goes back."""
+        """Compare the selected pictures in a mode; a second click ends it."""
         compare = self.tools.compare
         self.tools.sheet.end()
         compare.show("" if compare.mode == mode else mode, self._names())
@@ -218,7 +218,7 @@ class KeptPage(StepPanel):
         self.tools.compare.show("side by side", [earlier[-1].name, NOW])
 
     def begin_blind(self) -> None:
-        """Look at what is chosen shuffled and without names, and ask which is best."""
+        """Show the selected pictures shuffled and unnamed, and ask which is best."""
         names = self._names()
         random.shuffle(names)
         if self.tools.compare.show("side by side", names, hidden=True):

@@ -189,7 +189,7 @@ class LooksPage(StepPanel):
         self._show_steps()
 
     def _show_steps(self) -> None:
-        """The last steps in words; a click goes back to before one."""
+        """The last steps of the history; a click undoes to before one."""
         if not self.isVisible():
             return
         empty(self.steps)

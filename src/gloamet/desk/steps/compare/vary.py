@@ -56,7 +56,7 @@ NUMBERS = (6, 12, 24)
 
 @cache
 def _other_fields() -> tuple[tuple[str, str, float, float, int], ...]:
-    """All other numbers of a document, in the words and over the whole range they have."""
+    """All other numeric fields of a document with their labels and ranges."""
     common, found = {row[1] for row in FIELDS}, []
     for section, name in numeric_fields():
         path = f"{section}.{name}"
@@ -126,7 +126,7 @@ class RangeRow(QWidget):
 
 
 class VaryPage(StepPanel):
-    """Ranges, suggestions, and what is done with the sheet."""
+    """Ranges, suggestions, and actions on the sheet."""
 
     def __init__(self, session: Session, tools: CompareTools) -> None:
         super().__init__(session)

@@ -27,7 +27,7 @@ class SliderSpec(NamedTuple):
 
 
 def difference_sentence(session: Session, section: str, sliders: Sequence[SliderSpec]) -> str:
-    """What of a link is not neutral: its first few settings."""
+    """The settings of a link that are not neutral: the first few."""
     summary = []
     for slider in sliders:
         field = number_field(section, slider.name)

@@ -119,7 +119,7 @@ class MaskControls(QWidget):
 
 
 class MaskRow(QWidget):
-    """A mask in the list: its name, whether it acts, and a word to take it away."""
+    """A mask in the list: its name, its switch, and a link to remove it."""
 
     def __init__(self, page: MasksPage, index: int) -> None:
         super().__init__()

@@ -123,7 +123,7 @@ class ToneCurve(QWidget):
             p.drawEllipse(self.place(*point), DOT, DOT)
 
     def _paint_stops(self, p: QPainter) -> None:
-        """How much of the picture lies at which stop, behind the curve."""
+        """Histogram of the picture in stops, behind the curve."""
         frame = self.session.frame
         if frame is None or frame.light is None:
             return

@@ -62,7 +62,7 @@ class BalancePage(StepPanel):
         stage_actions.add_prop(self.session, kind)
 
     def _show_flags(self, document: Document) -> None:
-        """A row for every flag that stands: where it goes, and away with it."""
+        """A row per flag: select it, or remove it."""
         flags = [(k, prop) for k, prop in enumerate(document.stage.props) if prop.kind in FLAGS]
         shown = [(k, prop.name) for k, prop in flags]
         if shown == self._flags:

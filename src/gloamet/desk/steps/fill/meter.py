@@ -26,7 +26,7 @@ TITLES: dict[str, str] = {"sun": "Sun", "sky": "Sky", "lamps": "Lamps", "panoram
 
 
 class CardReading(QWidget):
-    """What falls on one card, as bars: direct full, indirect pale; its colour and ratio, and nature's."""
+    """Light on one card as bars, direct and (pale) indirect; its colour, ratio, and physical values."""
 
     def __init__(self, title: str, index: int) -> None:
         super().__init__()
@@ -42,7 +42,7 @@ class CardReading(QWidget):
         )
 
     def follow(self, cards: CardLight, unbalanced: CardLight, natural: bool) -> None:
-        """Show other readings, with what the card gets without a balance, and whether the sky is nature's."""
+        """Show new readings, the reading without balance, and whether the sky is physical."""
         self.cards, self.unbalanced, self.natural = cards, unbalanced, natural
         self.setFixedHeight(HEAD + ROW * len(self.levels()) + FOOT)
         self.update()

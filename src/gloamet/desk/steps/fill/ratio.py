@@ -59,7 +59,7 @@ class RatioRow(NumberRow):
 
 
 class RatioControl(QWidget):
-    """The row, what moves, starting points, and what nature gives in words."""
+    """The ratio, what it changes, starting points, and the natural range."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -88,7 +88,7 @@ class RatioControl(QWidget):
             self._on_light_solved(session.light)
 
     def now(self) -> float:
-        """The ratio of the light that was measured last, or the one a hand asks for."""
+        """The last measured ratio, or the one being dragged."""
         if self._asked is not None:
             return self._asked
         light = self._light

@@ -26,14 +26,14 @@ FRESH = FillState()
 
 
 def changed_fields(fill: FillState, light: LightLayer) -> dict[str, object]:
-    """Fields of a light that are not nature's, with nature's values."""
+    """Fields of a light that are not physical, with their physical values."""
     names = [light.field(what) for what in CHANGES]
     names += ["sky_saturation", "contact_shadow"] if light.name == "sky" else []
     return {name: getattr(FRESH, name) for name in names if getattr(fill, name) != getattr(FRESH, name)}
 
 
 def difference_sentence(fill: FillState, light: LightLayer) -> str:
-    """What of a light is not nature's, in buttons.
+    """The settings of a light that are not physical.
 
     >>> from gloamet.light_layers import LIGHTS
     >>> difference_sentence(FillState(sun_stops=-1.0, sun_mired=30.0), LIGHTS[0])

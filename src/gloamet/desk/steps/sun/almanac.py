@@ -94,7 +94,7 @@ class Jumps(QWidget):
         self._on_document_changed(session.document)
 
     def at_elevation(self, elevation_deg: float, rising: bool) -> datetime | None:
-        """When the sun stands so high on the day shown."""
+        """The times of the day at which the sun has an elevation."""
         assert self._key is not None
         site, day = self._key
         zone = resolve_zone(site.timezone)

@@ -31,7 +31,7 @@ AXES = (("along", "Along its axis"), ("opposite", "Opposite its axis"), ("up", "
 
 @dataclass(frozen=True)
 class SunField(NumberField):
-    """A direction of the sun as it stands now, also while the almanac has it."""
+    """A direction of the present sun, also while the almanac sets it."""
 
     now: Callable[[], float] = float
 
@@ -40,7 +40,7 @@ class SunField(NumberField):
 
 
 class Mode(SegmentedControl):
-    """What sets the sun; taking it by hand leaves it where it stands."""
+    """What sets the sun; switching to manual keeps its position."""
 
     session: Session
 

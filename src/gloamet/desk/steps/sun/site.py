@@ -119,7 +119,7 @@ class SiteField(QWidget):
             self._pick(self.results.item(max(0, self.results.currentRow())))
 
     def go(self, lat: float, lon: float) -> None:
-        """Move the site to coordinates; its clock is looked up beside the interface."""
+        """Move the site to coordinates; its time zone is looked up in a thread."""
         self.session.busy.emit("Looking up the time zone")
         self._zones.request((lat, lon))
 
