@@ -202,7 +202,8 @@ def test_the_demo_names_a_file_that_ships() -> None:
 
 
 README = (SOURCE.parents[1] / "README.md").read_text()
-COMMANDS = re.findall(r"^\./run gloamet (.+)$", README, re.MULTILINE)
+COMMAND_PAGE = (SOURCE.parents[1] / "docs" / "command-line.md").read_text()
+COMMANDS = re.findall(r"^\./run gloamet (.+)$", README + COMMAND_PAGE, re.MULTILINE)
 
 
 @pytest.mark.parametrize("line", COMMANDS)
@@ -210,7 +211,7 @@ def test_every_command_of_the_readme_is_one(line: str) -> None:
     assert build_parser().parse_args(joined(shlex.split(line))).run is not None
 
 
-def test_the_readme_shows_commands_and_names_files_that_are_there() -> None:
+def test_the_pages_show_commands_and_the_readme_names_existing_files() -> None:
     assert len(COMMANDS) > 10
     for target in re.findall(r"\]\(([^)#]+)\)", README):
         assert target.startswith("http") or (SOURCE.parents[1] / target).exists(), target

@@ -13,7 +13,7 @@ from gloamet.errors import GloametError
 
 
 def write_atomically(path: Path, write: Callable[[BinaryIO], Any]) -> None:
-    """Write beside the target and rename over it, so that an old file stays whole when writing fails.
+    """Write a temporary file and rename it over the target, so that a failed write keeps the old file.
 
     Parameters
     ----------

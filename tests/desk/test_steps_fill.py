@@ -313,7 +313,7 @@ def test_cards_read_every_source_and_follow_a_gain_at_once(
         f"Physical {lux_text(sum(before.values()))}"
     )
     session.change("sky", saturation=0.5)  # the sky is nobody's but the artist's now
-    assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural).startswith("before balancing")
+    assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural).startswith("Before balancing")
     session.undo()
     probes = window.findChild(Probes)
     assert probes is not None and session.read is not None

@@ -159,8 +159,8 @@ def test_values_that_are_no_light_do_no_harm(tmp_path: Path) -> None:
     read = read_environment_map(write(tmp_path / "faulty.exr", picture))
     assert np.isfinite(read.light).all() and read.light.min() >= 0.0
     assert read.notes == (
-        "faulty.exr holds 3 values that are not a number and 3 values without end and 3 values below zero: "
-        "they are read as black or as the brightest.",
+        "faulty.exr holds 3 values that are not a number and 3 values that are infinite and 3 values below "
+        "zero: they are replaced by black or by the brightest value.",
     )
 
 
@@ -171,7 +171,7 @@ def test_values_that_are_no_light_do_no_harm(tmp_path: Path) -> None:
         ("grey.exr", (32, 64, 1), "no colours"),
         ("cross.exr", (48, 64, 3), "cross of six faces"),
         ("strip.exr", (16, 96, 3), "strip of six faces"),
-        ("dark.exr", (32, 64, 3), "no light"),
+        ("dark.exr", (32, 64, 3), "black above the horizon"),
         ("picture.gif", (32, 64, 3), "is read from .exr"),
     ],
 )

@@ -156,4 +156,4 @@ def test_the_ground_below_the_horizon_follows_the_skys_light(evening: SkyDome) -
 
 def test_a_departure_is_said_with_its_size() -> None:
     grade = SkyGrade(tint=(1.0, 0.5, 0.2), tint_strength=0.3, aureole_stops=0.7, disc_brightness=0.5)
-    assert grading_differences(grade) == ["tinted by 30 %", "aureole +0.7 stops", "disc at 50 %"]
+    assert grading_differences(grade) == ["tint 30 %", "aureole +0.7 stops", "sun disc 50 %"]

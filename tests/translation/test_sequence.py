@@ -59,7 +59,7 @@ def test_along_a_motion_the_sun_goes_where_its_leader_goes() -> None:
     [
         ({"start": A}, "set both"),
         ({"start": A, "end": A}, "same moment"),
-        ({"along": "motion"}, "something the sun follows"),
+        ({"along": "motion"}, "needs a driver"),
     ],
 )
 def test_what_cannot_be_a_sequence_says_why(values: dict[str, object], words: str) -> None:
@@ -69,5 +69,5 @@ def test_what_cannot_be_a_sequence_says_why(values: dict[str, object], words: st
 
 def test_a_leader_that_stands_still_is_no_sequence() -> None:
     document = Document().change("sun", driver="key").change("sequence", along="motion")
-    with pytest.raises(GloametError, match="does not move"):
+    with pytest.raises(GloametError, match="is not animated"):
         sequence_documents(document, SCENE)

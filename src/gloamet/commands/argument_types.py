@@ -16,7 +16,7 @@ from gloamet.sun.place import check_coordinates, parse_when, resolve_zone, zone_
 
 
 def number(low: float, high: float, what: str) -> Callable[[str], float]:
-    """An argparse type: a finite number in a range, with a sentence when it is not."""
+    """An argparse type: a finite number in a range, with a sentence otherwise."""
 
     def read(text: str) -> float:
         try:

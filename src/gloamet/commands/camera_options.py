@@ -18,7 +18,7 @@ DEFAULT_FOV_DEG = 40.0
 
 
 def add_camera(parser: argparse.ArgumentParser) -> None:
-    """A view by its name, or a place to stand and one to look at."""
+    """Options for a named view, or for position and target."""
     parser.add_argument("--view", help="name of a view of the project or the model")
     parser.add_argument("--eye", type=triple("Eye"), help="x,y,z in world metres, Z up")
     parser.add_argument("--target", type=triple("Target"), help="x,y,z in world metres, Z up")
@@ -26,7 +26,7 @@ def add_camera(parser: argparse.ArgumentParser) -> None:
 
 
 def find_camera(options: argparse.Namespace, document: Document, scene: Scene) -> Camera:
-    """The camera that was asked for; else the project's, the model's first, or one over the whole."""
+    """The requested camera; else the project's, the model's first, or one over the whole model."""
     project = options.source.suffix.lower() == ENDING
     if options.view is not None:
         if options.eye or options.target:

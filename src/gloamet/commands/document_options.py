@@ -30,7 +30,7 @@ def of_field(section: str, name: str, what: str) -> Callable[[str], float]:
 
 
 def add_field(parser: argparse.ArgumentParser, option: str, section: str, name: str, what: str) -> None:
-    """An option for a field of the document, with its range and its own words."""
+    """An option for a field of the document, with its range and description."""
     field = field_range(section, name)
     unit = f" ({field.unit})" if field.unit else ""
     help_text = f"{field.description[:1].lower()}{field.description[1:]}{unit}".replace("%", "%%")
@@ -68,13 +68,13 @@ SKY_MODELS = ("physical", "preetham", *GENERAL_SKIES, "uniform")
 
 
 def given_fields(options: argparse.Namespace, rows: tuple[tuple[str, str, str], ...]) -> dict[str, Any]:
-    """Fields of a document by name, of rows (option, field, words), that were given."""
+    """Values by field of the options (option, field, description) that were given."""
     values = {name: getattr(options, option[2:].replace("-", "_")) for option, name, _ in rows}
     return {name: value for name, value in values.items() if value is not None}
 
 
 def sky_model(text: str) -> dict[str, object]:
-    """An argparse type: the fields of the air that a word for a model of the sky stands for."""
+    """An argparse type: the fields of the air for the name of a sky model."""
     if text not in SKY_MODELS:
         raise GloametError(
             f"There is no sky “{text}”: choose physical, preetham, cie:1 to cie:15 or uniform."
@@ -100,7 +100,7 @@ def add_air(parser: argparse.ArgumentParser, model: str) -> None:
 
 
 def with_air(document: Document, options: argparse.Namespace) -> Document:
-    """A document with the air that was asked for. Raises GloametError for a height of haze where there is none."""
+    """A document with the requested air. Raises GloametError for a haze height without haze."""
     given = given_fields(options, AIR_OPTIONS)
     given |= {"particles": options.particles} if options.particles else {}
     given |= options.sky_model or {}
@@ -140,7 +140,7 @@ def add_aerial(parser: argparse.ArgumentParser) -> None:
 
 
 def with_aerial(document: Document, options: argparse.Namespace) -> Document:
-    """A document with the aerial perspective that was asked for."""
+    """A document with the requested aerial perspective."""
     given = given_fields(options, AERIAL_OPTIONS)
     if options.aerial_tint is not None:
         given |= {"aerial_tint": options.aerial_tint, "aerial_tint_strength": 1.0}

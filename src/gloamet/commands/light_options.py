@@ -99,7 +99,7 @@ def _warmth(text: str) -> dict[str, Any]:
 
 
 def with_light(document: Document, options: argparse.Namespace) -> Document:
-    """A document lit as was asked for. Raises GloametError with a sentence."""
+    """A document with the requested light. Raises GloametError with a sentence."""
     document = with_aerial(with_air(document, options), options)
     document = _with_panorama(with_picture_sky(with_grade(document, options), options), options)
     return _with_exposure(_with_fill(_with_sun(document, options), options), options)

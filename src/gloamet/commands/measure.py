@@ -42,7 +42,7 @@ def _place(text: str) -> tuple[float, float]:
 
 
 def run(options: argparse.Namespace) -> None:
-    """Read every spot; two or more say how far they lie apart."""
+    """Read every spot; with two or more, also their contrast."""
     from gloamet.develop.exact import develop_exact
     from gloamet.develop.settings import DevelopSettings
     from gloamet.meter.metering import MeteringSettings, metered_ev

@@ -65,7 +65,7 @@ def _matches(azimuth: float, elevation: float, options: argparse.Namespace) -> l
 
 
 def run(options: argparse.Namespace) -> None:
-    """Measure the panorama; write it without its sun when asked."""
+    """Measure the panorama; write it without its sun on request."""
     from gloamet.colour.spaces import luminance
     from gloamet.output.images import save_light
     from gloamet.sky.environment_map import cached_panorama, decode

@@ -27,7 +27,7 @@ def _prepare(stage: str) -> None:
 
 
 def run(options: argparse.Namespace) -> None:
-    """Compile, saying what is being done; the two large stages in processes side by side."""
+    """Compile with progress; the two large phases in parallel processes."""
     if options.stage:
         _prepare(options.stage)
         return

@@ -149,7 +149,7 @@ def _say(sentence: str) -> None:
 
 
 def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights: Environment) -> Film:
-    """The film, taken up from a checkpoint when there is one; Ctrl-C keeps what is done."""
+    """The film, resumed from a checkpoint if there is one; Ctrl-C keeps the samples so far."""
     from gloamet.output.checkpoint import Checkpoint, digest_of
     from gloamet.trace.film import Film, pixel_region
     from gloamet.translation.document_to_picture import gains_from_document

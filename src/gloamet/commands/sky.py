@@ -146,7 +146,7 @@ def _print_table(options: argparse.Namespace, document: Document, swept: Sweep) 
 
 
 def run(options: argparse.Namespace) -> None:
-    """Print the light meter's numbers, or a table of them; write the panorama when asked."""
+    """Print the light meter's values, or a table of them; write the panorama on request."""
     from gloamet.output.environment_export import export_environment_map
     from gloamet.output.images import save_light
     from gloamet.sky.dome import SkySolver

@@ -46,7 +46,7 @@ def curve(what: str, limit: float) -> Callable[[str], tuple[float, ...]]:
 
 
 def backdrop(text: str) -> dict[str, Any]:
-    """An argparse type: the fields of the sky that a word or colours for the backdrop stand for."""
+    """An argparse type: the fields of the sky for a background name or colours."""
     if text in ("sky", "none"):
         return {"backdrop": text}
     below, _, above = text.partition(",")
@@ -83,7 +83,7 @@ def add_grade(parser: argparse.ArgumentParser, lights: bool = False) -> None:
 
 
 def with_grade(document: Document, options: argparse.Namespace) -> Document:
-    """A document with the sky that was asked for; a tint without a strength is a whole one."""
+    """A document with the requested sky adjustments; a tint without a strength has strength 1."""
     curves = {"luminance_curve": options.luminance_by_elevation, "hue_curve": options.hue_by_elevation}
     plain = [tint for tint in options.tint if not isinstance(tint, dict)]
     if len(plain) != len(options.tint) and not options.tints_lights:
@@ -122,7 +122,7 @@ def add_picture_sky(parser: argparse.ArgumentParser) -> None:
 
 
 def with_picture_sky(document: Document, options: argparse.Namespace) -> Document:
-    """A document with the backdrop and the dust that were asked for."""
+    """A document with the requested background and participating medium."""
     sky: dict[str, Any] = dict(options.backdrop or {})
     sky |= {"acts_on": "background"} if options.background_only else {}
     others = {"box_min": options.medium_min, "box_max": options.medium_max, "colour": options.medium_colour}

@@ -48,7 +48,7 @@ def _add_scene(parser: argparse.ArgumentParser) -> None:
 
 
 def _laid_out(options: argparse.Namespace) -> tuple[Document, ThumbnailRenderer]:
-    """The document in the light that was asked for, and its stage ready to be lit."""
+    """The document with the requested light, and its stage."""
     from gloamet.commands.camera_options import find_camera
     from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
     from gloamet.stage.assembly import camera_from_view, place_in_world, view_from_camera

@@ -53,7 +53,7 @@ def unpremultiplied(picture: Floats, transparency: Floats) -> Floats:
 
 
 def _codes(backdrop: Backdrop, height: int, width: int) -> Floats:
-    """Screen codes 0..1 of the backdrop, (H, 1, 3), or (H, W, 3) of the pattern that stands for nothing."""
+    """Screen codes 0..1 of the backdrop, (H, 1, 3), or (H, W, 3) of the checkerboard that means transparent."""
     if backdrop.below is None or backdrop.above is None:
         y, x = np.mgrid[0:height, 0:width] // CHECKER_PX
         return linear_to_srgb(np.array(CHECKER))[(x + y) % 2].astype(np.float32)

@@ -145,8 +145,7 @@ def _tone_arrays(tone: Tone) -> ToneArrays:
 
 @lru_cache(maxsize=1)
 def _code_grid() -> Floats:
-    """Codes 0..1 of the cube of colour, (CUBE_SIZE**3, 3): its axes are even in the root of linear light, which is
-    quick to take and lies close to codes."""
+    """Codes 0..1 of the colour cube, (CUBE_SIZE**3, 3): its axes are uniform in the square root of linear light."""
     return _grid(linear_to_srgb(np.linspace(0.0, 1.0, CUBE_SIZE) ** 2).astype(np.float32))
 
 
@@ -158,13 +157,13 @@ def _colour_cube(colour: ColourGrade, _table_written_ns: int) -> Floats:
 
 @lru_cache(maxsize=2)
 def _positions_cube(view: str) -> Floats:
-    """The baked view again, for a picture that goes on into the cube of colour: places on its axes."""
+    """The baked view for a picture that then passes the colour cube: positions on that cube's axes."""
     return ((CUBE_SIZE - 1) * np.sqrt(srgb_to_linear(screen_cube(view)))).astype(np.float32)
 
 
 @lru_cache(maxsize=4)
 def _resample_axis(few: int, many: int) -> NDArray[np.int32]:
-    """Where the pixels of an enlarged row lie among `few`: (many, 2), as the kernels take them."""
+    """Positions of the pixels of an enlarged row among `few`: (many, 2), as the kernels take them."""
     at = np.clip((np.arange(many) + 0.5) * few / many - 0.5, 0.0, few - 1.0)
     return np.stack([np.floor(at), np.floor(256.0 * (at - np.floor(at)))], 1).astype(np.int32)
 

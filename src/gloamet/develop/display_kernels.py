@@ -114,7 +114,7 @@ def _rounded(code):
 
 @njit(**IEEE_KERNEL_OPTIONS)
 def _pack_codes(row, out):
-    """A row of codes (3, W), 0..1 or past it, as words."""
+    """Pack a row of codes (3, W), in or outside 0..1, into words."""
     red, green, blue = row[0], row[1], row[2]
     for x in range(len(out)):
         out[x] = pack_rgbx(_rounded(red[x]), _rounded(green[x]), _rounded(blue[x]))
@@ -284,7 +284,7 @@ class ViewArrays(NamedTuple):
 
 
 class EnlargedArrays(NamedTuple):
-    """The picture at another size, with the axes that lead there; no rows where it is not wanted."""
+    """The picture at another size, with its resampling axes; no rows where it is not needed."""
 
     down: NDArray[np.int32]
     across: NDArray[np.int32]

@@ -81,7 +81,7 @@ def _cube_root(v):
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _band_fraction(hues, hue_deg):
-    """The two bands that a hue lies between, and the share of the second."""
+    """The two bands around a hue, and the fraction of the second."""
     last = len(hues) - 1
     for n in range(last):
         if hues[n] <= hue_deg < hues[n + 1]:

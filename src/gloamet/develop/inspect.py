@@ -25,7 +25,7 @@ WHITE_STOPS = math.log2(1.0 / GREY_CARD)
 
 
 class Zone(NamedTuple):
-    """A band of luminance: up to how many stops over a grey card it reaches, its colour, and what lies there."""
+    """A luminance zone: its upper limit in stops over a grey card, its colour, and its label."""
 
     up_to: float
     colour: tuple[int, int, int]

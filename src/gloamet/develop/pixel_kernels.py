@@ -22,7 +22,7 @@ OPAQUE = np.uint32(0xFF000000)
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def pack_rgbx(r, g, b):
-    """Red, green and blue, 0..255, as one word."""
+    """Pack red, green and blue, 0..255, into one word."""
     return np.uint32(int(r) | (int(g) << 8) | (int(b) << 16) | 0xFF000000)
 
 

@@ -102,7 +102,7 @@ def _seen_by(matrix: tuple[tuple[float, float, float], ...]) -> Callable[[Linear
 
 
 class Proof(NamedTuple):
-    """A way others see a picture: its name, words, and what it makes of linear screen light."""
+    """A proof: its name, description, and its function of linear screen light."""
 
     name: str
     description: str

@@ -76,7 +76,7 @@ def free_curve(stops: Array, points: CurvePoints) -> Array:
 
 
 def toned_stops(stops: Array, tone: Tone) -> Array:
-    """Stops from grey as they are laid out again, of any shape; rising in `stops`."""
+    """Stops from grey after the tone curve, of any shape; monotonic in `stops`."""
     s = stops * 2.0 ** (CONTRAST_STOPS * tone.contrast)
     s = s + tone.s_curve * s * np.exp(-((s / MIDDLE_STOPS) ** 2))
     for amount, limits in (

@@ -118,7 +118,7 @@ CURVE_STOPS, CURVE_TURN_DEG = 4.0, 60.0  # the most that a curve of the sky goes
 
 
 class SkyState(DocumentModel):
-    """What the artist makes of the sky beyond nature, and what stands behind the scene."""
+    """Adjustments of the sky, and the background of the scene."""
 
     acts_on: Literal["light", "background"] = Field(
         "light", description="Whether the sky grading changes the light and the picture, or the picture only."

@@ -72,7 +72,7 @@ def _house() -> Document:
 
 
 def _product() -> Document:
-    """Seen at 85 mm; the shade comes from two trees behind and beside the camera, which it does not see."""
+    """A view at 85 mm; two trees outside the view cast the shade."""
     document = _at("pail.glb", datetime(2026, 5, 24, 10, 10), 2.4, 0.5)
     trees = tuple(
         Prop(

@@ -123,7 +123,7 @@ def _unit(path: FieldPath) -> tuple[str, int]:
 
 
 def value_label(path: FieldPath, value: Any) -> str:
-    """A value as it is said."""
+    """A value as text."""
     if value is None or value == "":
         return "none"
     if isinstance(value, bool):

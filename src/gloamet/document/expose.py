@@ -150,7 +150,7 @@ class ColourState(DocumentModel):
 
 
 class MaskState(DocumentModel):
-    """A soft mask in the picture, and the light, warmth, colour and contrast of what lies in it."""
+    """A soft mask, and the corrections of exposure, temperature, colour and contrast inside it."""
 
     name: str = Field("", max_length=60, description="Name of the mask.")
     on: bool = Field(True, description="Whether the mask is applied.")

@@ -65,7 +65,7 @@ class History:
         self._current = document
 
     def end_undo_group(self) -> None:
-        """End the running drag: the next push is a step of its own."""
+        """End the running drag: the next push is a separate step."""
         self._key = None
 
     def undo(self) -> Document:

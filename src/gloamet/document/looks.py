@@ -35,8 +35,7 @@ LEAST_LIT = 0.6  # of the moon's face
 
 
 class SunRule(BaseModel):
-    """Where the sun stands: at a height in the morning or evening of the document's day, at its highest, or below the
-    horizon of a night with a high moon."""
+    """Rule for the sun: an elevation in the morning or evening of the document's day, noon, or a moonlit night."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     side: Side = "highest"
@@ -44,7 +43,7 @@ class SunRule(BaseModel):
 
 
 class Look(BaseModel):
-    """Named settings: fields of the document by their dotted paths, and where the sun stands."""
+    """Named settings: fields of the document by their dotted paths, and a rule for the sun."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     name: str = Field(min_length=1, max_length=60)
@@ -153,7 +152,7 @@ def moment_of(document: Document, rule: SunRule) -> datetime | None:
 
 
 def _moonlit(document: Document, day: date) -> datetime | None:
-    """The moment of the next nights at which a lit moon stands highest while it is dark."""
+    """The moment of the next nights with the highest lit moon in darkness."""
     site = document.site
     for offset in range(MOON_DAYS):
         times, heights = _day(document, day + timedelta(days=offset))

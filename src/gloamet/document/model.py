@@ -22,7 +22,7 @@ from gloamet.sun.place import resolve_zone
 
 
 class SiteState(DocumentModel):
-    """Where the scene stands."""
+    """Site of the scene."""
 
     name: str = Field("", max_length=120, description="Name of the site, for your own use.")
     latitude_deg: float = number(57.4, -90, 90, "Latitude of the site, north positive.", "°", 0.1, 3)
@@ -51,7 +51,7 @@ class SiteState(DocumentModel):
 
 
 class SunState(DocumentModel):
-    """Where the sun stands: by the almanac of the site, placed by hand, or led by something in the model."""
+    """The sun: from the almanac of the site, manual, or from a driver in the model."""
 
     mode: Literal["almanac", "manual", "driver"] = Field(
         "almanac",

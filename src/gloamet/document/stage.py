@@ -61,7 +61,7 @@ class NamedView(DocumentModel):
 
 
 class MaterialEdit(DocumentModel):
-    """Corrections to one material of the model; what is not set stays as the file has it."""
+    """Corrections of one material of the model; fields that are not set keep the file's value."""
 
     colour: Colour | None = Field(None, description="Base colour, linear.")
     texture_strength: float | None = number(
@@ -103,7 +103,7 @@ class Plaster(DocumentModel):
 
 
 class Ground(DocumentModel):
-    """What lies below the horizon."""
+    """The ground."""
 
     kind: Literal["endless", "disc", "none"] = Field(
         "endless", description="A ground plane without end, a round one, or none."

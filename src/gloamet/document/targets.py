@@ -16,7 +16,7 @@ Fraction = Annotated[float, Field(ge=0.0, le=1.0)]
 
 
 class AimPin(DocumentModel):
-    """One aim: where a shadow shall fall, where the sun shall stand in the frame, or what shall glint."""
+    """One pin: a shadow's caster and receiver, the sun's position in the frame, or a glint."""
 
     kind: PinKind = Field("shadow", description="What the pin aims at.")
     caster: Point = Field(

@@ -103,7 +103,7 @@ def _whites(picture: Floats, metering: MeteringSettings) -> float:
 def metered_ev(
     metering: MeteringSettings, picture: Floats, seen: SeenSurfaces, incident_ev: Callable[[], float]
 ) -> float:
-    """Compute the EV that a metering mode asks for, before compensation.
+    """Compute the EV of a metering mode, before compensation.
 
     Parameters
     ----------

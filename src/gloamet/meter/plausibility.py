@@ -54,7 +54,7 @@ class LightFacts(NamedTuple):
 
 
 class Remedy(NamedTuple):
-    """One click: its word, and the fields of a section of the document that it sets."""
+    """A remedy: its label, and the fields of a section of the document that it sets."""
 
     word: str
     section: str
@@ -62,7 +62,7 @@ class Remedy(NamedTuple):
 
 
 class Finding(NamedTuple):
-    """A rule that fired: its name, the measured value, the limit, what is said, and the remedy."""
+    """A rule that fired: its name, the measured value, the limit, the message, and the remedy."""
 
     rule: str
     value: float
@@ -72,7 +72,7 @@ class Finding(NamedTuple):
 
 
 class Rule(NamedTuple):
-    """A rule: its name, the measure it uses in words, and what it says of the facts."""
+    """A rule: its name, the label of its measure, and its finding for given facts."""
 
     name: str
     measure: str

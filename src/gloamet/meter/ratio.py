@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 
 class StartingPoint(NamedTuple):
-    """A ratio to begin with: its word, stops, and the reason (common practice)."""
+    """A starting ratio: its label, stops, and the reason (common practice)."""
 
     word: str
     stops: float
@@ -30,13 +30,13 @@ WIDE_DEG = 0.5  # of sun elevations that share a band
 
 
 class NaturalRange(NamedTuple):
-    """Lowest and highest ratio that nature gives, in stops."""
+    """Lowest and highest physical ratio, in stops."""
 
     low: float
     high: float
 
     def off(self, stops: float) -> float:
-        """How far a ratio lies outside, in stops; negative below."""
+        """Distance of a ratio from the range, in stops; negative below."""
         return min(0.0, stops - self.low) + max(0.0, stops - self.high)
 
 
@@ -66,7 +66,7 @@ def key_to_fill(key_lx: float, fill_lx: float) -> float:
 
 
 def change_of_fill(now: float, wanted: float) -> float:
-    """Compute the change of the fill for a wanted key-to-fill ratio.
+    """Compute the change of the fill that reaches a key-to-fill ratio.
 
     Parameters
     ----------

@@ -69,7 +69,7 @@ def _update(digest: hashlib.blake2b, value: object) -> None:
 
 
 class Checkpoint:
-    """A file beside a long render: read before it, written every minute, removed when it is whole."""
+    """The checkpoint file of a long render: read at the start, written every minute, removed at the end."""
 
     def __init__(self, path: Path, mark: str) -> None:
         self.path, self.mark = path, mark

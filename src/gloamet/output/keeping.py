@@ -173,7 +173,7 @@ def keep(folder: Path, snapshot: Snapshot, when: datetime) -> Kept:
 
 
 def _write_pictures(path: Path, snapshot: Snapshot) -> None:
-    """The developed picture and the light beside a .json, both at once."""
+    """Write the developed picture and the light beside a .json, in parallel."""
     half = np.clip(snapshot.light / np.float32(WHITE_CD_M2), 0.0, LARGEST_HALF)
     of_light = {
         "compression": "zip",

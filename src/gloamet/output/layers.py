@@ -46,7 +46,7 @@ class StoredLayers(NamedTuple):
         return out
 
     def seen(self) -> SeenSurfaces:
-        """What the scene meter reads beside the picture."""
+        """Surfaces for the scene meter."""
         return SeenSurfaces(self.albedo, self.depth)
 
 

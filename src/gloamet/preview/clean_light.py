@@ -28,7 +28,7 @@ def clean_light(
     wanted: bool,
     cancelled: Callable[[], bool],
 ) -> Floats | None:
-    """A film under gains and contact shadow of a strength, denoised when wanted."""
+    """The light of a film with gains and contact shadow, denoised on request."""
     gains, contact = balance
     light = film.light(gains)
     clean = denoise(light, film, cancelled=cancelled) if wanted else light

@@ -56,7 +56,7 @@ class Frame:
 
 @dataclass(frozen=True)
 class SceneLoaded:
-    """A model stands in the world; `file_scene` is as read, `document_model` the path it was asked for."""
+    """A model is placed in the world; `file_scene` is as read, `document_model` the requested path."""
 
     scene: Scene
     document_model: str
@@ -65,7 +65,7 @@ class SceneLoaded:
 
 @dataclass(frozen=True)
 class StageBuilt:
-    """The stage as rays see it, for questions beside the picture: None while there is no model."""
+    """The render scene, for other computations: None while there is no model."""
 
     compiled: RenderScene | None
 
@@ -88,7 +88,7 @@ class PanoramaSolved:
 
 @dataclass(frozen=True)
 class LightSolved:
-    """The sky of the moment: the meter with gains, and what nature gives."""
+    """The sky of the moment: the light meter with gains, and the physical values."""
 
     reading: LightReading
     natural: LightReading
@@ -146,7 +146,7 @@ class Thumbnail:
 
 @dataclass(frozen=True)
 class Loading:
-    """How far the opening of a model is, 0..1, and what is being done; 1 when it is over."""
+    """Progress of opening a model, 0..1, and its step; 1 at the end."""
 
     fraction: float
     word: str

@@ -162,7 +162,7 @@ class FrameMaker:
         size: tuple[int, int] | None,
         planes: MaskPlanes,
     ) -> NDArray[np.uint8] | None:
-        """The picture looked at another way, None where nobody asked."""
+        """The inspection picture, None when none is requested."""
         masks, (word, _, number) = masks_from_document(request.document), request.inspect.partition(" ")
         if request.inspect == "clipping":
             return clipping(pixels)

@@ -37,7 +37,7 @@ class LampFilm:
         return max(0, LAMP_SAMPLES[cache.full] - int(has))
 
     def update(self, renderer: Renderer, view: RelightView, lights: Environment, bounces: int) -> bool:
-        """Trace what is missing; whether the cache has got more of the lamps' light."""
+        """Trace missing samples; returns whether the lamps' light in the cache has improved."""
         wanted = self.missing(view)
         if wanted and (self._film is None or self._film[0] != view):
             self._film = (view, small_film((view.width, view.height), LAMP_PIXELS))

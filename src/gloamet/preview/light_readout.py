@@ -47,7 +47,7 @@ def light_solved(
     panorama: PanoramaLight | None,
     band: NaturalRange | None,
 ) -> LightSolved:
-    """The readout of a sky, as nature has it and as the artist does (domes), and of a panorama."""
+    """The readout of a sky, physical and adjusted (domes), and of a panorama."""
     nature, dome = domes
     gains, plain = gains_from_document(document, colour_tuple(dome.sky_horizontal)), read_light(nature)
     second = None if panorama is None else panorama.lighting

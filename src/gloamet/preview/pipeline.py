@@ -112,7 +112,7 @@ class LightInputs(NamedTuple):
 
 
 def _band_key(sky: SkyInputs) -> tuple[Air, float]:
-    """What the band that nature gives depends on."""
+    """Inputs of the natural range."""
     return sky.air, WIDE_DEG * round(sky.elevation_deg / WIDE_DEG)
 
 
@@ -324,7 +324,7 @@ class RenderPipeline:
         return PreparedLight(document, inputs, nature, dome, lights, fraction, solved, quick)
 
     def _read_panorama(self, inputs: PanoramaInputs | None) -> PanoramaLight | None:
-        """A panorama as light; one that cannot be read is told once, and the rest goes on without."""
+        """A panorama as light; an unreadable one is reported once, and the rest works without it."""
         if inputs is None:
             return None
         if inputs.file != self._panorama_file:
@@ -397,7 +397,7 @@ class RenderPipeline:
             self._air_tables.precompute(inputs, self._superseded, AHEAD_SECONDS)
 
     def _show_band(self, document: Document) -> None:
-        """The meter's reading again, with the band that nature gives at this sun, when that was not known yet."""
+        """Report the meter's reading again, once the natural range at this sun is known."""
         key = _band_key(SkyInputs.of(document))
         if key not in self._band:
             self._band(*key)

@@ -36,7 +36,7 @@ class KernelPreparation:
         self._done: dict[str, float] = {}  # seconds after the begin when a stage was seen to be ready
 
     def start(self) -> None:
-        """Begin to compile what is missing, once."""
+        """Start compiling missing kernels, once."""
         mark_used()
         if self._process is None and not self.ready():
             self._begin = time.monotonic()
@@ -69,7 +69,7 @@ class KernelPreparation:
         return PreparationState(passed / (passed + left), left)
 
     def close(self) -> None:
-        """Stop compiling; what is compiled stays."""
+        """Stop compiling; compiled kernels are kept."""
         if self._process is not None and self._process.poll() is None:
             os.killpg(self._process.pid, signal.SIGTERM)
             self._process.wait(5.0)

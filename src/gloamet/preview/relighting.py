@@ -63,7 +63,7 @@ class RelightView(NamedTuple):
 
 
 def crossfade_weight(samples: float) -> float:
-    """Share of the exact picture of so many samples in what is shown, 0..1.
+    """Weight of the exact picture at a number of samples, 0..1.
 
     Their errors have nothing to do with each other: mixed by how small each is, they are nearer to the truth together.
     """

@@ -85,7 +85,7 @@ def _sun_alone(gains: Gains) -> Gains:
 
 
 class ThumbnailRenderer:
-    """A stage at a size, ready to be lit; `cancelled` says when to give up what is being traced."""
+    """A stage at a size, ready to be lit; `cancelled` says when to stop tracing."""
 
     def __init__(
         self,

@@ -393,7 +393,7 @@ class ViewportRenderer:
             self._report(source_pictures(film, gains, self._frames.settings))
 
     def _cleaned(self, request: RenderRequest, exposed: Exposed, gains: Gains) -> Floats | None:
-        """The light of a film, denoised when the document asks for it; None when a newer request came."""
+        """The light of a film, denoised if the document has it on; None when a newer request is waiting."""
         film, wanted = exposed.film, request.document.output.denoise_viewport
         contact = request.document.fill.contact_shadow
         key = (gains, contact, wanted, float(film.layers["counts"].sum()))

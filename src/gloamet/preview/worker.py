@@ -29,7 +29,7 @@ PREPARING_LOOK_S = 0.2  # between two looks at whether the kernels are compiled
 
 
 class RenderWorker:
-    """One worker thread for one open document; `preparation` compiles kernels beside it."""
+    """One worker thread per open document; `preparation` compiles kernels in parallel."""
 
     def __init__(self, report: Callable[[Event], None], preparation: KernelPreparation | None = None) -> None:
         self._report = report

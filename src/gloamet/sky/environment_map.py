@@ -183,7 +183,7 @@ def _notes(path: Path, counts: NDArray[np.int64], integer: bool) -> tuple[str, .
 
 
 def _check_shape(path: Path, spec: Any) -> None:
-    """Raise GloametError for what is no lat-long panorama, with what it looks like."""
+    """Raise GloametError for what is not a lat-long panorama, with its likely layout."""
     width, height = spec.width, spec.height
     if spec.nchannels < 3:
         raise GloametError(f"{path.name} has no colours: a panorama has red, green and blue.")

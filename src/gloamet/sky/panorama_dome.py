@@ -159,7 +159,7 @@ def blurred(picture: Floats, blur_deg: float) -> Floats:
 
 
 def laid(picture: Floats, placing: Placing) -> Floats:
-    """A panorama as it lies in the world, as wide as it was; its turn is left out."""
+    """A panorama in its orientation, at its size, without its rotation."""
     still = placing._replace(rotation_deg=0.0)
     if still == Placing():
         return picture

@@ -233,7 +233,7 @@ def find_suns(picture: Floats) -> list[PanoramaSun]:
 
 
 def sun_at(picture: Floats, azimuth_deg: float, elevation_deg: float) -> PanoramaSun:
-    """What stands at a place that was picked, measured as a sun; the place stays."""
+    """The sun at a picked direction, measured; the direction is kept."""
     sun, _middle, _round = _measure(picture, direction(azimuth_deg, elevation_deg))
     return sun._replace(azimuth_deg=azimuth_deg % 360.0, elevation_deg=elevation_deg)
 

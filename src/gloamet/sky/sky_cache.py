@@ -40,8 +40,8 @@ class SkyInterpolator:
         self._levels: dict[int, NDArray[np.float64]] = {}
 
     def precompute(self, air: Air, elevation_deg: float, stop: Callable[[], bool], seconds: float) -> bool:
-        """Solve missing rungs, those near an elevation of the sun first, for so long or until told to stop; whether all
-        are there."""
+        """Solve missing nodes, nearest to an elevation first, within a time or until stopped; returns whether all are
+        solved."""
         if air != self._air:
             self._air, self._rungs, self._levels = air, {}, {}
         begin = time.monotonic()

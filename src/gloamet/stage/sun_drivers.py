@@ -114,7 +114,7 @@ def driven_direction(scene: Scene, name: str, axis: Axis, time_s: float = 0.0) -
         ahead = next((np.asarray(lamp.direction, float) for lamp in scene.lamps if lamp.name == name), None)
     if ahead is None:
         there = ", ".join(sun_drivers(scene)) or "none"
-        raise GloametError(f"The model has no “{name}”to drive the sun: there are {there}.")
+        raise GloametError(f"The model has no “{name}” to drive the sun: there are {there}.")
     if axis == "up":
         if up is None:
             raise GloametError(f"The light “{name}” has no up axis: choose Along its axis.")
