@@ -33,7 +33,7 @@ def _private_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.
 @pytest.fixture(scope="session")
 def solver():  # type: ignore[no-untyped-def]
     """One sky solver for all tests: its tables are costly."""
-    from gloamet.sky.dome import SkySolver
+    from gloamet.sky.sky_solver import SkySolver
 
     return SkySolver()
 

@@ -57,8 +57,10 @@ def session(
     collector = GarbageCollector()
     session = Session()
     try:
-        session.resize(120, 80)
-        with qtbot.waitSignal(session.frame_ready, timeout=120_000, check_params_cb=lambda f: f.exact):
+        session.render.resize(120, 80)
+        with qtbot.waitSignal(
+            session.results.frame_ready, timeout=120_000, check_params_cb=lambda f: f.exact
+        ):
             session.start_with(document)
         yield session
     finally:

@@ -23,8 +23,9 @@ from gloamet.develop.settings import DevelopSettings
 from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
 from gloamet.translation.document_to_aerial import apply_aerial_perspective
-from gloamet.translation.document_to_light import finished_light, surfaces_of_film
 from gloamet.translation.document_to_picture import develop_settings, exposure_from_document
+from gloamet.translation.finished_light import finished_light
+from gloamet.translation.saved_picture import surfaces_of_film
 from make_fill_page import FONT, HEIGHT, WIDTH, Rendered
 
 OUT = Path(__file__).parents[1] / "docs" / "exposure" / "pictures.jpg"

@@ -23,12 +23,12 @@ from gloamet.translation.document_to_light import (
     build_stage,
     dome_from_document,
     environment_from_document,
-    finished_light,
     panorama_from_document,
-    surfaces_of_film,
 )
 from gloamet.translation.document_to_picture import develop_settings, exposure_from_document
 from gloamet.translation.final_render import StopCriterion, render
+from gloamet.translation.finished_light import finished_light
+from gloamet.translation.saved_picture import surfaces_of_film
 
 OUT = Path(__file__).parents[1] / "docs" / "fill"
 FONT = Path(__file__).parents[1] / "src" / "gloamet" / "data" / "fonts"

@@ -21,15 +21,11 @@ from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Film
 from gloamet.translation.document_to_aerial import apply_aerial_perspective
-from gloamet.translation.document_to_light import (
-    build_stage,
-    dome_from_document,
-    environment_from_document,
-    finished_light,
-    surfaces_of_film,
-)
+from gloamet.translation.document_to_light import build_stage, dome_from_document, environment_from_document
 from gloamet.translation.document_to_picture import develop_settings, exposure_from_document
 from gloamet.translation.final_render import StopCriterion, render
+from gloamet.translation.finished_light import finished_light
+from gloamet.translation.saved_picture import surfaces_of_film
 
 OUT = Path(__file__).parents[1] / "docs" / "sky" / "moods.jpg"
 WIDTH, HEIGHT, SAMPLES, CAPTION = 480, 336, 64, 24

@@ -232,7 +232,7 @@ VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
 
 def _is_shown(session: Session) -> bool:
     """Whether the picture is of the document of now, with some samples."""
-    frame = session.frame
+    frame = session.results.frame
     return frame is not None and frame.samples >= SAMPLES and frame.document is session.document
 
 
@@ -253,7 +253,7 @@ def take(app: QApplication, name: str) -> None:
 
     if demo:
         session.start_with(demo_document(demo), TITLES[demo])
-        wait(lambda: session.frame is not None and session.frame.exact)
+        wait(lambda: session.results.frame is not None and session.results.frame.exact)
         prepare(window)
         wait(lambda: _is_shown(session))
     settled = time.monotonic() + SETTLE_S

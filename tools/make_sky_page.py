@@ -18,8 +18,9 @@ from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.colour.temperature import correlated_temperature
 from gloamet.sky.aerial import DISTANCES, FARTHEST_KM, elevation_nodes, solve_aerial
 from gloamet.sky.air import KOSCHMIEDER, Air
-from gloamet.sky.dome import SkySolver, dome_radiance
+from gloamet.sky.dome import dome_radiance
 from gloamet.sky.sky_models import SkyModel, model_dome
+from gloamet.sky.sky_solver import SkySolver
 from plots import Plot
 
 DOCS = Path(__file__).parents[1] / "docs"

@@ -83,15 +83,19 @@ def even_gains(sun: float = 1.0, sky: float = 1.0, lamps: float = 1.0, panorama:
 
 
 class LightLayer(NamedTuple):
-    """A light: its name in films and files, the artist's word, the hue of its controls, whether it is traced by paths
-    of its own, apart from those that the others share, and whether few paths carry most of its light, so that denoising
-    must not lose it."""
+    """A light: its name in films and files, its title in the interface, and the hue of its controls.
+
+    `own_paths`: it is traced by paths of its own, apart from those that the others share. `sparse`: few paths carry
+    most of its light, and denoising has to keep their mean. `relit_from_film`: it depends on neither sun nor sky, so
+    that a relit picture takes it from a film of its view.
+    """
 
     name: LightName
     title: str
     hue: str
     own_paths: bool = False
     sparse: bool = False
+    relit_from_film: bool = False
 
     @property
     def indirect(self) -> str:
@@ -106,7 +110,7 @@ class LightLayer(NamedTuple):
 LIGHTS = (
     LightLayer("sun", "Sun", "#f0a45c"),
     LightLayer("sky", "Sky fill", "#7fa3c7"),
-    LightLayer("lamps", "Lamps", "#d9c77a", sparse=True),
+    LightLayer("lamps", "Lamps", "#d9c77a", sparse=True, relit_from_film=True),
     LightLayer("panorama", "Panorama", "#a58bc2", own_paths=True),
 )
 LIGHT_LAYERS = tuple(light.name for light in LIGHTS)
@@ -116,4 +120,5 @@ SHARED_PATH_LAYERS = tuple(light.name for light in LIGHTS if not light.own_paths
 TOGETHER = "together"
 MOMENT_PLANES = (*SHARED_PATH_LAYERS, TOGETHER, *(light.name for light in LIGHTS if light.own_paths))
 MOMENT_INDEX = {name: k for k, name in enumerate(MOMENT_PLANES)}
+LIGHTS_RELIT_FROM_FILM = tuple(light for light in LIGHTS if light.relit_from_film)
 HUES = {light.name: light.hue for light in LIGHTS}

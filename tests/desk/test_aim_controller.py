@@ -36,7 +36,7 @@ def aiming(window: DeskWindow) -> DeskWindow:
     """The desk looking down on the box, the Aim page in front, nothing refined."""
     window.session.change("stage.view", eye=(-9.0, -9.0, 12.0), target=(0.0, 0.0, 1.0), fov_deg=40.0)
     window.stack.panel(FIRST_STEP).show_page("Aim")
-    window.session.stop()
+    window.session.render.stop(True)
     return window
 
 
@@ -135,12 +135,12 @@ def test_shadow_pins_are_dragged_in_plan_too(aiming: DeskWindow, qtbot: QtBot) -
     plan, session = aiming.plan, aiming.session
     plan.show()
     plan.centre, plan.span_m = (0.0, 0.0), 12.0
-    session.use_tool("shadow pin")
+    session.state.use_tool("shadow pin")
     drag(plan, plan.to_screen(0.5, -0.5).toPoint(), plan.to_screen(-3.0, 2.0).toPoint())
     pin = session.document.aim.pins[0]
     assert pin.caster[2] == pytest.approx(3.0, abs=0.01)
     assert pin.receiver[2] == pytest.approx(0.0, abs=0.01)
-    session.use_tool("frame pin")
+    session.state.use_tool("frame pin")
     QTest.mouseClick(plan, LEFT, pos=plan.to_screen(2.0, 2.0).toPoint())
     assert "belongs in the picture" in aiming.notice.text.text()
     assert session.document.aim.pins == (pin,)
@@ -150,13 +150,13 @@ def test_the_sun_comes_to_the_pointer_and_by_a_shadow_that_is_dragged(aiming: De
     session, picture = aiming.session, aiming.picture
     session.change("stage.view", eye=(-9.0, -9.0, 1.6), target=(0.0, 0.0, 3.0))
     box = picture.target()
-    session.use_tool("lead")
+    session.state.use_tool("lead")
     a, b = (QPointF(box.x() + u * box.width(), box.y() + 0.15 * box.height()).toPoint() for u in (0.2, 0.8))
     drag(picture, a, b)
     spot = camera_from_document(session.document).project(now(aiming), box.width() / box.height())
     assert spot == pytest.approx((0.8, 0.15), abs=0.01)
     session.change("stage.view", eye=(-9.0, -9.0, 12.0), target=(0.0, 0.0, 1.0))
-    session.use_tool("beam")
+    session.state.use_tool("beam")
     drag(picture, on(aiming, TOP), on(aiming, FLOOR))
     wanted = (TOP - FLOOR) / np.linalg.norm(TOP - FLOOR)
     assert angle_deg(now(aiming), wanted) < 2.0
@@ -195,7 +195,7 @@ def test_a_picked_surface_is_scanned_and_its_best_moment_gone_to(aiming: DeskWin
 
 def test_a_wall_is_picked_and_a_level_surface_is_refused(aiming: DeskWindow) -> None:
     session = aiming.session
-    session.use_tool("wall")
+    session.state.use_tool("wall")
     QTest.mouseClick(aiming.picture, LEFT, pos=on(aiming, TOP))
     assert session.state.wall is None and "has no azimuth" in aiming.notice.text.text()
     QTest.mouseClick(aiming.picture, LEFT, pos=on(aiming, np.array([-1.0, 0.1, 1.6])))
@@ -215,10 +215,10 @@ def test_the_compass_ring_turns_north_and_keeps_time_and_sun_height(aiming: Desk
 
 def test_the_sun_follows_a_light_of_the_model_and_is_let_go(aiming: DeskWindow) -> None:
     session, page = aiming.session, step(aiming, HandPage)
-    assert session.scene is not None
+    assert session.loaded.scene is not None
     lamp = Lamp("key", "distant", direction=tuple(-direction(140.0, 35.0)))
-    object.__setattr__(session.scene, "lamps", (lamp,))
-    session.scene_loaded.emit(session.scene)
+    object.__setattr__(session.loaded.scene, "lamps", (lamp,))
+    session.loaded.scene_loaded.emit(session.loaded.scene)
     page.driver.setCurrentIndex(page.driver.findData("key"))  # type: ignore[attr-defined]
     page.driver.activated.emit(page.driver.currentIndex())  # type: ignore[attr-defined]
     assert session.document.sun.mode == "driver"
@@ -251,7 +251,7 @@ def test_a_sequence_plays_live_and_leaves_everything_as_it_was(aiming: DeskWindo
     before, dirty = session.document, len(session.history._before)
     press(page, "Play")
     seen: set[datetime] = set()
-    session.frame_ready.connect(lambda f: seen.add(f.document.sun.wall_time))
+    session.results.frame_ready.connect(lambda f: seen.add(f.document.sun.wall_time))
     wanted = {datetime(2026, 5, 24, hour) for hour in (8, 10, 12, 14, 16)}
     qtbot.waitUntil(lambda: len(seen & wanted) >= 4, timeout=60_000)
     assert session.showing_only
@@ -281,7 +281,7 @@ def test_an_edit_while_a_sequence_plays_is_kept_and_the_moment_comes_back(
 
 def test_a_part_that_is_muted_is_asked_for_again(aiming: DeskWindow, qtbot: QtBot) -> None:
     session = aiming.session
-    session.resume()
+    session.render.stop(False)
     session.change("aim", measured_part="ground", face_direction=(0.0, 0.0, 1.0), face_point=None)
     qtbot.waitUntil(lambda: aiming.aimer.reach is not None, timeout=30_000)
     shaded = float(aiming.aimer.reach.scan.fraction.sum())  # type: ignore[union-attr]

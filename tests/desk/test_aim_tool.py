@@ -20,11 +20,11 @@ def test_a_press_on_nothing_says_whether_it_is_sky_or_not_there_yet(
     compiled: object, said: str, qtbot: QtBot
 ) -> None:
     session = Session()
-    session.compiled = compiled
+    session.loaded.compiled = compiled
     nowhere = ViewAdapter(*(lambda _: None,) * 4, lambda _: QPointF())
     aimer = AimController(session)
     tool = AimTool(session, aimer, nowhere)
-    session.use_tool("shadow pin")
+    session.state.use_tool("shadow pin")
     with qtbot.waitSignal(session.noticed, timeout=5_000) as told:
         assert tool.press(QPointF(3.0, 4.0))
     assert said in told.args[0]

@@ -49,7 +49,9 @@ def test_a_project_without_its_model_asks_and_takes_what_moved_along(
     assert session.document.stage.scene_file == str(new / "plane.obj")
     assert session.document.expose.colour.table == str(new / "same.cube")
     assert session.dirty  # to be saved where they are now
-    qtbot.waitUntil(lambda: session.scene is not None and len(session.scene.parts) == 1, timeout=30_000)
+    qtbot.waitUntil(
+        lambda: session.loaded.scene is not None and len(session.loaded.scene.parts) == 1, timeout=30_000
+    )
     assert window.save()
     assert load_document(path).stage.scene_file == str(new / "plane.obj")
 

@@ -34,30 +34,32 @@ def test_every_kind_of_change_shows_a_new_picture(session: Session, qtbot: QtBot
         ("expose", {"view": "plain sRGB"}),
         ("stage.view", {"fov_deg": 20.0}),
     ):
-        before = session.frame
-        with qtbot.waitSignal(session.frame_ready, timeout=60_000):
+        before = session.results.frame
+        with qtbot.waitSignal(session.results.frame_ready, timeout=60_000):
             session.change(section, **values)
-        assert session.frame is not None
-        assert session.frame is not before
+        assert session.results.frame is not None
+        assert session.results.frame is not before
 
 
 def test_gain_and_exposure_do_not_trace_again(session: Session, qtbot: QtBot) -> None:
-    qtbot.waitUntil(lambda: session.frame is not None and session.frame.samples == 4, timeout=60_000)
+    qtbot.waitUntil(
+        lambda: session.results.frame is not None and session.results.frame.samples == 4, timeout=60_000
+    )
     for section, values in (("fill", {"sun_stops": -1.0}), ("expose", {"kelvin": 4000.0})):
-        with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
+        with qtbot.waitSignal(session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
             session.change(section, **values)
-        assert session.frame is not None
-        assert session.frame.samples == 4
+        assert session.results.frame is not None
+        assert session.results.frame.samples == 4
 
 
 def test_less_exposure_is_a_darker_picture(session: Session, qtbot: QtBot) -> None:
     levels = []
     for ev in (13.0, 16.0):
         with qtbot.waitSignal(
-            session.frame_ready, timeout=60_000, check_params_cb=lambda f, ev=ev: f.ev == ev
+            session.results.frame_ready, timeout=60_000, check_params_cb=lambda f, ev=ev: f.ev == ev
         ):
             session.change("expose", metering="manual", ev=ev)
-        levels.append(mean_green(session.frame))
+        levels.append(mean_green(session.results.frame))
     assert levels[1] < 0.7 * levels[0]
 
 
@@ -66,12 +68,12 @@ def test_a_model_that_cannot_be_read_leaves_the_desk_as_it_was(
 ) -> None:
     bad = tmp_path / "bad.glb"
     bad.write_bytes(b"glTF nonsense")
-    before, scene = session.document, session.scene
+    before, scene = session.document, session.loaded.scene
     with qtbot.waitSignal(session.noticed, timeout=60_000) as caught:
         session.open_model(bad)
     assert "bad.glb" in caught.args[0]
     qtbot.waitUntil(lambda: session.document.stage == before.stage, timeout=5000)
-    assert session.scene is scene
+    assert session.loaded.scene is scene
     assert not session.dirty
 
 
@@ -134,29 +136,33 @@ def test_out_of_range_values_are_refused_with_a_sentence(session: Session) -> No
 
 def test_stop_keeps_the_picture_and_go_on_finishes_it(session: Session, qtbot: QtBot) -> None:
     session.change("output", samples=400)
-    session.stop()
+    session.render.stop(True)
     time.sleep(0.3)
     qtbot.wait(50)
-    stopped = session.frame
+    stopped = session.results.frame
     qtbot.wait(300)
-    assert session.frame is not None
+    assert session.results.frame is not None
     assert stopped is not None
-    assert session.frame.samples <= stopped.samples + 1
+    assert session.results.frame.samples <= stopped.samples + 1
     with qtbot.waitSignal(
-        session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.done and f.samples > 4
+        session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: f.done and f.samples > 4
     ):
-        session.resume()
+        session.render.stop(False)
 
 
 def test_undo_brings_the_picture_back(session: Session, qtbot: QtBot) -> None:
-    qtbot.waitUntil(lambda: session.frame is not None and session.frame.samples == 4, timeout=60_000)
-    assert session.frame is not None
-    first = session.frame.pixels.astype(int)
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000):
+    qtbot.waitUntil(
+        lambda: session.results.frame is not None and session.results.frame.samples == 4, timeout=60_000
+    )
+    assert session.results.frame is not None
+    first = session.results.frame.pixels.astype(int)
+    with qtbot.waitSignal(session.results.frame_ready, timeout=60_000):
         session.change("expose", metering="manual", ev=17.0)
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.samples == 4):
+    with qtbot.waitSignal(
+        session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: f.samples == 4
+    ):
         session.undo()
-    assert np.abs(session.frame.pixels.astype(int) - first).max() <= 1
+    assert np.abs(session.results.frame.pixels.astype(int) - first).max() <= 1
 
 
 @pytest.mark.parametrize("mode", ["almanac", "manual"])
@@ -168,13 +174,13 @@ def test_switching_to_the_hand_does_not_move_the_almanac(session: Session, mode:
 
 def test_nothing_holds_a_window_and_its_session_that_are_closed(qtbot: QtBot, document: Document) -> None:
     session = Session()
-    session.resize(120, 80)
+    session.render.resize(120, 80)
     window = DeskWindow(session)
-    with qtbot.waitSignal(session.frame_ready, timeout=120_000, check_params_cb=lambda f: f.exact):
+    with qtbot.waitSignal(session.results.frame_ready, timeout=120_000, check_params_cb=lambda f: f.exact):
         session.start_with(document)
     for k in range(len(STEPS)):
         window.choose_step(k)
-    held = [weakref.ref(session), weakref.ref(window), weakref.ref(session.compiled)]
+    held = [weakref.ref(session), weakref.ref(window), weakref.ref(session.loaded.compiled)]
     window.close()
     session.close()  # twice is once
     del session, window

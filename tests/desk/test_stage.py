@@ -58,8 +58,8 @@ def settled(session: Session, qtbot: QtBot) -> None:
     def of_now(frame: Frame) -> bool:
         return frame.exact and frame.document is session.document
 
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=of_now):
-        session.resume()
+    with qtbot.waitSignal(session.results.frame_ready, timeout=60_000, check_params_cb=of_now):
+        session.render.stop(False)
 
 
 def at_part(window: DeskWindow, x: float, y: float, z: float) -> QPoint:
@@ -100,7 +100,7 @@ def test_muting_takes_the_part_out_of_the_picture_and_is_kept(
     row(stage, "box").setCheckState(0, UNCHECKED)
     qtbot.waitUntil(lambda: session.document.stage.muted == ("box",), timeout=5_000)
     settled(session, qtbot)
-    assert "box" not in [part.name for part in session.compiled.scene.parts]
+    assert "box" not in [part.name for part in session.loaded.compiled.scene.parts]
     assert "1 parts are muted" in stage.parts.muted.text()
     assert session.save(tmp_path / "p.gloamet")
     from gloamet.document.file import load_document
@@ -141,7 +141,7 @@ def test_the_search_shows_only_what_holds_the_text(stage: StageStep) -> None:
 def test_thousands_of_parts_come_a_few_at_a_time_with_their_marks(
     window: DeskWindow, stage: StageStep, qtbot: QtBot
 ) -> None:
-    scene, tree = window.session.scene, stage.parts.tree
+    scene, tree = window.session.loaded.scene, stage.parts.tree
     assert scene is not None
     window.session.change("stage", muted=("twig 1999",), locked=("twig 3",))
     many = tuple(replace(scene.parts[0], name=f"twig {k}", group=("hedge",)) for k in range(2000))
@@ -177,14 +177,14 @@ def test_parts_are_brought_into_view(window: DeskWindow, stage: StageStep) -> No
 
 def test_a_material_is_corrected_and_taken_back(window: DeskWindow, stage: StageStep, qtbot: QtBot) -> None:
     session = window.session
-    session.select("box")
+    session.state.select("box")
     block = stage.parts.findChildren(QWidget)
     assert block
-    name = session.scene.materials[stage_actions.part_named(session, "box").material].name  # type: ignore[union-attr]
+    name = session.loaded.scene.materials[stage_actions.part_named(session, "box").material].name  # type: ignore[union-attr]
     stage_actions.edit_material(session, name, colour=(1.0, 0.0, 0.0), roughness=0.2)
     stage_actions.edit_material(session, name, emission_cd_m2=50.0)
     settled(session, qtbot)
-    m = next(m for m in session.compiled.scene.materials if m.name == name)
+    m = next(m for m in session.loaded.compiled.scene.materials if m.name == name)
     assert (m.base_colour, m.roughness) == ((1.0, 0.0, 0.0), 0.2)
     assert 0.2126 * m.emission[0] + 0.7152 * m.emission[1] + 0.0722 * m.emission[2] == pytest.approx(50.0)
     assert stage_actions.material_of(session, "box").roughness != 0.2  # type: ignore[union-attr]
@@ -197,12 +197,12 @@ def test_plaster_is_one_switch_on_the_strip(window: DeskWindow, qtbot: QtBot) ->
     window.strip.buttons["Plaster"].click()
     session.change("stage.plaster", reflectance=0.7, contours=True)
     settled(session, qtbot)
-    assert {m.base_colour for m in session.compiled.scene.materials} == {(0.7, 0.7, 0.7)}
-    assert session.frame is not None
-    inked = session.frame.pixels[..., :3].min()
+    assert {m.base_colour for m in session.loaded.compiled.scene.materials} == {(0.7, 0.7, 0.7)}
+    assert session.results.frame is not None
+    inked = session.results.frame.pixels[..., :3].min()
     session.change("stage.plaster", contours=False)
     settled(session, qtbot)
-    assert inked < session.frame.pixels[..., :3].min()
+    assert inked < session.results.frame.pixels[..., :3].min()
     window.strip.buttons["Plaster"].click()
     assert not session.document.stage.plaster.on
 
@@ -218,7 +218,7 @@ def test_a_shade_maker_is_added_placed_by_a_click_and_removed(
     press(stage.around, "tree")
     assert session.document.stage.props[0].kind == "tree"
     settled(session, qtbot)
-    assert any(part.group == ("props",) for part in session.compiled.scene.parts)
+    assert any(part.group == ("props",) for part in session.loaded.compiled.scene.parts)
     press(stage.around, "Place")
     assert session.state.tool == "place 0"
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, -6.0, -3.0, 0.0))
@@ -291,8 +291,8 @@ def test_kept_views_get_small_pictures(window: DeskWindow, stage: StageStep, qtb
     stage.show_page("Views")
     press(stage.views, "Save view")
     view = window.session.document.stage.view
-    qtbot.waitUntil(lambda: view in window.session.thumbnails, timeout=60_000)
-    assert window.session.thumbnails[view].shape == (80, 120, 4)
+    qtbot.waitUntil(lambda: view in window.session.results.thumbnails, timeout=60_000)
+    assert window.session.results.thumbnails[view].shape == (80, 120, 4)
     qtbot.waitUntil(lambda: not stage.views.list.item(0).icon().isNull(), timeout=5000)
 
 
@@ -313,7 +313,7 @@ def test_shapes_of_the_picture_keep_its_pixels(window: DeskWindow, stage: StageS
 
 def test_the_focus_is_taken_from_a_click(window: DeskWindow, stage: StageStep) -> None:
     session = window.session
-    session.use_tool("focus")
+    session.state.use_tool("focus")
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, 1.0, -1.0, 1.5))
     view = session.document.stage.view
     camera = camera_from_document(session.document)
@@ -342,7 +342,7 @@ def test_the_keyboard_walks_and_turns(window: DeskWindow) -> None:
 
 @pytest.fixture
 def plan(window: DeskWindow, qtbot: QtBot):  # type: ignore[no-untyped-def]
-    with qtbot.waitSignal(window.session.plan_ready, timeout=60_000):
+    with qtbot.waitSignal(window.session.results.plan_ready, timeout=60_000):
         window.strip.buttons["Plan"].click()
     return window.plan
 
@@ -396,7 +396,7 @@ def test_the_plan_is_moved_enlarged_cut_and_shown_alone(window: DeskWindow, plan
     window.strip.buttons["Plan"].click()
     assert not window.picture.isHidden()
     assert not plan.isVisible()
-    assert window.session.plan is None
+    assert window.session.render.plan is None
 
 
 # -- rectangle
@@ -434,19 +434,21 @@ def test_a_stopped_picture_stays_and_goes_on(window: DeskWindow, qtbot: QtBot) -
     assert bar is not None
     session.change("output", samples=5000)
     bar.stop.click()
-    frame, quiet = session.frame, 0
+    frame, quiet = session.results.frame, 0
     for _ in range(40):  # what was under way when the hand said stop may still arrive
         qtbot.wait(500)
-        quiet = quiet + 1 if session.frame is frame else 0
-        frame = session.frame
+        quiet = quiet + 1 if session.results.frame is frame else 0
+        frame = session.results.frame
         if quiet == 3:
             break
     assert frame is not None
     assert bar.stop.text() == "Resume"
     qtbot.wait(500)
-    assert session.frame is frame
+    assert session.results.frame is frame
     bar.stop.click()
-    qtbot.waitUntil(lambda: session.frame is not frame and session.frame.exact, timeout=60_000)
+    qtbot.waitUntil(
+        lambda: session.results.frame is not frame and session.results.frame.exact, timeout=60_000
+    )
     assert "sample" in bar.status.text()
 
 
@@ -461,7 +463,7 @@ def test_the_import_sheet_shows_a_model_just_opened_and_its_guesses(
 
     (tmp_path / "kiosk.stl").write_bytes(stl_bytes(box((0, 0, 0), (4000, 3000, 2500))))
     session = window.session
-    with qtbot.waitSignal(session.model_opened, timeout=60_000):
+    with qtbot.waitSignal(session.loaded.model_opened, timeout=60_000):
         session.open_model(tmp_path / "kiosk.stl")
     sheet = window.sheet
     assert sheet.isVisibleTo(window)
@@ -472,7 +474,7 @@ def test_the_import_sheet_shows_a_model_just_opened_and_its_guesses(
     qtbot.waitUntil(lambda: sheet.drawing._image is not None, timeout=20_000)
     seen = sheet.drawing._image.pixelColor(600, 400)  # inside the box
     assert seen.alpha() == 255
-    with qtbot.waitSignal(session.scene_loaded, timeout=60_000):
+    with qtbot.waitSignal(session.loaded.scene_loaded, timeout=60_000):
         session.change("stage", units="m")
     assert "2500 m tall" in sheet.warning.text()
     assert sheet.units_why.text() == "Chosen by you."
@@ -484,8 +486,10 @@ def test_fronts_face_where_they_are_told(window: DeskWindow, stage: StageStep, q
     session = window.session
     press(stage.model, "E")
     assert session.document.stage.rotation_deg == -90.0
-    qtbot.waitUntil(lambda: session.scene is not None and abs(session.scene.parts[1].matrix[0, 1]) > 0.9)
-    front = session.scene.parts[1].matrix[:3, :3] @ [0, -1, 0]  # type: ignore[union-attr]
+    qtbot.waitUntil(
+        lambda: session.loaded.scene is not None and abs(session.loaded.scene.parts[1].matrix[0, 1]) > 0.9
+    )
+    front = session.loaded.scene.parts[1].matrix[:3, :3] @ [0, -1, 0]  # type: ignore[union-attr]
     assert front == pytest.approx([1, 0, 0], abs=1e-9)
 
 
@@ -497,13 +501,13 @@ def test_a_changed_file_is_offered_and_keeps_every_decision(
     qtbot.waitUntil(lambda: session.document.stage.muted == ("box",), timeout=5_000)
     view = session.document.stage.view
     time.sleep(0.02)
-    with qtbot.waitSignal(session.model_changed, timeout=20_000):
+    with qtbot.waitSignal(session.loaded.model_changed, timeout=20_000):
         house.write_text(house.read_text() + "o chimney\nf 9 10 11\n")
     assert "changed" in window.notice.text.text()
-    with qtbot.waitSignal(session.scene_loaded, timeout=60_000):
+    with qtbot.waitSignal(session.loaded.scene_loaded, timeout=60_000):
         window.notice.action.click()
-    assert session.scene is not None
-    assert [part.name for part in session.scene.parts] == ["ground", "box", "chimney"]
+    assert session.loaded.scene is not None
+    assert [part.name for part in session.loaded.scene.parts] == ["ground", "box", "chimney"]
     assert session.document.stage.muted == ("box",)
     assert session.document.stage.view == view
     assert row(stage, "box").checkState(0) == UNCHECKED
@@ -516,7 +520,7 @@ def test_a_newer_version_under_another_name_keeps_the_decisions(
     session.change("stage", muted=("box",))
     twin = tmp_path / "house_v2.obj"
     twin.write_text(house.read_text())
-    with qtbot.waitSignal(session.model_opened, timeout=60_000):
+    with qtbot.waitSignal(session.loaded.model_opened, timeout=60_000):
         session.open_model(twin)
     assert session.document.stage.muted == ("box",)
     assert "2 of 2 parts keep" in window.notice.text.text()
@@ -530,7 +534,7 @@ def test_what_is_missing_is_listed_once_and_can_be_read_again(
         "mtllib m.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nusemtl a\nf 1 2 3\nusemtl b\nf 3 2 1\n"
     )
     session, tray = window.session, window.tray
-    with qtbot.waitSignal(session.scene_loaded, timeout=60_000):
+    with qtbot.waitSignal(session.loaded.scene_loaded, timeout=60_000):
         session.open_model(tmp_path / "m.obj")
     assert tray.isVisibleTo(window)
     assert tray.text.text().count("gone.png") == 1
@@ -544,7 +548,7 @@ def test_what_is_missing_is_listed_once_and_can_be_read_again(
 def test_opening_is_stopped_by_the_word_stop(window: DeskWindow, qtbot: QtBot) -> None:
     from gloamet.stage.readers import gltf
 
-    session, before = window.session, window.session.scene
+    session, before = window.session, window.session.loaded.scene
     bar = window.findChild(TopBar)
     assert bar is not None
     held, real = [], gltf.read_gltf
@@ -566,7 +570,7 @@ def test_opening_is_stopped_by_the_word_stop(window: DeskWindow, qtbot: QtBot) -
         gltf.read_gltf = real
     assert "stopped" in caught.args[0]
     assert len(held) < 600
-    assert session.scene is before
+    assert session.loaded.scene is before
     qtbot.waitUntil(lambda: "house.obj" in str(session.document.stage.scene_file), timeout=5000)
 
 
@@ -584,7 +588,7 @@ def test_rows_of_a_material_write_what_is_typed_and_show_what_means_something(
     window: DeskWindow, stage: StageStep
 ) -> None:
     session = window.session
-    session.select("box")
+    session.state.select("box")
     block = stage.parts.findChild(MaterialBlock)
     assert block is not None
     typed(block.rows["roughness"], "0.35")
@@ -609,7 +613,7 @@ def test_a_colour_chosen_on_the_screen_is_kept_linear(
     window: DeskWindow, stage: StageStep, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     session = window.session
-    session.select("box")
+    session.state.select("box")
     block = stage.parts.findChild(MaterialBlock)
     assert block is not None and block.colour is not None
     shown: list[QColor] = []

@@ -27,7 +27,7 @@ def test_only_the_first_panel_is_built_with_the_window_and_the_others_when_idle(
 
 
 def test_a_panel_built_late_knows_what_happened_before(session: Session) -> None:
-    session.select("box")
+    session.state.select("box")
     window = DeskWindow(session)
     stage = window.stack.panel(STEP_TITLES.index("Stage"))
     assert stage.model.name.text() == "house.obj"  # type: ignore[attr-defined]

@@ -74,7 +74,7 @@ def test_haze_is_switched_and_only_then_dialled(window: DeskWindow, qtbot: QtBot
     switch = air.findChild(Switch)
     assert switch is not None
     with qtbot.waitSignal(
-        window.session.light_solved, timeout=30_000, check_params_cb=lambda x: x.visibility_km < 13
+        window.session.results.light_solved, timeout=30_000, check_params_cb=lambda x: x.visibility_km < 13
     ):
         switch.click()
     assert air.haze.isEnabled()  # type: ignore[attr-defined]
@@ -112,13 +112,15 @@ def test_a_sky_is_made_by_another_model(window: DeskWindow, qtbot: QtBot) -> Non
 
     assert shown() == {"looks"}
     with qtbot.waitSignal(
-        session.light_solved, timeout=30_000, check_params_cb=lambda light: "overcast" in light.caveat
+        session.results.light_solved, timeout=30_000, check_params_cb=lambda light: "overcast" in light.caveat
     ):
         press(air, "CIE")
     assert shown() == {"general", "level", "kelvin", "caveat"}
-    assert session.light is not None and session.light.reading.sun_horizontal_lx == 0.0
+    assert session.results.light is not None and session.results.light.reading.sun_horizontal_lx == 0.0
     with qtbot.waitSignal(
-        session.light_solved, timeout=30_000, check_params_cb=lambda light: "uniform sky" in light.caveat
+        session.results.light_solved,
+        timeout=30_000,
+        check_params_cb=lambda light: "uniform sky" in light.caveat,
     ):
         press(air, "Uniform")
     assert shown() == {"level", "kelvin", "caveat"}
@@ -126,13 +128,13 @@ def test_a_sky_is_made_by_another_model(window: DeskWindow, qtbot: QtBot) -> Non
 
 def test_exposure_is_held_and_white_is_picked(window: DeskWindow) -> None:
     expose, session = step(window, ExposeStep), window.session
-    assert session.frame is not None
+    assert session.results.frame is not None
     press(expose, "Lock exposure")
     assert not session.document.expose.automatic
-    assert session.document.expose.ev == pytest.approx(session.frame.ev, abs=0.01)
-    assert session.light is not None
+    assert session.document.expose.ev == pytest.approx(session.results.frame.ev, abs=0.01)
+    assert session.results.light is not None
     press(expose, "Open shade")
-    assert session.document.expose.kelvin == pytest.approx(session.light.reading.sky_cct_k, abs=1.0)
+    assert session.document.expose.kelvin == pytest.approx(session.results.light.reading.sky_cct_k, abs=1.0)
     press(expose, "ACES 1.3")
     assert session.document.expose.view == "ACES 1.3"
 
@@ -141,7 +143,7 @@ def test_sizes_of_the_saved_picture_shape_the_picture_on_screen(window: DeskWind
     press(step(window, OutputStep), "3840 × 2160")
     assert window.session.document.output.width == 3840
     window.choose_step(STEP_TITLES.index("Output"))
-    compiled = window.session.compiled
+    compiled = window.session.loaded.compiled
     assert compiled is not None
     need = memory_needed(compiled, 3840, 2160, window.session.document.output.denoise)
     assert step(window, OutputStep).memory.text() == f"Memory needed for saving: about {need / 1e9:.1f} GB."
@@ -152,7 +154,7 @@ def test_sizes_of_the_saved_picture_shape_the_picture_on_screen(window: DeskWind
 
 def test_the_model_is_described_and_looked_over(window: DeskWindow, qtbot: QtBot) -> None:
     stage, session = step(window, StageStep), window.session
-    with qtbot.waitSignal(session.scene_loaded, timeout=30_000):
+    with qtbot.waitSignal(session.loaded.scene_loaded, timeout=30_000):
         session.change("stage", units="cm")
     assert "12 triangles" in stage.model.facts.text()  # type: ignore[attr-defined]
     press(stage, "Frame all")
@@ -163,15 +165,17 @@ def test_the_model_is_described_and_looked_over(window: DeskWindow, qtbot: QtBot
 def test_opening_a_model_takes_its_camera_and_lists_its_views(window: DeskWindow, qtbot: QtBot) -> None:
     session = window.session
     demo = demo_document()
-    with qtbot.waitSignal(session.scene_loaded, timeout=60_000):
+    with qtbot.waitSignal(session.loaded.scene_loaded, timeout=60_000):
         session.open_model(Path(str(demo.stage.scene_file)))
-    assert session.scene is not None
+    assert session.loaded.scene is not None
     strip = step(window, ViewToolBar)
     assert "From the basin" in strip.view.text()  # type: ignore[attr-defined]
     views = step(window, StageStep).views  # type: ignore[attr-defined]
     names = [named.name for named in session.document.stage.views]
     views.list.itemClicked.emit(views.list.item(names.index("Veranda")))
-    assert camera_from_document(session.document).eye == pytest.approx(session.scene.views["Veranda"].eye)
+    assert camera_from_document(session.document).eye == pytest.approx(
+        session.loaded.scene.views["Veranda"].eye
+    )
     assert stage_actions.current_view(session) == names.index("Veranda")
     assert Path(str(demo.stage.scene_file)) in recent()
 

@@ -48,26 +48,26 @@ def test_the_natural_reading_stays_when_the_sky_is_brightened(
     air: AirStep, window: DeskWindow, qtbot: QtBot
 ) -> None:
     session = window.session
-    before = session.light
+    before = session.results.light
     assert before is not None
     level = before.reading.sky_horizontal_lx
 
     def brighter(light: LightSolved) -> bool:
         return light.reading.sky_horizontal_lx > 1.5 * level
 
-    with qtbot.waitSignal(session.light_solved, timeout=30_000, check_params_cb=brighter):
+    with qtbot.waitSignal(session.results.light_solved, timeout=30_000, check_params_cb=brighter):
         session.change("sky", luminance_curve=(1.0,) * 5)
-    after = session.light
+    after = session.results.light
     assert after is not None
     assert after.natural.sky_horizontal_lx == pytest.approx(before.natural.sky_horizontal_lx)
     assert after.reading.sky_horizontal_lx == pytest.approx(2.0 * before.reading.sky_horizontal_lx, rel=1e-3)
     # on the picture alone the meter reads nature's again
     with qtbot.waitSignal(
-        session.light_solved, timeout=30_000, check_params_cb=lambda light: not brighter(light)
+        session.results.light_solved, timeout=30_000, check_params_cb=lambda light: not brighter(light)
     ):
         press(air.sky, "Picture only")
-    assert session.light is not None
-    assert session.light.reading.sky_horizontal_lx == pytest.approx(before.reading.sky_horizontal_lx)
+    assert session.results.light is not None
+    assert session.results.light.reading.sky_horizontal_lx == pytest.approx(before.reading.sky_horizontal_lx)
 
 
 def drag(curve: CurveEditor, index: int, dy: int) -> None:
@@ -102,10 +102,12 @@ def test_a_plain_colour_stands_behind_the_scene_as_it_was_chosen(
     # the eye looks down at a ground without end: let it end
     session.change("stage.ground", kind="none")
     sky.colour.commit(QColor(200, 40, 90))
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact and f.done):
+    with qtbot.waitSignal(
+        session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact and f.done
+    ):
         press(sky, "colour")
     assert sky.colour.isVisibleTo(sky) and not sky.above.isVisibleTo(sky)
-    frame = session.frame
+    frame = session.results.frame
     assert frame is not None
     transparency = (frame.pixels[..., :3].astype(int) == [200, 40, 90]).all(-1)
     assert transparency[0].all()  # the upper edge is sky
@@ -117,7 +119,7 @@ def test_a_word_for_dust_switches_it_on_with_its_visibility(
 ) -> None:
     session, page = window.session, air.light_shafts
     assert not page.amount.isEnabled()
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
+    with qtbot.waitSignal(session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
         press(page, "Thick")
     assert session.document.light_shafts.on
     assert session.document.light_shafts.visibility_m == dict(AMOUNTS)["Thick"]
@@ -165,11 +167,11 @@ def test_an_own_visibility_can_veil_the_sky_too(window: DeskWindow, qtbot: QtBot
 
     def upper_edge(**values: object) -> np.ndarray:
         with qtbot.waitSignal(
-            session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact and f.done
+            session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact and f.done
         ):
             session.change("air", None, **values)
-        assert session.frame is not None
-        return session.frame.pixels[0, :, :3].astype(int)
+        assert session.results.frame is not None
+        return session.results.frame.pixels[0, :, :3].astype(int)
 
     plain = upper_edge(aerial_visibility_km=0.5)
     veiled = upper_edge(aerial_on_sky=True)
@@ -183,16 +185,16 @@ def test_the_wipe_shows_natures_sky_left_of_a_line_to_drag(
     session, view = window.session, window.picture
     page, box = air.atmosphere, view.target()
     assert not page.compare.isVisibleTo(page) and not view.wipe.on
-    qtbot.waitUntil(lambda: session.relight_state[0], timeout=60_000)
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
+    qtbot.waitUntil(lambda: session.results.relight_state[0], timeout=60_000)
+    with qtbot.waitSignal(session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
         press(page, "CIE")
-    assert session.light is not None and session.light.reading.sun_horizontal_lx == 0.0
-    with qtbot.waitSignal(session.beside_ready, timeout=60_000):
+    assert session.results.light is not None and session.results.light.reading.sun_horizontal_lx == 0.0
+    with qtbot.waitSignal(session.results.beside_ready, timeout=60_000):
         page.compare.click()
     shown = view.wipe.shown
     assert shown is not None and shown.solved.reading.sun_horizontal_lx > 10_000.0
     # a clear sky in the morning is several stops brighter than an overcast one
-    assert session.frame is not None and shown.ev > session.frame.meter_ev + 1.0
+    assert session.results.frame is not None and shown.ev > session.results.frame.meter_ev + 1.0
     middle = box.center()
     left, right = (view.grab().toImage().pixelColor(int(middle.x()) + dx, int(box.y()) + 3) for dx in (-9, 9))
     assert left.blue() - left.red() > right.blue() - right.red() + 10  # blue beside grey
@@ -223,28 +225,28 @@ def test_dust_that_changes_before_a_finished_picture_is_refined_to_its_size(
 ) -> None:
     session = window.session
     press(air.light_shafts, "Thick")
-    qtbot.waitUntil(lambda: session.frame is not None and session.frame.done, timeout=60_000)
+    qtbot.waitUntil(lambda: session.results.frame is not None and session.results.frame.done, timeout=60_000)
     frames: list[float] = []
-    session.frame_ready.connect(lambda f: frames.append(float(f.pixels[..., :3].std())))
+    session.results.frame_ready.connect(lambda f: frames.append(float(f.pixels[..., :3].std())))
     session.change("light_shafts", visibility_m=60.0)
     # no path is traced again, and yet there is picture after picture, until the dust has its samples
     qtbot.waitUntil(lambda: len(frames) >= MOST_SAMPLES // MOST_A_PASS, timeout=60_000)
-    assert session.frame is not None and session.frame.done
+    assert session.results.frame is not None and session.results.frame.done
 
 
 def test_the_wipe_shows_dust_on_both_sides(air: AirStep, window: DeskWindow, qtbot: QtBot) -> None:
     session, view = window.session, window.picture
-    qtbot.waitUntil(lambda: session.relight_state[0], timeout=60_000)
+    qtbot.waitUntil(lambda: session.results.relight_state[0], timeout=60_000)
     session.change("sky", warmth_mired=40.0)
 
     def other_side() -> np.ndarray:
-        with qtbot.waitSignal(session.beside_ready, timeout=60_000):
+        with qtbot.waitSignal(session.results.beside_ready, timeout=60_000):
             session.show_beside(natural)
         assert view.wipe.shown is not None
         return view.wipe.shown.pixels[..., :3].astype(int)
 
     clear = other_side()
-    with qtbot.waitSignal(session.beside_ready, timeout=60_000):
+    with qtbot.waitSignal(session.results.beside_ready, timeout=60_000):
         session.change(
             "light_shafts",
             on=True,

@@ -70,7 +70,9 @@ def keep_two(window: DeskWindow, qtbot: QtBot) -> tuple[Document, Document]:
 
 def test_k_keeps_the_moment_in_every_step(window: DeskWindow, compare: CompareStep, qtbot: QtBot) -> None:
     window.choose_step(STEP_TITLES.index("Sun"))
-    frame = window.session.frame  # the strip that appears makes the picture another size, metered again
+    frame = (
+        window.session.results.frame
+    )  # the strip that appears makes the picture another size, metered again
     keep(window, qtbot)
     (kept,) = window.tools.keeper.pictures
     assert kept.missing == ()
@@ -173,7 +175,7 @@ def test_an_opened_picture_is_exposed_as_it_was_kept(
     newer(window, qtbot, lambda: session.change("sun", mode="manual", elevation_deg=3.0))
     window.hold.release()
     newer(window, qtbot, lambda: None, lambda f: f.ev == f.meter_ev)
-    assert session.frame is not None and session.frame.ev < kept.ev - 1.0
+    assert session.results.frame is not None and session.results.frame.ev < kept.ev - 1.0
     frame = newer(window, qtbot, lambda: keeper.open(kept))
     assert frame.ev == kept.ev
 
@@ -352,7 +354,7 @@ def test_several_lights_of_a_sheet_are_kept_and_refined_to_the_pictures_size(
     assert keeper.pictures[1].ev == sheet.pictures[2].ev
     window.tools.refiner.refine(keeper.pictures[1:])
     qtbot.waitUntil(lambda: keeper.pictures[1].samples == 4, timeout=120_000)
-    assert picture_size(keeper.pictures[1].picture) == window.session.picture_size
+    assert picture_size(keeper.pictures[1].picture) == window.session.render.size
 
 
 def test_the_strip_puts_stars_first_and_two_are_told_apart_in_words(

@@ -39,18 +39,18 @@ def newer(window: DeskWindow, qtbot: QtBot, change: object, seen: object = None)
     """The frame that follows a change, the first for which `seen` holds."""
     session = window.session
     wanted = seen or (lambda frame: frame.document == session.document)
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=wanted):
+    with qtbot.waitSignal(session.results.frame_ready, timeout=60_000, check_params_cb=wanted):
         change()  # type: ignore[operator]
-    assert session.frame is not None
-    return session.frame
+    assert session.results.frame is not None
+    return session.results.frame
 
 
 def settled(window: DeskWindow, qtbot: QtBot) -> Frame:
     """The picture that is shown once nothing is left to trace: what follows of it is developing alone."""
     session = window.session
-    qtbot.waitUntil(lambda: session.frame is not None and session.frame.done, timeout=120_000)
-    assert session.frame is not None
-    return session.frame
+    qtbot.waitUntil(lambda: session.results.frame is not None and session.results.frame.done, timeout=120_000)
+    assert session.results.frame is not None
+    return session.results.frame
 
 
 def done(window: DeskWindow) -> object:
@@ -78,9 +78,9 @@ def test_every_way_of_metering_is_a_word_to_press(
         assert session.document.expose.metering == way
         assert page.clipped.isVisibleTo(page) == (way == "whites")
         assert page.spot.isVisibleTo(page) == (way == "spot")
-    assert session.light is not None
+    assert session.results.light is not None
     frame = newer(window, qtbot, lambda: page.metering.choose("incident"))
-    assert frame.ev == pytest.approx(session.light.reading.incident_ev, abs=0.05)
+    assert frame.ev == pytest.approx(session.results.light.reading.incident_ev, abs=0.05)
 
 
 def test_a_click_says_where_the_spot_meter_reads(
@@ -92,7 +92,9 @@ def test_a_click_says_where_the_spot_meter_reads(
         )
         if window.session.document.expose.metering == "spot"
         else newer(
-            window, qtbot, lambda y=y: (window.session.use_tool("exposure spot"), click_in(window, 0.5, y))
+            window,
+            qtbot,
+            lambda y=y: (window.session.state.use_tool("exposure spot"), click_in(window, 0.5, y)),
         )
         for y in (0.05, 0.9)
     )
@@ -155,7 +157,7 @@ def test_what_is_clicked_becomes_grey(expose: ExposeStep, window: DeskWindow, qt
 def test_an_exposure_stays_while_another_step_is_worked_on(window: DeskWindow, qtbot: QtBot) -> None:
     session = window.session
     window.choose_step(SUN)
-    before = session.frame
+    before = session.results.frame
     assert before is not None
     frame = newer(window, qtbot, lambda: session.change("sun", mode="manual", elevation_deg=3.0))
     assert frame.ev == before.ev
@@ -167,7 +169,7 @@ def test_an_exposure_stays_while_another_step_is_worked_on(window: DeskWindow, q
     assert taken.ev < before.ev - 1.0
     assert not window.strip.held.isVisibleTo(window.strip)
     newer(window, qtbot, lambda: session.change("sun", elevation_deg=30.0))
-    assert session.frame is not None and session.frame.ev == taken.ev
+    assert session.results.frame is not None and session.results.frame.ev == taken.ev
     # the Expose step follows the meter
     newer(window, qtbot, lambda: window.choose_step(EXPOSE), lambda f: f.ev == f.meter_ev)
     assert window.hold.held_ev is None
@@ -185,7 +187,7 @@ def test_each_link_acts_is_told_in_words_and_goes_back(
         (page.colour, "saturation", 0.0),
         (page.lens, "vignette", 2.0),
     ):
-        before = session.frame
+        before = session.results.frame
         assert before is not None
         after = newer(
             window,
@@ -316,7 +318,7 @@ def test_a_mask_is_painted_and_another_covers_a_part(
     strokes = session.document.expose.masks[0].strokes
     assert len(strokes) >= 3
     assert strokes[0] == pytest.approx((0.2, 0.5, 0.25), abs=0.02)
-    session.use_tool("")
+    session.state.use_tool("")
     next(a for a in page.menu().actions() if a.text().startswith("Part")).trigger()
     press(page, "Pick in the picture")
     click_in(window, 0.5, 0.95)

@@ -46,7 +46,9 @@ def not_hidden(widget: QWidget) -> bool:
 
 def lit_by_evening(window: DeskWindow, qtbot: QtBot) -> None:
     with qtbot.waitSignal(
-        window.session.light_solved, timeout=60_000, check_params_cb=lambda light: light.panorama is not None
+        window.session.results.light_solved,
+        timeout=60_000,
+        check_params_cb=lambda light: light.panorama is not None,
     ):
         window.session.change("panorama", file=EVENING)
 
@@ -60,19 +62,23 @@ def test_a_panorama_is_chosen_turned_and_taken_away(
     path = tmp_path / "evening.exr"
     save_light(path, np.full((32, 64, 3), 5e4, np.float32))
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(path), ""))
-    before = session.frame
+    before = session.results.frame
     assert before is not None
     with qtbot.waitSignal(
-        session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.meter_ev > before.meter_ev + 1.0
+        session.results.frame_ready,
+        timeout=60_000,
+        check_params_cb=lambda f: f.meter_ev > before.meter_ev + 1.0,
     ):
         press(page, "Choose …")
     assert all(not_hidden(row) for row in rows)
     assert page.named.text() == "evening.exr"
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000):
+    with qtbot.waitSignal(session.results.frame_ready, timeout=60_000):
         page.turn.set_value(45.0)
     assert session.document.panorama.rotation_deg == 45.0
     with qtbot.waitSignal(
-        session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.meter_ev < before.meter_ev + 0.5
+        session.results.frame_ready,
+        timeout=60_000,
+        check_params_cb=lambda f: f.meter_ev < before.meter_ev + 0.5,
     ):
         press(page, "Remove")
     session.undo()
@@ -87,9 +93,9 @@ def test_a_panorama_that_cannot_be_read_is_told_once_and_the_rest_goes_on(
 ) -> None:
     session, summary = window.session, []
     session.noticed.connect(lambda sentence, _kind: summary.append(sentence))
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
+    with qtbot.waitSignal(session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
         session.change("panorama", file=str(tmp_path / "gone.exr"))
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
+    with qtbot.waitSignal(session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
         session.change("air", turbidity=4.0)
     assert [sentence for sentence in summary if "gone.exr" in sentence] == summary
     assert len(summary) == 1
@@ -125,19 +131,19 @@ def test_a_gain_traces_nothing_anew_and_each_source_has_its_small_picture(
     window: DeskWindow, fill: FillStep, qtbot: QtBot
 ) -> None:
     session = window.session
-    frame = session.frame
+    frame = session.results.frame
     assert frame is not None
-    qtbot.waitUntil(lambda: session.sources is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: session.results.sources is not None, timeout=60_000)
     with qtbot.waitSignal(
-        session.frame_ready,
+        session.results.frame_ready,
         timeout=60_000,
         check_params_cb=lambda f: f.document.fill.sun_indirect_stops == 2.0,
     ):
         session.change("fill", sun_indirect_stops=2.0)
-    assert session.sources is not None and {"sun", "sky"} <= set(session.sources.pictures)
-    with qtbot.waitSignal(session.source_pictures, timeout=60_000):
+    assert session.results.sources is not None and {"sun", "sky"} <= set(session.results.sources.pictures)
+    with qtbot.waitSignal(session.results.source_pictures, timeout=60_000):
         session.change("fill", sky_on=False)
-    assert session.sources.pictures["sky"][..., :3].max() < 30
+    assert session.results.sources.pictures["sky"][..., :3].max() < 30
 
 
 @pytest.mark.parametrize("key_moves", [False, True])
@@ -145,19 +151,19 @@ def test_key_to_fill_is_set_exactly_and_a_fixed_exposure_keeps_the_lit_side(
     key_moves: bool, window: DeskWindow, fill: FillStep, qtbot: QtBot
 ) -> None:
     session, control = window.session, fill.balance.ratio
-    light = session.light
+    light = session.results.light
     assert light is not None
     session.change("expose", metering="manual", ev=14.0)
     if key_moves:
         press(control, "Change key")
     before = light.reading
     with qtbot.waitSignal(
-        session.light_solved,
+        session.results.light_solved,
         timeout=30_000,
         check_params_cb=lambda new: abs(new.reading.sun_sky_stops - 3.0) < 1e-6,
     ):
         control.row.set_value(3.0)
-    after = session.light.reading if session.light is not None else before
+    after = session.results.light.reading if session.results.light is not None else before
     lit = [r.sun_horizontal_lx + r.sky_horizontal_lx for r in (before, after)]
     assert session.document.expose.ev == pytest.approx(14.0 + math.log2(lit[1] / lit[0]), abs=1e-6)
     moved = session.document.fill
@@ -175,20 +181,22 @@ def test_a_ratio_is_typed_offered_and_refused_beyond_reach(
     edit = control.row.begin_typing()
     edit.setText("2.5 stops")
     with qtbot.waitSignal(
-        session.light_solved,
+        session.results.light_solved,
         timeout=30_000,
         check_params_cb=lambda new: abs(new.reading.sun_sky_stops - 2.5) < 1e-6,
     ):
         QTest.keyClick(edit, Qt.Key.Key_Return)
     with qtbot.waitSignal(
-        session.light_solved,
+        session.results.light_solved,
         timeout=30_000,
         check_params_cb=lambda new: abs(new.reading.sun_sky_stops - 4.5) < 1e-6,
     ):
         press(control, "dramatic")
     session.change("fill", sky_stops=9.9)
     with qtbot.waitSignal(
-        session.light_solved, timeout=30_000, check_params_cb=lambda new: new.reading.sun_sky_stops < 0
+        session.results.light_solved,
+        timeout=30_000,
+        check_params_cb=lambda new: new.reading.sun_sky_stops < 0,
     ):
         session.change("fill", sky_stops=9.95)
     before = session.document
@@ -199,7 +207,7 @@ def test_a_ratio_is_typed_offered_and_refused_beyond_reach(
 def test_without_a_sun_there_is_no_ratio_to_drag(window: DeskWindow, fill: FillStep, qtbot: QtBot) -> None:
     session = window.session
     with qtbot.waitSignal(
-        session.light_solved,
+        session.results.light_solved,
         timeout=30_000,
         check_params_cb=lambda new: math.isinf(new.reading.sun_sky_stops),
     ):
@@ -229,18 +237,21 @@ def test_a_panoramas_sun_is_taken_matched_locked_lifted_and_its_light_given(
     def turned(light) -> bool:  # type: ignore[no-untyped-def]
         return abs(light.panorama.sun_deg[0] - 275.0) < 0.2
 
-    qtbot.waitUntil(lambda: turned(session.light), timeout=30_000)
+    qtbot.waitUntil(lambda: turned(session.results.light), timeout=30_000)
     session.change("sun", azimuth_deg=200.0)  # and the other way round
-    qtbot.waitUntil(lambda: abs(session.light.panorama.sun_deg[0] - 200.0) < 0.2, timeout=30_000)  # type: ignore[union-attr]
-    before = session.light.panorama  # type: ignore[union-attr]
+    qtbot.waitUntil(lambda: abs(session.results.light.panorama.sun_deg[0] - 200.0) < 0.2, timeout=30_000)  # type: ignore[union-attr]
+    before = session.results.light.panorama  # type: ignore[union-attr]
     page.lift.click()
-    qtbot.waitUntil(lambda: session.light.panorama.removed_lx > 0.0, timeout=60_000)  # type: ignore[union-attr]
-    solved = session.light.panorama  # type: ignore[union-attr]
+    qtbot.waitUntil(lambda: session.results.light.panorama.removed_lx > 0.0, timeout=60_000)  # type: ignore[union-attr]
+    solved = session.results.light.panorama  # type: ignore[union-attr]
     assert solved.sun_lx == 0.0
     assert solved.sky_lx + solved.removed_lx == pytest.approx(before.sun_lx + before.sky_lx, rel=0.01)
     press(page, "Give its light to the sun")
     qtbot.waitUntil(
-        lambda: abs(session.light.reading.sun_horizontal_lx - solved.removed_lx) < 0.02 * solved.removed_lx,  # type: ignore[union-attr]
+        lambda: (
+            abs(session.results.light.reading.sun_horizontal_lx - solved.removed_lx)
+            < 0.02 * solved.removed_lx
+        ),  # type: ignore[union-attr]
         timeout=30_000,
     )
 
@@ -254,7 +265,7 @@ def test_a_panorama_turns_to_the_sun_and_finds_a_real_moment(
     press(fill.panorama, "Rotate to the sun")
     assert session.document.panorama.rotation_deg == pytest.approx(azimuth - SUN_DEG[0], abs=0.1)
     session.undo()
-    qtbot.waitUntil(lambda: abs(session.light.panorama.sun_deg[0] - SUN_DEG[0]) < 0.2, timeout=30_000)  # type: ignore[union-attr]
+    qtbot.waitUntil(lambda: abs(session.results.light.panorama.sun_deg[0] - SUN_DEG[0]) < 0.2, timeout=30_000)  # type: ignore[union-attr]
     press(fill.panorama, "Nearest real moment")
     assert session.document.sun.mode == "almanac"
     found = sun_from_document(session.document)
@@ -267,7 +278,7 @@ def test_a_sun_is_picked_in_the_picture_as_the_panorama_lies(
     session = window.session
     lit_by_evening(window, qtbot)
     session.change("panorama", rotation_deg=20.0, mirrored=True)
-    qtbot.waitUntil(lambda: session.light.panorama.rotation_deg == 20.0, timeout=30_000)  # type: ignore[union-attr]
+    qtbot.waitUntil(lambda: session.results.light.panorama.rotation_deg == 20.0, timeout=30_000)  # type: ignore[union-attr]
     towards = np.array(
         [math.sin(math.radians(50.0)), math.cos(math.radians(50.0)), math.tan(math.radians(10.0))]
     )
@@ -302,7 +313,7 @@ def test_cards_read_every_source_and_follow_a_gain_at_once(
     session, card = window.session, fill.meter.cards[0]
     window.choose_step(STEP_TITLES.index("Fill"))
     fill.show_page("Meter")
-    qtbot.waitUntil(lambda: session.read is not None and bool(card.levels()), timeout=60_000)
+    qtbot.waitUntil(lambda: session.results.read is not None and bool(card.levels()), timeout=60_000)
     before = {name: whole for name, whole, _ in card.levels()}
     assert card.cards is not None and card.unbalanced is not None
     assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural) == "Same as physical"
@@ -316,8 +327,8 @@ def test_cards_read_every_source_and_follow_a_gain_at_once(
     assert unbalanced_label(card.cards, card.unbalanced, 0, card.natural).startswith("Before balancing")
     session.undo()
     probes = window.findChild(Probes)
-    assert probes is not None and session.read is not None
-    grey, white = probes.planes(session.read)[2:]
+    assert probes is not None and session.results.read is not None
+    grey, white = probes.planes(session.results.read)[2:]
     assert white.mean() == pytest.approx(5.0 * grey.mean(), rel=1e-4)  # 0.9 over 0.18
 
 
@@ -328,13 +339,17 @@ def test_a_spot_is_clicked_read_and_taken_away(window: DeskWindow, fill: FillSte
     press(page, "Add spot")
     box = window.picture.target()
     at = QPointF(box.x() + 0.3 * box.width(), box.y() + 0.8 * box.height()).toPoint()
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: len(f.spots) == 1):
+    with qtbot.waitSignal(
+        session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: len(f.spots) == 1
+    ):
         QTest.mouseClick(window.picture, Qt.MouseButton.LeftButton, pos=at)
     (spot,) = session.document.fill.spots
     assert (spot.name, spot.x, spot.y) == ("A", pytest.approx(0.3, abs=0.01), pytest.approx(0.8, abs=0.01))
     assert page.rows[0].name.text() == "A" and "cd/m²" in page.rows[0].text.text()
     qtbot.waitUntil(lambda: page.rows[0].card.text().startswith("Card"), timeout=60_000)
-    with qtbot.waitSignal(session.frame_ready, timeout=60_000, check_params_cb=lambda f: len(f.spots) == 2):
+    with qtbot.waitSignal(
+        session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: len(f.spots) == 2
+    ):
         spot_actions.add_spot(session, 0.6, 0.2)
     assert page.contrast.text().startswith("A over B: ")
     press(page.rows[0], "Remove")
@@ -351,7 +366,7 @@ def test_the_list_names_what_is_implausible_leads_out_of_it_and_is_told_to_be_qu
     def rules() -> set[str]:
         return {finding.rule for finding in checks.found}
 
-    with qtbot.waitSignal(session.light_solved, timeout=30_000):
+    with qtbot.waitSignal(session.results.light_solved, timeout=30_000):
         session.change("fill", sky_stops=-4.0)
     qtbot.waitUntil(lambda: "key to fill" in rules(), timeout=30_000)
     press(checks, "Reset to physical")
@@ -368,7 +383,7 @@ def test_the_list_names_what_is_implausible_leads_out_of_it_and_is_told_to_be_qu
 
 def test_the_edge_of_shade_follows_how_far_off_stands_what_throws_it(window: DeskWindow) -> None:
     session = window.session
-    compiled = session.compiled
+    compiled = session.loaded.compiled
     assert compiled is not None
     widths = {}
     for diameter in (0.533, 5.33):

@@ -113,7 +113,7 @@ def test_the_cloth_shows_night_outside_the_suns_hours_whatever_it_measures(
     window: DeskWindow, qtbot: QtBot
 ) -> None:
     cloth = window.stack.panel(FIRST_STEP).almanac.cloth
-    qtbot.waitUntil(lambda: window.session.colours is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: window.session.results.colours is not None, timeout=60_000)
     for measure in ("sky", "elevation", "illuminance"):
         cloth.show_measure(measure)  # type: ignore[attr-defined]
         pixels = cloth._pixels[..., :3].astype(float).mean(2)  # type: ignore[attr-defined]
@@ -182,7 +182,7 @@ def test_a_wall_of_known_bearing_turns_the_compass_and_keeps_the_clock(window: D
     session, field = window.session, step(window, AzimuthField)
     wall = session.document.sun.wall_time
     session.state.wall = np.array([0.0, -1.0, 0.0])  # looks along -Y: south while north is not turned
-    session.wall_picked.emit()
+    session.state.wall_picked.emit()
     assert field.edit.text() == "180.0°"  # type: ignore[attr-defined]
     field.edit.setText("200")  # type: ignore[attr-defined]
     field._on_edited()  # type: ignore[attr-defined]

@@ -213,7 +213,7 @@ def test_an_empty_desk_offers_a_model_and_the_demos(qapp: QApplication, qtbot: Q
     demos = {b.text(): b for b in window.picture.start.findChildren(QToolButton)}
     assert set(demos) == set(TITLES.values())
     assert not any(b.icon().isNull() for b in demos.values())
-    with qtbot.waitSignal(session.frame_ready, timeout=120_000):
+    with qtbot.waitSignal(session.results.frame_ready, timeout=120_000):
         demos[TITLES[name]].click()
     assert not window.picture.start.isVisibleTo(window)
     assert not session.dirty
@@ -240,7 +240,7 @@ def test_a_saved_picture_has_the_size_and_the_desk_goes_on(
     qtbot.waitUntil(lambda: window.job is None, timeout=60_000)
     assert "Saved out.png" in window.notice.text.text()
     assert Image.open(path).size == (48, 32)
-    with qtbot.waitSignal(window.session.frame_ready, timeout=60_000):
+    with qtbot.waitSignal(window.session.results.frame_ready, timeout=60_000):
         window.session.change("air", turbidity=4.0)
 
 

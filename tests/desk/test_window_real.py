@@ -60,7 +60,7 @@ def follow(frame):
         window.close()
         app.quit()
 
-session.frame_ready.connect(follow)
+session.results.frame_ready.connect(follow)
 sys.exit(app.exec())
 """
 )
@@ -84,7 +84,7 @@ def place(point):
     return QPoint(round(box.x() + x * box.width()), round(box.y() + y * box.height()))
 
 def begin(frame):
-    if done or session.compiled is None:
+    if done or session.loaded.compiled is None:
         return
     done.append("begun")
     press("Aim")
@@ -114,7 +114,7 @@ def answered():
     window.close()
     app.quit()
 
-session.frame_ready.connect(begin)
+session.results.frame_ready.connect(begin)
 window.aimer.answered.connect(answered)
 sys.exit(app.exec())
 """

@@ -14,7 +14,8 @@ from gloamet.light_layers import Gain, Gains
 from gloamet.meter.card_light import BALL_PX, SOURCES, CardLight, ball_pixels
 from gloamet.meter.cards import measure_cards, radiance_along
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.sky.dome import uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.scene import Lamp, Material
 from gloamet.trace.film import Renderer
 from gloamet.trace.lights.environment import build_environment

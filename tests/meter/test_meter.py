@@ -14,8 +14,9 @@ from gloamet.colour.spaces import luminance
 from gloamet.light_layers import even_gains
 from gloamet.meter.light import illuminance_ev, luminance_ev, read_light
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, visible_disc_fraction
+from gloamet.sky.dome import visible_disc_fraction
 from gloamet.sky.sky_palette import ELEVATIONS_DEG, solve_sky_palette
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.sun.moment import events_of, moment_at
 from gloamet.sun.place import resolve_zone
 

@@ -10,7 +10,7 @@ import pytest
 from gloamet.meter.light import read_light
 from gloamet.meter.natural_range import natural_range
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
+from gloamet.sky.sky_solver import SkySolver
 
 
 @pytest.mark.parametrize(

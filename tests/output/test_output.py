@@ -17,9 +17,11 @@ from gloamet.errors import GloametError
 from gloamet.output.environment_export import export_environment_map
 from gloamet.output.images import save_display, save_light
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.sky.dome import uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.trace.film import Film
-from gloamet.translation.document_to_light import finished_light, save_picture
+from gloamet.translation.finished_light import finished_light
+from gloamet.translation.saved_picture import save_picture
 
 
 def film() -> Film:

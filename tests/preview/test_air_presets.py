@@ -21,7 +21,7 @@ from gloamet.preview.air_presets import (
     sky_picture,
 )
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
+from gloamet.sky.sky_solver import SkySolver
 
 
 @pytest.mark.parametrize("elevation", [8.0, 30.0])

@@ -169,7 +169,7 @@ def test_the_share_of_the_exact_picture_grows_with_its_samples() -> None:
 def test_widgets_follow_a_fast_drag_at_most_so_often_and_end_where_it_ends(
     session: Session, qtbot: QtBot
 ) -> None:
-    qtbot.waitUntil(lambda: session.frame is not None, timeout=60_000)
+    qtbot.waitUntil(lambda: session.results.frame is not None, timeout=60_000)
     told: list[float] = []
     session.document_changed.connect(lambda document: told.append(document.sun.elevation_deg))
     for k in range(200):
@@ -201,18 +201,18 @@ def test_lamps_of_the_preview_stand_in_until_the_exact_film_has_some(tracer: Ren
     relighting._view = relighting.cache = SimpleNamespace(
         width=64, height=32, samples=1, features=lambda: flat, with_outlines=lambda p: p
     )
-    relighting.keep_lamps(relighting._view, film, pool, lambda: False, least=1)
-    assert relighting._lamps is None  # no sample yet
+    relighting.keep_film_light(relighting._view, film, pool, lambda: False, least=1)
+    assert relighting._film_light is None  # no sample yet
     film.layers["counts"][:] = film.layers["albedo"][:] = 1.0
     film.layers["lamps"][:] = 5.0
-    relighting.keep_lamps(relighting._view, film, pool, lambda: False)
-    assert relighting._lamps is None  # one sample is not believed where more will come
-    relighting.keep_lamps("another view", film, pool, lambda: False, least=1)
-    assert relighting._lamps is None
-    relighting.keep_lamps(relighting._view, film, pool, lambda: False, least=1)
-    assert relighting._lamps is not None
-    assert relighting._lamps[1].shape == (32, 64, 3)
-    assert relighting._lamps[1].mean() == pytest.approx(5.0, rel=0.2)
+    relighting.keep_film_light(relighting._view, film, pool, lambda: False)
+    assert relighting._film_light is None  # one sample is not believed where more will come
+    relighting.keep_film_light("another view", film, pool, lambda: False, least=1)
+    assert relighting._film_light is None
+    relighting.keep_film_light(relighting._view, film, pool, lambda: False, least=1)
+    assert relighting._film_light is not None
+    assert relighting._film_light.layers["lamps"][0].shape == (32, 64, 3)
+    assert relighting._film_light.layers["lamps"][0].mean() == pytest.approx(5.0, rel=0.2)
 
 
 def test_a_film_begun_anew_does_not_replace_the_lamps_of_a_longer_one(tracer: Renderer) -> None:
@@ -222,10 +222,14 @@ def test_a_film_begun_anew_does_not_replace_the_lamps_of_a_longer_one(tracer: Re
         film = Film(64, 48)
         film.layers["counts"][:] = film.layers["albedo"][:] = samples
         film.layers["lamps"][:] = samples * light
-        assert not relighting.keep_lamps(relighting._view, film, tracer.pool, lambda: True)  # a hand moved
-        assert relighting.keep_lamps(relighting._view, film, tracer.pool, lambda: False) == (light == kept)
-        assert relighting._lamps is not None
-        assert relighting._lamps[1].mean() == pytest.approx(kept, rel=0.01)
+        assert not relighting.keep_film_light(
+            relighting._view, film, tracer.pool, lambda: True
+        )  # a hand moved
+        assert relighting.keep_film_light(relighting._view, film, tracer.pool, lambda: False) == (
+            light == kept
+        )
+        assert relighting._film_light is not None
+        assert relighting._film_light.layers["lamps"][0].mean() == pytest.approx(kept, rel=0.01)
 
 
 def test_lamps_of_a_few_noisy_samples_keep_their_light(tracer: Renderer) -> None:
@@ -235,9 +239,11 @@ def test_lamps_of_a_few_noisy_samples_keep_their_light(tracer: Renderer) -> None
     film.layers["albedo"][:] = 4.0 * 0.8
     lit = rng.random((48, 64, 1)) < 0.02
     film.layers["lamps"][:] = 4.0 * np.where(lit, 50.0, 0.1)
-    relighting.keep_lamps(relighting._view, film, pool, lambda: False)
-    assert relighting._lamps is not None
-    assert relighting._lamps[1].mean() == pytest.approx(film.mean("lamps").mean(), rel=0.1)
+    relighting.keep_film_light(relighting._view, film, pool, lambda: False)
+    assert relighting._film_light is not None
+    assert relighting._film_light.layers["lamps"][0].mean() == pytest.approx(
+        film.mean("lamps").mean(), rel=0.1
+    )
 
 
 def fade(listener: Listener) -> tuple[np.ndarray, np.ndarray]:

@@ -12,7 +12,8 @@ from gloamet.preview.events import MeterRead
 from gloamet.preview.relighting import RelightView
 from gloamet.preview.scene_meter import SceneMeter, read_spots
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.sky.dome import uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
 from gloamet.trace.film import Renderer

@@ -18,7 +18,7 @@ from gloamet.preview.events import Busy, Failed, Frame, LightSolved, PaletteSolv
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.worker import RenderWorker
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
+from gloamet.sky.sky_solver import SkySolver
 
 
 class Listener:

@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 from gloamet.colour.spaces import luminance
 from gloamet.sky.aerial import AerialTable, lit_by_horizon, rows_between, solve_aerial
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkyDome, SkySolver, dome_radiance, uniform_dome
+from gloamet.sky.dome import SkyDome, dome_radiance, uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.trace.aerial_perspective import AerialSettings, composite_aerial_perspective
 from gloamet.trace.pixel_distances import FarParts, far_parts, nearness

@@ -8,8 +8,9 @@ import pytest
 
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.sky.air import Air, ground_albedo, optical_depths
-from gloamet.sky.dome import BANDS_TO_AP1, SkySolver, dome_radiance, sun_transmittance
+from gloamet.sky.dome import dome_radiance
 from gloamet.sky.particles import HAZE, PARTICLES, KindName
+from gloamet.sky.sky_solver import BANDS_TO_AP1, SkySolver, sun_transmittance
 from gloamet.sky.spectrum import WAVELENGTH_NM
 
 ZENITH = np.array([[0.0, 0.0, 1.0]])

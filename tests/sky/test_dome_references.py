@@ -16,7 +16,8 @@ from pvlib.spectrum import get_reference_spectra, spectrl2
 
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkyDome, SkySolver, dome_radiance
+from gloamet.sky.dome import SkyDome, dome_radiance
+from gloamet.sky.sky_solver import SkySolver
 
 AOD500 = 0.084  # of ASTM G173-03
 # tolerances of 100 and 150 K near 5500 K are 3 to 5 mired; a change of 5 mired is just visible (common practice)

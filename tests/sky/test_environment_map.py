@@ -15,7 +15,7 @@ from gloamet.output.environment_export import export_environment_map
 from gloamet.output.images import save_light
 from gloamet.sky import environment_map
 from gloamet.sky.air import Air
-from gloamet.sky.dome import COLUMNS, SkyDome, SkySolver, uniform_dome
+from gloamet.sky.dome import COLUMNS, SkyDome, uniform_dome
 from gloamet.sky.environment_map import (
     PanoramaPicture,
     cached_panorama,
@@ -23,6 +23,7 @@ from gloamet.sky.environment_map import (
     read_environment_map,
 )
 from gloamet.sky.panorama_dome import rotate_table, rotated_dome, tabulate_environment_map
+from gloamet.sky.sky_solver import SkySolver
 
 
 def level_light(picture: np.ndarray) -> np.ndarray:

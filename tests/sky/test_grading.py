@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gloamet.colour.spaces import AP1_TO_XYZ, XYZ_TO_AP1, luminance, xy_to_xyz
-from gloamet.sky.dome import SkyDome, SkySolver, assemble_dome, dome_radiance, uniform_dome
+from gloamet.sky.dome import SkyDome, assemble_dome, dome_radiance, uniform_dome
 from gloamet.sky.grading import (
     CURVE_ELEVATIONS_DEG,
     NATURE,
@@ -24,6 +24,7 @@ from gloamet.sky.grading import (
     hue_matrices,
     node_elevations_deg,
 )
+from gloamet.sky.sky_solver import SkySolver
 
 
 def even_sky(xy: tuple[float, float], cd_m2: float = 1000.0) -> SkyDome:

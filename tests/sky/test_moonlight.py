@@ -8,9 +8,9 @@ import pytest
 
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.sky.air import Air, turbidity_of_linke
-from gloamet.sky.dome import SkySolver
 from gloamet.sky.moonlight import with_moon
 from gloamet.sky.sky_palette import solve_sky_palette
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.sun.moon import Moon
 from gloamet.trace.lights.environment import build_environment
 

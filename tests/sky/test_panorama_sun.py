@@ -15,7 +15,7 @@ from scipy.ndimage import gaussian_filter, zoom
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.output.environment_export import export_environment_map
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.dome import SkyDome
 from gloamet.sky.environment_map import PanoramaPicture
 from gloamet.sky.panorama_dome import (
     LightOptions,
@@ -35,6 +35,7 @@ from gloamet.sky.panorama_sun import (
     solid_angles,
     sun_at,
 )
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.sun.angles import azimuth_elevation
 from gloamet.sun.position import direction
 

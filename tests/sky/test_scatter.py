@@ -10,8 +10,8 @@ import pytest
 
 from gloamet.sky.air import Air
 from gloamet.sky.atmosphere import AEROSOL_HEIGHT_KM
-from gloamet.sky.dome import SkySolver
 from gloamet.sky.scatter import ScatteringAir, sun_paths, view_tables
+from gloamet.sky.sky_solver import SkySolver
 
 EARTH_KM, SPACE_KM, EYE_KM = 6371.0, 6471.0, 6371.0005
 PROFILE_STEP_KM = 0.05

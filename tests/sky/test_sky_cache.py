@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
 from gloamet.sky.sky_cache import NODES_DEG, SkyInterpolator
+from gloamet.sky.sky_solver import SkySolver
 
 CLEAR, HAZY = Air(2.5), Air(5.0, 12.0)
 

@@ -11,9 +11,10 @@ import pytest
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance
 from gloamet.colour.temperature import correlated_temperature
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, dome_radiance
+from gloamet.sky.dome import dome_radiance
 from gloamet.sky.general_skies import cie_relative_luminance, preetham_xyy
 from gloamet.sky.sky_models import SkyModel, caveat, model_dome
+from gloamet.sky.sky_solver import SkySolver
 
 AIR = Air(2.5)
 UP = np.array([0.0, 0.0, 1.0])

@@ -9,8 +9,9 @@ import numpy as np
 import pytest
 
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, dome_radiance
+from gloamet.sky.dome import dome_radiance
 from gloamet.sky.sky_palette import ELEVATIONS_DEG, STRIP, solve_sky_palette
+from gloamet.sky.sky_solver import SkySolver
 
 
 def test_a_strip_is_the_sky_fifty_degrees_beside_the_sun(solver: SkySolver) -> None:

@@ -12,15 +12,16 @@ from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
 from gloamet.light_layers import Gains, even_gains
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.sky.dome import uniform_dome
 from gloamet.sky.irradiance import irradiance, open_sky
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
 from gloamet.trace.contact_shadow import contact_shadow_loss, sky_visibility
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
-from gloamet.translation.document_to_light import finished_light
+from gloamet.translation.finished_light import finished_light
 from tests.conftest import box, level, make_scene
 
 GREY = Material("grey", (0.5, 0.5, 0.5))

@@ -10,7 +10,8 @@ import pytest
 
 from gloamet.colour.spaces import luminance
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, dome_coordinates, dome_radiance, sky_radiance, uniform_dome
+from gloamet.sky.dome import dome_coordinates, dome_radiance, sky_radiance, uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.trace.geometry.sampler import random_pair
 from gloamet.trace.lights.environment import (
     Environment,

@@ -11,8 +11,9 @@ import pytest
 from gloamet.light_layers import LIGHT_LAYERS, even_gains
 from gloamet.output.checkpoint import digest_of
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.sky.dome import uniform_dome
 from gloamet.sky.panorama_dome import rotated_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Lamp, Material
 from gloamet.trace.film import Film, Renderer

@@ -12,7 +12,8 @@ import pytest
 from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.sky.dome import uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.assembly import ground_from_stage
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import BELOW_M, GroundPlane, own_ground, rest_height

@@ -19,7 +19,6 @@ from gloamet.trace.film import Renderer
 from gloamet.trace.light_shafts import LightShaftFilm, ParticipatingMedium
 from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.render_scene import build_render_scene
-from gloamet.translation.document_to_light import FinishedLight
 from gloamet.translation.document_to_light_shafts import (
     FEWEST,
     SHAFTS,
@@ -27,6 +26,7 @@ from gloamet.translation.document_to_light_shafts import (
     light_shaft_samples,
     medium_from_document,
 )
+from gloamet.translation.finished_light import FinishedLight
 from tests.conftest import box, level, make_scene, quad
 
 F = np.float32

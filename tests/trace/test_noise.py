@@ -9,7 +9,8 @@ import numpy as np
 import pytest
 
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.sky.dome import uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
 from gloamet.trace.film import TILE_PATHS, TILE_ROWS, Film, Renderer, _row_bands

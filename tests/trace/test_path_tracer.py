@@ -12,7 +12,8 @@ import pytest
 from gloamet.colour.spaces import REC709_TO_AP1, luminance
 from gloamet.light_layers import even_gains
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SUN_DIAMETER_DEG, SkyDome, SkySolver, assemble_dome, uniform_dome
+from gloamet.sky.dome import SUN_DIAMETER_DEG, SkyDome, assemble_dome, uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Scene
 from gloamet.trace.film import Film, Renderer

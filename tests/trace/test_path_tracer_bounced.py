@@ -12,8 +12,9 @@ from gloamet.colour.spaces import luminance
 from gloamet.light_layers import LIGHTS, Gain, Gains, even_gains
 from gloamet.preview.relighting import relit_by
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkyDome, SkySolver, uniform_dome
+from gloamet.sky.dome import SkyDome, uniform_dome
 from gloamet.sky.panorama_dome import rotated_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Lamp, Material
 from gloamet.trace.film import Film, Renderer

@@ -10,7 +10,8 @@ import numpy as np
 import pytest
 
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SUN_DIAMETER_DEG, SkySolver, assemble_dome, uniform_dome
+from gloamet.sky.dome import SUN_DIAMETER_DEG, assemble_dome, uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.props import sphere
 from gloamet.stage.scene import Material, Part, Scene

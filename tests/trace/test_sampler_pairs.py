@@ -13,7 +13,8 @@ import pytest
 from numba import njit
 
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, dome_coordinates, sky_radiance
+from gloamet.sky.dome import dome_coordinates, sky_radiance
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material
 from gloamet.trace.film import Film, Renderer

@@ -25,8 +25,9 @@ from gloamet.translation.document_to_aerial import (
     apply_aerial_perspective,
     panorama_fraction,
 )
-from gloamet.translation.document_to_light import FinishedLight, SkyInputs, dome_from_document
+from gloamet.translation.document_to_light import SkyInputs, dome_from_document
 from gloamet.translation.document_to_picture import gains_from_document
+from gloamet.translation.finished_light import FinishedLight
 
 CAMERA = Camera((0.0, 0.0, 2.4), (0.0, 100.0, 2.4), 40.0)
 HAZY = (

@@ -13,7 +13,7 @@ from gloamet.light_layers import Gains, even_gains
 from gloamet.meter.card_light import CardLight
 from gloamet.meter.light import read_light
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.translation.document_to_facts import Measures, all_on, facts_of, findings_of
 
 SUN = (200.0, 40.0)

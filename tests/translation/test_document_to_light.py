@@ -17,17 +17,18 @@ from gloamet.document.model import Document
 from gloamet.meter.light import read_light
 from gloamet.output.images import JPEG_QUALITY, save_display
 from gloamet.sky.air import Air, optical_depths
-from gloamet.sky.dome import SkySolver, dome_radiance, uniform_dome
+from gloamet.sky.dome import dome_radiance, uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.trace.film import Film
 from gloamet.translation.document_to_light import (
     SkyInputs,
     environment_from_document,
-    finished_light,
     panorama_from_document,
-    save_picture,
     solve_sky,
     sun_from_document,
 )
+from gloamet.translation.finished_light import finished_light
+from gloamet.translation.saved_picture import save_picture
 
 NIGHT = Document().change(
     "sun", wall_time=datetime(2026, 1, 3, 23, 30), moon=True

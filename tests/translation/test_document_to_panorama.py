@@ -15,7 +15,8 @@ from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.output.images import save_light
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.dome import SkyDome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.translation.document_to_panorama import PanoramaInputs, PanoramaLight, read_panorama
 
 EVENING = str(PANORAMAS / "evening.exr")

@@ -20,19 +20,15 @@ from gloamet.output.layers import StoredLayers, save_layers
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Film
-from gloamet.translation.document_to_light import (
-    build_stage,
-    dome_from_document,
-    environment_from_document,
-    finished_light,
-    surfaces_of_film,
-)
+from gloamet.translation.document_to_light import build_stage, dome_from_document, environment_from_document
 from gloamet.translation.document_to_picture import (
     develop_settings,
     exposure_from_document,
     gains_from_document,
 )
 from gloamet.translation.final_render import StopCriterion, render
+from gloamet.translation.finished_light import finished_light
+from gloamet.translation.saved_picture import surfaces_of_film
 
 THUMB, THUMB_SAMPLES = (384, 256), 160
 LAYER_WIDTH, LAYER_SAMPLES = 744, 256  # the picture of a window of 1280 x 800

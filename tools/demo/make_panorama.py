@@ -19,8 +19,8 @@ from gloamet.document.demo import PANORAMAS
 from gloamet.output.environment_export import export_environment_map
 from gloamet.output.images import CHROMATICITIES, layer_channels, write_picture
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
 from gloamet.sky.panorama_sun import pixel_directions
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.sun.position import direction
 
 WIDTH, AZIMUTH_DEG, ELEVATION_DEG = 2048, 245.0, 9.0

@@ -21,7 +21,7 @@ from gloamet.document.demo import demo_document
 from gloamet.preview.light_shafts import RESTING_SAMPLES, RESTING_SHRINK
 from gloamet.sky.aerial import AerialTable, rows_between, solve_aerial
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.camera import Camera
 from gloamet.stage.readers import read_file, read_model

@@ -19,7 +19,7 @@ from gloamet.document.demo import demo_document
 from gloamet.light_layers import even_gains
 from gloamet.preview.relighting import crossfade_weight
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.denoise import denoise, denoise_prefiltered

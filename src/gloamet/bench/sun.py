@@ -12,8 +12,8 @@ from gloamet.bench.desk import COMMON, run_apart
 from gloamet.bench.relight import bench_of
 from gloamet.desk.instruments.year_cloth import MINUTES, sky_cloth
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
 from gloamet.sky.sky_palette import solve_sky_palette
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.sun.year import year_grid
 
 Result = dict[str, float]

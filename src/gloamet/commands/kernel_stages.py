@@ -16,9 +16,10 @@ from gloamet.develop.settings import DevelopSettings
 from gloamet.meter.cards import measure_cards, radiance_along
 from gloamet.sky.aerial import solve_aerial
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, dome_radiance, uniform_dome
+from gloamet.sky.dome import dome_radiance, uniform_dome
 from gloamet.sky.environment_map import encode_rows, mend_rows
 from gloamet.sky.sky_palette import solve_sky_palette
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
 from gloamet.sun.place import zone_name_at

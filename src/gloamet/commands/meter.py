@@ -58,12 +58,13 @@ def _measures(document: Document, options: argparse.Namespace, lit: _Lit) -> Mea
     from gloamet.preview.light_readout import panorama_solved
     from gloamet.preview.relighting import RelightView
     from gloamet.preview.scene_meter import read_meter
-    from gloamet.sky.dome import SkySolver
+    from gloamet.sky.sky_solver import SkySolver
     from gloamet.trace.film import Film, Renderer
     from gloamet.translation.document_to_facts import Measures
-    from gloamet.translation.document_to_light import air_from_document, surfaces_of_film
+    from gloamet.translation.document_to_light import air_from_document
     from gloamet.translation.document_to_picture import exposure_from_document
     from gloamet.translation.final_render import MOST_BOUNCES
+    from gloamet.translation.saved_picture import surfaces_of_film
 
     out = document.output
     width, height = SHRINK_PX, max(16, round(SHRINK_PX * out.height / out.width))

@@ -202,9 +202,9 @@ def _trace(options: argparse.Namespace, job: _Job, compiled: RenderScene, lights
 def run(options: argparse.Namespace) -> None:
     """Render and save."""
     job = _prepare(options)
-    from gloamet.translation.document_to_light import save_picture
     from gloamet.translation.finishing import RenderInputs, finished_picture
     from gloamet.translation.memory import check_memory, memory_needed
+    from gloamet.translation.saved_picture import save_picture
 
     inputs = RenderInputs.of(job.document, job.scene, job.camera)
     need = memory_needed(inputs.compiled, job.width, job.height, options.denoise)

@@ -16,7 +16,8 @@ from gloamet.document.model import Document
 from gloamet.errors import GloametError
 
 if TYPE_CHECKING:
-    from gloamet.sky.dome import SkyDome, SkySolver
+    from gloamet.sky.dome import SkyDome
+    from gloamet.sky.sky_solver import SkySolver
 
 MOST_ROWS = 1000
 SWEPT = {"elevation": "elevation"} | {
@@ -126,7 +127,7 @@ def _readings(document: Document, dome: SkyDome, elevation_deg: float) -> dict[s
 
 
 def _print_table(options: argparse.Namespace, document: Document, swept: Sweep) -> None:
-    from gloamet.sky.dome import SkySolver
+    from gloamet.sky.sky_solver import SkySolver
 
     solver, rows = SkySolver(), []
     for value in swept.values:
@@ -149,7 +150,7 @@ def run(options: argparse.Namespace) -> None:
     """Print the light meter's values, or a table of them; write the panorama on request."""
     from gloamet.output.environment_export import export_environment_map
     from gloamet.output.images import save_light
-    from gloamet.sky.dome import SkySolver
+    from gloamet.sky.sky_solver import SkySolver
 
     if options.panorama is not None and options.panorama.suffix.lower() != ".exr":
         raise GloametError(f"{options.panorama.name}: the panorama is written as .exr.")

@@ -47,7 +47,7 @@ class Elevation(QWidget):
 
     def draw(self, scene: Scene) -> None:
         """Compute the silhouette of the present stage."""
-        compiled = self.session.compiled
+        compiled = self.session.loaded.compiled
         if compiled is not None:
             self._wanted = (compiled, scene.subject_bounds())
             self._worker.request(self._wanted)
@@ -121,8 +121,8 @@ class ImportPanel(QWidget):
         self.done.clicked.connect(self.hide)
         column.addWidget(self.done)
         column.addStretch(1)
-        session.model_opened.connect(self.open)
-        session.scene_loaded.connect(self._on_scene_loaded)
+        session.loaded.model_opened.connect(self.open)
+        session.loaded.scene_loaded.connect(self._on_scene_loaded)
         session.stage_changed.connect(self._on_document_changed)
         self.hide()
 
@@ -150,7 +150,7 @@ class ImportPanel(QWidget):
         self._on_document_changed(self.session.document)
 
     def _on_document_changed(self, document: Document) -> None:
-        scene = self.session.file_scene
+        scene = self.session.loaded.file_scene
         if scene is None or not self.isVisible():
             return
         place = placement_from_stage(document.stage, scene.origin)

@@ -70,10 +70,10 @@ class TopBar(QWidget):
             row.addWidget(widget)
         session.document_changed.connect(lambda _: self.refresh())
         session.file_changed.connect(self.refresh)
-        session.frame_ready.connect(self._on_frame_ready)
-        session.busy.connect(self._on_busy)
-        session.loading.connect(self._on_loading)
-        session.preparing.connect(self._on_preparing)
+        session.results.frame_ready.connect(self._on_frame_ready)
+        session.render.busy.connect(self._on_busy)
+        session.loaded.loading.connect(self._on_loading)
+        session.render.preparing.connect(self._on_preparing)
         self.refresh()
 
     def _show_steps(self) -> None:
@@ -92,17 +92,17 @@ class TopBar(QWidget):
         self.undo.setEnabled(self.session.history.can_undo)
         self._show_steps()
         self.redo.setEnabled(self.session.history.can_redo)
-        self.stop.setText("Resume" if self.session.stopped and not self._saving else "Stop")
+        self.stop.setText("Resume" if self.session.render.stopped and not self._saving else "Stop")
 
     def _toggle(self) -> None:
         if self._stop_saving is not None:
             self._stop_saving()
         elif self._loading:
-            self.session.stop_loading()
-        elif self.session.stopped:
-            self.session.resume()
+            self.session.render.stop_loading()
+        elif self.session.render.stopped:
+            self.session.render.stop(False)
         else:
-            self.session.stop()
+            self.session.render.stop(True)
         self.refresh()
 
     def _on_busy(self, text: str) -> None:
@@ -110,7 +110,7 @@ class TopBar(QWidget):
             return
         if text:
             self.status.setText(text + " …")
-        elif self.session.frame is None:
+        elif self.session.results.frame is None:
             self.status.setText("")
 
     def _on_preparing(self, fraction: float, seconds_left: float) -> None:
@@ -136,11 +136,11 @@ class TopBar(QWidget):
         self.update()
 
     def _on_frame_ready(self, frame: Frame) -> None:
-        if self._saving or not self.session.prepared:
+        if self._saving or not self.session.render.prepared:
             return
         self._fraction = fraction_done(frame)
         blurred = self.session.document.stage.view.depth_of_field
-        self.status.setText(status_text(frame, self.session.stopped, blurred))
+        self.status.setText(status_text(frame, self.session.render.stopped, blurred))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802

@@ -83,7 +83,7 @@ class DeskWindow(QMainWindow):
         self.sheet = ImportPanel(session, self.stack)
         self.notice = Notice()
         self.moved_files = MovedFiles(session, self.notice, self)
-        session.model_changed.connect(self._offer_again)
+        session.loaded.model_changed.connect(self._offer_again)
         session.noticed.connect(self.notice.show_sentence)
         self.disc, self.meter, self.ribbon = SkyDisc(session), LightMeter(session), DayRibbon(session)
         self.probes, self.checks = Probes(session), Checks(session)
@@ -92,7 +92,7 @@ class DeskWindow(QMainWindow):
         self.choose_step(FIRST_STEP)
         session.document_changed.connect(lambda _: self._show_sun())
         session.file_changed.connect(self._show_title)
-        session.preparing.connect(self._on_preparing)
+        session.render.preparing.connect(self._on_preparing)
         self._show_sun()
         self.picture.setFocus()
 
@@ -185,7 +185,7 @@ class DeskWindow(QMainWindow):
     def _offer_again(self) -> None:
         """The model's file has changed on disk."""
         name = Path(str(self.session.document.stage.scene_file)).name
-        self.notice.offer(f"{name} has changed on disk.", "Reload", self.session.reload)
+        self.notice.offer(f"{name} has changed on disk.", "Reload", self.session.render.reload)
 
     def _on_preparing(self, fraction: float, _seconds_left: float) -> None:
         """Until rays can be traced, only what works on the finished picture is awake."""
@@ -359,7 +359,7 @@ class DeskWindow(QMainWindow):
         if self.job is not None:
             self.notice.show_sentence("A picture is being saved: wait, or stop it first.")
             return
-        if self.session.scene is None:
+        if self.session.loaded.scene is None:
             self.notice.show_sentence("There is nothing to save yet: open a model first.")
             return
         try:
@@ -367,8 +367,8 @@ class DeskWindow(QMainWindow):
         except GloametError as error:
             self.notice.show_sentence(str(error))
             return
-        self.session.stop()
-        self.job = SaveJob(self.session.document, self.session.scene, path)
+        self.session.render.stop(True)
+        self.job = SaveJob(self.session.document, self.session.loaded.scene, path)
         self.job.progressed.connect(self._save_progress)
         self.job.ended.connect(self._save_ended)
         self.bar.show_saving(f"saving {path.name} …", 0.001, self.job.stop)
@@ -383,7 +383,7 @@ class DeskWindow(QMainWindow):
         self.bar.show_saving("", 0.0, None)
         self.job = None
         self.notice.show_sentence(sentence, "note" if written else "warning")
-        self.session.resume()
+        self.session.render.stop(False)
         self.bar.refresh()
 
     def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802

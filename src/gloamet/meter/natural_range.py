@@ -11,7 +11,7 @@ from dataclasses import replace
 from gloamet.meter.light import read_light
 from gloamet.meter.ratio import NaturalRange
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
+from gloamet.sky.sky_solver import SkySolver
 
 CLEARER, HAZIER, CLEAREST = 0.7, 1.6, 1.7  # times the turbidity, and the least there is
 

@@ -14,8 +14,9 @@ import numpy as np
 
 from gloamet.memo import Memo
 from gloamet.sky.aerial import AerialTable
-from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.dome import SkyDome
 from gloamet.sky.sky_cache import NODES_DEG, SkyInterpolator
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.translation.document_to_aerial import AerialInputs, quick_elevation_deg, solve_aerial_perspective
 
 KEPT_TABLES = 100  # a quarter of a megabyte each: more than the heights of a day

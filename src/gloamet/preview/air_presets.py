@@ -19,8 +19,9 @@ from gloamet.develop.display import develop_screen
 from gloamet.develop.settings import DevelopSettings
 from gloamet.document.model import AirState, Document
 from gloamet.meter.light import read_light
-from gloamet.sky.dome import SkyDome, SkySolver, dome_radiance
+from gloamet.sky.dome import SkyDome, dome_radiance
 from gloamet.sky.particles import KindName
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.translation.document_to_light import SkyInputs, solve_sky
 from gloamet.translation.document_to_picture import develop_settings
 

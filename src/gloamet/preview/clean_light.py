@@ -11,7 +11,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.light_layers import Gains
+from gloamet.light_layers import LIGHTS, Gains
 from gloamet.sky.irradiance import open_sky
 from gloamet.trace.contact_shadow import contact_shadow_loss
 from gloamet.trace.denoise import denoise, match_mean_luminance
@@ -34,7 +34,7 @@ def clean_light(
     clean = denoise(light, film, cancelled=cancelled) if wanted else light
     if clean is None:
         return None
-    if wanted and film.layers["lamps"].any():
+    if wanted and any(film.layers[source.name].any() for source in LIGHTS if source.sparse):
         clean = match_mean_luminance(clean, light)
     if contact == 0.0 or lights is None:
         return clean

@@ -36,7 +36,6 @@ from gloamet.trace.pixel_distances import far_parts
 from gloamet.trace.quality import QUALITIES
 from gloamet.trace.upsample import resize_bilinear
 from gloamet.translation.document_to_aerial import AerialPerspective
-from gloamet.translation.document_to_light import surfaces_of_film
 from gloamet.translation.document_to_picture import (
     Exposure,
     backdrop_from_document,
@@ -46,6 +45,7 @@ from gloamet.translation.document_to_picture import (
     masks_from_document,
 )
 from gloamet.translation.final_render import NextPass, StopCriterion
+from gloamet.translation.saved_picture import surfaces_of_film
 
 Floats = NDArray[np.float32]
 LAYERS_FROM = 4  # samples: copying the lights takes 40 ms, for which the first exact picture must not wait

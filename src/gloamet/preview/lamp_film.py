@@ -49,4 +49,4 @@ class LampFilm:
         ):
             return False
         # samples that a hand did not let be cleaned are cleaned now
-        return self._relighting.keep_lamps(view, film, renderer.pool, self._superseded)
+        return self._relighting.keep_film_light(view, film, renderer.pool, self._superseded)

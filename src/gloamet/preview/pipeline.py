@@ -43,10 +43,11 @@ from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.viewport import LightProvider, ViewportRenderer
 from gloamet.sky.aerial import rotated_to, with_gain
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.dome import SkyDome
 from gloamet.sky.grading import SkyGrade, graded_dome
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_palette import solve_sky_palette
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.assembly import StageEdits, apply_edits, ground_from_stage, placement_from_stage
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.placing import to_world_scene

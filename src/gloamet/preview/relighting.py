@@ -1,8 +1,9 @@
 # SPDX-License-Identifier: Apache-2.0
 """Relighting in the viewport: when the cache is built, what is relit, and the crossfade to the exact picture.
 
-A cache belongs to one compiled stage, camera and size; sun, sky and gains pass through it. Lamps are not part
-of it: their light is taken from the last exact film of the same view, before there is one from the preview's.
+A cache belongs to one compiled stage, camera and size; sun, sky and gains pass through it. Lights that sun and sky do
+not change (lamps) are not part of it: theirs is taken from the last exact film of the same view, from the preview's
+film until there is one.
 """
 
 from __future__ import annotations
@@ -18,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.balance import apply_gain
-from gloamet.light_layers import Gain, Gains
+from gloamet.light_layers import LIGHTS_RELIT_FROM_FILM, Gain, Gains
 from gloamet.memo import Memo
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.sky.irradiance import open_sky
@@ -43,7 +44,7 @@ MIN_PIXELS, MAX_PIXELS = (
     400_000,
 )  # more would keep a dense screen waiting for its first relit picture
 SEEN_PIXELS = 40_000  # that the meter reads
-MIN_LAMP_SAMPLES = 4  # samples of a film before its lamps are believed
+MIN_FILM_SAMPLES = 4  # samples of a film before its light is taken
 CROSSFADE_BEGIN, CROSSFADE_END = (
     2,
     32,
@@ -71,9 +72,18 @@ def crossfade_weight(samples: float) -> float:
     return min(1.0, past / (past + EQUAL_ERROR_SAMPLES) * (most + EQUAL_ERROR_SAMPLES) / most)
 
 
+class FilmLight(NamedTuple):
+    """Light of a film that sun and sky do not change, at the size of relit pictures: the whole and the indirect part
+    by light layer, and the number of paths that they come from."""
+
+    view: RelightView
+    layers: dict[str, tuple[Floats, Floats]]
+    paths: float
+
+
 class RelitPart(NamedTuple):
-    """What a relit picture is the sum of: lights with one sun, their gains, and the sky of the indirect part where that
-    is another."""
+    """One term of the sum that a relit picture is: lights with one sun, their gains, and the sky of the indirect part
+    where that is another."""
 
     lights: Environment
     gains: SourceGains
@@ -126,14 +136,13 @@ def _transparency(cache: RelightCache, _samples: int) -> Floats:
 
 
 class Relighting:
-    """One cache, the picture it last gave at rest, and the light of lamps for it."""
+    """One cache, the picture it last gave at rest, and the light that it takes from a film."""
 
     def __init__(self) -> None:
         self._view: RelightView | None = None
         self.cache: RelightCache | None = None
         self._rest: tuple[object, Floats] | None = None
-        # of what, their light, its indirect part, by how many paths
-        self._lamps: tuple[RelightView, Floats, Floats, float] | None = None
+        self._film_light: FilmLight | None = None
         # of one step of one cache each
         self._features = Memo(_features)
         self._seen = Memo(_seen)
@@ -143,7 +152,7 @@ class Relighting:
 
     def forget(self) -> None:
         """Let go of everything."""
-        self._view = self.cache = self._rest = self._lamps = None
+        self._view = self.cache = self._rest = self._film_light = None
         for memo in (self._features, self._seen, self._distances, self._transparency):
             memo.forget()
 
@@ -160,8 +169,9 @@ class Relighting:
             return
         if differs_by_ground_reflectance(before.compiled, view.compiled):
             self.cache.recolour_ground(view.compiled)
-            if self._lamps is not None and self._lamps[0] == self._view:
-                self._lamps = (view, *self._lamps[1:3], 0.0)  # good enough until a film has its own
+            if self._film_light is not None and self._film_light.view == self._view:
+                # good enough until a film of this ground has its own
+                self._film_light = self._film_light._replace(view=view, paths=0.0)
             self._view, self._rest = view, None
             self._features.forget()
             self._seen.forget()
@@ -195,17 +205,18 @@ class Relighting:
         return picture
 
     def lit(self, lights: Environment, gains: Gains, at_rest: bool, contact: float = 0.0) -> Floats:
-        """The picture under these lights, lamps too, all bounces or those that a hand in motion waits for, with contact
-        shade of a strength."""
+        """The picture under these lights and those of the film, at rest with all bounces, in motion with fewer, with
+        contact shadow of a strength."""
         assert self.cache is not None
-        fractions = relit_by(lights, gains)
-        picture: Floats = self.cache.relit(
-            fractions[0].lights, fractions[0].gains, at_rest, fractions[0].indirect
-        )
-        for fraction in fractions[1:]:
-            picture += self.cache.relit(fraction.lights, fraction.gains, at_rest, fraction.indirect)
-        if self._lamps is not None and self._lamps[0] == self._view and any(gains.lamps.direct):
-            picture += apply_gain(self._lamps[1], self._lamps[2], *gains.lamps)
+        first, *others = relit_by(lights, gains)
+        picture: Floats = self.cache.relit(first.lights, first.gains, at_rest, first.indirect)
+        for part in others:
+            picture += self.cache.relit(part.lights, part.gains, at_rest, part.indirect)
+        if self._film_light is not None and self._film_light.view == self._view:
+            for name, (whole, indirect) in self._film_light.layers.items():
+                gain: Gain = getattr(gains, name)
+                if any(gain.direct):
+                    picture += apply_gain(whole, indirect, *gain)
         if contact > 0.0:
             picture -= self._contact_shadow_loss(lights, gains, contact)
         return picture
@@ -224,30 +235,35 @@ class Relighting:
             loss += contact_shadow_loss(*arguments) * np.array(gain.direct, np.float32)
         return np.asarray(loss, np.float32)
 
-    def keep_lamps(
+    def keep_film_light(
         self,
         view: RelightView,
         film: Film,
         pool: Executor,
         cancelled: Callable[[], bool],
-        least: int = MIN_LAMP_SAMPLES,
+        least: int = MIN_FILM_SAMPLES,
     ) -> bool:
-        """Take the lamps' light of a film of `least` samples, which a sun that moves later does not change; whether it
-        was taken. That of more paths stays: the film begins again with every sun, the lamps do not.
+        """Take the lights that sun and sky do not change from a film of at least `least` samples; returns whether they
+        were taken. Those of more paths stay: the film begins again with every sun, these lights do not.
         """
-        if self._view != view or film.samples_in(None) < least or not film.layers["lamps"].any():
+        lit = [light for light in LIGHTS_RELIT_FROM_FILM if film.layers[light.name].any()]
+        if self._view != view or film.samples_in(None) < least or not lit:
             return False
         assert self.cache is not None
         paths = film.mean_samples() * film.width * film.height
-        if self._lamps is not None and self._lamps[0] == view and self._lamps[3] >= paths:
+        kept = self._film_light
+        if kept is not None and kept.view == view and kept.paths >= paths:
             return False
-        noisy = film.mean("lamps"), film.mean("lamps_indirect")
-        clean = [denoise(layer, film, cancelled=cancelled) for layer in noisy]
-        if clean[0] is None or clean[1] is None:
-            return False
-        pair = (match_mean_luminance(clean[0], noisy[0]), match_mean_luminance(clean[1], noisy[1]))
-        whole, indirect = (self._at_cache_size(layer, film, pool) for layer in pair)
-        self._lamps = (view, whole, indirect, paths)
+        layers: dict[str, tuple[Floats, Floats]] = {}
+        for light in lit:
+            noisy = film.mean(light.name), film.mean(light.indirect)
+            clean = [denoise(layer, film, cancelled=cancelled) for layer in noisy]
+            if clean[0] is None or clean[1] is None:
+                return False
+            pair = (match_mean_luminance(clean[0], noisy[0]), match_mean_luminance(clean[1], noisy[1]))
+            whole, indirect = (self._at_cache_size(layer, film, pool) for layer in pair)
+            layers[light.name] = whole, indirect
+        self._film_light = FilmLight(view, layers, paths)
         return True
 
     def _at_cache_size(self, clean: Floats, film: Film, pool: Executor) -> Floats:

@@ -24,8 +24,8 @@ from gloamet.trace.denoise import denoise
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene
-from gloamet.translation.document_to_light import surfaces_of_film
 from gloamet.translation.document_to_picture import develop_settings, gains_from_document
+from gloamet.translation.saved_picture import surfaces_of_film
 
 THUMB, THUMB_SAMPLES = (120, 80), 12
 FEWEST_PIXELS = 20_000.0  # of a preview

@@ -21,8 +21,9 @@ from gloamet.meter.light import LightReading, read_light
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.preview.relighting import Relighting, RelightView
 from gloamet.sky.aerial import rotated_to, with_gain
-from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.dome import SkyDome
 from gloamet.sky.grading import graded_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.assembly import camera_from_view
 from gloamet.trace.denoise import denoise
 from gloamet.trace.film import Film, Renderer
@@ -44,7 +45,6 @@ from gloamet.translation.document_to_light import (
     grade_from_document,
     panorama_from_document,
     solve_sky,
-    surfaces_of_film,
 )
 from gloamet.translation.document_to_panorama import PanoramaLight
 from gloamet.translation.document_to_picture import (
@@ -52,6 +52,7 @@ from gloamet.translation.document_to_picture import (
     exposure_from_document,
     gains_from_document,
 )
+from gloamet.translation.saved_picture import surfaces_of_film
 
 Floats = NDArray[np.float32]
 LAMP_SAMPLES, DRAFT_SAMPLES = 12, 24
@@ -107,7 +108,7 @@ class ThumbnailRenderer:
             if renderer.accumulate(
                 film, compiled, lit.lights, self.view.camera, LAMP_SAMPLES, cancelled=cancelled
             ):
-                self._relighting.keep_lamps(self.view, film, renderer.pool, cancelled)
+                self._relighting.keep_film_light(self.view, film, renderer.pool, cancelled)
 
     def _lit(self, document: Document) -> _Lit:
         sky = SkyInputs.of(document)

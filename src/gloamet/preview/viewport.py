@@ -261,7 +261,7 @@ class ViewportRenderer:
         while not request.stopped and self._improve_cache(view, lights):
             if self._previewed is not None:
                 pool = self.renderer.pool
-                self._relighting.keep_lamps(view, self._previewed, pool, self._superseded, least=1)
+                self._relighting.keep_film_light(view, self._previewed, pool, self._superseded, least=1)
                 self._previewed = None
             self._relight(request, lights, gains, rest)
             if self._lamps.update(self.renderer, view, lights, bounces):
@@ -318,7 +318,7 @@ class ViewportRenderer:
             if film.samples_in(None) and (step.done or done >= 2.0 * shown):
                 self._show_exact(request, self._exposed, step)
                 shown = done
-                self._relighting.keep_lamps(view, film, self.renderer.pool, self._superseded)
+                self._relighting.keep_film_light(view, film, self.renderer.pool, self._superseded)
             if step.done or request.stopped or self._superseded():
                 self._refine_light_shafts(request, medium, step)
                 break

@@ -19,7 +19,6 @@ from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, KERNEL
 from gloamet.quick_math import LOG2_E, exp2
 from gloamet.sky.air import Air, ground_albedo, optical_depths
 from gloamet.sky.atmosphere import GROUND_KM, NSPECIES, column_to_space, profile_index, sun_visible
-from gloamet.sky.dome import BANDS_TO_AP1, DUSK_BELOW_DEG, SkySolver
 from gloamet.sky.particles import HAZE
 from gloamet.sky.scatter import (
     AEROSOL_TERM,
@@ -32,6 +31,7 @@ from gloamet.sky.scatter import (
     ScatteringAir,
     sun_column,
 )
+from gloamet.sky.sky_solver import BANDS_TO_AP1, DUSK_BELOW_DEG, SkySolver
 from gloamet.sun.position import direction
 
 F = np.float32
@@ -167,7 +167,7 @@ def _light_here(air, place, density, seen, columns, visible, ground, work, light
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
 def _march(air, sight, elevations, first, last, depths, light):
-    """Rows first..last of depths (2, rows, distances, bands), full and delta-scaled, and of light (rows, turns,
+    """Rows first..last of depths (2, rows, distances, bands), full and delta-scaled, and of light (rows, azimuths,
     distances, terms, bands)."""
     full, ground, sun_sine, eye_km, steps = sight
     bands = air.depth.shape[1]

@@ -12,8 +12,9 @@ from dataclasses import replace
 import numpy as np
 
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.dome import SkyDome
 from gloamet.sky.sky_cache import SkyInterpolator
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.sun.moon import MOON_TINT, SOLAR_LUX, Moon
 
 LEAST_SHARE = 1e-12  # of sunlight: a new moon gives nothing

@@ -11,8 +11,9 @@ import numpy as np
 
 from gloamet.colour.spaces import luminance
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.dome import SkyDome
 from gloamet.sky.panorama_sun import PanoramaSun
+from gloamet.sky.sky_solver import SkySolver
 
 TURBIDITIES = (2.0, 3.0, 4.5, 7.0)
 

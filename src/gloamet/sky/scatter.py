@@ -297,8 +297,8 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
     """
     profile, table, depth, scatter, scatter_ms, log_psi, psi_ground = air
     bands = depth.shape[1]
-    rows, turns = view_mu.shape[0], cos_azimuth.shape[0]
-    tables, ground = np.zeros((rows, turns, VIEW_TERMS, bands)), np.zeros((rows, bands))
+    rows, azimuths = view_mu.shape[0], cos_azimuth.shape[0]
+    tables, ground = np.zeros((rows, azimuths, VIEW_TERMS, bands)), np.zeros((rows, bands))
     reach, geometry, out = np.zeros((steps, bands)), np.zeros((steps, STEP_WORDS)), np.zeros(NSPECIES)
     thin, shone, spread = LOG2_E * depth, np.zeros(bands, np.float32), np.zeros(bands, np.float32)
     r = GROUND_KM + 0.0005
@@ -310,7 +310,7 @@ def view_tables(air, mus, view_mu, cos_azimuth, steps):
         mu = view_mu[a]
         sine = math.sqrt(max(0.0, 1.0 - mu * mu))
         _view_path(profile, depth, down, psi_ground, mu, steps, geometry, reach, ground[a])
-        for b in range(turns):
+        for b in range(azimuths):
             towards = mu * mus + sine * sun_sine * cos_azimuth[b]
             for s in range(steps):
                 t, rr = geometry[s, STEP_DISTANCE], geometry[s, STEP_RADIUS]

@@ -16,7 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.sky.air import Air
-from gloamet.sky.dome import BANDS_TO_AP1, SUN_DIAMETER_DEG, SkyDome, SkySolver, sun_transmittance
+from gloamet.sky.dome import SUN_DIAMETER_DEG, SkyDome
+from gloamet.sky.sky_solver import BANDS_TO_AP1, SkySolver, sun_transmittance
 
 MIN_ELEVATION_DEG = -5.0  # below, light changes too fast between two rungs
 NODES_DEG = np.concatenate([np.arange(-6.0, 1.0, 0.25), np.arange(1.0, 8.0, 0.5), np.arange(8.0, 90.1, 2.0)])
@@ -31,7 +32,7 @@ def _stencil(elevation_deg: float) -> range:
 
 
 class SkyInterpolator:
-    """Logarithms of view tables in AP1, (rows, turns, 4, 3), of one air at as many NODES_DEG as there was time for."""
+    """Logarithms of view tables in AP1, (rows, azimuths, 4, 3), of one air at some of NODES_DEG."""
 
     def __init__(self, solver: SkySolver) -> None:
         self._solver = solver

@@ -16,16 +16,7 @@ from numpy.typing import NDArray
 from gloamet.colour.spaces import AP1_LUMINANCE, XYZ_TO_AP1, luminance, xy_to_xyz
 from gloamet.colour.temperature import white_xy
 from gloamet.sky.air import Air
-from gloamet.sky.dome import (
-    BANDS_TO_AP1,
-    COLUMNS,
-    ROWS,
-    SkyDome,
-    SkySolver,
-    assemble_dome,
-    row_weights,
-    sun_transmittance,
-)
+from gloamet.sky.dome import COLUMNS, ROWS, SkyDome, assemble_dome, row_weights
 from gloamet.sky.general_skies import (
     CIE_GENERAL_SKIES,
     IES_SUN_LX,
@@ -37,6 +28,7 @@ from gloamet.sky.general_skies import (
     preetham_xyy,
 )
 from gloamet.sky.sky_cache import SkyInterpolator
+from gloamet.sky.sky_solver import BANDS_TO_AP1, SkySolver, sun_transmittance
 
 ModelName = Literal["physical", "preetham", "cie", "uniform"]
 Array = NDArray[np.float64]

@@ -16,14 +16,8 @@ from numpy.typing import NDArray
 from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.sky.air import Air
 from gloamet.sky.atmosphere import particle_phase_array, rayleigh_phase_array
-from gloamet.sky.dome import (
-    BANDS_TO_AP1,
-    NIGHT_CD_M2,
-    VIEW_ROWS,
-    VIEW_TURNS,
-    SkySolver,
-)
 from gloamet.sky.particles import HAZE
+from gloamet.sky.sky_solver import BANDS_TO_AP1, NIGHT_CD_M2, VIEW_AZIMUTHS, VIEW_ROWS, SkySolver
 
 ELEVATIONS_DEG = np.array([-18, -13, -9, -6, -4, -2, -0.5, 1, 3, 6, 12, 35, 60, 90], float)
 BRIGHT_DAY = -3  # the height whose light is about 1: 35 degrees
@@ -80,7 +74,7 @@ def solve_sky_palette(solver: SkySolver, air: Air) -> SkyPalette:
     u = np.sqrt(np.linspace(0.0, 1.0, STRIP)) * (VIEW_ROWS - 1)
     i = np.minimum(u.astype(int), VIEW_ROWS - 2)
     f = (u - i)[:, None, None]
-    x = SIDE_DEG / 180.0 * (VIEW_TURNS - 1)
+    x = SIDE_DEG / 180.0 * (VIEW_AZIMUTHS - 1)
     j, g = int(x), x - int(x)
     elevation = np.linspace(0.0, 1.0, STRIP) * np.pi / 2
     strips, level = np.zeros((len(ELEVATIONS_DEG), STRIP, 3)), np.zeros(len(ELEVATIONS_DEG))

@@ -22,23 +22,20 @@ from gloamet.document.model import Document
 from gloamet.light_layers import Gains
 from gloamet.sky.aerial import AerialTable, lit_by_horizon, rotated_to, rows_between, solve_aerial, with_gain
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkyDome, SkySolver
+from gloamet.sky.dome import SkyDome
 from gloamet.sky.moonlight import moon_fraction
 from gloamet.sky.sky_cache import SkyInterpolator
 from gloamet.sky.sky_models import SkyModel
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.sun.moon import MOON_TINT
 from gloamet.thread_pool import shared_pool
 from gloamet.trace.aerial_perspective import AerialSettings, composite_aerial_perspective
 from gloamet.trace.film import Film
 from gloamet.trace.pixel_distances import FarParts, far_parts
-from gloamet.translation.document_to_light import (
-    FinishedLight,
-    SkyInputs,
-    air_from_document,
-    panorama_from_document,
-)
+from gloamet.translation.document_to_light import SkyInputs, air_from_document, panorama_from_document
 from gloamet.translation.document_to_picture import gains_from_document
+from gloamet.translation.finished_light import FinishedLight
 
 Floats = NDArray[np.float32]
 AERIAL = "aerial"  # the part of finished light that the air adds

@@ -27,8 +27,8 @@ from gloamet.trace.geometry.records import Triple
 from gloamet.trace.light_shafts import LightShaftFilm, ParticipatingMedium
 from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene
-from gloamet.translation.document_to_light import FinishedLight
 from gloamet.translation.document_to_picture import gains_from_document
+from gloamet.translation.finished_light import FinishedLight
 
 SHAFTS = "light_shafts"  # the part of finished light that dust adds
 VIEW_COLUMNS, VIEW_ROWS, FARTHEST_SEEN_M = 48, 27, 60.0  # rays that find what the camera sees of the model

@@ -20,17 +20,15 @@ from gloamet.trace.lights.environment import Environment
 from gloamet.trace.render_scene import RenderScene
 from gloamet.translation.document_to_aerial import apply_aerial_perspective
 from gloamet.translation.document_to_light import (
-    FinishedLight,
     build_stage,
     dome_from_document,
     environment_from_document,
-    finished_light,
     panorama_from_document,
-    with_contours,
 )
 from gloamet.translation.document_to_light_shafts import apply_light_shafts
 from gloamet.translation.document_to_masks import mask_planes
 from gloamet.translation.document_to_picture import gains_from_document, masks_from_document
+from gloamet.translation.finished_light import FinishedLight, finished_light, with_contours
 
 
 class RenderInputs(NamedTuple):

@@ -19,10 +19,11 @@ from gloamet.output.layers import layers_of_film
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Film, Renderer
-from gloamet.translation.document_to_light import developed_codes, stop_criterion
 from gloamet.translation.document_to_picture import backdrop_from_document
 from gloamet.translation.final_render import Progress, render
+from gloamet.translation.finished_light import stop_criterion
 from gloamet.translation.finishing import RenderInputs, finished_picture
+from gloamet.translation.saved_picture import developed_codes
 
 
 def picture_size(path: Path) -> tuple[int, int]:

@@ -14,7 +14,8 @@ import pytest
 
 from gloamet.light_layers import even_gains
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, uniform_dome
+from gloamet.sky.dome import uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Material, Scene

@@ -9,7 +9,7 @@ from numba import njit
 
 from gloamet.jit import KERNEL_OPTIONS
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.scene import Material
 from gloamet.trace.geometry.rays import LANES, empty_packets
 from gloamet.trace.geometry.records import Ray

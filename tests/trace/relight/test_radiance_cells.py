@@ -7,7 +7,8 @@ import numpy as np
 import pytest
 
 from gloamet.sky.air import Air
-from gloamet.sky.dome import SkySolver, dome_radiance, uniform_dome
+from gloamet.sky.dome import dome_radiance, uniform_dome
+from gloamet.sky.sky_solver import SkySolver
 from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.relight.points import UNIT_SOURCE_GAINS
 from gloamet.trace.relight.radiance_cells import (

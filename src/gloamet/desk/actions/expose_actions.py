@@ -29,7 +29,7 @@ def click(session: Session, tool: str, x: float, y: float, aspect: float) -> Non
 
 def _make_grey(session: Session, x: float, y: float) -> None:
     """Balance on the light of a patch: its colour becomes neutral."""
-    light = session.frame.light if session.frame is not None else None
+    light = session.results.frame.light if session.results.frame is not None else None
     if light is None:
         return
     height, width = light.shape[:2]
@@ -51,10 +51,10 @@ def _take_target(session: Session, x: float, y: float, aspect: float) -> None:
     mask = current_mask(session)
     name = stage_actions.pick(session, x, y, aspect)
     part = stage_actions.part_named(session, name) if name else None
-    if mask is None or part is None or session.scene is None:
+    if mask is None or part is None or session.loaded.scene is None:
         session.noticed.emit("There is no part at that point: click on the model.", "note")
         return
-    target = part.name if mask.kind == "part" else session.scene.materials[part.material].name
+    target = part.name if mask.kind == "part" else session.loaded.scene.materials[part.material].name
     change_mask(session, target=target)
 
 
@@ -77,8 +77,10 @@ def add_mask(session: Session, kind: str) -> None:
         return
     part = stage_actions.part_named(session, session.state.selection) if session.state.selection else None
     target = ""
-    if part is not None and session.scene is not None:
-        target = {"part": part.name, "material": session.scene.materials[part.material].name}.get(kind, "")
+    if part is not None and session.loaded.scene is not None:
+        target = {"part": part.name, "material": session.loaded.scene.materials[part.material].name}.get(
+            kind, ""
+        )
     names = {mask.name for mask in masks}
     name = next(n for n in (kind, *(f"{kind} {k}" for k in range(2, 99))) if n not in names)
     new = MaskState.model_validate({"name": name, "kind": kind, "target": target})

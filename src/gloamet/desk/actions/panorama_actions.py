@@ -22,7 +22,7 @@ def _sun(session: Session) -> tuple[float, float]:
 
 def _solved(session: Session) -> PanoramaSolved | None:
     """The solved panorama; a notice where there is none."""
-    solved = session.light.panorama if session.light is not None else None
+    solved = session.results.light.panorama if session.results.light is not None else None
     if solved is None or solved.sun_deg is None or solved.file_sun_deg is None:
         session.noticed.emit("The sun of the panorama is unknown: pick it in the picture first.", "note")
         return None
@@ -46,7 +46,7 @@ def pick_sun(session: Session, towards: np.ndarray) -> None:
     """Set the panorama's sun to a direction of the scene, in the panorama's present orientation."""
     from gloamet.translation.document_to_panorama import light_options
 
-    solved = session.light.panorama if session.light is not None else None
+    solved = session.results.light.panorama if session.results.light is not None else None
     if solved is None:
         return
     azimuth, elevation = azimuth_elevation(towards)
@@ -121,7 +121,7 @@ def turn_to_sun(session: Session) -> None:
 def turn_to(session: Session, rotation_deg: float, key: str | None) -> None:
     """Turn the panorama by hand; where sun and panorama are locked, the sun turns with it, free of the almanac."""
     document, p = session.document, session.document.panorama
-    light = session.light
+    light = session.results.light
     if not (p.locked_to_sun and p.sun_found) or light is None or light.panorama is None:
         session.change("panorama", key, rotation_deg=rotation_deg)
         return
@@ -137,7 +137,7 @@ def turn_to(session: Session, rotation_deg: float, key: str | None) -> None:
 
 def give_to_sun(session: Session) -> None:
     """The physical sun gets as much light as was lifted out of the panorama."""
-    light = session.light
+    light = session.results.light
     solved = light.panorama if light is not None else None
     if light is None or solved is None or solved.removed_lx <= 0.0:
         return

@@ -43,7 +43,7 @@ def spot_penumbra_m(session: Session, spot: SpotState) -> float | None:
     from gloamet.trace.first_hits import probe
     from gloamet.translation.document_to_light import sun_from_document
 
-    document, compiled = session.document, session.compiled
+    document, compiled = session.document, session.loaded.compiled
     azimuth, elevation = sun_from_document(document)
     if compiled is None or elevation <= 0.0:
         return None

@@ -33,9 +33,9 @@ def set_camera(session: Session, camera: Camera, key: str | None = None) -> None
 
 def part_named(session: Session, name: str) -> Part | None:
     """A part of the model by its name, in world space."""
-    if session.scene is None:
+    if session.loaded.scene is None:
         return None
-    return next((part for part in session.scene.parts if part.name == name), None)
+    return next((part for part in session.loaded.scene.parts if part.name == name), None)
 
 
 def mute(session: Session, names: set[str], back: set[str]) -> None:
@@ -46,8 +46,8 @@ def mute(session: Session, names: set[str], back: set[str]) -> None:
 
 def light_only_with(session: Session, names: set[str]) -> None:
     """Mute everything else."""
-    if session.scene is not None:
-        others = tuple(part.name for part in session.scene.parts if part.name not in names)
+    if session.loaded.scene is not None:
+        others = tuple(part.name for part in session.loaded.scene.parts if part.name not in names)
         session.change("stage", muted=others)
 
 
@@ -61,7 +61,7 @@ def pick(session: Session, x: float, y: float, aspect: float) -> str:
     """The name of the part at a point of the picture, "" for none; locked parts are passed over."""
     from gloamet.trace.first_hits import probe
 
-    compiled, camera = session.compiled, camera_from_document(session.document)
+    compiled, camera = session.loaded.compiled, camera_from_document(session.document)
     if compiled is None:
         return ""
     origin, ray = camera.origin(x, y, aspect), camera.ray(x, y, aspect)
@@ -81,24 +81,24 @@ def point_at(session: Session, x: float, y: float, aspect: float) -> NDArray[np.
     from gloamet.trace.first_hits import probe
 
     camera = camera_from_document(session.document)
-    if session.compiled is None:
+    if session.loaded.compiled is None:
         return None
-    hit = probe(session.compiled, camera.origin(x, y, aspect), camera.ray(x, y, aspect))
+    hit = probe(session.loaded.compiled, camera.origin(x, y, aspect), camera.ray(x, y, aspect))
     return None if hit is None else hit.point
 
 
 def frame_parts(session: Session, names: set[str]) -> None:
     """Bring parts into view from where the camera looks now."""
-    if session.scene is None:
+    if session.loaded.scene is None:
         return
-    parts = [part for part in session.scene.parts if part.name in names]
-    low, high = bounds_of(parts) if parts else session.scene.subject_bounds()
+    parts = [part for part in session.loaded.scene.parts if part.name in names]
+    low, high = bounds_of(parts) if parts else session.loaded.scene.subject_bounds()
     camera = camera_from_document(session.document)
     centre, radius = 0.5 * (low + high), 0.5 * float(np.linalg.norm(high - low))
     away = np.subtract(camera.eye, camera.target).astype(float)
     away /= max(float(np.linalg.norm(away)), 1e-9)
     eye = centre + away * 1.15 * max(radius, 0.05) / math.sin(math.radians(min(camera.fov_deg, 120.0)) / 2.0)
-    eye[2] = max(eye[2], session.ground_m + 0.05)
+    eye[2] = max(eye[2], session.loaded.ground_m + 0.05)
     set_camera(session, Camera(_to_tuple(eye), _to_tuple(centre), camera.fov_deg))
 
 
@@ -113,9 +113,9 @@ def _to_tuple(point: NDArray[np.float64]) -> tuple[float, float, float]:
 def material_of(session: Session, part_name: str) -> Material | None:
     """The file's material of a part."""
     part = part_named(session, part_name)
-    if part is None or session.scene is None:
+    if part is None or session.loaded.scene is None:
         return None
-    return session.scene.materials[part.material]
+    return session.loaded.scene.materials[part.material]
 
 
 def edit_material(session: Session, name: str, key: str | None = None, **values: Any) -> None:
@@ -159,7 +159,7 @@ def add_prop(session: Session, kind: PropKind) -> int:
         turn = math.degrees(math.atan2(east, north))
         away = RIDGE_AWAY_M / max(math.hypot(east, north), 1e-6)
         if kind == "ridge":
-            place = (eye[0] + away * east, eye[1] + away * north, session.ground_m)
+            place = (eye[0] + away * east, eye[1] + away * north, session.loaded.ground_m)
     prop = Prop(
         name=free_name(kind, {p.name for p in props}),
         kind=kind,
@@ -177,7 +177,7 @@ def add_prop(session: Session, kind: PropKind) -> int:
 def _beside_subject(session: Session) -> tuple[tuple[float, float, float], float, tuple[float, float]]:
     """Place, turn and size (height, width) of a flag: on the shade side of what the camera looks at, facing it, where a
     white one throws the sun back into its shade."""
-    view, light = session.document.stage.view, session.light
+    view, light = session.document.stage.view, session.results.light
     away = FLAG_AWAY * math.dist(view.eye, view.target)
     azimuth = light.sun_azimuth_deg if light is not None else 0.0
     a = math.radians(azimuth)
@@ -208,17 +208,21 @@ def surface_height(session: Session, x: float, y: float, from_z: float) -> float
     """Height of the surface under a place."""
     from gloamet.trace.camera_placement import surface_under
 
-    return session.ground_m if session.compiled is None else surface_under(session.compiled, x, y, from_z)
+    return (
+        session.loaded.ground_m
+        if session.loaded.compiled is None
+        else surface_under(session.loaded.compiled, x, y, from_z)
+    )
 
 
 def stand_at(session: Session, x: float, y: float, from_z: float, key: str | None = None) -> None:
     """Stand at a place of the plan at eye height, looking where the camera looked."""
     from gloamet.trace.camera_placement import place_eye
 
-    if session.compiled is None:
+    if session.loaded.compiled is None:
         return
     camera = camera_from_document(session.document)
-    eye = place_eye(session.compiled, x, y, from_z)
+    eye = place_eye(session.loaded.compiled, x, y, from_z)
     ahead = np.subtract(camera.target, camera.eye).astype(float)
     set_camera(session, Camera(_to_tuple(eye), _to_tuple(eye + ahead), camera.fov_deg), key)
 
@@ -255,11 +259,11 @@ def show_everything(session: Session) -> None:
     """A view over the whole model, its eye never inside anything."""
     from gloamet.trace.camera_placement import lift_out_of_surfaces
 
-    if session.scene is None:
+    if session.loaded.scene is None:
         return
-    camera = look_over(*session.scene.subject_bounds())
-    if session.compiled is not None:
-        eye = lift_out_of_surfaces(session.compiled, np.asarray(camera.eye, float))
+    camera = look_over(*session.loaded.scene.subject_bounds())
+    if session.loaded.compiled is not None:
+        eye = lift_out_of_surfaces(session.loaded.compiled, np.asarray(camera.eye, float))
         camera = Camera(_to_tuple(eye), camera.target, camera.fov_deg)
     set_camera(session, camera)
 

@@ -76,9 +76,9 @@ def back_to_almanac(session: Session) -> None:
 def follow_driver(session: Session, key: str | None = None, **values: object) -> None:
     """Let something of the model lead the sun; `values` change who leads and how."""
     document = session.document.change("sun", mode="driver", **values)
-    if session.scene is not None and document.sun.driver:
+    if session.loaded.scene is not None and document.sun.driver:
         try:
-            document = drive_sun(document, session.scene)
+            document = drive_sun(document, session.loaded.scene)
         except GloametError as error:
             session.noticed.emit(str(error), "warning")
             return

@@ -133,11 +133,11 @@ class AimController(QObject):
         self._soon.timeout.connect(self._ask_all)
         session.document_changed.connect(self._on_document_changed)
         self._sun = session.document.sun
-        session.scene_loaded.connect(lambda _: self._soon.start())
-        session.frame_ready.connect(self._on_frame_ready)
+        session.loaded.scene_loaded.connect(lambda _: self._soon.start())
+        session.results.frame_ready.connect(self._on_frame_ready)
         self._stage: Any = None
         self._rest = QTimer(self, interval=RESTED_MS, singleShot=True)
-        self._rest.timeout.connect(lambda: session.pause_rendering(False))
+        self._rest.timeout.connect(lambda: session.render.pause(False))
 
     def _on_document_changed(self, document: Document) -> None:
         if document.sun != self._sun:  # the real light has moved: a preview beside it would mislead
@@ -147,8 +147,8 @@ class AimController(QObject):
 
     def _on_frame_ready(self, _frame: object) -> None:
         """A render scene compiled again (a part muted, a prop moved) repeats every computation."""
-        if self.session.compiled is not self._stage:
-            self._stage = self.session.compiled
+        if self.session.loaded.compiled is not self._stage:
+            self._stage = self.session.loaded.compiled
             self._soon.start()
 
     def close(self) -> None:
@@ -167,12 +167,12 @@ class AimController(QObject):
     def show(self, towards: NDArray[np.float64] | None) -> None:
         """Draw where a sun would fall, without moving it; None ends that."""
         self.preview = towards
-        compiled = self.session.compiled
+        compiled = self.session.loaded.compiled
         if towards is None or compiled is None:
-            self.session.pause_rendering(False)
+            self.session.render.pause(False)
             self.outlines.clear()
             return
-        self.session.pause_rendering(True)
+        self.session.render.pause(True)
         self._rest.start()
         self.outlines.request(compiled, camera_from_document(self.session.document), self.size, towards)
 
@@ -205,7 +205,7 @@ class AimController(QObject):
         pins = tuple(pin for pin in document.aim.pins if pin.on)
         looks = document.stage.view if any(pin.kind != "shadow" for pin in pins) else None
         if pins:
-            compiled = self.session.compiled
+            compiled = self.session.loaded.compiled
             key: Any = (pins, site, window, looks, compiled)
             self._ask("answer", key, lambda: _solve(document, compiled))
         elif self.answer is not None:
@@ -227,7 +227,7 @@ class AimController(QObject):
     # -- sun windows
 
     def _ask_scan(self, document: Document) -> None:
-        compiled = self.session.compiled
+        compiled = self.session.loaded.compiled
         if compiled is None:
             return
         aim, site, window = (

@@ -104,7 +104,7 @@ class AimTool:
             if float(np.linalg.norm(caster - receiver)) > 0.01:
                 pin = AimPin(caster=sun_actions.to_tuple(caster), receiver=sun_actions.to_tuple(receiver))
                 sun_actions.add_pin(self.session, pin)
-                self.session.use_tool("")
+                self.session.state.use_tool("")
         self._pivot, self._held, self._leading = None, None, False
         if busy:
             self.session.end_undo_group()
@@ -115,7 +115,7 @@ class AimTool:
     def _need(self, at: QPointF, find: Callable[[QPointF], Array | None]) -> Array | None:
         point = find(at)
         if point is None:
-            opening = self.session.compiled is None
+            opening = self.session.loaded.compiled is None
             self.session.noticed.emit(NOT_OPEN if opening else ONLY_SKY, "note")
         return point
 
@@ -135,12 +135,12 @@ class AimTool:
             self.session.noticed.emit("That pin belongs in the picture, not in plan.", "note")
             return
         sun_actions.add_pin(self.session, AimPin(kind=kind, frame_position=spot))
-        self.session.use_tool("")
+        self.session.state.use_tool("")
 
     def _pick(self, tool: str, at: QPointF) -> None:
         from gloamet.trace.first_hits import probe
 
-        point, compiled = self._need(at, self.look.point), self.session.compiled
+        point, compiled = self._need(at, self.look.point), self.session.loaded.compiled
         ray = self.look.towards(at)
         if point is None or compiled is None:
             return
@@ -162,9 +162,8 @@ class AimTool:
             self.session.noticed.emit("That surface is horizontal and has no azimuth: click a wall.", "note")
             return
         else:
-            self.session.state.wall = outward
-            self.session.wall_picked.emit()
-        self.session.use_tool("")
+            self.session.state.pick_wall(outward)
+        self.session.state.use_tool("")
 
     def _grab(self, at: QPointF) -> bool:
         """Take hold of a pin's end without any tool."""

@@ -172,7 +172,7 @@ class Keeper(QObject):
 
     def keep_now(self) -> bool:
         """Keep the present picture; returns whether there was one."""
-        frame = self.session.frame
+        frame = self.session.results.frame
         if frame is None or frame.light is None or frame.document is None:
             self.session.noticed.emit("There is no picture to keep yet.", "note")
             return False

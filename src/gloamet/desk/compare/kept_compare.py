@@ -141,7 +141,7 @@ class KeptCompare(PictureOverlay):
 
     def _image(self, name: str) -> QImage | None:
         if name == NOW:
-            frame = self.keeper.session.frame
+            frame = self.keeper.session.results.frame
             if frame is None:
                 return None
             h, w = frame.pixels.shape[:2]
@@ -158,7 +158,7 @@ class KeptCompare(PictureOverlay):
 
     def _light(self, name: str) -> NDArray[np.float32] | None:
         if name == NOW:
-            frame = self.keeper.session.frame
+            frame = self.keeper.session.results.frame
             return frame.light if frame is not None else None
         kept = self.keeper.named(name)
         return read_light_file(kept.light).picture if kept is not None else None

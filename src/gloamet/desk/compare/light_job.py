@@ -86,7 +86,7 @@ class LightJob(QObject):
 
     def _start(self, owner: object, work: Callable[..., None], width: int) -> None:
         self._stop.set()
-        session, compiled = self.session, self.session.compiled
+        session, compiled = self.session, self.session.loaded.compiled
         if compiled is None:
             self.ended.emit(owner, "There is no model to light yet: open one.")
             return
@@ -96,7 +96,7 @@ class LightJob(QObject):
         document, number = session.document, self._number
         out = document.output
         size = (width, max(16, round(width * out.height / out.width)))
-        session.pause_rendering(True)
+        session.render.pause(True)
 
         def tell(signal: object, *arguments: object) -> None:
             self._told.emit(number, signal, arguments)
@@ -125,7 +125,7 @@ class LightJob(QObject):
         """A batch has ended, unless a newer one has begun."""
         if number == self._number:
             self._running = False
-            self.session.pause_rendering(False)
+            self.session.render.pause(False)
             self.ended.emit(owner, message)
 
     def _laid_out(

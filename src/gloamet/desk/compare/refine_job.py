@@ -43,7 +43,7 @@ class RefineJob(QObject):
             if kept.name not in self.waiting:
                 self.waiting.append(kept.name)
                 # one of a sheet is small
-                size = None if kept.samples else self.keeper.session.picture_size
+                size = None if kept.samples else self.keeper.session.render.size
                 self._pool.submit(self._work, kept, size, self._stop)
         self.changed.emit()
 

@@ -34,7 +34,7 @@ class ImportNotesPanel(QWidget):
         self.text.setAlignment(Qt.AlignmentFlag.AlignTop)
         area.setWidget(self.text)
         column.addWidget(area, 1)
-        session.scene_loaded.connect(self._on_scene_loaded)
+        session.loaded.scene_loaded.connect(self._on_scene_loaded)
         self.hide()
 
     def _on_scene_loaded(self, scene: Scene) -> None:

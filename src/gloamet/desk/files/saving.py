@@ -51,10 +51,11 @@ class SaveJob(QObject):
         """Render, save; the sentence to say, and whether a file was written."""
         from gloamet.output.checkpoint import ENDING, Checkpoint, digest_of
         from gloamet.trace.film import Film
-        from gloamet.translation.document_to_light import save_picture, stop_criterion
         from gloamet.translation.final_render import plan_next_pass, render
+        from gloamet.translation.finished_light import stop_criterion
         from gloamet.translation.finishing import RenderInputs, finished_picture
         from gloamet.translation.memory import check_memory, memory_needed
+        from gloamet.translation.saved_picture import save_picture
 
         document, out = self.document, self.document.output
         inputs = RenderInputs.of(document, self.scene, camera_from_view(document.stage.view))

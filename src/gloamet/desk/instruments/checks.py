@@ -53,9 +53,9 @@ class Checks(QWidget):
         column.addWidget(self.area, 1)
         self._pace = Throttle(self, PACE_MS, self.refresh)
         for signal in (
-            session.light_solved,
-            session.frame_ready,
-            session.meter_read,
+            session.results.light_solved,
+            session.results.frame_ready,
+            session.results.meter_read,
             session.document_changed,
         ):
             signal.connect(lambda _: self._pace.ask())
@@ -63,11 +63,11 @@ class Checks(QWidget):
     def measure(self) -> Measures:
         """Measures that are known beside the light on open ground."""
         session = self.session
-        light, frame, read = session.light, session.frame, session.read
+        light, frame, read = session.results.light, session.results.frame, session.results.read
         clipped, crushed = clipped_and_crushed(frame) if frame is not None else (0.0, 0.0)
         height = math.nan
-        if session.scene is not None:
-            low, high = session.scene.subject_bounds()
+        if session.loaded.scene is not None:
+            low, high = session.loaded.scene.subject_bounds()
             height = float(high[2] - low[2])
         solved = light.panorama if light is not None else None
         return Measures(
@@ -78,14 +78,14 @@ class Checks(QWidget):
             None if read is None else read.cards,
             0.0 if read is None else read.in_flight,
             height,
-            session.compiled is not None and len(session.compiled.lamps) > 0,
+            session.loaded.compiled is not None and len(session.loaded.compiled.lamps) > 0,
             None if solved is None else solved.sun_deg,
             0.0 if solved is None else solved.sun_lx,
         )
 
     def refresh(self) -> None:
         """Look at the light again."""
-        light = self.session.light
+        light = self.session.results.light
         if light is None:
             return
         document = self.session.document

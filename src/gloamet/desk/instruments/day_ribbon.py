@@ -57,7 +57,7 @@ class DayRibbon(QWidget):
         self._pixels: np.ndarray | None = None
         self._dragging = False
         session.document_changed.connect(self._on_document_changed)
-        session.colours_solved.connect(lambda _: self._repaint_strip())
+        session.results.colours_solved.connect(lambda _: self._repaint_strip())
         self._on_document_changed(session.document)
 
     def _on_document_changed(self, document: Document) -> None:
@@ -73,7 +73,7 @@ class DayRibbon(QWidget):
         self.update()
 
     def _repaint_strip(self) -> None:
-        colours: Any = self.session.colours
+        colours: Any = self.session.results.colours
         if colours is None or self._path is None:
             return
         from gloamet.develop.display import develop_screen

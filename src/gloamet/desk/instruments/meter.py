@@ -63,21 +63,21 @@ class LightMeter(QWidget):
         self._band: NaturalRange | None = None
         # figures that change faster than this cannot be read
         self._pace = Throttle(self, PACE_MS, self.update)
-        session.light_solved.connect(self._on_light_solved)
-        session.frame_ready.connect(lambda _: self._pace.ask())  # which follows the light at once
+        session.results.light_solved.connect(self._on_light_solved)
+        session.results.frame_ready.connect(lambda _: self._pace.ask())  # which follows the light at once
 
     def _on_light_solved(self, light: LightSolved) -> None:
         more = BAR_ROW if light.reading.panorama_horizontal_lx > 0.0 else 0
         if self.height() != HEIGHT + more:
             self.setFixedHeight(HEIGHT + more)
-        if not self.session.frame:
+        if not self.session.results.frame:
             self._pace.ask()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         self._text(p, 0, "Horizontal illuminance", "", head=True)
-        light = self.session.light
+        light = self.session.results.light
         if light is None:
             self._text(p, 26, "Measuring …", "", quiet=True)
             return
@@ -91,7 +91,7 @@ class LightMeter(QWidget):
             kelvin = kelvin_text(r.panorama_cct_k)
             self._bar_row(p, y, "Panorama", r.panorama_horizontal_lx, theme.PANORAMA, kelvin)
         self._ratio(p, y + 38, r.sun_sky_stops, light)
-        frame = self.session.frame
+        frame = self.session.results.frame
         y += 76
         self._text(p, y, "Exposure", f"EV {frame.ev:.1f}" if frame else "–")
         level = f"{r.incident_ev:.1f}" if math.isfinite(r.incident_ev) else "–"

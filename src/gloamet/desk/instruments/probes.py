@@ -36,7 +36,7 @@ class Probes(QWidget):
         )
         self._images: list[QImage] = []
         self._pace = Throttle(self, PACE_MS, self._develop)
-        for signal in (session.meter_read, session.frame_ready, session.document_changed):
+        for signal in (session.results.meter_read, session.results.frame_ready, session.document_changed):
             signal.connect(lambda _: self._pace.ask())
 
     def planes(self, read: MeterRead) -> list[np.ndarray]:
@@ -60,7 +60,7 @@ class Probes(QWidget):
     def _develop(self) -> None:
         from gloamet.develop.display import develop_screen
 
-        read, frame = self.session.read, self.session.frame
+        read, frame = self.session.results.read, self.session.results.frame
         if read is None or frame is None:
             return
         settings = develop_settings(self.session.document, frame.ev).point_operations()

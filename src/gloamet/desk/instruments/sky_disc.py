@@ -63,7 +63,7 @@ class SkyDisc(QWidget):
             "Drag the sun anywhere; the line is its path today. Drag the compass ring to rotate north."
         )
         self.setAccessibleName("Sky disc")
-        session.disc_painted.connect(self._on_disc_painted)
+        session.results.disc_painted.connect(self._on_disc_painted)
         session.document_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
 
@@ -142,7 +142,7 @@ class SkyDisc(QWidget):
 
     def _draw_panorama_sun(self, p: QPainter, north_deg: float) -> None:
         """Four strokes around the sun of a panorama."""
-        light = self.session.light
+        light = self.session.results.light
         solved = light.panorama if light is not None else None
         if solved is None or solved.sun_deg is None:
             return

@@ -103,7 +103,7 @@ class YearCloth(QWidget):
             "or ten minutes."
         )
         session.document_changed.connect(self._on_document_changed)
-        session.colours_solved.connect(lambda _: self.repaint_cloth())
+        session.results.colours_solved.connect(lambda _: self.repaint_cloth())
         aimer.scanned.connect(self.repaint_cloth)
 
     def sizeHint(self) -> QSize:  # noqa: N802
@@ -139,7 +139,7 @@ class YearCloth(QWidget):
         """Make the picture again: the place, the air or the measure is another one."""
         if not self.isVisible():
             return
-        grid, colours, reach = self.grid(), self.session.colours, self.aimer.reach
+        grid, colours, reach = self.grid(), self.session.results.colours, self.aimer.reach
         if self.measure == "sunlit" and reach is not None and reach.scan.grid.year == grid.year:
             self._pixels = reach_cloth(grid, reach.scan.fraction)
         elif self.measure in ("sky", "illuminance") and colours is not None:

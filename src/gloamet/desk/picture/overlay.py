@@ -27,7 +27,7 @@ Rect = tuple[float, float, float, float]
 
 def draw_sun(p: QPainter, box: QRectF, session: Session) -> None:
     """A thin ring at the sun's position in the frame."""
-    light = session.light
+    light = session.results.light
     if light is None or light.sun_elevation_deg < -1.0:
         return
     towards = np.asarray(direction(light.sun_azimuth_deg, light.sun_elevation_deg))
@@ -41,7 +41,7 @@ def draw_sun(p: QPainter, box: QRectF, session: Session) -> None:
 
 def draw_panorama_sun(p: QPainter, box: QRectF, session: Session) -> None:
     """Four short strokes at the position of a panorama's sun in the frame."""
-    light = session.light
+    light = session.results.light
     solved = light.panorama if light is not None else None
     if solved is None or solved.sun_deg is None:
         return

@@ -62,16 +62,16 @@ class PlanView(QWidget):
         self.setMinimumWidth(200)
         self.setAccessibleName("Plan")
         self.setToolTip("Click to place the camera, drag to aim it; wheel and middle button move the plan.")
-        session.plan_ready.connect(self._on_plan_ready)
-        session.scene_loaded.connect(self._centre_on)
+        session.results.plan_ready.connect(self._on_plan_ready)
+        session.loaded.scene_loaded.connect(self._centre_on)
         session.document_changed.connect(lambda _: self._on_document_changed())
-        session.light_solved.connect(lambda _: self.update())
+        session.results.light_solved.connect(lambda _: self.update())
 
     # -- what is shown
 
     def camera(self) -> Camera:
         """The plan's own camera: from above everything, or from a cut a little above the eye."""
-        scene = self.session.scene
+        scene = self.session.loaded.scene
         top = float(scene.bounds()[1][2]) + ABOVE_M if scene is not None else ABOVE_M
         props = self.session.document.stage.props
         top = max([top, *(p.position[2] + p.height_m + 1.0 for p in props)])
@@ -81,7 +81,7 @@ class PlanView(QWidget):
         return Camera((x, y, top), (x, y, top - 1.0), parallel_m=self.span_m)
 
     def _wish(self) -> PlanRequest | None:
-        if not self.isVisible() or self.session.scene is None:
+        if not self.isVisible() or self.session.loaded.scene is None:
             return None
         ratio = self.devicePixelRatioF()
         box = self.box()
@@ -90,7 +90,7 @@ class PlanView(QWidget):
         )
 
     def _on_document_changed(self) -> None:
-        self.session.show_plan(self._wish())
+        self.session.render.show_plan(self._wish())
         self.update()
 
     def _centre_on(self, scene: Scene) -> None:
@@ -110,7 +110,7 @@ class PlanView(QWidget):
         self._on_document_changed()
 
     def hideEvent(self, event) -> None:  # type: ignore[no-untyped-def]  # noqa: N802
-        self.session.show_plan(None)
+        self.session.render.show_plan(None)
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
         self._on_document_changed()
@@ -201,7 +201,7 @@ class PlanView(QWidget):
         p.drawLine(centre, centre + up * (radius - 9.0))
         p.setFont(theme.font(theme.SMALL, bold=True))
         p.drawText(QRectF(tip.x() - 8, tip.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "N")
-        light = self.session.light
+        light = self.session.results.light
         if light is not None and light.sun_elevation_deg > -0.5:
             angle = math.radians(light.sun_azimuth_deg)
             at = centre + QPointF(math.sin(angle), -math.cos(angle)) * radius * math.cos(
@@ -255,7 +255,7 @@ class PlanView(QWidget):
                 x, y = self.to_world(event.position())
                 z = stage_actions.surface_height(self.session, x, y, self.camera().eye[2])
                 stage_actions.place_prop(self.session, int(tool.split()[1]), np.array([x, y, z]))
-                self.session.use_tool("")
+                self.session.state.use_tool("")
             else:
                 self._stand(event.position())
         self._press = None

@@ -78,11 +78,11 @@ class RegionTool:
         if held:
             self.session.end_undo_group()
             if self.session.state.tool == "rectangle":
-                self.session.use_tool("")
+                self.session.state.use_tool("")
         return held
 
     def leave(self) -> None:
         """No rectangle any more: the whole picture is refined again."""
         if self.session.document.stage.rectangle is not None:
             self.session.change("stage", rectangle=None)
-        self.session.use_tool("")
+        self.session.state.use_tool("")

@@ -240,7 +240,7 @@ def draw_aim(
     if aimer.outlines.image is not None and aimer.preview is not None:
         p.drawImage(box, aimer.outlines.image)
     path.draw(p, box, session.document)
-    light = session.light
+    light = session.results.light
     towards = aimer.preview
     if towards is None and light is not None and light.sun_elevation_deg > LOWEST_DEG:
         towards = np.asarray(direction(light.sun_azimuth_deg, light.sun_elevation_deg))

@@ -59,13 +59,13 @@ class ViewToolBar(QWidget):
         hold.changed.connect(self._on_hold_changed)
         for widget in (self.held, self.notes, self.quality, self.state):
             row.addWidget(widget)
-        session.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
+        session.loaded.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
         session.document_changed.connect(self._on_document_changed)
-        session.tool_changed.connect(lambda _: self._on_document_changed(session.document))
+        session.state.tool_changed.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 
     def _on_hold_changed(self) -> None:
-        off, frame = self.hold.off_by, self.session.frame
+        off, frame = self.hold.off_by, self.session.results.frame
         self.held.setVisible(off != 0.0 and frame is not None)
         if frame is not None:
             self.held.setText(f"EV {frame.ev:.1f} locked: meter {frame.meter_ev:.1f}".replace("-", "−"))
@@ -115,7 +115,7 @@ class ViewToolBar(QWidget):
         if stage.rectangle is not None or self.session.state.tool == "rectangle":
             self.picture.hand.leave()
         else:
-            self.session.use_tool("rectangle")
+            self.session.state.use_tool("rectangle")
         self._on_document_changed(self.session.document)
 
     def _lines(self) -> None:
@@ -123,7 +123,7 @@ class ViewToolBar(QWidget):
         self._on_document_changed(self.session.document)
 
     def _on_document_changed(self, document: Document) -> None:
-        scene, out = self.session.scene, document.output
+        scene, out = self.session.loaded.scene, document.output
         now = stage_actions.current_view(self.session)
         name = document.stage.views[now].name if now >= 0 else "Unsaved view"
         self.view.setText(f"{name[:18]}  ▾")

@@ -111,10 +111,10 @@ class Viewport(QWidget):
         self.start.demo_asked.connect(self.demo_asked)
         self._wheel_rest = QTimer(self, interval=400, singleShot=True)
         self._wheel_rest.timeout.connect(session.end_undo_group)
-        session.frame_ready.connect(self._on_frame_ready)
+        session.results.frame_ready.connect(self._on_frame_ready)
         session.document_changed.connect(self._on_document_changed)
-        session.selected.connect(lambda _: self.update())
-        session.tool_changed.connect(self._on_tool_changed)
+        session.state.selected.connect(lambda _: self.update())
+        session.state.tool_changed.connect(self._on_tool_changed)
 
     def add_overlay(self, overlay: PictureOverlay) -> None:
         """Something more that may be looked at in place of the picture."""
@@ -153,13 +153,13 @@ class Viewport(QWidget):
         self.start.move(self.rect().center() - self.start.rect().center())
         ratio = self.devicePixelRatioF()
         box = self.target()
-        self.session.resize(int(box.width() * ratio), int(box.height() * ratio))
-        self.aimer.size = self.session.picture_size
+        self.session.render.resize(int(box.width() * ratio), int(box.height() * ratio))
+        self.aimer.size = self.session.render.size
 
     def event(self, event: QEvent) -> bool:
         """Events of the hand go nowhere while no ray can be traced: the picture could not follow."""
         if (
-            not self.session.prepared
+            not self.session.render.prepared
             and self.session.document.stage.scene_file
             and event.type() in HAND_EVENTS
         ):
@@ -218,7 +218,7 @@ class Viewport(QWidget):
         """Draw the path of the day and the pins, or not."""
         self.sun_tools = on
         if self.session.state.tool in TOOLS:
-            self.session.use_tool("")
+            self.session.state.use_tool("")
         if not on:
             self.aimer.show(None)
         self.update()
@@ -301,10 +301,10 @@ class Viewport(QWidget):
         )
         if slide:
             height = max(1.0, self.target().height())
-            camera = pan(camera, -d.x() / height, d.y() / height, self.session.ground_m)
+            camera = pan(camera, -d.x() / height, d.y() / height, self.session.loaded.ground_m)
         else:
             turn, lift = d.x() * TURN_DEG_PER_PIXEL, d.y() * TURN_DEG_PER_PIXEL
-            camera = orbit(camera, turn, lift, self.session.ground_m)
+            camera = orbit(camera, turn, lift, self.session.loaded.ground_m)
         stage_actions.set_camera(self.session, camera, "camera")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
@@ -324,23 +324,23 @@ class Viewport(QWidget):
         """Select, or what the tool in hand does."""
         session = self.session
         x, y, aspect = self._fraction(at)
-        if not (0.0 <= x <= 1.0 and 0.0 <= y <= 1.0) or session.scene is None:
+        if not (0.0 <= x <= 1.0 and 0.0 <= y <= 1.0) or session.loaded.scene is None:
             return
         if session.state.tool in ("", "rectangle"):
-            session.select(stage_actions.pick(session, x, y, aspect))
+            session.state.select(stage_actions.pick(session, x, y, aspect))
             return
         if session.state.tool in expose_actions.CLICK_TOOLS:
             expose_actions.click(session, session.state.tool, x, y, aspect)
-            session.use_tool("")
+            session.state.use_tool("")
             return
         if session.state.tool == "spot":
             spot_actions.add_spot(session, x, y)
-            session.use_tool("")
+            session.state.use_tool("")
             return
         if session.state.tool == "panorama sun":
             towards = camera_from_document(session.document).ray(x, y, aspect)
             panorama_actions.pick_sun(session, np.asarray(towards, float))
-            session.use_tool("")
+            session.state.use_tool("")
             return
         point = stage_actions.point_at(session, x, y, aspect)
         if point is None:
@@ -352,7 +352,7 @@ class Viewport(QWidget):
             session.change("stage.view", focus_m=min(max(ahead, 0.05), 10000.0), depth_of_field=True)
         elif session.state.tool.startswith("place "):
             stage_actions.place_prop(session, int(session.state.tool.split()[1]), point)
-        session.use_tool("")
+        session.state.use_tool("")
 
     def _on_tool_changed(self, tool: str) -> None:
         self.setCursor(Qt.CursorShape.CrossCursor if tool else Qt.CursorShape.ArrowCursor)
@@ -364,7 +364,7 @@ class Viewport(QWidget):
             self.overlay.zoom_by(turns)
             return
         camera = dolly(
-            camera_from_document(self.session.document), math.pow(0.9, turns), self.session.ground_m
+            camera_from_document(self.session.document), math.pow(0.9, turns), self.session.loaded.ground_m
         )
         stage_actions.set_camera(self.session, camera, "camera")
         self._wheel_rest.start()
@@ -386,12 +386,14 @@ class Viewport(QWidget):
             self.hand.leave()
             self.aimer.show(None)
             if self.session.state.tool in TOOLS:
-                self.session.use_tool("")
-            self.session.select("")
+                self.session.state.use_tool("")
+            self.session.state.select("")
         elif event.key() in moves:
             ahead, turn, lift = moves[event.key()]
             camera = camera_from_document(self.session.document)
-            camera = walk(camera, ahead * STEP_M, turn * TURN_STEP_DEG, lift * LIFT_M, self.session.ground_m)
+            camera = walk(
+                camera, ahead * STEP_M, turn * TURN_STEP_DEG, lift * LIFT_M, self.session.loaded.ground_m
+            )
             stage_actions.set_camera(self.session, camera, "walk")
             self._wheel_rest.start()
         else:

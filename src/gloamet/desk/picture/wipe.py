@@ -49,8 +49,8 @@ class Wipe(QObject):
         self.shown: BesideFrame | None = None
         self._image: QImage | None = None
         self._held = False
-        session.beside_ready.connect(self._on_beside_ready)
-        session.beside_changed.connect(self._on_beside_changed)
+        session.results.beside_ready.connect(self._on_beside_ready)
+        session.state.beside_changed.connect(self._on_beside_changed)
         session.document_changed.connect(self._on_document_changed)
 
     @property
@@ -121,7 +121,7 @@ class Wipe(QObject):
         inner = strip.adjusted(10, 0, -10, 0)
         nature = f"physical: {reading_label(self.shown.solved.reading, self.shown.ev)}"
         p.drawText(inner, Qt.AlignmentFlag.AlignLeft | centre, nature)
-        light, frame = self.session.light, self.session.frame
+        light, frame = self.session.results.light, self.session.results.frame
         if light is not None and frame is not None:
             p.drawText(
                 inner,
@@ -142,4 +142,4 @@ class CompareLink(QPushButton):
         self.setToolTip("Show the physical sky to the left of a line; drag the line.")
         self.clicked.connect(lambda on: session.show_beside(natural if on else None))
         self.setChecked(session.state.compares)
-        session.beside_changed.connect(lambda: self.setChecked(session.state.compares))
+        session.state.beside_changed.connect(lambda: self.setChecked(session.state.compares))

@@ -26,8 +26,8 @@ class ExposureHold(QObject):
         self._exposing = False  # whether the Expose step is open
         self._document = session.document
         session.document_changed.connect(self._on_document_changed)
-        session.frame_ready.connect(lambda _: self.changed.emit())
-        session.model_opened.connect(lambda _: self.release())
+        session.results.frame_ready.connect(lambda _: self.changed.emit())
+        session.loaded.model_opened.connect(lambda _: self.release())
         session.file_changed.connect(self.release)
 
     @property
@@ -38,7 +38,7 @@ class ExposureHold(QObject):
     @property
     def off_by(self) -> float:
         """Stops between the locked exposure and the meter; 0 where they agree."""
-        frame, held = self.session.frame, self.held_ev
+        frame, held = self.session.results.frame, self.held_ev
         if frame is None or held is None or abs(held - frame.meter_ev) < SEEN_STOPS:
             return 0.0
         return held - frame.meter_ev
@@ -56,7 +56,7 @@ class ExposureHold(QObject):
 
     def _on_document_changed(self, document: Document) -> None:
         before, self._document = self._document, document
-        frame: Frame | None = self.session.frame
+        frame: Frame | None = self.session.results.frame
         if (
             self._exposing
             or not document.expose.automatic

@@ -4,10 +4,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from gloamet.document.model import Document
+from gloamet.preview.events import Busy, Preparing
 from gloamet.preview.preparation import KernelPreparation
 from gloamet.preview.requests import PlanRequest
 from gloamet.preview.worker import RenderWorker
@@ -17,10 +19,13 @@ class RenderClient(QObject):
     """One worker, with at most one request per turn of the event loop."""
 
     reported = Signal(object)  # an event of `preview.events`
+    busy = Signal(str)
+    preparing = Signal(float, float)  # fraction done and seconds left until rays can be traced
 
     def __init__(self, document: Document, preparation: KernelPreparation | None = None) -> None:
         super().__init__()
         self._document = document
+        self.prepared = True  # whether rays can be traced
         self.size = (640, 400)
         self.stopped = False
         self.plan: PlanRequest | None = None
@@ -30,6 +35,7 @@ class RenderClient(QObject):
         self._reload_count = 0
         self._beside: Callable[[Document], Document] | None = None
         self._worker = RenderWorker(self.reported.emit, preparation)
+        self.reported.connect(self._on_reported)
         self._soon = QTimer(self, interval=0, singleShot=True)
         self._soon.timeout.connect(self.ask_now)
 
@@ -107,6 +113,13 @@ class RenderClient(QObject):
     def stop_loading(self) -> None:
         """Give up the model that is being opened."""
         self._worker.stop_loading()
+
+    def _on_reported(self, event: Any) -> None:
+        if isinstance(event, Busy):
+            self.busy.emit(event.text)
+        elif isinstance(event, Preparing):
+            self.prepared = event.fraction >= 1.0
+            self.preparing.emit(event.fraction, event.seconds_left)
 
     def close(self) -> None:
         """End the worker."""

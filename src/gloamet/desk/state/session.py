@@ -1,7 +1,9 @@
 # SPDX-License-Identifier: Apache-2.0
-"""One open document as Qt signals: the store, the model loader, the worker, and the interface state.
+"""One open document as Qt signals, and the objects that belong to it.
 
-Widgets read `document`, ask for changes through `change`, and listen. Nothing here paints.
+Widgets read `document`, ask for changes through `change` and connect to the signals: the session's for the document
+and its file, those of `loaded` for the model, of `results` for the light, of `state` for selection and tool, of
+`render` for the worker. Nothing here paints.
 """
 
 from __future__ import annotations
@@ -16,34 +18,18 @@ from pydantic import ValidationError
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from gloamet.desk.state.document_store import DocumentStore, open_store
-from gloamet.desk.state.event_routes import KEPT, PASSED_ON
 from gloamet.desk.state.interface_state import InterfaceState
+from gloamet.desk.state.light_results import LightResults
+from gloamet.desk.state.loaded_scene import LoadedScene
 from gloamet.desk.state.model_loader import ModelLoader
-from gloamet.desk.state.model_watcher import ModelWatcher
 from gloamet.desk.state.recent import remember
 from gloamet.desk.state.render_client import RenderClient
 from gloamet.document.history import History
 from gloamet.document.model import Document, FieldPath
-from gloamet.document.stage import CameraView
 from gloamet.errors import GloametError
 from gloamet.light_layers import EVEN, Gains
-from gloamet.preview.events import (
-    Busy,
-    Failed,
-    Frame,
-    LightSolved,
-    Loading,
-    MeterRead,
-    PaletteSolved,
-    Preparing,
-    SceneLoaded,
-    SourcePictures,
-    StageBuilt,
-    Thumbnail,
-)
+from gloamet.preview.events import Failed, Loading, SceneLoaded, StageBuilt
 from gloamet.preview.preparation import KernelPreparation
-from gloamet.preview.requests import PlanRequest
-from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.place import resolve_zone
 from gloamet.translation.document_to_picture import gains_from_document
@@ -55,30 +41,11 @@ THROTTLED_KEYS = ("sun.time", "sun.hand", "sun.date")
 
 
 class Session(QObject):
-    """The document, what was computed for it, and everything that can be done to it."""
+    """The document and what can be done to it."""
 
     document_changed = Signal(object)
     stage_changed = Signal(object)  # the document, when its stage is another one
-    frame_ready = Signal(object)
-    light_solved = Signal(object)
-    disc_painted = Signal(object)
-    colours_solved = Signal(object)
-    scene_loaded = Signal(object)
-    plan_ready = Signal(object)
-    source_pictures = Signal(object)
-    meter_read = Signal(object)
-    beside_ready = Signal(object)  # the picture under the other light
-    beside_changed = Signal()  # whether there is one
-    thumbnail_ready = Signal(object)
-    loading = Signal(float, str)  # share done, what is being done
-    selected = Signal(str)  # name of a part, "" for none
-    model_opened = Signal(object)  # the scene of a model opened just now
-    wall_picked = Signal()  # `wall` is another one
-    tool_changed = Signal(str)  # what the next click in the picture does, "" for looking round
-    model_changed = Signal()  # the model's file is not what it was
     noticed = Signal(str, str)  # sentence, kind: "warning" or "note"
-    busy = Signal(str)
-    preparing = Signal(float, float)  # share done and seconds left until rays can be traced
     file_changed = Signal()
 
     def __init__(
@@ -86,23 +53,12 @@ class Session(QObject):
     ) -> None:
         super().__init__()
         self._closed = False
-        self.prepared = True  # whether rays can be traced
         self.store = DocumentStore(document or Document())
-        self.state = InterfaceState()
-        self.scene: Scene | None = None
-        self.file_scene: Scene | None = None
-        self.compiled: Any = None  # the stage as rays see it, None before there is one
-        self.thumbnails: dict[CameraView, Any] = {}
-        self.light: LightSolved | None = None
-        self.read: MeterRead | None = None  # the meter in the scene
-        self.sources: SourcePictures | None = None
-        self.frame: Frame | None = None
-        self.colours: Any = None
-        self.ground_m = 0.0  # below which no camera goes by accident: the ground, or the model's lowest point
+        self.state = InterfaceState(self)
+        self.loaded = LoadedScene(self)
+        self.results = LightResults(self)
         self._loader = ModelLoader(self.document.stage)
         self._told_stage = self.document.stage
-        self._watcher = ModelWatcher(self)
-        self._watcher.changed.connect(self.model_changed)
         self.render = RenderClient(self.document, preparation)
         self.render.reported.connect(self._on_reported)
         self._later = QTimer(self, singleShot=True)
@@ -175,10 +131,10 @@ class Session(QObject):
 
     def _apply_sun_driver(self, document: Document) -> Document:
         """The document with its sun where what it follows leads it, whatever was turned meanwhile."""
-        if document.sun.mode != "driver" or self.scene is None:
+        if document.sun.mode != "driver" or self.loaded.scene is None:
             return document
         try:
-            return drive_sun(document, self.scene)
+            return drive_sun(document, self.loaded.scene)
         except GloametError:  # another model: the sun stays where it was led last
             return document
 
@@ -221,58 +177,14 @@ class Session(QObject):
 
     def gains(self) -> Gains:
         """What the fill makes of every light now."""
-        colour = self.light.sky_colour if self.light is not None else EVEN
+        light = self.results.light
+        colour = light.sky_colour if light is not None else EVEN
         return gains_from_document(self.document, colour)
-
-    def resize(self, width: int, height: int) -> None:
-        """The picture's size on screen, device pixels."""
-        self.render.resize(width, height)
-
-    @property
-    def picture_size(self) -> tuple[int, int]:
-        """The picture's size on screen, device pixels."""
-        return self.render.size
-
-    @property
-    def relight_state(self) -> tuple[bool, bool]:
-        """Whether the picture can be relit, and whether its relight cache is complete."""
-        return self.frame.relight_state if self.frame is not None else (False, False)
-
-    @property
-    def stopped(self) -> bool:
-        """Whether refining was stopped by hand."""
-        return self.render.stopped
-
-    def stop(self) -> None:
-        """Stop refining and keep the picture as it is."""
-        self.render.stop(True)
-
-    def resume(self) -> None:
-        """Go on refining."""
-        self.render.stop(False)
-
-    def pause_rendering(self, on: bool) -> None:
-        """Leave the picture unrefined while something else needs all the rays, such as outlines while dragging."""
-        self.render.pause(on)
-
-    @property
-    def plan(self) -> PlanRequest | None:
-        """The rendered plan."""
-        return self.render.plan
-
-    def show_plan(self, plan: PlanRequest | None) -> None:
-        """Start or stop rendering a plan beside the picture."""
-        self.render.show_plan(plan)
 
     def show_beside(self, made: Callable[[Document], Document] | None) -> None:
         """Show the picture under another light too from now on, made from the document, or no longer."""
-        self.state.compares = made is not None
         self.render.show_beside(made)
-        self.beside_changed.emit()
-
-    def stop_loading(self) -> None:
-        """Give up the model that is being opened."""
-        self.render.stop_loading()
+        self.state.compare(made is not None)
 
     def close(self) -> None:
         """End the worker, and release the stage and the session at the end of this turn of the event loop."""
@@ -281,48 +193,25 @@ class Session(QObject):
         self._closed = True
         self._later.stop()
         self.render.close()
-        self.scene = self.file_scene = self.compiled = self.frame = None
-        self.thumbnails.clear()
+        self.loaded.clear()
+        self.results.clear()
         # connections hold what they call, closures with whole windows in them, as long as their sender lives
         self.render.deleteLater()
         self.deleteLater()
 
-    def select(self, name: str) -> None:
-        """Mark a part, or none."""
-        if name != self.state.selection:
-            self.state.selection = name
-            self.selected.emit(name)
-
-    def use_tool(self, tool: str) -> None:
-        """What the next press in the picture or plan does: "focus", "place 3", a tool of `aim_tool`, "" to look."""
-        self.state.tool = tool
-        self.tool_changed.emit(tool)
-
     # -- what the worker says
 
     def _on_reported(self, event: Any) -> None:
-        if type(event) in KEPT:
-            setattr(self, KEPT[type(event)], event)
-        if isinstance(event, Thumbnail):
-            self.thumbnails[event.view] = event.pixels
-        elif isinstance(event, PaletteSolved):
-            self.colours = event.colours
-            self.colours_solved.emit(event.colours)
-        elif isinstance(event, StageBuilt):
-            self.compiled = event.compiled
+        if isinstance(event, StageBuilt):
+            self.loaded.compiled = event.compiled
         elif isinstance(event, SceneLoaded):
             self._on_scene_loaded(event)
         elif isinstance(event, Loading):
-            self.loading.emit(event.fraction, event.word)
-        elif isinstance(event, Preparing):
-            self.prepared = event.fraction >= 1.0
-            self.preparing.emit(event.fraction, event.seconds_left)
-        elif isinstance(event, Busy):
-            self.busy.emit(event.text)
+            self.loaded.loading.emit(event.fraction, event.word)
         elif isinstance(event, Failed):
             self._on_failed(event)
-        if type(event) in PASSED_ON:
-            getattr(self, PASSED_ON[type(event)]).emit(event)
+        else:
+            self.results.take(event)
 
     def _amend(self, document: Document) -> None:
         """Replace the document as part of the last step, not as a new one."""
@@ -331,26 +220,19 @@ class Session(QObject):
             self._announce()
 
     def _on_scene_loaded(self, event: SceneLoaded) -> None:
-        before, self.scene, self.file_scene = self.scene, event.scene, event.file_scene
-        self.ground_m = min(0.0, float(event.scene.bounds()[0][2]))
+        before = self.loaded.take(event)
         if self._loader.remembers:
             remember(Path(event.document_model))
         opened = self._loader.finish(event.scene, before, self.document)
         if opened.note:
             self.noticed.emit(opened.note, "note")
         self._amend(opened.document)
-        self._amend(
-            self._apply_sun_driver(self.document)
-        )  # the model was turned: what drives the sun with it
+        # the model was rotated: what drives the sun with it
+        self._amend(self._apply_sun_driver(self.document))
         self._loader.keep(self.document.stage)
-        self._watcher.watch(event.document_model)
-        self.scene_loaded.emit(self.scene)
+        self.loaded.scene_loaded.emit(event.scene)
         if opened.fresh:
-            self.model_opened.emit(self.scene)
-
-    def reload(self) -> None:
-        """Read the model's file again; every decision is kept by name."""
-        self.render.reload()
+            self.loaded.model_opened.emit(event.scene)
 
     def _on_failed(self, event: Failed) -> None:
         if event.model is not None and event.model == self.document.stage.scene_file:

@@ -60,7 +60,7 @@ class OutputStep(StepPanel):
 
     def _show_memory(self) -> None:
         """What saving will take, as far as it is known before the stage is there."""
-        compiled, out = self.session.compiled, self.session.document.output
+        compiled, out = self.session.loaded.compiled, self.session.document.output
         if compiled is None:
             self.memory.setText("")
             return

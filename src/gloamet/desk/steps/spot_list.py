@@ -76,7 +76,7 @@ class SpotRow(QWidget):
 
     def _card_labels(self) -> str:
         """What falls on the surface there, empty before it was measured and where it is the sky."""
-        read = self.session.read
+        read = self.session.results.read
         if read is None or read.spots is None or self.index >= len(read.spots.whole):
             return ""
         cards = read.spots.under(self.session.gains())
@@ -94,14 +94,14 @@ class SpotList(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
         tip = "Click in the picture to add a spot that is read with every change."
-        self.tools = LinkRow((("Add spot", tip, lambda: session.use_tool("spot")),))
+        self.tools = LinkRow((("Add spot", tip, lambda: session.state.use_tool("spot")),))
         self.empty_note = label("No spots yet.", "note", wrap=True)
         self.rows = [SpotRow(session, k) for k in range(MOST)]
         self.contrast = label("", "note")
         for widget in (self.tools, self.empty_note, *self.rows, self.contrast):
             column.addWidget(widget)
-        session.frame_ready.connect(self._on_frame_ready)
-        session.meter_read.connect(lambda _: self._on_document_changed(session.document))
+        session.results.frame_ready.connect(self._on_frame_ready)
+        session.results.meter_read.connect(lambda _: self._on_document_changed(session.document))
         session.document_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
 
@@ -111,8 +111,8 @@ class SpotList(QWidget):
             row.setVisible(k < len(spots))
         self.empty_note.setVisible(not spots)
         self.contrast.setVisible(len(spots) > 1)
-        if self.session.frame is not None:
-            self._on_frame_ready(self.session.frame)
+        if self.session.results.frame is not None:
+            self._on_frame_ready(self.session.results.frame)
 
     def showEvent(self, event: object) -> None:  # noqa: N802
         self._on_document_changed(self.session.document)

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from gloamet.document.model import Document
     from gloamet.light_layers import Gains
     from gloamet.preview.events import Frame, LightSolved, MeterRead
+    from gloamet.sky.sky_palette import SkyPalette
     from gloamet.stage.scene import Scene
     from gloamet.sun.moment import Moment
 
@@ -40,15 +41,13 @@ class DocumentPort(Protocol):
         """A drag has ended."""
 
 
-class LightPort(DocumentPort, Protocol):
-    """A document together with what was computed of its light."""
+class ResultsPort(Protocol):
+    """What was computed of the light, None before there is one; every signal carries its event."""
 
     light: LightSolved | None
     frame: Frame | None
     read: MeterRead | None
-    scene: Scene | None
-    compiled: Any
-    colours: Any
+    colours: SkyPalette | None
 
     @property
     def light_solved(self) -> Any:
@@ -69,6 +68,25 @@ class LightPort(DocumentPort, Protocol):
     @property
     def colours_solved(self) -> Any:
         """Signal: the sky's colours through the day."""
+
+
+class ScenePort(Protocol):
+    """The scene of the model, and the scene as rays see it."""
+
+    scene: Scene | None
+    compiled: Any
+
+
+class LightPort(DocumentPort, Protocol):
+    """A document together with its model and what was computed of its light."""
+
+    @property
+    def results(self) -> ResultsPort:
+        """What was computed of the light."""
+
+    @property
+    def loaded(self) -> ScenePort:
+        """The model."""
 
     def gains(self) -> Gains:
         """What the fill makes of every light now."""

@@ -42,11 +42,11 @@ class DistancePage(StepPanel):
             self.add(row)
         self.finish()
         session.document_changed.connect(self._on_document_changed)
-        session.light_solved.connect(lambda _: self._on_document_changed(session.document))
+        session.results.light_solved.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 
     def _on_document_changed(self, document: Document) -> None:
-        air, light = document.air, self.session.light
+        air, light = document.air, self.session.results.light
         for row in self.rows:
             row.setEnabled(air.aerial_perspective)
         self.dims.setEnabled(air.aerial_perspective and air.aerial_visibility_km > 0.0)

@@ -21,7 +21,7 @@ from gloamet.preview.air_presets import AIR_PRESETS, HEIGHT, WIDTH, AirPreset, P
 from gloamet.preview.latest import LatestWorker
 
 if TYPE_CHECKING:
-    from gloamet.sky.dome import SkySolver
+    from gloamet.sky.sky_solver import SkySolver
 
 COLUMNS, GAP, CAPTION = 3, 8, 18
 
@@ -53,7 +53,7 @@ class AirPresetTiles(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._painted.connect(self._on_painted)
         session.document_changed.connect(self._on_document_changed)
-        session.light_solved.connect(lambda _: self._on_document_changed(self.session.document))
+        session.results.light_solved.connect(lambda _: self._on_document_changed(self.session.document))
 
     def sizeHint(self) -> QSize:  # noqa: N802
         return QSize(240, self._height(240))
@@ -93,7 +93,7 @@ class AirPresetTiles(QWidget):
 
     def _on_document_changed(self, document: Document) -> None:
         self.update()
-        if not self.isVisible() or self.session.light is None or document is self._told:
+        if not self.isVisible() or self.session.results.light is None or document is self._told:
             return
         self._told = document
         request = _Request(document, PresetInputs.of(document, AIR_PRESETS[0]))
@@ -103,7 +103,7 @@ class AirPresetTiles(QWidget):
 
     def _paint_presets(self, request: _Request) -> None:
         """On the worker's thread: one picture after the other, until something else is request for."""
-        from gloamet.sky.dome import SkySolver
+        from gloamet.sky.sky_solver import SkySolver
 
         solver = self._solver = self._solver or SkySolver()
         for index, preset in enumerate(AIR_PRESETS):

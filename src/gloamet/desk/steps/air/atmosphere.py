@@ -75,7 +75,7 @@ class AtmospherePage(StepPanel):
         self._add_haze_and_ground()
         self.finish()
         session.document_changed.connect(self._on_document_changed)
-        session.light_solved.connect(lambda _: self._on_document_changed(session.document))
+        session.results.light_solved.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 
     def _add_haze_and_ground(self) -> None:
@@ -97,7 +97,7 @@ class AtmospherePage(StepPanel):
         )
 
     def _on_document_changed(self, document: Document) -> None:
-        air, light = document.air, self.session.light
+        air, light = document.air, self.session.results.light
         self.haze.setEnabled(air.haze_on)
         self.haze_height.setEnabled(air.haze_on)
         self.looks.setVisible(air.sky_model == "physical")

@@ -46,7 +46,7 @@ class CameraField(NumberField):
 
     def value(self, document: Document) -> float:
         """The setting, held or following."""
-        frame = self.session.frame if self.session is not None else None
+        frame = self.session.results.frame if self.session is not None else None
         ev = frame.ev if frame is not None else document.expose.ev
         return float(getattr(camera_of(document, ev), self.which))
 
@@ -68,7 +68,7 @@ class CameraRow(NumberRow):
         super().__init__(
             session, "expose", which, TITLES[which], logarithmic=True, field=field, write=self._take
         )
-        session.frame_ready.connect(lambda _: self._on_document_changed(session.document))
+        session.results.frame_ready.connect(lambda _: self._on_document_changed(session.document))
 
     def _take(self, value: float, key: str | None) -> None:
         """A setting that is held moves the one that follows; that one sets the exposure itself."""
@@ -81,7 +81,7 @@ class CameraRow(NumberRow):
         if self.which != document.expose.dependent_setting:
             self.session.change("expose", key, **{self.which: held})
             return
-        frame = self.picture.frame
+        frame = self.picture.results.frame
         camera = camera_of(document, frame.ev if frame is not None else document.expose.ev)
         ev = round(camera._replace(**{self.which: held}).ev, 2)
         self.session.change("expose", key, metering="manual", ev=min(max(ev, -8.0), 22.0))

@@ -65,7 +65,7 @@ class ExposurePage(StepPanel):
         self.add(self.spots)
         self.finish()
         session.document_changed.connect(self._on_document_changed)
-        session.frame_ready.connect(lambda _: self._show_reading())
+        session.results.frame_ready.connect(lambda _: self._show_reading())
         self._on_document_changed(session.document)
 
     def _add_balance(self) -> None:
@@ -89,7 +89,13 @@ class ExposurePage(StepPanel):
         )
         self.add(self.whites)
         self.grey = LinkRow(
-            [("Pick grey", "Click on something neutral in the picture.", lambda: session.use_tool("grey"))]
+            [
+                (
+                    "Pick grey",
+                    "Click on something neutral in the picture.",
+                    lambda: session.state.use_tool("grey"),
+                )
+            ]
         )
         self.add(self.grey)
 
@@ -105,7 +111,7 @@ class ExposurePage(StepPanel):
         self._show_reading()
 
     def _show_reading(self) -> None:
-        frame, e = self.session.frame, self.session.document.expose
+        frame, e = self.session.results.frame, self.session.document.expose
         if frame is None:
             return
         meter = (
@@ -114,10 +120,10 @@ class ExposurePage(StepPanel):
         self.reading.setText(f"EV {frame.ev:.2f}{meter}".replace("-", "−"))
 
     def _spot(self) -> None:
-        self.session.use_tool("exposure spot")
+        self.session.state.use_tool("exposure spot")
 
     def _hold(self) -> None:
-        frame = self.session.frame
+        frame = self.session.results.frame
         if frame is not None:
             self.session.change("expose", metering="manual", ev=round(frame.ev, 2))
 
@@ -134,7 +140,7 @@ class ExposurePage(StepPanel):
         self.typical_menu().popup(self.typical.mapToGlobal(self.typical.rect().bottomLeft()))
 
     def _white(self, name: str) -> None:
-        light = self.session.light
+        light = self.session.results.light
         kelvin = getattr(light.reading, name) if light is not None else float("nan")
         if kelvin == kelvin:
             self._set_white(kelvin, 0.0)

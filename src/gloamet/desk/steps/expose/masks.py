@@ -94,12 +94,14 @@ class MaskControls(QWidget):
             return LinkRow([*brushes, clear])
         if self.kind in ("part", "material"):
             tip = f"Click in the picture on the {self.kind}."
-            return LinkRow([("Pick in the picture", tip, lambda: session.use_tool(expose_actions.TARGET))])
+            return LinkRow(
+                [("Pick in the picture", tip, lambda: session.state.use_tool(expose_actions.TARGET))]
+            )
         return None
 
     def _paint(self, width: float) -> None:
         self.session.state.brush = width
-        self.session.use_tool(PAINT)
+        self.session.state.use_tool(PAINT)
 
     def _on_document_changed(self, document: Document) -> None:
         mask = expose_actions.current_mask(self.session)
@@ -187,7 +189,7 @@ class MasksPage(StepPanel):
         if self.session.render.inspect.startswith("mask"):
             self.session.render.inspect_as(f"mask {index}")
         self._on_document_changed(self.session.document)
-        self.session.tool_changed.emit(self.session.state.tool)  # its outline is drawn
+        self.session.state.tool_changed.emit(self.session.state.tool)  # its outline is drawn
 
     def _show_mask(self) -> None:
         shown = self.session.render.inspect.startswith("mask")
@@ -203,7 +205,7 @@ class MasksPage(StepPanel):
         """The outline belongs to this page."""
         self.session.state.mask = -1
         if self.session.state.tool in (PAINT, expose_actions.TARGET):
-            self.session.use_tool("")
+            self.session.state.use_tool("")
 
     def _on_document_changed(self, document: Document) -> None:
         masks, chosen = document.expose.masks, self.session.state.mask

@@ -54,7 +54,7 @@ class ProofsPage(StepPanel):
         self.finish()
         self._rest = QTimer(self, interval=REST_MS, singleShot=True)
         self._rest.timeout.connect(self.refresh)
-        session.frame_ready.connect(lambda _: self._rest.start() if self.isVisible() else None)
+        session.results.frame_ready.connect(lambda _: self._rest.start() if self.isVisible() else None)
 
     def look(self, name: str) -> None:
         """Show a proof in place of the picture, "" for the picture itself."""
@@ -75,7 +75,7 @@ class ProofsPage(StepPanel):
 
     def refresh(self) -> None:
         """Draw the proofs of the picture shown now."""
-        frame = self.session.frame
+        frame = self.session.results.frame
         if frame is None:
             return
         self._mark()

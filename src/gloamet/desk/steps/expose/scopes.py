@@ -185,13 +185,13 @@ class ScopePanel(QWidget):
             below.addWidget(word)
         column.addLayout(below)
         self.buttons["codes"].setChecked(True)
-        session.frame_ready.connect(lambda _: self._show())
+        session.results.frame_ready.connect(lambda _: self._show())
         self._show()
 
     def choose(self, way: str) -> None:
         """Show another scope."""
         self.buttons[way].setChecked(True)
-        self.scope.follow(self.session.frame, way)
+        self.scope.follow(self.session.results.frame, way)
 
     def _inspect(self, way: str) -> None:
         on = self.session.render.inspect == way
@@ -204,7 +204,7 @@ class ScopePanel(QWidget):
     def _show(self) -> None:
         if not self.isVisible() and self.scope._frame is not None:
             return
-        frame = self.session.frame
+        frame = self.session.results.frame
         for way, word in self.inspections.items():
             word.setChecked(self.session.render.inspect == way)
         self.scope.follow(frame, self.scope.way)

@@ -37,7 +37,7 @@ class ToneCurve(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         session.document_changed.connect(self._on_document_changed)
-        session.frame_ready.connect(lambda _: self.update())
+        session.results.frame_ready.connect(lambda _: self.update())
         self.show_curve("curve", theme.INK)
 
     def sizeHint(self) -> QSize:  # noqa: N802
@@ -124,7 +124,7 @@ class ToneCurve(QWidget):
 
     def _paint_stops(self, p: QPainter) -> None:
         """Histogram of the picture in stops, behind the curve."""
-        frame = self.session.frame
+        frame = self.session.results.frame
         if frame is None or frame.light is None:
             return
         counts = np.sqrt(stop_counts(frame.light, frame.ev).astype(float))

@@ -47,12 +47,12 @@ class BalancePage(StepPanel):
         self.reset = link("Reset all to physical", "Reset gain, tint and warmth of all lights.", self._reset)
         self.add(pair(label(""), self.reset))
         self.finish()
-        session.source_pictures.connect(self._on_source_pictures)
-        session.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
+        session.results.source_pictures.connect(self._on_source_pictures)
+        session.loaded.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
         session.document_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
-        if session.sources is not None:
-            self._on_source_pictures(session.sources)
+        if session.results.sources is not None:
+            self._on_source_pictures(session.results.sources)
 
     def _on_source_pictures(self, pictures: SourcePictures) -> None:
         for row in self.rows.values():
@@ -75,7 +75,7 @@ class BalancePage(StepPanel):
             ]
             row = LinkRow(
                 [
-                    *((text, tip, partial(self.session.use_tool, tool)) for text, tip, tool in words),
+                    *((text, tip, partial(self.session.state.use_tool, tool)) for text, tip, tool in words),
                     ("Remove", "Remove it.", partial(stage_actions.remove_prop, self.session, k)),
                 ]
             )
@@ -96,7 +96,7 @@ class BalancePage(StepPanel):
         self.session.change("fill", None, **self._changed(self.session.document))
 
     def _on_document_changed(self, document: Document) -> None:
-        compiled = self.session.compiled
+        compiled = self.session.loaded.compiled
         self.rows["lamps"].setVisible(compiled is not None and len(compiled.lamps) > 0)
         self.rows["panorama"].setVisible(bool(document.panorama.file))
         self.reset.setVisible(bool(self._changed(document)))

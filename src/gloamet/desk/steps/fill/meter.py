@@ -22,7 +22,7 @@ from gloamet.meter.card_light import CARDS, SOURCES, CardLight
 HEAD, ROW, FOOT = 22, 17, 42
 HUES: dict[str, str] = {light.name: light.hue for light in LIGHTS}
 UNBALANCED = even_gains(panorama=0.0)  # the sun, the sky and lamps as they are
-TITLES: dict[str, str] = {"sun": "Sun", "sky": "Sky", "lamps": "Lamps", "panorama": "Panorama"}
+TITLES: dict[str, str] = {light.name: light.title.split()[0] for light in LIGHTS}
 
 
 class CardReading(QWidget):
@@ -123,8 +123,8 @@ class MeterPage(StepPanel):
         self.spots = SpotList(session)
         self.add(self.spots)
         self.finish()
-        session.meter_read.connect(lambda _: self._show_cards())
-        session.light_solved.connect(lambda _: self._show_cards())
+        session.results.meter_read.connect(lambda _: self._show_cards())
+        session.results.light_solved.connect(lambda _: self._show_cards())
         session.document_changed.connect(lambda _: self._show_cards())
         self._show_cards()
 
@@ -132,7 +132,7 @@ class MeterPage(StepPanel):
         self._show_cards()
 
     def _show_cards(self) -> None:
-        read = self.session.read
+        read = self.session.results.read
         if not self.isVisible():
             return  # read when it is looked at
         if read is None:

@@ -79,11 +79,11 @@ class PanoramaPage(StepPanel):
         self._add_sun()
         self._add_roles()
         self.finish()
-        session.light_solved.connect(self._on_light_solved)
+        session.results.light_solved.connect(self._on_light_solved)
         session.document_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
-        if session.light is not None:
-            self._on_light_solved(session.light)
+        if session.results.light is not None:
+            self._on_light_solved(session.results.light)
 
     def _head(self, title: str) -> None:
         head = label(title, "head")
@@ -148,7 +148,7 @@ class PanoramaPage(StepPanel):
                 (
                     "Pick in the picture",
                     "Click the sun of the panorama in the picture.",
-                    lambda: session.use_tool("panorama sun"),
+                    lambda: session.state.use_tool("panorama sun"),
                 ),
             )
         )

@@ -64,7 +64,7 @@ class RatioControl(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._light: LightSolved | None = session.light
+        self._light: LightSolved | None = session.results.light
         self._asked: float | None = None  # of a hand that moves, until the meter follows
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -83,9 +83,9 @@ class RatioControl(QWidget):
         for item in (self.row, self.moves, self.points, self.nature):
             column.addWidget(item)
         self._move(False)
-        session.light_solved.connect(self._on_light_solved)
-        if session.light is not None:
-            self._on_light_solved(session.light)
+        session.results.light_solved.connect(self._on_light_solved)
+        if session.results.light is not None:
+            self._on_light_solved(session.results.light)
 
     def now(self) -> float:
         """The last measured ratio, or the one being dragged."""

@@ -29,7 +29,7 @@ class StageStep(Pages):
                 ("Views", "Lens and saved views.", self.views),
             )
         )
-        session.selected.connect(self._on_part_selected)
+        session.state.selected.connect(self._on_part_selected)
         self._on_part_selected(session.state.selection)
 
     def _on_part_selected(self, selected: str) -> None:

@@ -33,7 +33,7 @@ class PropBlock(QWidget):
         column.setContentsMargins(12, 0, 0, 8)
         column.setSpacing(4)
         path = ("stage", "props", index)
-        place = partial(session.use_tool, f"place {index}")
+        place = partial(session.state.use_tool, f"place {index}")
         column.addWidget(
             LinkRow(
                 [
@@ -118,7 +118,7 @@ class AroundPage(StepPanel):
         self.open = -1
         self._shown: object = None
         session.stage_changed.connect(self._on_document_changed)
-        session.scene_loaded.connect(lambda _: self._show_lamps())
+        session.loaded.scene_loaded.connect(lambda _: self._show_lamps())
         self._on_document_changed(session.document)
         self._show_lamps()
 
@@ -154,7 +154,7 @@ class AroundPage(StepPanel):
     def _show_lamps(self) -> None:
         from gloamet.desk.steps.stage.lamps import lamp_row
 
-        scene = self.session.scene
+        scene = self.session.loaded.scene
         empty(self.lamp_rows)
         lamps = [lamp for lamp in scene.lamps if lamp.intensity_cd > 0.0] if scene is not None else []
         glowing = sorted({m.name for m in scene.materials if m.glows}) if scene is not None else []

@@ -50,8 +50,8 @@ class MaterialBlock(QWidget):
         self.rows: dict[str, NumberRow] = {}
         self.colour: ColourRow | None = None
         self.thin: QCheckBox | None = None
-        session.selected.connect(lambda _: self._build())
-        session.scene_loaded.connect(lambda _: self._build())
+        session.state.selected.connect(lambda _: self._build())
+        session.loaded.scene_loaded.connect(lambda _: self._build())
         session.stage_changed.connect(self._on_document_changed)
         self._build()
 

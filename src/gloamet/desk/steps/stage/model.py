@@ -53,7 +53,9 @@ class ModelPage(StepPanel):
         button = QPushButton("Open model …")
         button.setToolTip("Open a model. You can also drop a file on the picture.")
         button.clicked.connect(open_model)
-        self.again = link("Reload", "Reload the file; your settings are kept by part name.", session.reload)
+        self.again = link(
+            "Reload", "Reload the file; your settings are kept by part name.", session.render.reload
+        )
         for widget in (self.name, self.facts, self.warning, button):
             self.add(widget)
         self.add(
@@ -80,11 +82,11 @@ class ModelPage(StepPanel):
             self.add(self._offset(axis, text))
         self.add(pair(label(""), link("Reset offset", "Reset the offset.", self._no_offset)))
         self.finish()
-        session.scene_loaded.connect(self._on_scene_loaded)
+        session.loaded.scene_loaded.connect(self._on_scene_loaded)
         session.stage_changed.connect(self._on_document_changed)
         self._on_document_changed(session.document)
-        if session.scene is not None:
-            self._on_scene_loaded(session.scene)
+        if session.loaded.scene is not None:
+            self._on_scene_loaded(session.loaded.scene)
 
     def _offset(self, axis: int, text: str) -> NumberRow:
         session = self.session
@@ -108,7 +110,7 @@ class ModelPage(StepPanel):
             self.name.setText("No model yet")
             self.facts.setText("")
             self.warning.setText("")
-        scene = self.session.file_scene
+        scene = self.session.loaded.file_scene
         if scene is not None:
             place = placement_from_stage(document.stage, scene.origin)
             silent = "" if scene.origin.declared else "Guess: "

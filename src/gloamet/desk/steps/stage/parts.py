@@ -47,11 +47,11 @@ class PartsTree(QTreeWidget):
         self.itemChanged.connect(self._marked)
         self.itemSelectionChanged.connect(self._chosen)
         self.itemDoubleClicked.connect(lambda item, _: stage_actions.frame_parts(session, self._names(item)))
-        session.scene_loaded.connect(self.fill)
+        session.loaded.scene_loaded.connect(self.fill)
         session.stage_changed.connect(self._on_document_changed)
-        session.selected.connect(self._show_selected)
-        if session.scene is not None:
-            self.fill(session.scene)
+        session.state.selected.connect(self._show_selected)
+        if session.loaded.scene is not None:
+            self.fill(session.loaded.scene)
             self._show_selected(session.state.selection)
 
     def fill(self, scene: Scene) -> None:
@@ -136,7 +136,7 @@ class PartsTree(QTreeWidget):
     def _chosen(self) -> None:
         names = sorted(self.chosen())
         if not self._quiet:
-            self.session.select(names[0] if names else "")
+            self.session.state.select(names[0] if names else "")
 
     def _show_selected(self, name: str) -> None:
         if name in self.chosen() or (not name and not self.selectedItems()):

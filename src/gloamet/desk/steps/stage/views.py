@@ -51,7 +51,7 @@ class ViewList(QListWidget):
         self.setToolTip("Click to show a view.")
         self.itemClicked.connect(lambda item: stage_actions.look_through(session, self.row(item)))
         session.stage_changed.connect(self.follow)
-        session.thumbnail_ready.connect(lambda _: self.follow(session.document))
+        session.results.thumbnail_ready.connect(lambda _: self.follow(session.document))
         self.follow(session.document)
 
     def follow(self, document: Document) -> None:
@@ -67,7 +67,7 @@ class ViewList(QListWidget):
             extra = "   locked" if named.locked else ""
             extra += f"   EV {named.ev:.1f}" if named.ev is not None else ""
             item.setText(named.name + extra)
-            pixels = self.session.thumbnails.get(named.view)
+            pixels = self.session.results.thumbnails.get(named.view)
             if pixels is not None:
                 h, w = pixels.shape[:2]
                 image = QImage(pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
@@ -131,7 +131,7 @@ class ViewsPage(StepPanel):
         self._shapes()
         self.finish()
         session.stage_changed.connect(self._on_document_changed)
-        session.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
+        session.loaded.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 
     def _lens(self) -> None:
@@ -152,7 +152,7 @@ class ViewsPage(StepPanel):
         self.focus = NumberRow(session, view, "focus_m", "Focus distance", logarithmic=True)
         self.add(self.stop)
         self.add(self.focus)
-        pick = partial(session.use_tool, "focus")
+        pick = partial(session.state.use_tool, "focus")
         self.pick = link("Focus on a point", "Focus on the next click in the picture.", pick)
         self.add(pair(label(""), self.pick))
 
@@ -219,7 +219,7 @@ class ViewsPage(StepPanel):
         )
 
     def _exposure(self) -> None:
-        frame = self.session.frame
+        frame = self.session.results.frame
 
         def change(session: Session, row: int) -> None:
             old = session.document.stage.views[row].ev
@@ -243,7 +243,7 @@ class ViewsPage(StepPanel):
 
     def _on_document_changed(self, document: Document) -> None:
         view = document.stage.view
-        self.lift.setText(f"{view.eye[2] - self.session.ground_m:.2f} m above the ground")
+        self.lift.setText(f"{view.eye[2] - self.session.loaded.ground_m:.2f} m above the ground")
         for widget in (self.stop, self.focus, self.pick):
             widget.setVisible(view.depth_of_field)
         self.list.follow(document)

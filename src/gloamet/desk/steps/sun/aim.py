@@ -133,7 +133,7 @@ class AimPage(StepPanel):
         self.finish()
         self._shown: Any = None
         session.document_changed.connect(self._on_document_changed)
-        session.tool_changed.connect(self._on_tool_changed)
+        session.state.tool_changed.connect(self._on_tool_changed)
         aimer.answered.connect(self._answer)
         aimer.scanned.connect(self._scanned)
         self._on_document_changed(session.document)
@@ -152,7 +152,7 @@ class AimPage(StepPanel):
             button.setCheckable(True)
             button.setToolTip(TOOL_HINTS[tool])
             button.clicked.connect(
-                lambda _=False, t=tool: session.use_tool("" if session.state.tool == t else t)
+                lambda _=False, t=tool: session.state.use_tool("" if session.state.tool == t else t)
             )
             row.addWidget(button, 1)
             self.buttons[tool] = button
@@ -193,7 +193,7 @@ class AimPage(StepPanel):
 
     def _surface(self, session: Session, aimer: AimController) -> None:
         self.group("Sunlight on a surface")
-        surface = partial(session.use_tool, "surface")
+        surface = partial(session.state.use_tool, "surface")
         self.add(
             LinkRow(
                 [

@@ -158,7 +158,7 @@ class AzimuthField(QWidget):
         row.addStretch(1)
         row.addWidget(self.edit)
         self.edit.editingFinished.connect(self._on_edited)
-        session.wall_picked.connect(self._picked)
+        session.state.wall_picked.connect(self._picked)
         session.document_changed.connect(lambda _: self._show())
         self.hide()
 
@@ -233,7 +233,7 @@ class AlmanacPage(StepPanel):
         self.group("North")
         self.add(NumberRow(session, "sun", "north_deg", "North", from_zero=True))
         self.add(NumberRow(session, "stage", "rotation_deg", "Model rotation", from_zero=True))
-        wall = partial(session.use_tool, "wall")
+        wall = partial(session.state.use_tool, "wall")
         self.add(
             LinkRow([("Pick a wall", "Click a wall in the picture and type the azimuth it faces.", wall)])
         )

@@ -82,7 +82,7 @@ class HandPage(StepPanel):
         ]
         for row in self.rows:
             self.add(row)
-        lead, beam = (partial(session.use_tool, tool) for tool in ("lead", "beam"))
+        lead, beam = (partial(session.state.use_tool, tool) for tool in ("lead", "beam"))
         self.add(
             LinkRow(
                 [
@@ -120,7 +120,7 @@ class HandPage(StepPanel):
         self.add(self.moon)
         self.finish()
         session.document_changed.connect(self._on_document_changed)
-        session.scene_loaded.connect(lambda _: self._list_drivers())
+        session.loaded.scene_loaded.connect(lambda _: self._list_drivers())
         aimer.placed.connect(self._show_nearest)
         self._list_drivers()
         self._on_document_changed(session.document)
@@ -167,7 +167,7 @@ class HandPage(StepPanel):
     # -- follow
 
     def _list_drivers(self) -> None:
-        scene = self.session.scene
+        scene = self.session.loaded.scene
         found = sun_drivers(scene) if scene is not None else {}
         self.driver.clear()
         self.driver.addItem("None", "")
@@ -194,7 +194,7 @@ class HandPage(StepPanel):
     def _on_document_changed(self, document: Document) -> None:
         if not self.isVisible():
             return
-        sun, scene = document.sun, self.session.scene
+        sun, scene = document.sun, self.session.loaded.scene
         at = self.driver.findData(sun.driver)
         self.driver.setCurrentIndex(max(at, 0))
         first, last = motion_span_s(scene, sun.driver) if scene is not None else (0.0, 0.0)

@@ -116,9 +116,9 @@ class SequencePage(StepPanel):
         self.finish()
         self._patience = QTimer(self, interval=PATIENCE_MS, singleShot=True)
         self._patience.timeout.connect(self._next)
-        session.frame_ready.connect(self._on_frame_ready)
+        session.results.frame_ready.connect(self._on_frame_ready)
         session.document_changed.connect(self._on_document_changed)
-        session.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
+        session.loaded.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 
     @property
@@ -157,7 +157,7 @@ class SequencePage(StepPanel):
             sun.driver,
             sun.driver_axis,
             sun.north_deg,
-            self.session.scene is None,
+            self.session.loaded.scene is None,
         )
         if key == self._key:
             return
@@ -165,7 +165,7 @@ class SequencePage(StepPanel):
         self.list.clear()
         self.frames = ()
         try:
-            self.frames = sequence_documents(document, self.session.scene)
+            self.frames = sequence_documents(document, self.session.loaded.scene)
             self.problem.setText("")
         except GloametError as error:
             self.problem.setText(str(error))

@@ -120,11 +120,11 @@ class SiteField(QWidget):
 
     def go(self, lat: float, lon: float) -> None:
         """Move the site to coordinates; its time zone is looked up in a thread."""
-        self.session.busy.emit("Looking up the time zone")
+        self.session.render.busy.emit("Looking up the time zone")
         self._zones.request((lat, lon))
 
     def _on_coordinates_found(self, lat: float, lon: float, zone: str) -> None:
-        self.session.busy.emit("")
+        self.session.render.busy.emit("")
         self.edit.clearFocus()
         self.session.change(
             "site",
