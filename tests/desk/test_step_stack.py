@@ -41,7 +41,7 @@ def test_a_panel_built_late_knows_what_happened_before(session: Session) -> None
 
 def test_while_kernels_are_compiled_only_fill_and_expose_act(window: DeskWindow) -> None:
     session = window.session
-    session._on_reported(Preparing(0.25, 60.0))
+    session.render.reported.emit(Preparing(0.25, 60.0))
     assert "60 s left" in window.bar.status.text() and window.notice.isVisible()
     for k, step in enumerate(STEPS):
         window.choose_step(k)
@@ -59,7 +59,7 @@ def test_while_kernels_are_compiled_only_fill_and_expose_act(window: DeskWindow)
         QTest.mouseMove(widget, at + QPoint(40, 5))
         QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=at + QPoint(40, 5))
     assert session.document is before and session.state.selection == ""
-    session._on_reported(Preparing(1.0, 0.0))
+    session.render.reported.emit(Preparing(1.0, 0.0))
     assert all(window.stack.panel(k).isEnabled() for k in range(len(STEPS)))
     assert not window.notice.isVisible() and window.disc.isEnabled()
     QTest.mouseClick(window.picture, Qt.MouseButton.LeftButton, pos=box)

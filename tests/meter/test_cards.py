@@ -10,8 +10,8 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import luminance
-from gloamet.light_layers import Gain, Gains
-from gloamet.meter.card_light import BALL_PX, SOURCES, CardLight, ball_pixels
+from gloamet.light_layers import LIGHT_LAYERS, Gain, Gains
+from gloamet.meter.card_light import BALL_PX, CardLight, ball_pixels
 from gloamet.meter.cards import measure_cards, radiance_along
 from gloamet.sky.air import Air
 from gloamet.sky.dome import uniform_dome
@@ -27,7 +27,7 @@ UP, NORTH = (0.0, 0.0, 1.0), (0.0, 1.0, 0.0)
 
 
 def lux(card: CardLight, name: str, k: int = 0) -> float:
-    return float(luminance(card.whole[k, SOURCES.index(name)].astype(float)))
+    return float(luminance(card.whole[k, LIGHT_LAYERS.index(name)].astype(float)))
 
 
 @pytest.mark.proof("A horizontal card in the open", source="the light meter on the same sky", kind="physics")

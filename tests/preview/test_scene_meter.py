@@ -7,7 +7,8 @@ import pytest
 
 from gloamet.colour.spaces import luminance
 from gloamet.document.fill import SpotState
-from gloamet.meter.card_light import SOURCES, CardLight
+from gloamet.light_layers import LIGHT_LAYERS
+from gloamet.meter.card_light import CardLight
 from gloamet.preview.events import MeterRead
 from gloamet.preview.relighting import RelightView
 from gloamet.preview.scene_meter import SceneMeter, read_spots
@@ -26,7 +27,7 @@ DOWN, WALL, SKY = SpotState(x=0.5, y=0.9), SpotState(x=0.5, y=0.45), SpotState(x
 
 
 def lux(card: CardLight, name: str, k: int) -> float:
-    return float(luminance(card.whole[k, SOURCES.index(name)].astype(float)))
+    return float(luminance(card.whole[k, LIGHT_LAYERS.index(name)].astype(float)))
 
 
 @pytest.fixture(scope="module")

@@ -116,7 +116,7 @@ def run(options: argparse.Namespace) -> None:
     from gloamet.meter.light import illuminance_ev
     from gloamet.output.images import check_ending, save_display
     from gloamet.output.light_file import read_light_file
-    from gloamet.translation.document_to_picture import colour_grade, develop_settings, exposure_from_document
+    from gloamet.translation.document_to_picture import develop_settings, exposure_from_document
 
     if check_ending(options.output) == ".exr":
         raise GloametError(f"{options.output.name}: a developed picture is saved as .png or .jpg.")
@@ -132,14 +132,15 @@ def run(options: argparse.Namespace) -> None:
     lux = options.incident_lux or 0.0
     exposure = exposure_from_document(document, file.picture, file.seen, lambda: illuminance_ev(lux))
     planes = MaskPlanes(depth=file.seen.depth, sun_fraction=file.sun_fraction)
-    codes = develop_exact(file.picture, develop_settings(document, exposure.ev), planes)
+    settings = develop_settings(document, exposure.ev)
+    codes = develop_exact(file.picture, settings, planes)
     save_display(options.output, codes, options.sixteen_bit)
     if options.table_out is not None:
         if options.table_out.suffix.lower() != ".cube":
             raise GloametError(f"{options.table_out.name}: a look-up table is written as .cube.")
         write_table(
             options.table_out,
-            lambda grid: grade_codes(grid, colour_grade(state.colour)).clip(0.0, 1.0),
+            lambda grid: grade_codes(grid, settings.colour).clip(0.0, 1.0),
             options.table_size,
             options.table_out.stem,
         )

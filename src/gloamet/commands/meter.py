@@ -17,7 +17,7 @@ from gloamet.document.model import Document
 from gloamet.stage.assembly import place_in_world
 
 if TYPE_CHECKING:
-    from gloamet.light_layers import Gains
+    from gloamet.light_layers import LIGHT_LAYERS, Gains
     from gloamet.sky.dome import SkyDome
     from gloamet.stage.camera import Camera
     from gloamet.trace.lights.environment import Environment
@@ -146,12 +146,12 @@ def _cards(cards: Any) -> list[dict[str, Any]]:
     """Cards in the scene: lux of each source, direct and indirect, and colour of all of it."""
     from gloamet.colour.spaces import AP1_TO_XYZ, luminance
     from gloamet.colour.temperature import correlated_temperature, distance_from_locus
-    from gloamet.meter.card_light import CARDS, SOURCES
+    from gloamet.meter.card_light import CARDS
 
     rows = []
     for k, facing in enumerate(CARDS):
         row: dict[str, Any] = {"card": facing}
-        for n, name in enumerate(SOURCES):
+        for n, name in enumerate(LIGHT_LAYERS):
             whole_lx, indirect_lx = (float(luminance(a[k, n].astype(float))) for a in cards)
             row[f"{name}_direct_lx"] = whole_lx - indirect_lx
             row[f"{name}_indirect_lx"] = indirect_lx

@@ -117,3 +117,18 @@ class Lens:
     sharpness: float = 0.0
     grain: float = 0.0
     grain_size: float = 0.15
+
+
+@dataclass(frozen=True, kw_only=True)
+class Links:
+    """The links with fields of their own; a field of the same name in the document's Expose section fills each."""
+
+    glare: Glare = Glare()
+    masks: tuple[Mask, ...] = ()
+    tone: Tone = Tone()
+    colour: ColourGrade = ColourGrade()
+    lens: Lens = Lens()
+
+
+# links that change every pixel alike, whatever its neighbours are: all that other views than the picture have
+POINT_LINKS = ("tone", "colour")

@@ -7,14 +7,15 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.temperature import balance_matrix
 from gloamet.colour.views import DEFAULT_VIEW
-from gloamet.develop.links import ColourGrade, Glare, Lens, Mask, Tone
+from gloamet.develop.links import POINT_LINKS, Links
 
 Floats = NDArray[np.float32]
 
@@ -24,7 +25,7 @@ NEUTRAL_KELVIN = 6000.0  # a balance on this light changes nothing: it is the wh
 
 
 @dataclass(frozen=True)
-class DevelopSettings:
+class DevelopSettings(Links):
     """EV100; the light that is white (kelvin, tint), and how much of its colour is kept (0..1; with `balanced` off all
     of it); the name of the view transform; and the other links."""
 
@@ -34,16 +35,13 @@ class DevelopSettings:
     view: str = DEFAULT_VIEW
     balanced: bool = True
     warmth_kept: float = 0.0
-    glare: Glare = Glare()
-    masks: tuple[Mask, ...] = ()
-    tone: Tone = Tone()
-    colour: ColourGrade = ColourGrade()
-    lens: Lens = Lens()
 
     def point_operations(self) -> DevelopSettings:
         """Its point operations, which act on every pixel alike: for cards, skies and other views than the picture."""
-        tone = replace(self.tone, local_contrast=0.0)
-        return replace(self, glare=Glare(), masks=(), tone=tone, lens=Lens())
+        neutral: dict[str, Any] = {
+            link.name: link.default for link in fields(Links) if link.name not in POINT_LINKS
+        }
+        return replace(self, **neutral, tone=replace(self.tone, local_contrast=0.0))
 
     def matrix(self) -> Floats:
         """Exposure and white balance as one AP1 matrix."""

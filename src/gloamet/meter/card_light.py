@@ -15,13 +15,12 @@ from numpy.typing import NDArray
 from gloamet.light_layers import LIGHT_LAYERS, Gains
 
 Floats = NDArray[np.float32]
-SOURCES = LIGHT_LAYERS  # a card reads every light, in the order of the table
 CARDS = ("horizontal", "facing the camera", "facing the sun")
 BALL_PX = 40  # across
 
 
 class CardLight(NamedTuple):
-    """Illuminance of cards, (n, 4, 3) lx in AP1 in the order of SOURCES: all, and the part that has bounced."""
+    """Illuminance of cards, lx in AP1, (n, light layers, 3): all, and the part that is indirect."""
 
     whole: Floats
     indirect: Floats
@@ -29,8 +28,8 @@ class CardLight(NamedTuple):
     def under(self, gains: Gains) -> CardLight:
         """The same under the gains of the lights."""
         named = gains._asdict()
-        direct = np.array([named[name].direct for name in SOURCES], np.float32)
-        indirect = self.indirect * np.array([named[name].indirect for name in SOURCES], np.float32)
+        direct = np.array([named[name].direct for name in LIGHT_LAYERS], np.float32)
+        indirect = self.indirect * np.array([named[name].indirect for name in LIGHT_LAYERS], np.float32)
         return CardLight((self.whole - self.indirect) * direct + indirect, indirect)
 
 

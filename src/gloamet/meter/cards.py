@@ -18,6 +18,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from gloamet.jit import INLINE_KERNEL_OPTIONS, KERNEL_OPTIONS, F
+from gloamet.light_layers import LIGHT_LAYERS, SHARED_PATH_LAYERS
 from gloamet.meter.card_light import CardLight
 from gloamet.trace.geometry.records import Bsdf, PathStart, Ray, Sampler, Vertex
 from gloamet.trace.geometry.sampler import MIX2, PIXEL_HASH_MULTIPLIER, next_2d, pixel_id
@@ -31,6 +32,9 @@ Floats = NDArray[np.float32]
 CARD_BOUNCES = 8
 CARDS_A_JOB = 8
 _CARD_SEED = 0x5A5A
+# rows of the lights in the outs, per pass of the kernel: those that share paths, and the panorama for each of these
+SHARED_ROWS = tuple(LIGHT_LAYERS.index(name) for name in SHARED_PATH_LAYERS)
+PANORAMA_ROWS = (LIGHT_LAYERS.index("panorama"),) * len(SHARED_ROWS)
 
 
 class Cards(NamedTuple):
@@ -88,9 +92,9 @@ def _run(
     outs: tuple[Floats, ...],
 ) -> None:
     """Let a kernel fill its outs for all cards: rows of sun, sky and lamps, and that of a panorama."""
-    jobs = [(scene.arrays(), lights.arrays(), (0, 1, 2))]
+    jobs = [(scene.arrays(), lights.arrays(), SHARED_ROWS)]
     if lights.panorama is not None:
-        jobs.append((scene.arrays_without_lamps(), lights.panorama.arrays(), (3, 3, 3)))
+        jobs.append((scene.arrays_without_lamps(), lights.panorama.arrays(), PANORAMA_ROWS))
     count = len(cards.places)
 
     def work(first: int) -> None:
@@ -135,7 +139,7 @@ def measure_cards(
         Illuminance by source, total and indirect.
     """
     count = len(places)
-    whole, indirect = np.zeros((count, 4, 3), np.float32), np.zeros((count, 4, 3), np.float32)
+    whole, indirect = (np.zeros((count, len(LIGHT_LAYERS), 3), np.float32) for _ in range(2))
     where, facing = (np.ascontiguousarray(a, np.float32) for a in (places, normals))
     cards = Cards(where, facing, samples, max_bounces)
     _run(_measure, scene, lights, cards, pool, (whole, indirect))
@@ -189,10 +193,10 @@ def radiance_along(
     Returns
     -------
     ndarray
-        AP1 cd/m², (n, 4, 3), in the order of SOURCES.
+        AP1 cd/m², (n, light layers, 3).
     """
     count = len(places)
-    out = np.zeros((count, 4, 3), np.float32)
+    out = np.zeros((count, len(LIGHT_LAYERS), 3), np.float32)
     where, along = (np.ascontiguousarray(a, np.float32) for a in (places, directions))
     rays = Cards(where, along, samples, max_bounces)
     _run(_look, scene, lights, rays, pool, (out,))

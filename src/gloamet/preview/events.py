@@ -178,7 +178,7 @@ class Busy:
 @dataclass(frozen=True, eq=False)
 class MeterRead:
     """Light on cards (level, facing the camera, facing the sun) at a place in metres, on the pixels of a grey ball, and
-    what those of a mirror ball reflect, (n, 4, 3) cd/m2, source by source, no gain applied; in_flight is the share of
+    what those of a mirror ball reflect, (n, light layers, 3) cd/m2, no gain applied; in_flight is the share of
     the light on the card that faces the camera that the bounce limit cuts off. spots are cards laid on the surfaces of
     the document's spots, dark where a spot shows the sky."""
 

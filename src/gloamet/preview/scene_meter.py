@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.document.fill import SpotState
+from gloamet.light_layers import LIGHT_LAYERS
 from gloamet.meter.card_light import BALL_PX, CardLight, ball_pixels
 from gloamet.meter.cards import CARD_BOUNCES, measure_cards, radiance_along
 from gloamet.preview.events import MeterRead
@@ -123,7 +124,7 @@ def read_spots(
 ) -> CardLight:
     """Measure a card on the surface that each spot of a view shows."""
     aspect = view.width / view.height
-    light = CardLight(*np.zeros((2, len(spots), 4, 3), np.float32))
+    light = CardLight(*np.zeros((2, len(spots), len(LIGHT_LAYERS), 3), np.float32))
     found = []
     for index, spot in enumerate(spots):
         towards = np.array(view.camera.ray(spot.x, spot.y, aspect), float)

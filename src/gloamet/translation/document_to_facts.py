@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 from gloamet.colour.spaces import luminance
 from gloamet.document.model import Document
-from gloamet.light_layers import LIGHTS, Gains
-from gloamet.meter.card_light import SOURCES, CardLight
+from gloamet.light_layers import LIGHT_LAYERS, LIGHTS, Gains
+from gloamet.meter.card_light import CardLight
 from gloamet.meter.light import LightReading
 from gloamet.meter.plausibility import Finding, LightFacts, findings
 from gloamet.meter.ratio import NaturalRange
@@ -69,10 +69,10 @@ def facts_of(
     azimuth, elevation = sun_deg
     north, m = document.sun.north_deg, measures
     own = m.panorama_sun
-    on_card = dict.fromkeys(SOURCES, 0.0)
+    on_card = dict.fromkeys(LIGHT_LAYERS, 0.0)
     if m.cards is not None:
         levels = luminance(m.cards.under(gains).whole[LEVEL].astype(float))
-        on_card = dict(zip(SOURCES, levels.tolist(), strict=True))
+        on_card = dict(zip(LIGHT_LAYERS, levels.tolist(), strict=True))
     air, expose = document.air, document.expose
     return LightFacts(
         sun_azimuth_deg=(azimuth - north) % 360.0,

@@ -7,17 +7,19 @@ A document, and for the exposure a picture, enter. It needs no kernel.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import fields
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.balance import colour_tuple, saturation_gain, tint_gain, warmth_gain
 from gloamet.develop.backdrop import NOTHING, Backdrop
-from gloamet.develop.links import ColourGrade, Glare, HueBand, Lens, Mask, Tone
+from gloamet.develop.links import HueBand, Links, Mask
 from gloamet.develop.settings import DevelopSettings
-from gloamet.document.expose import ColourState, ExposeState, GlareState, LensState, MaskState, ToneState
+from gloamet.document.expose import ExposeState, MaskState
+from gloamet.document.field_types import DocumentModel
 from gloamet.document.fill import FillState
 from gloamet.document.model import Document
 from gloamet.light_layers import EVEN, LIGHTS, Colour, Gain, Gains, LightLayer, even_gain
@@ -25,6 +27,7 @@ from gloamet.meter.metering import MeteringSettings, metered_ev
 from gloamet.meter.picture import HIGHEST_EV, LOWEST_EV, SeenSurfaces
 
 Floats = NDArray[np.float32]
+NEUTRAL = Links()
 
 
 def gain_of_light(fill: FillState, light: LightLayer, sky_colour: Colour) -> Gain:
@@ -146,37 +149,13 @@ def metering_settings(expose: ExposeState) -> MeteringSettings:
 
 
 # a drag changes one link: those of the others are the same objects, and what was made by them is found again
-@lru_cache(maxsize=8)
-def _glare(state: GlareState) -> Glare:
-    return Glare(**dict(state))
-
-
-@lru_cache(maxsize=8)
-def _tone(state: ToneState) -> Tone:
-    return Tone(**dict(state))
-
-
-@lru_cache(maxsize=8)
-def _lens(state: LensState) -> Lens:
-    return Lens(**dict(state))
-
-
-@lru_cache(maxsize=8)
-def colour_grade(state: ColourState) -> ColourGrade:
-    """Make the colour link from its fields.
-
-    Parameters
-    ----------
-    state : ColourState
-        Fields of the document.
-
-    Returns
-    -------
-    ColourGrade
-        The link.
-    """
-    bands = tuple(HueBand(**dict(band)) for band in state.bands)
-    return ColourGrade(**{**dict(state), "bands": bands})
+@lru_cache(maxsize=64)
+def _link(name: str, state: DocumentModel) -> Any:
+    """The link of a name in `Links`, with the fields of the document's."""
+    values = dict(state)
+    if name == "colour":
+        values["bands"] = tuple(HueBand(**dict(band)) for band in values["bands"])
+    return type(getattr(NEUTRAL, name))(**values)
 
 
 @lru_cache(maxsize=32)
@@ -216,6 +195,9 @@ def develop_settings(document: Document, ev: float) -> DevelopSettings:
         The settings.
     """
     e = document.expose
+    links = {
+        link.name: _link(link.name, getattr(e, link.name)) for link in fields(Links) if link.name != "masks"
+    }
     return DevelopSettings(
         ev,
         e.kelvin,
@@ -223,9 +205,6 @@ def develop_settings(document: Document, ev: float) -> DevelopSettings:
         e.view,
         balanced=e.balance,
         warmth_kept=e.warmth_kept,
-        glare=_glare(e.glare),
         masks=masks_from_document(document),
-        tone=_tone(e.tone),
-        colour=colour_grade(e.colour),
-        lens=_lens(e.lens),
+        **links,
     )

@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 
 from gloamet.colour.spaces import luminance
-from gloamet.light_layers import Gains, even_gains
+from gloamet.light_layers import LIGHT_LAYERS, Gains, even_gains
 from gloamet.preview.relighting import relit_by
 from gloamet.sky.dome import SkyDome, uniform_dome
 from gloamet.sky.environment_map import PanoramaPicture
@@ -141,12 +141,12 @@ def test_two_suns_throw_two_shadows_in_the_relit_picture_as_in_the_exact(
 
 def test_a_turned_panorama_is_a_turned_scene(picture: PanoramaPicture, tracer: Renderer) -> None:
     """Light on walls that face east under a panorama turned by 90 degrees is that on walls that faced north before."""
-    from gloamet.meter.card_light import SOURCES
+
     from gloamet.meter.cards import measure_cards
 
     scene = build_render_scene(make_scene((level(1.0), Material("black", (0.0, 0.0, 0.0)))))
     place = [(0.0, 0.0, 5.0)]
-    k = SOURCES.index("panorama")
+    k = LIGHT_LAYERS.index("panorama")
     before = measure_cards(scene, lit_by(picture), place, [(0.0, -1.0, 0.2)], 4096, tracer.pool).whole[0, k]
     after = measure_cards(scene, lit_by(picture, 90.0), place, [(-1.0, 0.0, 0.2)], 4096, tracer.pool).whole[
         0, k

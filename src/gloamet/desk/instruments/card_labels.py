@@ -11,7 +11,8 @@ import math
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance
 from gloamet.colour.temperature import correlated_temperature, distance_from_locus
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
-from gloamet.meter.card_light import SOURCES, CardLight
+from gloamet.light_layers import LIGHT_LAYERS
+from gloamet.meter.card_light import CardLight
 from gloamet.meter.ratio import key_to_fill
 
 SEEN = 0.02  # difference from nature that is worth telling, of the light
@@ -40,7 +41,7 @@ def tint_text(duv: float) -> str:
 
 def card_labels(cards: CardLight, index: int) -> str:
     """Colour temperature, tint and key to fill of the light on a card, empty in the dark."""
-    lux = [float(luminance(cards.whole[index, n].astype(float))) for n in range(len(SOURCES))]
+    lux = [float(luminance(cards.whole[index, n].astype(float))) for n in range(len(LIGHT_LAYERS))]
     if sum(lux) <= 0.0:
         return ""
     straight = lux[0] - float(luminance(cards.indirect[index, 0].astype(float)))

@@ -13,7 +13,8 @@ from PySide6.QtWidgets import QWidget
 from gloamet.desk.widgets.ports import LightPort
 from gloamet.desk.widgets.throttle import Throttle
 from gloamet.errors import GloametError
-from gloamet.meter.card_light import BALL_PX, SOURCES, ball_pixels
+from gloamet.light_layers import LIGHT_LAYERS
+from gloamet.meter.card_light import BALL_PX, ball_pixels
 from gloamet.preview.events import MeterRead
 from gloamet.translation.document_to_picture import develop_settings
 
@@ -44,7 +45,7 @@ class Probes(QWidget):
         gains = self.session.gains()
         inside, _normals = ball_pixels()
         named = gains._asdict()
-        direct = np.array([named[name].direct for name in SOURCES], np.float32)
+        direct = np.array([named[name].direct for name in LIGHT_LAYERS], np.float32)
         mirror = MIRROR * (read.mirror * direct).sum(1)
         grey = GREY / math.pi * read.ball.under(gains).whole.sum(1)
         card = read.cards.under(gains).whole[FACING].sum(0) / math.pi

@@ -16,8 +16,8 @@ from gloamet.desk.steps.spot_list import SpotList
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import label
-from gloamet.light_layers import LIGHTS, even_gains
-from gloamet.meter.card_light import CARDS, SOURCES, CardLight
+from gloamet.light_layers import LIGHT_LAYERS, LIGHTS, even_gains
+from gloamet.meter.card_light import CARDS, CardLight
 
 HEAD, ROW, FOOT = 22, 17, 42
 HUES: dict[str, str] = {light.name: light.hue for light in LIGHTS}
@@ -52,7 +52,7 @@ class CardReading(QWidget):
         if self.cards is None:
             return []
         rows: list[tuple[str, float, float]] = []
-        for n, name in enumerate(SOURCES):
+        for n, name in enumerate(LIGHT_LAYERS):
             whole, indirect = (float(luminance(a[self.index, n].astype(float))) for a in self.cards)
             if whole > 0.005:
                 rows.append((name, whole, indirect))
