@@ -30,7 +30,7 @@ WRONG_ON_PURPOSE = {"tests/document/test_document.py", "tests/desk/test_session.
 
 
 def section_of(node: ast.expr) -> tuple[str, ...] | None:
-    """A section that is written out; a part that is worked out stands for the first of a list."""
+    """A section that is written out; a part that is computed stands for the first of a list."""
     if isinstance(node, ast.Constant) and isinstance(node.value, str) and node.value:
         return tuple(node.value.split("."))
     if isinstance(node, ast.Tuple) and isinstance(node.elts[0], ast.Constant):

@@ -59,15 +59,15 @@ class Memo(Generic[Made]):
         return self._results[-1][1] if self._results else None
 
     def drop(self, *inputs: object) -> None:
-        """Let go of the result for these inputs."""
+        """Release the result for these inputs."""
         self._results = [kept for kept in self._results if not _equal(kept[0], inputs)]
 
     def keep_newest(self) -> None:
-        """Let go of all results but the newest."""
+        """Release all results but the newest."""
         self._results = self._results[-1:]
 
     def forget(self) -> None:
-        """Let go of all results."""
+        """Release all results."""
         self._results = []
 
     def _find(self, inputs: tuple[object, ...]) -> tuple[tuple[object, ...], Made] | None:

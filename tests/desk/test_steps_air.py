@@ -61,7 +61,7 @@ def test_the_natural_reading_stays_when_the_sky_is_brightened(
     assert after is not None
     assert after.natural.sky_horizontal_lx == pytest.approx(before.natural.sky_horizontal_lx)
     assert after.reading.sky_horizontal_lx == pytest.approx(2.0 * before.reading.sky_horizontal_lx, rel=1e-3)
-    # on the picture alone the meter reads nature's again
+    # on the picture alone the meter reads the physical again
     with qtbot.waitSignal(
         session.results.light_solved, timeout=30_000, check_params_cb=lambda light: not brighter(light)
     ):

@@ -59,7 +59,7 @@ def done(window: DeskWindow) -> object:
 
 
 def click_in(window: DeskWindow, x: float, y: float) -> None:
-    """A click at shares of the picture."""
+    """A click at fractions of the picture."""
     box = window.picture.target()
     at = QPoint(round(box.x() + x * box.width()), round(box.y() + y * box.height()))
     QTest.mouseClick(window.picture, Qt.MouseButton.LeftButton, pos=at)

@@ -73,7 +73,7 @@ def _extinction(h, tau, scale, out):
 
 @njit(**JIT)
 def _sunlight(r, mu, tau, scale, out):
-    """Share of the sun's light that reaches radius r, the sun at cosine mu: 0 behind the Earth."""
+    """Fraction of the sun's light that reaches radius r, the sun at cosine mu: 0 behind the Earth."""
     if mu < 0.0 and r * math.sqrt(1.0 - mu * mu) < EARTH_KM:
         return 0.0
     far = -r * mu + math.sqrt(r * r * (mu * mu - 1.0) + SPACE_KM * SPACE_KM)

@@ -109,7 +109,7 @@ def test_far_away_the_air_is_the_sky(
         ours = luminance(seen(table, 150_000.0, 0.0, looking(azimuth_deg, elevation_deg)))
         if (
             sun_deg < 0.0 and azimuth_deg == sun[0]
-        ):  # the glow stands beyond all things, where the sun still shines
+        ):  # the glow stands beyond all objects, where the sun still shines
             assert ours < 0.8 * wanted
             continue
         # rows and turns of both tables lie apart; in twilight light comes from beyond the table's end too

@@ -15,7 +15,8 @@ from pvlib.spectrum import spectrl2
 from gloamet.colour.spaces import AP1_TO_XYZ, luminance, xyz_to_xy
 from gloamet.colour.temperature import correlated_temperature
 from gloamet.sky.air import Air, optical_depths
-from gloamet.sky.dome import SkyDome, dome_radiance, particle_phase_array, rayleigh_phase_array, uniform_dome
+from gloamet.sky.atmosphere import particle_phase_array, rayleigh_phase_array
+from gloamet.sky.dome import SkyDome, dome_radiance, uniform_dome
 from gloamet.sky.particles import HAZE, PARTICLES
 from gloamet.sky.sky_solver import BANDS_TO_AP1, NIGHT_CD_M2, SkySolver, sun_transmittance
 from gloamet.sky.spectrum import SOLAR_XYZ_LX, WAVELENGTH_NM, rayleigh_optical_depth

@@ -128,7 +128,7 @@ def test_walking_keeps_the_height_and_turning_is_clockwise() -> None:
 
 
 def test_a_shifted_lens_moves_the_frame_and_keeps_verticals() -> None:
-    """Rise of a view camera: the frame moves up by shares of its height, so that things move down in it."""
+    """Rise of a view camera: the frame moves up by fractions of its height, so that things move down in it."""
     plain = Camera((0, -10, 1.6), (0, 0, 1.6), keep_verticals=True)
     tower = [np.array([2.0, 0.0, z]) for z in (0.0, 6.0)]
     for shifted, move in (

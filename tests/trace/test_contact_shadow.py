@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Contact shadow: grounded in the share of the sky that is seen, nothing in the open, and alike in both pictures."""
+"""Contact shadow: grounded in the fraction of the sky that is seen, nothing in the open, and alike in both pictures."""
 
 from __future__ import annotations
 

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What a camera sees past all things: its share of a pixel, another sky than the one that lights, or nothing."""
+"""What a camera sees past all objects: its fraction of a pixel, another sky than the one that lights, or nothing."""
 
 from __future__ import annotations
 

@@ -48,7 +48,7 @@ def test_colours_of_surfaces_and_lamps_are_brought_to_ap1() -> None:
 
 
 def test_a_lamp_is_picked_by_its_lumens() -> None:
-    # a diffuse lamp of luminance L sends out pi L a square metre and side, a point 4 pi I, a spot its share of it
+    # a diffuse lamp of luminance L sends out pi L a square metre and side, a point 4 pi I, a spot its fraction of it
     one_sided = Material("one", emission=(2.0, 2.0, 2.0), emits_back=False)
     both = Material("both", emission=(2.0, 2.0, 2.0))
     spot = Lamp("s", "spot", intensity_cd=10.0, outer_deg=60.0, full_deg=30.0)

@@ -41,7 +41,7 @@ def cornered(h: float, w: float) -> float:
 
 
 def received(tracer: Renderer, card: np.ndarray, glow: np.ndarray, camera: Camera) -> float:
-    """Share of a glowing rectangle's radiance that a matt half-white card sends on, over its reflectance."""
+    """Fraction of a glowing rectangle's radiance that a matt half-white card sends on, over its reflectance."""
     film = Film(160, 160)
     stage = build_render_scene(make_scene((card, matt(0.5)), (glow, GLOW)))
     assert tracer.accumulate(film, stage, build_environment(uniform_dome(0.0)), camera, 64, 1)

@@ -44,7 +44,7 @@ def test_the_air_before_both_takes_what_it_takes_before_each(
     found, metres = parts([near, far], [1.0 - fraction, fraction])
     truth = (1.0 - fraction) * lost(near) + fraction * lost(far)
     error, of_mean = found * lost(metres) - truth, lost((1.0 - fraction) * near + fraction * far) - truth
-    # what a near thing takes over its own distance may be left out, or be taken for a share of the far one
+    # what a near thing takes over its own distance may be left out, or be taken for a fraction of the far one
     assert abs(error) <= (1.0 - fraction) * float(1.0 - np.exp(-near / min(length, NEAR_M))) + 0.01
     assert abs(error) <= abs(of_mean) + 0.01
 

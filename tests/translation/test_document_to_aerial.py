@@ -53,7 +53,7 @@ def light_at(metres: float, document: Document) -> FinishedLight:
 
 
 def passing(light: FinishedLight) -> float:
-    """The share of green light that passes on the level."""
+    """The fraction of green light that passes on the level."""
     return float(light.parts["sun"][SHAPE[0] // 2, SHAPE[1] // 2, 1] / 900.0)
 
 
@@ -189,7 +189,7 @@ def test_an_own_visibility_takes_the_sky_along_when_asked() -> None:
 
     assert (of_sky() == 900.0).all()
     veiled = of_sky(aerial_on_sky=True)
-    assert (veiled < 1.0).all()  # four times as dense as nature's to the end of sight: all is air
+    assert (veiled < 1.0).all()  # four times as dense as the physical to the end of sight: all is air
     backdrop = HAZY.change("air", aerial_visibility_km=0.5, aerial_on_sky=True).change("sky", backdrop="none")
     assert (light_at(0.0, backdrop).parts["sun"] == 900.0).all()
 

@@ -2,7 +2,7 @@
 """Dates and times at which sunlight reaches a surface: a scan of the year, its spans, and the opening it passes
 through.
 
-A compiled scene and a target (points with normals) enter; the sunlit share of every moment of a `YearGrid` leaves,
+A compiled scene and a target (points with normals) enter; the sunlit fraction of every moment of a `YearGrid` leaves,
 and spans of days with the clock times at which the sun is there.
 """
 

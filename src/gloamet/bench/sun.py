@@ -19,7 +19,7 @@ from gloamet.sun.year import year_grid
 Result = dict[str, float]
 BEST_OF = 3
 
-# outlines for a direction that moves as a hand does: each is painted while the next is worked out
+# outlines for a direction that moves as a hand does: each is painted while the next is computed
 _OVERLAY = (
     COMMON.replace("demo_document()", "demo_document().change('output', width=960, height=540)")
     + """

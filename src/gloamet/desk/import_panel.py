@@ -24,7 +24,7 @@ from gloamet.stage.placing import PERSON_M, size_warning
 from gloamet.stage.scene import Scene
 
 SIZE, FINE = (258, 150), 4  # of the drawing, and pixels traced for each of its
-GROUND_LINE = 0.94  # share of the height where the model and the person stand
+GROUND_LINE = 0.94  # fraction of the height where the model and the person stand
 
 
 class Elevation(QWidget):

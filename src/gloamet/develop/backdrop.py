@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """The background of a developed picture in place of the sky: a colour, a gradient, or transparency.
 
-A picture of light whose background is black and the transparency of each pixel, the share of it that sees past all
+A picture of light whose background is black and the transparency of each pixel, the fraction of it that sees past all
 things, enter; light as of the things alone leaves, and the developed codes over the backdrop. Colours are mixed as
 screen codes, as programs that lay one picture over another do it: a backdrop shows the colour that was chosen under
 every exposure and view.

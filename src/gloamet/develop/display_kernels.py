@@ -65,7 +65,7 @@ def _to_cube_positions(values):
 @njit(**IEEE_KERNEL_OPTIONS)
 def _corners(row, index, fraction):
     """The tetrahedron of a cube that each place of a row (3, W) lies in: its low corner and the steps from there to the
-    second and third one, index (3, W), and the shares of all four, (4, W). Without a branch: which of six it is is
+    second and third one, index (3, W), and the fractions of all four, (4, W). Without a branch: which of six it is is
     chance."""
     red, green, blue = row[0], row[1], row[2]
     for x in range(row.shape[1]):

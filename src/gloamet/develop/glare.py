@@ -23,12 +23,12 @@ Floats = NDArray[np.float32]
 Array = NDArray[np.float64]
 _LUMINANCE = AP1_LUMINANCE.astype(np.float32)
 WORK_HEIGHT = 240  # pixels of the picture that is scattered; the rest of the light stays sharp
-# in shares of the picture's height: where the veil's and the star's centre end, and a ghost's width
+# in fractions of the picture's height: where the veil's and the star's centre end, and a ghost's width
 VEIL_CORE, STAR_CORE, GHOST_WIDTH = 0.01, 0.004, 0.05
 STAR_SIGMA_PX = 0.6
 FWHM_TO_SIGMA = 1.0 / (2.0 * math.sqrt(2.0 * math.log(2.0)))
 WAVELENGTHS_NM = (610.0, 540.0, 465.0)  # of AP1's red, green and blue, about
-# Images of bright light reflected by lenses: place as a factor of its own from the centre, and share of each
+# Images of bright light reflected by lenses: place as a factor of its own from the centre, and fraction of each
 # channel; coatings leave each another colour, and together they are the whole light.
 GHOSTS = ((-0.55, (0.4, 0.55, 0.5)), (-1.15, (0.3, 0.25, 0.35)), (0.4, (0.3, 0.2, 0.15)))
 

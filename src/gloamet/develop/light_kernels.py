@@ -42,7 +42,7 @@ def expose_rows(counters, picture, matrix, out):
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _over(p, q, s, least, weights):
-    """The share of light above a threshold of luminance."""
+    """The fraction of light above a threshold of luminance."""
     luminance = weights[0] * p + weights[1] * q + weights[2] * s
     return max(F(1) - least / max(luminance, F(1e-9)), F(0))
 
@@ -75,7 +75,7 @@ def shrink_rows(counters, picture, factor, least, weights, small):
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _neighbours(at, count):
-    """Index before a place, held inside, the one after it, and the share of that; unsigned ones are not checked."""
+    """Index before a place, held inside, the one after it, and the fraction of that; unsigned ones are not checked."""
     at = min(max(at, F(0)), F(count - 1))
     low = np.int32(at)
     return np.uint64(low), np.uint64(min(low + 1, np.int32(count - 1))), at - F(low)
@@ -83,7 +83,7 @@ def _neighbours(at, count):
 
 @njit(**IEEE_INLINE_KERNEL_OPTIONS)
 def _place(x, factor, count):
-    """Block before a pixel's middle, the one after it, and the share of that."""
+    """Block before a pixel's middle, the one after it, and the fraction of that."""
     return _neighbours((F(x) + F(0.5)) / F(factor) - F(0.5), count)
 
 

@@ -29,7 +29,7 @@ SUN_SHARE = 0.35  # of the light of a pixel that is the sun's, from which it is 
 
 class MaskPlanes(NamedTuple):
     """What is seen in each pixel, (h, w) of one size that need not be the picture's: distance in metres (0 for sky),
-    the sun's share of the light (0..1), indices of part and material (-1 for none) and their names; None where
+    the sun's fraction of the light (0..1), indices of part and material (-1 for none) and their names; None where
     unknown."""
 
     depth: Floats | None = None

@@ -2,7 +2,7 @@
 """Kernels on packed RGBX pixels of a finished picture: luminance, sharpness, grain, and enlarging.
 
 Layouts: pixels (H, W) uint32, each the bytes RGBX. An axis of the enlarged picture is places (N, 2) int32: the pixel
-before, and the share of the one after it in 256ths.
+before, and the fraction of the one after it in 256ths.
 """
 
 from __future__ import annotations

@@ -198,7 +198,7 @@ class Warnings(NamedTuple):
     middle_stands_out: float
 
 
-DULLED, LEAST_STANDS_OUT = 0.8, 6.0  # share of chroma left; L* that an eye sees at a glance
+DULLED, LEAST_STANDS_OUT = 0.8, 6.0  # fraction of chroma left; L* that an eye sees at a glance
 
 
 def warnings_of(codes: Codes) -> Warnings:

@@ -17,7 +17,7 @@ from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.meter.picture import SeenSurfaces
 
 Floats = NDArray[np.float32]
-SUNLIT = 0.35  # share of a pixel's light that is the sun's, from which it is in the sun
+SUNLIT = 0.35  # fraction of a pixel's light that is the sun's, from which it is in the sun
 EDGE = 1.25  # ratio of distances between neighbours from which there is an outline
 FAR_M = 400.0  # what is farther is background, no subject
 MIDDLE = 0.32  # half axes of the ellipse in the middle that stands for the subject, of the picture's sides

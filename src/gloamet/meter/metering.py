@@ -30,7 +30,7 @@ from gloamet.meter.picture import (
 Floats = NDArray[np.float32]
 SPOT_RADIUS = 0.012  # of the picture's height: about a degree across at a normal focal length
 CENTRE_SIGMA = 0.22  # of the picture's height: how far the centre's weight reaches
-# The brightest share of pixels that an average leaves out: the sun's disc alone is worth a picture of them.
+# The brightest fraction of pixels that an average leaves out: the sun's disc alone is worth a picture of them.
 LEFT_OUT = 0.01
 CLIPPED_CODE = 250.0 / 255.0  # from which a highlight counts as clipped
 DARK_CD_M2 = 1e-6
@@ -87,7 +87,7 @@ def _centre(picture: Floats) -> float:
 
 
 def _without_brightest(picture: Floats) -> NDArray[np.float64]:
-    """Luminances (H, W); the brightest share of them no brighter than the rest."""
+    """Luminances (H, W); the brightest fraction of them no brighter than the rest."""
     light = _clean(picture) @ AP1_LUMINANCE
     return np.minimum(light, np.quantile(light, 1.0 - LEFT_OUT))
 

@@ -23,7 +23,7 @@ FEWEST_READINGS = 50  # with fewer surfaces in view the whole picture is read as
 DARKEST_ALBEDO, DARKEST_CD_M2 = 0.04, 1e-6  # what is darker reflects more of its gloss than of its colour
 FARTHEST_M = 1e5
 # The readings between these quantiles make the key; where they lie far apart there is sun and shade, and the key is
-# nearer to the sun by a share of their spread, but no more than so many stops above the middle (chosen by eye).
+# nearer to the sun by a fraction of their spread, but no more than so many stops above the middle (chosen by eye).
 KEY_QUANTILES, KEY_TOWARDS_LIGHT, KEY_ABOVE_MIDDLE = (0.5, 0.95), 0.25, 2.2
 # Highlights may clip softly but not swamp the picture: held back where so much of it would be brighter than a white
 # card, by so many stops at most. A sky may be a stop brighter than that before it holds anything back, and then less:

@@ -20,7 +20,7 @@ NAN = math.nan
 class LightFacts(NamedTuple):
     """What the rules look at; nan, None and empty say that a measure is missing. Directions are of the world, north
     not turned in; shares 0..1; key_to_fill in stops. lamps_lx and daylight_lx are those on a horizontal card in the
-    scene; ev of an automatic exposure counts its compensation alone; in_flight is the share of light that the bounce
+    scene; ev of an automatic exposure counts its compensation alone; in_flight is the fraction of light that the bounce
     limit cuts off."""
 
     sun_azimuth_deg: float = NAN

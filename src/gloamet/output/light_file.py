@@ -24,7 +24,7 @@ MOST_PIXELS = 16384 * 16384
 
 class LightFile(NamedTuple):
     """Light (H, W, 3), in cd/m2 where the file says what its white is (`absolute`), else as its values stand; what is
-    seen: black and of no distance where the file does not tell; the sun's share of the light, None if unknown."""
+    seen: black and of no distance where the file does not tell; the sun's fraction of the light, None if unknown."""
 
     picture: Floats
     seen: SeenSurfaces

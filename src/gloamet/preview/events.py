@@ -100,7 +100,7 @@ class LightSolved:
     caveat: str = ""  # what an artist should know of the sky's model here
     moonlit: bool = False  # the moon's disc gives more light than the sun's
     sky_colour: tuple[float, float, float] = (1.0, 1.0, 1.0)  # of its horizontal illuminance, AP1
-    band: NaturalRange | None = None  # of key to fill that nature gives; None while dragging
+    band: NaturalRange | None = None  # of key to fill that is physical; None while dragging
     panorama: PanoramaSolved | None = None
 
 
@@ -178,7 +178,7 @@ class Busy:
 @dataclass(frozen=True, eq=False)
 class MeterRead:
     """Light on cards (level, facing the camera, facing the sun) at a place in metres, on the pixels of a grey ball, and
-    what those of a mirror ball reflect, (n, light layers, 3) cd/m2, no gain applied; in_flight is the share of
+    what those of a mirror ball reflect, (n, light layers, 3) cd/m2, no gain applied; in_flight is the fraction of
     the light on the card that faces the camera that the bounce limit cuts off. spots are cards laid on the surfaces of
     the document's spots, dark where a spot shows the sky."""
 

@@ -205,7 +205,7 @@ class FrameMaker:
         return self.air.over(picture, far_parts(depth, near), self.renderer.pool)
 
     def _transparency(self, shape: tuple[int, int], film: Film | None) -> Floats:
-        """The share of each pixel of a picture that sees past all things."""
+        """The fraction of each pixel of a picture that sees past all objects."""
         transparency = self._relighting.transparency() if film is None else film.mean("transparency")
         return transparency if transparency.shape == shape else _resized(transparency, shape)
 

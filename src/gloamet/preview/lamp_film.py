@@ -25,7 +25,7 @@ class LampFilm:
         self._film: tuple[RelightView, Film] | None = None
 
     def forget(self) -> None:
-        """Let go of the film."""
+        """Release the film."""
         self._film = None
 
     def missing(self, view: RelightView) -> int:

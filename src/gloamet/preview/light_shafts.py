@@ -48,7 +48,7 @@ class LightShaftPreview:
         self._clean: tuple[object, Floats] | None = None
 
     def forget(self) -> None:
-        """Let go of everything."""
+        """Release everything."""
         self._medium.forget()
         self._film = self._of = self._clean = None
 

@@ -83,7 +83,7 @@ from gloamet.translation.document_to_picture import gains_from_document
 
 AHEAD_SECONDS = 0.25  # for skies beforehand, and for air, between two steps of a relight cache and at rest
 DISC_SECONDS = 0.25  # between two pictures of the sky while dragging
-MOVING_LEAST_LOST = 0.003  # share of light that the air must take to be seen while dragging
+MOVING_LEAST_LOST = 0.003  # fraction of light that the air must take to be seen while dragging
 KEPT_SCENES, KEPT_SKIES = 2, 4  # results that a node remembers
 
 
@@ -256,7 +256,7 @@ class RenderPipeline:
         file = self._file(source)
         try:
             placed = self._placed(file, placement_from_stage(stage, file.origin))
-            placed.subject_bounds()  # worked out here, not where the window would wait for it
+            placed.subject_bounds()  # computed here, not where the window would wait for it
             edited = self._edited(placed, StageEdits.of(stage))
             ground = self._ground(stage.ground, stage.muted, document.air.ground_reflectance, placed)
             compiled = self._render_scene(edited, ground)
@@ -340,7 +340,7 @@ class RenderPipeline:
             return None
 
     def forget(self) -> None:
-        """Let go of everything that takes memory: the document is closed."""
+        """Release everything that takes memory: the document is closed."""
         self.viewport.forget()
         for node in (
             self._file,

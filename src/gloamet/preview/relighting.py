@@ -151,7 +151,7 @@ class Relighting:
         self._speed = INITIAL_SPEED
 
     def forget(self) -> None:
-        """Let go of everything."""
+        """Release everything."""
         self._view = self.cache = self._rest = self._film_light = None
         for memo in (self._features, self._seen, self._distances, self._transparency):
             memo.forget()
@@ -161,7 +161,7 @@ class Relighting:
         return self.cache is not None and self._view == view and bool(self.cache.ready)
 
     def follow_ground(self, view: RelightView) -> None:
-        """Go on with the cache for a stage whose ground reflects more or less, which is a matter of light alone."""
+        """Continue with the cache for a stage whose ground reflects more or less, which is a matter of light alone."""
         before = self._view
         if self.cache is None or before is None or not self.cache.ready:
             return
@@ -278,7 +278,7 @@ class Relighting:
         return self.cache.with_outlines(light)
 
     def seen(self) -> SeenSurfaces:
-        """What the scene meter reads beside a relit picture: few pixels, worked out once for each step of the cache."""
+        """What the scene meter reads beside a relit picture: few pixels, computed once for each step of the cache."""
         return self._seen(*self._step())
 
     def depth(self) -> Floats:
@@ -286,11 +286,11 @@ class Relighting:
         return self._features(*self._step()).depth
 
     def distances(self) -> FarParts:
-        """What of each pixel of a relit picture is far, and how far; worked out once for each step of the cache."""
+        """What of each pixel of a relit picture is far, and how far; computed once for each step of the cache."""
         return self._distances(*self._step())
 
     def transparency(self) -> Floats:
-        """The share of each pixel of a relit picture that sees past all things, as `distances`."""
+        """The fraction of each pixel of a relit picture that sees past all objects, as `distances`."""
         return self._transparency(*self._step())
 
     def _step(self) -> tuple[RelightCache, int]:
@@ -302,7 +302,7 @@ class Relighting:
         return crossfade_weight(samples) if self._rest is not None and self._rest[0] == rest else 1.0
 
     def mixed(self, exact: Floats | None, fraction: float, shape: tuple[int, int]) -> Floats:
-        """The picture at rest with its share of the exact one."""
+        """The picture at rest with its fraction of the exact one."""
         assert self._rest is not None
         relit = resize_bilinear(self._rest[1], shape)
         if exact is None:

@@ -32,7 +32,7 @@ PLACES = sorted(
     key=lambda place: math.hypot(place[0] - 0.5, place[1] - 0.5),
 )
 FARTHEST_M = 400.0  # no card hangs beyond
-NEARER, LEAST_NEARER_M = 0.03, 0.05  # the card hangs before what is seen, by a share of its distance
+NEARER, LEAST_NEARER_M = 0.03, 0.05  # the card hangs before what is seen, by a fraction of its distance
 OFF_SURFACE_M = 1e-3  # of a card that is laid on a surface
 MANY_BOUNCES = 24  # beside which light that is still under way is counted
 
@@ -96,11 +96,11 @@ def _camera_frame(view: RelightView) -> tuple[Array, Array, Array]:
 def _in_flight(
     view: RelightView, lights: Environment, place: Array, facing: Array, limit: int, renderer: Renderer
 ) -> float:
-    """Share of the light on a card that comes by more bounces than the limit."""
+    """Fraction of the light on a card that comes by more bounces than the limit."""
     if limit >= MANY_BOUNCES:
         return 0.0
     arguments = view.compiled, lights, place[None], facing[None], CARD_SAMPLES, renderer.pool
-    # the same paths, cut off: what is left is no matter of chance
+    # the same paths, cut off: what is left is not random
     cut, whole = (float(measure_cards(*arguments, n).whole.sum()) for n in (limit, MANY_BOUNCES))
     return max(0.0, 1.0 - cut / whole) if whole > 0.0 and math.isfinite(whole) else 0.0
 

@@ -274,7 +274,7 @@ class ViewportRenderer:
         idle(view)
 
     def forget(self) -> None:
-        """Let go of everything that takes memory, the threads too: the document is closed."""
+        """Release everything that takes memory, the threads too: the document is closed."""
         if self._renderer is not None:
             self._renderer.pool.shutdown(wait=False)
         self._films.forget()
@@ -335,7 +335,7 @@ class ViewportRenderer:
             self._renew_guides(film)
 
     def _refine_light_shafts(self, request: RenderRequest, medium: LightShaftRequest, step: NextPass) -> None:
-        """Go on with the dust before a picture that is done: another visibility or colour traces no path again."""
+        """Continue with the dust before a picture that is done: another visibility or colour traces no path again."""
         assert self._exposed is not None
         while step.done and not request.stopped and not self._superseded():
             if not self._frames.light_shafts.improve(medium, self.renderer, math.inf, self._superseded):

@@ -46,7 +46,7 @@ JOBS = 4  # that the rows in view are solved in: some are longer than others
 
 
 class AerialTable(NamedTuple):
-    """through (ELEVATIONS, DISTANCES, 3): share of the light that passes, AP1; light (ELEVATIONS, TURNS, VIEW_TERMS,
+    """through (ELEVATIONS, DISTANCES, 3): fraction of the light that passes, AP1; light (ELEVATIONS, TURNS, VIEW_TERMS,
     DISTANCES, 3): AP1 cd/m2 of each term of `scatter.view_tables`, phase functions not yet applied; sun: unit vector
     towards it; forward_g of aerosol and haze."""
 

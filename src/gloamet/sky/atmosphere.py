@@ -33,7 +33,7 @@ COLUMN_STEPS = 160  # along a ray; 400 changes sun and day sky by less than 0.1 
 SUN_RADIUS_RAD = 0.00465
 NSPECIES = 4
 RAYLEIGH_SPECIES, AEROSOL_SPECIES, OZONE_SPECIES, HAZE_SPECIES = range(NSPECIES)
-DELTA_FORWARD = 0.4  # share of aerosol scattering counted as unscattered in higher orders
+DELTA_FORWARD = 0.4  # fraction of aerosol scattering counted as unscattered in higher orders
 
 # Rayleigh depolarisation 0.0279 (Bodhaine et al. 1999, mean of the visible), Chandrasekhar's phase function
 _GAMMA = 0.0279 / (2.0 - 0.0279)
@@ -185,7 +185,7 @@ def column_to_space(table, r, mu, out):
 
 @njit(**KERNEL_OPTIONS)
 def sun_visible(r, mu):
-    """Share of the solar disc above the geometric horizon at radius r, 0..1."""
+    """Fraction of the solar disc above the geometric horizon at radius r, 0..1."""
     s = GROUND_KM / r
     dip = 0.0 if s >= 1.0 else -math.sqrt(1.0 - s * s)
     x = (math.acos(max(-1.0, dip)) - math.acos(max(-1.0, min(1.0, mu)))) / SUN_RADIUS_RAD

@@ -87,7 +87,7 @@ def natural_sky_lux(number: int, sun_elevation_deg: float) -> float:
 
 
 def natural_sun_fraction(number: int, sun_elevation_deg: float) -> float:
-    """Share of the sun above the air that a sky of this kind lets through, by [3]: exp(-c m), none when overcast."""
+    """Fraction of the sun above the air that a sky of this kind lets through, by [3]: exp(-c m), none when overcast."""
     if number in OVERCAST or sun_elevation_deg <= 0.0:
         return 0.0
     extinction = 0.80 if number in PARTLY else 0.21

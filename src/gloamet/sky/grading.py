@@ -28,9 +28,9 @@ AXIS = np.ones(3) / math.sqrt(3.0)  # of grey, that hues are turned about
 
 
 class SkyGrade(NamedTuple):
-    """acts_on: the light too, or what is seen behind the scene alone. tint: linear Rec.709, with its share 0..1.
+    """acts_on: the light too, or what is seen behind the scene alone. tint: linear Rec.709, with its fraction 0..1.
     saturation: 1 is nature's. warmth_mired: positive is warmer. Glows in stops; the aureole's falls to a third within
-    aureole_deg of the sun. disc_brightness: share of the disc's brightness that is seen. Curves stand at
+    aureole_deg of the sun. disc_brightness: fraction of the disc's brightness that is seen. Curves stand at
     CURVE_ELEVATIONS_DEG: stops, and degrees by which hues turn."""
 
     acts_on: Literal["light", "background"] = "light"

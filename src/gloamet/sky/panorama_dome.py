@@ -35,12 +35,12 @@ Floats = NDArray[np.float32]
 FINE = 16  # samples across the two cells that a node of a dome answers for, each way
 BLUR_WIDTH = 256  # of the picture that is softened
 NO_SUN = (0.0, -90.0, SUN_DIAMETER_DEG), np.zeros(3)
-LEAST_SUN = 0.02  # share of a panorama's light that its sun must have to be one apart
+LEAST_SUN = 0.02  # least fraction of a panorama's light for a sun that is separated from it
 
 
 class Placing(NamedTuple):
-    """How a panorama lies in the world: a tilt by which its north sinks, east for west, heights stretched; then it is
-    turned, clockwise seen from above."""
+    """Orientation of a panorama: a tilt that lowers its north, mirrored east to west, elevations stretched; then it is
+    rotated, clockwise seen from above."""
 
     rotation_deg: float = 0.0
     tilt_deg: float = 0.0
@@ -107,7 +107,7 @@ def tabulate_environment_map(picture: Floats) -> Floats:
     weight = tent * u * np.cos(np.pi / 2 * u * u)
     outside = np.arange(ROWS)[:, None] + within
     weight[(outside < 0) | (outside > ROWS - 1)] = 0.0
-    above = picture[: (height + 1) // 2]  # what lies below the horizon does not shine into the lowest sky
+    above = picture[: (height + 1) // 2]  # the part below the horizon must not add to the lowest sky
     rows = _mean_radiance(above, (0.5 - 0.5 * u * u) * height - 0.5, weight, periodic=False)
     turns = (np.arange(COLUMNS)[:, None] + within) / COLUMNS + 0.5
     across = np.broadcast_to(tent, (COLUMNS, FINE))
@@ -130,7 +130,7 @@ def _mean_radiance(lines: Floats, places: Array, weight: Array, periodic: bool) 
 
 
 def rotate_table(table: Floats, rotation_deg: float) -> Floats:
-    """A dome's table turned clockwise seen from above; between two columns it is mixed."""
+    """A dome's table rotated clockwise seen from above, interpolated between two columns."""
     columns = rotation_deg / 360.0 * COLUMNS
     whole = math.floor(columns)
     part = np.float32(columns - whole)
@@ -140,7 +140,7 @@ def rotate_table(table: Floats, rotation_deg: float) -> Floats:
 
 def blurred(picture: Floats, blur_deg: float) -> Floats:
     """A panorama softened all over the sphere by a bell of that standard deviation (von Mises and Fisher's), at
-    BLUR_WIDTH; what each pixel gives is spread, so that the light of the whole stays."""
+    BLUR_WIDTH; the light of each pixel is spread, so that the total stays the same."""
     small = downscale(picture, BLUR_WIDTH)
     height, width = small.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
@@ -150,7 +150,7 @@ def blurred(picture: Floats, blur_deg: float) -> Floats:
     across = np.cos(e)[:, None] * np.cos(e)[None]
     spread = np.exp(sharpness * (product[..., None] + across[..., None] * np.cos(turn) - 1.0))
     solid = solid_angles(height, width)
-    # over all places that a pixel shines to it must give as much as it has
+    # the weights of a pixel over all its targets add up to 1
     spread /= (solid[:, None, None] * spread).sum((0, 2), keepdims=True)
     kernel = np.fft.rfft(spread, axis=2)
     light = np.fft.rfft(small.astype(float) * solid[:, None, None], axis=1)
@@ -237,7 +237,7 @@ def _light_fraction(light: Floats, taken: Array) -> float:
 
 
 def _filled_codes(picture: PanoramaPicture, middle: Array, radius_deg: float, bare: Floats) -> Codes:
-    """The codes of a panorama with what lies within a radius taken from a smaller picture without its sun."""
+    """The codes of a panorama; within a radius those of a smaller picture without its sun."""
     out = picture.codes.copy()
     height, width = out.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
@@ -258,7 +258,7 @@ def rotated_dome(
     illuminance_lx: float = 0.0,
     sun: tuple[tuple[float, float, float], Array] = NO_SUN,
 ) -> SkyDome:
-    """The dome of a table turned by rotation_deg, with a sun (azimuth, elevation, diameter in degrees; AP1 lx on a
+    """The dome of a table rotated by rotation_deg, with a sun (azimuth, elevation, diameter in degrees; AP1 lx on a
     plane that faces it); with illuminance_lx, made to light horizontal ground with so much."""
     turned = rotate_table(table, rotation_deg)
     dome = assemble_dome(turned, *sun[0], sun[1], ground_reflectance)

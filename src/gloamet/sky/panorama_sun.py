@@ -2,8 +2,8 @@
 """The sun of a panorama: detection, measurement, and removal.
 
 A lat-long picture (h, w, 3) in AP1 enters, as `environment_map` lays it out; `PanoramaSun`s leave, brightest first, and
-pictures without them. A sun is a compact region that stands out of the sky's own glow. Directions are azimuth clockwise
-from the picture's middle, and elevation, in degrees.
+pictures without them. A sun is a compact region that is brighter than the glow round it. Directions are azimuth
+clockwise from the picture's middle, and elevation, in degrees.
 """
 
 from __future__ import annotations
@@ -27,23 +27,23 @@ COARSE_DEG, FINE_DEG = 0.25, 0.125  # pixel of the patch while its middle is fou
 SEARCH_WIDTH = 512  # of the picture that candidates are looked for in
 SMALL_DEG = 1.5  # radius of a clipped region whose own middle is the sun's
 LOWEST_FIT_DEG = 10.0  # height of a clipped region below which the horizon's glow leads the fit astray
-FIT_DEG = 9.0  # beyond the edge of a clipped sun, whose glow tells where it is
-LEAST_ROUND = 0.72  # share of a clipped region that lies in the circle of its area: clouds are ragged
+FIT_DEG = 9.0  # beyond the edge of a clipped sun; its position is fitted to the glow
+LEAST_ROUND = 0.72  # least fraction of a clipped region within the circle of its area: clouds are ragged
 MOST_SUNS = 4
 APART_DEG = 12.0  # between two candidates
 CORE_SHARE = 0.5  # of the peak over the glow: what is brighter is the disc
 CONTRAST = 3.0  # of a disc over what surrounds it; a clear sky's own aureole stays below 2.5
 WIDEST_DEG, WIDEST_CLIPPED_DEG = 3.0, 14.0  # radius of a region that is still a sun, veiled, or clipped
-NEAR_DEG = 7.0  # of a candidate within which the brightest is asked for
-RING = 96  # directions of the ring that what is taken out is filled from
+NEAR_DEG = 7.0  # radius round a candidate in which the brightest pixel is searched
+RING = 96  # directions of the ring from which a removed sun is filled
 CLIPPED_SHARE, CLIPPED_PIXELS = 1.0 - 1e-5, 6  # so many pixels alike are where a format ends
-REAL_CONTRAST = 150.0  # of a disc that is not clipped, over what is beside it
+REAL_CONTRAST = 150.0  # of a disc that is not clipped, over its surroundings
 AUREOLE_SHARE = 1.25  # of the sky farther out: where the glow ends
 
 
 class PanoramaSun(NamedTuple):
-    """Where a sun stands in its file (degrees), radius of its disc, its light on a plane that faces it (AP1, lx
-    where the file is in cd/m2), how it stands out of what surrounds it, radius of its glow, whether clipped."""
+    """Direction of a sun in its file (degrees), radius of its disc, its light on a plane that faces it (AP1, lx
+    where the file is in cd/m2), its contrast to its surroundings, radius of its glow, whether clipped."""
 
     azimuth_deg: float
     elevation_deg: float
@@ -102,7 +102,7 @@ def _patch(picture: Floats, middle: Array, step_deg: float) -> tuple[Array, Arra
 
 
 def _measure(picture: Floats, middle: Array) -> tuple[PanoramaSun, Array, float]:
-    """A candidate near a direction as a sun, its direction, and the share of it that lies in the circle of its area."""
+    """A candidate near a direction as a sun, its direction, and the fraction of it within the circle of its area."""
     from scipy import ndimage
 
     core = np.zeros((1, 1), bool)
@@ -161,7 +161,7 @@ def _pixels_alike(picture: Floats, middle: Array) -> int:
 
 
 def _middle_of_glow(level: Array, vectors: Array, flat: NDArray[np.bool_], middle: Array) -> Array:
-    """The direction about which the glow round a clipped sun lies evenly: light there is taken for a product of one
+    """The direction about which the glow round a clipped sun is symmetric: light there is taken for a product of one
     function of the angle to the sun and one of height, and the sun for where that fits best."""
     from scipy.optimize import minimize
 
@@ -169,7 +169,7 @@ def _middle_of_glow(level: Array, vectors: Array, flat: NDArray[np.bool_], middl
     reach = float(np.arccos(np.clip((vectors[flat] @ middle).min(), -1.0, 1.0)))
     close = vectors @ middle > math.cos(reach + math.radians(FIT_DEG))
     used = np.zeros_like(flat)
-    used[::2, ::2] = True  # a quarter of them tells as much
+    used[::2, ::2] = True  # a quarter of them is enough
     used &= ~flat & close & (height > 0.4) & (level > 0.0)
     low, up = np.log(height[used] + 3.0), height[used] / 10.0
     towards, logs = vectors[used], np.log(level[used])
@@ -185,7 +185,7 @@ def _middle_of_glow(level: Array, vectors: Array, flat: NDArray[np.bool_], middl
         columns = [np.ones_like(up), np.log(angle + 0.5), angle / 10.0, (angle / 10.0) ** 2, up, up**2, low]
         basis = np.stack(columns, 1)
         fit, *_rest = np.linalg.lstsq(basis, logs, rcond=None)
-        # clouds lie off: the middle of the misfits counts, not their squares
+        # clouds are outliers: the median of the misfits counts, not their squares
         return float(np.abs(basis @ fit - logs).mean())
 
     simplex = np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]])
@@ -239,7 +239,7 @@ def sun_at(picture: Floats, azimuth_deg: float, elevation_deg: float) -> Panoram
 
 
 def filled(picture: Floats, middle: Array, radius_deg: float) -> Floats:
-    """A picture (h, w, 3) in which what lies within a radius is filled from the ring about it; its edge is soft."""
+    """A picture (h, w, 3) whose pixels within a radius are filled from the ring about it, with a soft edge."""
     height, width = picture.shape[:2]
     azimuth, elevation = pixel_directions(height, width)
     rows = np.flatnonzero(np.abs(elevation - azimuth_elevation(middle)[1]) < radius_deg + 0.5)
@@ -263,7 +263,7 @@ def filled(picture: Floats, middle: Array, radius_deg: float) -> Floats:
     blend = np.clip((radius_deg - angle[y, x]) / (0.12 * radius_deg), 0.0, 1.0)[:, None]
     out = picture.copy()
     before = out[rows[y], x]
-    # never brighter than what stood there: nothing is added
+    # never brighter than before: no light is added
     out[rows[y], x] = before + blend * (np.minimum(fill, before) - before)
     return np.asarray(out, np.float32)
 

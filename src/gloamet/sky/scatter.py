@@ -52,7 +52,7 @@ STEP_DISTANCE, STEP_RADIUS, STEP_RAYLEIGH, STEP_AEROSOL, STEP_HAZE, STEP_PSI_ROW
 COSINE_LOW = -0.6  # signed square root of the lowest sun cosine, -0.36
 ISOTROPIC = 1.0 / (4.0 * math.pi)
 # of the ground's light, what particles throw back down over what isotropic ones would: 1 - 7/8 g, with the 0.52 that
-# delta scaling leaves of their asymmetry of 0.71 (backscattered share of diffuse light: Wiscombe & Grams 1976, from
+# delta scaling leaves of their asymmetry of 0.71 (backscattered fraction of diffuse light: Wiscombe & Grams 1976, from
 # memory)
 GROUND_BACKSCATTER_FRACTION = 0.55
 

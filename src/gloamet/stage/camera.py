@@ -43,7 +43,7 @@ def _frame(
 class Camera:
     """Eye and target in world metres, vertical field of view in degrees.
 
-    shift_x and shift_y move the frame by shares of the picture's height, right and up positive, without
+    shift_x and shift_y move the frame by fractions of the picture's height, right and up positive, without
     turning the camera. keep_verticals keeps it horizontal, so that verticals stay vertical. aperture_m is the
     diameter of the lens, 0 for everything sharp; focus_m the sharp distance ahead. parallel_m, when above
     0, makes it a parallel view that many metres high.
@@ -67,7 +67,7 @@ class Camera:
         return 0.5 * self.parallel_m if self.parallel_m > 0.0 else math.tan(math.radians(self.fov_deg) / 2.0)
 
     def rise(self) -> float:
-        """The upward shift in shares of the height: the given one, and what a level camera needs to keep
+        """The upward shift in fractions of the height: the given one, and what a level camera needs to keep
         its target in the middle."""
         offset = np.subtract(self.target, self.eye).astype(float)
         flat = float(np.hypot(offset[0], offset[1]))

@@ -22,7 +22,7 @@ UpAxis = Literal["y", "z"]
 Colour = tuple[float, float, float]
 Matrix = NDArray[np.float64]
 Box = tuple[NDArray[np.float64], NDArray[np.float64]]
-FLAT = 0.01  # a part lower than this share of its extent is a ground
+FLAT = 0.01  # a part lower than this fraction of its extent is a ground
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ class Material:
     The *_texture fields index the scene's textures (surface: green roughness, blue metalness, as in glTF).
     texture_strength 0 shows the base picture's mean colour. emission is in cd/m2 (of its luminance) and
     leaves the front only unless emits_back. alpha_cutoff is the alpha below which there is a hole, None for none.
-    diffuse_transmission is the share of diffuse light that goes through, as in a leaf. coat is a clear layer on top.
+    diffuse_transmission is the fraction of diffuse light that goes through, as in a leaf. coat is a clear layer on top.
     """
 
     name: str

@@ -43,7 +43,7 @@ GRID_ROWS, GRID_COLUMNS = 28, 48  # places of the picture at which the air is lo
 class AerialSettings(NamedTuple):
     """What an artist makes of the aerial perspective: how many times denser it is, how much of it is seen (0 none,
     1 all), from how many metres on, the gains per channel of what sun and sky light in it, and whether (1) what is
-    denser than nature's stands before the sky too."""
+    denser than the physical stands before the sky too."""
 
     density: float = 1.0
     strength: float = 1.0
@@ -55,7 +55,7 @@ class AerialSettings(NamedTuple):
 
 @njit(**KERNEL_OPTIONS)
 def _add(fraction, row, out):
-    """Add a share of a row to the beginning of another, the length of out."""
+    """Add a fraction of a row to the beginning of another, the length of out."""
     for k in range(len(out)):
         out[k] += F(fraction) * row[k]
 
@@ -121,7 +121,7 @@ def _copy(row, out):
 @njit(**ALLOCATING_KERNEL_OPTIONS)
 def _composite_rows(grid, settings, skipped, picture, parts, first, apart, out):
     """Rows of out (H, 3 W) through the air: every so many of blocks, from the first. Denser air takes by the power of
-    what nature's takes, and adds in proportion to what is lost. What is nearer than `skipped` metres is left."""
+    what the physical takes, and adds in proportion to what is lost. What is nearer than `skipped` metres is left."""
     height, width = parts.distance.shape
     density, strength, begin = F(settings.density), F(settings.strength), F(settings.begin_m)
     fraction, veiled = F(1.0 / (1000.0 * FARTHEST_KM)), settings.dims_sky > 0.0 and density > F(1)
@@ -139,7 +139,7 @@ def _composite_rows(grid, settings, skipped, picture, parts, first, apart, out):
                     distance, shown = parts.distance[y, x], strength * parts.fraction[y, x]
                     far = (distance - begin) * fraction
                     before_sky = veiled and distance <= F(0)
-                    if before_sky:  # which has nature's air in it already
+                    if before_sky:  # which has the physical air in it already
                         far = F(1)
                     elif distance <= skipped or far <= F(0):
                         continue
@@ -164,7 +164,7 @@ def _composite_rows(grid, settings, skipped, picture, parts, first, apart, out):
 
 
 def _skipped_m(table: AerialTable, density: float, least_lost: float) -> float:
-    """Distance up to which air of a density takes less than a share of light, in every direction of a table."""
+    """Distance up to which air of a density takes less than a fraction of light, in every direction of a table."""
     lost = 1.0 - table.through.min((0, 2)).astype(float) ** density
     last = int(np.searchsorted(lost, least_lost, "right")) - 1
     return float(1000.0 * FARTHEST_KM * (max(0, last) / (DISTANCES - 1)) ** 4)

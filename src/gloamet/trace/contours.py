@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """Contour lines at discontinuities of part, normal or depth.
 
-Maps of what a camera sees enter; the share of each pixel that ink covers (H, W) leaves.
+Maps of what a camera sees enter; the fraction of each pixel that ink covers (H, W) leaves.
 """
 
 from __future__ import annotations
@@ -14,13 +14,13 @@ from numpy.typing import NDArray
 from gloamet.trace.first_hits import FirstHits
 
 CREASE_COS = 0.86  # faces turned by more than about 30 degrees
-DEPTH_STEP = 0.012  # a step of inverse depth, as a share of it, that no plane explains
-ONE_SURFACE = 0.02  # a step of depth, as a share of it, within one surface
+DEPTH_STEP = 0.012  # a step of inverse depth, as a fraction of it, that no plane explains
+ONE_SURFACE = 0.02  # a step of depth, as a fraction of it, within one surface
 REFERENCE_PX = 1000.0  # widths are given for a picture this high
 MIN_LINE_SPACING = (
     0.25,
     0.55,
-)  # shares of a neighbourhood that are edges: from here lines thin out, here they are gone
+)  # fractions of a neighbourhood that are edges: from here lines thin out, here they are gone
 MAP_SCALE = 2  # maps have this many times the picture's pixels a side
 INK = np.float32(0.04)  # what is left of the light under a line
 

@@ -50,7 +50,7 @@ _CAMERA = np.int32(CAMERA_MASK)
 
 
 class ParticipatingMedium(NamedTuple):
-    """Corners of the box it hangs in (metres), its extinction (1/m), the share of light that it throws on per AP1
+    """Corners of the box it hangs in (metres), its extinction (1/m), the fraction of light that it throws on per AP1
     channel, and the mean cosine of the direction it throws that to (-1..1, 0 all round)."""
 
     low: Triple
@@ -239,5 +239,5 @@ class LightShaftFilm:
         return np.asarray(both * self._fraction()[..., None], np.float32)
 
     def through(self) -> Floats:
-        """The share (H, W) of the light behind the dust that it lets by, 1 where nothing was sampled yet."""
+        """The fraction (H, W) of the light behind the dust that it lets by, 1 where nothing was sampled yet."""
         return np.where(self.layers.counts > 0.0, self.layers.through * self._fraction(), np.float32(1.0))

@@ -123,7 +123,7 @@ def _reservoir_of_one(towards_lamp, new, kept, candidate, candidates):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _sample_guide_cone(scene, state, at, follow, path, kept, best):
-    """A direction towards a lamp's surroundings from a vertex of a path, of whose lamps the share `kept` counts:
+    """A direction towards a lamp's surroundings from a vertex of a path, of whose lamps the fraction `kept` counts:
     (state, `GuidedSample`, best: the candidate kept and the sum of all)."""
     towards_lamp = NO_GUIDED
     if len(scene.guide_cones) > 0 and not path.guided:
@@ -200,7 +200,7 @@ def next_event_estimation(scene, env, sampler, pair, at, found_weight, goes_on, 
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _add_light(found, throughput, light, kept):
-    """Light found so far and that of a vertex, of whose lamps the share `kept` counts."""
+    """Light found so far and that of a vertex, of whose lamps the fraction `kept` counts."""
     return BySource(
         add_product(found.sun, throughput, light.sun),
         add_product(found.sky, throughput, light.sky),
@@ -264,7 +264,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
     specular = ahead = not (guided or pdf > F(0))
     scattered = seen = sighted = not specular
     passes, rays, mask = 0, 0, _CAMERA if specular else _PATH
-    # kept: share of the lamps' light met on the way that is not a guided path's
+    # kept: fraction of the lamps' light met on the way that is not a guided path's
     materials, kept, began = scene.materials, F(1), largest(throughput)
     follow = CONTINUE_PROBABILITY if env.density[0, 0] > F(0) else F(1)
     best = PathStart(ray, BLACK, F(0), 0, True, False), F(0)
@@ -279,7 +279,7 @@ def trace_path(scene, env, sampler, start, max_bounces):
                 break
         if ground <= F(0) and hit.primitive < 0:
             if not guided:
-                away = scattered and ray.direction[2] < F(0)  # to lit ground far out
+                away = scattered and ray.direction[2] < F(0)  # to lit ground far away
                 indirect, direct = _at_first_bounce(away, indirect, direct, found)
                 out = Ray(vertex, ray.direction)
                 beyond = miss_radiance(env, scene, out, specular, scattered, pdf, ahead)

@@ -21,7 +21,7 @@ Floats = NDArray[np.float32]
 
 
 class FarParts(NamedTuple):
-    """Planes (H, W): the share of each pixel that is far, and its distance in metres, 0 for sky."""
+    """Planes (H, W): the fraction of each pixel that is far, and its distance in metres, 0 for sky."""
 
     fraction: Floats
     distance: Floats
@@ -49,7 +49,7 @@ def nearness(depth: Floats) -> Floats:
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def far_part(depth, near):
-    """The share of a pixel that is far, and its distance in metres, from the means of distance and nearness.
+    """The fraction of a pixel that is far, and its distance in metres, from the means of distance and nearness.
 
     Part of it stands at 0 and the rest at D: (1 - exp(-D / NEAR_M)) / (D / NEAR_M) is then what is lost of nearness
     over the mean distance, which Newton's method is asked for D.

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Quality:
-    """noise is the relative error at which a place may stop (see `noise`); scale shares of the full size."""
+    """noise is the relative error at which a place may stop (see `noise`); scale fractions of the full size."""
 
     noise: float
     bounces: int

@@ -95,7 +95,7 @@ def quick_elevation_deg(elevation_deg: float) -> float:
 
 class AerialInputs(NamedTuple):
     """What the air in front is solved from: the model of the sky, its air, the height of what lights it, sun or moon,
-    and the share of sunlight that this sends, whether both light it, the eye's height, the elevations in view
+    and the fraction of sunlight that this sends, whether both light it, the eye's height, the elevations in view
     (degrees). Where they stand round about is no matter of it."""
 
     model: SkyModel
@@ -132,7 +132,7 @@ class AerialPerspective:
     table: AerialTable
     settings: AerialSettings
     camera: Camera
-    least_lost: float = 0.0  # share of light that it must take to be shown
+    least_lost: float = 0.0  # fraction of light that it must take to be shown
 
     def over(self, picture: Floats, parts: FarParts, pool: Executor) -> Floats:
         """A picture (H, W, 3) through it, by what of each pixel is far, and how far."""

@@ -23,7 +23,7 @@ CLEAR_CIE = 11  # general skies from here on are clear
 
 @dataclass(frozen=True)
 class Measures:
-    """What was measured beside the light on open ground, nan and None where it was not: band that nature gives, EV of
+    """What was measured beside the light on open ground, nan and None where it was not: band that is physical, EV of
     the picture, shares of it at white and at black, cards in the scene, the share of light that the bounce limit cuts
     off, height of the model in metres, whether it has lamps; of a panorama its sun in the scene and its level lux."""
 

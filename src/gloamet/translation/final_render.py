@@ -55,7 +55,7 @@ class StopCriterion:
 
 @dataclass(frozen=True)
 class Progress:
-    """How far a render is: share of the way 0..1, mean samples, relative noise, seconds so far and left."""
+    """How far a render is: fraction of the way 0..1, mean samples, relative noise, seconds so far and left."""
 
     fraction: float
     samples: float

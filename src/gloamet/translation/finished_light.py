@@ -44,7 +44,7 @@ class FinishedLight:
     indirect: dict[str, Floats] = field(default_factory=dict)
 
     def through(self, fraction: Floats, added: Floats, name: str) -> FinishedLight:
-        """The light through something that lets a share of it by and adds light of its own, one more part."""
+        """The light through something that lets a fraction of it by and adds light of its own, one more part."""
         parts = {key: part * fraction for key, part in self.parts.items()}
         indirect = {key: part * fraction for key, part in self.indirect.items()}
         return FinishedLight(self.whole * fraction + added, {**parts, name: added}, indirect)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Places that stand for a cell: how well a few of them tell what share of it is lit."""
+"""Places that stand for a cell: how well a few of them tell what fraction of it is lit."""
 
 from __future__ import annotations
 

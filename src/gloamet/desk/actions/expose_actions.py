@@ -18,7 +18,7 @@ MOST_MASKS = 16
 
 
 def click(session: Session, tool: str, x: float, y: float, aspect: float) -> None:
-    """What one of CLICK_TOOLS does at shares of the picture."""
+    """What one of CLICK_TOOLS does at fractions of the picture."""
     if tool == SPOT:
         session.change("expose", metering="spot", spot_x=round(x, 3), spot_y=round(y, 3))
     elif tool == GREY:

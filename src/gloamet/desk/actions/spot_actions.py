@@ -17,7 +17,7 @@ NEAREST_M = 0.02
 
 
 def add_spot(session: Session, x: float, y: float) -> None:
-    """A new spot at shares of the picture."""
+    """A new spot at fractions of the picture."""
     spots = session.document.fill.spots
     if len(spots) >= MOST:
         session.noticed.emit(f"There are {MOST} spots already: remove one first.", "note")

@@ -20,7 +20,7 @@ from gloamet.stage.props import LIFT_M
 from gloamet.stage.scene import Material, Part, bounds_of
 
 RIDGE_SIZE_M, POLES_SIZE_M = (250.0, 9000.0), (7.0, 1500.0)  # height and length
-FLAG_AWAY, FLAG_SIZE, FLAG_LEAST_M = 0.3, 0.8, 0.5  # shares of the camera's distance, and of that
+FLAG_AWAY, FLAG_SIZE, FLAG_LEAST_M = 0.3, 0.8, 0.5  # fractions of the camera's distance, and of that
 RIDGE_AWAY_M = 4000.0  # from the eye
 
 # -- parts

@@ -63,7 +63,7 @@ class SunReachResult:
 
 
 class Question(NamedTuple):
-    """Something to work out off the interface: of which kind, under which key, and how; all it needs it has."""
+    """Something to compute off the interface: of which kind, under which key, and how; all it needs it has."""
 
     kind: str
     key: Any

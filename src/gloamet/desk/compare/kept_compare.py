@@ -28,7 +28,7 @@ NOW = "now"
 MODES = ("side by side", "wipe", "blink", "difference", "stops")
 BLINK_MS = 700
 MOST_ZOOM = 16.0
-DIFFERENCE_WIDTH = 480  # pixels of a difference that is worked out
+DIFFERENCE_WIDTH = 480  # pixels of a difference that is computed
 DELTA_E_ENDS, STOPS_ENDS = (3.0, 6.0, 12.0, 25.0, 50.0), (0.5, 1.0, 2.0, 4.0, 8.0)  # of the scales
 GRIP_PX, KEY_PX, WORDS_PX = 7.0, 26.0, 22.0
 SCALE = np.array([[38, 38, 38], [92, 92, 92], [240, 164, 92], [201, 70, 52]], float)
@@ -135,7 +135,7 @@ class KeptCompare(PictureOverlay):
         self.changed.emit()
 
     def close(self) -> None:
-        """Nothing more is worked out."""
+        """Nothing more is computed."""
         self._blink.stop()
         self._pool.shutdown()
 

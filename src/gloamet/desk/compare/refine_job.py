@@ -24,7 +24,7 @@ class RefineJob(QObject):
     """A line of kept pictures that wait for more samples."""
 
     changed = Signal()  # what is being refined, or how far it is
-    _told = Signal(object, float)  # stop of its batch, share of the one that is traced
+    _told = Signal(object, float)  # stop of its batch, fraction of the one that is traced
     _done = Signal(object, object, object, str)  # stop of its batch, kept, a Snapshot or None, a sentence
 
     def __init__(self, keeper: Keeper) -> None:

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """A contact sheet in place of the picture: thumbnails with captions, to select from.
 
-A click chooses one, with Ctrl several; a double click goes on with it.
+A click chooses one, with Ctrl several; a double click continues with it.
 """
 
 from __future__ import annotations

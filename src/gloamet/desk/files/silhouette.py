@@ -25,7 +25,7 @@ PERSON_RGB = (240, 164, 92)
 def silhouette(
     stage: RenderScene, bounds: Box, width: int, rows: int, ground_line: float
 ) -> NDArray[np.uint8]:
-    """Pixels (rows, width, 4) of both, standing at a share ground_line of the height."""
+    """Pixels (rows, width, 4) of both, standing at a fraction ground_line of the height."""
     low, high = bounds
     size = high - low
     gap = max(0.15 * PERSON_M, 0.03 * float(size[0]))

@@ -1,6 +1,6 @@
 # SPDX-License-Identifier: Apache-2.0
 """The year cloth: 365 days by 24 hours painted with the sky's colour, the sun's elevation, the light on the ground, or
-the sunlit share of a surface; click or drag to go to a day and clock time.
+the sunlit fraction of a surface; click or drag to go to a day and clock time.
 
 Days run to the right, the clock of the place downwards. Images are made of arrays by pure functions below.
 """

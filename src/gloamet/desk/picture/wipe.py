@@ -19,7 +19,7 @@ from gloamet.meter.light import LightReading
 from gloamet.preview.events import BesideFrame
 
 GRIP_PX, KNOB_PX, STRIP_PX = 6.0, 5.0, 24.0
-LEAST, MOST = 0.04, 0.96  # share of the picture at which the line stops
+LEAST, MOST = 0.04, 0.96  # fraction of the picture at which the line stops
 
 
 def natural(document: Document) -> Document:

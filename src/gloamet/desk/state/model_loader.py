@@ -19,7 +19,7 @@ from gloamet.stage.assembly import view_from_camera
 from gloamet.stage.camera import look_over
 from gloamet.stage.scene import Scene
 
-SAME_MODEL = 0.5  # a file with this share of the names before is a newer version of it
+SAME_MODEL = 0.5  # a file with this fraction of the names before is a newer version of it
 
 
 class Opening(Enum):

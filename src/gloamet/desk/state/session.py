@@ -274,7 +274,7 @@ class Session(QObject):
         self.take_up(DocumentStore(document, title))
 
     def take_up(self, store: DocumentStore) -> None:
-        """Go on with another project's store, its unsaved edits and all."""
+        """Continue with another project's store, its unsaved edits and all."""
         self._loader.begin_project(None)
         self.store = store
         self._announce()

@@ -232,7 +232,7 @@ class GltfFile:
 
 
 def normalised(values: NDArray) -> NDArray:
-    """Whole numbers as shares of their largest."""
+    """Whole numbers as fractions of their largest."""
     if values.dtype.kind not in "iu":
         return values
     return np.maximum(values / np.float32(np.iinfo(values.dtype).max), np.float32(-1.0))

@@ -15,7 +15,7 @@ class Cancelled(GloametError):  # noqa: N818
 
 @dataclass(frozen=True)
 class ProgressToken:
-    """tell takes the share done (0..1) and a word; stopped says whether to give up."""
+    """tell takes the fraction done (0..1) and a word; stopped says whether to give up."""
 
     tell: Callable[[float, str], None] = lambda fraction, word: None
     stopped: Callable[[], bool] = lambda: False

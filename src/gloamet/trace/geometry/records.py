@@ -158,7 +158,7 @@ class PathStart(NamedTuple):
 
 class PathResult(NamedTuple):
     """All light that a path finds, and its indirect part before it reached the first surface; albedo,
-    normal and depth of what is seen first; the share of the path that sees past all things, rays traced."""
+    normal and depth of what is seen first; the fraction of the path that sees past all objects, rays traced."""
 
     light: BySource
     indirect: BySource

@@ -159,7 +159,7 @@ def sample_sky_light(u, v, state, scene, env, bsdf, origin, normal):
 
 @njit(**INNER_KERNEL_OPTIONS)
 def _pick_lamp(lamps, pick):
-    """The lamp whose share of all light a uniform number falls on."""
+    """The lamp whose fraction of all light a uniform number falls on."""
     low, high = 0, len(lamps) - 1
     while low < high:
         middle = (low + high) >> 1

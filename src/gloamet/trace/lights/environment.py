@@ -96,7 +96,7 @@ class EnvironmentArrays(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Environment:
-    """Sun and sky ready to be sampled: table (ROWS, COLUMNS, 3), what is seen of it past all things, the sun's disc,
+    """Sun and sky ready to be sampled: table (ROWS, COLUMNS, 3), what is seen of it past all objects, the sun's disc,
     radiance below the horizon by sun and by sky, and the distribution. A panorama is a second sky, whose sun is its
     own, in a layer of its own. sky_colour is that of its horizontal illuminance, AP1 of luminance 1."""
 

@@ -2,7 +2,7 @@
 """Guide cones around lamps: bright surfaces close to them, such as shades, which BSDF sampling rarely finds.
 
 A scene's lamps and its rays enter; guides (K, GUIDE_WORDS) float32 leave: CENTRE and RADIUS of a sphere about what
-the lamp lights from close by, and SUM, the share of light of this one and those before. At each surface one guide is
+the lamp lights from close by, and SUM, the fraction of light of this one and those before. At each surface one guide is
 picked by its light and a direction into its sphere is drawn. Of these candidates a path keeps one, by what each could
 carry (a reservoir of one: Chao 1982; resampling: Talbot et al. 2005), and when it has ended a second path follows
 that and gathers lamps alone. The path itself may find the sphere too: the two are weighted by their densities (Veach

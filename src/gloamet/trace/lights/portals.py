@@ -30,7 +30,7 @@ SMALLEST_M2, NEAREST_M = 0.04, 0.15
 CLOSED, OPENER = (
     0.35,
     0.15,
-)  # share of upward rays that leave: a room lets fewer out, its outside this many more
+)  # fraction of upward rays that leave: a room lets fewer out, its outside this many more
 PORTAL_SAMPLE_FRACTION = F(0.75)  # of the sky's samples that a point in a room sends through its portals
 
 
@@ -67,7 +67,7 @@ def _rectangle(part: Part) -> tuple[NDArray[np.float64], ...] | None:
 
 
 def _room(rays: RayScene, origins: NDArray[np.float64], normal: NDArray[np.float64]) -> tuple[float, NDArray]:
-    """Share of upward rays that leave on one side of a pane, and where the others end."""
+    """Fraction of upward rays that leave on one side of a pane, and where the others end."""
     directions = _hemisphere(normal)
     out = hit_distances(rays, origins, directions)
     up = directions[:, 2] > 0.05

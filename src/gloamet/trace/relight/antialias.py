@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: Apache-2.0
 """Antialiasing of relit pictures: outlines mixed from pixels found once per camera, fine textures averaged.
 
-A pixel is looked through at SUBSAMPLES places; each shows what one of the pixels around it shows. covers (n,
-SUBSAMPLES) int32 names these, so that a picture's outlines are means of its own pixels and no ray is traced when the
+A pixel has SUBSAMPLES positions; each takes the colour of one of the pixels around it. covers (n,
+SUBSAMPLES) int32 holds their indices, so that outlines are means of the picture's own pixels and no ray is traced when
 light changes.
 """
 

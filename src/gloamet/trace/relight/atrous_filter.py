@@ -34,7 +34,7 @@ def _unlike(guide, i, j):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def edge_stopping_weight(points, i, j):
-    """0..1: how much two pixels' surfaces turn the same way and lie in one plane; 0 where they turn apart."""
+    """Weight 0..1 of two pixels by the angle between their normals and their distance from one plane."""
     if dot(triple(points, i, POINT_NORMAL), triple(points, j, POINT_NORMAL)) < F(0.9):
         return F(0)
     offset = sub(triple(points, j, POINT_POSITION), triple(points, i, POINT_POSITION))

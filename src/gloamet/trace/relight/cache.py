@@ -55,11 +55,11 @@ NO_LIGHT = (F(0), F(0), F(0))
 DIRECT_SKY = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_indirect=NO_LIGHT, sky_indirect=NO_LIGHT)
 NO_SUN = UNIT_SOURCE_GAINS._replace(sun=NO_LIGHT, sun_indirect=NO_LIGHT)
 FIRST_SAMPLES, FIRST_SPECULAR_SAMPLES = 8, 4
-# bounces between cells for a picture of a sun that moves a little, of one that leapt, and of a hand at rest
+# bounces between cells: for a sun that moved a little, for one that jumped, and at rest
 BOUNCES_MOVING, BOUNCES_AFTER_JUMP, BOUNCES_AT_REST = 1, 6, 12
-FILTER_TOLERANCE = F(0.08)  # of the guides that evening out respects, in log light
+FILTER_TOLERANCE = F(0.08)  # of the denoiser features that the filter keeps, in log light
 MOVING_SAMPLES = 16  # of the lists are read while dragging
-REFLECTION_LEVELS = 1  # passes of evening out for mirror images, which are sharp
+REFLECTION_LEVELS = 1  # filter passes for mirror images, which are sharp
 CACHE_DOWNSCALE = 2  # a cache's pixel is so many of the display's wide
 
 
@@ -169,7 +169,7 @@ class RelightCache:
             )
 
     def _refine(self, cancelled: Callable[[], bool]) -> bool:
-        """What holds up no first picture: longer lists of cells, outlines, fine textures, narrow things."""
+        """Later steps, after the first picture: longer lists of cells, outlines, fine textures, narrow objects."""
         shown = [layer.small for layer in self.layers]
         if not self.cells.refine(shown, cancelled) or not self._find_outlines(cancelled):
             return False
@@ -221,7 +221,7 @@ class RelightCache:
         return self._workers.run(gather, before, n, after, cancelled, 32)
 
     def _despeckle_features(self, layer: Layer, lights: Environment, cancelled: Callable[[], bool]) -> bool:
-        """Weights for evening out, by cleaned pictures under the light of now and under an even sky."""
+        """Weights of the filter, from denoised pictures under the present light and under a uniform sky."""
         features = []
         # mirror images are small: their surfaces alone guide them
         both = (1.0, 0.0) if self.samples == MOST_SAMPLES else (1.0,)  # the light of now is enough until then
@@ -275,7 +275,7 @@ class RelightCache:
         return FeatureBuffers(planes[0], planes[1], planes[2][..., 0])
 
     def transparency(self) -> Floats:
-        """The share of each pixel, (H, W), that sees past all things, straight and through panes."""
+        """The fraction of each pixel, (H, W), that sees past all objects, straight and through panes."""
         fraction = np.zeros(self.width * self.height, np.float32)
         for layer in self.layers:
             points, shading = layer.big.points, layer.big.shading

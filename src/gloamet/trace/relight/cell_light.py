@@ -2,7 +2,7 @@
 """Radiance of cells: the cells a view needs, their gathered samples, and their radiance under a sun and sky.
 
 Lists of a cache's points enter at the start; the light table, ready to be read, leaves after every
-`solve`. Bounces between cells go on from where they stood one picture earlier, so that a moving sun needs
+`solve`. Bounces between cells start from the result of the picture before, so that a moving sun needs
 one round a picture and a sun at rest a few more.
 """
 
@@ -68,8 +68,10 @@ REUSE_FILL_LIMIT = 0.7  # of the room for cells that other views may have taken
 REUSE_DISTANCE = (
     0.3  # of the distance to its target that a camera may have moved and still find cells fine enough
 )
-UPDATE_INTERVAL = 4  # pictures until every cell has been asked for a sun that moves a little
-JUMP_COSINE = math.cos(math.radians(12.0))  # a sun that jumped further has all of them asked again
+UPDATE_INTERVAL = 4  # pictures until every cell has traced its rays to a sun that moves a little
+JUMP_COSINE = math.cos(
+    math.radians(12.0)
+)  # after a longer jump of the sun all cells trace their rays at once
 _OTHER_POINTS = 1 << 40  # numbers drawn for cells are not those drawn for pixels
 
 
@@ -113,7 +115,7 @@ class CellLight:
             return False
         hits, materials = met
         room = MAX_CELLS - self.count
-        # a stop half-way must not leave keys that no cell stands behind
+        # an interruption must not leave keys without a cell
         keys, rows = self._keys.copy(), self._rows.copy()
         members, filled = np.zeros((room, SAMPLES_PER_CELL), np.int32), np.zeros(room, np.int32)
         lookup = CellLookup(self._anchor, keys, rows)
@@ -246,7 +248,7 @@ class CellLight:
             cells = cells._replace(received=np.zeros_like(self._received), first_hand=np.zeros(3, np.float32))
         propagate(cells, rounds, -1)
         if even:
-            self._sun = None  # the next picture must not go on from this table
+            self._sun = None  # the next picture must not start from this table
 
     def arrays(self, lights: Environment, gains: SourceGains) -> CellArrays:
         """What the kernels take, with the table they fill."""

@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: Apache-2.0
 """Sample points of cells: a few spread-out points of the many that walks have hit.
 
-Whether the sun reaches a cell is asked at its places. Where a shadow's edge runs across the cell, places that are
-spread tell the lit share a third better than ones drawn at random.
+Rays to the sun start from the sample points of a cell. Where a shadow's edge crosses the cell, points that are
+spread estimate the lit fraction with a third less error than random ones.
 """
 
 from __future__ import annotations
@@ -26,9 +26,9 @@ def morton_codes(places: NDArray[np.float32]) -> NDArray[np.int32]:
 
 
 def stratified_subset(places: NDArray[np.float32], many: NDArray[np.int32], wanted: int) -> NDArray[np.int64]:
-    """Which `wanted` of each cell's first `many` (cells,) places (cells, n, 3) to keep, (cells, wanted).
+    """Which `wanted` of each cell's first `many` (cells,) points (cells, n, 3) to keep, (cells, wanted).
 
-    They are taken at even steps along a curve through the cell, so that where more lie more are kept.
+    They are taken at even steps along a curve through the cell, so that dense regions keep more of them.
     """
     code = morton_codes(places)
     code[np.arange(places.shape[1])[None] >= many[:, None]] = np.iinfo(np.int32).max

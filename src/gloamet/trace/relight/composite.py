@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """Compositing of a relit frame: diffuse, specular and sun light per display pixel.
 
-What a pixel needs stands close together, as memory is what this waits for. diffuse (n, DIFFUSE_WORDS) float32, for a
+The values of a pixel are adjacent, as the kernel is limited by memory. diffuse (n, DIFFUSE_WORDS) float32, for a
 surface: NORMAL, COLOUR times what panes leave (what a matt base sends out through its specular lobe), THROUGH the share
 of light it lets through, SPECULAR_KIND (of none, a dielectric, a metal); for sky: SKY_U, SKY_V and GROUND_SHARE, the
 panes' colour, and SKY_X, x and y of a direction that rises. specular (n or 1, SPECULAR_WORDS) float32 holds what a
@@ -120,7 +120,7 @@ def _sky_seen(env, gains, diffuse, i):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _dielectric_lit(points, specular, i, sun, nl):
-    """How a rough dielectric reflects the sun: the base's factor beside its colour, and its lobe, as `eval_bsdf`."""
+    """How a rough dielectric reflects the sun: the factor of the diffuse base and its specular lobe, as `eval_bsdf`."""
     nv, root_v, alpha, strength = (
         specular[i, _NV],
         specular[i, _ROOT],
@@ -133,7 +133,7 @@ def _dielectric_lit(points, specular, i, sun, nl):
     to_viewer = triple(points, i, p.POINT_TO_VIEWER)
     half = add(sun, to_viewer)
     inverse = F(1) / math.sqrt(max(F(1e-12), dot(half, half)))
-    # the half vector lies as far from the light as from the viewer
+    # the half vector has the same angle to the light and to the viewer
     vh, nh = dot(to_viewer, half) * inverse, (nl + nv) * inverse
     lobe = F(0.5) * nl * ggx_distribution(nh, alpha) / (nl * root_v + nv * smith_root(nl, alpha))
     return base, lobe * strength * (DIELECTRIC_F0 + (F(1) - DIELECTRIC_F0) * schlick_weight(vh))

@@ -3,7 +3,7 @@
 
 points as in `points`. index (n, samples) uint16 and weight (n, samples) float32: the mean over samples of weight times
 the table's light is the irradiance over pi, as a matt surface of that normal would reflect it. A list needs no new ray
-when the light changes. Light goes on between cells by Jacobi iterations of the same sums.
+when the light changes. Light between cells is solved by Jacobi iterations of the same sums.
 """
 
 from __future__ import annotations
@@ -56,12 +56,12 @@ PORTAL_WALKS = F(0.3)  # of the steps of a walk that go through a portal
 _PATH = np.int32(PATH_MASK)
 _PAIR = 2  # of even numbers
 _SPECULAR_PIXEL = np.uint64(77)  # lists of specular lobes draw other numbers than the others
-PROBE_BLOCK, PROBE_STRIDE = 32, 16  # cells asked how much light there is: one in 16
+PROBE_BLOCK, PROBE_STRIDE = 32, 16  # cells that sample how much light there is: one in 16
 
 
 class CellArrays(NamedTuple):
     """Cells and their light. places (cells, places, HIT_WORDS); lit (cells, places, 4) as `cell_sun_rays` leaves it;
-    received and source (3, cells); albedo (cells, 3) of the base, specular (cells,) the share their gloss returns of
+    received and source (3, cells); albedo (cells, 3) of the base, specular (cells,) the fraction their gloss returns of
     even light; wanted (cells,), rows and weight (cells, samples) what they see; sun_light (3,) lx; table the light
     table; first_hand (3,) the mean light at first hand of the picture before."""
 
@@ -87,7 +87,7 @@ def _is_empty(normal):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _trace_to_row(scene, lookup, state, ray):
-    """(row, weight) of what lies along a ray."""
+    """(row, weight) of what a ray hits."""
     end = trace_specular_chain(scene, _PATH, state | np.uint64(1), ray)
     through = luminance(end.weight)
     if end.kind == ESCAPED:
@@ -95,7 +95,7 @@ def _trace_to_row(scene, lookup, state, ray):
     if end.kind == HIT:
         row = cell_row(lookup, end.position, end.normal, end.material)
         if row == UNKNOWN_ROW and end.triangle < 0:
-            row = np.int64(GROUND_ROW)  # the plane far out, which nothing shades
+            row = np.int64(GROUND_ROW)  # the far ground plane, which nothing shades
         return row, through
     return np.int64(UNKNOWN_ROW), F(0)
 
@@ -267,7 +267,7 @@ def _write_cell_radiance(cells, received):
 
 @njit(**GATHER_KERNEL_OPTIONS)
 def _rescale_indirect(cells):
-    """Scale what cells received in the picture before as the light has changed that comes to them at first hand.
+    """Scale what cells received in the picture before by the change of their direct light.
 
     Light that goes round fades only by and by: after a day's light, dusk in a room would be too bright for seconds.
     source holds zeros and does so again; first_hand is that light's mean over every PROBE_STRIDE-th block of cells,

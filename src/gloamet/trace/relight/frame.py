@@ -2,7 +2,7 @@
 """One relit frame: a kernel that all threads run together.
 
 Work goes piece by piece to whichever thread is free (`next_index`); between two steps the threads meet
-(`barrier_wait`). Passes of the filter are odd in number, so that what they leave is in the spare pictures.
+(`barrier_wait`). The number of filter passes is odd, so that the result is in the spare pictures.
 """
 
 from __future__ import annotations
@@ -84,7 +84,7 @@ def _trace_cell_sun_rays(group, k, scene, env, settings, cells, packet):
 
 @njit(**INNER_KERNEL_OPTIONS)
 def _trace_sun_grid(group, k, scene, light, settings, cells, layers, packet):
-    """Rays to the sun from every other pixel; the first piece is the light table, one thread's work beside them."""
+    """Rays to the sun from every other pixel; the first piece is the light table, which one thread fills meanwhile."""
     env, indirect, gains = light
     bands = _task_count(layers[0].display.height, ROWS_PER_TASK)
     while True:

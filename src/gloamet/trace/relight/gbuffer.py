@@ -101,7 +101,7 @@ def _fades_into_sky(scene, end):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _split_with_sky(scene, direction, i, layer, reflected):
-    """Less of the ground in the first layer, and sky beside it in the second."""
+    """Reduce the ground in the first layer and put sky into the second."""
     fraction, weight = horizon_fade(scene.plane, direction[2]), triple(layer.shading, i, PATH_WEIGHT)
     put(reflected.shading, i, PATH_WEIGHT, scale(weight, F(1) - fraction))
     put(layer.shading, i, PATH_WEIGHT, scale(weight, fraction))
@@ -129,7 +129,7 @@ def fill_gbuffer(scene, camera, y0, y1, layer, reflected):
                     if fades and away <= MIN_REFLECTION_WEIGHT:
                         _split_with_sky(scene, end.direction, i, layer, reflected)
                     elif fades:
-                        # the second layer is taken: shadows so far out are lost
+                        # the second layer is in use: shadows at this distance are lost
                         _write_sky(scene, end.direction, i, layer, True)
                 else:
                     count += 1
@@ -141,7 +141,7 @@ def fill_gbuffer(scene, camera, y0, y1, layer, reflected):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _distribute(best, total, i, fractions):
-    """Four weights as shares of 255 that add up to it."""
+    """Four weights as fractions of 255 that add up to it."""
     most, left = 0, 255
     for q in range(4):
         fractions[i, q] = np.uint8(int(best[q] / total * F(255))) if total > F(1e-6) else np.uint8(0)
@@ -165,7 +165,7 @@ def _tap_weight(big, i, small, j, any_surface):
     far = math.sqrt(dot(offset, offset)) + F(1e-6)
     like *= like
     like *= like
-    # a plane's pixels may lie far apart at a slant; what is off it may not
+    # at a grazing angle pixels of one plane may be far apart; others may not
     return like * math.exp(-(F(0) if any_surface else F(6)) * apart / far)
 
 

@@ -4,7 +4,7 @@
 points (n, POINT_WORDS) float32: POINT_POSITION off the surface, shading POINT_NORMAL, FACE_NORMAL, POINT_TO_VIEWER,
 POINT_ALPHA of the specular lobe, POINT_SPECULAR strength (0 for matt), POINT_METALNESS, POINT_TRANSLUCENCY; a point
 with no normal is skipped. shading (n, SHADING_WORDS) float32: PATH_WEIGHT per channel of what is seen, ALBEDO,
-PIXEL_KIND (SURFACE_PIXEL, SKY_PIXEL or EMPTY_PIXEL), DIFFUSE_ALBEDO_SCALE the share of light a matt base sends out
+PIXEL_KIND (SURFACE_PIXEL, SKY_PIXEL or EMPTY_PIXEL), DIFFUSE_ALBEDO_SCALE the fraction of light a matt base sends out
 through its specular lobe, ON_GROUND 1 where the surface is the ground plane. A pixel of sky has its direction in the
 point's position, and where the face would be its coordinates on the dome and GROUND_FADE, the share of the far ground
 that the camera sees there.
@@ -31,7 +31,7 @@ EMPTY_PIXEL, SURFACE_PIXEL, SKY_PIXEL = 0.0, 1.0, 2.0
 
 
 class SourceGains(NamedTuple):
-    """Factors per channel of what a frame is lit by: direct light of sun and sky, and their indirect light."""
+    """Factors per channel of the lights of a frame: direct light of sun and sky, and their indirect light."""
 
     sun: Triple
     sky: Triple

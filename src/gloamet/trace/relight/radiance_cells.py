@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""World-space cells of surface that share one radiance, and the table that holds it.
+"""World-space cells of surface with one radiance each, and the table of these.
 
 The light table is (rows, 3) float32, radiance in AP1: SKY_BINS rows of sky directions, GROUND_ROW (below the horizon),
 UNKNOWN_ROW (the mean of all cells), then the cells from FIRST_CELL on. A cell is a cube of space, the axis

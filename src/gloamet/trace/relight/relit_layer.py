@@ -28,7 +28,7 @@ from gloamet.trace.relight.points import (
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS
 
 MOST_SAMPLES, SPECULAR_SAMPLES = 32, 8
-SPECULAR_LEVELS = 3  # passes of evening out for what rough gloss reflects
+SPECULAR_LEVELS = 3  # filter passes for what rough specular surfaces reflect
 
 
 class ListArrays(NamedTuple):
@@ -63,7 +63,7 @@ class DisplayArrays(NamedTuple):
 
 
 class FilterArrays(NamedTuple):
-    """Pictures (3, n + 2 margins) that the à-trous filter goes to and fro between, and its weights."""
+    """Pictures (3, n + 2 margins) between which the à-trous filter alternates, and its weights."""
 
     received: Floats
     spare: Floats
@@ -87,7 +87,7 @@ class SparseArrays(NamedTuple):
 
 
 class LayerArrays(NamedTuple):
-    """A layer as the kernels take it; `received` and `shine` are what the filter leaves, without margins."""
+    """A layer as the kernels take it; `received` and `specular` are the filtered pictures without margins."""
 
     lists: ListArrays
     display: DisplayArrays
@@ -100,7 +100,7 @@ class LayerArrays(NamedTuple):
 
 @dataclass
 class GBuffer:
-    """Points and paint of one size, (n, ...)."""
+    """Points and shading values of one size, (n, ...)."""
 
     width: int
     height: int
@@ -123,14 +123,14 @@ class GBuffer:
 
     @property
     def glossy(self) -> bool:
-        """Whether a surface with a rough gloss is among them."""
+        """Whether a rough specular surface is among them."""
         reflecting = self.points[:, POINT_SPECULAR] + self.points[:, POINT_METALNESS]
         return bool((reflecting[self.surfaces] > 0.0).any())
 
 
 @dataclass
 class Layer:
-    """Lists and pictures of one layer; `samples` of the lists are there, `specular_samples` of those of gloss."""
+    """Lists and pictures of a layer; `samples` entries of the lists are in use, `specular_samples` of the specular."""
 
     small: GBuffer
     big: GBuffer

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
 """Specular chains: through alpha and panes and over mirrors to the first surface that scatters.
 
-What a pane or a gloss as sharp as a mirror reflects is handed out as a second ray, so that a caller can follow it too,
+What a pane or a mirror-like surface reflects is returned as a second ray, so that a caller can trace it too,
 or chosen at random. Stated limits: where nothing is chosen at random, further reflections are taken to be as bright as
 what lies straight ahead; rough gloss is no business of this module. `scene` is a `render_scene.SceneArrays`.
 """
@@ -59,7 +59,7 @@ class ChainEnd(NamedTuple):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _mirror_reflectance(materials, m, sharp, cosine):
-    """Share of light that a sharp dielectric gloss and a clear coat reflect."""
+    """Fraction of light that a smooth dielectric and a clear coat reflect."""
     reflected = F(0)
     if sharp:
         f0 = DIELECTRIC_F0 * materials[m, SPECULAR]

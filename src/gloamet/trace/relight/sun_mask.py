@@ -29,7 +29,7 @@ from gloamet.trace.render_scene import RenderScene
 
 ROWS = 16  # of a band of rays; even, as the lattice wants it
 COUNTERS = 8  # lists and meetings of a picture
-SHADE_LEVEL = np.uint8(96)  # how dark shade is drawn, of 255
+SHADE_LEVEL = np.uint8(96)  # opacity of the shaded area, of 255
 
 
 class MaskArrays(NamedTuple):
@@ -45,7 +45,7 @@ class MaskArrays(NamedTuple):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _outline(display, y0, y1, colour, out):
-    """Rows y0..y1 of a see-through picture: shade a little darker, its edges in the colour."""
+    """Rows y0..y1 of a transparent picture: shaded areas darker, shadow edges in the colour."""
     visible, kinds, alike = display.visible, display.kinds, display.interpolable
     width, height = display.width, display.height
     for y in range(y0, y1):
@@ -69,7 +69,7 @@ def _outline(display, y0, y1, colour, out):
 
 @njit(**KERNEL_OPTIONS)
 def _draw(group, scene, display, sun, colour, out):
-    """Rays of a grid, then of what lies between, then the picture: all threads together, band by band.
+    """Rays of a grid, then of the pixels between, then the picture: all threads together, band by band.
 
     team is a `relight.frame.ThreadGroup`, display a `MaskArrays`.
     """
@@ -118,7 +118,7 @@ class SunMask:
         return np.asarray(self._display.visible.reshape(self.height, self.width) > 0)
 
     def outlines(self, towards: NDArray[np.float64], colour: tuple[int, int, int]) -> NDArray[np.uint8]:
-        """Shade and its edges as a premultiplied picture (H, W, 4) to lay over the picture."""
+        """Shaded areas and shadow edges as a premultiplied picture (H, W, 4) to composite over the picture."""
         out = np.empty((self.height, self.width, 4), np.uint8)
         group = ThreadGroup(np.zeros(COUNTERS, np.int64), self._packets)
         sun = tuple(np.asarray(towards, np.float32))

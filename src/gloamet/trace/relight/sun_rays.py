@@ -39,13 +39,15 @@ from gloamet.trace.surfaces.visibility import (
 
 SURFACE_KIND = np.uint8(SURFACE_PIXEL)
 SHADOWED, FULLY_LIT, BYTE_MASK, FROM_BYTE = np.uint32(0), np.uint32(0xFFFFFF), np.uint32(0xFF), F(1 / 255)
-MIN_COPLANAR = 2  # of the four round a pixel lie in its plane: then it may be like them
+MIN_COPLANAR = (
+    2  # neighbours of the four that have to be in the plane of a pixel so that it can take their value
+)
 FACING_AWAY = F(-1)  # a cosine below zero: the pixel sends no ray to the sun
 NEIGHBOURS = ((-1, 0), (1, 0), (0, -1), (0, 1), (-1, -1), (1, -1), (-1, 1), (1, 1))
 
 
 class Packet(NamedTuple):
-    """A thread's row of ray packets, as `rays.occluded8` lays it out; the free words hold pixel numbers."""
+    """A thread's row of ray packets in the layout of `rays.occluded8`; the free words hold pixel numbers."""
 
     packets: NDArray[np.float32]
     row: int
@@ -90,7 +92,7 @@ def read_ray(packet, lane):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _fill_packet(points, sun, packet, count):
-    """Write the rays of `count` pixels, whose numbers stand in the free words."""
+    """Write the rays of `count` pixels, whose numbers are in the free words."""
     for k in range(count):
         write_ray(packet, k, _ray_origin(points, int(packet.packets[packet.row, FREE + k]), sun), sun)
 
@@ -160,7 +162,7 @@ def trace_sun_grid(scene, display, sun, y0, y1, parity, packet):
 
 @njit(**INNER_KERNEL_OPTIONS)
 def retrace_sun_grid(scene, display, sun, y0, y1, parity, packet):
-    """The grid's other half: those ask after all that are not like the four beside, which have just asked."""
+    """The other half of the grid: pixels whose four neighbours disagree trace their own ray after all."""
     count, width, height, visible = 0, display.width, display.height, display.visible
     for y in range(y0, y1, 2):
         for x in range(0, width, 2):
@@ -187,7 +189,7 @@ def _grid_corners(x, y, width, height):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def _is_coplanar(g, i, j):
-    """Whether pixel j shows a surface that lies in the plane of pixel i's."""
+    """Whether the surface of pixel j is in the plane of that of pixel i."""
     normal = triple(g.points, i, FACE_NORMAL)
     offset = sub(triple(g.points, j, POINT_POSITION), triple(g.points, i, POINT_POSITION))
     apart, far = abs(dot(offset, normal)), abs(offset[0]) + abs(offset[1]) + abs(offset[2])
@@ -212,7 +214,7 @@ def mark_interpolable(g, y0, y1, interpolable):
 
 @njit(**KERNEL_OPTIONS)
 def mark_coplanar_neighbours(g, y0, y1, coplanar):
-    """Mark, once per camera, which of the eight pixels beside each of a g-buffer lie in its plane."""
+    """Mark, once per camera, which of the eight neighbours of each pixel are in its plane."""
     for y in range(y0, y1):
         for x in range(g.width):
             i = y * g.width + x
@@ -228,7 +230,7 @@ def mark_coplanar_neighbours(g, y0, y1, coplanar):
 
 @njit(**INNER_KERNEL_OPTIONS)
 def trace_sun_gaps(scene, display, sun, y0, y1, parity, packet):
-    """The pixels between the grid's, y0 even: like those round them, or by rays of their own.
+    """The pixels between those of the grid, y0 even: the value of their neighbours, or a ray.
 
     turn 0 or 1: only half of those in no plane (leaves, threads) ask, the others stay as they were; -1: all ask.
     """
@@ -257,10 +259,10 @@ def trace_sun_gaps(scene, display, sun, y0, y1, parity, packet):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def filtered_visibility(display, i):
-    """What comes of the sun at a pixel, per channel: where a shadow ends, mixed with those beside in its plane."""
+    """Light of the sun at a pixel, per channel; at a shadow's edge mixed with that of coplanar neighbours."""
     visible, width = display.visible, display.width
     v, bits = visible[i], display.coplanar[i]
-    # written out: this is asked of every pixel
+    # unrolled: this runs for every pixel
     same = bits & np.uint8(1) == 0 or visible[i - 1] == v
     same = same and (bits & np.uint8(2) == 0 or visible[i + 1] == v)
     same = same and (bits & np.uint8(4) == 0 or visible[i - width] == v)

@@ -106,7 +106,7 @@ def specular_probability(nv, colour, metalness, specular):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def directional_albedo(lobe, cosine, alpha):
-    """Share of light the lobe returns at a cosine: METAL_LOBE of full reflectance, or DIELECTRIC_LOBE."""
+    """Fraction of light the lobe returns at a cosine: METAL_LOBE of full reflectance, or DIELECTRIC_LOBE."""
     x = min(max(cosine, F(0)) * F(BINS - 1), F(BINS - 1.001))
     y = min(math.sqrt(alpha) * F(BINS - 1), F(BINS - 1.001))
     i, j = int(x), int(y)

@@ -64,7 +64,7 @@ def ground_distance(plane, ray, t):
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def horizon_fade(plane, dz):
-    """Share of the ground in what the camera sees at the sine of an elevation."""
+    """Fraction of the ground in what the camera sees at the sine of an elevation."""
     x = min(F(1), max(F(0), (plane[HIGH] - dz) / (plane[HIGH] - plane[LOW])))
     return x * x * (F(3) - F(2) * x)
 

@@ -39,7 +39,7 @@ def read_setting(text: str, which: Which) -> float:
 
 @dataclass(frozen=True)
 class CameraField(NumberField):
-    """A setting shown as on a camera; the one that follows is worked out from the exposure of the picture."""
+    """A setting shown as on a camera; the one that follows is computed from the exposure of the picture."""
 
     which: Which = "f_number"
     session: Session | None = None

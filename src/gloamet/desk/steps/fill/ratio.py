@@ -65,7 +65,7 @@ class RatioControl(QWidget):
         super().__init__()
         self.session = session
         self._light: LightSolved | None = session.results.light
-        self._asked: float | None = None  # of a hand that moves, until the meter follows
+        self._asked: float | None = None  # of a drag that moves, until the meter follows
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
