@@ -132,8 +132,8 @@ def missing(text: str) -> list[str]:
     out = []
     for quoted in re.findall(r"`([^`\n]+)`", text):
         if FILE.fullmatch(quoted):
-            places = (ROOT, SOURCE, SOURCE / "data", ROOT / "docs", ROOT / "tests")
-            if "/" in quoted and not any((place / quoted).exists() for place in places):
+            positions = (ROOT, SOURCE, SOURCE / "data", ROOT / "docs", ROOT / "tests")
+            if "/" in quoted and not any((position / quoted).exists() for position in positions):
                 out.append(quoted)
         elif NAME.fullmatch(quoted) and CODE_LIKE.search(quoted):
             parts = quoted.removesuffix("()").split(".")

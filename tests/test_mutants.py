@@ -102,11 +102,11 @@ def test_a_fault_is_seen_by_the_test_that_fails_by_it_alone(
     monkeypatch.setenv("PYTEST_DISABLE_PLUGIN_AUTOLOAD", "1")  # they take seconds
     there, right, wrong = (f"tests/test_one.py::test_{name}" for name in ("there", "right", "wrong"))
     one = runner.Copy(tmp_path / "copy", tmp_path / "kernels")
-    place, tests = Path("src/one.py"), [there, right]
-    assert one.killer(place, "VALUE = 1.0\n", tests, 1.0, False) == ""
-    assert one.killer(place, "VALUE = 3\n", tests, 1.0, False) == right
-    assert one.killer(place, "VALUE = (", tests, 1.0, False) == "tests/test_one.py"
-    assert one.killer(place, "import os; os._exit(3)", tests, 1.0, False) == runner.HANGS
-    assert (one.folder / place).read_text() == "VALUE = 1\n"  # as it was
+    position, tests = Path("src/one.py"), [there, right]
+    assert one.killer(position, "VALUE = 1.0\n", tests, 1.0, False) == ""
+    assert one.killer(position, "VALUE = 3\n", tests, 1.0, False) == right
+    assert one.killer(position, "VALUE = (", tests, 1.0, False) == "tests/test_one.py"
+    assert one.killer(position, "import os; os._exit(3)", tests, 1.0, False) == runner.HANGS
+    assert (one.folder / position).read_text() == "VALUE = 1\n"  # as it was
     one.server.kill()
     assert one.failing({there, right, wrong}) == {wrong}

@@ -177,12 +177,12 @@ class Copy:
         status, failed = json.loads(self.server.stdout.readline())
         return (failed or HANGS) if status else ""
 
-    def _answer_compiled_anew(self, place: Path, tests: list[str], patience: float) -> str:
+    def _answer_compiled_anew(self, position: Path, tests: list[str], patience: float) -> str:
         """The same when kernels that may hold something of a source are compiled for the tests alone."""
         with tempfile.TemporaryDirectory() as folder:
             kernels = Path(folder) / "kernels"
             shutil.copytree(self.folder / "kernels", kernels, copy_function=os.link)
-            for module in importers(self.folder / "src", place.relative_to("src")):
+            for module in importers(self.folder / "src", position.relative_to("src")):
                 for compiled in kernels.glob(f"{module.parent.name}_*/{module.stem}.*"):
                     compiled.unlink()
             return self._answer(tests, patience, kernels)
@@ -195,16 +195,16 @@ class Copy:
             test for test in tests if re.search(rf"^(FAILED|ERROR) {re.escape(test)}( |$)", told.stdout, re.M)
         }
 
-    def killer(self, place: Path, source: str, tests: list[str], seconds: float, frozen: bool) -> str:
+    def killer(self, position: Path, source: str, tests: list[str], seconds: float, frozen: bool) -> str:
         """Which of the tests, which take so many seconds, sees another source at a place, nothing where none does;
         frozen where kernels may hold something of it."""
-        target = self.folder / place
+        target = self.folder / position
         before, stat = target.read_bytes(), target.stat()
         target.write_text(source)
         try:
             patience = PATIENCE_S + PATIENCE * seconds
             if frozen:
-                return self._answer_compiled_anew(place, tests, 3.0 * patience)
+                return self._answer_compiled_anew(position, tests, 3.0 * patience)
             return self._answer(tests, patience, self.folder / "kernels")
         finally:
             target.write_bytes(before)

@@ -87,7 +87,7 @@ class Mutant(NamedTuple):
     kernel: bool
     frozen: bool
 
-    def place(self) -> str:
+    def position(self) -> str:
         """Where it is and what is done, in words."""
         return f"{self.path.relative_to(ROOT)}:{self.line}: {self.what}"
 
@@ -299,7 +299,9 @@ def _try_all(drawn: list[Mutant], found: TestMap, workers: int, most_s: float) -
             by = one.killer(inside, mutant.source(), tests, seconds, mutant.frozen) if tests else ""
             free.put(one)
             killers[mutant] = by
-            print(f"killed   {mutant.place()} by {by}" if by else f"SURVIVED {mutant.place()}", flush=True)
+            print(
+                f"killed   {mutant.position()} by {by}" if by else f"SURVIVED {mutant.position()}", flush=True
+            )
 
         list(pool.map(tried, drawn))
         for one in copies:
@@ -309,8 +311,8 @@ def _try_all(drawn: list[Mutant], found: TestMap, workers: int, most_s: float) -
             print(f"fails without a fault: {test}")
             for mutant in [mutant for mutant, by in killers.items() if by == test]:
                 killers[mutant] = ""
-                print(f"SURVIVED {mutant.place()}", flush=True)
-    return [mutant.place() for mutant in drawn if not killers[mutant]]
+                print(f"SURVIVED {mutant.position()}", flush=True)
+    return [mutant.position() for mutant in drawn if not killers[mutant]]
 
 
 def main() -> None:
@@ -340,7 +342,7 @@ def main() -> None:
     drawn = random.Random(options.seed).sample(every, min(options.sample, len(every)))
     if options.again:
         survived = options.again.read_text()
-        drawn = [mutant for mutant in drawn if f"SURVIVED {mutant.place()}\n" in survived]
+        drawn = [mutant for mutant in drawn if f"SURVIVED {mutant.position()}\n" in survived]
     print(f"{len(drawn)} of {len(every)} mutants", flush=True)
     found = TestMap(*json.loads(MAP.read_text())) if MAP.exists() and not options.new_map else _make_map()
     begin = time.monotonic()

@@ -28,7 +28,7 @@ class Plot:
     _items: list[str] = field(default_factory=list)
     _legend: list[tuple[str, str, bool]] = field(default_factory=list)
 
-    def place(self, x: float, y: float) -> tuple[float, float]:
+    def position(self, x: float, y: float) -> tuple[float, float]:
         """Where a value stands."""
         u = (x - self.x[0]) / (self.x[1] - self.x[0])
         if self.logarithmic:
@@ -40,7 +40,7 @@ class Plot:
     def line(self, xs: Any, ys: Any, hue: int, words: str) -> None:
         """A curve of ours."""
         for piece in self._inside(xs, ys):
-            points = " ".join("{:.1f},{:.1f}".format(*self.place(x, y)) for x, y in piece)
+            points = " ".join("{:.1f},{:.1f}".format(*self.position(x, y)) for x, y in piece)
             self._items.append(
                 f'<polyline points="{points}" fill="none" stroke="{HUES[hue]}" stroke-width="2"/>'
             )
@@ -65,7 +65,7 @@ class Plot:
     def dots(self, xs: Any, ys: Any, hue: int, words: str) -> None:
         """Values of others."""
         for x, y in zip(xs, ys, strict=True):
-            a, b = self.place(x, y)
+            a, b = self.position(x, y)
             self._items.append(
                 f'<circle cx="{a:.1f}" cy="{b:.1f}" r="3.6" fill="white" stroke="{HUES[hue]}" stroke-width="1.6"/>'
             )
@@ -80,11 +80,11 @@ class Plot:
             f'<rect width="{WIDTH}" height="{HEIGHT}" fill="white"/>',
         ]
         for tick in self.x_ticks:
-            a, _ = self.place(tick, self.y[0])
+            a, _ = self.position(tick, self.y[0])
             out.append(f'<path d="M{a:.1f} {TOP}V{TOP + h}" stroke="#e6e6e6"/>')
             out.append(f'<text x="{a:.1f}" y="{TOP + h + 16}" text-anchor="middle">{tick:g}</text>')
         for tick in self.y_ticks:
-            _, b = self.place(self.x[0], tick)
+            _, b = self.position(self.x[0], tick)
             out.append(f'<path d="M{LEFT} {b:.1f}H{LEFT + w}" stroke="#e6e6e6"/>')
             out.append(f'<text x="{LEFT - 6}" y="{b + 4:.1f}" text-anchor="end">{tick:g}</text>')
         out.append(f'<rect x="{LEFT}" y="{TOP}" width="{w}" height="{h}" fill="none" stroke="#888"/>')

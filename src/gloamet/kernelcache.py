@@ -152,10 +152,10 @@ def folder() -> Path:
         The folder chosen, or a temporary one where that cannot be written.
     """
     chosen = Path(os.environ.get("NUMBA_CACHE_DIR", ""))
-    place = chosen
-    while not place.exists() and place != place.parent:
-        place = place.parent
-    if os.access(place, os.W_OK):
+    folder = chosen
+    while not folder.exists() and folder != folder.parent:
+        folder = folder.parent
+    if os.access(folder, os.W_OK):
         return chosen
     return Path(tempfile.gettempdir()) / f"gloamet-{os.getuid()}" / chosen.name
 

@@ -49,16 +49,16 @@ def test_aim_frame_and_glint_read_a_view_in_numbers(
 def test_aim_windows_tells_spans_of_a_part(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     model = tmp_path / "terrace.obj"
     model.write_text("o terrace\nv -5 -5 0\nv 5 -5 0\nv 5 5 0\nv -5 5 0\nf 1 2 3 4\n")
-    place = ["--up", "z", "--lat", "57.4", "--lon", "21.5", "--year", "2026"]
-    assert main(["aim", "windows", str(model), "--part", "balcony", *place]) == 2
+    position = ["--up", "z", "--lat", "57.4", "--lon", "21.5", "--year", "2026"]
+    assert main(["aim", "windows", str(model), "--part", "balcony", *position]) == 2
     assert "There is no part “balcony”" in capsys.readouterr().err
     words = ["--side", "0,0,1", "--from", "08:00", "--to", "12:00", "--season", "05-01..05-10"]
-    found = ask(capsys, "aim", "windows", str(model), "--part", "terrace", *place, *words)
+    found = ask(capsys, "aim", "windows", str(model), "--part", "terrace", *position, *words)
     assert found["gap"] == "from the open sky"
     span = found["spans"][0]
     assert (span["from"], span["to"]) == ("2026-05-01", "2026-05-10")
     assert (span["clock_from"], span["clock_to"], span["share"]) == ("08:00", "12:10", 1.0)
-    assert main(["aim", "windows", str(model), "--part", "terrace", *place, *words]) == 0
+    assert main(["aim", "windows", str(model), "--part", "terrace", *position, *words]) == 0
     assert "reaches “terrace” from 1 May to 10 May, 8:00–12:10" in capsys.readouterr().out
 
 

@@ -38,8 +38,8 @@ def test_the_shipped_evenings_have_their_sun_where_it_was_put(capsys: pytest.Cap
     assert (found["sun_azimuth_deg"], found["sun_elevation_deg"]) == pytest.approx((245.0, 9.0), abs=0.1)
     assert not found["clipped"] and found["absolute"]
     clipped = ask(capsys, str(PANORAMAS / "evening_clipped.jpg"))
-    place = clipped["sun_azimuth_deg"], clipped["sun_elevation_deg"]
-    assert clipped["clipped"] and place == pytest.approx((245.0, 9.0), abs=0.3)
+    position = clipped["sun_azimuth_deg"], clipped["sun_elevation_deg"]
+    assert clipped["clipped"] and position == pytest.approx((245.0, 9.0), abs=0.3)
     # what the clipped one has lost is estimated: within a third of a stop of what the whole one has over its sky
     fractions = [found["sun_lx"] / found["sky_lx"], clipped["estimated_sun_lx"] / clipped["sky_lx"]]
     assert abs(np.log2(fractions[1] / fractions[0])) < 0.5 and "estimated" in clipped["note"]

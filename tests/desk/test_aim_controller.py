@@ -41,9 +41,9 @@ def aiming(window: DeskWindow) -> DeskWindow:
 
 
 def on(window: DeskWindow, point: np.ndarray) -> QPoint:
-    place = window.picture._on_picture(point)
-    assert place is not None
-    return place.toPoint()
+    position = window.picture._on_picture(point)
+    assert position is not None
+    return position.toPoint()
 
 
 def drag(widget: QWidget, a: QPoint, b: QPoint) -> None:

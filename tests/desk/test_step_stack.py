@@ -49,12 +49,12 @@ def test_while_kernels_are_compiled_only_fill_and_expose_act(window: DeskWindow)
         assert window.stack.panel(k).isEnabled() == (step.title in ("Fill", "Expose"))
     before = session.document
     box = window.picture.target().center().toPoint()
-    places = (
+    positions = (
         (window.picture, box),
         (window.disc, window.disc.rect().center() + QPoint(9, 30)),
         (window.ribbon, window.ribbon.rect().center()),
     )
-    for widget, at in places:
+    for widget, at in positions:
         QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=at)
         QTest.mouseMove(widget, at + QPoint(40, 5))
         QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=at + QPoint(40, 5))

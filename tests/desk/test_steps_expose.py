@@ -219,7 +219,7 @@ def test_a_curve_is_bent_by_hand_and_straightened(expose: ExposeStep, window: De
     page, session = expose.chain, window.session
     expose.show_page("Chain")
     curve = page.curve
-    at = curve.place(0.5, 0.7).toPoint()
+    at = curve.position(0.5, 0.7).toPoint()
     QTest.mouseClick(curve, Qt.MouseButton.LeftButton, pos=at)
     points = session.document.expose.tone.curve
     assert len(points) == 3
@@ -308,13 +308,13 @@ def test_a_mask_is_painted_and_another_covers_a_part(
     next(a for a in page.menu().actions() if a.text().startswith("Painted")).trigger()
     press(page, "wide brush")
     box = window.picture.target()
-    places = [
+    positions = [
         QPointF(box.x() + s * box.width(), box.y() + 0.5 * box.height()).toPoint() for s in (0.2, 0.5, 0.8)
     ]
-    QTest.mousePress(window.picture, Qt.MouseButton.LeftButton, pos=places[0])
-    for at in places[1:]:
+    QTest.mousePress(window.picture, Qt.MouseButton.LeftButton, pos=positions[0])
+    for at in positions[1:]:
         QTest.mouseMove(window.picture, at)
-    QTest.mouseRelease(window.picture, Qt.MouseButton.LeftButton, pos=places[-1])
+    QTest.mouseRelease(window.picture, Qt.MouseButton.LeftButton, pos=positions[-1])
     strokes = session.document.expose.masks[0].strokes
     assert len(strokes) >= 3
     assert strokes[0] == pytest.approx((0.2, 0.5, 0.25), abs=0.02)

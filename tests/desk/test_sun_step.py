@@ -99,7 +99,7 @@ def test_a_skipped_hour_is_said_on_the_step(window: DeskWindow) -> None:
 
 def test_the_year_cloth_is_clicked_and_stepped(window: DeskWindow) -> None:
     cloth, session = window.stack.panel(FIRST_STEP).almanac.cloth, window.session
-    at = cloth.place(datetime(2026, 10, 3, 15, 30))  # type: ignore[attr-defined]
+    at = cloth.position(datetime(2026, 10, 3, 15, 30))  # type: ignore[attr-defined]
     QTest.mouseClick(cloth, Qt.MouseButton.LeftButton, pos=at.toPoint())
     wall = session.document.sun.wall_time
     assert abs((wall.date() - date(2026, 10, 3)).days) <= 1
@@ -159,7 +159,7 @@ def test_another_season_keeps_the_clock_or_the_height(window: DeskWindow) -> Non
 def test_a_click_on_the_map_moves_the_site_and_its_clock(window: DeskWindow, qtbot: QtBot) -> None:
     window.stack.panel(FIRST_STEP)
     world, session = step(window, WorldMap), window.session
-    at = world.place(-33.9, 151.2)  # type: ignore[attr-defined]
+    at = world.position(-33.9, 151.2)  # type: ignore[attr-defined]
     QTest.mouseClick(world, Qt.MouseButton.LeftButton, pos=at.toPoint())
     qtbot.waitUntil(lambda: session.document.site.longitude_deg > 140.0, timeout=10_000)
     assert session.document.site.latitude_deg == pytest.approx(-33.9, abs=1.5)

@@ -22,7 +22,7 @@ from gloamet.desk.steps.sun.site import SiteField
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import TITLES
-from gloamet.sun.place import City
+from gloamet.sun.site import City
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -87,7 +87,7 @@ def test_arrows_step_the_ribbon(window: DeskWindow) -> None:
 def test_grabbing_the_sun_frees_it_without_a_jump(window: DeskWindow) -> None:
     disc, session = window.disc, window.session
     azimuth, elevation = disc.sun()
-    at = disc.place(azimuth, elevation).toPoint()
+    at = disc.position(azimuth, elevation).toPoint()
     QTest.mousePress(disc, LEFT, NONE, at)
     assert session.document.sun.mode == "manual"
     assert session.document.sun.azimuth_deg == pytest.approx(azimuth, abs=0.01)
@@ -98,7 +98,7 @@ def test_grabbing_the_sun_frees_it_without_a_jump(window: DeskWindow) -> None:
 @pytest.mark.parametrize(("azimuth", "elevation"), [(90.0, 20.0), (200.0, 70.0), (300.0, -5.0)])
 def test_the_sun_goes_where_it_is_dragged(window: DeskWindow, azimuth: float, elevation: float) -> None:
     disc = window.disc
-    goal = disc.place(azimuth, elevation).toPoint()
+    goal = disc.position(azimuth, elevation).toPoint()
     drag(disc, disc.centre().toPoint() + QPoint(30, 30), goal)
     sun = window.session.document.sun
     assert sun.azimuth_deg == pytest.approx(azimuth, abs=2.0)
@@ -171,18 +171,18 @@ def test_dragging_the_picture_turns_the_camera_and_never_sinks_it(window: DeskWi
 
 
 def test_a_city_moves_the_site_and_its_clock(window: DeskWindow) -> None:
-    place = window.findChild(SiteField)
-    assert place is not None
-    place.take_city(City("Quito", "Ecuador", -0.23, -78.5, "America/Guayaquil", 1))
+    position = window.findChild(SiteField)
+    assert position is not None
+    position.take_city(City("Quito", "Ecuador", -0.23, -78.5, "America/Guayaquil", 1))
     site = window.session.document.site
     assert (site.name, site.latitude_deg, site.timezone) == ("Quito, Ecuador", -0.23, "America/Guayaquil")
 
 
 def test_typed_coordinates_find_their_clock(window: DeskWindow, qtbot: QtBot) -> None:
-    place = window.findChild(SiteField)
-    assert place is not None
-    place.edit.setText("-33.9, 151.2")
-    place._enter()
+    position = window.findChild(SiteField)
+    assert position is not None
+    position.edit.setText("-33.9, 151.2")
+    position._enter()
     qtbot.waitUntil(lambda: window.session.document.site.timezone == "Australia/Sydney", timeout=20_000)
     assert window.session.document.site.longitude_deg == 151.2
 

@@ -63,8 +63,8 @@ def test_a_bent_picture_is_the_straight_one_read_between_its_pixels(distortion: 
     for c, larger in enumerate((-0.5, 0.0, 0.5)):  # red is drawn from nearer the middle, so it shows larger
         scale = (1.0 + larger * fringe / 1000.0) / (1.0 + max(distortion, 0.0) / 100.0)
         factor = scale * (1.0 + distortion / 100.0 * square)
-        places = [y[:, None] * factor + 0.5 * SHAPE[0] - 0.5, x[None, :] * factor + 0.5 * SHAPE[1] - 0.5]
-        expected = map_coordinates(picture[..., c], places, order=1, mode="nearest")
+        positions = [y[:, None] * factor + 0.5 * SHAPE[0] - 0.5, x[None, :] * factor + 0.5 * SHAPE[1] - 0.5]
+        expected = map_coordinates(picture[..., c], positions, order=1, mode="nearest")
         assert out[..., c] == pytest.approx(
             expected, abs=1e-4
         )  # places in float32: 1e-5 of a pixel at column 200

@@ -133,8 +133,8 @@ def test_a_region_acts_in_full_at_its_place_half_between_and_not_beyond(
     name: str, begin: float, full: float, end: float | None
 ) -> None:
     amount = 0.8
-    places = {begin: 0.0, (begin + full) / 2.0: 0.5, full: 1.0, 2.0 * begin - full: 0.0}
-    places |= {full * 1.5: 1.0} if end is None else {(full + end) / 2.0: 0.5, end: 0.0, 1.2 * end: 0.0}
-    stops = np.array(list(places))
+    positions = {begin: 0.0, (begin + full) / 2.0: 0.5, full: 1.0, 2.0 * begin - full: 0.0}
+    positions |= {full * 1.5: 1.0} if end is None else {(full + end) / 2.0: 0.5, end: 0.0, 1.2 * end: 0.0}
+    stops = np.array(list(positions))
     moved = toned_stops(stops, Tone(**{name: amount})) - stops  # type: ignore[arg-type]
-    assert moved == pytest.approx(amount * np.array(list(places.values())), abs=1e-9)
+    assert moved == pytest.approx(amount * np.array(list(positions.values())), abs=1e-9)

@@ -32,12 +32,14 @@ def at(lat: float, lon: float, zone: str) -> Document:
     return Document().change("site", latitude_deg=lat, longitude_deg=lon, timezone=zone)
 
 
-@pytest.mark.parametrize("place", PLACES)
+@pytest.mark.parametrize("position", PLACES)
 @pytest.mark.parametrize("name", ["early gold", "low west", "blue hour", "misty morning"])
-def test_the_sun_stands_at_the_looks_height_on_its_side(name: str, place: tuple[float, float, str]) -> None:
+def test_the_sun_stands_at_the_looks_height_on_its_side(
+    name: str, position: tuple[float, float, str]
+) -> None:
     look = BY_NAME[name]
     assert look.sun is not None
-    document = apply_look(at(*place), look)
+    document = apply_look(at(*position), look)
     azimuth, elevation = sun_from_document(document)
     # whole minutes: the sun rises by a quarter of a degree in one at most
     assert elevation == pytest.approx(look.sun.elevation_deg, abs=0.3)
@@ -63,9 +65,9 @@ def test_the_minute_is_that_in_which_the_sun_comes_to_the_height(side: str, heig
     assert abs(nearest) <= 3  # below a few degrees refraction bends what a clock says of the true height
 
 
-@pytest.mark.parametrize("place", PLACES)
-def test_noon_is_the_highest_sun_of_the_day(place: tuple[float, float, str]) -> None:
-    noon = apply_look(at(*place), BY_NAME["clear noon"])
+@pytest.mark.parametrize("position", PLACES)
+def test_noon_is_the_highest_sun_of_the_day(position: tuple[float, float, str]) -> None:
+    noon = apply_look(at(*position), BY_NAME["clear noon"])
     top = sun_from_document(noon)[1]
     for minutes in (-20, 20):
         clock = noon.sun.wall_time.replace(minute=(noon.sun.wall_time.minute + minutes) % 60)

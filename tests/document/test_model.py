@@ -14,7 +14,7 @@ from gloamet.document.field_types import DocumentModel
 from gloamet.document.metadata import field_range, numeric_fields
 from gloamet.document.model import Document
 from gloamet.document.stage import MaterialEdit
-from gloamet.sun.place import zone_name_at
+from gloamet.sun.site import zone_name_at
 
 
 def sections() -> list[tuple[str, str]]:
@@ -33,11 +33,11 @@ def test_a_field_takes_its_ends_and_refuses_what_lies_beyond(section: str, name:
             document.change(section, **{name: value})
 
 
-@pytest.mark.parametrize("place", [0, 1, 2])
+@pytest.mark.parametrize("position", [0, 1, 2])
 @pytest.mark.parametrize("value", [-0.01, 1.01])
-def test_a_share_beyond_its_ends_is_refused(place: int, value: float) -> None:
+def test_a_share_beyond_its_ends_is_refused(position: int, value: float) -> None:
     fractions = [0.5, 0.5, 0.5]
-    fractions[place] = value
+    fractions[position] = value
     with pytest.raises(ValidationError):
         MaterialEdit(colour=fractions)  # type: ignore[arg-type]
     with pytest.raises(ValidationError):

@@ -25,10 +25,10 @@ def everything_else() -> Document:
         value: Any = found.low + 0.37 * (found.high - found.low)
         if isinstance(found.default, float) and abs(value - found.default) < 1e-9:
             value = found.high
-        place: Any = document
+        position: Any = document
         for part in section.split(".") if section else ():
-            place = getattr(place, part)
-        if isinstance(getattr(place, name), int):
+            position = getattr(position, part)
+        if isinstance(getattr(position, name), int):
             value = round(value)
         try:
             document = document.change(section, **{name: value})

@@ -18,7 +18,7 @@ from gloamet.sky.dome import visible_disc_fraction
 from gloamet.sky.sky_palette import ELEVATIONS_DEG, solve_sky_palette
 from gloamet.sky.sky_solver import SkySolver
 from gloamet.sun.moment import events_of, moment_at
-from gloamet.sun.place import resolve_zone
+from gloamet.sun.site import resolve_zone
 
 
 def test_gains_are_stops_on_the_meter(solver: SkySolver) -> None:

@@ -210,7 +210,7 @@ def test_softening_keeps_the_mean_and_an_even_sky(blur: float) -> None:
 
 
 @pytest.mark.parametrize(
-    ("placing", "place", "wanted"),
+    ("placing", "position", "wanted"),
     [
         (Placing(30.0), (10.0, 20.0), (40.0, 20.0)),
         (Placing(0.0, 20.0), (0.0, 50.0), (0.0, 30.0)),  # the north sinks
@@ -221,15 +221,15 @@ def test_softening_keeps_the_mean_and_an_even_sky(blur: float) -> None:
     ],
 )
 def test_a_panorama_lies_as_it_is_placed(
-    placing: Placing, place: tuple[float, float], wanted: tuple[float, float]
+    placing: Placing, position: tuple[float, float], wanted: tuple[float, float]
 ) -> None:
-    assert placing.to_world(*place) == pytest.approx(wanted, abs=1e-6)
-    assert placing.to_file(*wanted) == pytest.approx(place, abs=1e-6)
+    assert placing.to_world(*position) == pytest.approx(wanted, abs=1e-6)
+    assert placing.to_file(*wanted) == pytest.approx(position, abs=1e-6)
     picture = np.ones((256, 512, 3), np.float32)
-    y, x = round((90.0 - place[1]) / 180.0 * 256), round((place[0] / 360.0 + 0.5) * 512) % 512
+    y, x = round((90.0 - position[1]) / 180.0 * 256), round((position[0] / 360.0 + 0.5) * 512) % 512
     picture[y - 2 : y + 2, np.arange(x - 2, x + 2) % 512] = 100.0
     still = placing._replace(rotation_deg=0.0)
-    there = sample(laid(picture, still), direction(*still.to_world(*place)))
+    there = sample(laid(picture, still), direction(*still.to_world(*position)))
     assert there[0] > 50.0
 
 

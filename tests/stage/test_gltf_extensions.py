@@ -76,11 +76,11 @@ def build() -> Builder:
 
 
 def test_sparse_accessors_replace_single_elements(tmp_path: Path, build: Builder) -> None:
-    places = build.view(np.array([2], "<u2").tobytes())
+    positions = build.view(np.array([2], "<u2").tobytes())
     values = build.view(np.array([[0, 7, 0]], "<f4").tobytes())
     build.tree["accessors"][0]["sparse"] = {
         "count": 1,
-        "indices": {"bufferView": places, "componentType": 5123},
+        "indices": {"bufferView": positions, "componentType": 5123},
         "values": {"bufferView": values},
     }
     assert build.read(tmp_path).parts[0].positions[2] == pytest.approx([0, 0, 7])
@@ -166,7 +166,7 @@ def test_a_damaged_compressed_mesh_is_a_sentence(tmp_path: Path, build: Builder)
 
 
 @pytest.mark.parametrize(
-    ("turn", "place"),
+    ("turn", "position"),
     [
         ({"offset": [0.25, 0.5]}, [1.25, 0.5]),
         ({"scale": [2.0, 3.0]}, [2.0, 0.0]),
@@ -177,7 +177,7 @@ def test_a_damaged_compressed_mesh_is_a_sentence(tmp_path: Path, build: Builder)
     ],
 )
 def test_texture_transforms_turn_scale_and_shift(
-    tmp_path: Path, build: Builder, turn: dict[str, Any], place: list[float]
+    tmp_path: Path, build: Builder, turn: dict[str, Any], position: list[float]
 ) -> None:
     # the specification's T R S with R = (c, s; -s, c): the corner (1, 0)
     uvs = build.accessor([[0, 0], [1, 0], [0, 1]], 5126, "VEC2", "<f4")
@@ -188,7 +188,7 @@ def test_texture_transforms_turn_scale_and_shift(
     }
     found = build.read(tmp_path).parts[0].shape.uvs
     assert found is not None
-    assert found[1] == pytest.approx(place, abs=1e-6)
+    assert found[1] == pytest.approx(position, abs=1e-6)
 
 
 def test_material_extensions_become_glass_glow_and_coat(tmp_path: Path, build: Builder) -> None:
@@ -314,11 +314,11 @@ def test_lights_keep_their_candela_place_and_cone(tmp_path: Path) -> None:
 
 def test_moving_cameras_are_read_with_their_times(tmp_path: Path, build: Builder) -> None:
     times = build.accessor([0.0, 1.0, 2.0], 5126, "SCALAR", "<f4")
-    places = build.accessor([[0, 1, 5], [0, 1, 7], [4, 1, 7]], 5126, "VEC3", "<f4")
+    positions = build.accessor([[0, 1, 5], [0, 1, 7], [4, 1, 7]], 5126, "VEC3", "<f4")
     build.tree["animations"] = [
         {
             "channels": [{"sampler": 0, "target": {"node": 1, "path": "translation"}}],
-            "samplers": [{"input": times, "output": places, "interpolation": "LINEAR"}],
+            "samplers": [{"input": times, "output": positions, "interpolation": "LINEAR"}],
         }
     ]
     motion = build.read(tmp_path).motions["front"]
@@ -329,7 +329,7 @@ def test_moving_cameras_are_read_with_their_times(tmp_path: Path, build: Builder
 
 def test_nodes_with_keys_of_their_own_meet_between_them(tmp_path: Path, build: Builder) -> None:
     # the places have keys at 1 and 4 s, the turns at 2 s too: there a quarter of the way is made
-    places = build.accessor([[0, 0, 0], [6, 0, 0]], 5126, "VEC3", "<f4")
+    positions = build.accessor([[0, 0, 0], [6, 0, 0]], 5126, "VEC3", "<f4")
     turns = build.accessor([[0, 0, 0, 1], [0, 0, 0, 1], [0, 0, 0, 1]], 5126, "VEC4", "<f4")
     inputs = [build.accessor(t, 5126, "SCALAR", "<f4") for t in ([1.0, 4.0], [1.0, 2.5, 4.0])]
     build.tree["animations"] = [
@@ -339,7 +339,7 @@ def test_nodes_with_keys_of_their_own_meet_between_them(tmp_path: Path, build: B
                 {"sampler": 1, "target": {"node": 1, "path": "rotation"}},
             ],
             "samplers": [
-                {"input": inputs[0], "output": places, "interpolation": "LINEAR"},
+                {"input": inputs[0], "output": positions, "interpolation": "LINEAR"},
                 {"input": inputs[1], "output": turns, "interpolation": "LINEAR"},
             ],
         }

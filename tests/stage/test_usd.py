@@ -176,8 +176,8 @@ def test_cameras_and_their_motion(tmp_path: Path) -> None:
     move = lens.AddTranslateOp()
     lens.AddRotateXOp().Set(90.0)
     stage.SetTimeCodesPerSecond(10.0)
-    for frame, place in ((0, (0, -5, 1)), (20, (4, -5, 1))):
-        move.Set(place, frame)
+    for frame, position in ((0, (0, -5, 1)), (20, (4, -5, 1))):
+        move.Set(position, frame)
     stage.Save()
     scene = read_model(tmp_path / "t.usda")
     view = scene.views["view"]
@@ -194,8 +194,8 @@ def test_a_unit_that_is_none_of_the_usual_ones_holds_for_everything(tmp_path: Pa
     square(stage, "/plate", 2.0)
     lens = UsdGeom.Camera.Define(stage, "/view")
     move = lens.AddTranslateOp()
-    for frame, place in ((0, (1, -5, 2)), (24, (4, -5, 2))):
-        move.Set(place, frame)
+    for frame, position in ((0, (1, -5, 2)), (24, (4, -5, 2))):
+        move.Set(position, frame)
     UsdLux.DistantLight.Define(stage, "/far").AddTranslateOp().Set((3, 1, 2))
     UsdGeom.Xform.Define(stage, "/mark").AddTranslateOp().Set((-2, 0, 1))
     stage.Save()

@@ -52,15 +52,15 @@ def test_sunrise_and_sunset_within_a_minute_of_an_independent_library(lat: float
     events = [day_events(day, lat, lon, tz) for day in days]
     instants = [t.timestamp() for e in events for t in (e.sunrise, e.sunset) if t is not None]
     assert len(instants) == 16
-    place = EarthLocation(lat=lat * units.deg, lon=lon * units.deg)
+    position = EarthLocation(lat=lat * units.deg, lon=lon * units.deg)
     with (
         iers.conf.set_temp("auto_download", False),
         iers.conf.set_temp("auto_max_age", None),
         warnings.catch_warnings(),
     ):
         warnings.simplefilter("ignore")
-        frame = AltAz(obstime=Time(instants, format="unix"), location=place)
-        before = AltAz(obstime=Time(np.subtract(instants, 60.0), format="unix"), location=place)
+        frame = AltAz(obstime=Time(instants, format="unix"), location=position)
+        before = AltAz(obstime=Time(np.subtract(instants, 60.0), format="unix"), location=position)
         now = get_sun(frame.obstime).transform_to(frame).alt.deg
         minute = np.abs(now - get_sun(before.obstime).transform_to(before).alt.deg)
     assert (np.abs(now + 0.8333) < 0.3 * minute).all()

@@ -40,8 +40,8 @@ def test_the_moon_stands_where_astropy_has_it_from_1950_to_2045() -> None:
             for _ in range(60):
                 second = float(dice.uniform(-6.3e8, 2.37e9))
                 lat, lon = float(dice.uniform(-85, 85)), float(dice.uniform(-180, 180))
-                place, at = EarthLocation(lat=lat, lon=lon), Time(second, format="unix")
-                seen = get_body("moon", at, place).transform_to(AltAz(obstime=at, location=place))
+                position, at = EarthLocation(lat=lat, lon=lon), Time(second, format="unix")
+                seen = get_body("moon", at, position).transform_to(AltAz(obstime=at, location=position))
                 height = float(seen.alt.deg)
                 moon = moon_at(second, lat, lon)
                 wanted = direction(float(seen.az.deg), height + float(refraction_deg(height)))
@@ -56,8 +56,8 @@ def test_the_moon_stands_where_astropy_has_it_from_1950_to_2045() -> None:
 def test_every_term_of_the_moons_theory_is_that_of_the_library() -> None:
     centuries = np.random.default_rng(1).uniform(-1.0, 1.0, 30_000)
     ours = np.array([_geocentric(t) for t in centuries])
-    place = erfa.moon98(2451545.0, centuries * 36525.0)["p"]
-    x, y, z = np.einsum("nij,nj->in", erfa.ecm06(2451545.0, centuries * 36525.0), place)
+    position = erfa.moon98(2451545.0, centuries * 36525.0)["p"]
+    x, y, z = np.einsum("nij,nj->in", erfa.ecm06(2451545.0, centuries * 36525.0), position)
     far = np.sqrt(x * x + y * y + z * z)
     longitude = np.degrees(np.arctan2(y, x) - ours[:, 0] + np.pi) % 360.0 - 180.0
     latitude, distance = np.degrees(np.arcsin(z / far) - ours[:, 1]), far * AU_KM - ours[:, 2]

@@ -74,8 +74,8 @@ def test_agrees_with_astropy_offline() -> None:
     with iers.conf.set_temp("auto_download", False), warnings.catch_warnings():
         warnings.simplefilter("ignore")
         when = Time(times, format="unix")
-        place = EarthLocation(lat=lat * units.deg, lon=lon * units.deg)
-        sun = get_sun(when).transform_to(AltAz(obstime=when, location=place))
+        position = EarthLocation(lat=lat * units.deg, lon=lon * units.deg)
+        sun = get_sun(when).transform_to(AltAz(obstime=when, location=position))
     ours = sun_position(times, lat, lon)
     apart = angle_deg(
         direction(sun.az.deg, sun.alt.deg), direction(ours.azimuth_deg, ours.elevation_true_deg)

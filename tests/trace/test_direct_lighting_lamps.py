@@ -68,8 +68,8 @@ def test_bright_parts_of_the_sky_are_asked_more_often(lights: Environment) -> No
 def test_a_black_sky_can_still_be_sampled() -> None:
     lights = build_environment(uniform_dome(0.0))
     assert np.isfinite(lights.density).all()
-    direction, place = called(sample_sky)(lights.arrays(), F(0.5), F(0.5))
-    assert np.isfinite([*direction, *place]).all()
+    direction, position = called(sample_sky)(lights.arrays(), F(0.5), F(0.5))
+    assert np.isfinite([*direction, *position]).all()
 
 
 def test_the_disc_has_the_size_of_the_sun_and_holds_its_light(lights: Environment) -> None:

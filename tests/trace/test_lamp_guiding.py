@@ -43,9 +43,9 @@ def room(*, shade: bool) -> Scene:
     hood = box((-0.1, -0.1, 1.42), (0.1, 0.1, 1.6))
     hood = hood[~np.isclose(hood[..., 2], 1.42).all(1)]
     scene = make_scene((walls, WHITE), *([(hood, WHITE)] if shade else []))
-    place = np.eye(4)
-    place[2, 3] = 1.5
-    bulb = Part("bulb", len(scene.materials), sphere(0.03, 16), place)
+    position = np.eye(4)
+    position[2, 3] = 1.5
+    bulb = Part("bulb", len(scene.materials), sphere(0.03, 16), position)
     return replace(scene, parts=(*scene.parts, bulb), materials=(*scene.materials, BULB))
 
 
@@ -81,9 +81,9 @@ def test_a_cone_holds_its_directions_and_their_density_is_one_over_its_solid_ang
     shaded: RenderScene,
 ) -> None:
     rng = np.random.default_rng(3)
-    place, up = np.float32([0.6, -0.3, 0.2]), tuple(np.float32([0.0, 0.0, 1.0]))
-    cone = called(guide_cone)(shaded.guide_cones, np.float32(0.5), tuple(place), up)
-    away = shaded.guide_cones[0, CENTRE : CENTRE + 3] - place
+    position, up = np.float32([0.6, -0.3, 0.2]), tuple(np.float32([0.0, 0.0, 1.0]))
+    cone = called(guide_cone)(shaded.guide_cones, np.float32(0.5), tuple(position), up)
+    away = shaded.guide_cones[0, CENTRE : CENTRE + 3] - position
     sine = float(shaded.guide_cones[0, RADIUS] / np.linalg.norm(away))
     solid = 2.0 * math.pi * (1.0 - math.sqrt(1.0 - sine**2))
     assert cone.pdf == pytest.approx(1.0 / solid, rel=1e-4)
@@ -98,8 +98,8 @@ def test_a_cone_holds_its_directions_and_their_density_is_one_over_its_solid_ang
 
 def test_no_path_is_sent_from_within_a_halo_nor_to_one_behind_the_surface(shaded: RenderScene) -> None:
     up, cone_from = tuple(np.float32([0.0, 0.0, 1.0])), called(guide_cone)
-    for place in ((0.02, 0.0, 1.45), (0.5, 0.5, 2.5)):
-        assert cone_from(shaded.guide_cones, np.float32(0.5), tuple(np.float32(place)), up).pdf == 0.0
+    for position in ((0.02, 0.0, 1.45), (0.5, 0.5, 2.5)):
+        assert cone_from(shaded.guide_cones, np.float32(0.5), tuple(np.float32(position)), up).pdf == 0.0
     assert cone_from(shaded.guide_cones, np.float32(0.5), tuple(np.float32([0.5, 0.5, 0.0])), up).pdf > 0.0
 
 

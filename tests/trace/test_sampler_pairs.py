@@ -48,9 +48,9 @@ def varnish(rough: float, gloss: np.float32) -> Bsdf:
 @njit
 def by_the_sky(bsdf, env, numbers, out):  # type: ignore[no-untyped-def]
     for k in range(len(numbers)):
-        d, place = sample_sky(env, numbers[k, 0], numbers[k, 1])
-        q = pdf_solid_angle(env.density, place[0], place[1], math.sqrt(max(F(0), F(1) - d[2] * d[2])))
-        out[k] = eval_bsdf(bsdf, d).value[1] * sky_radiance(env.table, place[0], place[1])[1] / q
+        d, position = sample_sky(env, numbers[k, 0], numbers[k, 1])
+        q = pdf_solid_angle(env.density, position[0], position[1], math.sqrt(max(F(0), F(1) - d[2] * d[2])))
+        out[k] = eval_bsdf(bsdf, d).value[1] * sky_radiance(env.table, position[0], position[1])[1] / q
 
 
 @njit

@@ -109,10 +109,10 @@ def test_a_picture_is_read_between_its_texels_and_repeats() -> None:
     out = np.zeros((200, 7), F)
     _sampled(scene.texels, scene.textures, uvs, out)
     picture = TEXELS.reshape(6, 5, 4) / 255.0
-    places = (uvs[:, ::-1].astype(float) * [6, 5] - 0.5).T
+    positions = (uvs[:, ::-1].astype(float) * [6, 5] - 0.5).T
     planes = np.concatenate([srgb_to_linear(picture[..., :3]), picture], -1)
     for k in range(7):
-        wanted = map_coordinates(planes[..., k], places, order=1, mode="grid-wrap")
+        wanted = map_coordinates(planes[..., k], positions, order=1, mode="grid-wrap")
         assert out[:, k] == pytest.approx(wanted, abs=2e-5)
 
 

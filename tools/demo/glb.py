@@ -138,7 +138,7 @@ class Writer:
         }
         return self._add("meshes", {"name": name, "primitives": [primitive]})
 
-    def place(
+    def position(
         self,
         name: str,
         mesh: int,

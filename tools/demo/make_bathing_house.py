@@ -160,13 +160,13 @@ def place_trees(w: Writer, bark: int, needles: int) -> None:
     ]
     for k, (x, y, kind, turn, scale) in enumerate(spots):
         for mesh, part in zip(kinds[kind], ("wood", "needles"), strict=True):
-            w.place(f"pine {k + 1} {part}", mesh, (x, y, -0.05), turn, scale)
+            w.position(f"pine {k + 1} {part}", mesh, (x, y, -0.05), turn, scale)
 
 
 def place_water_and_glass(w: Writer, water: int, glass: int) -> None:
     """The basin's surface and the panes of the front."""
     p, t, _ = plane((-5.0, -14.6), (5.0, -7.75), 0.06)
-    w.place("water", w.mesh("water", water, p, t))
+    w.position("water", w.mesh("water", water, p, t))
     panes = [(x + 0.03, x + 1.37) for x in np.linspace(-4.2, 2.8, 6)]
     points = np.concatenate(
         [
@@ -175,7 +175,7 @@ def place_water_and_glass(w: Writer, water: int, glass: int) -> None:
         ]
     )
     first = 4 * np.arange(len(panes))[:, None]
-    w.place(
+    w.position(
         "glass front", w.mesh("glass", glass, points, np.concatenate([first + [0, 1, 2], first + [0, 2, 3]]))
     )
 
@@ -193,7 +193,7 @@ def place_rails_and_bathers(w: Writer, brass: int, robes: list[int]) -> None:
             ]
         )
         p, t, n = tube(path, np.full(5, 0.024), 12)
-        w.place("rail", w.mesh("rail", brass, p, t, None, n))
+        w.position("rail", w.mesh("rail", brass, p, t, None, n))
     p, t, n = figure()
     spots = (
         (-2.6, -4.2, DECK_Z, 200, 1.0),
@@ -201,7 +201,9 @@ def place_rails_and_bathers(w: Writer, brass: int, robes: list[int]) -> None:
         (7.9, -10.8, 0.05, 110, 1.02),
     )
     for k, (x, y, z, turn, scale) in enumerate(spots):
-        w.place(f"bather {k + 1}", w.mesh(f"bather {k + 1}", robes[k], p, t, None, n), (x, y, z), turn, scale)
+        w.position(
+            f"bather {k + 1}", w.mesh(f"bather {k + 1}", robes[k], p, t, None, n), (x, y, z), turn, scale
+        )
 
 
 def place_cameras(w: Writer) -> None:
@@ -239,7 +241,7 @@ def main() -> None:
     brass = w.material("brass rail", (0.86, 0.62, 0.28), 0.22, 1.0)
 
     p, t, uv = plane((-3000.0, -3000.0), (3000.0, 3000.0), 0.0)
-    w.place("salt flat", w.mesh("salt flat", ground, p, t, uv / 5.0))
+    w.position("salt flat", w.mesh("salt flat", ground, p, t, uv / 5.0))
     for name, boxes, material, size in (
         ("deck and steps", deck(rng), floor, 1.6),
         ("walls", walls(rng), wall, 1.6),
@@ -248,7 +250,7 @@ def main() -> None:
         ("basin rim", stone(), pale, 2.0),
     ):
         p, t, uv = boxes.mesh(size)
-        w.place(name, w.mesh(name, material, p, t, uv))
+        w.position(name, w.mesh(name, material, p, t, uv))
     place_water_and_glass(w, water, glass)
     place_rails_and_bathers(w, brass, robes)
     place_trees(w, bark, needles)

@@ -210,9 +210,9 @@ def add_room(w: Writer, m: Materials, rng: np.random.Generator) -> None:
         ("table and shelf", table(), m.timber, 1.2),
     ):
         p, t, uv = boxes.mesh(size)
-        w.place(name, w.mesh(name, material, p, t, uv))
+        w.position(name, w.mesh(name, material, p, t, uv))
     p, t = slopes()
-    w.place("roof", w.mesh("roof", m.board, p, t))
+    w.position("roof", w.mesh("roof", m.board, p, t))
 
 
 def add_panes(w: Writer, m: Materials) -> None:
@@ -226,14 +226,14 @@ def add_panes(w: Writer, m: Materials) -> None:
                 (-0.105, a, FLOOR + HEAD),
             ]
         )
-        w.place(f"west window {k + 1}", w.mesh(f"west window {k + 1}", m.glass, p, t))
+        w.position(f"west window {k + 1}", w.mesh(f"west window {k + 1}", m.glass, p, t))
     half, rise = W / 2, (HIGH - LOW) / (W / 2)
     a, b = half + 0.55, half + 1.55
     za, zb = FLOOR + HIGH - rise * 0.55 + 0.1, FLOOR + HIGH - rise * 1.55 + 0.1
     p, t = quad(
         [(a, ROOF_LIGHT[0], za), (b, ROOF_LIGHT[0], zb), (b, ROOF_LIGHT[1], zb), (a, ROOF_LIGHT[1], za)]
     )
-    w.place("roof light", w.mesh("roof light", m.glass, p, t))
+    w.position("roof light", w.mesh("roof light", m.glass, p, t))
     p, t = quad(
         [
             (W - 0.015, 3.7, FLOOR + 0.7),
@@ -242,7 +242,7 @@ def add_panes(w: Writer, m: Materials) -> None:
             (W - 0.015, 3.7, FLOOR + 2.2),
         ]
     )
-    w.place("mirror", w.mesh("mirror", m.silver, p, t))
+    w.position("mirror", w.mesh("mirror", m.silver, p, t))
 
 
 def add_things(w: Writer, m: Materials, rng: np.random.Generator) -> None:
@@ -254,9 +254,9 @@ def add_things(w: Writer, m: Materials, rng: np.random.Generator) -> None:
     ]
     spots = ((2.12, 2.62, 0), (2.36, 2.48, 1), (2.25, 2.9, 1), (2.5, 3.95, 0))
     for k, (x, y, kind) in enumerate(spots):
-        w.place(f"jar {k + 1}", meshes[kind], (x, y, FLOOR + 0.7805))
+        w.position(f"jar {k + 1}", meshes[kind], (x, y, FLOOR + 0.7805))
     p, t, n = net(rng)
-    w.place("net", w.mesh("net", m.twine, p, t, None, n))
+    w.position("net", w.mesh("net", m.twine, p, t, None, n))
     ball = turned(
         np.stack(
             [
@@ -269,19 +269,19 @@ def add_things(w: Writer, m: Materials, rng: np.random.Generator) -> None:
     )
     mesh = w.mesh("float", m.cork, ball[0], ball[1], None, ball[2])
     for k in range(9):
-        w.place(f"float {k + 1}", mesh, (0.95 + 0.35 * k, 6.2 + 0.06 * (k % 3), FLOOR + LOW - 0.16))
+        w.position(f"float {k + 1}", mesh, (0.95 + 0.35 * k, 6.2 + 0.06 * (k % 3), FLOOR + LOW - 0.16))
     for k, (x, y) in enumerate(((3.6, 0.5), (3.85, 0.62), (3.7, 0.78))):
-        w.place(f"float on the floor {k + 1}", mesh, (x, y, FLOOR + 0.055), 30.0 * k, 1.0)
+        w.position(f"float on the floor {k + 1}", mesh, (x, y, FLOOR + 0.055), 30.0 * k, 1.0)
     shade = turned(
         np.array([(0.045, 0.16), (0.05, 0.15), (0.15, 0.0), (0.148, 0.0), (0.048, 0.148), (0.043, 0.158)]), 48
     )
-    w.place(
+    w.position(
         "lamp shade",
         w.mesh("lamp shade", m.lamp, shade[0], shade[1], None, shade[2]),
         (2.32, 3.3, FLOOR + 1.75),
     )
     small_ball = (ball[0] * 0.55, ball[1], ball[2])
-    w.place(
+    w.position(
         "lamp bulb",
         w.mesh("lamp bulb", m.bulb, *small_ball[:2], None, small_ball[2]),
         (2.32, 3.3, FLOOR + 1.80),
@@ -291,7 +291,7 @@ def add_things(w: Writer, m: Materials, rng: np.random.Generator) -> None:
         np.full(3, 0.004),
         8,
     )
-    w.place("lamp cord", w.mesh("lamp cord", m.twine, cord[0], cord[1], None, cord[2]))
+    w.position("lamp cord", w.mesh("lamp cord", m.twine, cord[0], cord[1], None, cord[2]))
 
 
 def main() -> None:

@@ -144,7 +144,7 @@ def main() -> None:
     boarding = w.material("silvered larch", (1, 1, 1), 0.85, picture=silver)
     ground = w.material("salt flat", (1, 1, 1), 1.0, picture=crust)
     corners = np.array([[-400, -400, 0], [400, -400, 0], [400, 400, 0], [-400, 400, 0]], float)
-    w.place(
+    w.position(
         "salt flat",
         w.mesh("salt flat", ground, corners, np.array([[0, 1, 2], [0, 2, 3]]), corners[:, :2] / 5),
     )
@@ -154,14 +154,14 @@ def main() -> None:
         ("boarding", wall(), boarding, 1.6),
     ):
         p, t, uv = boxes.mesh(size)
-        w.place(name, w.mesh(name, material, p, t, uv))
+        w.position(name, w.mesh(name, material, p, t, uv))
     for name, (p, t, n) in pail():
         material = blue if name in ("rim", "knob") else enamel
-        w.place(f"pail {name}", w.mesh(f"pail {name}", material, p, t, None, n), (-0.09, -0.01, BENCH_Z))
+        w.position(f"pail {name}", w.mesh(f"pail {name}", material, p, t, None, n), (-0.09, -0.01, BENCH_Z))
     for name, (p, t, n), material in (("pail bail", handle(), wire), ("pail grip", grip(), ash)):
-        w.place(name, w.mesh(name, material, p, t, None, n), (-0.09, -0.01, BENCH_Z), 24.0)
+        w.position(name, w.mesh(name, material, p, t, None, n), (-0.09, -0.01, BENCH_Z), 24.0)
     p, t, n = rope()
-    w.place("rope", w.mesh("rope", hemp, p, t, None, n), (0.235, -0.06, BENCH_Z), 205.0)
+    w.position("rope", w.mesh("rope", hemp, p, t, None, n), (0.235, -0.06, BENCH_Z), 205.0)
     w.camera("85 mm", (0.85, -2.10, 0.98), (0.05, -0.02, 0.565), 16.1)
     w.camera("Close", (-0.55, -1.25, 0.86), (0.0, -0.02, 0.56), 22.0)
     w.write(TARGET)

@@ -18,7 +18,7 @@ from gloamet.errors import GloametError
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.camera import Camera
 from gloamet.sun.nearest import RealMoment, TimeWindow
-from gloamet.sun.place import check_coordinates, resolve_zone, zone_name_at
+from gloamet.sun.site import check_coordinates, resolve_zone, zone_name_at
 
 if TYPE_CHECKING:
     from gloamet.stage.scene import Scene

@@ -12,7 +12,7 @@ from datetime import datetime, tzinfo
 from typing import Any
 
 from gloamet.errors import GloametError
-from gloamet.sun.place import check_coordinates, parse_when, resolve_zone, zone_name_at
+from gloamet.sun.site import check_coordinates, parse_when, resolve_zone, zone_name_at
 
 
 def number(low: float, high: float, what: str) -> Callable[[str], float]:

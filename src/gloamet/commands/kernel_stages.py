@@ -22,7 +22,7 @@ from gloamet.sky.sky_palette import solve_sky_palette
 from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.camera import Camera
 from gloamet.stage.scene import Material, Part, Scene, Shape
-from gloamet.sun.place import zone_name_at
+from gloamet.sun.site import zone_name_at
 from gloamet.thread_pool import shared_pool
 from gloamet.trace.aerial_perspective import AerialSettings, composite_aerial_perspective
 from gloamet.trace.denoise import denoise

@@ -48,7 +48,7 @@ def _place(text: str) -> tuple[float, float]:
 
 def _matches(azimuth: float, elevation: float, options: argparse.Namespace) -> list[dict[str, Any]]:
     from gloamet.sun.nearest import nearest_moments
-    from gloamet.sun.place import resolve_zone, zone_name_at
+    from gloamet.sun.site import resolve_zone, zone_name_at
 
     lat, lon = options.match
     zone = resolve_zone(zone_name_at(lat, lon))

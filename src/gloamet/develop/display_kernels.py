@@ -58,8 +58,8 @@ def _to_cube_positions(values):
     for x in range(len(values)):
         value = values[x] if values[x] > _LOWEST else _LOWEST
         value = value if value < F(1e6) else F(1e6)
-        place = (log2(value) - F(LOG_LOW)) * _STEPS
-        values[x] = place if place < F(CUBE_SIZE - 1.001) else F(CUBE_SIZE - 1.001)
+        position = (log2(value) - F(LOG_LOW)) * _STEPS
+        values[x] = position if position < F(CUBE_SIZE - 1.001) else F(CUBE_SIZE - 1.001)
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
@@ -144,17 +144,17 @@ def _to_table_positions(values):
     for x in range(len(values)):
         value = values[x] if values[x] > _DARKEST else _DARKEST
         value = value if value < F(1e9) else F(1e9)
-        place = (log2(value) - _TABLE_LOW) * F(TABLE_STEPS)
-        values[x] = place if place < F(TABLE_SIZE - 1.01) else F(TABLE_SIZE - 1.01)
+        position = (log2(value) - _TABLE_LOW) * F(TABLE_STEPS)
+        values[x] = position if position < F(TABLE_SIZE - 1.01) else F(TABLE_SIZE - 1.01)
 
 
 @njit(**IEEE_KERNEL_OPTIONS)
-def _look_up(places, table):
+def _look_up(positions, table):
     """Places (W,) become the values of a table there."""
-    for x in range(len(places)):
-        i = np.uint64(np.int32(places[x]))
+    for x in range(len(positions)):
+        i = np.uint64(np.int32(positions[x]))
         low = table[i]
-        places[x] = low + (places[x] - F(np.int32(places[x]))) * (table[i + np.uint64(1)] - low)
+        positions[x] = low + (positions[x] - F(np.int32(positions[x]))) * (table[i + np.uint64(1)] - low)
 
 
 @njit(**IEEE_KERNEL_OPTIONS)

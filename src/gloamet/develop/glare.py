@@ -105,11 +105,11 @@ def _ghosts(bright: Array) -> Array:
 
     out = np.zeros_like(bright)
     centre = 0.5 * (np.array(bright.shape[1:]) - 1.0)
-    for place, fractions in GHOSTS:
-        factor = np.full(2, 1.0 / place)
+    for position, fractions in GHOSTS:
+        factor = np.full(2, 1.0 / position)
         for c, fraction in enumerate(fractions):
             image = affine_transform(bright[c], factor, centre - factor * centre, order=1)
-            out[c] += fraction / place**2 * image
+            out[c] += fraction / position**2 * image
     return out
 
 

@@ -88,8 +88,8 @@ def waveform(pixels: Pixels, columns: int, rows: int) -> Counts:
     out = np.empty((3, rows, columns), np.int64)
     for c in range(3):
         level = rows - 1 - few[..., c].astype(np.int64) * rows // 256
-        place = level * columns + across[None]
-        out[c] = np.bincount(place.ravel(), minlength=rows * columns).reshape(rows, columns)
+        position = level * columns + across[None]
+        out[c] = np.bincount(position.ravel(), minlength=rows * columns).reshape(rows, columns)
     return out
 
 
@@ -130,5 +130,5 @@ def colour_counts(pixels: Pixels, size: int) -> Counts:
         Counts, (size, size): grey in the centre, hue as angle in Oklab.
     """
     few = _thinned(pixels)[..., :3].reshape(-1, 3) / 255.0
-    place = colour_position(few, size)
-    return np.bincount(place[:, 1] * size + place[:, 0], minlength=size * size).reshape(size, size)
+    position = colour_position(few, size)
+    return np.bincount(position[:, 1] * size + position[:, 0], minlength=size * size).reshape(size, size)

@@ -70,9 +70,9 @@ def free_curve(stops: Array, points: CurvePoints) -> Array:
 
     x, y = np.array(points).T
     span = CURVE_HIGH - CURVE_LOW
-    place = (stops - CURVE_LOW) / span
-    inside = np.clip(place, 0.0, 1.0)
-    return np.asarray((PchipInterpolator(x, y)(inside) + place - inside) * span + CURVE_LOW)
+    position = (stops - CURVE_LOW) / span
+    inside = np.clip(position, 0.0, 1.0)
+    return np.asarray((PchipInterpolator(x, y)(inside) + position - inside) * span + CURVE_LOW)
 
 
 def toned_stops(stops: Array, tone: Tone) -> Array:

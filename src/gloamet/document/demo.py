@@ -77,7 +77,7 @@ def _product() -> Document:
     trees = tuple(
         Prop(
             name=name,
-            position=place,
+            position=position,
             height_m=height,
             extent_m=crown,
             density=density,
@@ -85,7 +85,7 @@ def _product() -> Document:
             seed=seed,
             visible=False,
         )
-        for name, place, height, crown, density, seed in (
+        for name, position, height, crown, density, seed in (
             ("shade tree", (4.9, -3.2, 0.0), 5.6, 3.6, 0.3, 5),
             ("shade tree 2", (3.2, -1.0, 0.0), 4.2, 2.4, 0.15, 8),
         )

@@ -21,7 +21,7 @@ from gloamet.document.versions import present_look
 from gloamet.errors import GloametError
 from gloamet.sun.day import day_path
 from gloamet.sun.moon import moon_at
-from gloamet.sun.place import resolve_zone
+from gloamet.sun.site import resolve_zone
 
 Side = Literal["morning", "evening", "highest", "moon"]
 ENDING = ".look.json"
@@ -219,10 +219,10 @@ def apply_look(document: Document, look: Look, strength: float = 1.0) -> Documen
 
 
 def _section(document: Document, section: str) -> Any:
-    place: Any = document
+    node: Any = document
     for part in section.split("."):
-        place = getattr(place, part)
-    return place
+        node = getattr(node, part)
+    return node
 
 
 def _first(error: Exception) -> str:

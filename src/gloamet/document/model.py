@@ -18,7 +18,7 @@ from gloamet.document.field_types import DocumentModel, number
 from gloamet.document.fill import FillState, PanoramaState
 from gloamet.document.stage import Stage
 from gloamet.document.targets import AimTargets, Sequence
-from gloamet.sun.place import resolve_zone
+from gloamet.sun.site import resolve_zone
 
 
 class SiteState(DocumentModel):
@@ -153,15 +153,15 @@ class Document(DocumentModel):
         return cast("Document", _changed(self, path, values))
 
 
-def _changed(place: Any, path: FieldPath, values: dict[str, Any]) -> Any:
+def _changed(node: Any, path: FieldPath, values: dict[str, Any]) -> Any:
     """A copy of a model, tuple or dictionary with the model at the end of the path replaced."""
     if not path:
-        return type(place).model_validate({**place.model_dump(), **values})
+        return type(node).model_validate({**node.model_dump(), **values})
     step, rest = path[0], path[1:]
-    if isinstance(place, BaseModel):
-        inner = _changed(getattr(place, str(step)), rest, values)
-        return place.model_copy(update={str(step): inner})
-    if isinstance(place, tuple):
+    if isinstance(node, BaseModel):
+        inner = _changed(getattr(node, str(step)), rest, values)
+        return node.model_copy(update={str(step): inner})
+    if isinstance(node, tuple):
         index = int(step)
-        return (*place[:index], _changed(place[index], rest, values), *place[index + 1 :])
-    return {**place, step: _changed(place[step], rest, values)}
+        return (*node[:index], _changed(node[index], rest, values), *node[index + 1 :])
+    return {**node, step: _changed(node[step], rest, values)}

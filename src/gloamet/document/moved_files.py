@@ -62,7 +62,7 @@ def with_found(document: Document, missing: Path, found: Path) -> Document:
             document = document.change(section, **{name: str(found)})
         elif not file.is_file():
             along = Path(os.path.normpath(found.parent / os.path.relpath(file, missing.parent)))
-            place = next((path for path in (along, found.parent / file.name) if path.is_file()), None)
-            if place is not None:
-                document = document.change(section, **{name: str(place)})
+            file_path = next((path for path in (along, found.parent / file.name) if path.is_file()), None)
+            if file_path is not None:
+                document = document.change(section, **{name: str(file_path)})
     return document

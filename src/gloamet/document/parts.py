@@ -66,7 +66,7 @@ def part_of(path: tuple[str | int, ...]) -> str:
     str
         Name of the part, "" for none.
     """
-    for name, places in PARTS.items():
-        if any(tuple(path[: len(place)]) == place for place in places):
+    for name, prefixes in PARTS.items():
+        if any(tuple(path[: len(prefix)]) == prefix for prefix in prefixes):
             return name
     return ""

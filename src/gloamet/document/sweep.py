@@ -155,10 +155,10 @@ def with_value(document: Document, path: str, value: float) -> Document:
 
 
 def _held(document: Document, section: str, name: str) -> Any:
-    place: Any = document
+    node: Any = document
     for part in section.split("."):
-        place = getattr(place, part)
-    return getattr(place, name)
+        node = getattr(node, part)
+    return getattr(node, name)
 
 
 def sweep(document: Document, varies: list[ParameterRange]) -> list[Variant]:
@@ -202,7 +202,7 @@ def sweep(document: Document, varies: list[ParameterRange]) -> list[Variant]:
 def _freed(document: Document) -> Document:
     """The document with its sun in the hand where the almanac has it: what is not swept stays."""
     from gloamet.sun.moment import moment_at
-    from gloamet.sun.place import resolve_zone
+    from gloamet.sun.site import resolve_zone
 
     if document.sun.mode == "manual":
         return document

@@ -40,23 +40,23 @@ PANORAMA_ROWS = (LIGHT_LAYERS.index("panorama"),) * len(SHARED_ROWS)
 class Cards(NamedTuple):
     """Places (n, 3) in metres and the way cards there face (n, 3), and paths for each."""
 
-    places: Floats
+    positions: Floats
     facing: Floats
     samples: int
     max_bounces: int
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _one_sample(scene, env, sampler, place, normal, max_bounces):
+def _one_sample(scene, env, sampler, position, normal, max_bounces):
     """Radiance that a white card would reflect, by one sample: (`BySource` sampled at the card, light by patches of
     the sun, `PathResult` of a path from it)."""
     bsdf = Bsdf(normal, normal, WHITE, F(1), F(0), F(0), F(0))
-    at = Vertex(bsdf, place, normal)
+    at = Vertex(bsdf, position, normal)
     state, light, patches, _rays = next_event_estimation(scene, env, sampler, 1, at, F(1), True, False)
     state, u, v = next_2d(state, sampler.pixel, sampler.sample, 4)
     direction = sample_cosine_hemisphere(normal, u, v)
     pdf = max(dot(direction, normal), F(1e-6)) / F(math.pi)
-    start = PathStart(Ray(place, direction), WHITE, pdf, 1, False, False)
+    start = PathStart(Ray(position, direction), WHITE, pdf, 1, False, False)
     numbers = Sampler(state, sampler.pixel, sampler.sample)
     _state, found, _candidate, _candidates = trace_path(scene, env, numbers, start, max_bounces)
     return light, patches, found
@@ -67,13 +67,13 @@ def _measure(scene, env, cards, first, last, rows, whole, indirect):
     """Add samples to cards first..last; rows are those of sun, sky and lamps in the out arrays."""
     fraction = F(math.pi) / F(cards.samples)
     for k in range(first, last):
-        place, normal = triple(cards.places, k, 0), triple(cards.facing, k, 0)
+        position, normal = triple(cards.positions, k, 0), triple(cards.facing, k, 0)
         pixel = pixel_id(k, rows[0], np.uint64(_CARD_SEED))
         for s in range(cards.samples):
             number = np.uint64(s)
             state = pixel * PIXEL_HASH_MULTIPLIER + number * MIX2 + np.uint64(4711)
             light, patches, found = _one_sample(
-                scene, env, Sampler(state, pixel, number), place, normal, cards.max_bounces
+                scene, env, Sampler(state, pixel, number), position, normal, cards.max_bounces
             )
             accumulate(whole, k, rows[0], scale(add(light.sun, found.light.sun), fraction))
             accumulate(whole, k, rows[1], scale(add(light.sky, found.light.sky), fraction))
@@ -95,7 +95,7 @@ def _run(
     jobs = [(scene.arrays(), lights.arrays(), SHARED_ROWS)]
     if lights.panorama is not None:
         jobs.append((scene.arrays_without_lamps(), lights.panorama.arrays(), PANORAMA_ROWS))
-    count = len(cards.places)
+    count = len(cards.positions)
 
     def work(first: int) -> None:
         """Some cards under all lights."""
@@ -108,7 +108,7 @@ def _run(
 def measure_cards(
     scene: RenderScene,
     lights: Environment,
-    places: NDArray[np.floating],
+    positions: NDArray[np.floating],
     normals: NDArray[np.floating],
     samples: int,
     pool: Executor,
@@ -122,7 +122,7 @@ def measure_cards(
         The render scene.
     lights : Environment
         Environment: sun, sky and panorama.
-    places : ndarray
+    positions : ndarray
         Positions of the cards, metres, (n, 3).
     normals : ndarray
         Normals of the cards, (n, 3).
@@ -138,9 +138,9 @@ def measure_cards(
     CardLight
         Illuminance by source, total and indirect.
     """
-    count = len(places)
+    count = len(positions)
     whole, indirect = (np.zeros((count, len(LIGHT_LAYERS), 3), np.float32) for _ in range(2))
-    where, facing = (np.ascontiguousarray(a, np.float32) for a in (places, normals))
+    where, facing = (np.ascontiguousarray(a, np.float32) for a in (positions, normals))
     cards = Cards(where, facing, samples, max_bounces)
     _run(_measure, scene, lights, cards, pool, (whole, indirect))
     return CardLight(whole, indirect)
@@ -151,7 +151,7 @@ def _look(scene, env, rays, first, last, rows, out):
     """Add samples of what rays first..last see; rays are `Cards` that face along them."""
     fraction = F(1) / F(rays.samples)
     for k in range(first, last):
-        ray = Ray(triple(rays.places, k, 0), triple(rays.facing, k, 0))
+        ray = Ray(triple(rays.positions, k, 0), triple(rays.facing, k, 0))
         pixel = pixel_id(k, rows[0], np.uint64(_CARD_SEED + 1))
         for s in range(rays.samples):
             number = np.uint64(s)
@@ -165,7 +165,7 @@ def _look(scene, env, rays, first, last, rows, out):
 def radiance_along(
     scene: RenderScene,
     lights: Environment,
-    places: NDArray[np.floating],
+    positions: NDArray[np.floating],
     directions: NDArray[np.floating],
     samples: int,
     pool: Executor,
@@ -179,7 +179,7 @@ def radiance_along(
         The render scene.
     lights : Environment
         Environment: sun, sky and panorama.
-    places : ndarray
+    positions : ndarray
         Origins of the rays, metres, (n, 3).
     directions : ndarray
         Unit directions, (n, 3).
@@ -195,9 +195,9 @@ def radiance_along(
     ndarray
         AP1 cd/m², (n, light layers, 3).
     """
-    count = len(places)
+    count = len(positions)
     out = np.zeros((count, len(LIGHT_LAYERS), 3), np.float32)
-    where, along = (np.ascontiguousarray(a, np.float32) for a in (places, directions))
+    where, along = (np.ascontiguousarray(a, np.float32) for a in (positions, directions))
     rays = Cards(where, along, samples, max_bounces)
     _run(_look, scene, lights, rays, pool, (out,))
     return out

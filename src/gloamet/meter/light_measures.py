@@ -129,14 +129,14 @@ def spread_apart(looks: list[LightMeasures], number: int, seen: NDArray[np.float
         k for k, look in enumerate(looks) if look.elevation_deg <= 0.0 or look.sun_fraction >= FEWEST_SUNNY
     ]
     usable = usable or list(range(len(looks)))
-    places = np.array([[*_features(looks[k]), *seen[k]] for k in usable])
+    positions = np.array([[*_features(looks[k]), *seen[k]] for k in usable])
     first = int(np.argmax([looks[k].sun_fraction + looks[k].rim for k in usable]))
     chosen = [first]
-    nearest = np.linalg.norm(places - places[first], axis=1)
+    nearest = np.linalg.norm(positions - positions[first], axis=1)
     while len(chosen) < min(number, len(usable)):
         following = int(np.argmax(nearest))
         chosen.append(following)
-        nearest = np.minimum(nearest, np.linalg.norm(places - places[following], axis=1))
+        nearest = np.minimum(nearest, np.linalg.norm(positions - positions[following], axis=1))
     return [usable[k] for k in chosen]
 
 

@@ -51,10 +51,17 @@ def digest_of(compiled: RenderScene, lights: Environment, camera: Camera, film: 
     """
     digest = hashlib.blake2b(__version__.encode(), digest_size=16)
     size = np.array([film.width, film.height, film.seed, bounces])
-    places = np.array([part.matrix for part in compiled.scene.parts])
+    positions = np.array([part.matrix for part in compiled.scene.parts])
     panorama = lights.panorama.arrays() if lights.panorama is not None else ()
     scene = compiled.arrays()._replace(handle=0)  # where Embree keeps it says nothing of what it is
-    for value in (*scene, *lights.arrays(), *panorama, camera.packed(film.width, film.height), size, places):
+    for value in (
+        *scene,
+        *lights.arrays(),
+        *panorama,
+        camera.packed(film.width, film.height),
+        size,
+        positions,
+    ):
         _update(digest, value)
     return digest.hexdigest()
 

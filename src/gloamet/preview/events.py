@@ -182,7 +182,7 @@ class MeterRead:
     the light on the card that faces the camera that the bounce limit cuts off. spots are cards laid on the surfaces of
     the document's spots, dark where a spot shows the sky."""
 
-    place: tuple[float, float, float]
+    position: tuple[float, float, float]
     cards: CardLight
     ball: CardLight
     mirror: NDArray[np.float32]

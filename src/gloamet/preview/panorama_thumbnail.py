@@ -31,12 +31,12 @@ def _some_rows(file: Any, count: int) -> NDArray[np.float32] | None:
     spec = file.spec()
     if spec.nchannels < 3:
         return None
-    places = _evenly(count, spec.height)
+    positions = _evenly(count, spec.height)
     if spec.tile_width > 0:  # tiles are read at once
         whole = file.read_image(0, 0, 0, 3, "float")
-        read = None if whole is None else [np.asarray(whole).reshape(spec.height, spec.width, 3)[places]]
+        read = None if whole is None else [np.asarray(whole).reshape(spec.height, spec.width, 3)[positions]]
     else:
-        read = [file.read_scanlines(y, y + 1, 0, 0, 3, "float") for y in map(int, places)]
+        read = [file.read_scanlines(y, y + 1, 0, 0, 3, "float") for y in map(int, positions)]
     if file.geterror() or read is None or any(row is None for row in read):
         return None
     return np.asarray(read, np.float32).reshape(count, spec.width, 3)

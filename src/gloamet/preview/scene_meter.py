@@ -29,7 +29,7 @@ CARD_SAMPLES, BALL_SAMPLES, MIRROR_SAMPLES = 1024, 32, 8
 # places of the picture that are tried for the card, the middle first
 PLACES = sorted(
     ((0.5 + 0.08 * i, 0.5 + 0.1 * j) for i in range(-4, 5) for j in range(-3, 5)),
-    key=lambda place: math.hypot(place[0] - 0.5, place[1] - 0.5),
+    key=lambda position: math.hypot(position[0] - 0.5, position[1] - 0.5),
 )
 FARTHEST_M = 400.0  # no card hangs beyond
 NEARER, LEAST_NEARER_M = 0.03, 0.05  # the card hangs before what is seen, by a fraction of its distance
@@ -50,37 +50,37 @@ def card_position(view: RelightView, lights: Environment) -> Array:
         if hit is None:
             continue
         far = float(np.linalg.norm(hit.point - eye))
-        place = np.asarray(hit.point - towards * min(0.5 * far, NEARER * far + LEAST_NEARER_M))
-        first = place if first is None else first
+        position = np.asarray(hit.point - towards * min(0.5 * far, NEARER * far + LEAST_NEARER_M))
+        first = position if first is None else first
         if not shines:
             break
-        if far < FARTHEST_M and probe(view.compiled, place, sun) is None:
-            return place
+        if far < FARTHEST_M and probe(view.compiled, position, sun) is None:
+            return position
     return target if first is None else first
 
 
 def read_meter(view: RelightView, lights: Environment, bounces: int, renderer: Renderer) -> MeterRead:
     """Measure cards and balls of a view."""
-    place = card_position(view, lights)
+    position = card_position(view, lights)
     ahead, up, right = _camera_frame(view)
     sun = np.array(lights.sun.direction, float)
     facing = np.stack([[0.0, 0.0, 1.0], -ahead, sun / max(float(np.linalg.norm(sun)), 1e-9)])
-    where = np.broadcast_to(place, (3, 3))
+    where = np.broadcast_to(position, (3, 3))
     pool, limit = renderer.pool, max(1, bounces)
     cards = measure_cards(view.compiled, lights, where, facing, CARD_SAMPLES, pool, max(limit, CARD_BOUNCES))
     inside, normals = ball_pixels()
     of_world = normals @ np.stack([right, up, -ahead])
-    points = np.broadcast_to(place, of_world.shape)
+    points = np.broadcast_to(position, of_world.shape)
     ball = measure_cards(view.compiled, lights, points, of_world, BALL_SAMPLES, pool)
     # seen from far off, a mirror ball shows in each normal what lies there twice as far from the eye
     seen = ahead - 2.0 * (of_world @ ahead)[:, None] * of_world
     mirror = radiance_along(view.compiled, lights, points, seen, MIRROR_SAMPLES, pool)
     return MeterRead(
-        (float(place[0]), float(place[1]), float(place[2])),
+        (float(position[0]), float(position[1]), float(position[2])),
         cards,
         CardLight(_smooth(ball.whole, inside), _smooth(ball.indirect, inside)),
         mirror,
-        _in_flight(view, lights, place, -ahead, limit, renderer),
+        _in_flight(view, lights, position, -ahead, limit, renderer),
     )
 
 
@@ -94,12 +94,12 @@ def _camera_frame(view: RelightView) -> tuple[Array, Array, Array]:
 
 
 def _in_flight(
-    view: RelightView, lights: Environment, place: Array, facing: Array, limit: int, renderer: Renderer
+    view: RelightView, lights: Environment, position: Array, facing: Array, limit: int, renderer: Renderer
 ) -> float:
     """Fraction of the light on a card that comes by more bounces than the limit."""
     if limit >= MANY_BOUNCES:
         return 0.0
-    arguments = view.compiled, lights, place[None], facing[None], CARD_SAMPLES, renderer.pool
+    arguments = view.compiled, lights, position[None], facing[None], CARD_SAMPLES, renderer.pool
     # the same paths, cut off: what is left is not random
     cut, whole = (float(measure_cards(*arguments, n).whole.sum()) for n in (limit, MANY_BOUNCES))
     return max(0.0, 1.0 - cut / whole) if whole > 0.0 and math.isfinite(whole) else 0.0
@@ -133,8 +133,8 @@ def read_spots(
             normal = np.asarray(hit.normal, float) * (-1.0 if np.dot(hit.normal, towards) > 0.0 else 1.0)
             found.append((index, hit.point + OFF_SURFACE_M * normal, normal))
     if found:
-        rows, places, normals = (np.array(column) for column in zip(*found, strict=True))
-        arguments = view.compiled, lights, places, normals, CARD_SAMPLES, renderer.pool
+        rows, positions, normals = (np.array(column) for column in zip(*found, strict=True))
+        arguments = view.compiled, lights, positions, normals, CARD_SAMPLES, renderer.pool
         cards = measure_cards(*arguments, max(bounces, CARD_BOUNCES))
         light.whole[rows], light.indirect[rows] = cards.whole, cards.indirect
     return light
@@ -158,13 +158,13 @@ class SceneMeter:
         spots: tuple[SpotState, ...],
     ) -> None:
         """Measure a view in its light, where that is not what was measured last; parallel views have no meter."""
-        key, places = (view, inputs, bounces), tuple((spot.x, spot.y) for spot in spots)
+        key, positions = (view, inputs, bounces), tuple((spot.x, spot.y) for spot in spots)
         if view.camera.parallel_m > 0.0:
             return
         fresh = self._read is None or self._read[0] != key
-        if self._read is not None and not fresh and places == self._spots:
+        if self._read is not None and not fresh and positions == self._spots:
             return
         read = read_meter(view, lights, bounces, renderer) if self._read is None or fresh else self._read[1]
         read = replace(read, spots=read_spots(view, lights, spots, bounces, renderer))
-        self._read, self._spots = (key, read), places
+        self._read, self._spots = (key, read), positions
         self._report(read)

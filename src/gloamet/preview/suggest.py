@@ -20,8 +20,8 @@ from gloamet.meter.light_measures import LightMeasures, depth_of, measure_light,
 from gloamet.preview.thumbnail_renderer import LitThumbnail, ThumbnailRenderer
 from gloamet.sun.angles import azimuth_of
 from gloamet.sun.nearest import angle_deg, instant_of_elevation, nearest_moments
-from gloamet.sun.place import resolve_zone
 from gloamet.sun.position import direction
+from gloamet.sun.site import resolve_zone
 from gloamet.translation.document_to_light import sun_from_document
 
 TURNS_DEG = tuple(range(-165, 180, 30))  # of the sun from where the camera looks

@@ -131,11 +131,11 @@ def _pass(scaled, full, density, dt, passed, seen):
 
 
 @njit(**KERNEL_OPTIONS)
-def _light_here(air, place, density, seen, columns, visible, ground, work, light):
+def _light_here(air, position, density, seen, columns, visible, ground, work, light):
     """Add the light (terms, bands) of a piece of the way of which `seen` is seen, with four columns between it and the
     sun; place is row, column and fractions in the table of multiple scattering. work: depths in halvings of light, and
     two rows (bands)."""
-    i, j, fx, fy = place
+    i, j, fx, fy = position
     thin, shone, spread = work
     bands = len(spread)
     low, high, c00, c01 = (

@@ -115,13 +115,13 @@ def tabulate_environment_map(picture: Floats) -> Floats:
     return np.ascontiguousarray(out.transpose(1, 0, 2), np.float32)
 
 
-def _mean_radiance(lines: Floats, places: Array, weight: Array, periodic: bool) -> Floats:
+def _mean_radiance(lines: Floats, positions: Array, weight: Array, periodic: bool) -> Floats:
     """Weighted means (nodes, W, 3) of lines (H, W, 3) read in between at places (nodes, FINE), in pixels."""
     count = len(lines)
-    low = np.floor(places).astype(int)
-    part = places - low
-    matrix = np.zeros((len(places), count))
-    nodes = np.broadcast_to(np.arange(len(places))[:, None], places.shape)
+    low = np.floor(positions).astype(int)
+    part = positions - low
+    matrix = np.zeros((len(positions), count))
+    nodes = np.broadcast_to(np.arange(len(positions))[:, None], positions.shape)
     for index, fraction in ((low, 1.0 - part), (low + 1, part)):
         index = index % count if periodic else np.clip(index, 0, count - 1)
         np.add.at(matrix, (nodes, index), weight * fraction)
@@ -299,9 +299,9 @@ def panorama_dome(
     sun = NO_SUN
     if prepared.sun is not None and prepared.sun_irradiance.any():
         placing = prepared.options.placing._replace(rotation_deg=rotation_deg)
-        place = placing.to_world(prepared.sun.azimuth_deg, prepared.sun.elevation_deg)
+        position = placing.to_world(prepared.sun.azimuth_deg, prepared.sun.elevation_deg)
         diameter = max(SUN_DIAMETER_DEG, 2.0 * prepared.sun.radius_deg)
-        sun = (*place, diameter), prepared.sun_irradiance
+        sun = (*position, diameter), prepared.sun_irradiance
     return rotated_dome(prepared.table, rotation_deg, ground_reflectance, illuminance_lx, sun)
 
 

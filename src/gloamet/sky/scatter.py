@@ -122,7 +122,7 @@ def _step(r, mu, far, s):
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def _sun_paths(table, first, last, paths, places):
+def _sun_paths(table, first, last, paths, positions):
     """Rows first..last of `sun_paths` without haze, and where in a table of columns each is looked up."""
     out = np.zeros(NSPECIES)
     for i in range(first, last):
@@ -139,31 +139,31 @@ def _sun_paths(table, first, last, paths, places):
                         towards = mu * mus + sine * sun_sine * math.cos(math.pi * (b + 0.5) / turns)
                         local = (r * mus + t * towards) / rr
                         if column_to_space(table, rr, local, out):
-                            path, place = paths[i, a, s, j, b], places[i, a, s, j, b]
+                            path, position = paths[i, a, s, j, b], positions[i, a, s, j, b]
                             for c in range(HAZE_SPECIES):
                                 path[c] = out[c]
                             path[NSPECIES] = sun_visible(rr, local) * ISOTROPIC / turns
-                            place[0], place[1] = column_position(rr, local)
+                            position[0], position[1] = column_position(rr, local)
 
 
 @njit(**KERNEL_OPTIONS)
-def _haze_paths(haze, places, paths):
+def _haze_paths(haze, positions, paths):
     """The haze of paths (N, 5), read at places (N, 2) of its columns (rows, columns)."""
     for n in range(len(paths)):
         if paths[n, NSPECIES] > 0.0:
-            paths[n, HAZE_SPECIES] = between_nodes(haze, places[n, 0], places[n, 1])
+            paths[n, HAZE_SPECIES] = between_nodes(haze, positions[n, 0], positions[n, 1])
 
 
 @lru_cache(maxsize=1)
 def _clear_sun_paths() -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """Those that no haze changes, the haze's own columns empty; and rows and columns at which they are looked up."""
     shape = (ALTITUDES, DIRECTIONS, PATH_STEPS, SUN_COSINES, DUSK_AZIMUTHS)
-    paths, places = np.zeros((*shape, NSPECIES + 1), np.float32), np.zeros((*shape, 2), np.float32)
+    paths, positions = np.zeros((*shape, NSPECIES + 1), np.float32), np.zeros((*shape, 2), np.float32)
     pool = shared_pool()
-    jobs = [pool.submit(_sun_paths, clear_columns(), i, i + 1, paths, places) for i in range(ALTITUDES)]
+    jobs = [pool.submit(_sun_paths, clear_columns(), i, i + 1, paths, positions) for i in range(ALTITUDES)]
     for job in jobs:
         job.result()
-    return paths, places
+    return paths, positions
 
 
 @lru_cache(maxsize=KEPT_HEIGHTS)
@@ -181,9 +181,9 @@ def sun_paths(haze_height_km: float) -> NDArray[np.float32]:
         Array (altitude, direction, step, sun cosine, azimuth, 5): four columns from each step to the sun, and the
         visible fraction of the disc.
     """
-    clear, places = _clear_sun_paths()
+    clear, positions = _clear_sun_paths()
     paths, haze = clear.copy(), columns(haze_height_km)[..., HAZE_SPECIES].astype(np.float32)
-    _haze_paths(haze, places.reshape(-1, 2), paths.reshape(-1, NSPECIES + 1))
+    _haze_paths(haze, positions.reshape(-1, 2), paths.reshape(-1, NSPECIES + 1))
     return paths
 
 

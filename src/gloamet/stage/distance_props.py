@@ -72,8 +72,8 @@ def poles(height_m: float, length_m: float) -> Shape:
     faces = np.concatenate(
         [np.stack([k, n, n + POLE_SIDES], 1), np.stack([k, n + POLE_SIDES, k + POLE_SIDES], 1)]
     )
-    places = np.arange(0.0, length_m + 1.0, POLE_EVERY_M)
-    points = np.concatenate([one + [0.0, y, 0.0] for y in places])
-    made = make_shape(points, np.concatenate([faces + len(one) * m for m in range(len(places))]))
+    positions = np.arange(0.0, length_m + 1.0, POLE_EVERY_M)
+    points = np.concatenate([one + [0.0, y, 0.0] for y in positions])
+    made = make_shape(points, np.concatenate([faces + len(one) * m for m in range(len(positions))]))
     assert made is not None
     return made

@@ -163,10 +163,10 @@ def _screen(
     bark = merged([(p, t) for p, t, _ in wood], [n for _, _, n in wood])
     if not leafed:
         return bark, None
-    places = np.concatenate(spots)
+    positions = np.concatenate(spots)
     count = int(min(MAX_LEAVES, max(50, density * SCREEN_COVER * width * height / (leaf * leaf))))
     # leaves hang about the stems, as far as their twigs would reach
-    centres = places[rng.integers(0, len(places), count)] + rng.normal(0, 0.035 * height, (count, 3))
+    centres = positions[rng.integers(0, len(positions), count)] + rng.normal(0, 0.035 * height, (count, 3))
     centres = centres[(np.abs(centres[:, 0]) < 0.55 * width) & (centres[:, 2] > 0.0)]
     return bark, merged([_blades(centres, leaf, rng)])
 

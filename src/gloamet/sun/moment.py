@@ -8,8 +8,8 @@ from datetime import UTC, datetime, tzinfo
 from functools import lru_cache
 
 from gloamet.sun.day import DayEvents, day_events
-from gloamet.sun.place import read_clock
 from gloamet.sun.position import sun_position
+from gloamet.sun.site import read_clock
 
 
 @dataclass(frozen=True)

@@ -69,8 +69,8 @@ def _fill_grid(through, light, sun, forward_g, camera, grid):
     sun_level = math.sqrt(max(1e-12, sun[0] * sun[0] + sun[1] * sun[1]))
     for p in range(rows):
         for q in range(columns):
-            place = (F(q / (columns - 1)), F(p / (rows - 1)))
-            d = camera_ray(camera, (0, 0), (1, 1), place, (F(0), F(0))).direction
+            position = (F(q / (columns - 1)), F(p / (rows - 1)))
+            d = camera_ray(camera, (0, 0), (1, 1), position, (F(0), F(0))).direction
             row = elevation_row(d[2])
             i = min(int(row), ELEVATIONS - 2)
             level = math.sqrt(max(1e-12, d[0] * d[0] + d[1] * d[1]))
@@ -143,9 +143,9 @@ def _composite_rows(grid, settings, skipped, picture, parts, first, apart, out):
                         far = F(1)
                     elif distance <= skipped or far <= F(0):
                         continue
-                    place = distance_column(min(far, F(1)))
-                    near = min(int(place), last)
-                    fk = place - F(near)
+                    position = distance_column(min(far, F(1)))
+                    near = min(int(position), last)
+                    fk = position - F(near)
                     if filled[j] != block * DISTANCES + near:
                         filled[j] = block * DISTANCES + near
                         _fill_block(grid, v, (F(j) + F(0.5)) * F(alike) / F(width), near, line, j)

@@ -132,12 +132,12 @@ def _by_sun(scene, env, medium, point, direction, u, v):
 @njit(**INLINE_KERNEL_OPTIONS)
 def _by_sky(scene, env, medium, point, direction, state, u, v):
     """Light of the sky that a point reflects along a ray, over how much it scatters."""
-    count, towards, place = sample_sky_direction(u, v, state, scene, env, point)
+    count, towards, position = sample_sky_direction(u, v, state, scene, env, point)
     if towards[2] <= F(0):
         return BLACK
     fraction = F(henyey_greenstein(dot(towards, direction), medium.forward_g))
-    light = mul(_arriving(scene, medium, point, towards), sky_radiance(env.table, place[0], place[1]))
-    return scale(light, fraction / sky_pdf(env, scene.portals, count, point, towards, place))
+    light = mul(_arriving(scene, medium, point, towards), sky_radiance(env.table, position[0], position[1]))
+    return scale(light, fraction / sky_pdf(env, scene.portals, count, point, towards, position))
 
 
 @njit(**INLINE_KERNEL_OPTIONS)

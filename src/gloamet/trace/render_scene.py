@@ -253,14 +253,14 @@ def _geometry(scene: Scene, key: tuple[Any, ...]) -> Geometry:
     for members in instanced:
         start = build.triangle_count
         build.add(members[0], scene.parts[members[0]], None)
-        places = [scene.parts[k] for k in members]
-        for index, place in zip(members, places, strict=True):
+        positions = [scene.parts[k] for k in members]
+        for index, position in zip(members, positions, strict=True):
             starts.append(start)
-            turns.append(np.concatenate([_normal_matrix(place).ravel(), place.matrix[:3, :3].ravel()]))
+            turns.append(np.concatenate([_normal_matrix(position).ravel(), position.matrix[:3, :3].ravel()]))
             owners.append(index)
-        matrices = np.asarray([place.matrix[:3] for place in places], np.float32)
+        matrices = np.asarray([position.matrix[:3] for position in positions], np.float32)
         triangles = build.triangles[start : build.triangle_count]
-        instances.append(Instance(triangles, matrices, _ray_class(scene, places[0])))
+        instances.append(Instance(triangles, matrices, _ray_class(scene, positions[0])))
     classes = [build.triangles[a:b] for a, b in zip(first[:-1], first[1:], strict=True)]
     return Geometry(
         key,

@@ -26,7 +26,7 @@ from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Scene
 from gloamet.sun.moment import Moment, moment_at
 from gloamet.sun.moon import Moon, moon_at
-from gloamet.sun.place import resolve_zone
+from gloamet.sun.site import resolve_zone
 from gloamet.trace.lights.environment import (
     Environment,
     before_backdrop,

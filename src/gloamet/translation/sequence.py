@@ -16,7 +16,7 @@ from gloamet.errors import GloametError
 from gloamet.stage.scene import Scene
 from gloamet.stage.sun_drivers import driven_direction, motion_span_s
 from gloamet.sun.angles import azimuth_of, elevation_of
-from gloamet.sun.place import read_clock, resolve_zone
+from gloamet.sun.site import read_clock, resolve_zone
 
 
 def easing_curve(count: int, easing: str) -> NDArray[np.float64]:

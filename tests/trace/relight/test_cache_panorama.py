@@ -35,13 +35,13 @@ METRES = 2.0 * 12.0 * math.tan(math.radians(30.0))  # that the picture shows of 
 HEIGHT_M, SUN = 2.0, (210.0, 40.0)
 
 
-def panorama(place: tuple[float, float] = SUN) -> PanoramaPicture:
+def panorama(position: tuple[float, float] = SUN) -> PanoramaPicture:
     """A blue sky of 100 with a small sun."""
     light = np.ones((512, 1024, 3), np.float32) * np.array([70.0, 100.0, 150.0], np.float32)
     from gloamet.sky.panorama_sun import pixel_directions
 
     azimuth, elevation = pixel_directions(512, 1024)
-    cosine = direction(azimuth[None, :], elevation[:, None]) @ direction(*place)
+    cosine = direction(azimuth[None, :], elevation[:, None]) @ direction(*position)
     light[cosine > math.cos(math.radians(0.5))] = 1.5e7
     scale = float(light.max())
     codes = np.round(65535.0 * (light / scale) ** 0.25).astype(np.uint16)
@@ -145,12 +145,14 @@ def test_a_turned_panorama_is_a_turned_scene(picture: PanoramaPicture, tracer: R
     from gloamet.meter.cards import measure_cards
 
     scene = build_render_scene(make_scene((level(1.0), Material("black", (0.0, 0.0, 0.0)))))
-    place = [(0.0, 0.0, 5.0)]
+    position = [(0.0, 0.0, 5.0)]
     k = LIGHT_LAYERS.index("panorama")
-    before = measure_cards(scene, lit_by(picture), place, [(0.0, -1.0, 0.2)], 4096, tracer.pool).whole[0, k]
-    after = measure_cards(scene, lit_by(picture, 90.0), place, [(-1.0, 0.0, 0.2)], 4096, tracer.pool).whole[
+    before = measure_cards(scene, lit_by(picture), position, [(0.0, -1.0, 0.2)], 4096, tracer.pool).whole[
         0, k
     ]
+    after = measure_cards(
+        scene, lit_by(picture, 90.0), position, [(-1.0, 0.0, 0.2)], 4096, tracer.pool
+    ).whole[0, k]
     assert after == pytest.approx(before, rel=0.01)
     assert float(luminance(before.astype(float))) > 100.0
 

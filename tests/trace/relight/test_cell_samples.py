@@ -12,26 +12,26 @@ F = np.float32
 
 def test_places_beyond_those_there_are_never_kept() -> None:
     dice = np.random.default_rng(1)
-    places, many = dice.random((50, 24, 3)).astype(F), dice.integers(8, 25, 50).astype(np.int32)
-    kept = stratified_subset(places, many, 8)
+    positions, many = dice.random((50, 24, 3)).astype(F), dice.integers(8, 25, 50).astype(np.int32)
+    kept = stratified_subset(positions, many, 8)
     assert (kept < many[:, None]).all()
     assert all(len(set(row)) == 8 for row in kept.tolist())
 
 
 def test_neighbours_on_the_curve_lie_close() -> None:
-    places = np.random.default_rng(2).random((1, 512, 3)).astype(F)
-    ordered = places[0][np.argsort(morton_codes(places)[0])]
+    positions = np.random.default_rng(2).random((1, 512, 3)).astype(F)
+    ordered = positions[0][np.argsort(morton_codes(positions)[0])]
     steps = np.linalg.norm(np.diff(ordered, axis=0), axis=1)
-    assert steps.mean() < 0.35 * np.linalg.norm(np.diff(places[0], axis=0), axis=1).mean()
+    assert steps.mean() < 0.35 * np.linalg.norm(np.diff(positions[0], axis=0), axis=1).mean()
 
 
 def test_spread_places_tell_a_shadow_s_share_better_than_random_ones() -> None:
     dice = np.random.default_rng(3)
-    places = dice.random((2000, 96, 3)).astype(F)
-    places[..., 2] = 0.0  # a wall
+    positions = dice.random((2000, 96, 3)).astype(F)
+    positions[..., 2] = 0.0  # a wall
     turn, edge = 2.0 * np.pi * dice.random((2000, 1)), dice.random((2000, 1)) * 0.5 - 0.25
-    lit = (places[..., 0] - 0.5) * np.cos(turn) + (places[..., 1] - 0.5) * np.sin(turn) < edge
-    told = np.take_along_axis(lit, stratified_subset(places, np.full(2000, 96, np.int32), 8), 1).mean(1)
+    lit = (positions[..., 0] - 0.5) * np.cos(turn) + (positions[..., 1] - 0.5) * np.sin(turn) < edge
+    told = np.take_along_axis(lit, stratified_subset(positions, np.full(2000, 96, np.int32), 8), 1).mean(1)
     wrong, drawn = told - lit.mean(1), lit[:, :8].mean(1) - lit.mean(1)
     assert abs(wrong.mean()) < 0.01
     assert wrong.std() < 0.7 * drawn.std()

@@ -26,9 +26,9 @@ PANE = Material("tinted", (0.9, 0.5, 0.2), 0.0, transmission=1.0, thin=True)
 
 
 @njit(**KERNEL_OPTIONS)
-def _alone(scene, places, towards, out):  # type: ignore[no-untyped-def]
-    for i in range(len(places)):
-        ray = Ray(triple(places, i, 0), towards)
+def _alone(scene, positions, towards, out):  # type: ignore[no-untyped-def]
+    for i in range(len(positions)):
+        ray = Ray(triple(positions, i, 0), towards)
         out[i, 0], out[i, 1], out[i, 2] = shadow_transmittance(scene, ray, np.float32(1e30))
 
 
@@ -48,16 +48,16 @@ def shed() -> RenderScene:
 def spots(normal: tuple[float, float, float]) -> np.ndarray:
     """Places (CELLS, LANES, HIT_WORDS) at random over the floor."""
     dice = np.random.default_rng(4)
-    places = np.zeros((CELLS, LANES, HIT_WORDS), np.float32)
-    places[..., :2], places[..., 2] = dice.uniform(-5, 5, (CELLS, LANES, 2)), 1e-3
-    places[..., 3:6], places[..., 10] = normal, 1.0
-    return places
+    positions = np.zeros((CELLS, LANES, HIT_WORDS), np.float32)
+    positions[..., :2], positions[..., 2] = dice.uniform(-5, 5, (CELLS, LANES, 2)), 1e-3
+    positions[..., 3:6], positions[..., 10] = normal, 1.0
+    return positions
 
 
-def lit_by(shed: RenderScene, lights: Environment, places: np.ndarray) -> np.ndarray:
+def lit_by(shed: RenderScene, lights: Environment, positions: np.ndarray) -> np.ndarray:
     lit = np.full((CELLS, LANES, 4), -1.0, np.float32)
     group, packets = np.zeros(2, np.int64), empty_packets(1)
-    trace_all_cells_sun(group, shed.arrays(), lights.sun, places, packets, lit)
+    trace_all_cells_sun(group, shed.arrays(), lights.sun, positions, packets, lit)
     return lit
 
 
@@ -67,10 +67,10 @@ def lights(solver: SkySolver) -> Environment:
 
 
 def test_places_together_are_as_lit_as_each_alone(shed: RenderScene, lights: Environment) -> None:
-    places = spots((0.0, 0.0, 1.0))
-    lit = lit_by(shed, lights, places)
+    positions = spots((0.0, 0.0, 1.0))
+    lit = lit_by(shed, lights, positions)
     alone = np.empty((CELLS * LANES, 3), np.float32)
-    flat = places.reshape(-1, HIT_WORDS)
+    flat = positions.reshape(-1, HIT_WORDS)
     _alone(shed.arrays(), flat, lights.sun.direction, alone)
     wanted = (alone * lights.sun.direction[2]).reshape(CELLS, LANES, 3)
     # the disc's half degree lets a few at an edge see another part of it

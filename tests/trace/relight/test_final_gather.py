@@ -36,7 +36,7 @@ def test_walks_fall_by_the_cosine_and_note_the_surface_they_meet() -> None:
     turn = np.arctan2(*noted[:, gather.HIT_POSITION : gather.HIT_POSITION + 2].T)
     assert abs(np.exp(1j * turn).mean()) < 4.0 / np.sqrt(WALKS)  # none more than another
     near = away < 50.0
-    for place, wanted in (
+    for position, wanted in (
         (gather.HIT_POSITION + 2, [0.0]),
         (gather.HIT_NORMAL, [0.0, 0.0, 1.0]),
         (gather.HIT_ALBEDO, REC709_TO_AP1 @ np.array(colour)),
@@ -45,5 +45,5 @@ def test_walks_fall_by_the_cosine_and_note_the_surface_they_meet() -> None:
         (gather.HIT_TRANSLUCENCY, [translucent]),
         (gather.HIT_ON_GROUND, [0.0]),
     ):
-        found = noted[near, place : place + len(wanted)]
-        assert found == pytest.approx(np.broadcast_to(wanted, found.shape), abs=2e-3), place
+        found = noted[near, position : position + len(wanted)]
+        assert found == pytest.approx(np.broadcast_to(wanted, found.shape), abs=2e-3), position

@@ -31,9 +31,9 @@ F = np.float32
 ANCHOR = np.zeros(3, np.float32)
 
 
-def key(place: tuple[float, ...], normal: tuple[float, ...], material: int = 1, coarser: int = 0) -> int:
+def key(position: tuple[float, ...], normal: tuple[float, ...], material: int = 1, coarser: int = 0) -> int:
     return int(
-        called(cell_key)(ANCHOR, tuple(np.float32(place)), tuple(np.float32(normal)), material, coarser)
+        called(cell_key)(ANCHOR, tuple(np.float32(position)), tuple(np.float32(normal)), material, coarser)
     )
 
 
@@ -46,9 +46,9 @@ def test_the_two_sides_of_a_thin_wall_are_two_cells() -> None:
 
 
 def test_two_materials_are_two_cells_but_one_coarse_cube() -> None:
-    place, up = (9.6, 3.1, 0.0), (0, 0, 1)
-    assert key(place, up, 1) != key(place, up, 2)
-    assert key(place, up, 1023, 3) == key((10.1, 3.4, 0.0), up, 1023, 3)
+    position, up = (9.6, 3.1, 0.0), (0, 0, 1)
+    assert key(position, up, 1) != key(position, up, 2)
+    assert key(position, up, 1023, 3) == key((10.1, 3.4, 0.0), up, 1023, 3)
 
 
 def test_cells_grow_with_the_distance_from_the_eye() -> None:
@@ -67,8 +67,8 @@ def test_a_place_is_found_again_and_a_strange_one_falls_back() -> None:
     assert count == 4  # two cells and the coarse cubes round them
     assert filled[:4].tolist() == [1, 1, 1, 1]
 
-    def row(place: tuple[float, ...], normal: tuple[float, ...], material: int = 0) -> int:
-        return int(called(cell_row)(lookup, tuple(np.float32(place)), tuple(np.float32(normal)), material))
+    def row(position: tuple[float, ...], normal: tuple[float, ...], material: int = 0) -> int:
+        return int(called(cell_row)(lookup, tuple(np.float32(position)), tuple(np.float32(normal)), material))
 
     assert row((10.1, 3.15, 1.15), (1, 0, 0)) == FIRST_CELL
     assert row((10.1, 3.15, 1.15), (1, 0, 0), material=7) == FIRST_CELL + 1
@@ -80,8 +80,8 @@ def test_further_hits_belong_to_their_cell_or_to_the_cube_around_it_not_both() -
     first = np.array([[10.1, 3.1, 1.1, 1, 0, 0]], np.float32)
     members, filled = np.zeros((64, 8), np.int32), np.zeros(64, np.int32)
     assert insert_hits(lookup, first, np.zeros(1, np.int32), 0, 64, members, filled) == 2
-    places = [(10.1, 3.15, 1.15), (10.1, 3.15, 1.15), (10.1, 3.6, 1.6), (90.0, 3.1, 1.1)]
-    hits = np.array([(*place, 1, 0, 0) for place in places], np.float32)
+    positions = [(10.1, 3.15, 1.15), (10.1, 3.15, 1.15), (10.1, 3.6, 1.6), (90.0, 3.1, 1.1)]
+    hits = np.array([(*position, 1, 0, 0) for position in positions], np.float32)
     members, filled = np.zeros((2, 8), np.int32), np.zeros(2, np.int32)
     resample_members(lookup, hits, np.array([0, -1, 0, 0], np.int32), members, filled)
     assert filled.tolist() == [1, 1]  # what has no material was no hit, what lies far off is in neither

@@ -79,7 +79,7 @@ def match_sun(session: Session) -> None:
 def match_moment(session: Session) -> None:
     """Date and time of this year at which the real sun comes nearest to the panorama's."""
     from gloamet.sun.nearest import nearest_moments
-    from gloamet.sun.place import resolve_zone
+    from gloamet.sun.site import resolve_zone
 
     if (solved := _solved(session)) is None:
         return

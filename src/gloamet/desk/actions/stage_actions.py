@@ -150,20 +150,20 @@ def add_prop(session: Session, kind: PropKind) -> int:
     target = session.document.stage.view.target
     ground = surface_height(session, target[0], target[1], target[2] + 1.0)
     size = {"screen": (4.0, 5.0), "ridge": RIDGE_SIZE_M, "poles": POLES_SIZE_M}.get(kind, (8.0, 5.0))
-    place, turn = (target[0], target[1], ground + lift), 0.0
+    position, turn = (target[0], target[1], ground + lift), 0.0
     if kind in FLAGS:
-        place, turn, size = _beside_subject(session)
+        position, turn, size = _beside_subject(session)
     if kind in ("ridge", "poles"):
         eye = session.document.stage.view.eye
         east, north = target[0] - eye[0], target[1] - eye[1]
         turn = math.degrees(math.atan2(east, north))
         away = RIDGE_AWAY_M / max(math.hypot(east, north), 1e-6)
         if kind == "ridge":
-            place = (eye[0] + away * east, eye[1] + away * north, session.loaded.ground_m)
+            position = (eye[0] + away * east, eye[1] + away * north, session.loaded.ground_m)
     prop = Prop(
         name=free_name(kind, {p.name for p in props}),
         kind=kind,
-        position=place,
+        position=position,
         rotation_deg=turn,
         seed=len(props) + 1,
         height_m=size[0],

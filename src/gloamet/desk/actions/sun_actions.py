@@ -23,7 +23,7 @@ from gloamet.sky.air import turbidity_of_linke
 from gloamet.sun.angles import azimuth_of, elevation_of
 from gloamet.sun.climate import linke_turbidity
 from gloamet.sun.nearest import RealMoment, TimeWindow, instant_of_elevation
-from gloamet.sun.place import resolve_zone
+from gloamet.sun.site import resolve_zone
 from gloamet.sun.year import season_instants
 from gloamet.translation.sequence import drive_sun
 

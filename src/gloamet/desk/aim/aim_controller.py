@@ -213,10 +213,10 @@ class AimController(QObject):
             self.answered.emit()
         sun = document.sun
         if sun.mode != "almanac":
-            place = (site.year, site.latitude_deg, site.longitude_deg, site.tz)
-            key = (sun.azimuth_deg, sun.elevation_deg, place)
+            position = (site.year, site.latitude_deg, site.longitude_deg, site.tz)
+            key = (sun.azimuth_deg, sun.elevation_deg, position)
             self._ask(
-                "nearest", key, lambda: nearest_moments(sun.azimuth_deg, sun.elevation_deg, *place, most=1)
+                "nearest", key, lambda: nearest_moments(sun.azimuth_deg, sun.elevation_deg, *position, most=1)
             )
         if document.aim.measured_part:
             self._ask_scan(document)

@@ -169,8 +169,8 @@ class AimTool:
         """Take hold of a pin's end without any tool."""
         for index, pin in enumerate(self.session.document.aim.pins):
             for end in ("caster", "receiver") if pin.kind == "shadow" else ():
-                place = self.look.screen(np.array(getattr(pin, end)))
-                if place is not None and _near(place, at):
+                position = self.look.screen(np.array(getattr(pin, end)))
+                if position is not None and _near(position, at):
                     self._held = (index, end)
                     return True
             spot = self.look.spot(at)

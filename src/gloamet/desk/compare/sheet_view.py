@@ -121,16 +121,16 @@ class SheetView(PictureOverlay):
                 p.fillRect(room, QColor(theme.WELL))
             else:
                 size = image.size().scaled(room.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
-                place = QRectF(
+                position = QRectF(
                     room.x() + (room.width() - size.width()) / 2, room.y(), size.width(), room.height()
                 )
-                place.setHeight(size.height())
-                p.drawImage(place, image)
-                bottom = place.bottom()
+                position.setHeight(size.height())
+                p.drawImage(position, image)
+                bottom = position.bottom()
                 if index in self.chosen:
                     p.setPen(QPen(QColor(theme.INK), 2.0))
                     p.setBrush(Qt.BrushStyle.NoBrush)
-                    p.drawRect(place)
+                    p.drawRect(position)
             p.setPen(QColor(theme.DIM))
             line_px = p.fontMetrics().lineSpacing()
             lines = max(1, int((cell.bottom() - bottom) / line_px))  # whole ones alone

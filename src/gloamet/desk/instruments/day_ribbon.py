@@ -26,8 +26,8 @@ from gloamet.desk.widgets.form import sentence
 from gloamet.desk.widgets.ports import LightPort
 from gloamet.document.model import Document
 from gloamet.sun.day import DayEvents, day_events, day_path, day_span_s
-from gloamet.sun.place import resolve_zone
 from gloamet.sun.position import SunPosition
+from gloamet.sun.site import resolve_zone
 
 SIDE = 16
 STRIP_TOP, STRIP_HEIGHT = 34, 44

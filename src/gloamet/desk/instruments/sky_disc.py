@@ -33,8 +33,8 @@ from gloamet.document.model import Document
 from gloamet.preview.events import DiscPainted
 from gloamet.sun.angles import azimuth_of
 from gloamet.sun.day import day_path
-from gloamet.sun.place import resolve_zone
 from gloamet.sun.position import SunPosition
+from gloamet.sun.site import resolve_zone
 
 RADIUS = 82.0
 HEIGHT = 212
@@ -96,7 +96,7 @@ class SkyDisc(QWidget):
         """Middle of the disc in widget coordinates."""
         return QPointF(self.width() / 2, HEIGHT / 2)
 
-    def place(self, azimuth_deg: float, elevation_deg: float) -> QPointF:
+    def position(self, azimuth_deg: float, elevation_deg: float) -> QPointF:
         """Position of a direction on the disc (true north up)."""
         away = (90.0 - elevation_deg) / 90.0
         if elevation_deg < 0.0:
@@ -138,7 +138,7 @@ class SkyDisc(QWidget):
         sun = self.sun()
         p.setPen(QPen(QColor("#1c1c1c"), 1.5))
         p.setBrush(QColor(theme.SUN) if sun[1] > -0.6 else QColor(theme.QUIET))
-        p.drawEllipse(self.place(*sun), 6.5, 6.5)
+        p.drawEllipse(self.position(*sun), 6.5, 6.5)
 
     def _draw_panorama_sun(self, p: QPainter, north_deg: float) -> None:
         """Four strokes around the sun of a panorama."""
@@ -146,7 +146,7 @@ class SkyDisc(QWidget):
         solved = light.panorama if light is not None else None
         if solved is None or solved.sun_deg is None:
             return
-        at = self.place((solved.sun_deg[0] - north_deg) % 360.0, solved.sun_deg[1])
+        at = self.position((solved.sun_deg[0] - north_deg) % 360.0, solved.sun_deg[1])
         p.setPen(QPen(QColor(theme.PANORAMA), 2.0))
         for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
             p.drawLine(at + QPointF(5 * dx, 5 * dy), at + QPointF(11 * dx, 11 * dy))
@@ -221,14 +221,14 @@ class SkyDisc(QWidget):
             if elevation < -2.0:
                 open_ = False
                 continue
-            q = self.place(float(azimuth), float(elevation))
+            q = self.position(float(azimuth), float(elevation))
             if open_:
                 line.lineTo(q)
             else:
                 line.moveTo(q)
             open_ = True
         every_hour = zip(path.azimuth_deg[::4], path.elevation_deg[::4], strict=True)
-        return line, [self.place(float(a), float(e)) for a, e in every_hour if e > 0.0]
+        return line, [self.position(float(a), float(e)) for a, e in every_hour if e > 0.0]
 
     # -- hand
 
@@ -240,12 +240,12 @@ class SkyDisc(QWidget):
         d = event.position() - self.centre()
         if event.button() != Qt.MouseButton.LeftButton:
             return
-        near = self.place(*self.sun()) - event.position()
+        near = self.position(*self.sun()) - event.position()
         if math.hypot(d.x(), d.y()) > RADIUS + 4.0 and math.hypot(near.x(), near.y()) > 9.0:
             self._turned = (math.degrees(math.atan2(d.x(), -d.y())), self.session.document.sun.north_deg)
         elif math.hypot(d.x(), d.y()) < RADIUS * 1.15:
             self._dragging = True
-            at = self.place(*self.sun())
+            at = self.position(*self.sun())
             # a grab on the sun itself must not jump; elsewhere the sun comes to the pointer
             held = math.hypot(near.x(), near.y()) < 9.0
             self._offset = at - event.position() if held else QPointF(0, 0)

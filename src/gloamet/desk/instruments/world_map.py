@@ -97,7 +97,7 @@ class WorldMap(QWidget):
     def _bucket(self) -> int:
         return int(self.session.moment().instant.timestamp() // TURN_S)
 
-    def place(self, latitude_deg: float, longitude_deg: float) -> QPointF:
+    def position(self, latitude_deg: float, longitude_deg: float) -> QPointF:
         """Position of a site on the map."""
         y = (NORTH - latitude_deg) / (NORTH - SOUTH) * self.height()
         return QPointF((longitude_deg + 180.0) / 360.0 * self.width(), y)
@@ -144,9 +144,9 @@ class WorldMap(QWidget):
         p.drawImage(box, self._darkness(second))
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(QColor(theme.SUN))
-        p.drawEllipse(self.place(*sun_point(second)), 4.0, 4.0)
+        p.drawEllipse(self.position(*sun_point(second)), 4.0, 4.0)
         site = self.session.document.site
-        at = self.place(site.latitude_deg, site.longitude_deg)
+        at = self.position(site.latitude_deg, site.longitude_deg)
         p.setPen(QPen(QColor(theme.INK), 1.0))
         p.drawLine(QPointF(at.x(), 0), QPointF(at.x(), at.y() - 4))
         p.drawLine(QPointF(at.x(), at.y() + 4), QPointF(at.x(), self.height()))

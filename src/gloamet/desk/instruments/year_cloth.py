@@ -19,7 +19,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.ports import LightPort
 from gloamet.document.model import Document
-from gloamet.sun.place import resolve_zone
+from gloamet.sun.site import resolve_zone
 from gloamet.sun.year import YearGrid, year_grid
 
 if TYPE_CHECKING:
@@ -157,7 +157,7 @@ class YearCloth(QWidget):
         """Rectangle of the cloth."""
         return QRectF(LEFT, 0, max(16, self.width() - LEFT), HEIGHT - BOTTOM)
 
-    def place(self, wall: datetime) -> QPointF:
+    def position(self, wall: datetime) -> QPointF:
         """Position of a clock time on the cloth."""
         box, days = self.box(), len(self.grid().times_s)
         day = wall.timetuple().tm_yday - 1
@@ -194,7 +194,7 @@ class YearCloth(QWidget):
             p.drawText(QRectF(0, y - 8, LEFT - 4, 16), right, str(hour))
         year = self.session.document.sun.wall_time.year
         for month in range(1, 13):
-            x = self.place(datetime(year, month, 15)).x()
+            x = self.position(datetime(year, month, 15)).x()
             letter = QRectF(x - 10, box.height() + 2, 20, 14)
             p.drawText(letter, Qt.AlignmentFlag.AlignCenter, "JFMAMJJASOND"[month - 1])
         p.end()
@@ -203,7 +203,7 @@ class YearCloth(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p, box = QPainter(self), self.box()
         p.drawPixmap(0, 0, self._cloth(box))
-        at = self.place(self.session.moment().local)
+        at = self.position(self.session.moment().local)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(QPen(QColor(255, 255, 255, 110), 1.0))
         p.drawLine(QPointF(at.x(), 0), QPointF(at.x(), box.height()))

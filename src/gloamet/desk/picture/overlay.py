@@ -49,10 +49,10 @@ def draw_panorama_sun(p: QPainter, box: QRectF, session: Session) -> None:
     at = camera_from_document(session.document).project(towards, box.width() / box.height())
     if at is None or not (0.0 <= at[0] <= 1.0 and 0.0 <= at[1] <= 1.0):
         return
-    place = QPointF(box.x() + at[0] * box.width(), box.y() + at[1] * box.height())
+    position = QPointF(box.x() + at[0] * box.width(), box.y() + at[1] * box.height())
     p.setPen(QPen(QColor(theme.PANORAMA), 1.5))
     for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
-        p.drawLine(place + QPointF(7 * dx, 7 * dy), place + QPointF(15 * dx, 15 * dy))
+        p.drawLine(position + QPointF(7 * dx, 7 * dy), position + QPointF(15 * dx, 15 * dy))
 
 
 def draw_spots(p: QPainter, box: QRectF, spots: Sequence[SpotState]) -> None:
@@ -86,7 +86,7 @@ def draw_selection(p: QPainter, box: QRectF, session: Session) -> None:
     corners = np.array([[x, y, z] for z in (0, 1) for y in (0, 1) for x in (0, 1)], float)
     corners = (low + corners * (high - low)) @ part.matrix[:3, :3].T + part.matrix[:3, 3]
     camera, aspect = camera_from_document(session.document), box.width() / box.height()
-    spots = [camera.place(corner, aspect) for corner in corners]
+    spots = [camera.position(corner, aspect) for corner in corners]
     p.setPen(QPen(QColor(theme.INK), 1.0, Qt.PenStyle.DotLine))
     points = [on_screen(box, spot) for spot in spots]
     for a, b in EDGES:

@@ -22,8 +22,8 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.desk.widgets import theme
 from gloamet.sun.day import day_path, day_span_s
-from gloamet.sun.place import resolve_zone
 from gloamet.sun.position import direction, sun_position
+from gloamet.sun.site import resolve_zone
 
 if TYPE_CHECKING:
     from gloamet.desk.aim.aim_controller import AimController
@@ -101,8 +101,8 @@ def draw_path(p: QPainter, box: QRectF, document: Document) -> None:
     p.setPen(QPen(QColor(theme.SUN), 1.3))
     p.drawPath(line)
     p.setFont(theme.font(theme.SMALL, True))
-    places = camera.project_all(np.array([vector for _, vector in marks]).reshape(-1, 3), aspect)
-    for (hour, _), (x, y) in zip(marks, places.tolist(), strict=True):
+    positions = camera.project_all(np.array([vector for _, vector in marks]).reshape(-1, 3), aspect)
+    for (hour, _), (x, y) in zip(marks, positions.tolist(), strict=True):
         at = QPointF(box.x() + x * box.width(), box.y() + y * box.height())
         if math.isnan(x) or not box.contains(at):
             continue
@@ -251,5 +251,5 @@ def draw_aim(
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(QPen(QColor(theme.SUN), 2.0, Qt.PenStyle.DotLine))
             p.drawEllipse(at, 12.0, 12.0)
-    draw_shadow_pins(p, session, lambda point: on_screen(box, camera.place(point, aspect)), draft)
+    draw_shadow_pins(p, session, lambda point: on_screen(box, camera.position(point, aspect)), draft)
     draw_spot_pins(p, box, session)

@@ -31,7 +31,7 @@ from gloamet.light_layers import EVEN, Gains
 from gloamet.preview.events import Failed, Loading, SceneLoaded, StageBuilt
 from gloamet.preview.preparation import KernelPreparation
 from gloamet.sun.moment import Moment, moment_at
-from gloamet.sun.place import resolve_zone
+from gloamet.sun.site import resolve_zone
 from gloamet.translation.document_to_picture import gains_from_document
 from gloamet.translation.sequence import drive_sun
 
@@ -111,8 +111,8 @@ class Session(QObject):
             document = self.store.changed(section, **values)
         except ValidationError as error:
             first = error.errors()[0]
-            place, message = first["loc"], first["msg"].removeprefix("Value error, ")
-            sentence = f"{place[-1]}: {message}." if place else f"{message[:1].upper()}{message[1:]}."
+            field, message = first["loc"], first["msg"].removeprefix("Value error, ")
+            sentence = f"{field[-1]}: {message}." if field else f"{message[:1].upper()}{message[1:]}."
             self.noticed.emit(sentence, "warning")
             return False
         self.commit(document, key)

@@ -75,8 +75,8 @@ class CurveEditor(QWidget):
         return (1.0 - (y - HEAD) * 2 / PLOT) * self.limit
 
     def _nearest(self, x: float) -> int:
-        places = [abs(self.point(k).x() - x) for k in range(len(self.elevations_deg))]
-        return places.index(min(places))
+        distances = [abs(self.point(k).x() - x) for k in range(len(self.elevations_deg))]
+        return distances.index(min(distances))
 
     def _text(self, value: float) -> str:
         if self.unit == "°":

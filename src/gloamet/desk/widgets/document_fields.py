@@ -18,17 +18,17 @@ from gloamet.errors import GloametError
 
 def reach(document: Document, section: Section) -> Any:
     """The model a section names, None where the document does not go that far."""
-    place: Any = document
+    node: Any = document
     for part in steps(section):
-        if isinstance(place, dict):
-            place = place.get(part)
-        elif isinstance(place, tuple):
-            place = place[int(part)] if int(part) < len(place) else None
+        if isinstance(node, dict):
+            node = node.get(part)
+        elif isinstance(node, tuple):
+            node = node[int(part)] if int(part) < len(node) else None
         else:
-            place = getattr(place, str(part))
-        if place is None:
+            node = getattr(node, str(part))
+        if node is None:
             return None
-    return place
+    return node
 
 
 @dataclass(frozen=True)

@@ -156,11 +156,11 @@ class _Meshes:
         if triangles is None or not len(triangles):
             return None
         material = row.get("material", self.plain)
-        place, turn = "TEXCOORD_0", None
+        uv_name, turn = "TEXCOORD_0", None
         if material != self.plain:
-            place, turn = uv_source(file.item("materials", material))
-        uvs, normals, colours = values(place), values("NORMAL"), values("COLOR_0")
-        for key, found, width in ((place, uvs, 2), ("NORMAL", normals, 3)):
+            uv_name, turn = uv_source(file.item("materials", material))
+        uvs, normals, colours = values(uv_name), values("NORMAL"), values("COLOR_0")
+        for key, found, width in ((uv_name, uvs, 2), ("NORMAL", normals, 3)):
             if found is not None and found.shape != (len(positions), width):
                 raise file.bad(f"{key} does not fit its vertices")
         if colours is not None and (len(colours) != len(positions) or colours.shape[1] < 3):

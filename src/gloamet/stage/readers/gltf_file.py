@@ -71,17 +71,17 @@ class GltfFile:
             raise self.bad(f"it says version {version}, and version 2 is read")
         if length > len(data):
             raise self.bad(f"it is cut off: {len(data)} of {length} bytes are there")
-        place, text = 12, memoryview(b"")
-        while place + 8 <= length:
-            size, kind = struct.unpack_from("<II", data, place)
-            if place + 8 + size > length:
+        position, text = 12, memoryview(b"")
+        while position + 8 <= length:
+            size, kind = struct.unpack_from("<II", data, position)
+            if position + 8 + size > length:
                 raise self.bad("a chunk runs past its end")
-            chunk = data[place + 8 : place + 8 + size]
+            chunk = data[position + 8 : position + 8 + size]
             if kind == 0x4E4F534A:
                 text = chunk
             elif kind == 0x004E4942 and self.embedded is None:
                 self.embedded = chunk
-            place += 8 + size + (-size % 4)
+            position += 8 + size + (-size % 4)
         return text
 
     def _refuse_unknown(self) -> None:
@@ -188,11 +188,11 @@ class GltfFile:
 
     def _sparse(self, sparse: dict[str, Any], values: NDArray, dtype: str, width: int) -> NDArray:
         count = int(sparse["count"])
-        places, news = sparse["indices"], sparse["values"]
-        kind = COMPONENTS.get(places.get("componentType", 0))
+        indices, news = sparse["indices"], sparse["values"]
+        kind = COMPONENTS.get(indices.get("componentType", 0))
         if kind is None or not 0 <= count <= len(values):
             raise self.bad("a sparse accessor is malformed")
-        at = self._strided(places["bufferView"], int(places.get("byteOffset", 0)), count, kind, 1)[:, 0]
+        at = self._strided(indices["bufferView"], int(indices.get("byteOffset", 0)), count, kind, 1)[:, 0]
         if count and int(at.max()) >= len(values):
             raise self.bad("a sparse accessor writes past its end")
         out = values.copy()

@@ -51,8 +51,8 @@ class _Library:
 
     def _texture(self, name: str) -> int:
         if name not in self._seen:
-            place = self._beside(name)
-            texture, note = (checker(name), None) if place is None else decode(name, place)
+            path = self._beside(name)
+            texture, note = (checker(name), None) if path is None else decode(name, path)
             if note:
                 self.notes.append(note)
             self._seen[name] = len(self.textures)
@@ -164,12 +164,12 @@ class _Reader:
 
     def read(self) -> None:
         """Read the file line by line."""
-        size, place = max(1, self.path.stat().st_size), 0
+        size, position = max(1, self.path.stat().st_size), 0
         with self.path.open("r", encoding="utf-8", errors="replace") as file:
             for number, line in enumerate(file, 1):
-                place += len(line)
+                position += len(line)
                 if number % STEP_LINES == 0:
-                    self.watch.step(min(0.8, 0.8 * place / size), "reading")
+                    self.watch.step(min(0.8, 0.8 * position / size), "reading")
                 tokens = line.split()
                 if not tokens:
                     continue

@@ -96,54 +96,54 @@ class _Ply:
     def read(self, watch: ProgressToken) -> dict[str, dict[str, NDArray]]:
         """Columns of every element by property; a face list becomes `triangles` (T, 3)."""
         out: dict[str, dict[str, NDArray]] = {}
-        place = self.start
-        rows = io.BytesIO(self.data[place:]) if not self.order else None
+        position = self.start
+        rows = io.BytesIO(self.data[position:]) if not self.order else None
         for k, element in enumerate(self.elements):
             watch.step(0.2 + 0.6 * k / len(self.elements), "reading")
             if rows is not None:
                 out[element.name] = self._text(element, rows)
             elif element.has_lists:
-                out[element.name], place = self._lists(element, place)
+                out[element.name], position = self._lists(element, position)
             else:
                 kind = np.dtype([(p[0], self.order + p[1]) for p in element.properties])
                 size = kind.itemsize * element.count
-                if place + size > len(self.data):
+                if position + size > len(self.data):
                     raise self.bad(f"it is cut off inside its {element.name} records")
-                table = np.frombuffer(self.data, kind, element.count, place)
+                table = np.frombuffer(self.data, kind, element.count, position)
                 out[element.name] = {p[0]: table[p[0]] for p in element.properties}
-                place += size
+                position += size
         return out
 
-    def _lists(self, element: _Element, place: int) -> tuple[dict[str, NDArray], int]:
+    def _lists(self, element: _Element, position: int) -> tuple[dict[str, NDArray], int]:
         """Binary records with lists: all triangles at once where every face is one, else face by face."""
-        fixed = self._same(element, place, 3)
+        fixed = self._same(element, position, 3)
         if fixed is not None:
             size, corners = fixed
-            return {"triangles": corners}, place + size
+            return {"triangles": corners}, position + size
         faces = []
         for _ in range(element.count):
             for prop in element.properties:
                 if len(prop) == 2:
-                    place += np.dtype(prop[1]).itemsize
+                    position += np.dtype(prop[1]).itemsize
                     continue
                 head = np.dtype(self.order + prop[1])
-                self._within(place + head.itemsize, element)
-                count = int(np.frombuffer(self.data, head, 1, place)[0])
-                place += head.itemsize
+                self._within(position + head.itemsize, element)
+                count = int(np.frombuffer(self.data, head, 1, position)[0])
+                position += head.itemsize
                 item = np.dtype(self.order + prop[2])
                 if not 0 <= count <= MAX_CORNERS:
                     raise self.bad(f"a face claims {count} corners")
-                self._within(place + count * item.itemsize, element)
+                self._within(position + count * item.itemsize, element)
                 if prop[0] in ("vertex_indices", "vertex_index"):
-                    faces += fan(np.frombuffer(self.data, item, count, place).tolist())
-                place += count * item.itemsize
-        return {"triangles": np.asarray(faces, np.int64).reshape(-1, 3)}, place
+                    faces += fan(np.frombuffer(self.data, item, count, position).tolist())
+                position += count * item.itemsize
+        return {"triangles": np.asarray(faces, np.int64).reshape(-1, 3)}, position
 
     def _within(self, end: int, element: _Element) -> None:
         if end > len(self.data):
             raise self.bad(f"it is cut off inside its {element.name} records")
 
-    def _same(self, element: _Element, place: int, corners: int) -> tuple[int, NDArray] | None:
+    def _same(self, element: _Element, position: int, corners: int) -> tuple[int, NDArray] | None:
         lists = [p for p in element.properties if len(p) == 3]
         if len(lists) != 1 or lists[0][0] not in ("vertex_indices", "vertex_index"):
             return None
@@ -155,9 +155,9 @@ class _Ply:
                 fields += [("count", self.order + p[1]), ("corners", self.order + p[2], corners)]
         kind = np.dtype(fields)
         size = kind.itemsize * element.count
-        if place + size > len(self.data):
+        if position + size > len(self.data):
             return None
-        table = np.frombuffer(self.data, kind, element.count, place)
+        table = np.frombuffer(self.data, kind, element.count, position)
         return (size, table["corners"].astype(np.int64)) if (table["count"] == corners).all() else None
 
     def _text(self, element: _Element, rows: io.BytesIO) -> dict[str, NDArray]:

@@ -160,19 +160,19 @@ class _Walk:
         instancer = UsdGeom.PointInstancer(prim)
         indices = instancer.GetProtoIndicesAttr().Get(self.time)
         targets = instancer.GetPrototypesRel().GetForwardedTargets()
-        places = instancer.ComputeInstanceTransformsAtTime(self.time, self.time)
-        if not indices or not places or len(places) != len(indices):
+        positions = instancer.ComputeInstanceTransformsAtTime(self.time, self.time)
+        if not indices or not positions or len(positions) != len(indices):
             self.note(f"{prim.GetName()} places nothing that can be read.")
             return
         world = self.cache.GetLocalToWorldTransform(prim)
-        for index, place in zip(indices, places, strict=True):
+        for index, position in zip(indices, positions, strict=True):
             if 0 <= index < len(targets):
                 root = self.stage.GetPrimAtPath(targets[index])
                 inverse = self.cache.GetLocalToWorldTransform(root).GetInverse()
                 for inner in Usd.PrimRange(root, Usd.TraverseInstanceProxies()):
                     if inner.IsA(UsdGeom.Gprim):
                         local = self.cache.GetLocalToWorldTransform(inner) * inverse
-                        moved = local * place * world if inner != root else place * world
+                        moved = local * position * world if inner != root else position * world
                         self._place(inner, moved, prim.GetName())
 
     # -- materials

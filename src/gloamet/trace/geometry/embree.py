@@ -126,14 +126,14 @@ class RayScene:
         for surface, triangles in enumerate(classes):
             if len(triangles):
                 self._attach(scene, surface, surface, triangles)
-        place = RAY_CLASSES
+        position = RAY_CLASSES
         for instance in instances or []:
             inner = self._new_scene()
             self._attach(inner, 0, instance.surface, instance.triangles)
             self._lib.rtcCommitScene(inner)
             for matrix in instance.matrices:
-                self._place(scene, place, instance.surface, inner, matrix)
-                place += 1
+                self._place(scene, position, instance.surface, inner, matrix)
+                position += 1
         self._lib.rtcCommitScene(scene)
         error = self._lib.rtcGetDeviceError(self._device)
         if error:
@@ -148,7 +148,7 @@ class RayScene:
         self._scenes.append(scene)
         return scene
 
-    def _attach(self, scene: int, place: int, surface: int, triangles: NDArray[np.uint32]) -> None:
+    def _attach(self, scene: int, position: int, surface: int, triangles: NDArray[np.uint32]) -> None:
         lib = self._lib
         triangles = np.ascontiguousarray(triangles, np.uint32)
         self._kept.append(triangles)
@@ -168,10 +168,12 @@ class RayScene:
         )
         lib.rtcSetGeometryMask(geometry, 1 << surface)
         lib.rtcCommitGeometry(geometry)
-        lib.rtcAttachGeometryByID(scene, geometry, place)
+        lib.rtcAttachGeometryByID(scene, geometry, position)
         lib.rtcReleaseGeometry(geometry)
 
-    def _place(self, scene: int, place: int, surface: int, inner: int, matrix: NDArray[np.float32]) -> None:
+    def _place(
+        self, scene: int, position: int, surface: int, inner: int, matrix: NDArray[np.float32]
+    ) -> None:
         lib = self._lib
         rows = np.ascontiguousarray(matrix, np.float32)
         geometry = lib.rtcNewGeometry(self._device, _INSTANCE)
@@ -179,7 +181,7 @@ class RayScene:
         lib.rtcSetGeometryTransform(geometry, 0, _FLOAT3X4_ROWS, rows.ctypes.data)
         lib.rtcSetGeometryMask(geometry, 1 << surface)
         lib.rtcCommitGeometry(geometry)
-        lib.rtcAttachGeometryByID(scene, geometry, place)
+        lib.rtcAttachGeometryByID(scene, geometry, position)
         lib.rtcReleaseGeometry(geometry)
 
     def __del__(self) -> None:

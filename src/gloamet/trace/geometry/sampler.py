@@ -77,7 +77,7 @@ def pixel_id(x, y, seed):
 @njit(**INNER_KERNEL_OPTIONS)
 def sobol_pair(pixel, sample, pair):
     """Two numbers in [0, 1) of a sample of a pixel; pair below PAIRS, other pairs are independent."""
-    place = (pixel & _LOW) | ((pixel >> np.uint64(10)) & _HIGH)
+    position = (pixel & _LOW) | ((pixel >> np.uint64(10)) & _HIGH)
     # squares of pixels, and blocks of the table's length, are shifted again
     seed = (
         ((pixel & _TILE_BITS) + np.uint64(1)) * PIXEL_HASH_MULTIPLIER
@@ -86,8 +86,8 @@ def sobol_pair(pixel, sample, pair):
     )
     u, v = random_pair(seed)
     row = sample & _ROWS
-    u += F(_SOBOL[row, 2 * pair] + np.uint32(_SHIFTS[place, 2 * pair])) * _FROM_UINT16
-    v += F(_SOBOL[row, 2 * pair + 1] + np.uint32(_SHIFTS[place, 2 * pair + 1])) * _FROM_UINT16
+    u += F(_SOBOL[row, 2 * pair] + np.uint32(_SHIFTS[position, 2 * pair])) * _FROM_UINT16
+    v += F(_SOBOL[row, 2 * pair + 1] + np.uint32(_SHIFTS[position, 2 * pair + 1])) * _FROM_UINT16
     return u - F(int(u)), v - F(int(v))
 
 

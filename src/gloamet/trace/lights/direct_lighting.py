@@ -62,11 +62,11 @@ BLOCKED = LightSample(BLACK, 1)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def sky_pdf(env, portals, count, point, direction, place):
+def sky_pdf(env, portals, count, point, direction, position):
     """Probability per steradian with which the sky is sampled from a point for a direction; place (u, v) is that on
     the dome, count how many portals light the point."""
     cos_elevation = math.sqrt(max(F(0), F(1) - direction[2] * direction[2]))
-    p = pdf_solid_angle(env.density, place[0], place[1], cos_elevation)
+    p = pdf_solid_angle(env.density, position[0], position[1], cos_elevation)
     if count == 0:
         return p
     through = portal_pdf(portals, count, point, direction)
@@ -135,14 +135,14 @@ def sample_sky_direction(u, v, state, scene, env, origin):
         return count, to_light, dome_coordinates(to_light[0], to_light[1], to_light[2])
     if count > 0:
         u = (u - PORTAL_SAMPLE_FRACTION) / (F(1) - PORTAL_SAMPLE_FRACTION)
-    to_light, place = sample_sky(env, u, v)
-    return count, to_light, place
+    to_light, position = sample_sky(env, u, v)
+    return count, to_light, position
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
 def sample_sky_light(u, v, state, scene, env, bsdf, origin, normal):
     """Light of the sky reflected here, sampled where it comes from or through the room's portals."""
-    count, to_light, place = sample_sky_direction(u, v, state, scene, env, origin)
+    count, to_light, position = sample_sky_direction(u, v, state, scene, env, origin)
     if to_light[2] <= F(0) or dot(to_light, normal) <= F(0):
         return NO_LIGHT
     f = eval_bsdf(bsdf, to_light)
@@ -151,9 +151,9 @@ def sample_sky_light(u, v, state, scene, env, bsdf, origin, normal):
     through = shadow_transmittance(scene, Ray(origin, to_light), T_MAX)
     if total(through) <= F(0):
         return BLOCKED
-    p = sky_pdf(env, scene.portals, count, origin, to_light, place)
+    p = sky_pdf(env, scene.portals, count, origin, to_light, position)
     weight = p / (p * p + f.pdf * f.pdf)  # the power heuristic over p
-    radiance = mul(mul(f.value, through), sky_radiance(env.table, place[0], place[1]))
+    radiance = mul(mul(f.value, through), sky_radiance(env.table, position[0], position[1]))
     return LightSample(scale(radiance, weight), 1)
 
 

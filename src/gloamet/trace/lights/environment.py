@@ -415,10 +415,10 @@ def picture_radiance(picture, direction):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def seen_radiance(env, direction, place, ahead):
+def seen_radiance(env, direction, position, ahead):
     """What is seen of the sky in a direction, ahead or in a mirror; place (u, v) is that on the dome."""
     seen, fraction = env.seen, env.seen.picture.ahead if ahead else env.seen.picture.mirrored
-    light = sky_radiance(seen.table if ahead else seen.reflected, place[0], place[1])
+    light = sky_radiance(seen.table if ahead else seen.reflected, position[0], position[1])
     if fraction > F(0):
         light = add_scaled(light, picture_radiance(seen.picture, direction), fraction)
     return light

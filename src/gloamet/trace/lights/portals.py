@@ -83,8 +83,8 @@ def _portal(part: Part, rays: RayScene) -> Floats | None:
     normal = step / np.linalg.norm(step)
     # from all over the pane: its middle may lie behind a glazing bar
     k = np.arange(RAYS) + 0.5
-    places = corner + np.outer((k * 0.7548776662) % 1.0, a) + np.outer((k * 0.5698402910) % 1.0, b)
-    sides = [_room(rays, places + s * 1.01 * step, s * normal) for s in (1.0, -1.0)]
+    positions = corner + np.outer((k * 0.7548776662) % 1.0, a) + np.outer((k * 0.5698402910) % 1.0, b)
+    sides = [_room(rays, positions + s * 1.01 * step, s * normal) for s in (1.0, -1.0)]
     inner = int(np.argmin([leaving for leaving, _ in sides]))
     leaving, ends = sides[inner]
     if leaving > CLOSED or sides[1 - inner][0] < leaving + OPENER or len(ends) < RAYS // 8:

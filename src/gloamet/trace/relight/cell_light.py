@@ -146,16 +146,20 @@ class CellLight:
         return np.concatenate(hits), np.concatenate(materials)
 
     def _append_cells(
-        self, places: Floats, keys: NDArray[np.int64], rows: NDArray[np.int32], cancelled: Callable[[], bool]
+        self,
+        positions: Floats,
+        keys: NDArray[np.int64],
+        rows: NDArray[np.int32],
+        cancelled: Callable[[], bool],
     ) -> bool:
         """Append new cells' members (cells, members, HIT_WORDS), and gather the samples of each."""
-        new = len(places)
+        new = len(positions)
         looking = (self._arrays, CellLookup(self._anchor, keys, rows))
-        seen = self._gather_samples(looking, places, 0, self._samples, cancelled)
+        seen = self._gather_samples(looking, positions, 0, self._samples, cancelled)
         if seen is None:
             return False
         self._keys, self._rows = keys, rows
-        self._places = np.concatenate([self._places, places])
+        self._places = np.concatenate([self._places, positions])
         self._paint()
         self._index = np.concatenate([self._index, seen[0].reshape(new, SAMPLES_PER_CELL * self._samples)])
         self._weight = np.concatenate([self._weight, seen[1].reshape(new, SAMPLES_PER_CELL * self._samples)])
@@ -184,9 +188,9 @@ class CellLight:
         met, done = self._walk(screens, MORE_WALKS, _FURTHER, cancelled), self._samples
         if met is None:
             return False
-        places = self._moved(*met)
+        positions = self._moved(*met)
         if done < SAMPLES:
-            seen = self._gather_samples(self.looking, places, done, SAMPLES, cancelled)
+            seen = self._gather_samples(self.looking, positions, done, SAMPLES, cancelled)
             if seen is None:
                 return False
             index, weight = seen
@@ -194,7 +198,7 @@ class CellLight:
             self._index = index.reshape(self.count, SAMPLES_PER_CELL * SAMPLES)
             self._weight = weight.reshape(self.count, SAMPLES_PER_CELL * SAMPLES)
             self._samples = SAMPLES
-        self._places, self._sun = places, None
+        self._places, self._sun = positions, None
         self._paint()
         return True
 
@@ -207,20 +211,25 @@ class CellLight:
         resample_members(self.looking[1], hits, materials, members, filled)
         # the last places of a cell are repeated ones, if any are
         moved = np.arange(SAMPLES_PER_CELL)[::-1][None] < filled[:, None]
-        places = np.where(moved[..., None], hits[members[:, SAMPLES_PER_CELL - 1 :: -1]], self._places)
+        positions = np.where(moved[..., None], hits[members[:, SAMPLES_PER_CELL - 1 :: -1]], self._places)
         rich = np.flatnonzero(filled > SAMPLES_PER_CELL)
         kept = stratified_subset(
             hits[members[rich], :3], np.minimum(filled[rich], CANDIDATES_PER_CELL), SAMPLES_PER_CELL
         )
-        places[rich] = hits[np.take_along_axis(members[rich], kept, 1)]
-        return places
+        positions[rich] = hits[np.take_along_axis(members[rich], kept, 1)]
+        return positions
 
     def _gather_samples(
-        self, looking: tuple[object, ...], places: Floats, begin: int, end: int, cancelled: Callable[[], bool]
+        self,
+        looking: tuple[object, ...],
+        positions: Floats,
+        begin: int,
+        end: int,
+        cancelled: Callable[[], bool],
     ) -> tuple[NDArray[np.uint16], Floats] | None:
         """Samples begin..end of what places see, index and weight (places, end); None when cancelled."""
-        points = np.zeros((places.shape[0] * SAMPLES_PER_CELL, POINT_WORDS), np.float32)
-        flat = places.reshape(-1, HIT_WORDS)
+        points = np.zeros((positions.shape[0] * SAMPLES_PER_CELL, POINT_WORDS), np.float32)
+        flat = positions.reshape(-1, HIT_WORDS)
         points[:, POINT_POSITION : POINT_POSITION + 3] = flat[:, HIT_POSITION : HIT_POSITION + 3]
         for column in (POINT_NORMAL, FACE_NORMAL):
             points[:, column : column + 3] = flat[:, HIT_NORMAL : HIT_NORMAL + 3]

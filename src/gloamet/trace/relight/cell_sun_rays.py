@@ -37,9 +37,9 @@ CELLS_PER_TASK = 1024
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _aim_rays(sun, places, c, packet, lit):
+def _aim_rays(sun, positions, c, packet, lit):
     """Write what a cell's places get of an open sun, and the rays of those that face it; returns how many."""
-    count, cell = 0, places[c]
+    count, cell = 0, positions[c]
     for k in range(len(cell)):
         # each place aims at a point of the disc that stays its own
         a, b = random_pair(np.uint64(c * 16 + k) * GOLDEN + np.uint64(5))
@@ -73,10 +73,10 @@ def _attenuate(lit, c, k, through):
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def trace_cell_sun(scene, sun, places, c, packet, lit):
+def trace_cell_sun(scene, sun, positions, c, packet, lit):
     """Fill lit[c]."""
     packets, row = packet
-    count = _aim_rays(sun, places, c, packet, lit)
+    count = _aim_rays(sun, positions, c, packet, lit)
     if count == 0:
         return
     occluded8(scene.handle, packets, row, count, ANY_MASK)
@@ -84,13 +84,13 @@ def trace_cell_sun(scene, sun, places, c, packet, lit):
     for lane in range(count):
         if packets[row, FAR_AT + lane] >= F(0):
             continue
-        place = packets[row, FREE + lane]
+        position = packets[row, FREE + lane]
         if not scene.transmissive:
-            _attenuate(lit, c, int(place), BLACK)
+            _attenuate(lit, c, int(position), BLACK)
             continue
         ray = read_ray(packet, lane)
         write_ray(packet, left, ray.origin, ray.direction)
-        packets[row, FREE + left] = place
+        packets[row, FREE + left] = position
         left += 1
     if left == 0:
         return
@@ -103,18 +103,18 @@ def trace_cell_sun(scene, sun, places, c, packet, lit):
 
 
 @njit(**INNER_KERNEL_OPTIONS)
-def trace_cells_sun(counters, k, scene, sun, places, phase, stride, packet, lit):
+def trace_cells_sun(counters, k, scene, sun, positions, phase, stride, packet, lit):
     """Pieces of list k: from `phase` on every `stride`-th cell."""
     while True:
         begin = next_index(counters, k) * CELLS_PER_TASK
-        if begin >= len(places):
+        if begin >= len(positions):
             break
-        for c in range(begin + (phase - begin) % stride, min(len(places), begin + CELLS_PER_TASK), stride):
-            trace_cell_sun(scene, sun, places, c, packet, lit)
+        for c in range(begin + (phase - begin) % stride, min(len(positions), begin + CELLS_PER_TASK), stride):
+            trace_cell_sun(scene, sun, positions, c, packet, lit)
 
 
 @njit(**KERNEL_OPTIONS)
-def trace_all_cells_sun(counters, scene, sun, places, packets, lit):
+def trace_all_cells_sun(counters, scene, sun, positions, packets, lit):
     """Every cell, all threads together; counters (2,) int64 of zeros."""
     packet = Packet(packets, next_index(counters, 1))
-    trace_cells_sun(counters, 0, scene, sun, places, 0, 1, packet, lit)
+    trace_cells_sun(counters, 0, scene, sun, positions, 0, 1, packet, lit)

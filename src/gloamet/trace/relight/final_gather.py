@@ -65,7 +65,7 @@ class CellArrays(NamedTuple):
     even light; wanted (cells,), rows and weight (cells, samples) what they see; sun_light (3,) lx; table the light
     table; first_hand (3,) the mean light at first hand of the picture before."""
 
-    places: Floats
+    positions: Floats
     lit: Floats
     received: Floats
     albedo: Floats
@@ -244,16 +244,16 @@ def random_walk(scene, points, chosen, first, last, bounces, seed, hits, materia
 def _write_cell_radiance(cells, received):
     """Write the cells' rows of the table: what they throw back of the sun and of what they receive."""
     lit, table = cells.lit, cells.table
-    places = lit.shape[1]
-    fraction = F(1) / (F(math.pi) * F(places))
+    positions = lit.shape[1]
+    fraction = F(1) / (F(math.pi) * F(positions))
     mean_r = mean_g = mean_b = F(0)
     for c in range(len(lit)):
         shine = F(0)
-        for k in range(places):
+        for k in range(positions):
             shine += lit[c, k, 3]
         for n in range(3):
             sun = F(0)
-            for k in range(places):
+            for k in range(positions):
                 sun += lit[c, k, n]
             sun = (cells.albedo[c, n] * sun + shine) * fraction * cells.sun_light[n]
             even = cells.albedo[c, n] * (F(1) - cells.specular[c]) + cells.specular[c]

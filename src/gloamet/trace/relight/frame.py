@@ -73,7 +73,7 @@ def _trace_cell_sun_rays(group, k, scene, env, settings, cells, packet):
             k,
             scene,
             env.sun,
-            cells.places,
+            cells.positions,
             settings.phase,
             settings.stride,
             packet,

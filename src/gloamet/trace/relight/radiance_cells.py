@@ -152,13 +152,13 @@ def _find_or_add_row(slots, rows, key, count, most):
 @njit(**INLINE_KERNEL_OPTIONS)
 def _reservoir_add(members, filled, c, h, state):
     """Let hit h take part in the draw of cell c's places; returns the state of the numbers drawn."""
-    place = np.int64(filled[c])
+    position = np.int64(filled[c])
     filled[c] += 1
-    if place >= members.shape[1]:
+    if position >= members.shape[1]:
         state = state * np.uint64(6364136223846793005) + np.uint64(1442695040888963407)
-        place = np.int64((state >> np.uint64(33)) % np.uint64(filled[c]))
-    if place < members.shape[1]:
-        members[c, place] = h
+        position = np.int64((state >> np.uint64(33)) % np.uint64(filled[c]))
+    if position < members.shape[1]:
+        members[c, position] = h
     return state
 
 

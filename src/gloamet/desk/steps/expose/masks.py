@@ -162,8 +162,8 @@ class MasksPage(StepPanel):
         row.addWidget(self.show_link)
         row.addStretch(1)
         self.add(row)
-        self.place = QVBoxLayout()
-        self.add(self.place)
+        self.position = QVBoxLayout()
+        self.add(self.position)
         self.controls: MaskControls | None = None
         self._built: tuple[object, ...] = ()
         self.finish()
@@ -222,11 +222,11 @@ class MasksPage(StepPanel):
 
     def _build(self, masks: tuple[MaskState, ...], chosen: int) -> None:
         empty(self.list)
-        empty(self.place)
+        empty(self.position)
         self.rows = [MaskRow(self, index) for index in range(len(masks))]
         for row in self.rows:
             self.list.addWidget(row)
         self.controls = None
         if 0 <= chosen < len(masks):
             self.controls = MaskControls(self.session, chosen, masks[chosen])
-            self.place.addWidget(self.controls)
+            self.position.addWidget(self.controls)

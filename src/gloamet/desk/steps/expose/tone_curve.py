@@ -88,7 +88,7 @@ class ToneCurve(QWidget):
     def _box(self) -> QRectF:
         return QRectF(SIDE, SIDE, self.width() - 2 * SIDE, self.height() - 2 * SIDE)
 
-    def place(self, x: float, y: float) -> QPointF:
+    def position(self, x: float, y: float) -> QPointF:
         """Where a place of the curve is drawn."""
         box = self._box()
         return QPointF(box.x() + x * box.width(), box.bottom() - y * box.height())
@@ -98,7 +98,7 @@ class ToneCurve(QWidget):
         return (at.x() - box.x()) / box.width(), (box.bottom() - at.y()) / box.height()
 
     def _near(self, at: QPointF) -> int | None:
-        far = [(self.place(*point) - at).manhattanLength() for point in self._points]
+        far = [(self.position(*point) - at).manhattanLength() for point in self._points]
         nearest = int(np.argmin(far))
         return nearest if far[nearest] <= REACH_PX else None
 
@@ -109,18 +109,18 @@ class ToneCurve(QWidget):
         self._paint_stops(p)
         p.setPen(QPen(QColor(theme.LINE), 1.0))
         grey = -CURVE_LOW / (CURVE_HIGH - CURVE_LOW)
-        p.drawLine(self.place(grey, 0.0), self.place(grey, 1.0))
-        p.drawLine(self.place(0.0, grey), self.place(1.0, grey))
-        p.drawLine(self.place(0.0, 0.0), self.place(1.0, 1.0))
+        p.drawLine(self.position(grey, 0.0), self.position(grey, 1.0))
+        p.drawLine(self.position(0.0, grey), self.position(1.0, grey))
+        p.drawLine(self.position(0.0, 0.0), self.position(1.0, 1.0))
         stops = np.linspace(CURVE_LOW, CURVE_HIGH, 120)
         out = (free_curve(stops, self._points) - CURVE_LOW) / (CURVE_HIGH - CURVE_LOW)
         p.setPen(QPen(self.colour, 1.6))
-        p.drawPolyline(QPolygonF([self.place(k / 119.0, float(v)) for k, v in enumerate(out)]))
+        p.drawPolyline(QPolygonF([self.position(k / 119.0, float(v)) for k, v in enumerate(out)]))
         p.setPen(QPen(QColor(theme.WELL), 1.0))
         for index, point in enumerate(self._points):
             lit = index == self.chosen and self.hasFocus()
             p.setBrush(QColor(theme.SUN) if lit else self.colour)
-            p.drawEllipse(self.place(*point), DOT, DOT)
+            p.drawEllipse(self.position(*point), DOT, DOT)
 
     def _paint_stops(self, p: QPainter) -> None:
         """Histogram of the picture in stops, behind the curve."""

@@ -33,11 +33,11 @@ class PropBlock(QWidget):
         column.setContentsMargins(12, 0, 0, 8)
         column.setSpacing(4)
         path = ("stage", "props", index)
-        place = partial(session.state.use_tool, f"place {index}")
+        position = partial(session.state.use_tool, f"place {index}")
         column.addWidget(
             LinkRow(
                 [
-                    ("Place", "Place it with the next click in the picture or plan.", place),
+                    ("Place", "Place it with the next click in the picture or plan.", position),
                     ("Remove", "Remove it.", partial(stage_actions.remove_prop, session, index)),
                 ]
             )

@@ -28,7 +28,7 @@ from gloamet.errors import GloametError
 from gloamet.sun.climate import altitude_m
 from gloamet.sun.day import DayEvents, day_events
 from gloamet.sun.nearest import instant_of_elevation
-from gloamet.sun.place import format_offset, resolve_zone
+from gloamet.sun.site import format_offset, resolve_zone
 
 LOW_SUN_DEG, BLUE_DEG = 3.0, -5.0  # middle of 0 to 6 degrees; of -4 to -6 (common practice)
 Find = Callable[[DayEvents, "Jumps"], datetime | None]
@@ -248,15 +248,15 @@ class AlmanacPage(StepPanel):
 
     def _place(self, session: Session) -> None:
         self.group("Site")
-        self.place = SiteField(session)
+        self.position = SiteField(session)
         self.map = WorldMap(session)
-        self.map.picked.connect(self.place.go)
+        self.map.picked.connect(self.position.go)
         self.where = label("", "note", wrap=True)
         self.zone = QLineEdit()
         self.zone.setToolTip(description("site", "timezone"))
         self.zone.setAccessibleName("Time zone")
         self.zone.editingFinished.connect(self._on_zone_edited)
-        for widget in (self.place, self.map, self.where, self.zone):
+        for widget in (self.position, self.map, self.where, self.zone):
             self.add(widget)
         self.add(NumberRow(session, "site", "altitude_m", "Altitude", from_zero=True))
         self.high = link("", "Set the mean altitude of the land here.", self._use_usual_altitude)

@@ -134,7 +134,7 @@ class SequencePage(StepPanel):
 
     def _whole_day(self) -> None:
         from gloamet.sun.moment import events_of
-        from gloamet.sun.place import resolve_zone
+        from gloamet.sun.site import resolve_zone
 
         site, moment = self.session.document.site, self.session.moment()
         events = events_of(moment, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone))

@@ -11,7 +11,7 @@ from gloamet.desk.state.session import Session
 from gloamet.errors import GloametError
 from gloamet.preview.latest import LatestWorker
 from gloamet.sun.climate import altitude_m
-from gloamet.sun.place import City, parse_coordinates, search_cities, zone_name_at
+from gloamet.sun.site import City, parse_coordinates, search_cities, zone_name_at
 
 PAUSE_MS = 180
 MOST = 8
@@ -71,8 +71,8 @@ class SiteField(QWidget):
     def _find_cities(self, text: str) -> None:
         self._found.emit(text, search_cities(text, MOST))
 
-    def _find_zone(self, place: tuple[float, float]) -> None:
-        self._zoned.emit(*place, zone_name_at(*place))
+    def _find_zone(self, position: tuple[float, float]) -> None:
+        self._zoned.emit(*position, zone_name_at(*position))
 
     def _show(self, text: str, cities: list[City]) -> None:
         if text != self.edit.text() or not self.edit.hasFocus():

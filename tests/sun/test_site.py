@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from gloamet.errors import GloametError
 from gloamet.sun.moment import moment_at
-from gloamet.sun.place import (
+from gloamet.sun.site import (
     parse_coordinates,
     parse_when,
     read_clock,
