@@ -171,7 +171,7 @@ def _swept(window: DeskWindow) -> None:
     for row, path, number in ((page.first, "sun.elevation_deg", 5), (page.second, "air.turbidity", 4)):
         row.field.setCurrentIndex(row.field.findData(path))
         row.number.setText(str(number))
-    page.start.links[0].click()
+    page.start.buttons[0].click()
     _pump(lambda: len(window.tools.sheet.pictures) == 20 and not window.tools.job.running)
 
 

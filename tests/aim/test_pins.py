@@ -96,7 +96,7 @@ def test_the_sun_stands_at_the_pixel_it_was_pinned_to(yard: RenderScene) -> None
     spot = camera.project(aimed.towards, 1.5)
     assert spot == pytest.approx((0.62, 0.21), abs=1e-6)
     assert aimed.remarks == ()
-    at_pole = camera.position(np.array([0.0, 0.0, 2.9]), 1.5)
+    at_pole = camera.project_point(np.array([0.0, 0.0, 2.9]), 1.5)
     assert at_pole is not None
     assert "“part 1”" in aim_frame(camera, *at_pole, 1.5, yard).remarks[0]
 

@@ -43,7 +43,9 @@ def stage(window: DeskWindow) -> StageStep:
 
 
 def press(parent: QWidget, text: str) -> None:
-    found = [b for b in parent.findChildren(QPushButton) if b.text().casefold() == text.casefold()]
+    buttons = [b for b in parent.findChildren(QPushButton) if b.property("role") != "head"]
+    by_text = [b for b in buttons if b.text().casefold() == text.casefold()]
+    found = by_text or [b for b in buttons if b.accessibleName().casefold() == text.casefold()]
     assert len(found) == 1, text
     found[0].click()
 
@@ -66,7 +68,7 @@ def at_part(window: DeskWindow, x: float, y: float, z: float) -> QPoint:
     """Where a world point is on the picture."""
     box = window.picture.target()
     camera = camera_from_document(window.session.document)
-    spot = camera.position(np.array([x, y, z]), box.width() / box.height())
+    spot = camera.project_point(np.array([x, y, z]), box.width() / box.height())
     assert spot is not None
     return QPoint(round(box.x() + spot[0] * box.width()), round(box.y() + spot[1] * box.height()))
 
@@ -166,7 +168,7 @@ def test_parts_are_brought_into_view(window: DeskWindow, stage: StageStep) -> No
     assert camera.target == pytest.approx((0, 0, 1.5), abs=1e-6)
     assert camera.frame()[0] == pytest.approx(ahead, abs=0.35)
     for corner in ((-1, -1, 0), (1, 1, 3)):
-        spot = camera.position(np.array(corner), 1.5)
+        spot = camera.project_point(np.array(corner), 1.5)
         assert spot is not None
         assert 0 <= spot[0] <= 1
         assert 0 <= spot[1] <= 1

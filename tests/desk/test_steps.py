@@ -38,7 +38,9 @@ from gloamet.translation.memory import memory_needed
 
 
 def press(parent: QWidget, text: str) -> None:
-    found = [b for b in parent.findChildren(QPushButton) if b.text().casefold() == text.casefold()]
+    buttons = [b for b in parent.findChildren(QPushButton) if b.property("role") != "head"]
+    by_text = [b for b in buttons if b.text().casefold() == text.casefold()]
+    found = by_text or [b for b in buttons if b.accessibleName().casefold() == text.casefold()]
     assert len(found) == 1, text
     assert found[0].isEnabled(), text
     found[0].click()

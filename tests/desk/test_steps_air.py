@@ -124,7 +124,7 @@ def test_a_word_for_dust_switches_it_on_with_its_visibility(
     assert session.document.light_shafts.on
     assert session.document.light_shafts.visibility_m == dict(AMOUNTS)["Thick"]
     assert page.amount.isEnabled()
-    assert [w.text() for w in page.action_row.links if w.isChecked()] == ["Thick"]
+    assert [w.text() for w in page.action_row.buttons if w.isChecked()] == ["Thick"]
 
 
 def test_the_dusts_box_is_typed_and_a_wrong_one_is_a_sentence(air: AirStep, window: DeskWindow) -> None:

@@ -91,7 +91,7 @@ def test_settings_return_whole_or_in_part_and_undo_takes_it_back(
     keeper.choose(keeper.pictures[0].name)
     assert "turbidity" in compare.kept.table.text()
     compare.kept.parts["sun"].setChecked(True)
-    press(compare.kept, "Restore ticked parts")
+    press(compare.kept, "Restore these")
     assert session.document.sun == first.sun
     assert session.document.air == now.air
     session.undo()

@@ -15,8 +15,9 @@ from pytestqt.qtbot import QtBot
 from gloamet.desk.instruments.world_map import WorldMap
 from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.steps.sun import SunStep
-from gloamet.desk.steps.sun.almanac import AlmanacPage, AzimuthField, Jumps, Steps
+from gloamet.desk.steps.sun.almanac import AlmanacPage, AzimuthField
 from gloamet.desk.steps.sun.hand import HandPage
+from gloamet.desk.steps.sun.moments_of_day import ClockSteps, DayMoments
 from gloamet.desk.window import DeskWindow
 from gloamet.sun.climate import linke_turbidity
 from gloamet.translation.document_to_light import air_from_document, sun_from_document
@@ -28,7 +29,7 @@ from tests.desk.test_steps import press, step
     [("civil dawn", -6.0), ("sunrise", -0.83), ("noon", None), ("sunset", -0.83), ("civil dusk", -6.0)],
 )
 def test_words_of_the_day_jump_to_their_moment(window: DeskWindow, word: str, height: float | None) -> None:
-    press(step(window, Jumps), word)
+    press(step(window, DayMoments), word)
     moment = window.session.moment()
     if height is None:
         assert moment.azimuth_deg == pytest.approx(180.0, abs=0.5)
@@ -42,7 +43,7 @@ def test_words_of_the_day_jump_to_their_moment(window: DeskWindow, word: str, he
 def test_low_sun_and_blue_hour_are_by_height_morning_and_evening(
     window: DeskWindow, word: str, height: float
 ) -> None:
-    step(window, Jumps).links[word].click()  # type: ignore[attr-defined]
+    step(window, DayMoments).rows[word].click()  # type: ignore[attr-defined]
     moment = window.session.moment()
     assert moment.elevation_deg == pytest.approx(height, abs=0.05)
     assert (moment.local.hour > 12) == word.endswith(" ")
@@ -50,7 +51,7 @@ def test_low_sun_and_blue_hour_are_by_height_morning_and_evening(
 
 def test_words_of_a_day_without_sunset_are_off(window: DeskWindow) -> None:
     window.session.change("site", latitude_deg=78.2, longitude_deg=15.6, timezone="Arctic/Longyearbyen")
-    links = step(window, Jumps).links  # type: ignore[attr-defined]
+    links = step(window, DayMoments).rows  # type: ignore[attr-defined]
     assert not links["sunset"].isEnabled()
     assert links["noon"].isEnabled()
 
@@ -123,7 +124,7 @@ def test_the_cloth_shows_night_outside_the_suns_hours_whatever_it_measures(
 
 
 def test_time_is_stepped_by_every_unit(window: DeskWindow) -> None:
-    session, steps = window.session, step(window, Steps)
+    session, steps = window.session, step(window, ClockSteps)
     session.change("sun", wall_time=datetime(2026, 1, 31, 10, 0))
     for unit, wanted in (
         ("month", datetime(2026, 2, 28, 10, 0)),
@@ -132,10 +133,10 @@ def test_time_is_stepped_by_every_unit(window: DeskWindow) -> None:
         ("hour", datetime(2026, 3, 8, 11, 0)),
         ("minute", datetime(2026, 3, 8, 11, 1)),
     ):
-        steps.links[unit, 1].click()  # type: ignore[attr-defined]
+        steps.buttons[unit, 1].click()  # type: ignore[attr-defined]
         assert session.document.sun.wall_time == wanted
     for unit in ("minute", "hour", "day", "week"):
-        steps.links[unit, -1].click()  # type: ignore[attr-defined]
+        steps.buttons[unit, -1].click()  # type: ignore[attr-defined]
     assert session.document.sun.wall_time == datetime(2026, 2, 28, 10, 0)
 
 

@@ -109,10 +109,10 @@ def test_number_rows_are_dragged_typed_stepped_and_reset(window: DeskWindow, qtb
     window.choose_step(2)
     row = rows(window)["air.turbidity"]
     field, session = row.field, window.session
-    y = 31
-    drag(row, QPoint(8, y), QPoint(row.width() - 7, y))
+    track = row.slider().toRect()
+    drag(row, track.center(), QPoint(track.right() - 5, track.center().y()))
     # a pixel short of the end, which is worth the track's ratio shared among its pixels
-    pixel = field.high * math.log(field.high / field.low) / (row.width() - 14)
+    pixel = field.high * math.log(field.high / field.low) / (track.width() - 10)
     assert session.document.air.turbidity == pytest.approx(field.high, abs=1.5 * pixel)
     edit = row.begin_typing()
     edit.setText("4.25")
@@ -142,7 +142,7 @@ def test_the_wheel_over_a_number_changes_nothing(window: DeskWindow) -> None:
     window.choose_step(2)
     row = rows(window)["air.turbidity"]
     before = window.session.document
-    at = QPointF(row.width() / 2, 31)
+    at = row.slider().center()
     event = QWheelEvent(
         at,
         QPointF(row.mapToGlobal(at.toPoint())),

@@ -75,12 +75,12 @@ done = []
 
 def press(text):
     found = [b for b in window.stack.panel(FIRST_STEP).findChildren(QPushButton)
-             if b.text().casefold() == text.casefold() and b.isVisible()]
+             if text.casefold() in (b.text().casefold(), b.accessibleName().casefold()) and b.isVisible()]
     QTest.mouseClick(found[0], Qt.MouseButton.LeftButton)
 
 def place(point):
     box = window.picture.target()
-    x, y = camera_from_document(session.document).place(np.array(point), box.width() / box.height())
+    x, y = camera_from_document(session.document).project_point(np.array(point), box.width() / box.height())
     return QPoint(round(box.x() + x * box.width()), round(box.y() + y * box.height()))
 
 def begin(frame):

@@ -78,21 +78,21 @@ def test_a_shifted_lens_moves_the_frame_without_turning_the_camera() -> None:
         assert a == pytest.approx(b)
     # what stood in the middle now stands half a picture lower and a quarter of its height to the left
     point = np.array([0.0, 0.0, 2.0])
-    assert plain.position(point, 1.5) == pytest.approx((0.5, 0.5))
-    assert shifted.position(point, 1.5) == pytest.approx((0.5 - 0.25 / 1.5, 1.0))
+    assert plain.project_point(point, 1.5) == pytest.approx((0.5, 0.5))
+    assert shifted.project_point(point, 1.5) == pytest.approx((0.5 - 0.25 / 1.5, 1.0))
 
 
 def test_a_level_camera_keeps_verticals_vertical_and_its_target_in_the_middle() -> None:
     camera = Camera((3.0, -12.0, 1.6), (0.0, 0.0, 7.0), 50.0, keep_verticals=True)
     foot, top = np.array([1.0, 2.0, 0.0]), np.array([1.0, 2.0, 9.0])
-    a, b = camera.position(foot, 1.5), camera.position(top, 1.5)
+    a, b = camera.project_point(foot, 1.5), camera.project_point(top, 1.5)
     assert a is not None
     assert b is not None
     assert a[0] == pytest.approx(b[0], abs=1e-9)
-    middle = camera.position(np.array(camera.target), 1.5)
+    middle = camera.project_point(np.array(camera.target), 1.5)
     assert middle == pytest.approx((0.5, 0.5))
     tilted = replace(camera, keep_verticals=False)
-    c, d = tilted.position(foot, 1.5), tilted.position(top, 1.5)
+    c, d = tilted.project_point(foot, 1.5), tilted.project_point(top, 1.5)
     assert c is not None
     assert d is not None
     assert abs(c[0] - d[0]) > 0.01
@@ -101,9 +101,9 @@ def test_a_level_camera_keeps_verticals_vertical_and_its_target_in_the_middle() 
 def test_a_parallel_view_shows_a_metre_as_a_metre_near_and_far() -> None:
     camera = Camera((0, 0, 30.0), (0, 0, 0), parallel_m=12.0)
     for z in (0.0, 20.0):
-        spots = [camera.position(np.array([x, 0.0, z]), 1.0) for x in (0.0, 3.0)]
+        spots = [camera.project_point(np.array([x, 0.0, z]), 1.0) for x in (0.0, 3.0)]
         assert spots[1][0] - spots[0][0] == pytest.approx(0.25)  # type: ignore[index]
-    up = camera.position(np.array([0.0, 3.0, 0.0]), 1.0)
+    up = camera.project_point(np.array([0.0, 3.0, 0.0]), 1.0)
     assert up == pytest.approx((0.5, 0.25))
 
 
@@ -113,7 +113,7 @@ def test_rays_and_places_are_inverse_for_every_lens(level: bool, parallel: float
     camera = Camera((3, -9, 2), (0, 0, 3), 35.0, 0.1, -0.2, level, parallel_m=parallel)
     for x, y in ((0.1, 0.2), (0.5, 0.5), (0.9, 0.7)):
         point = camera.origin(x, y, 1.5) + 7.0 * camera.ray(x, y, 1.5)
-        assert camera.position(point, 1.5) == pytest.approx((x, y))
+        assert camera.project_point(point, 1.5) == pytest.approx((x, y))
 
 
 def test_walking_keeps_the_height_and_turning_is_clockwise() -> None:
@@ -136,10 +136,10 @@ def test_a_shifted_lens_moves_the_frame_and_keeps_verticals() -> None:
         (replace(plain, shift_x=0.25), (-0.25 / 1.5, 0.0)),
     ):
         for point in tower:
-            before, after = plain.position(point, 1.5), shifted.position(point, 1.5)
+            before, after = plain.project_point(point, 1.5), shifted.project_point(point, 1.5)
             assert before is not None and after is not None
             assert np.subtract(after, before) == pytest.approx(move, abs=1e-9)
-        x = [shifted.position(point, 1.5)[0] for point in tower]  # type: ignore[index]
+        x = [shifted.project_point(point, 1.5)[0] for point in tower]  # type: ignore[index]
         assert x[0] == pytest.approx(x[1], abs=1e-9)
 
 

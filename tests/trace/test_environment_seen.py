@@ -129,7 +129,7 @@ def test_the_suns_disc_stands_in_the_relit_picture_where_the_camera_has_it(
         assert cache.improve(combine_environments(lights))
     bright = luminance(cache.relit(lights)) > 1000.0
     rows, columns = np.nonzero(bright)
-    position = camera.position(np.array(camera.eye) + 1e3 * sun, 1.0)
+    position = camera.project_point(np.array(camera.eye) + 1e3 * sun, 1.0)
     assert position is not None
     assert ((columns.mean() + 0.5) / 64, (rows.mean() + 0.5) / 64) == pytest.approx(position, abs=0.01)
     # a disc of two degrees in a picture of twenty, whose pixels grow towards its edge by the tangent

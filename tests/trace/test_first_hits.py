@@ -89,7 +89,7 @@ def test_contours_are_drawn_where_shapes_end_and_nowhere_on_a_plane(tracer: Rend
     camera = Camera((6.0, -8.0, 5.0), (0.0, 0.0, 1.0), 25.0)
     cover = contours(first_hits(scene, camera, 300, 300, tracer.pool), 4.0)
     # the nearest upright edge of the box stands under the ink, an empty piece of floor does not
-    spot = camera.position(np.array([1.0, -1.0, 1.0]), 1.0)
+    spot = camera.project_point(np.array([1.0, -1.0, 1.0]), 1.0)
     assert spot is not None
     column, row = int(spot[0] * 300), int(spot[1] * 300)
     assert cover[row - 2 : row + 3, column - 2 : column + 3].max() > 0.9

@@ -58,7 +58,7 @@ def first(frame):
     out["picture"] = time.time() - START
     finish()
 
-session.frame_ready.connect(first)
+session.results.frame_ready.connect(first)
 app.exec()
 """
 )
@@ -115,7 +115,7 @@ def frame(f):
     else:
         QTimer.singleShot(250, change)
 
-session.frame_ready.connect(frame)
+session.results.frame_ready.connect(frame)
 app.exec()
 """
 )
@@ -132,7 +132,7 @@ from datetime import timedelta
 wanted = int(sys.argv[2]), int(sys.argv[3])
 for _ in range(3):
     app.processEvents()
-    got = session.picture_size
+    got = session.render.size
     window.resize(window.width() + wanted[0] - got[0], window.height() + wanted[1] - got[1])
 state = {"times": [], "drag": 0, "rested": None, "ready": None}
 # with the air in front of objects and without: turn by turn over the same hours, for a machine has slow moments
@@ -146,7 +146,7 @@ def ask():
         gaps[aerial] += [b - a for a, b in zip(times[:-1], times[1:])]
         if len(gaps[False]) >= 3 * 19:
             out["fps"], out["without_air"] = (1.0 / statistics.median(gaps[on]) for on in (True, False))
-            out["worst_fps"], out["size"] = 1.0 / max(gaps[True]), session.picture_size
+            out["worst_fps"], out["size"] = 1.0 / max(gaps[True]), session.render.size
             finish()
             return
         state["times"] = []
@@ -162,12 +162,12 @@ def frame(f):
         window.picture.repaint()  # painted, not only computed
         state["times"].append(time.perf_counter())
 
-session.frame_ready.connect(frame)
+session.results.frame_ready.connect(frame)
 
 def look():
-    ready, full = session.relight_state
+    ready, full = session.results.relight_state
     now = time.perf_counter()
-    if session.frame is None:
+    if session.results.frame is None:
         return
     if state["rested"] is None:
         state["rested"] = now

@@ -27,7 +27,7 @@ import statistics
 from gloamet.sun.position import direction
 for _ in range(3):
     app.processEvents()
-    got = session.picture_size
+    got = session.render.size
     window.resize(window.width() + 960 - got[0], window.height() + 540 - got[1])
 times = []
 
@@ -40,7 +40,7 @@ def drawn():
     if len(times) == 80:
         gaps = sorted(b - a for a, b in zip(times[10:-1], times[11:]))
         out["fps"], out["worst"] = 1.0 / statistics.median(gaps), 1.0 / gaps[-1]
-        out["size"] = session.picture_size
+        out["size"] = session.render.size
         print(json.dumps(out), flush=True)
         os._exit(0)
 
@@ -50,7 +50,7 @@ def begin(frame):
     if frame.exact and window.aimer.preview is None:
         window.aimer.show(direction(90.0, 20.0))
 
-session.frame_ready.connect(begin)
+session.results.frame_ready.connect(begin)
 app.exec()
 """
 )

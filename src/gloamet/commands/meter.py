@@ -17,7 +17,7 @@ from gloamet.document.model import Document
 from gloamet.stage.assembly import place_in_world
 
 if TYPE_CHECKING:
-    from gloamet.light_layers import LIGHT_LAYERS, Gains
+    from gloamet.light_layers import Gains
     from gloamet.sky.dome import SkyDome
     from gloamet.stage.camera import Camera
     from gloamet.trace.lights.environment import Environment
@@ -146,6 +146,7 @@ def _cards(cards: Any) -> list[dict[str, Any]]:
     """Cards in the scene: lux of each source, direct and indirect, and colour of all of it."""
     from gloamet.colour.spaces import AP1_TO_XYZ, luminance
     from gloamet.colour.temperature import correlated_temperature, distance_from_locus
+    from gloamet.light_layers import LIGHT_LAYERS
     from gloamet.meter.card_light import CARDS
 
     rows = []

@@ -9,12 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPixmap
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.stage.model import facing_label
 from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import SegmentedControl, label
+from gloamet.desk.widgets.form import SegmentedControl, action_button, label
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -116,9 +116,8 @@ class ImportPanel(QWidget):
         column.addLayout(row)
         column.addWidget(Switch(session, "stage", "drop_to_ground", "Drop to height 0"))
         column.addWidget(Switch(session, "stage", "outside_files", "Allow files outside its folder"))
-        self.done = QPushButton("Done")
-        self.done.setToolTip("Close this sheet; the same settings are in the Stage step.")
-        self.done.clicked.connect(self.hide)
+        tip = "Close this sheet; the same settings are in the Stage step."
+        self.done = action_button("Done", tip, self.hide, main=True)
         column.addWidget(self.done)
         column.addStretch(1)
         session.loaded.model_opened.connect(self.open)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWi
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import label, link
+from gloamet.desk.widgets.form import ToolButton, action_button, label
 from gloamet.document.differences import step_label
 from gloamet.preview.events import Frame
 
@@ -34,8 +34,7 @@ class TopBar(QWidget):
         row.setContentsMargins(16, 0, 16, 0)
         row.setSpacing(14)
         self.name = QPushButton()
-        self.name.setProperty("role", "step")
-        self.name.setStyleSheet(f"color: {theme.INK}; font-weight: 600;")
+        self.name.setProperty("role", "project")
         self.name.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.name.setToolTip("Open, save, recent files.")
         self.name.clicked.connect(lambda: menu.popup(self.name.mapToGlobal(self.name.rect().bottomLeft())))
@@ -57,9 +56,9 @@ class TopBar(QWidget):
             row.addWidget(button)
             self.buttons.append(button)
         row.addStretch(1)
-        self.undo = link("Undo", "Undo (Ctrl+Z).", session.undo)
-        self.redo = link("Redo", "Redo (Ctrl+Shift+Z).", session.redo)
-        self.stop = link("Stop", "Stop refining; the picture stays.", self._toggle)
+        self.undo = ToolButton("Undo", "Undo (Ctrl+Z).", "undo-2", session.undo)
+        self.redo = ToolButton("Redo", "Redo (Ctrl+Shift+Z).", "redo-2", session.redo)
+        self.stop = action_button("Stop", "Stop refining; the picture stays.", self._toggle)
         self.status = label("", "note")
         self.status.setToolTip(
             "Samples per pixel, and the relative noise before denoising that 80 % of the picture is below."

@@ -123,7 +123,7 @@ class Camera:
         y = (directions @ up) * scale - 2.0 * self.rise()
         return np.stack([0.5 + 0.5 * x, 0.5 - 0.5 * y], 1)
 
-    def position(self, point: Array, aspect: float) -> tuple[float, float] | None:
+    def project_point(self, point: Array, aspect: float) -> tuple[float, float] | None:
         """Where a world point appears (x, y in 0..1 inside the frame), None when it lies behind."""
         offset = np.subtract(point, self.eye)
         if self.parallel_m <= 0.0:

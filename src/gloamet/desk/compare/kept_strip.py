@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QWidget
 
 from gloamet.desk.compare.keeper import Keeper
 from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import label, link
+from gloamet.desk.widgets.form import action_button, label
 from gloamet.output.keeping import Kept
 
 THUMB, HEIGHT = QSize(84, 56), 78
@@ -96,10 +96,12 @@ class KeptStrip(QWidget):
         row.addWidget(self.area, 1)
         self.size_on_disk = label("", "note")
         row.addWidget(self.size_on_disk)
-        self.order = link("Starred first", "Sort by star or by time.", self._reorder)
+        self.order = action_button("Starred first", "Sort by star or by time.", self._reorder)
         row.addWidget(self.order)
         row.addWidget(
-            link("Keep picture", "Keep this picture with its settings and light layers (K).", keeper.keep_now)
+            action_button(
+                "Keep picture", "Keep this picture with its settings and light layers (K).", keeper.keep_now
+            )
         )
         keeper.changed.connect(self._on_changed)
         self._on_changed()

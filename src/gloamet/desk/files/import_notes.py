@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from gloamet.desk.state.session import Session
-from gloamet.desk.widgets.form import label, link, pair
+from gloamet.desk.widgets.form import action_button, label, pair
 from gloamet.stage.scene import Scene
 
 WIDTH, HEIGHT, MARGIN, INSET = 360, 220, 64, 10
@@ -26,7 +26,10 @@ class ImportNotesPanel(QWidget):
         column.setContentsMargins(14, 10, 14, 10)
         self.head = label("", "head")
         column.addLayout(
-            pair(self.head, link("Close", "The bar below the picture opens this list again.", self.hide))
+            pair(
+                self.head,
+                action_button("Close", "The bar below the picture opens this list again.", self.hide),
+            )
         )
         area = QScrollArea()
         area.setWidgetResizable(True)

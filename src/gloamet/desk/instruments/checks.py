@@ -9,7 +9,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
-from gloamet.desk.widgets.form import label, link
+from gloamet.desk.widgets.form import action_button, label
 from gloamet.desk.widgets.ports import LightPort
 from gloamet.desk.widgets.throttle import Throttle
 from gloamet.meter.plausibility import RULES, Finding
@@ -122,9 +122,9 @@ class Checks(QWidget):
         if finding.remedy is not None:
             out = finding.remedy
             tip = "Apply this remedy."
-            label_row.addWidget(link(out.word, tip, partial(self._take, finding)))
+            label_row.addWidget(action_button(out.word, tip, partial(self._take, finding)))
         label_row.addWidget(
-            link("Ignore", "Ignore this warning in this project.", partial(self._want, finding))
+            action_button("Ignore", "Ignore this warning in this project.", partial(self._want, finding))
         )
         label_row.addStretch(1)
         column.addLayout(label_row)

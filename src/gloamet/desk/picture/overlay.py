@@ -86,7 +86,7 @@ def draw_selection(p: QPainter, box: QRectF, session: Session) -> None:
     corners = np.array([[x, y, z] for z in (0, 1) for y in (0, 1) for x in (0, 1)], float)
     corners = (low + corners * (high - low)) @ part.matrix[:3, :3].T + part.matrix[:3, 3]
     camera, aspect = camera_from_document(session.document), box.width() / box.height()
-    spots = [camera.position(corner, aspect) for corner in corners]
+    spots = [camera.project_point(corner, aspect) for corner in corners]
     p.setPen(QPen(QColor(theme.INK), 1.0, Qt.PenStyle.DotLine))
     points = [on_screen(box, spot) for spot in spots]
     for a, b in EDGES:

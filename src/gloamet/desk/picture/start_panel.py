@@ -7,9 +7,9 @@ from functools import partial
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QIcon
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
-from gloamet.desk.widgets.form import label
+from gloamet.desk.widgets.form import action_button, label
 from gloamet.document.demo import FOLDER, TITLES
 from gloamet.stage.readers import ENDINGS
 
@@ -26,9 +26,8 @@ class StartPanel(QWidget):
         column.setSpacing(14)
         words = label("Open a model, or drop one here", "title")
         words.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        button = QPushButton("Open …")
-        button.setToolTip(f"Open a project or a model: {', '.join(ENDINGS)}.")
-        button.clicked.connect(self.open_asked)
+        tip = f"Open a project or a model: {', '.join(ENDINGS)}."
+        button = action_button("Open …", tip, self.open_asked.emit, main=True)
         column.addWidget(words)
         column.addWidget(button, 0, Qt.AlignmentFlag.AlignCenter)
         note = label("or start with a demo", "note")

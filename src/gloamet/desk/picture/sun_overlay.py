@@ -251,5 +251,5 @@ def draw_aim(
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(QPen(QColor(theme.SUN), 2.0, Qt.PenStyle.DotLine))
             p.drawEllipse(at, 12.0, 12.0)
-    draw_shadow_pins(p, session, lambda point: on_screen(box, camera.position(point, aspect)), draft)
+    draw_shadow_pins(p, session, lambda point: on_screen(box, camera.project_point(point, aspect)), draft)
     draw_spot_pins(p, box, session)

@@ -14,11 +14,15 @@ from gloamet.desk.picture.plan_view import PlanView
 from gloamet.desk.picture.viewport import Viewport
 from gloamet.desk.state.exposure_lock import ExposureHold
 from gloamet.desk.state.session import Session
-from gloamet.desk.widgets.form import SegmentedControl, label, link
+from gloamet.desk.widgets.form import SegmentedControl, ToolButton, action_button, label
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 
-HELD_TIP = "Exposure is locked while you work on the light. Click to use the present meter reading."
+HELD_TIP = (
+    "The exposure is held while the light changes by less than 1.5 stops. Click to use the meter reading."
+)
+LOCK_TIP = "Lock the exposure at this value. Unlocked, it follows the light when you pause."
+LOCKED_TIP = "The exposure is locked. Click to return to the automatic exposure."
 
 
 class ViewToolBar(QWidget):
@@ -38,26 +42,30 @@ class ViewToolBar(QWidget):
         self.setFixedHeight(34)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 0, 14, 4)
-        row.setSpacing(14)
+        row.setSpacing(4)
         self.menu = QMenu(self)
         self.menu.aboutToShow.connect(self._fill_menu)
-        self.view = link("", "Choose a view.", self._open)
+        self.view = action_button("", "Choose a view.", self._open)
         self.buttons: dict[str, QPushButton] = {}
         row.addWidget(self.view)
-        for name, tip, action in self._tools():
-            self.buttons[name] = link(name, tip, action)
-            self.buttons[name].setCheckable(True)
-            row.addWidget(self.buttons[name])
+        for name, icon_name, tip, action in self._tools():
+            button = ToolButton(name, f"{name}: {tip[:1].lower()}{tip[1:]}", icon_name, action)
+            button.setCheckable(True)
+            self.buttons[name] = button
+            row.addWidget(button)
         row.addStretch(1)
-        self.notes = link("", "Notes of the import: what was not read from the model.", tray.toggle)
+        self.notes = action_button("", "Notes of the import: what was not read from the model.", tray.toggle)
         self.quality = SegmentedControl(
             session, "stage", "quality", [(q, q) for q in ("draft", "standard", "final")]
         )
-        self.quality.setFixedHeight(24)
         self.state = label("", "note")
-        self.held = link("", HELD_TIP, hold.release)
+        self.held = action_button("", HELD_TIP, hold.release)
+        self.ev = label("", "note")
+        self.ev.setToolTip("Exposure value at ISO 100 of the picture.")
+        self.lock = ToolButton("Lock exposure", LOCK_TIP, "lock-open", self._lock)
+        self.lock.setCheckable(True)
         hold.changed.connect(self._on_hold_changed)
-        for widget in (self.held, self.notes, self.quality, self.state):
+        for widget in (self.held, self.ev, self.lock, self.notes, self.quality, self.state):
             row.addWidget(widget)
         session.loaded.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
         session.document_changed.connect(self._on_document_changed)
@@ -66,22 +74,28 @@ class ViewToolBar(QWidget):
 
     def _on_hold_changed(self) -> None:
         off, frame = self.hold.off_by, self.session.results.frame
-        self.held.setVisible(off != 0.0 and frame is not None)
+        self.held.setVisible(off != 0.0 and frame is not None and not self.hold.easing)
         if frame is not None:
-            self.held.setText(f"EV {frame.ev:.1f} locked: meter {frame.meter_ev:.1f}".replace("-", "−"))
+            self.held.setText(f"Use meter {frame.meter_ev:.1f}".replace("-", "−"))
+            self.ev.setText(f"EV {frame.ev:.1f}".replace("-", "−"))
 
-    def _tools(self) -> tuple[tuple[str, str, Callable[[], None]], ...]:
+    def _lock(self) -> None:
+        self.hold.lock(not self.hold.locked)
+        self._on_document_changed(self.session.document)
+
+    def _tools(self) -> tuple[tuple[str, str, str, Callable[[], None]], ...]:
         return (
-            ("Plan", "Show the plan beside the picture.", self._plan),
-            ("Plan alone", "Show the plan alone or beside the picture.", self._alone),
-            ("Section cut", "Cut the plan just above eye height, without roofs.", self._cut),
-            ("Plaster", description("stage.plaster", "on"), self._plaster),
+            ("Plan", "map", "Show the plan beside the picture.", self._plan),
+            ("Plan alone", "maximize", "Show the plan alone or beside the picture.", self._alone),
+            ("Section cut", "scissors", "Cut the plan just above eye height, without roofs.", self._cut),
+            ("Plaster", "box", description("stage.plaster", "on"), self._plaster),
             (
                 "Rectangle",
+                "square-dashed",
                 "Drag a rectangle to refine only there. Click again or press Esc for the whole picture.",
                 self._rectangle,
             ),
-            ("Guides", "Show thirds and safe frames.", self._lines),
+            ("Guides", "grid-3x3", "Show thirds and safe frames.", self._lines),
         )
 
     def _open(self) -> None:
@@ -143,6 +157,12 @@ class ViewToolBar(QWidget):
         }
         for tool, on in states.items():
             self.buttons[tool].setChecked(on)
+        locked = self.hold.locked
+        self.lock.setChecked(locked)
+        self.lock.show_icon("lock" if locked else "lock-open")
+        self.lock.setToolTip(LOCKED_TIP if locked else LOCK_TIP)
+        for widget in (self.lock, self.ev):
+            widget.setVisible(scene is not None)
         count = len(self.tray.notes)
         self.notes.setText(f"{count} note" + ("s" if count != 1 else ""))
         self.notes.setVisible(bool(count))

@@ -252,7 +252,7 @@ class Viewport(QWidget):
     def _on_picture(self, point: np.ndarray) -> QPointF | None:
         box = self.target()
         return on_screen(
-            box, camera_from_document(self.session.document).position(point, box.width() / box.height())
+            box, camera_from_document(self.session.document).project_point(point, box.width() / box.height())
         )
 
     def _fraction(self, at: QPointF) -> tuple[float, float, float]:

@@ -6,7 +6,7 @@ Events of `preview.events` enter `take`; widgets read the values and connect to 
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Signal
 
@@ -22,7 +22,9 @@ from gloamet.preview.events import (
     SourcePictures,
     Thumbnail,
 )
-from gloamet.sky.sky_palette import SkyPalette
+
+if TYPE_CHECKING:
+    from gloamet.sky.sky_palette import SkyPalette
 
 KEPT = {Frame: "frame", LightSolved: "light", MeterRead: "read", SourcePictures: "sources"}
 SIGNALS = {

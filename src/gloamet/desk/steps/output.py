@@ -7,12 +7,11 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QPushButton
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps import StepContext
 from gloamet.desk.steps.step_panel import StepPanel
-from gloamet.desk.widgets.form import label, link
+from gloamet.desk.widgets.form import ActionRow, action_button, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 
@@ -30,8 +29,9 @@ class OutputStep(StepPanel):
         self.add(NumberRow(session, "output", "width", "Width", logarithmic=True))
         self.add(NumberRow(session, "output", "height", "Height", logarithmic=True))
         for width, height in SIZES:
-            item = link(f"{width} × {height}", "Set width and height.", partial(self._size, width, height))
-            item.setStyleSheet("text-align: left;")
+            item = action_button(
+                f"{width} × {height}", "Set width and height.", partial(self._size, width, height)
+            )
             self.add(item)
         self.group("Quality")
         self.add(NumberRow(session, "output", "samples", "Samples per pixel", logarithmic=True))
@@ -41,16 +41,13 @@ class OutputStep(StepPanel):
         self.memory = label("", "note", wrap=True)
         self.add(self.memory)
         self.group("Save")
-        picture = QPushButton("Save picture …")
-        picture.setToolTip("Render at this size and save the developed picture as .png or .jpg.")
-        picture.clicked.connect(save_picture)
-        layers = QPushButton("Save layers …")
-        layers.setToolTip(
-            "Render and save linear light as .exr with a layer per light and albedo, normal, depth."
+        picture = "Render at this size and save the developed picture as .png or .jpg."
+        layers = "Render and save linear light as .exr with a layer per light and albedo, normal, depth."
+        self.add(
+            ActionRow(
+                [("Save picture …", picture, save_picture), ("Save layers …", layers, save_layers)], main=True
+            )
         )
-        layers.clicked.connect(save_layers)
-        self.add(picture)
-        self.add(layers)
         self.add(label("The view pauses while saving; stopping keeps the picture so far.", "note", wrap=True))
         self.finish()
         session.document_changed.connect(lambda _: self._show_memory())

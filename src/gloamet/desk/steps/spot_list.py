@@ -14,7 +14,7 @@ from gloamet.desk.actions.spot_actions import MOST
 from gloamet.desk.instruments.card_labels import card_labels, stops_text
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
 from gloamet.desk.state.session import Session
-from gloamet.desk.widgets.form import LinkRow, label, link
+from gloamet.desk.widgets.form import ActionRow, action_button, label
 from gloamet.document.fill import SpotState
 from gloamet.document.model import Document
 from gloamet.meter.spot import reading_of, stops_apart
@@ -47,7 +47,7 @@ class SpotRow(QWidget):
         remove = partial(spot_actions.remove_spot, session, index)
         head.addWidget(self.name)
         head.addStretch(1)
-        head.addWidget(link("Remove", "Remove this spot.", remove))
+        head.addWidget(action_button("Remove", "Remove this spot.", remove))
         self.text, self.more, self.card = label(""), label("", "note"), label("", "note", wrap=True)
         self.card.setToolTip("Illuminance on a card lying on the surface: total, colour, key to fill.")
         column.addLayout(head)
@@ -94,7 +94,7 @@ class SpotList(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(2)
         tip = "Click in the picture to add a spot that is read with every change."
-        self.tools = LinkRow((("Add spot", tip, lambda: session.state.use_tool("spot")),))
+        self.tools = ActionRow((("Add spot", tip, lambda: session.state.use_tool("spot")),))
         self.empty_note = label("No spots yet.", "note", wrap=True)
         self.rows = [SpotRow(session, k) for k in range(MOST)]
         self.contrast = label("", "note")

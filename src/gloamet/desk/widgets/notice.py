@@ -8,7 +8,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
-from gloamet.desk.widgets.form import label, link
+from gloamet.desk.widgets.form import action_button, label
 
 NOTE_MS = 12_000
 
@@ -26,9 +26,9 @@ class Notice(QWidget):
         row.addWidget(self.text, 1)
         self._do: Callable[[], None] | None = None
         self._about = ""
-        self.action = link("", "Apply.", self._act)
+        self.action = action_button("", "Apply.", self._act)
         row.addWidget(self.action)
-        row.addWidget(link("Close", "Hide this message.", self.hide))
+        row.addWidget(action_button("Close", "Hide this message.", self.hide))
         self._timer = QTimer(self, interval=NOTE_MS, singleShot=True)
         self._timer.timeout.connect(self.hide)
         self.hide()

@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: Apache-2.0
-"""A number: label, value with unit, slider; dragged, typed, stepped or reset.
+"""A number in one row: name, slider, value with unit in a well; dragged, typed, stepped or reset.
 
-It shows one field of the document and asks the session for changes. Drag the track or the value, click the
-value to type, arrows to step (Shift coarse, Ctrl fine), double-click the label to reset. The wheel does
+It shows one field of the document and asks the session for changes. Drag the slider or the value, click the
+value to type, arrows to step (Shift coarse, Ctrl fine), double-click the name to reset. The wheel does
 nothing: scrolling past never changes a value.
 """
 
@@ -12,7 +12,16 @@ import math
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PySide6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from gloamet.desk.widgets import theme
@@ -22,9 +31,11 @@ from gloamet.document.metadata import Section
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 
-HANDLE = 6.0
-TRACK_Y = 31
-HEIGHT = 42
+KNOB_RADIUS = 5.0
+HEIGHT = 27
+NAME_WIDTH, NAME_GAP = 98, 10  # sliders begin in one line unless a name is longer
+WELL_WIDTH, WELL_HEIGHT, WELL_PAD = 60, 21, 7
+LEAST_SLIDER = 44
 DRAG_STARTS = 3
 
 
@@ -37,7 +48,7 @@ class NumberRow(QWidget):
         section: Section,
         name: str,
         label: str,
-        colour: str = theme.DIM,
+        colour: str = theme.FILLED,
         logarithmic: bool = False,
         from_zero: bool = False,
         field: NumberField | None = None,
@@ -52,6 +63,7 @@ class NumberRow(QWidget):
         self._drag: str | None = None
         self._start = (0.0, 0.0)
         self._edit: QLineEdit | None = None
+        self._widest = 0.0  # of the values, measured when first drawn
         self.setToolTip(self.field.description)
         self.setAccessibleName(label)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -61,10 +73,10 @@ class NumberRow(QWidget):
         self._value = self.field.value(session.document)
 
     def sizeHint(self) -> QSize:  # noqa: N802
-        return QSize(200, HEIGHT)
+        return QSize(260, HEIGHT)
 
     def minimumSizeHint(self) -> QSize:  # noqa: N802
-        return QSize(120, HEIGHT)
+        return QSize(200, HEIGHT)
 
     @property
     def value(self) -> float:
@@ -103,38 +115,71 @@ class NumberRow(QWidget):
         quantum = 10.0**-self.field.digits
         return round(value / quantum) * quantum
 
+    def well(self) -> QRectF:
+        """The well that holds the value: as wide as the widest value of the range."""
+        if self._widest == 0.0:
+            measure = QFontMetricsF(theme.font(bold=True))
+            shown = (*(self.field.text(v) for v in (self.field.low, self.field.high, self.field.default)),)
+            self._widest = max(measure.horizontalAdvance(text) for text in shown) + 2 * WELL_PAD
+        width = max(WELL_WIDTH, self._widest)
+        return QRectF(self.width() - width, (HEIGHT - WELL_HEIGHT) / 2, width, WELL_HEIGHT)
+
+    def slider(self) -> QRectF:
+        """The track of the slider, between name and value."""
+        name = QFontMetricsF(theme.font()).horizontalAdvance(self.label) + NAME_GAP
+        right = self.well().left() - NAME_GAP
+        left = min(max(NAME_WIDTH, name), right - LEAST_SLIDER)
+        return QRectF(left, HEIGHT / 2 - 1.5, right - left, 3)
+
     def _x(self, fraction: float) -> float:
-        return HANDLE + fraction * (self.width() - 2 * HANDLE)
+        track = self.slider()
+        return track.left() + KNOB_RADIUS + fraction * (track.width() - 2 * KNOB_RADIUS)
+
+    def _under(self, x: float) -> str:
+        """What is at a position: "name", "track" or "value"."""
+        track = self.slider()
+        if x >= self.well().left() - 2:
+            return "value"
+        return "track" if x >= track.left() - KNOB_RADIUS else "name"
+
+    def _fraction_at(self, x: float) -> float:
+        track = self.slider()
+        return (x - track.left() - KNOB_RADIUS) / (track.width() - 2 * KNOB_RADIUS)
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        on = self.isEnabled()
+        on, track, well = self.isEnabled(), self.slider(), self.well()
         p.setFont(theme.font())
-        p.setPen(QColor(theme.INK if on else theme.QUIET))
-        row = QRectF(0, 0, self.width(), 24)
-        p.drawText(row, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, self.label)
-        text = self.field.text(self._value)
+        p.setPen(QColor(theme.INK if on else theme.OFF))
+        name = QRectF(0, 0, track.left() - 4, HEIGHT)
+        shown = QFontMetricsF(theme.font()).elidedText(self.label, Qt.TextElideMode.ElideRight, name.width())
+        p.drawText(name, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, shown)
+        p.setPen(QPen(QColor(theme.FOCUS), 1) if self.hasFocus() else Qt.PenStyle.NoPen)
+        p.setBrush(QColor(theme.WELL))
+        p.drawRoundedRect(well.adjusted(0.5, 0.5, -0.5, -0.5), 3, 3)
+        p.setPen(QColor(theme.INK if on else theme.OFF))
         p.setFont(theme.font(bold=True))
-        p.drawText(row, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)
+        text = well.adjusted(0, 0, -WELL_PAD, 0)
+        p.drawText(
+            text, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, self.field.text(self._value)
+        )
+        self._paint_slider(p, track, on)
+
+    def _paint_slider(self, p: QPainter, track: QRectF, on: bool) -> None:
         p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(QColor(theme.LINE))
-        p.drawRoundedRect(QRectF(0, TRACK_Y - 1.5, self.width(), 3), 1.5, 1.5)
+        p.setBrush(QColor(theme.TRACK))
+        p.drawRoundedRect(track, 1.5, 1.5)
         x = self._x(self._fraction(self._value))
-        start = self._x(self._fraction(0.0)) if self.from_zero else 0.0
-        p.setBrush(self.colour if on else QColor(theme.QUIET))
-        p.drawRoundedRect(QRectF(min(start, x), TRACK_Y - 1.5, abs(x - start), 3), 1.5, 1.5)
+        start = self._x(self._fraction(0.0)) if self.from_zero else track.left()
+        p.setBrush(self.colour if on else QColor(theme.OFF))
+        p.drawRoundedRect(QRectF(min(start, x), track.top(), abs(x - start), 3), 1.5, 1.5)
         rest = self._x(self._fraction(self.field.default))
         p.setBrush(QColor(theme.QUIET))
-        p.drawRect(QRectF(rest - 0.5, TRACK_Y + 5, 1, 4))
-        p.setBrush(QColor(theme.INK if on else theme.QUIET))
-        p.drawEllipse(
-            QPointF(x, TRACK_Y), HANDLE - (0 if self._drag else 0.8), HANDLE - (0 if self._drag else 0.8)
-        )
-        if self.hasFocus():
-            p.setBrush(Qt.BrushStyle.NoBrush)
-            p.setPen(QColor(theme.DIM))
-            p.drawEllipse(QPointF(x, TRACK_Y), HANDLE + 2, HANDLE + 2)
+        p.drawRect(QRectF(rest - 0.5, track.bottom() + 4, 1, 4))
+        p.setBrush(QColor(theme.KNOB if on else theme.OFF))
+        radius = KNOB_RADIUS + (1.0 if self._drag == "track" else 0.0)
+        p.drawEllipse(QPointF(x, track.center().y()), radius, radius)
 
     # -- hand
 
@@ -142,25 +187,25 @@ class NumberRow(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         self.setFocus(Qt.FocusReason.MouseFocusReason)
-        p = event.position()
-        self._start = (p.x(), self._value)
-        if p.y() > TRACK_Y - 9:
+        x = event.position().x()
+        self._start = (x, self._value)
+        where = self._under(x)
+        if where == "track":
             self._drag = "track"
-            self.set_value(self._at((p.x() - HANDLE) / (self.width() - 2 * HANDLE)), self._key())
-        elif p.x() > self.width() * 0.55:
+            self.set_value(self._at(self._fraction_at(x)), self._key())
+        elif where == "value":
             self._drag = "value?"
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        p = event.position()
+        x = event.position().x()
         if self._drag is None:
-            self.setCursor(
-                Qt.CursorShape.SizeHorCursor if p.y() > TRACK_Y - 9 else Qt.CursorShape.ArrowCursor
-            )
+            cursors = {"track": Qt.CursorShape.SizeHorCursor, "value": Qt.CursorShape.IBeamCursor}
+            self.setCursor(cursors.get(self._under(x), Qt.CursorShape.ArrowCursor))
             return
         if self._drag == "track":
-            self.set_value(self._at((p.x() - HANDLE) / (self.width() - 2 * HANDLE)), self._key())
+            self.set_value(self._at(self._fraction_at(x)), self._key())
             return
-        moved = p.x() - self._start[0]
+        moved = x - self._start[0]
         if self._drag == "value?" and abs(moved) >= DRAG_STARTS:
             self._drag = "value"
         if self._drag == "value":
@@ -174,8 +219,7 @@ class NumberRow(QWidget):
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        p = event.position()
-        if p.y() > TRACK_Y - 9 or p.x() < self.width() * 0.55:
+        if self._under(event.position().x()) != "value":
             self._drag = None
             self.set_value(self.field.default)
 
@@ -213,8 +257,9 @@ class NumberRow(QWidget):
         """Open a field over the value."""
         edit = QLineEdit(self)
         edit.setAlignment(Qt.AlignmentFlag.AlignRight)
-        width = max(96, self.width() // 2)
-        edit.setGeometry(self.width() - width, 0, width, 25)
+        well = self.well().toRect()
+        width = max(96, well.width())
+        edit.setGeometry(self.width() - width, well.top() - 1, width, WELL_HEIGHT + 3)
         edit.setText(first or self.field.text(self._value, unit=False))
         if not first:
             edit.selectAll()

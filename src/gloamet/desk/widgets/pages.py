@@ -7,14 +7,14 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QHBoxLayout,
-    QPushButton,
     QScrollArea,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
+
+from gloamet.desk.widgets.form import Segments
 
 
 class Pages(QWidget):
@@ -31,15 +31,10 @@ class Pages(QWidget):
         column.setSpacing(0)
         row = QHBoxLayout()
         row.setContentsMargins(16, 0, 16, 0)
-        row.setSpacing(2)
-        self.stack, self.group = QStackedWidget(), QButtonGroup(self)
-        for index, (name, tip, page) in enumerate(pages):
-            button = QPushButton(name)
-            button.setProperty("role", "piece")
-            button.setCheckable(True)
-            button.setToolTip(tip)
-            self.group.addButton(button, index)
-            row.addWidget(button, 1)
+        tabs = Segments([(name, tip) for name, tip, _ in pages])
+        row.addWidget(tabs)
+        self.stack, self.group = QStackedWidget(), tabs.group
+        for _, _, page in pages:
             area = QScrollArea()
             area.setWidgetResizable(True)
             area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -11,9 +11,11 @@ from PySide6.QtWidgets import QApplication
 from gloamet.light_layers import HUES
 from gloamet.shipped_data import DATA
 
-GROUND, WELL, SURROUND, LINE = "#2b2b2b", "#262626", "#3a3a3a", "#414141"
-RAISED = "#474747"
-INK, DIM, QUIET = "#e4e4e4", "#a8a8a8", "#949494"
+GROUND, WELL, SURROUND, LINE = "#2b2b2b", "#222222", "#3a3a3a", "#414141"
+ACTION, POINTED, RAISED, OUTLINE = "#383838", "#474747", "#4a4a4a", "#505050"
+INK, DIM, QUIET, OFF = "#e8e8e8", "#b0b0b0", "#969696", "#707070"
+MAIN, MAIN_POINTED, MAIN_INK = "#dcdcdc", "#f0f0f0", "#1d1d1d"  # the one light action of a panel
+FOCUS, TRACK, FILLED, SWITCH_ON, KNOB = "#d0d0d0", "#474747", "#c4c4c4", "#8f8f8f", "#f2f2f2"
 SUN, SKY, LAMPS, PANORAMA = (HUES[name] for name in ("sun", "sky", "lamps", "panorama"))
 WARNING = "#c96a52"
 SMALL, NOTE, BODY, LARGE, HUGE = 11, 12, 13, 15, 22
@@ -34,25 +36,50 @@ QLabel[role="head"] {{ color: {QUIET}; font-size: {NOTE}px; font-weight: 600; }}
 QLabel[role="big"] {{ font-size: {HUGE}px; font-weight: 600; }}
 QLabel[role="warning"] {{ color: {WARNING}; font-size: {NOTE}px; }}
 QLabel[role="title"] {{ font-size: {LARGE}px; font-weight: 600; }}
-QPushButton {{ background: {WELL}; border: none; border-radius: 3px; padding: 4px 10px; }}
-QPushButton:hover {{ background: {RAISED}; }}
-QPushButton:focus {{ outline: 1px solid {DIM}; }}
-QPushButton:disabled {{ color: {QUIET}; }}
+QPushButton {{ background: {ACTION}; border: 1px solid transparent; border-radius: 4px; padding: 3px 8px; }}
+QPushButton:hover {{ background: {POINTED}; }}
+QPushButton:focus {{ outline: none; border: 1px solid {FOCUS}; }}
+QPushButton:disabled {{ color: {OFF}; background: transparent; border: 1px solid {ACTION}; }}
 QToolButton {{ background: {WELL}; border: none; border-radius: 3px; padding: 8px; }}
 QToolButton:hover {{ background: {RAISED}; }}
 QPushButton[role="step"] {{ background: transparent; font-size: {LARGE}px; color: {DIM}; padding: 0 2px;
   border-radius: 0; border-bottom: 2px solid transparent; border-top: 2px solid transparent; }}
+QPushButton[role="project"] {{ background: transparent; font-size: {LARGE}px; font-weight: 600; padding: 0 2px; }}
+QPushButton[role="project"]:hover {{ background: {ACTION}; }}
 QPushButton[role="step"]:hover {{ color: {INK}; }}
 QPushButton[role="step"]:checked {{ color: {INK}; font-weight: 600; border-bottom: 2px solid {SUN}; }}
-QPushButton[role="link"] {{ background: transparent; color: {DIM}; padding: 0; font-size: {NOTE}px; }}
-QPushButton[role="link"]:checked {{ color: {INK}; font-weight: 600; }}
-QPushButton[role="link"]:hover {{ color: {INK}; }}
-QPushButton[role="link"]:focus {{ outline: none; color: {INK}; text-decoration: underline; }}
-QPushButton[role="link"]:disabled {{ color: #6e6e6e; }}
-QPushButton[role="piece"] {{ background: {WELL}; color: {DIM}; padding: 4px 6px; border-radius: 3px; }}
+QPushButton[role="action"], QPushButton[role="main"] {{ font-size: {NOTE}px; min-height: 22px; max-height: 22px;
+  padding: 0 8px; }}
+QPushButton[role="action"]:checked {{ background: {RAISED}; font-weight: 600; border: 1px solid {OUTLINE}; }}
+QPushButton[role="action"]:checked:focus {{ border: 1px solid {FOCUS}; }}
+QPushButton[role="main"] {{ background: {MAIN}; color: {MAIN_INK}; font-weight: 600; }}
+QPushButton[role="main"]:hover {{ background: {MAIN_POINTED}; }}
+QPushButton[role="main"]:disabled {{ color: {OFF}; background: transparent; border: 1px solid {ACTION}; }}
+QPushButton[role="head"] {{ background: transparent; color: {QUIET}; font-size: {NOTE}px; font-weight: 600;
+  text-align: right; padding: 0; min-height: 20px; max-height: 20px; }}
+QPushButton[role="head"]:hover {{ color: {INK}; }}
+QPushButton[role="tool"] {{ background: transparent; padding: 0; min-width: 26px; min-height: 24px; max-height: 24px; }}
+QPushButton[role="tool"]:hover {{ background: {ACTION}; }}
+QPushButton[role="tool"]:checked {{ background: {RAISED}; }}
+QPushButton[role="tool"]:disabled {{ border: 1px solid transparent; }}
+QFrame[role="stepper"] {{ background: {ACTION}; border-radius: 4px; }}
+QPushButton[role="step-end"] {{ background: transparent; padding: 0; min-width: 11px; max-width: 11px; min-height: 20px;
+  max-height: 20px; }}
+QPushButton[role="step-end"]:hover {{ background: {POINTED}; }}
+QFrame[role="segments"] {{ background: {WELL}; border-radius: 5px; }}
+QPushButton[role="segment"] {{ background: transparent; color: {DIM}; font-size: {NOTE}px; padding: 0 4px;
+  min-height: 20px; max-height: 20px; }}
+QPushButton[role="segment"]:hover {{ color: {INK}; }}
+QPushButton[role="segment"]:checked {{ background: {RAISED}; color: {INK}; font-weight: 600; }}
+QPushButton[role="segment"]:checked:focus, QPushButton[role="segment"]:focus {{ border: 1px solid {FOCUS}; }}
+QPushButton[role="segment"]:disabled {{ color: {OFF}; border: 1px solid transparent; }}
+QPushButton[role="piece"] {{ background: transparent; color: {DIM}; border: 1px solid {OUTLINE}; border-radius: 11px;
+  font-size: {NOTE}px; padding: 0 8px; min-height: 20px; max-height: 20px; }}
+QPushButton[role="piece"]:hover {{ color: {INK}; }}
 QPushButton[role="piece"]:checked {{ background: {RAISED}; color: {INK}; font-weight: 600; }}
+QPushButton[role="piece"]:focus {{ border: 1px solid {FOCUS}; }}
 QLineEdit, QComboBox {{ background: {WELL}; border: none; border-radius: 3px; padding: 3px 8px;
-  selection-background-color: #5a5a5a; min-height: 20px; }}
+  selection-background-color: {OUTLINE}; min-height: 20px; }}
 QLineEdit:focus, QComboBox:focus {{ border: 1px solid {DIM}; padding: 2px 7px; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox QAbstractItemView, QListView {{ background: {WELL}; border: 1px solid {LINE}; outline: none;

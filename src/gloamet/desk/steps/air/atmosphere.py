@@ -10,7 +10,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.air.air_presets import AirPresetTiles
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import SegmentedControl, label, link, pair
+from gloamet.desk.widgets.form import SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -64,13 +64,13 @@ class AtmospherePage(StepPanel):
         self.reading = label("", "note", wrap=True)
         self.add(self.reading)
         tip = "Set the typical turbidity of this place and month."
-        self.usual = link("", tip, lambda: sun_actions.use_usual_turbidity(session))
+        self.usual = action_button("", tip, lambda: sun_actions.use_usual_turbidity(session))
         self.add(pair(self.usual, label("")))
-        self.box.addSpacing(8)
+        self.add_space(8)
         self.particles = label("", "note")
         self.add(pair(label("Particles"), self.particles))
         self.add(SegmentedControl(session, "air", "particles", [(name, name) for name in PARTICLES]))
-        self.box.addSpacing(8)
+        self.add_space(8)
         self.add(NumberRow(session, "air", "ozone_du", "Ozone", theme.SKY))
         self._add_haze_and_ground()
         self.finish()

@@ -9,7 +9,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
-from gloamet.desk.widgets.form import LinkRow, SegmentedControl, label
+from gloamet.desk.widgets.form import ActionRow, SegmentedControl, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.point import PointRow
 from gloamet.desk.widgets.switch import Switch
@@ -46,10 +46,10 @@ class ShaftsPage(StepPanel):
         self.amount = NumberRow(
             session, "light_shafts", "visibility_m", "Visibility", theme.SUN, logarithmic=True
         )
-        self.action_row = LinkRow(
+        self.action_row = ActionRow(
             [(word, f"Visibility {metres:.0f} m.", partial(self._take, metres)) for word, metres in AMOUNTS]
         )
-        for word in self.action_row.links:
+        for word in self.action_row.buttons:
             word.setCheckable(True)
         self.forward = NumberRow(
             session, "light_shafts", "anisotropy", "Anisotropy", theme.SUN, from_zero=True
@@ -77,5 +77,5 @@ class ShaftsPage(StepPanel):
         self.low.setVisible(s.region == "box")
         self.high.setVisible(s.region == "box")
         word = amount_word(s.visibility_m)
-        for offered in self.action_row.links:
+        for offered in self.action_row.buttons:
             offered.setChecked(s.on and offered.text() == word)

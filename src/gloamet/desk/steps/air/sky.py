@@ -9,7 +9,7 @@ from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
 from gloamet.desk.widgets.curve import CurveEditor
-from gloamet.desk.widgets.form import SegmentedControl, label, link, pair
+from gloamet.desk.widgets.form import SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.air import SkyState
 from gloamet.document.model import Document
@@ -36,7 +36,7 @@ class SkyPage(StepPanel):
         super().__init__(session)
         self.group("Sky grading")
         self.reading = label("", "note", wrap=True)
-        self.nature = link(
+        self.nature = action_button(
             "Reset to physical", "Reset everything on this page except the backdrop.", self._reset
         )
         self.add(pair(self.reading, self.nature))
@@ -44,7 +44,7 @@ class SkyPage(StepPanel):
         self.add(pair(self.compare, label("")))
         acts = (("light", "Light and picture"), ("background", "Picture only"))
         self.add(SegmentedControl(session, "sky", "acts_on", acts))
-        self.box.addSpacing(6)
+        self.add_space(6)
         self.add(NumberRow(session, "sky", "warmth_mired", "Warmth", theme.SKY, from_zero=True))
         self.add(NumberRow(session, "sky", "saturation", "Saturation", theme.SKY))
         self.add(ColourField(session, "sky", "tint", "Tint"))

@@ -8,7 +8,7 @@ from functools import partial
 
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QCheckBox,
+    QFrame,
     QGridLayout,
     QHBoxLayout,
     QLineEdit,
@@ -21,7 +21,7 @@ from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.compare.kept_compare import MODES, NOW
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
-from gloamet.desk.widgets.form import LinkRow, label, sentence
+from gloamet.desk.widgets.form import ActionRow, label, sentence
 from gloamet.document.differences import difference_label
 from gloamet.document.parts import PARTS
 from gloamet.output.keeping import Kept
@@ -42,8 +42,9 @@ class KeptPage(StepPanel):
         self.tools, self.keeper = tools, tools.keeper
         self._blind: list[str] = []
         self.group("Kept pictures")
-        self.action_row = LinkRow(
-            (
+        self.action_row = ActionRow(
+            main=True,
+            actions=(
                 (
                     "Keep picture",
                     "Keep this picture with its settings and light layers (K).",
@@ -55,7 +56,7 @@ class KeptPage(StepPanel):
                     "Compare the last kept picture of an earlier day with the present one.",
                     self._yesterday,
                 ),
-            )
+            ),
         )
         self.add(self.action_row)
         self.details = label("", "note", wrap=True)
@@ -75,15 +76,16 @@ class KeptPage(StepPanel):
 
     def _add_together(self) -> None:
         self.group("Compare")
-        grid_widget = QWidget()
+        grid_widget = QFrame()
+        grid_widget.setProperty("role", "segments")
         grid, self.modes = QGridLayout(grid_widget), QButtonGroup(self)
         self.modes.setExclusive(False)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(2)
+        grid.setContentsMargins(2, 2, 2, 2)
+        grid.setSpacing(0)
         self.mode_buttons: dict[str, QPushButton] = {}
         for index, mode in enumerate(MODES):
             button = QPushButton(sentence(mode))
-            button.setProperty("role", "piece")
+            button.setProperty("role", "segment")
             button.setCheckable(True)
             button.setToolTip(
                 "Compare the selected pictures, or the selected one and the present one. Click again to return."
@@ -93,7 +95,7 @@ class KeptPage(StepPanel):
             self.mode_buttons[mode] = button
             grid.addWidget(button, *divmod(index, 3))
         self.add(grid_widget)
-        self.blind = LinkRow(
+        self.blind = ActionRow(
             [
                 (
                     "Blind",
@@ -124,7 +126,7 @@ class KeptPage(StepPanel):
         self.note.setPlaceholderText("note")
         self.note.setToolTip("A note that is kept with the picture.")
         self.note.editingFinished.connect(self._write_note)
-        self.one = LinkRow(
+        self.one = ActionRow(
             (
                 (
                     "Restore settings",
@@ -140,24 +142,26 @@ class KeptPage(StepPanel):
                 ("Remove", "Delete the selected pictures from disk.", self._discard),
             )
         )
-        self.parts: dict[str, QCheckBox] = {}
+        self.parts: dict[str, QPushButton] = {}
         parts_widget = QWidget()
         grid = QGridLayout(parts_widget)
         grid.setContentsMargins(0, 0, 0, 0)
         for index, part in enumerate(PARTS):
-            box = QCheckBox(sentence(part))
-            box.setToolTip(f"Restore only its {part}, together with other ticked parts.")
+            box = QPushButton(sentence(part))
+            box.setProperty("role", "piece")
+            box.setCheckable(True)
+            box.setToolTip(f"Restore only its {part}, together with the other parts that are on.")
             self.parts[part] = box
             grid.addWidget(box, *divmod(index, 3))
-        self.apply = LinkRow(
-            [("Restore ticked parts", "Restore the ticked parts.", lambda: self._open(True))]
+        self.apply = ActionRow(
+            [("Restore these", "Restore the parts that are on.", lambda: self._open(True))]
         )
         self.table = label("", "note", wrap=True)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress.setFixedHeight(4)
         self.progress.setToolTip("Progress of the picture being refined.")
-        self.stop = LinkRow(
+        self.stop = ActionRow(
             [("Stop refining", "Stop; the pictures stay as they were.", self.tools.refiner.stop)]
         )
         self.single = [self.name, self.note, self.one, parts_widget, self.apply, self.table]
@@ -165,14 +169,15 @@ class KeptPage(StepPanel):
             self.add(item)
 
     def _before_row(self) -> QWidget:
-        row_widget = QWidget()
+        row_widget = QFrame()
+        row_widget.setProperty("role", "segments")
         row, group = QHBoxLayout(row_widget), QButtonGroup(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(2)
+        row.setContentsMargins(2, 2, 2, 2)
+        row.setSpacing(0)
         self.before: dict[str, QPushButton] = {}
         for key, text, tip in BEFORE:
             button = QPushButton(sentence(text))
-            button.setProperty("role", "piece")
+            button.setProperty("role", "segment")
             button.setCheckable(True)
             button.setToolTip(tip)
             button.setChecked(key == self.tools.before)

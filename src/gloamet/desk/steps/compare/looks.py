@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
-from gloamet.desk.widgets.form import LinkRow, empty, label, link
+from gloamet.desk.widgets.form import ActionRow, action_button, empty, label
 from gloamet.document.differences import differences, step_label
 from gloamet.document.looks import (
     ENDING,
@@ -39,7 +39,7 @@ from gloamet.document.parts import part_of
 from gloamet.errors import GloametError
 from gloamet.preview.thumbnail_renderer import LitThumbnail
 
-PICTURE = QSize(112, 76)
+PICTURE = QSize(110, 75)
 STEPS_SHOWN = 12
 OF_A_LOOK = ("air", "fill", "expose", "sun")  # parts whose changed fields make a look of one's own
 
@@ -54,7 +54,7 @@ class LooksPage(StepPanel):
         self.buttons: list[QToolButton] = []
         self._asked: list[Look] = []  # whose pictures are being made
         self.group("Looks")
-        self.action_row = LinkRow(
+        self.action_row = ActionRow(
             (
                 ("Show thumbnails", "Show a thumbnail of this scene in every look.", self.draw),
                 ("Save look …", "Save the settings that differ from the defaults as a look.", self._keep),
@@ -196,7 +196,7 @@ class LooksPage(StepPanel):
         documents = [*self.session.history.earlier(STEPS_SHOWN), self.session.history.current]
         for back, (before, after) in enumerate(zip(documents[-2::-1], documents[:0:-1], strict=False), 1):
             text = step_label(before, after) or "no change"
-            row = link(
+            row = action_button(
                 text[:44],
                 f"{text}\nClick to return to the state before this step.",
                 partial(self._back, back),

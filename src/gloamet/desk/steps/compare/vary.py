@@ -9,7 +9,6 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QCompleter,
     QFileDialog,
@@ -23,7 +22,8 @@ from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.compare.sheet_view import SheetItem
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
-from gloamet.desk.widgets.form import LinkRow, label, sentence
+from gloamet.desk.widgets.form import ActionRow, label, sentence
+from gloamet.desk.widgets.switch import Toggle
 from gloamet.document.differences import field_label
 from gloamet.document.metadata import field_range, numeric_fields
 from gloamet.document.parsing import read_number
@@ -133,12 +133,12 @@ class VaryPage(StepPanel):
         self.tools, self.sheet, self.job = tools, tools.sheet, tools.job
         self.group("Parameter sweep")
         self.first, self.second = RangeRow(False), RangeRow(True)
-        self.factors = QCheckBox("Logarithmic steps")
+        self.factors = Toggle("Logarithmic steps")
         self.factors.setToolTip("Steps by equal factors instead of equal differences.")
         for widget in (self.first, self.second, self.factors):
             self.add(widget)
-        self.start = LinkRow(
-            [("Make sheet", "Show a contact sheet with a thumbnail of every step.", self._sweep)]
+        self.start = ActionRow(
+            [("Make sheet", "Show a contact sheet with a thumbnail of every step.", self._sweep)], main=True
         )
         self.add(self.start)
         self.group("Suggestions")
@@ -150,18 +150,18 @@ class VaryPage(StepPanel):
             )
             for n in NUMBERS
         ]
-        self.suggest = LinkRow(words)
+        self.suggest = ActionRow(words)
         self.add(self.suggest)
         self.progress = QProgressBar()
         self.progress.setTextVisible(False)
         self.progress.setFixedHeight(4)
         self.add(self.progress)
-        self.stop = LinkRow([("Stop", "Stop; finished thumbnails stay.", self._stop)])
+        self.stop = ActionRow([("Stop", "Stop; finished thumbnails stay.", self._stop)])
         self.add(self.stop)
         self.group("Contact sheet")
         self.details = label("No sheet yet.", "note", wrap=True)
         self.add(self.details)
-        self.use = LinkRow(
+        self.use = ActionRow(
             (
                 (
                     "Use this light",

@@ -4,9 +4,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import partial
 
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from gloamet.colour.curves import STRAIGHT
 from gloamet.colour.views import VIEWS
@@ -17,7 +16,7 @@ from gloamet.desk.steps.expose.tone_curve import SECTION as TONE
 from gloamet.desk.steps.expose.tone_curve import ToneCurve
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import SegmentedControl, label, link
+from gloamet.desk.widgets.form import SegmentedControl, Segments, ToolButton, label
 from gloamet.develop.chain import CHAIN_TITLES
 from gloamet.document.expose import ToneState
 from gloamet.document.model import Document
@@ -66,19 +65,13 @@ class CurveChoice(QWidget):
     def __init__(self, session: Session, curve: ToneCurve) -> None:
         super().__init__()
         self.session, self.curve = session, curve
-        row, self.group = QHBoxLayout(self), QButtonGroup(self)
+        row = QHBoxLayout(self)
         row.setContentsMargins(0, 6, 0, 2)
-        row.setSpacing(12)
-        self.buttons: dict[str, QPushButton] = {}
-        for name, word, colour in CURVES:
-            tip = f"Edit the {word} curve."
-            button = link(word, tip, partial(curve.show_curve, name, colour))
-            button.setCheckable(True)
-            self.group.addButton(button)
-            self.buttons[name] = button
-            row.addWidget(button)
-        row.addStretch(1)
-        self.reset = link("Reset", "Reset this curve.", self._straighten)
+        self.choice = Segments([(word, f"Edit the {word} curve.") for _, word, _ in CURVES])
+        self.buttons = {curve[0]: piece for curve, piece in zip(CURVES, self.choice.pieces, strict=True)}
+        self.choice.group.idClicked.connect(lambda k: curve.show_curve(CURVES[k][0], CURVES[k][2]))
+        row.addWidget(self.choice, 1)
+        self.reset = ToolButton("Reset", "Reset this curve.", "rotate-ccw", self._straighten)
         row.addWidget(self.reset)
         self.buttons["curve"].setChecked(True)
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets.document_fields import number_field, reach
-from gloamet.desk.widgets.form import label, link, sentence
+from gloamet.desk.widgets.form import ToolButton, label, sentence
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -57,13 +57,15 @@ class ChainLink(QWidget):
         column.setContentsMargins(0, 3, 0, 3)
         column.setSpacing(1)
         head = QHBoxLayout()
-        head.setSpacing(10)
-        self.on = Switch(session, section, "on", title)
-        self.without = link("Hold to compare", "Hold to show the picture without this link.", lambda: None)
+        head.setSpacing(2)
+        self.on = Switch(session, section, "on", title, leading=True)
+        self.without = ToolButton("Hold to compare", "Hold to show the picture without this link.", "eye")
         self.without.pressed.connect(self._show_without)
         self.without.released.connect(self._show_with)
-        self.reset = link("Reset", "Reset this link to neutral.", self._reset)
-        self.more = link("More", "Show or hide the controls of this link.", self.toggle)
+        self.reset = ToolButton("Reset", "Reset this link to neutral.", "rotate-ccw", self._reset)
+        self.more = ToolButton(
+            "More", "Show or hide the controls of this link.", "chevron-right", self.toggle
+        )
         head.addWidget(self.on)
         head.addStretch(1)
         for word in (self.without, self.reset, self.more):
@@ -89,7 +91,7 @@ class ChainLink(QWidget):
     def toggle(self) -> None:
         """Open the controls, or close them."""
         self.rest.setVisible(self.rest.isHidden())
-        self.more.setText("More" if self.rest.isHidden() else "Less")
+        self.more.show_icon("chevron-right" if self.rest.isHidden() else "chevron-down")
 
     def _show_without(self) -> None:
         self.session.preview_document(self.session.document.change(self.section, on=False))

@@ -14,7 +14,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.expose.chain_link import ChainLink, SliderSpec
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
-from gloamet.desk.widgets.form import LinkRow, label
+from gloamet.desk.widgets.form import ActionRow, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.develop.colour_grade import BAND_HUES_DEG, band_colour
@@ -116,7 +116,7 @@ class ToneControls(QWidget):
         column.addWidget(self.filter)
         column.addSpacing(6)
         column.addWidget(label("Look-up table", "head"))
-        self.table = LinkRow(
+        self.table = ActionRow(
             (
                 ("Choose …", description(COLOUR, "table"), self._choose),
                 ("Remove", "Remove the look-up table.", lambda: session.change(COLOUR, None, table="")),
@@ -144,7 +144,7 @@ class ToneControls(QWidget):
         colour = document.expose.colour
         self.filter.setVisible(colour.black_and_white)
         self.named.setText(Path(colour.table).name if colour.table else "none")
-        self.table.links[1].setVisible(bool(colour.table))
+        self.table.buttons[1].setVisible(bool(colour.table))
         self.fraction.setVisible(bool(colour.table))
 
 

@@ -13,7 +13,7 @@ from gloamet.desk.steps.expose.camera_row import CameraRow
 from gloamet.desk.steps.spot_list import SpotList
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import LinkRow, SegmentedControl, label, link, pair
+from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.expose import METERINGS
@@ -41,14 +41,14 @@ class ExposurePage(StepPanel):
         )
         self.ev = NumberRow(session, "expose", "ev", "Exposure value")
         self.clipped = NumberRow(session, "expose", "allowed_clipping", "Allowed clipping")
-        self.spot = LinkRow(
+        self.spot = ActionRow(
             [("Place spot meter", "Click in the picture to place the spot meter.", self._spot)]
         )
         for item in (self.spot, self.clipped, self.compensation, self.ev):
             self.add(item)
         self.reading = label("", "note")
-        self.hold = link("Lock exposure", "Keep the present exposure as a manual one.", self._hold)
-        self.typical = link("Typical …", "Typical exposure values.", self._open_typical)
+        self.hold = action_button("Lock exposure", "Keep the present exposure as a manual one.", self._hold)
+        self.typical = action_button("Typical …", "Typical exposure values.", self._open_typical)
         row = pair(self.reading, self.typical)
         row.addSpacing(14)
         row.addWidget(self.hold)
@@ -79,7 +79,7 @@ class ExposurePage(StepPanel):
         ]
         for row in self.balance:
             self.add(row)
-        self.whites = LinkRow(
+        self.whites = ActionRow(
             (
                 ("Sunlight", "Balance on the colour of the sun.", lambda: self._white("sun_cct_k")),
                 ("Open shade", "Balance on the colour of the sky.", lambda: self._white("sky_cct_k")),
@@ -88,7 +88,7 @@ class ExposurePage(StepPanel):
             )
         )
         self.add(self.whites)
-        self.grey = LinkRow(
+        self.grey = ActionRow(
             [
                 (
                     "Pick grey",

@@ -12,7 +12,7 @@ from gloamet.desk.actions import expose_actions
 from gloamet.desk.picture.mask_tool import PAINT
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
-from gloamet.desk.widgets.form import LinkRow, empty, label, link
+from gloamet.desk.widgets.form import ActionRow, action_button, empty, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.expose import MaskState
@@ -91,10 +91,10 @@ class MaskControls(QWidget):
                 for name, width in BRUSHES
             ]
             clear = ("Clear", "Clear all paint.", lambda: expose_actions.change_mask(session, strokes=()))
-            return LinkRow([*brushes, clear])
+            return ActionRow([*brushes, clear])
         if self.kind in ("part", "material"):
             tip = f"Click in the picture on the {self.kind}."
-            return LinkRow(
+            return ActionRow(
                 [("Pick in the picture", tip, lambda: session.state.use_tool(expose_actions.TARGET))]
             )
         return None
@@ -138,7 +138,7 @@ class MaskRow(QWidget):
         remove = partial(expose_actions.remove_mask, page.session, index)
         row.addWidget(self.on)
         row.addWidget(self.name, 1)
-        row.addWidget(link("Remove", "Remove this mask.", remove))
+        row.addWidget(action_button("Remove", "Remove this mask.", remove))
 
 
 class MasksPage(StepPanel):
@@ -153,8 +153,10 @@ class MasksPage(StepPanel):
         self.list = QVBoxLayout()
         self.list.setSpacing(3)
         self.add(self.list)
-        self.add_link = link("Add …", "Add a mask.", self._open_menu)
-        self.show_link = link("Show mask", "Show the area of the mask as a colour overlay.", self._show_mask)
+        self.add_link = action_button("Add …", "Add a mask.", self._open_menu)
+        self.show_link = action_button(
+            "Show mask", "Show the area of the mask as a colour overlay.", self._show_mask
+        )
         self.show_link.setCheckable(True)
         row = QHBoxLayout()
         row.setSpacing(14)

@@ -13,7 +13,7 @@ from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.form import label, sentence
 from gloamet.develop.proofs import PROOFS, proofed, warning_labels, warnings_of
 
-PICTURE, SMALL = QSize(112, 76), QSize(56, 38)
+PICTURE, SMALL = QSize(110, 75), QSize(56, 38)
 REST_MS = 300  # a picture that stays so long is proofed
 WARNED_PIXELS = 200  # of the picture's width that is measured
 

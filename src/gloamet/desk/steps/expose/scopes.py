@@ -8,11 +8,11 @@ from functools import partial
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize
 from PySide6.QtGui import QColor, QImage, QPainter, QPaintEvent, QPen, QPolygonF
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import label, link
+from gloamet.desk.widgets.form import Segments, action_button, label
 from gloamet.develop.inspect import ZONES, fractions_at_the_ends
 from gloamet.develop.scopes import (
     HIGHEST_STOP,
@@ -155,21 +155,14 @@ class ScopePanel(QWidget):
         column.setSpacing(6)
         self.scope = Scope()
         column.addWidget(self.scope)
-        row, self.group = QHBoxLayout(), QButtonGroup(self)
-        row.setSpacing(12)
-        self.buttons: dict[str, QPushButton] = {}
-        for way, text, tip in WAYS:
-            word = link(text, tip, partial(self.choose, way))
-            word.setCheckable(True)
-            self.group.addButton(word)
-            self.buttons[way] = word
-            row.addWidget(word)
-        row.addStretch(1)
-        column.addLayout(row)
+        ways = Segments([(text, tip) for _, text, tip in WAYS])
+        self.buttons = {way: piece for (way, _, _), piece in zip(WAYS, ways.pieces, strict=True)}
+        ways.group.idClicked.connect(lambda k: self.choose(WAYS[k][0]))
+        column.addWidget(ways)
         below = QHBoxLayout()
-        below.setSpacing(12)
+        below.setSpacing(6)
         self.ends = label("", "note")
-        below.addWidget(self.ends, 1)
+        column.addWidget(self.ends)
         self.inspections: dict[str, QPushButton] = {}
         for way, text, tip in (
             (
@@ -179,10 +172,11 @@ class ScopePanel(QWidget):
             ),
             ("clipping", "Clipping", "Mark clipped white and black. Click again or change the step to end."),
         ):
-            word = link(text, tip, partial(self._inspect, way))
+            word = action_button(text, tip, partial(self._inspect, way))
             word.setCheckable(True)
             self.inspections[way] = word
             below.addWidget(word)
+        below.addStretch(1)
         column.addLayout(below)
         self.buttons["codes"].setChecked(True)
         session.results.frame_ready.connect(lambda _: self._show())

@@ -12,7 +12,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.fill.ratio import RatioControl
 from gloamet.desk.steps.fill.source import SourceRow, changed_fields
 from gloamet.desk.steps.step_panel import StepPanel
-from gloamet.desk.widgets.form import LinkRow, empty, label, link, pair
+from gloamet.desk.widgets.form import ActionRow, action_button, empty, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.model import Document
 from gloamet.document.stage import FLAGS, PropKind
@@ -40,11 +40,13 @@ class BalancePage(StepPanel):
         for row in self.rows.values():
             self.add(row)
         self.group("Flags")
-        self.flags = LinkRow([(kind, tip, partial(self._add_flag, kind)) for kind, tip in FLAG_TIPS])
+        self.flags = ActionRow([(kind, tip, partial(self._add_flag, kind)) for kind, tip in FLAG_TIPS])
         self.add(self.flags)
         self.placed = QVBoxLayout()
         self.add(self.placed)
-        self.reset = link("Reset all to physical", "Reset gain, tint and warmth of all lights.", self._reset)
+        self.reset = action_button(
+            "Reset all to physical", "Reset gain, tint and warmth of all lights.", self._reset
+        )
         self.add(pair(label(""), self.reset))
         self.finish()
         session.results.source_pictures.connect(self._on_source_pictures)
@@ -73,7 +75,7 @@ class BalancePage(StepPanel):
             words = [
                 ("Place", "Place it with the next click in the picture or plan.", f"place {k}"),
             ]
-            row = LinkRow(
+            row = ActionRow(
                 [
                     *((text, tip, partial(self.session.state.use_tool, tool)) for text, tip, tool in words),
                     ("Remove", "Remove it.", partial(stage_actions.remove_prop, self.session, k)),

@@ -14,7 +14,7 @@ from gloamet.desk.steps.fill.panorama_list import PanoramaList
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import number_field
-from gloamet.desk.widgets.form import LinkRow, label
+from gloamet.desk.widgets.form import ActionRow, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.demo import PANORAMAS
@@ -54,13 +54,13 @@ class PanoramaPage(StepPanel):
         self.group("Panorama")
         self.named = label("", wrap=True)
         self.named.setToolTip(description("panorama", "file"))
-        self.action_row = LinkRow(
+        self.action_row = ActionRow(
             (
                 ("Choose …", description("panorama", "file"), self.ask_panorama),
                 ("Remove", "Remove the panorama; sun, sky and lamps light the scene.", lambda: self.take("")),
             )
         )
-        self.shipped = LinkRow(
+        self.shipped = ActionRow(
             (
                 (
                     "Evening over the flats",
@@ -138,7 +138,7 @@ class PanoramaPage(StepPanel):
         self._head("Sun of the panorama")
         self.sun_said = label("", "note", wrap=True)
         session = self.session
-        self.finding = LinkRow(
+        self.finding = ActionRow(
             (
                 (
                     "Use found sun",
@@ -152,7 +152,7 @@ class PanoramaPage(StepPanel):
                 ),
             )
         )
-        self.match = LinkRow(
+        self.match = ActionRow(
             (
                 (
                     "Match sun",
@@ -166,7 +166,7 @@ class PanoramaPage(StepPanel):
                 ),
             )
         )
-        self.dates = LinkRow(
+        self.dates = ActionRow(
             (
                 (
                     "Nearest real moment",
@@ -177,7 +177,7 @@ class PanoramaPage(StepPanel):
         )
         self.lock = Switch(session, "panorama", "locked_to_sun", "Lock sun and panorama together")
         self.lift = Switch(session, "panorama", "sun_removed", "Remove its sun")
-        self.give = LinkRow(
+        self.give = ActionRow(
             (
                 (
                     "Give its light to the sun",
@@ -198,7 +198,7 @@ class PanoramaPage(StepPanel):
             self._place(Switch(self.session, "panorama", name, text))
         self._place(self._number("blur_deg", "Blur for lighting", from_zero=False))
         self.behind = label("", "note", wrap=True)
-        self.other = LinkRow(
+        self.other = ActionRow(
             (
                 ("Other background …", description("panorama", "background_file"), self.ask_behind),
                 ("Same panorama", "Use the lighting panorama as background.", lambda: self._set_behind("")),
@@ -246,14 +246,14 @@ class PanoramaPage(StepPanel):
         has_sun = solved.sun_deg is not None
         for row in (self.match, self.dates, self.lock, self.lift):
             row.setEnabled(has_sun)
-        self.finding.links[0].setVisible(has_sun and not self.session.document.panorama.sun_found)
+        self.finding.buttons[0].setVisible(has_sun and not self.session.document.panorama.sun_found)
         self.give.setVisible(solved.removed_lx > 0.0)
 
     def _on_document_changed(self, document: Document) -> None:
         p = document.panorama
         for item in self._rest:
             item.setVisible(bool(p.file))
-        self.action_row.links[1].setVisible(bool(p.file))
+        self.action_row.buttons[1].setVisible(bool(p.file))
         self.list.setVisible(bool(p.file))
         self.shipped.setVisible(not p.file)
         self.named.setText(
@@ -265,4 +265,4 @@ class PanoramaPage(StepPanel):
         self.give.setVisible(bool(p.file) and p.sun_removed)
         self.behind.setText(f"Background: {Path(p.background_file).name}" if p.background_file else "")
         self.behind.setVisible(bool(p.file and p.background_file))
-        self.other.links[1].setVisible(bool(p.background_file))
+        self.other.buttons[1].setVisible(bool(p.background_file))

@@ -13,8 +13,8 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import NumberField
-from gloamet.desk.widgets.form import LinkRow, label
-from gloamet.desk.widgets.number import HANDLE, TRACK_Y, NumberRow
+from gloamet.desk.widgets.form import ActionRow, Segments, label
+from gloamet.desk.widgets.number import HEIGHT, KNOB_RADIUS, NumberRow
 from gloamet.document.metadata import field_range
 from gloamet.meter.ratio import STARTING_POINTS, NaturalRange, change_of_fill, change_of_lit_side
 from gloamet.preview.events import LightSolved
@@ -52,7 +52,7 @@ class RatioRow(NumberRow):
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(QColor(theme.RAISED))
             p.drawRoundedRect(
-                QRectF(left, TRACK_Y - HANDLE - 2, max(2.0, right - left), 2 * HANDLE + 4), 2, 2
+                QRectF(left, HEIGHT / 2 - KNOB_RADIUS - 2, max(2.0, right - left), 2 * KNOB_RADIUS + 4), 2, 2
             )
             p.end()
         super().paintEvent(event)
@@ -70,15 +70,14 @@ class RatioControl(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         self.row = RatioRow(session, self)
-        self.moves = LinkRow(
+        self.moves = Segments(
             (
-                ("Change fill", "Reach the ratio by changing sky and panorama.", partial(self._move, False)),
-                ("Change key", "Reach the ratio by changing the sun.", partial(self._move, True)),
+                ("Change fill", "Reach the ratio by changing sky and panorama."),
+                ("Change key", "Reach the ratio by changing the sun."),
             )
         )
-        for word in self.moves.links:
-            word.setCheckable(True)
-        self.points = LinkRow([(p.word, p.reason, partial(self.ask, p.stops)) for p in STARTING_POINTS])
+        self.moves.group.idClicked.connect(lambda k: self._move(k == 1))
+        self.points = ActionRow([(p.word, p.reason, partial(self.ask, p.stops)) for p in STARTING_POINTS])
         self.nature = label("", "note", wrap=True)
         for item in (self.row, self.moves, self.points, self.nature):
             column.addWidget(item)
@@ -97,8 +96,8 @@ class RatioControl(QWidget):
 
     def _move(self, key: bool) -> None:
         self._moves_key = key
-        self.moves.links[0].setChecked(not key)
-        self.moves.links[1].setChecked(key)
+        self.moves.pieces[0].setChecked(not key)
+        self.moves.pieces[1].setChecked(key)
 
     def ask(self, wanted: float, drag_key: str | None = None) -> None:
         """Move the fill, or the key, to a ratio; a fixed exposure follows the lit side."""

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
-from gloamet.desk.widgets.form import label, link, pair, sentence
+from gloamet.desk.widgets.form import action_button, label, pair, sentence
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.fill import FillState
 from gloamet.document.metadata import description
@@ -96,23 +96,20 @@ class SourceRow(QWidget):
         self.gain = NumberRow(session, "fill", light.field("stops"), light.title, light.hue, from_zero=True)
         self.on = self._piece("On", description("fill", light.field("on")), self._switch)
         self.solo = self._piece("Solo", description("fill", "solo"), self._solo)
-        self.more = link("More", "Indirect light, tint and warmth of this light.", self._toggle)
-        top, buttons = QHBoxLayout(), QHBoxLayout()
-        top.setSpacing(10)
-        top.addWidget(self.picture)
-        beside = QVBoxLayout()
-        beside.setSpacing(0)
-        beside.addWidget(self.gain)
-        buttons.setSpacing(4)
+        self.more = action_button("More", "Indirect light, tint and warmth of this light.", self._toggle)
+        column.addWidget(self.gain)
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        row.addWidget(self.picture)
         for item in (self.on, self.solo):
-            buttons.addWidget(item)
-        buttons.addStretch(1)
-        buttons.addWidget(self.more)
-        beside.addLayout(buttons)
-        top.addLayout(beside, 1)
-        column.addLayout(top)
+            row.addWidget(item)
+        row.addStretch(1)
+        row.addWidget(self.more)
+        column.addLayout(row)
         self.summary = label("", "note", wrap=True)
-        self.back = link("Reset to physical", "Reset gain, tint and warmth of this light.", self._reset)
+        self.back = action_button(
+            "Reset to physical", "Reset gain, tint and warmth of this light.", self._reset
+        )
         self.changed = QWidget()
         self.changed.setLayout(pair(self.summary, self.back))
         column.addWidget(self.changed)

@@ -14,7 +14,7 @@ from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
 from gloamet.desk.widgets.document_fields import number_field
-from gloamet.desk.widgets.form import LinkRow, SegmentedControl, empty, label, link
+from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, empty, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -35,7 +35,7 @@ class PropBlock(QWidget):
         path = ("stage", "props", index)
         position = partial(session.state.use_tool, f"place {index}")
         column.addWidget(
-            LinkRow(
+            ActionRow(
                 [
                     ("Place", "Place it with the next click in the picture or plan.", position),
                     ("Remove", "Remove it.", partial(stage_actions.remove_prop, session, index)),
@@ -102,7 +102,7 @@ class AroundPage(StepPanel):
             ("ridge", "poles"),
         ):
             self.add(
-                LinkRow([(k, f"Add a {k} where the camera looks.", partial(self._add, k)) for k in kinds])
+                ActionRow([(k, f"Add a {k} where the camera looks.", partial(self._add, k)) for k in kinds])
             )
         self.list = QVBoxLayout()
         self.list.setSpacing(2)
@@ -144,7 +144,7 @@ class AroundPage(StepPanel):
         self._shown = shown
         empty(self.list)
         for index, prop in enumerate(props):
-            item = link(prop.name, "Show or hide its numbers.", partial(self._toggle, index))
+            item = action_button(prop.name, "Show or hide its numbers.", partial(self._toggle, index))
             item.setStyleSheet("text-align: left; font-size: 13px;")
             self.list.addWidget(item)
             if index == self.open:

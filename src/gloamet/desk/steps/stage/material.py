@@ -5,15 +5,16 @@ from __future__ import annotations
 
 from functools import partial
 
-from PySide6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from gloamet.desk.actions import stage_actions
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourRow, Linear
 from gloamet.desk.widgets.document_fields import number_field
-from gloamet.desk.widgets.form import label, link, pair
+from gloamet.desk.widgets.form import action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.switch import Toggle
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.document.stage import MaterialEdit
@@ -45,11 +46,11 @@ class MaterialBlock(QWidget):
         self.column.setContentsMargins(0, 16, 0, 0)
         self.column.setSpacing(4)
         self.head = label("", "head")
-        self.again = link("Reset to file", "Reset all corrections of this material.", self._reset)
+        self.again = action_button("Reset to file", "Reset all corrections of this material.", self._reset)
         self.column.addLayout(pair(self.head, self.again))
         self.rows: dict[str, NumberRow] = {}
         self.colour: ColourRow | None = None
-        self.thin: QCheckBox | None = None
+        self.thin: Toggle | None = None
         session.state.selected.connect(lambda _: self._build())
         session.loaded.scene_loaded.connect(lambda _: self._build())
         session.stage_changed.connect(self._on_document_changed)
@@ -103,7 +104,7 @@ class MaterialBlock(QWidget):
         for name, text in self._wanted(material):
             self.rows[name] = self._row(path, name, text)
             self.column.addWidget(self.rows[name])
-        self.thin = QCheckBox("Thin sheet")
+        self.thin = Toggle("Thin sheet")
         self.thin.setToolTip(description(path, "thin"))
         self.thin.clicked.connect(lambda on: stage_actions.edit_material(self.session, self.name, thin=on))
         self.column.addWidget(self.thin)

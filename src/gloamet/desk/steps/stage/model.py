@@ -7,12 +7,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
 
-from PySide6.QtWidgets import QPushButton
-
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.document_fields import NumberField, reach
-from gloamet.desk.widgets.form import LinkRow, SegmentedControl, label, link, pair
+from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -23,13 +21,13 @@ from gloamet.stage.scene import Scene
 FACING = (("N", 180.0), ("E", -90.0), ("S", 0.0), ("W", 90.0))
 
 
-def facing_label(session: Session) -> LinkRow:
+def facing_label(session: Session) -> ActionRow:
     """Words that turn the model's front."""
     rows = []
     for name, turn in FACING:
         turned = partial(session.change, "stage", rotation_deg=turn)
         rows.append((name, f"Rotate the model so that its front (−Y) faces {name}.", turned))
-    return LinkRow(rows)
+    return ActionRow(rows)
 
 
 @dataclass(frozen=True)
@@ -50,13 +48,12 @@ class ModelPage(StepPanel):
         self.name = label("No model yet", "title", wrap=True)
         self.facts = label("", "note", wrap=True)
         self.warning = label("", "warning", wrap=True)
-        button = QPushButton("Open model …")
-        button.setToolTip("Open a model. You can also drop a file on the picture.")
-        button.clicked.connect(open_model)
-        self.again = link(
+        tip = "Open a model. You can also drop a file on the picture."
+        row = ActionRow([("Open model …", tip, open_model)], main=True)
+        self.again = action_button(
             "Reload", "Reload the file; your settings are kept by part name.", session.render.reload
         )
-        for widget in (self.name, self.facts, self.warning, button):
+        for widget in (self.name, self.facts, self.warning, row):
             self.add(widget)
         self.add(
             pair(Switch(session, "stage", "outside_files", "Allow files outside its folder"), self.again)
@@ -80,7 +77,7 @@ class ModelPage(StepPanel):
         self.add(Switch(session, "stage", "drop_to_ground", "Drop to height 0"))
         for axis, text in enumerate(("East", "North", "Up")):
             self.add(self._offset(axis, text))
-        self.add(pair(label(""), link("Reset offset", "Reset the offset.", self._no_offset)))
+        self.add(pair(label(""), action_button("Reset offset", "Reset the offset.", self._no_offset)))
         self.finish()
         session.loaded.scene_loaded.connect(self._on_scene_loaded)
         session.stage_changed.connect(self._on_document_changed)

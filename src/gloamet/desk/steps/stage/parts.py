@@ -13,7 +13,7 @@ from gloamet.desk.actions import stage_actions
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.stage.material import MaterialBlock
 from gloamet.desk.steps.step_panel import StepPanel
-from gloamet.desk.widgets.form import LinkRow, label
+from gloamet.desk.widgets.form import ActionRow, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -184,7 +184,7 @@ class PartsPage(StepPanel):
         self.add(self.finder)
         self.add(self.tree)
         self.add(
-            LinkRow(
+            ActionRow(
                 [
                     (
                         "Mute",
@@ -201,7 +201,7 @@ class PartsPage(StepPanel):
             )
         )
         self.add(
-            LinkRow(
+            ActionRow(
                 [
                     ("Show only these", "Mute everything that is not selected.", self._solo),
                     ("Unmute all", "Unmute all parts.", self._all),

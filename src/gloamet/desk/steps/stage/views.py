@@ -14,7 +14,7 @@ from gloamet.desk.actions import stage_actions
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.document_fields import NumberField, reach
-from gloamet.desk.widgets.form import LinkRow, label, link, pair
+from gloamet.desk.widgets.form import ActionRow, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.model import Document
@@ -87,12 +87,12 @@ class ViewsPage(StepPanel):
         self.name.setToolTip("Rename the selected view.")
         self.name.editingFinished.connect(self._rename)
         self.list.currentRowChanged.connect(lambda _: self._show_name())
-        keep = link("Save view", "Save the present camera as a view.", self._keep)
+        keep = action_button("Save view", "Save the present camera as a view.", self._keep)
         self.add(pair(label("Views", "head"), keep))
         self.add(self.list)
         self.add(self.name)
         self.add(
-            LinkRow(
+            ActionRow(
                 [
                     (
                         "Update",
@@ -124,7 +124,7 @@ class ViewsPage(StepPanel):
             )
         )
         self.add(
-            LinkRow([("Store exposure", "Store the exposure with the view, or clear it.", self._exposure)])
+            ActionRow([("Store exposure", "Store the exposure with the view, or clear it.", self._exposure)])
         )
         self._lens()
         self._standing()
@@ -153,7 +153,7 @@ class ViewsPage(StepPanel):
         self.add(self.stop)
         self.add(self.focus)
         pick = partial(session.state.use_tool, "focus")
-        self.pick = link("Focus on a point", "Focus on the next click in the picture.", pick)
+        self.pick = action_button("Focus on a point", "Focus on the next click in the picture.", pick)
         self.add(pair(label(""), self.pick))
 
     def _standing(self) -> None:
@@ -161,10 +161,10 @@ class ViewsPage(StepPanel):
         self.group("Camera height")
         self.lift = label("", "note")
         stand = partial(stage_actions.stand_here, session)
-        eye = link("Eye height", "Move the camera to 1.6 m above the surface below it.", stand)
+        eye = action_button("Eye height", "Move the camera to 1.6 m above the surface below it.", stand)
         self.add(pair(self.lift, eye))
         self.add(
-            LinkRow(
+            ActionRow(
                 [
                     (
                         "Level camera",
@@ -189,8 +189,8 @@ class ViewsPage(StepPanel):
 
     def _shapes(self) -> None:
         self.group("Aspect ratio")
-        self.add(LinkRow([(n, f"Aspect ratio {n}.", partial(self._shape, w, h)) for n, w, h in SHAPES]))
-        self.add(LinkRow([(n, f"{n} at 300 dpi.", partial(self._size, w, h)) for n, w, h in PRINTS]))
+        self.add(ActionRow([(n, f"Aspect ratio {n}.", partial(self._shape, w, h)) for n, w, h in SHAPES]))
+        self.add(ActionRow([(n, f"{n} at 300 dpi.", partial(self._size, w, h)) for n, w, h in PRINTS]))
 
     def _focal(self, value: float, key: str | None) -> None:
         self.session.change("stage.view", key, fov_deg=min(max(fov_of_focal(value), 1.0), 150.0))

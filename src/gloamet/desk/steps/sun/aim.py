@@ -19,7 +19,7 @@ from gloamet.desk.instruments.year_cloth import YearCloth
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.document_fields import NumberField, number_field
-from gloamet.desk.widgets.form import LinkRow, label, link, sentence
+from gloamet.desk.widgets.form import ActionRow, action_button, label, sentence
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.model import Document
 from gloamet.document.parsing import read_day_of_year, read_hours
@@ -109,12 +109,14 @@ class PinRow(QWidget):
             "glint": "glint on a surface",
         }
         tip = "Pin on or off. Drag its ends in the picture."
-        name = link(texts[pin.kind], tip, partial(self._switch, session, index))
+        name = action_button(texts[pin.kind], tip, partial(self._switch, session, index))
         name.setCheckable(True)
         name.setChecked(pin.on)
         row.addWidget(name)
         row.addStretch(1)
-        row.addWidget(link("Remove", "Remove this pin.", partial(sun_actions.remove_pin, session, index)))
+        row.addWidget(
+            action_button("Remove", "Remove this pin.", partial(sun_actions.remove_pin, session, index))
+        )
 
     @staticmethod
     def _switch(session: Session, index: int) -> None:
@@ -164,10 +166,9 @@ class AimPage(StepPanel):
         self.add(self.pins)
         self.direction = label("", "", wrap=True)
         self.remarks = label("", "warning", wrap=True)
-        self.commit = link(
+        self.commit = action_button(
             "Move the sun here", "Place the sun manually where the pins require it.", self._put
         )
-        self.commit.setStyleSheet("text-align: left;")
         self.moments = Moments(session, aimer)
         for widget in (self.direction, self.remarks, self.commit, self.moments):
             self.add(widget)
@@ -195,7 +196,7 @@ class AimPage(StepPanel):
         self.group("Sunlight on a surface")
         surface = partial(session.state.use_tool, "surface")
         self.add(
-            LinkRow(
+            ActionRow(
                 [
                     ("Pick a surface", TOOL_HINTS["surface"], surface),
                     (
@@ -217,8 +218,7 @@ class AimPage(StepPanel):
         self.cloth.show_measure("sunlit")
         self.add(self.cloth)
         self.spans = label("", "note", wrap=True)
-        self.best = link("", "Go to the moment with the largest sunlit fraction.", self._go_best)
-        self.best.setStyleSheet("text-align: left;")
+        self.best = action_button("", "Go to the moment with the largest sunlit fraction.", self._go_best)
         self.add(self.spans)
         self.add(self.best)
 

@@ -3,12 +3,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from datetime import date, datetime
 from functools import partial
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from gloamet.desk.actions import sun_actions
 from gloamet.desk.aim.aim_controller import AimController
@@ -17,129 +15,24 @@ from gloamet.desk.instruments.year_cloth import MEASURES, YearCloth
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.steps.sun.date_time import DateTimeFields
+from gloamet.desk.steps.sun.moments_of_day import ClockSteps, DayMoments
 from gloamet.desk.steps.sun.site import SiteField
-from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import LinkRow, label, link
+from gloamet.desk.widgets.form import ActionRow, Segments, action_button, label
 from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.switch import Toggle
 from gloamet.document.metadata import description
-from gloamet.document.model import Document, SiteState
+from gloamet.document.model import Document
 from gloamet.document.parsing import read_azimuth
 from gloamet.errors import GloametError
 from gloamet.sun.climate import altitude_m
-from gloamet.sun.day import DayEvents, day_events
-from gloamet.sun.nearest import instant_of_elevation
 from gloamet.sun.site import format_offset, resolve_zone
 
-LOW_SUN_DEG, BLUE_DEG = 3.0, -5.0  # middle of 0 to 6 degrees; of -4 to -6 (common practice)
-Find = Callable[[DayEvents, "Jumps"], datetime | None]
-
-
-def _between(a: datetime | None, b: datetime | None) -> datetime | None:
-    return None if a is None or b is None else a + (b - a) / 2
-
-
-# word, what it is, how it is found
-JUMPS: tuple[tuple[str, str, Find], ...] = (
-    ("night ends", "Astronomical dawn: the sun 18° below the horizon.", lambda e, _: e.astronomical_dawn),
-    ("nautical dawn", "The sun 12° below the horizon.", lambda e, _: e.nautical_dawn),
-    ("civil dawn", "The sun 6° below the horizon.", lambda e, _: e.civil_dawn),
-    (
-        "blue hour",
-        "Before sunrise, the sun 5° below the horizon.",
-        lambda e, j: j.at_elevation(BLUE_DEG, True),
-    ),
-    ("sunrise", "The upper limb on the horizon.", lambda e, _: e.sunrise),
-    ("low sun", "In the morning, the sun 3° high.", lambda e, j: j.at_elevation(LOW_SUN_DEG, True)),
-    ("mid-morning", "Midway between sunrise and noon.", lambda e, _: _between(e.sunrise, e.solar_noon)),
-    ("noon", "Solar noon: the sun at its highest.", lambda e, _: e.solar_noon),
-    ("mid-afternoon", "Midway between noon and sunset.", lambda e, _: _between(e.solar_noon, e.sunset)),
-    ("low sun ", "In the evening, the sun 3° high.", lambda e, j: j.at_elevation(LOW_SUN_DEG, False)),
-    ("sunset", "The upper limb on the horizon.", lambda e, _: e.sunset),
-    (
-        "blue hour ",
-        "After sunset, the sun 5° below the horizon.",
-        lambda e, j: j.at_elevation(BLUE_DEG, False),
-    ),
-    ("civil dusk", "The sun 6° below the horizon.", lambda e, _: e.civil_dusk),
-    ("nautical dusk", "The sun 12° below the horizon.", lambda e, _: e.nautical_dusk),
-    ("night begins", "Astronomical dusk: the sun 18° below the horizon.", lambda e, _: e.astronomical_dusk),
-)
 SEASON_WORDS = {
     "spring": "March equinox",
     "midsummer": "June solstice",
     "autumn": "September equinox",
     "midwinter": "December solstice",
 }
-
-
-class Jumps(QWidget):
-    """Words that jump to the moments of the day."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        self._key: tuple[SiteState, date] | None = None
-        self.found: dict[str, datetime | None] = {}
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(10)
-        grid.setVerticalSpacing(1)
-        self.links = {}
-        for k, (word, tip, _find) in enumerate(JUMPS):
-            item = link(word.strip(), tip, partial(self._jump, word))
-            item.setStyleSheet("text-align: left;")
-            self.links[word] = item
-            grid.addWidget(item, k % 5, k // 5)
-        session.document_changed.connect(self._on_document_changed)
-        self._on_document_changed(session.document)
-
-    def at_elevation(self, elevation_deg: float, rising: bool) -> datetime | None:
-        """The times of the day at which the sun has an elevation."""
-        assert self._key is not None
-        site, day = self._key
-        zone = resolve_zone(site.timezone)
-        return instant_of_elevation(day, elevation_deg, rising, site.latitude_deg, site.longitude_deg, zone)
-
-    def _on_document_changed(self, document: Document) -> None:
-        key = (document.site, document.sun.wall_time.date())
-        if key == self._key or not (self.isVisible() or self._key is None):
-            return
-        self._key = key
-        site, day = key
-        events = day_events(day, site.latitude_deg, site.longitude_deg, resolve_zone(site.timezone))
-        self.found = {word: find(events, self) for word, _tip, find in JUMPS}
-        for word, item in self.links.items():
-            item.setEnabled(self.found[word] is not None)
-
-    def showEvent(self, event: object) -> None:  # noqa: N802
-        self._on_document_changed(self.session.document)
-
-    def _jump(self, word: str) -> None:
-        instant = self.found.get(word)
-        if instant is not None:
-            self.session.go_to(instant)
-
-
-class Steps(QWidget):
-    """A unit of time with a step back and a step on, five in a row."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 2, 0, 2)
-        row.setSpacing(0)
-        self.links = {}
-        for unit in ("minute", "hour", "day", "week", "month"):
-            for sign, word in ((-1, "‹"), (1, "›")):
-                where = "back" if sign < 0 else "on"
-                item = link(word, f"One {unit} {where}.", partial(sun_actions.step, session, unit, sign))
-                item.setFixedWidth(11)
-                self.links[unit, sign] = item
-            row.addWidget(self.links[unit, -1])
-            row.addWidget(label(unit, "note"))
-            row.addWidget(self.links[unit, 1])
-            if unit != "month":
-                row.addStretch(1)
 
 
 class AzimuthField(QWidget):
@@ -196,34 +89,34 @@ class AlmanacPage(StepPanel):
     def __init__(self, session: Session, aimer: AimController) -> None:
         super().__init__(session)
         back = partial(sun_actions.back_to_almanac, session)
-        self.freed = link("Manual sun: return to the almanac", "Return to the sun of date and time.", back)
-        self.freed.setStyleSheet(f"text-align: left; color: {theme.SUN};")
-        self.add(self.freed)
+        self.freed = action_button(
+            "Return to the almanac", "The sun is placed manually. Return to the sun of date and time.", back
+        )
         self.group("Date and time")
+        self.add(self.freed)
         self.add(DateTimeFields(session))
         self.clock_note = label("", "note", wrap=True)
         self.add(self.clock_note)
-        self.add(Steps(session))
+        self.add(ClockSteps(session))
         self.cloth = YearCloth(session, aimer)
         self.add(self.cloth)
-        self.measures = LinkRow(
-            [(word, tip, partial(self.show_measure, word)) for word, tip in MEASURES.items()]
-            + [("Now", "Set the date and time of this computer.", partial(sun_actions.go_now, session))]
-        )
-        for item in self.measures.links[:-1]:
-            item.setCheckable(True)
+        self.measures = Segments(list(MEASURES.items()))
+        self.measures.group.idClicked.connect(lambda k: self.show_measure(tuple(MEASURES)[k]))
         self.add(self.measures)
-        self.box.addSpacing(6)
-        self.jumps = Jumps(session)
-        self.add(self.jumps)
-        self.seasons = LinkRow(
+        self.group("This day")
+        self.moments = DayMoments(session)
+        self.add(self.moments)
+        self.seasons = ActionRow(
             [
-                (word, f"{name}, at this clock time.", partial(self._season, name))
-                for word, name in SEASON_WORDS.items()
+                ("Now", "Set the date and time of this computer.", partial(sun_actions.go_now, session)),
+                *(
+                    (word, f"{name}, at this clock time.", partial(self._season, name))
+                    for word, name in SEASON_WORDS.items()
+                ),
             ]
         )
         self.add(self.seasons)
-        self.keep = QCheckBox("Keep the elevation when the date changes")
+        self.keep = Toggle("Keep elevation when the date changes")
         self.keep.setToolTip(
             "When the date changes, choose the clock time at which the sun has the same elevation."
         )
@@ -235,7 +128,7 @@ class AlmanacPage(StepPanel):
         self.add(NumberRow(session, "stage", "rotation_deg", "Model rotation", from_zero=True))
         wall = partial(session.state.use_tool, "wall")
         self.add(
-            LinkRow([("Pick a wall", "Click a wall in the picture and type the azimuth it faces.", wall)])
+            ActionRow([("Pick a wall", "Click a wall in the picture and type the azimuth it faces.", wall)])
         )
         self.bearing = AzimuthField(session)
         self.add(self.bearing)
@@ -259,18 +152,17 @@ class AlmanacPage(StepPanel):
         for widget in (self.position, self.map, self.where, self.zone):
             self.add(widget)
         self.add(NumberRow(session, "site", "altitude_m", "Altitude", from_zero=True))
-        self.high = link("", "Set the mean altitude of the land here.", self._use_usual_altitude)
-        self.typical = link(
+        self.high = action_button("", "Set the mean altitude of the land here.", self._use_usual_altitude)
+        self.typical = action_button(
             "", "Set this turbidity in the Air step.", lambda: sun_actions.use_usual_turbidity(session)
         )
         for item in (self.high, self.typical):
-            item.setStyleSheet("text-align: left;")
             self.add(item)
 
     def show_measure(self, measure: str) -> None:
         """What the year cloth is painted with."""
         self.cloth.show_measure(measure)
-        for word, item in zip(MEASURES, self.measures.links, strict=False):
+        for word, item in zip(MEASURES, self.measures.pieces, strict=True):
             item.setChecked(word == measure)
 
     def _scanned(self) -> None:

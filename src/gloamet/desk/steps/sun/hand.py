@@ -15,7 +15,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import NumberField, number_field
-from gloamet.desk.widgets.form import LinkRow, SegmentedControl, label, link
+from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.document.metadata import description
@@ -84,7 +84,7 @@ class HandPage(StepPanel):
             self.add(row)
         lead, beam = (partial(session.state.use_tool, tool) for tool in ("lead", "beam"))
         self.add(
-            LinkRow(
+            ActionRow(
                 [
                     ("Drag in the picture", "Drag in the picture: the sun follows the pointer.", lead),
                     ("Drag a shadow", "Press on a point that casts a shadow and drag the shadow.", beam),
@@ -92,8 +92,9 @@ class HandPage(StepPanel):
             )
         )
         self.truth = label("", "note", wrap=True)
-        self.real = link("Go there", "Set date and time to this moment and return to the almanac.", self._go)
-        self.real.setStyleSheet("text-align: left;")
+        self.real = action_button(
+            "Go there", "Set date and time to this moment and return to the almanac.", self._go
+        )
         self.add(self.truth)
         self.add(self.real)
         self.group("Driver")

@@ -9,12 +9,12 @@ from typing import Any
 
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QImage, QPixmap
-from PySide6.QtWidgets import QLineEdit, QListView, QListWidget, QListWidgetItem, QPushButton
+from PySide6.QtWidgets import QLineEdit, QListView, QListWidget, QListWidgetItem
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.steps.sun.date_time import date_text, parse_date, parse_time
-from gloamet.desk.widgets.form import LinkRow, SegmentedControl, label, pair
+from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
@@ -76,7 +76,7 @@ class SequencePage(StepPanel):
         for name, text in (("start", "From"), ("end", "To")):
             self.add(pair(label(text), EndField(session, name)))
         self.add(
-            LinkRow(
+            ActionRow(
                 [
                     ("From now", "Start at the moment shown.", partial(self._set_end, "start")),
                     ("To now", "End at the moment shown.", partial(self._set_end, "end")),
@@ -95,12 +95,9 @@ class SequencePage(StepPanel):
             SegmentedControl(session, "sequence", "along", [("clock", "Clock time"), ("motion", "Animation")])
         )
         self.group("Play")
-        self.play = QPushButton("Play")
-        self.play.setToolTip(
-            "Play the sequence in the viewport. Click again to stop and return to the moment before."
-        )
-        self.play.clicked.connect(self.toggle)
-        self.add(self.play)
+        tip = "Play the sequence in the viewport. Click again to stop and return to the moment before."
+        self.play = action_button("Play", tip, self.toggle, main=True)
+        self.add(pair(self.play, label("")))
         self.problem = label("", "note", wrap=True)
         self.add(self.problem)
         self.list = QListWidget()
@@ -112,7 +109,7 @@ class SequencePage(StepPanel):
         self.list.itemClicked.connect(lambda item: self._go(self.list.row(item)))
         self.add(self.list)
         forget = partial(session.change, "sequence", start=None, end=None)
-        self.add(LinkRow([("Clear ends", "Clear both ends of the sequence.", forget)]))
+        self.add(ActionRow([("Clear ends", "Clear both ends of the sequence.", forget)]))
         self.finish()
         self._patience = QTimer(self, interval=PATIENCE_MS, singleShot=True)
         self._patience.timeout.connect(self._next)
