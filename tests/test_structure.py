@@ -230,3 +230,14 @@ def test_tests_stand_where_what_they_test_stands() -> None:
         if rest:
             name = path.stem.removeprefix("test_")
             assert [m for m in modules[room] if name == m or name.startswith(f"{m}_")], path
+
+
+def test_no_panel_writes_style_sheets() -> None:
+    """Measures, colours and states are in `desk/widgets` alone."""
+    desk = SOURCE / "desk"
+    written = [
+        str(path.relative_to(desk))
+        for path in desk.rglob("*.py")
+        if "setStyleSheet" in path.read_text() and path.parent.name != "widgets"
+    ]
+    assert written == []

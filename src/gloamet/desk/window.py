@@ -25,6 +25,7 @@ from gloamet.desk.files.autosave import Autosave, Left, drop, left_behind, take_
 from gloamet.desk.files.import_notes import ImportNotesPanel
 from gloamet.desk.files.moved_files import MovedFiles
 from gloamet.desk.files.saving import SaveJob
+from gloamet.desk.finder import Finder
 from gloamet.desk.import_panel import ImportPanel
 from gloamet.desk.instruments.checks import Checks
 from gloamet.desk.instruments.day_ribbon import DayRibbon
@@ -88,6 +89,7 @@ class DeskWindow(QMainWindow):
         self.disc, self.meter, self.ribbon = SkyDisc(session), LightMeter(session), DayRibbon(session)
         self.probes, self.checks = Probes(session), Checks(session)
         self._lay_out()
+        self.finder = Finder(self, session, self.stack, self.choose_step)
         self._shortcuts()
         self.choose_step(FIRST_STEP)
         session.document_changed.connect(lambda _: self._show_sun())
@@ -107,7 +109,8 @@ class DeskWindow(QMainWindow):
         rows.addWidget(self.bar)
         columns = QHBoxLayout()
         columns.setSpacing(0)
-        columns.addWidget(self._left())
+        self.left = self._left()
+        columns.addWidget(self.left)
         middle = QWidget()
         middle.setObjectName("middle")
         box = QVBoxLayout(middle)
@@ -123,13 +126,13 @@ class DeskWindow(QMainWindow):
         box.addWidget(self.strip)
         box.addWidget(KeptStrip(self.tools.keeper))
         columns.addWidget(middle, 1)
-        right = QWidget()
-        right.setObjectName("right")
-        right.setFixedWidth(theme.RIGHT_WIDTH)
-        inner = QVBoxLayout(right)
+        self.right = QWidget()
+        self.right.setObjectName("right")
+        self.right.setFixedWidth(theme.RIGHT_WIDTH)
+        inner = QVBoxLayout(self.right)
         inner.setContentsMargins(1, 0, 0, 0)
         inner.addWidget(self.stack)
-        columns.addWidget(right)
+        columns.addWidget(self.right)
         rows.addLayout(columns, 1)
         rows.addWidget(self.ribbon)
         self.setCentralWidget(desk)
@@ -218,6 +221,8 @@ class DeskWindow(QMainWindow):
     def _shortcuts(self) -> None:
         for keys, action in (
             (QKeySequence("K"), self.tools.keeper.keep_now),
+            (QKeySequence("Ctrl+K"), self.finder.open),
+            (QKeySequence("F11"), self.fill_screen),
             (QKeySequence.StandardKey.New, self.begin_new),
             (QKeySequence.StandardKey.Quit, self.close),
             (QKeySequence.StandardKey.Undo, self.session.undo),
@@ -229,6 +234,22 @@ class DeskWindow(QMainWindow):
             QShortcut(keys, self).activated.connect(action)
         for k in range(len(STEP_TITLES)):
             QShortcut(QKeySequence(f"Ctrl+{k + 1}"), self).activated.connect(partial(self.choose_step, k))
+
+    def fill_screen(self) -> None:
+        """Fill the screen, or return to a window."""
+        self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
+
+    def show_columns(self, on: bool) -> None:
+        """Show or hide the columns beside the picture, which takes their room."""
+        self.left.setVisible(on)
+        self.right.setVisible(on)
+
+    def focusNextPrevChild(self, forward: bool) -> bool:  # noqa: N802
+        """Tab over the picture hides or shows the columns; in a panel it moves the focus."""
+        if forward and self.focusWidget() in (None, self.picture):
+            self.show_columns(self.left.isHidden())
+            return True
+        return super().focusNextPrevChild(forward)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         if event.key() == BEFORE_KEY and not event.isAutoRepeat():
@@ -259,6 +280,10 @@ class DeskWindow(QMainWindow):
         self.menu.addSeparator()
         self.menu.addAction("Save picture …", lambda: self.ask_picture(False))
         self.menu.addAction("Save layers …", lambda: self.ask_picture(True))
+        self.menu.addSeparator()
+        self.menu.addAction("Find …\tCtrl+K", self.finder.open)
+        self.menu.addAction("Hide or show columns\tTab", lambda: self.show_columns(self.left.isHidden()))
+        self.menu.addAction("Fill the screen\tF11", self.fill_screen)
         self.menu.addSeparator()
         self.menu.addAction("Quit\tCtrl+Q", self.close)
 

@@ -41,7 +41,18 @@ class ClockReading:
 
 
 def fold_text(text: str) -> str:
-    """Lower case without accents and punctuation, for comparing names."""
+    """Fold a text for comparison: lower case, without accents and punctuation.
+
+    Parameters
+    ----------
+    text : str
+        Any text.
+
+    Returns
+    -------
+    str
+        The folded text.
+    """
     plain = unicodedata.normalize("NFKD", text.casefold())
     return re.sub(r"[^\w]+", " ", "".join(c for c in plain if not unicodedata.combining(c))).strip()
 

@@ -27,6 +27,20 @@ def screen_colour(colour: Linear) -> QColor:
     return QColor(r, g, b)
 
 
+class Swatch(QPushButton):
+    """A patch of colour that can be chosen."""
+
+    def __init__(self, colour: str) -> None:
+        """`colour` is written as a style sheet does."""
+        super().__init__()
+        self.setCheckable(True)
+        self.setFixedHeight(18)
+        self.setStyleSheet(
+            f"QPushButton {{ background: {colour}; border: 2px solid {theme.GROUND}; }}"
+            f"QPushButton:checked {{ border: 2px solid {theme.INK}; }}"
+        )
+
+
 class ColourRow(QWidget):
     """Label and swatch; `read` gives the colour to show, `write` takes a chosen one."""
 

@@ -82,16 +82,20 @@ class ActionButton(QPushButton):
     def __init__(self, text: str, main: bool = False) -> None:
         super().__init__()
         self.setProperty("role", "main" if main else "action")
-        self._main = main
+        self._main, self._icon_name = main, ""
         self.setIconSize(QSize(ICON_PX, ICON_PX))
         self.setText(text)
 
     def setText(self, text: str) -> None:  # noqa: N802
         """Show a text and the icon of its verb."""
+        if text == self.text():
+            return
         super().setText(text)
         name = icon_of_action(text)
-        colour = theme.MAIN_INK if self._main else theme.INK
-        self.setIcon(icon(name, colour, colour) if name else QIcon())
+        if name != self._icon_name:
+            self._icon_name = name
+            colour = theme.MAIN_INK if self._main else theme.INK
+            self.setIcon(icon(name, colour, colour) if name else QIcon())
 
 
 class ToolButton(QPushButton):
@@ -103,13 +107,16 @@ class ToolButton(QPushButton):
         self.setAccessibleName(name)
         self.setToolTip(tip)
         self.setIconSize(QSize(TOOL_PX, TOOL_PX))
+        self._icon_name = ""
         self.show_icon(icon_name)
         if act is not None:
             self.clicked.connect(lambda: act())
 
     def show_icon(self, name: str) -> None:
         """Show another icon."""
-        self.setIcon(icon(name, theme.INK, theme.DIM))
+        if name != self._icon_name:
+            self._icon_name = name
+            self.setIcon(icon(name, theme.INK, theme.DIM))
 
 
 def empty(layout: QVBoxLayout) -> None:
@@ -178,6 +185,10 @@ class GroupHead(QPushButton):
     def folded(self) -> bool:
         """Whether the controls are hidden."""
         return self._body.isHidden()
+
+    def holds(self, widget: QWidget) -> bool:
+        """Whether a control belongs to the group."""
+        return self._body.isAncestorOf(widget)
 
     def fold(self, on: bool, keep: bool = True) -> None:
         """Hide or show the controls."""

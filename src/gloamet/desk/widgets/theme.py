@@ -81,6 +81,10 @@ QPushButton[role="piece"]:focus {{ border: 1px solid {FOCUS}; }}
 QLineEdit, QComboBox {{ background: {WELL}; border: none; border-radius: 3px; padding: 3px 8px;
   selection-background-color: {OUTLINE}; min-height: 20px; }}
 QLineEdit:focus, QComboBox:focus {{ border: 1px solid {DIM}; padding: 2px 7px; }}
+QLineEdit[role="short"] {{ padding: 3px 4px; }}
+QLineEdit[role="huge"] {{ font-size: {HUGE}px; font-weight: 600; background: transparent; padding: 0; }}
+#kept {{ background: {SURROUND}; }}
+#finder {{ background: {GROUND}; border: 1px solid {OUTLINE}; border-radius: 6px; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox QAbstractItemView, QListView {{ background: {WELL}; border: 1px solid {LINE}; outline: none;
   selection-background-color: {RAISED}; }}

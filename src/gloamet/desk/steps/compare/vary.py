@@ -97,7 +97,7 @@ class RangeRow(QWidget):
             (self.number, 26, "Number of steps, both ends included."),
         ):
             edit.setFixedWidth(wide)
-            edit.setStyleSheet("padding: 3px 4px;")
+            edit.setProperty("role", "short")
             edit.setToolTip(tip)
         row.addWidget(self.field, 1)
         for widget in (self.low, self.high, self.number):

@@ -6,14 +6,13 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtWidgets import QButtonGroup, QFileDialog, QGridLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QFileDialog, QGridLayout, QVBoxLayout, QWidget
 
 from gloamet.colour.curves import HUE_BANDS
 from gloamet.colour.spaces import linear_to_srgb
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.expose.chain_link import ChainLink, SliderSpec
-from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.colour import ColourField, Swatch
 from gloamet.desk.widgets.form import ActionRow, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -45,18 +44,12 @@ class BandControls(QWidget):
         column.addWidget(label("Hue bands", "head"))
         grid, self.group = QGridLayout(), QButtonGroup(self)
         grid.setSpacing(3)
-        self.swatches: list[QPushButton] = []
+        self.swatches: list[Swatch] = []
         for index, (name, hue) in enumerate(zip(HUE_BANDS, BAND_HUES_DEG, strict=True)):
             r, g, b = (round(255 * float(v)) for v in linear_to_srgb(band_colour(hue)))
-            swatch = QPushButton()
-            swatch.setCheckable(True)
-            swatch.setFixedHeight(18)
+            swatch = Swatch(f"rgb({r},{g},{b})")
             swatch.setAccessibleName(name)
             swatch.setToolTip(f"{name.capitalize()}: hue, saturation and lightness of this band.")
-            swatch.setStyleSheet(
-                f"QPushButton {{ background: rgb({r},{g},{b}); border: 2px solid {theme.GROUND}; }}"
-                f"QPushButton:checked {{ border: 2px solid {theme.INK}; }}"
-            )
             swatch.clicked.connect(lambda _=False, k=index: self.choose(k))
             self.group.addButton(swatch)
             self.swatches.append(swatch)

@@ -14,7 +14,6 @@ from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.desk.state.session import Session
-from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import label
 from gloamet.document.model import Document
 from gloamet.preview.latest import LatestWorker
@@ -67,7 +66,6 @@ class PanoramaList(QWidget):
         self.list.setHorizontalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setAccessibleName("Panoramas in the folder")
-        self.list.setStyleSheet(f"background: {theme.WELL}; border: none;")
         self.list.itemClicked.connect(lambda item: self._take(item.toolTip()))
         column.addWidget(self.list)
         self._made.connect(self._on_made)

@@ -145,7 +145,6 @@ class AroundPage(StepPanel):
         empty(self.list)
         for index, prop in enumerate(props):
             item = action_button(prop.name, "Show or hide its numbers.", partial(self._toggle, index))
-            item.setStyleSheet("text-align: left; font-size: 13px;")
             self.list.addWidget(item)
             if index == self.open:
                 self.list.addWidget(PropBlock(self.session, index, prop))

@@ -78,9 +78,7 @@ class DateTimeFields(QWidget):
         self.day, self.clock = QLineEdit(), QLineEdit()
         for edit, name in ((self.day, "Date"), (self.clock, "Time")):
             edit.setFont(theme.font(theme.HUGE, True))
-            edit.setStyleSheet(
-                f"font-size: {theme.HUGE}px; font-weight: 600; background: transparent; padding: 0;"
-            )
+            edit.setProperty("role", "huge")
             edit.setFrame(False)
             edit.setTextMargins(-2, 0, -2, 0)
             edit.setAccessibleName(name)

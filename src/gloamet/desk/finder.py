@@ -1,0 +1,232 @@
+# SPDX-License-Identifier: Apache-2.0
+"""The finder (Ctrl+K): type a word; every field, action, moment and place of the desk that fits it is listed.
+
+The entries are made from the panels' own controls and the gazetteer, so nothing is listed by hand. Enter does an
+action, or shows the control of a field with the focus on it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from functools import partial
+from typing import NamedTuple
+
+from PySide6.QtCore import QEvent, QObject, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QFrame,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from gloamet.desk.state.session import Session
+from gloamet.desk.step_stack import StepStack
+from gloamet.desk.steps import STEP_TITLES
+from gloamet.desk.widgets.form import ActionButton, GroupHead, SegmentedControl
+from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.pages import Pages
+from gloamet.desk.widgets.switch import Toggle
+from gloamet.errors import GloametError
+from gloamet.sun.site import fold_text, search_cities, zone_name_at
+
+WIDTH, MOST, LEAST_FOR_PLACES, TOP = 440, 9, 3, 90
+MOVES = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1, Qt.Key.Key_PageDown: 5, Qt.Key.Key_PageUp: -5}
+
+
+class Entry(NamedTuple):
+    """What can be found: its title, where it is, the text that is searched too, and what Enter does."""
+
+    title: str
+    where: str
+    tip: str
+    act: Callable[[], object]
+
+
+def rank(query: str, entry: Entry) -> int:
+    """How well an entry fits folded words, best first: 0 to 3 by title, 4 by its tooltip, -1 not at all."""
+    title, words = fold_text(entry.title), query.split()
+    if title.startswith(query):
+        return 0
+    if all(any(part.startswith(word) for part in title.split()) for word in words):
+        return 1
+    if all(word in title for word in words):
+        return 2
+    beside = f"{title} {fold_text(entry.where)}"
+    if all(word in beside for word in words):
+        return 3
+    text = f"{beside} {fold_text(entry.tip)}"
+    return 4 if all(word in text for word in words) else -1
+
+
+def found(query: str, entries: list[Entry]) -> list[Entry]:
+    """The entries that fit a query, best first, at most `MOST`."""
+    folded = fold_text(query).strip()
+    ranked = [(rank(folded, entry), k) for k, entry in enumerate(entries)] if folded else []
+    return [entries[k] for r, k in sorted(ranked) if r >= 0][:MOST]
+
+
+class Finder(QFrame):
+    """A field and a list over the window."""
+
+    def __init__(
+        self, parent: QWidget, session: Session, stack: StepStack, show: Callable[[int], None]
+    ) -> None:
+        """`show` brings a step to the front."""
+        super().__init__(parent)
+        self.setObjectName("finder")
+        self.session, self._over, self._stack, self._show = session, parent, stack, show
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 8, 8, 8)
+        self.edit, self.list = QLineEdit(), QListWidget()
+        self.edit.setPlaceholderText("Find a field, an action, a moment or a place")
+        self.edit.setAccessibleName("Find")
+        self.list.setAccessibleName("Found")
+        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        for widget in (self.edit, self.list):
+            column.addWidget(widget)
+        self.edit.textChanged.connect(self._fill)
+        self.edit.installEventFilter(self)
+        self.list.itemClicked.connect(lambda item: self._take(self.list.row(item)))
+        self._entries: list[Entry] = []
+        self.shown: list[Entry] = []
+        self._before: QWidget | None = None
+        self.setFixedWidth(WIDTH)
+        self.hide()
+
+    def open(self) -> None:
+        """Collect the entries of now and wait for a word."""
+        if self.isVisible():
+            self.close_finder()
+            return
+        self._before = self.window().focusWidget()
+        self._entries = list(self._collect())
+        self.edit.clear()
+        self._fill("")
+        self.move((self._over.width() - WIDTH) // 2, TOP)
+        self.show()
+        self.raise_()
+        self.edit.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def close_finder(self) -> None:
+        """Hide, and return the focus."""
+        self.hide()
+        if self._before is not None:
+            self._before.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    # -- entries
+
+    def _collect(self) -> Iterator[Entry]:
+        for k, step in enumerate(STEP_TITLES):
+            yield Entry(step, "Step", f"Show the controls of the step {step}.", partial(self._show, k))
+        for k, step in enumerate(STEP_TITLES):
+            panel = self._stack.panel(k)
+            for widget in panel.findChildren(QWidget):
+                title = self._title(widget)
+                if title:
+                    where = " ▸ ".join((step, *self._page_of(panel, widget)))
+                    yield Entry(title, where, widget.toolTip(), partial(self._go, k, panel, widget))
+
+    @staticmethod
+    def _title(widget: QWidget) -> str:
+        """What a control is called, "" for what is no control of its own."""
+        if isinstance(widget, NumberRow):
+            return widget.label
+        if isinstance(widget, SegmentedControl):
+            return widget.name.replace("_", " ").capitalize()
+        if isinstance(widget, Toggle):
+            return widget.text()
+        is_action = isinstance(widget, ActionButton) or widget.property("role") in (
+            "moment",
+            "segment",
+            "piece",
+        )
+        return widget.text() if is_action and isinstance(widget, QPushButton) else ""
+
+    @staticmethod
+    def _page_of(panel: QWidget, widget: QWidget) -> tuple[str, ...]:
+        if not isinstance(panel, Pages):
+            return ()
+        pages = ((name, panel.stack.widget(k)) for k, name in enumerate(panel.names))
+        return tuple(name for name, page in pages if page is not None and page.isAncestorOf(widget))
+
+    def _go(self, step: int, panel: QWidget, widget: QWidget) -> None:
+        """Show a control; an action that can act now is done."""
+        self._show(step)
+        for page in self._page_of(panel, widget):
+            panel.show_page(page)  # type: ignore[attr-defined]
+        for head in panel.findChildren(GroupHead):
+            if head.holds(widget) and head.folded:
+                head.fold(False)
+        widget.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        self._before = None
+        if isinstance(widget, QPushButton) and widget.isVisible() and widget.isEnabled():
+            widget.click()
+
+    def _places(self, query: str) -> list[Entry]:
+        if len(query.strip()) < LEAST_FOR_PLACES:
+            return []
+        return [
+            Entry(
+                f"{city.name}, {city.country}",
+                "Site",
+                "Move the site here.",
+                partial(self._move_site, city.name, city.latitude_deg, city.longitude_deg),
+            )
+            for city in search_cities(query, 3)
+        ]
+
+    def _move_site(self, name: str, latitude_deg: float, longitude_deg: float) -> None:
+        try:
+            zone = zone_name_at(latitude_deg, longitude_deg)
+        except GloametError as error:
+            self.session.noticed.emit(str(error), "warning")
+            return
+        self.session.change(
+            "site", name=name, latitude_deg=latitude_deg, longitude_deg=longitude_deg, timezone=zone
+        )
+
+    # -- list
+
+    def _fill(self, query: str) -> None:
+        own = found(query, self._entries)
+        places = self._places(query)
+        self.shown = (own[: MOST - len(places)] + places) if places else own
+        self.list.clear()
+        for entry in self.shown:
+            item = QListWidgetItem(f"{entry.title}    {entry.where}")
+            item.setToolTip(entry.tip)
+            self.list.addItem(item)
+        if not self.shown and query.strip():
+            self.list.addItem(QListWidgetItem("Nothing found. Try a word such as turbidity or sunset."))
+        self.list.setCurrentRow(0)
+        rows = max(1, self.list.count())
+        self.list.setVisible(bool(query.strip()))
+        self.list.setFixedHeight(rows * max(20, self.list.sizeHintForRow(0)) + 4)
+        self.adjustSize()
+
+    def _take(self, row: int) -> None:
+        if 0 <= row < len(self.shown):
+            entry = self.shown[row]
+            self.close_finder()
+            entry.act()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
+        """Arrows move in the list, Enter takes, Esc closes."""
+        if watched is self.edit and isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            key = Qt.Key(event.key())
+            if key == Qt.Key.Key_Escape:
+                self.close_finder()
+                return True
+            if key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self._take(self.list.currentRow())
+                return True
+            if key in MOVES:
+                last = self.list.count() - 1
+                self.list.setCurrentRow(min(max(self.list.currentRow() + MOVES[key], 0), last))
+                return True
+        return super().eventFilter(watched, event)
