@@ -11,14 +11,17 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from typing import NamedTuple
 
-from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QSize, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QFrame,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
     QVBoxLayout,
     QWidget,
 )
@@ -26,6 +29,7 @@ from PySide6.QtWidgets import (
 from gloamet.desk.state.session import Session
 from gloamet.desk.step_stack import StepStack
 from gloamet.desk.steps import STEP_TITLES
+from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import ActionButton, GroupHead, SegmentedControl
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.pages import Pages
@@ -33,6 +37,9 @@ from gloamet.desk.widgets.switch import Toggle
 from gloamet.errors import GloametError
 from gloamet.sun.site import fold_text, search_cities, zone_name_at
 
+WHERE = Qt.ItemDataRole.UserRole
+ROW_HEIGHT = 24
+ModelIndex = QModelIndex | QPersistentModelIndex
 WIDTH, MOST, LEAST_FOR_PLACES, TOP = 440, 9, 3, 90
 MOVES = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1, Qt.Key.Key_PageDown: 5, Qt.Key.Key_PageUp: -5}
 
@@ -69,6 +76,22 @@ def found(query: str, entries: list[Entry]) -> list[Entry]:
     return [entries[k] for r, k in sorted(ranked) if r >= 0][:MOST]
 
 
+class EntryDelegate(QStyledItemDelegate):
+    """Paints the title of an entry at the left and where it is at the right."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: ModelIndex) -> None:
+        """One row."""
+        super().paint(painter, option, index)
+        painter.setPen(QColor(theme.DIM if not option.state & QStyle.StateFlag.State_Selected else theme.INK))
+        painter.setFont(theme.font(theme.NOTE))
+        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(option.rect.adjusted(0, 0, -8, 0), right, index.data(WHERE) or "")
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: ModelIndex) -> QSize:  # noqa: N802
+        """Rows of one height."""
+        return QSize(0, ROW_HEIGHT)
+
+
 class Finder(QFrame):
     """A field and a list over the window."""
 
@@ -85,6 +108,7 @@ class Finder(QFrame):
         self.edit.setPlaceholderText("Find a field, an action, a moment or a place")
         self.edit.setAccessibleName("Find")
         self.list.setAccessibleName("Found")
+        self.list.setItemDelegate(EntryDelegate(self.list))
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         for widget in (self.edit, self.list):
@@ -198,15 +222,15 @@ class Finder(QFrame):
         self.shown = (own[: MOST - len(places)] + places) if places else own
         self.list.clear()
         for entry in self.shown:
-            item = QListWidgetItem(f"{entry.title}    {entry.where}")
+            item = QListWidgetItem(entry.title)
+            item.setData(WHERE, entry.where)
             item.setToolTip(entry.tip)
             self.list.addItem(item)
         if not self.shown and query.strip():
             self.list.addItem(QListWidgetItem("Nothing found. Try a word such as turbidity or sunset."))
         self.list.setCurrentRow(0)
-        rows = max(1, self.list.count())
         self.list.setVisible(bool(query.strip()))
-        self.list.setFixedHeight(rows * max(20, self.list.sizeHintForRow(0)) + 4)
+        self.list.setFixedHeight(max(1, self.list.count()) * ROW_HEIGHT + 2)
         self.adjustSize()
 
     def _take(self, row: int) -> None:

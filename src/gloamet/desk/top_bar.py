@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
@@ -11,9 +12,11 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWi
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import ToolButton, action_button, label
+from gloamet.desk.widgets.form import ToolButton, action_button, label, sentence
 from gloamet.document.differences import step_label
 from gloamet.preview.events import Frame
+
+MOST_STEPS, MOST_LETTERS = 14, 72  # of the history, before and after the present step
 
 
 class TopBar(QWidget):
@@ -58,6 +61,10 @@ class TopBar(QWidget):
         row.addStretch(1)
         self.undo = ToolButton("Undo", "Undo (Ctrl+Z).", "undo-2", session.undo)
         self.redo = ToolButton("Redo", "Redo (Ctrl+Shift+Z).", "redo-2", session.redo)
+        self.steps = QMenu(self)
+        self.history = ToolButton(
+            "History", "Steps of this session; click one to go there.", "history", self._open_steps
+        )
         self.stop = action_button("Stop", "Stop refining; the picture stays.", self._toggle)
         self.status = label("", "note")
         self.status.setToolTip(
@@ -65,7 +72,7 @@ class TopBar(QWidget):
         )
         self.status.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.status.setMinimumWidth(210)  # as wide as its longest, so that nothing beside it moves
-        for widget in (self.undo, self.redo, self.stop, self.status):
+        for widget in (self.undo, self.redo, self.history, self.stop, self.status):
             row.addWidget(widget)
         session.document_changed.connect(lambda _: self.refresh())
         session.file_changed.connect(self.refresh)
@@ -74,6 +81,25 @@ class TopBar(QWidget):
         session.loaded.loading.connect(self._on_loading)
         session.render.preparing.connect(self._on_preparing)
         self.refresh()
+
+    def fill_steps(self) -> None:
+        """List the steps, newest first, with what each changed; the present one is marked."""
+        history = self.session.history
+        before, after = history.earlier(MOST_STEPS), history.later(MOST_STEPS)
+        line = [*before, history.current, *after]
+        self.steps.clear()
+        for k in range(len(line) - 1, -1, -1):
+            first = "Start" if len(before) < MOST_STEPS else "Earlier steps"
+            text = step_label(line[k - 1], line[k]) if k else first
+            action = self.steps.addAction(
+                sentence(text)[:MOST_LETTERS], partial(self.session.step, k - len(before))
+            )
+            action.setCheckable(True)
+            action.setChecked(k == len(before))
+
+    def _open_steps(self) -> None:
+        self.fill_steps()
+        self.steps.popup(self.history.mapToGlobal(self.history.rect().bottomLeft()))
 
     def _show_steps(self) -> None:
         """What undo and redo would change, in their tooltips."""

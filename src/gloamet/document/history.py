@@ -33,6 +33,10 @@ class History:
         """The documents before the current one, oldest first, at most so many."""
         return self._before[-most:]
 
+    def later(self, most: int) -> list[Document]:
+        """The documents that redo would restore, nearest first, at most so many."""
+        return self._after[-most:][::-1]
+
     @property
     def undone(self) -> Document | None:
         """What undo would go back to, None where there is nothing."""
@@ -74,6 +78,12 @@ class History:
         if self._before:
             self._after.append(self.current)
             self._current = self._before.pop()
+        return self.current
+
+    def step(self, offset: int) -> Document:
+        """Undo (below 0) or redo so many steps, as far as there are any."""
+        for _ in range(abs(offset)):
+            self.undo() if offset < 0 else self.redo()
         return self.current
 
     def redo(self) -> Document:

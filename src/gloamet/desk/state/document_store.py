@@ -84,15 +84,10 @@ class DocumentStore:
         if was_saved:
             self._saved = document
 
-    def undo(self) -> None:
-        """Take the last step back."""
+    def step(self, offset: int) -> None:
+        """Undo (below 0) or redo so many steps."""
         self._end_showing(self.current)
-        self.history.undo()
-
-    def redo(self) -> None:
-        """Do the step again."""
-        self._end_showing(self.current)
-        self.history.redo()
+        self.history.step(offset)
 
     def save(self, path: Path) -> None:
         """Write the project. Raises GloametError, and then changes nothing."""

@@ -144,12 +144,15 @@ class Session(QObject):
 
     def undo(self) -> None:
         """Take the last step back."""
-        self.store.undo()
-        self._announce()
+        self.step(-1)
 
     def redo(self) -> None:
         """Do the step again."""
-        self.store.redo()
+        self.step(1)
+
+    def step(self, offset: int) -> None:
+        """Undo (below 0) or redo so many steps at once."""
+        self.store.step(offset)
         self._announce()
 
     def _announce(self) -> None:
