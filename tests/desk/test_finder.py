@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
@@ -109,3 +110,15 @@ def test_tab_over_the_picture_hides_the_columns_and_in_a_panel_moves_the_focus(
     row.setFocus()
     QTest.keyClick(row, Qt.Key.Key_Tab)
     assert window.left.isVisible() and window.focusWidget() not in (None, row, window.picture)
+
+
+def test_the_shown_picture_is_copied_as_it_is(window: DeskWindow) -> None:
+    window.copy_picture()
+    frame = window.session.results.frame
+    assert frame is not None
+    image = QGuiApplication.clipboard().image()
+    height, width = frame.pixels.shape[:2]
+    assert (image.width(), image.height()) == (width, height)
+    colour = image.pixelColor(width // 2, height // 3)
+    assert (colour.red(), colour.green(), colour.blue()) == tuple(frame.pixels[height // 3, width // 2, :3])
+    assert f"{width} × {height}" in window.notice.text.text()

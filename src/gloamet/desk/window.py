@@ -7,7 +7,16 @@ from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QKeyEvent, QKeySequence, QResizeEvent, QShortcut, QShowEvent
+from PySide6.QtGui import (
+    QCloseEvent,
+    QGuiApplication,
+    QImage,
+    QKeyEvent,
+    QKeySequence,
+    QResizeEvent,
+    QShortcut,
+    QShowEvent,
+)
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -20,18 +29,15 @@ from PySide6.QtWidgets import (
 from gloamet.desk.aim.aim_controller import AimController
 from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.compare.kept_strip import KeptStrip
-from gloamet.desk.dialogs import ask, azimuth_label
+from gloamet.desk.dialogs import ask
 from gloamet.desk.files.autosave import Autosave, Left, drop, left_behind, take_up
 from gloamet.desk.files.import_notes import ImportNotesPanel
 from gloamet.desk.files.moved_files import MovedFiles
 from gloamet.desk.files.saving import SaveJob
 from gloamet.desk.finder import Finder
 from gloamet.desk.import_panel import ImportPanel
-from gloamet.desk.instruments.checks import Checks
+from gloamet.desk.instrument_column import InstrumentColumn
 from gloamet.desk.instruments.day_ribbon import DayRibbon
-from gloamet.desk.instruments.meter import LightMeter
-from gloamet.desk.instruments.probes import Probes
-from gloamet.desk.instruments.sky_disc import SkyDisc
 from gloamet.desk.picture.plan_view import PlanView
 from gloamet.desk.picture.view_tool_bar import ViewToolBar
 from gloamet.desk.picture.viewport import INSET, Viewport
@@ -42,7 +48,7 @@ from gloamet.desk.step_stack import StepStack
 from gloamet.desk.steps import FIRST_STEP, STEP_TITLES, STEPS, StepContext
 from gloamet.desk.top_bar import TopBar
 from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import label, wake
+from gloamet.desk.widgets.form import wake
 from gloamet.desk.widgets.notice import Notice
 from gloamet.document.demo import TITLES, demo_document
 from gloamet.document.file import ENDING
@@ -52,7 +58,6 @@ from gloamet.stage.readers import ENDINGS
 
 ASLEEP_TEXT = "Preparing the renderer (first start only). Fill and Expose work now, the other steps soon."
 BEFORE_KEY = Qt.Key.Key_B
-MODE_WORDS = {"almanac": "", "manual": "manual", "driver": "driver"}
 
 
 class DeskWindow(QMainWindow):
@@ -86,16 +91,14 @@ class DeskWindow(QMainWindow):
         self.moved_files = MovedFiles(session, self.notice, self)
         session.loaded.model_changed.connect(self._offer_again)
         session.noticed.connect(self.notice.show_sentence)
-        self.disc, self.meter, self.ribbon = SkyDisc(session), LightMeter(session), DayRibbon(session)
-        self.probes, self.checks = Probes(session), Checks(session)
+        self.left, self.ribbon = InstrumentColumn(session), DayRibbon(session)
+        self.disc, self.checks = self.left.disc, self.left.checks
         self._lay_out()
         self.finder = Finder(self, session, self.stack, self.choose_step)
         self._shortcuts()
         self.choose_step(FIRST_STEP)
-        session.document_changed.connect(lambda _: self._show_sun())
         session.file_changed.connect(self._show_title)
         session.render.preparing.connect(self._on_preparing)
-        self._show_sun()
         self.picture.setFocus()
 
     # -- layout
@@ -109,7 +112,6 @@ class DeskWindow(QMainWindow):
         rows.addWidget(self.bar)
         columns = QHBoxLayout()
         columns.setSpacing(0)
-        self.left = self._left()
         columns.addWidget(self.left)
         middle = QWidget()
         middle.setObjectName("middle")
@@ -136,43 +138,6 @@ class DeskWindow(QMainWindow):
         rows.addLayout(columns, 1)
         rows.addWidget(self.ribbon)
         self.setCentralWidget(desk)
-
-    def _left(self) -> QWidget:
-        left = QWidget()
-        left.setObjectName("left")
-        left.setFixedWidth(theme.LEFT_WIDTH)
-        box = QVBoxLayout(left)
-        box.setContentsMargins(16, 4, 16, 8)
-        box.setSpacing(0)
-        box.addWidget(self.disc)
-        numbers = QHBoxLayout()
-        self.elevation_value, self.azimuth_value = label("", "big"), label("", "big")
-        self.azimuth_value.setAlignment(Qt.AlignmentFlag.AlignRight)
-        numbers.addWidget(self.elevation_value)
-        numbers.addWidget(self.azimuth_value)
-        box.addLayout(numbers)
-        label_row = QHBoxLayout()
-        self.elevation_note, self.azimuth_note = label("", "note"), label("", "note")
-        self.azimuth_note.setAlignment(Qt.AlignmentFlag.AlignRight)
-        label_row.addWidget(self.elevation_note)
-        label_row.addWidget(self.azimuth_note)
-        box.addLayout(label_row)
-        box.addSpacing(10)
-        box.addWidget(self.probes)
-        box.addSpacing(8)
-        box.addWidget(self.meter)
-        box.addSpacing(10)
-        box.addWidget(self.checks, 1)
-        return left
-
-    def _show_sun(self) -> None:
-        azimuth, elevation = self.disc.sun()
-        self.elevation_value.setText(f"{elevation:.1f}°".replace("-", "−"))
-        self.azimuth_value.setText(f"{azimuth:.1f}°")
-        below = "Below the horizon" if elevation < -0.3 else "Elevation"
-        how = MODE_WORDS[self.session.document.sun.mode]
-        self.elevation_note.setText(f"{below}, {how}" if how else below)
-        self.azimuth_note.setText(azimuth_label(azimuth))
 
     def showEvent(self, event: QShowEvent) -> None:  # noqa: N802
         self.stack.build_others()
@@ -222,6 +187,7 @@ class DeskWindow(QMainWindow):
         for keys, action in (
             (QKeySequence("K"), self.tools.keeper.keep_now),
             (QKeySequence("Ctrl+K"), self.finder.open),
+            (QKeySequence.StandardKey.Copy, self.copy_picture),
             (QKeySequence("F11"), self.fill_screen),
             (QKeySequence.StandardKey.New, self.begin_new),
             (QKeySequence.StandardKey.Quit, self.close),
@@ -234,6 +200,17 @@ class DeskWindow(QMainWindow):
             QShortcut(keys, self).activated.connect(action)
         for k in range(len(STEP_TITLES)):
             QShortcut(QKeySequence(f"Ctrl+{k + 1}"), self).activated.connect(partial(self.choose_step, k))
+
+    def copy_picture(self) -> None:
+        """Copy the picture as it is shown to the clipboard."""
+        frame = self.session.results.frame
+        if frame is None:
+            self.session.noticed.emit("There is no picture to copy yet: open a model first.", "note")
+            return
+        height, width = frame.pixels.shape[:2]
+        image = QImage(frame.pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888)
+        QGuiApplication.clipboard().setImage(image.copy())
+        self.session.noticed.emit(f"Copied the picture, {width} × {height}.", "note")
 
     def fill_screen(self) -> None:
         """Fill the screen, or return to a window."""
@@ -279,6 +256,7 @@ class DeskWindow(QMainWindow):
         self.menu.addAction("Save as …\tCtrl+Shift+S", self.save_as)
         self.menu.addSeparator()
         self.menu.addAction("Save picture …", lambda: self.ask_picture(False))
+        self.menu.addAction("Copy picture\tCtrl+C", self.copy_picture)
         self.menu.addAction("Save layers …", lambda: self.ask_picture(True))
         self.menu.addSeparator()
         self.menu.addAction("Find …\tCtrl+K", self.finder.open)

@@ -121,6 +121,8 @@ class KeptPage(StepPanel):
 
     def _add_one(self) -> None:
         self.group("Selected picture")
+        self.nothing = label("Click a picture in the strip below the viewport.", "note", wrap=True)
+        self.add(self.nothing)
         self.name = label("", wrap=True)
         self.note = QLineEdit()
         self.note.setPlaceholderText("note")
@@ -293,6 +295,7 @@ class KeptPage(StepPanel):
         kept = self.keeper.current
         for item in self.single:
             item.setVisible(kept is not None)
+        self.nothing.setVisible(kept is None)
         if kept is not None:
             self.name.setText(_words(kept))
             if not self.note.hasFocus():
