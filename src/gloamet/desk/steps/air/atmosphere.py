@@ -50,7 +50,7 @@ class AtmospherePage(StepPanel):
         self.compare = CompareLink(session)
         self.add(pair(self.caveat, self.compare))
         self.general = NumberRow(session, "air", "cie_sky", "CIE sky type", theme.SKY)
-        self.level = NumberRow(session, "air", "sky_lx", "Horizontal illuminance", theme.SKY)
+        self.level = NumberRow(session, "air", "sky_lx", "Illuminance", theme.SKY)
         self.kelvin = NumberRow(
             session, "air", "sky_kelvin", "Colour temperature", theme.SKY, logarithmic=True
         )

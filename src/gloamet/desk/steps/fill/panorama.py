@@ -127,7 +127,7 @@ class PanoramaPage(StepPanel):
         self._head("Illuminance")
         field = replace(number_field("panorama", "illuminance_lx"), labels=(("As in the file", 0.0),))
         self.level = NumberRow(
-            self.session, "panorama", "illuminance_lx", "Horizontal illuminance", theme.PANORAMA, field=field
+            self.session, "panorama", "illuminance_lx", "Illuminance", theme.PANORAMA, field=field
         )
         self.by_sky = Switch(self.session, "panorama", "illuminance_from_sky", "Match the physical sky")
         self.fractions = label("", "note", wrap=True)
