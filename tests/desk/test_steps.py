@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk.actions import stage_actions
+from gloamet.desk.dialogs import azimuth_label
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
 from gloamet.desk.picture.view_tool_bar import ViewToolBar
 from gloamet.desk.state.recent import recent
@@ -29,7 +30,7 @@ from gloamet.desk.top_bar import TopBar, fraction_done, status_text
 from gloamet.desk.widgets.document_fields import number_field
 from gloamet.desk.widgets.form import SegmentedControl
 from gloamet.desk.widgets.switch import Switch
-from gloamet.desk.window import DeskWindow, azimuth_label
+from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import demo_document
 from gloamet.errors import GloametError
 from gloamet.preview.air_presets import AIR_PRESETS

@@ -118,6 +118,12 @@ class TopBar(QWidget):
         self._show_steps()
         self.redo.setEnabled(self.session.history.can_redo)
         self.stop.setText("Resume" if self.session.render.stopped and not self._saving else "Stop")
+        self._wake_stop()
+
+    def _wake_stop(self) -> None:
+        """Stop acts while something is saved or opened, and on a picture."""
+        has_picture = self.session.results.frame is not None
+        self.stop.setEnabled(self._stop_saving is not None or self._loading or has_picture)
 
     def _toggle(self) -> None:
         if self._stop_saving is not None:
@@ -151,6 +157,7 @@ class TopBar(QWidget):
         if self._loading:
             self.status.setText(f"{word[:36]} …")
             self.stop.setText("Stop")
+        self._wake_stop()
         self.update()
 
     def show_saving(self, text: str, fraction: float, stop: Callable[[], None] | None) -> None:
@@ -163,6 +170,7 @@ class TopBar(QWidget):
     def _on_frame_ready(self, frame: Frame) -> None:
         if self._saving or not self.session.render.prepared:
             return
+        self._wake_stop()
         self._fraction = fraction_done(frame)
         blurred = self.session.document.stage.view.depth_of_field
         self.status.setText(status_text(frame, self.session.render.stopped, blurred))
