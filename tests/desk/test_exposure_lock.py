@@ -8,12 +8,13 @@ from datetime import timedelta
 import pytest
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.state.exposure_lock import ADAPTED_STOPS, WASHED_STOPS
 from gloamet.desk.state.session import Session
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import TITLES, demo_document
 
 SUN = 1
+ADAPTED_STOPS = 1.5  # of the issue: more than this away and the exposure eases
+WASHED_STOPS = 1.0  # to the bright side: at 1.5 the loft at 17:00 has a mean code of 204
 
 
 def off(session: Session) -> float:
@@ -118,3 +119,14 @@ def test_a_day_drag_through_a_demo_shows_no_black_or_white_picture(
         session.store.mark_saved()
         window.close()
         session.close()
+
+
+def test_locking_in_the_panel_and_in_the_bar_is_one_thing(window: DeskWindow, qtbot: QtBot) -> None:
+    session = window.session
+    session.change("expose", metering="whites")
+    panel = window.stack.panel(4).exposure  # type: ignore[attr-defined]
+    panel.lock.click()
+    assert session.document.expose.metering == "manual" and window.strip.lock.isChecked()
+    assert panel.lock.text() == "Unlock exposure"
+    window.strip.lock.click()
+    assert session.document.expose.metering == "whites" and panel.lock.text() == "Lock exposure"

@@ -10,6 +10,7 @@ from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
 from gloamet.desk.finder import Entry, found
+from gloamet.desk.widgets.form import ActionButton
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.window import DeskWindow
 
@@ -122,3 +123,21 @@ def test_the_shown_picture_is_copied_as_it_is(window: DeskWindow) -> None:
     colour = image.pixelColor(width // 2, height // 3)
     assert (colour.red(), colour.green(), colour.blue()) == tuple(frame.pixels[height // 3, width // 2, :3])
     assert f"{width} × {height}" in window.notice.text.text()
+
+
+def test_a_word_never_does_what_cannot_be_undone(window: DeskWindow) -> None:
+    clicked: list[str] = []
+    for k in range(window.stack.count()):
+        for button in window.stack.panel(k).findChildren(ActionButton):
+            button.clicked.connect(lambda _=False, b=button: clicked.append(b.text()))
+    for entry in list(window.finder._collect()):
+        if entry.title in ("Remove", "Restore settings", "Refine"):
+            entry.act()
+    assert clicked == []
+
+
+def test_commands_of_the_menu_are_found(window: DeskWindow) -> None:
+    assert ask(window, "save")[0] == "Save | Ctrl+S"
+    assert "Open … | Ctrl+O" in [
+        f"{e.title} | {e.where}" for e in found("open", list(window.finder._collect()))
+    ]

@@ -12,13 +12,13 @@ def test_the_history_says_what_each_step_changed_and_a_click_goes_there(window: 
     session.change("air", turbidity=5.0)
     session.change("fill", sky_stops=1.0)
     session.undo()
-    bar.fill_steps()
-    labels = [action.text() for action in bar.steps.actions()]
+    bar.fill_history()
+    labels = [action.text() for action in bar.history_menu.actions()]
     assert "1.00" in labels[0] and "5" in labels[1] and "3" in labels[2]
     assert labels[1].startswith("Turbidity") and "→" in labels[1]
-    assert [action.isChecked() for action in bar.steps.actions()].index(True) == 1
-    bar.steps.actions()[2].trigger()
+    assert [action.isChecked() for action in bar.history_menu.actions()].index(True) == 1
+    bar.history_menu.actions()[2].trigger()
     assert session.document.air.turbidity == 3.0
-    bar.fill_steps()
-    bar.steps.actions()[0].trigger()
+    bar.fill_history()
+    bar.history_menu.actions()[0].trigger()
     assert session.document.air.turbidity == 5.0 and session.document.fill.sky_stops == 1.0

@@ -53,8 +53,8 @@ def moments_for_direction(
         Moments, best first, at most one per day.
     """
     azimuth = (aimed.azimuth_deg - site.north_deg) % 360.0
-    position = (site.year, site.latitude_deg, site.longitude_deg, site.tz)
-    return nearest_moments(azimuth, aimed.elevation_deg, *position, window, most)
+    year_and_site = (site.year, site.latitude_deg, site.longitude_deg, site.tz)
+    return nearest_moments(azimuth, aimed.elevation_deg, *year_and_site, window, most)
 
 
 def moments_for_pins(

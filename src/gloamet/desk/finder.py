@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: Apache-2.0
 """The finder (Ctrl+K): type a word; every field, action, moment and place of the desk that fits it is listed.
 
-The entries are made from the panels' own controls and the gazetteer, so nothing is listed by hand. Enter does an
-action, or shows the control of a field with the focus on it.
+The entries are made from the panels' own controls, the menu and the gazetteer, so nothing is listed by hand. Enter
+shows a control with the focus on it, does a command of the menu, goes to a moment or moves the site.
 """
 
 from __future__ import annotations
@@ -18,6 +18,7 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
+    QMenu,
     QPushButton,
     QStyle,
     QStyledItemDelegate,
@@ -29,6 +30,7 @@ from PySide6.QtWidgets import (
 from gloamet.desk.state.session import Session
 from gloamet.desk.step_stack import StepStack
 from gloamet.desk.steps import STEP_TITLES
+from gloamet.desk.steps.sun.moments_of_day import MomentRow
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import ActionButton, GroupHead, SegmentedControl
 from gloamet.desk.widgets.number import NumberRow
@@ -96,9 +98,9 @@ class Finder(QFrame):
     """A field and a list over the window."""
 
     def __init__(
-        self, parent: QWidget, session: Session, stack: StepStack, show: Callable[[int], None]
+        self, parent: QWidget, session: Session, stack: StepStack, menu: QMenu, show: Callable[[int], None]
     ) -> None:
-        """`show` brings a step to the front."""
+        """`menu` has commands that are listed too; `show` brings a step to the front."""
         super().__init__(parent)
         self.setObjectName("finder")
         self.session, self._over, self._stack, self._show = session, parent, stack, show
@@ -116,6 +118,7 @@ class Finder(QFrame):
         self.edit.textChanged.connect(self._fill)
         self.edit.installEventFilter(self)
         self.list.itemClicked.connect(lambda item: self._take(self.list.row(item)))
+        self._menu = menu
         self._entries: list[Entry] = []
         self.shown: list[Entry] = []
         self._before: QWidget | None = None
@@ -147,6 +150,11 @@ class Finder(QFrame):
     def _collect(self) -> Iterator[Entry]:
         for k, step in enumerate(STEP_TITLES):
             yield Entry(step, "Step", f"Show the controls of the step {step}.", partial(self._show, k))
+        self._menu.aboutToShow.emit()  # which fills it
+        for command in self._menu.actions():
+            if command.text() and command.isEnabled() and command.menu() is None:
+                title, _, keys = command.text().partition("\t")
+                yield Entry(title, keys or "Menu", title, command.trigger)
         for k, step in enumerate(STEP_TITLES):
             panel = self._stack.panel(k)
             for widget in panel.findChildren(QWidget):
@@ -179,7 +187,10 @@ class Finder(QFrame):
         return tuple(name for name, page in pages if page is not None and page.isAncestorOf(widget))
 
     def _go(self, step: int, panel: QWidget, widget: QWidget) -> None:
-        """Show a control; an action that can act now is done."""
+        """Show a control with the focus on it; a moment of the day is set at once.
+
+        Other actions wait for a key: some cannot be undone.
+        """
         self._show(step)
         for page in self._page_of(panel, widget):
             panel.show_page(page)  # type: ignore[attr-defined]
@@ -188,7 +199,7 @@ class Finder(QFrame):
                 head.fold(False)
         widget.setFocus(Qt.FocusReason.ShortcutFocusReason)
         self._before = None
-        if isinstance(widget, QPushButton) and widget.isVisible() and widget.isEnabled():
+        if isinstance(widget, MomentRow):
             widget.click()
 
     def _places(self, query: str) -> list[Entry]:

@@ -152,13 +152,13 @@ class ImportPanel(QWidget):
         scene = self.session.loaded.file_scene
         if scene is None or not self.isVisible():
             return
-        position = placement_from_stage(document.stage, scene.origin)
+        placement = placement_from_stage(document.stage, scene.origin)
         guess = "" if scene.origin.declared else "A guess: "
         own = document.stage.units == "file"
         self.units_why.setText(
-            f"{guess}{position.units}; {scene.origin.units_why}." if own else "Chosen by you."
+            f"{guess}{placement.units}; {scene.origin.units_why}." if own else "Chosen by you."
         )
         own = document.stage.up == "file"
         self.up_why.setText(
-            f"{guess}{position.up.upper()} up; {scene.origin.up_why}." if own else "Chosen by you."
+            f"{guess}{placement.up.upper()} up; {scene.origin.up_why}." if own else "Chosen by you."
         )

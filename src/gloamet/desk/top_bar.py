@@ -16,7 +16,7 @@ from gloamet.desk.widgets.form import ToolButton, action_button, label, sentence
 from gloamet.document.differences import step_label
 from gloamet.preview.events import Frame
 
-MOST_STEPS, MOST_LETTERS = 14, 72  # of the history, before and after the present step
+MOST_LISTED, MOST_LETTERS = 14, 72  # of the history, before and after the present step
 
 
 class TopBar(QWidget):
@@ -61,9 +61,9 @@ class TopBar(QWidget):
         row.addStretch(1)
         self.undo = ToolButton("Undo", "Undo (Ctrl+Z).", "undo-2", session.undo)
         self.redo = ToolButton("Redo", "Redo (Ctrl+Shift+Z).", "redo-2", session.redo)
-        self.steps = QMenu(self)
+        self.history_menu = QMenu(self)
         self.history = ToolButton(
-            "History", "Steps of this session; click one to go there.", "history", self._open_steps
+            "History", "Steps of this session; click one to go there.", "history", self._open_history
         )
         self.stop = action_button("Stop", "Stop refining; the picture stays.", self._toggle)
         self.status = label("", "note")
@@ -82,24 +82,24 @@ class TopBar(QWidget):
         session.render.preparing.connect(self._on_preparing)
         self.refresh()
 
-    def fill_steps(self) -> None:
+    def fill_history(self) -> None:
         """List the steps, newest first, with what each changed; the present one is marked."""
         history = self.session.history
-        before, after = history.earlier(MOST_STEPS), history.later(MOST_STEPS)
+        before, after = history.earlier(MOST_LISTED), history.later(MOST_LISTED)
         line = [*before, history.current, *after]
-        self.steps.clear()
+        self.history_menu.clear()
         for k in range(len(line) - 1, -1, -1):
-            first = "Start" if len(before) < MOST_STEPS else "Earlier steps"
+            first = "Start" if len(before) < MOST_LISTED else "Earlier steps"
             text = step_label(line[k - 1], line[k]) if k else first
-            action = self.steps.addAction(
-                sentence(text)[:MOST_LETTERS], partial(self.session.step, k - len(before))
+            action = self.history_menu.addAction(
+                sentence(text)[:MOST_LETTERS], partial(self.session.move_in_history, k - len(before))
             )
             action.setCheckable(True)
             action.setChecked(k == len(before))
 
-    def _open_steps(self) -> None:
-        self.fill_steps()
-        self.steps.popup(self.history.mapToGlobal(self.history.rect().bottomLeft()))
+    def _open_history(self) -> None:
+        self.fill_history()
+        self.history_menu.popup(self.history.mapToGlobal(self.history.rect().bottomLeft()))
 
     def _show_steps(self) -> None:
         """What undo and redo would change, in their tooltips."""

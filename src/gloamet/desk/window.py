@@ -94,7 +94,7 @@ class DeskWindow(QMainWindow):
         self.left, self.ribbon = InstrumentColumn(session), DayRibbon(session)
         self.disc, self.checks = self.left.disc, self.left.checks
         self._lay_out()
-        self.finder = Finder(self, session, self.stack, self.choose_step)
+        self.finder = Finder(self, session, self.stack, self.menu, self.choose_step)
         self._shortcuts()
         self.choose_step(FIRST_STEP)
         session.file_changed.connect(self._show_title)

@@ -80,7 +80,7 @@ class History:
             self._current = self._before.pop()
         return self.current
 
-    def step(self, offset: int) -> Document:
+    def move(self, offset: int) -> Document:
         """Undo (below 0) or redo so many steps, as far as there are any."""
         for _ in range(abs(offset)):
             self.undo() if offset < 0 else self.redo()

@@ -51,7 +51,7 @@ def digest_of(compiled: RenderScene, lights: Environment, camera: Camera, film: 
     """
     digest = hashlib.blake2b(__version__.encode(), digest_size=16)
     size = np.array([film.width, film.height, film.seed, bounces])
-    positions = np.array([part.matrix for part in compiled.scene.parts])
+    matrices = np.array([part.matrix for part in compiled.scene.parts])
     panorama = lights.panorama.arrays() if lights.panorama is not None else ()
     scene = compiled.arrays()._replace(handle=0)  # where Embree keeps it says nothing of what it is
     for value in (
@@ -60,7 +60,7 @@ def digest_of(compiled: RenderScene, lights: Environment, camera: Camera, film: 
         *panorama,
         camera.packed(film.width, film.height),
         size,
-        positions,
+        matrices,
     ):
         _update(digest, value)
     return digest.hexdigest()

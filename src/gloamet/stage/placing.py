@@ -98,7 +98,7 @@ def to_world_scene(scene: Scene, placement: Placement) -> Scene:
         motions={
             name: Motion(m.times_s, matrix @ m.matrices, m.fov_deg) for name, m in scene.motions.items()
         },
-        empties={name: matrix @ position for name, position in scene.empties.items()},
+        empties={name: matrix @ local for name, local in scene.empties.items()},
     )
 
 

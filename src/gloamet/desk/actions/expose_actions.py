@@ -27,6 +27,15 @@ def click(session: Session, tool: str, x: float, y: float, aspect: float) -> Non
         _take_target(session, x, y, aspect)
 
 
+def lock_exposure(session: Session, on: bool) -> None:
+    """Keep the present exposure as a manual one, or return to the metering before."""
+    frame, expose = session.results.frame, session.document.expose
+    if on and expose.automatic and frame is not None:
+        session.change("expose", metering="manual", ev=round(frame.ev, 2))
+    elif not on and not expose.automatic:
+        session.change("expose", metering=session.state.automatic_metering)
+
+
 def _make_grey(session: Session, x: float, y: float) -> None:
     """Balance on the light of a patch: its colour becomes neutral."""
     light = session.results.frame.light if session.results.frame is not None else None

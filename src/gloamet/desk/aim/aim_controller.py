@@ -213,10 +213,12 @@ class AimController(QObject):
             self.answered.emit()
         sun = document.sun
         if sun.mode != "almanac":
-            position = (site.year, site.latitude_deg, site.longitude_deg, site.tz)
-            key = (sun.azimuth_deg, sun.elevation_deg, position)
+            year_and_site = (site.year, site.latitude_deg, site.longitude_deg, site.tz)
+            key = (sun.azimuth_deg, sun.elevation_deg, year_and_site)
             self._ask(
-                "nearest", key, lambda: nearest_moments(sun.azimuth_deg, sun.elevation_deg, *position, most=1)
+                "nearest",
+                key,
+                lambda: nearest_moments(sun.azimuth_deg, sun.elevation_deg, *year_and_site, most=1),
             )
         if document.aim.measured_part:
             self._ask_scan(document)

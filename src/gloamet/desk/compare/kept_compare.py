@@ -304,12 +304,12 @@ class KeptCompare(PictureOverlay):
     def _words(self, p: QPainter, at: QRectF, text: str, right: bool = False) -> None:
         wide = p.fontMetrics().horizontalAdvance(text) + 14
         x = at.right() - wide if right else at.x()
-        position = QRectF(x, at.bottom() - WORDS_PX, wide, WORDS_PX)
+        area = QRectF(x, at.bottom() - WORDS_PX, wide, WORDS_PX)
         shade = QColor(theme.GROUND)
         shade.setAlphaF(0.8)
-        p.fillRect(position, shade)
+        p.fillRect(area, shade)
         p.setPen(QColor(theme.INK))
-        p.drawText(position, Qt.AlignmentFlag.AlignCenter, text)
+        p.drawText(area, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_side(self, p: QPainter, box: QRectF, images: list[QImage]) -> None:
         for cell, image, name in zip(self._cells(box), images, self.names, strict=True):

@@ -121,16 +121,16 @@ class SheetView(PictureOverlay):
                 p.fillRect(room, QColor(theme.WELL))
             else:
                 size = image.size().scaled(room.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
-                position = QRectF(
+                area = QRectF(
                     room.x() + (room.width() - size.width()) / 2, room.y(), size.width(), room.height()
                 )
-                position.setHeight(size.height())
-                p.drawImage(position, image)
-                bottom = position.bottom()
+                area.setHeight(size.height())
+                p.drawImage(area, image)
+                bottom = area.bottom()
                 if index in self.chosen:
                     p.setPen(QPen(QColor(theme.INK), 2.0))
                     p.setBrush(Qt.BrushStyle.NoBrush)
-                    p.drawRect(position)
+                    p.drawRect(area)
             p.setPen(QColor(theme.DIM))
             line_px = p.fontMetrics().lineSpacing()
             lines = max(1, int((cell.bottom() - bottom) / line_px))  # whole ones alone

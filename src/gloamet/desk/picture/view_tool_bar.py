@@ -8,7 +8,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
-from gloamet.desk.actions import stage_actions
+from gloamet.desk.actions import expose_actions, stage_actions
 from gloamet.desk.files.import_notes import ImportNotesPanel
 from gloamet.desk.picture.plan_view import PlanView
 from gloamet.desk.picture.viewport import Viewport
@@ -80,7 +80,7 @@ class ViewToolBar(QWidget):
             self.ev.setText(f"EV {frame.ev:.1f}".replace("-", "−"))
 
     def _lock(self) -> None:
-        self.hold.lock(not self.hold.locked)
+        expose_actions.lock_exposure(self.session, not self.hold.locked)
         self._on_document_changed(self.session.document)
 
     def _tools(self) -> tuple[tuple[str, str, str, Callable[[], None]], ...]:

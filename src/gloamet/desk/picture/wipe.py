@@ -8,11 +8,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
-from PySide6.QtWidgets import QPushButton
 
 from gloamet.desk.instruments.meter import lux_text
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.form import ActionButton
 from gloamet.document.air import SkyState
 from gloamet.document.model import Document
 from gloamet.meter.light import LightReading
@@ -130,15 +130,13 @@ class Wipe(QObject):
             )
 
 
-class CompareLink(QPushButton):
-    """A link that shows the picture beside the physical sky; a second click ends it."""
+class CompareButton(ActionButton):
+    """A button that shows the picture beside the physical sky; a second click ends it."""
 
     def __init__(self, session: Session) -> None:
         super().__init__("Compare with physical")
         self.session = session
-        self.setProperty("role", "link")
         self.setCheckable(True)
-        self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setToolTip("Show the physical sky to the left of a line; drag the line.")
         self.clicked.connect(lambda on: session.show_beside(natural if on else None))
         self.setChecked(session.state.compares)

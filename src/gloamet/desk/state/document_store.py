@@ -84,10 +84,10 @@ class DocumentStore:
         if was_saved:
             self._saved = document
 
-    def step(self, offset: int) -> None:
+    def move_in_history(self, offset: int) -> None:
         """Undo (below 0) or redo so many steps."""
         self._end_showing(self.current)
-        self.history.step(offset)
+        self.history.move(offset)
 
     def save(self, path: Path) -> None:
         """Write the project. Raises GloametError, and then changes nothing."""

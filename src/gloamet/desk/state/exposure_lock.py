@@ -1,10 +1,10 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Automatic exposure in motion and at rest, and its lock.
+"""Automatic exposure in motion and at rest.
 
 While the light is changed in another step than Expose the exposure is held, so that the picture gets darker towards
 evening. When changes pause and the picture is `ADAPTED_STOPS` too dark or `WASHED_STOPS` too bright by the meter, the
 exposure eases to it, as an eye adapts.
-The lock makes the present exposure a manual one, a field of the document.
+A locked exposure is a manual one, a field of the document (`expose_actions.lock_exposure`).
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ EASE_S, EASE_STEP_MS = 0.5, 33
 
 
 class ExposureHold(QObject):
-    """Listens to a session and holds, eases or locks its exposure."""
+    """Listens to a session; holds its exposure and eases it to the meter."""
 
     changed = Signal()
 
@@ -34,7 +34,8 @@ class ExposureHold(QObject):
         self.session = session
         self._exposing = False  # whether the Expose step is open
         self._document = session.document
-        self._unlocked = "scene"  # the metering before the lock
+        if self._document.expose.automatic:
+            session.state.automatic_metering = self._document.expose.metering
         self._ease = (0.0, 0.0, 0.0)  # when easing began, from which EV to which
         self._rest = QTimer(self, interval=REST_MS, singleShot=True)
         self._rest.timeout.connect(self._adapt)
@@ -68,15 +69,6 @@ class ExposureHold(QObject):
         """Whether the exposure is a manual one."""
         return not self.session.document.expose.automatic
 
-    def lock(self, on: bool) -> None:
-        """Keep the present exposure as a manual one, or return to the metering before."""
-        frame, expose = self.session.results.frame, self.session.document.expose
-        if on and expose.automatic and frame is not None:
-            self._unlocked = expose.metering
-            self.session.change("expose", metering="manual", ev=round(frame.ev, 2))
-        elif not on and not expose.automatic:
-            self.session.change("expose", metering=self._unlocked)
-
     def use_step(self, exposing: bool) -> None:
         """Another step is open; the exposure follows the meter in the Expose step alone."""
         self._exposing = exposing
@@ -92,6 +84,8 @@ class ExposureHold(QObject):
 
     def _on_document_changed(self, document: Document) -> None:
         before, self._document = self._document, document
+        if document.expose.automatic:
+            self.session.state.automatic_metering = document.expose.metering
         frame: Frame | None = self.session.results.frame
         if (
             self._exposing

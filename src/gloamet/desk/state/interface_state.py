@@ -24,6 +24,7 @@ class InterfaceState(QObject):
         self.compares = False  # whether the picture is shown under another light too
         self.mask = -1  # index of the mask that is worked on, -1 for none
         self.brush = 0.1  # width of a dab of paint, in picture heights
+        self.automatic_metering = "scene"  # the last one before a manual exposure
         self.wall: Any = None  # outward normal of the wall whose azimuth is shown
 
     def select(self, name: str) -> None:

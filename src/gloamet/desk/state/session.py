@@ -144,15 +144,15 @@ class Session(QObject):
 
     def undo(self) -> None:
         """Take the last step back."""
-        self.step(-1)
+        self.move_in_history(-1)
 
     def redo(self) -> None:
         """Do the step again."""
-        self.step(1)
+        self.move_in_history(1)
 
-    def step(self, offset: int) -> None:
+    def move_in_history(self, offset: int) -> None:
         """Undo (below 0) or redo so many steps at once."""
-        self.store.step(offset)
+        self.store.move_in_history(offset)
         self._announce()
 
     def _announce(self) -> None:

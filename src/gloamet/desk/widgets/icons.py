@@ -55,6 +55,7 @@ ACTION_ICONS = {
     "Show": "eye",
     "Stop": "square",
     "Undo": "undo-2",
+    "Unlock": "lock-open",
     "Use": "check",
 }
 
@@ -104,8 +105,3 @@ def icon_of_action(text: str) -> str:
         if text == words or text.startswith(words + " "):
             return name
     return ""
-
-
-def paint_icon(painter: QPainter, name: str, at: QRectF, colour: str = theme.INK) -> None:
-    """Draw an icon into a rectangle."""
-    _renderer(name, colour).render(painter, at)

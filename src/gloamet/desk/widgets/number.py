@@ -119,8 +119,9 @@ class NumberRow(QWidget):
         """The well that holds the value: as wide as the widest value of the range."""
         if self._widest == 0.0:
             measure = QFontMetricsF(theme.font(bold=True))
-            shown = (*(self.field.text(v) for v in (self.field.low, self.field.high, self.field.default)),)
-            self._widest = max(measure.horizontalAdvance(text) for text in shown) + 2 * WELL_PAD
+            ends = (self.field.low, self.field.high, self.field.default)
+            shown = [*map(self.field.text, ends), *(word for word, _ in self.field.labels)]
+            self._widest = max(map(measure.horizontalAdvance, shown)) + 2 * WELL_PAD
         width = max(WELL_WIDTH, self._widest)
         return QRectF(self.width() - width, (HEIGHT - WELL_HEIGHT) / 2, width, WELL_HEIGHT)
 

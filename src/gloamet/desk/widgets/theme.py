@@ -108,9 +108,6 @@ QTreeWidget::indicator:indeterminate {{ background: {LINE}; }}
 QTreeWidget::branch {{ background: {WELL}; }}
 #tray {{ background: {GROUND}; border: 1px solid {LINE}; }}
 #sheet {{ background: {GROUND}; }}
-QCheckBox {{ spacing: 8px; }}
-QCheckBox::indicator {{ width: 14px; height: 14px; border-radius: 3px; background: {WELL}; border: 1px solid {LINE}; }}
-QCheckBox::indicator:checked {{ background: {DIM}; border: 3px solid {WELL}; }}
 #notice {{ background: #1f1f1f; border-left: 3px solid {WARNING}; }}
 #notice[kind="note"] {{ border-left: 3px solid {DIM}; }}
 QMessageBox {{ background: {GROUND}; }}

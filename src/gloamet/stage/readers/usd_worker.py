@@ -160,19 +160,19 @@ class _Walk:
         instancer = UsdGeom.PointInstancer(prim)
         indices = instancer.GetProtoIndicesAttr().Get(self.time)
         targets = instancer.GetPrototypesRel().GetForwardedTargets()
-        positions = instancer.ComputeInstanceTransformsAtTime(self.time, self.time)
-        if not indices or not positions or len(positions) != len(indices):
+        transforms = instancer.ComputeInstanceTransformsAtTime(self.time, self.time)
+        if not indices or not transforms or len(transforms) != len(indices):
             self.note(f"{prim.GetName()} places nothing that can be read.")
             return
         world = self.cache.GetLocalToWorldTransform(prim)
-        for index, position in zip(indices, positions, strict=True):
+        for index, transform in zip(indices, transforms, strict=True):
             if 0 <= index < len(targets):
                 root = self.stage.GetPrimAtPath(targets[index])
                 inverse = self.cache.GetLocalToWorldTransform(root).GetInverse()
                 for inner in Usd.PrimRange(root, Usd.TraverseInstanceProxies()):
                     if inner.IsA(UsdGeom.Gprim):
                         local = self.cache.GetLocalToWorldTransform(inner) * inverse
-                        moved = local * position * world if inner != root else position * world
+                        moved = local * transform * world if inner != root else transform * world
                         self._place(inner, moved, prim.GetName())
 
     # -- materials

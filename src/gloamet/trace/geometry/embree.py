@@ -126,14 +126,14 @@ class RayScene:
         for surface, triangles in enumerate(classes):
             if len(triangles):
                 self._attach(scene, surface, surface, triangles)
-        position = RAY_CLASSES
+        geometry_id = RAY_CLASSES
         for instance in instances or []:
             inner = self._new_scene()
             self._attach(inner, 0, instance.surface, instance.triangles)
             self._lib.rtcCommitScene(inner)
             for matrix in instance.matrices:
-                self._place(scene, position, instance.surface, inner, matrix)
-                position += 1
+                self._place(scene, geometry_id, instance.surface, inner, matrix)
+                geometry_id += 1
         self._lib.rtcCommitScene(scene)
         error = self._lib.rtcGetDeviceError(self._device)
         if error:
@@ -148,7 +148,7 @@ class RayScene:
         self._scenes.append(scene)
         return scene
 
-    def _attach(self, scene: int, position: int, surface: int, triangles: NDArray[np.uint32]) -> None:
+    def _attach(self, scene: int, geometry_id: int, surface: int, triangles: NDArray[np.uint32]) -> None:
         lib = self._lib
         triangles = np.ascontiguousarray(triangles, np.uint32)
         self._kept.append(triangles)
@@ -168,11 +168,11 @@ class RayScene:
         )
         lib.rtcSetGeometryMask(geometry, 1 << surface)
         lib.rtcCommitGeometry(geometry)
-        lib.rtcAttachGeometryByID(scene, geometry, position)
+        lib.rtcAttachGeometryByID(scene, geometry, geometry_id)
         lib.rtcReleaseGeometry(geometry)
 
     def _place(
-        self, scene: int, position: int, surface: int, inner: int, matrix: NDArray[np.float32]
+        self, scene: int, geometry_id: int, surface: int, inner: int, matrix: NDArray[np.float32]
     ) -> None:
         lib = self._lib
         rows = np.ascontiguousarray(matrix, np.float32)
@@ -181,7 +181,7 @@ class RayScene:
         lib.rtcSetGeometryTransform(geometry, 0, _FLOAT3X4_ROWS, rows.ctypes.data)
         lib.rtcSetGeometryMask(geometry, 1 << surface)
         lib.rtcCommitGeometry(geometry)
-        lib.rtcAttachGeometryByID(scene, geometry, position)
+        lib.rtcAttachGeometryByID(scene, geometry, geometry_id)
         lib.rtcReleaseGeometry(geometry)
 
     def __del__(self) -> None:

@@ -32,8 +32,8 @@ _WORDS, _NEAR, _DIRECTION, _TIME, _FAR, _MASK = 24, 3, 4, 7, 8, 9
 
 
 def _word(builder: Any, slot: Any, index: int, kind: Any) -> Any:
-    position = builder.gep(slot, [_I32(0), _I32(index)])
-    return builder.bitcast(position, kind.as_pointer())
+    element = builder.gep(slot, [_I32(0), _I32(index)])
+    return builder.bitcast(element, kind.as_pointer())
 
 
 def _query(builder: Any, args: Any, name: str) -> Any:

@@ -138,10 +138,8 @@ class AirPresetTiles(QWidget):
             p.setPen(QPen(QColor(theme.INK if taken else theme.DIM), 1.5))
             p.drawRect(box.adjusted(0.75, 0.75, -0.75, -0.75))
         p.setPen(QColor(theme.INK if taken else theme.DIM))
-        position = QRectF(box.x(), box.bottom(), box.width(), CAPTION)
-        p.drawText(
-            position, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, sentence(preset.word)
-        )
+        area = QRectF(box.x(), box.bottom(), box.width(), CAPTION)
+        p.drawText(area, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, sentence(preset.word))
 
     # -- hand
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from gloamet.desk.actions import sun_actions
 from gloamet.desk.instruments.meter import visibility_text
-from gloamet.desk.picture.wipe import CompareLink
+from gloamet.desk.picture.wipe import CompareButton
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.air.air_presets import AirPresetTiles
 from gloamet.desk.steps.step_panel import StepPanel
@@ -47,7 +47,7 @@ class AtmospherePage(StepPanel):
         self.group("Sky model")
         self.add(SegmentedControl(session, "air", "sky_model", MODELS))
         self.caveat = label("", "note", wrap=True)
-        self.compare = CompareLink(session)
+        self.compare = CompareButton(session)
         self.add(pair(self.caveat, self.compare))
         self.general = NumberRow(session, "air", "cie_sky", "CIE sky type", theme.SKY)
         self.level = NumberRow(session, "air", "sky_lx", "Illuminance", theme.SKY)

@@ -3,7 +3,7 @@
 
 from __future__ import annotations
 
-from gloamet.desk.picture.wipe import CompareLink
+from gloamet.desk.picture.wipe import CompareButton
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
@@ -40,7 +40,7 @@ class SkyPage(StepPanel):
             "Reset to physical", "Reset everything on this page except the backdrop.", self._reset
         )
         self.add(pair(self.reading, self.nature))
-        self.compare = CompareLink(session)
+        self.compare = CompareButton(session)
         self.add(pair(self.compare, label("")))
         acts = (("light", "Light and picture"), ("background", "Picture only"))
         self.add(SegmentedControl(session, "sky", "acts_on", acts))

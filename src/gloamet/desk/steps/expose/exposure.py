@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu
 
+from gloamet.desk.actions import expose_actions
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.expose.camera_row import CameraRow
 from gloamet.desk.steps.spot_list import SpotList
@@ -26,6 +27,8 @@ FOLLOWERS: tuple[tuple[Which, str], ...] = (
     ("shutter_s", "shutter"),
     ("iso", "ISO"),
 )
+LOCK_TIP = "Keep the present exposure as a manual one."
+UNLOCK_TIP = "Return to the metering before."
 
 
 class ExposurePage(StepPanel):
@@ -47,11 +50,12 @@ class ExposurePage(StepPanel):
         for item in (self.spot, self.clipped, self.compensation, self.ev):
             self.add(item)
         self.reading = label("", "note")
-        self.hold = action_button("Lock exposure", "Keep the present exposure as a manual one.", self._hold)
+        self.lock = action_button("Lock exposure", "", self._lock)
+        self.lock.setCheckable(True)
         self.typical = action_button("Typical …", "Typical exposure values.", self._open_typical)
         row = pair(self.reading, self.typical)
         row.addSpacing(14)
-        row.addWidget(self.hold)
+        row.addWidget(self.lock)
         self.add(row)
         self._add_balance()
         self.group("Camera")
@@ -105,7 +109,9 @@ class ExposurePage(StepPanel):
         self.ev.setVisible(not e.automatic)
         self.clipped.setVisible(e.metering == "whites")
         self.spot.setVisible(e.metering == "spot")
-        self.hold.setVisible(e.automatic)
+        self.lock.setChecked(not e.automatic)
+        self.lock.setText("Lock exposure" if e.automatic else "Unlock exposure")
+        self.lock.setToolTip(LOCK_TIP if e.automatic else UNLOCK_TIP)
         for row in self.balance:
             row.setEnabled(e.balance)
         self._show_reading()
@@ -122,10 +128,9 @@ class ExposurePage(StepPanel):
     def _spot(self) -> None:
         self.session.state.use_tool("exposure spot")
 
-    def _hold(self) -> None:
-        frame = self.session.results.frame
-        if frame is not None:
-            self.session.change("expose", metering="manual", ev=round(frame.ev, 2))
+    def _lock(self) -> None:
+        expose_actions.lock_exposure(self.session, self.session.document.expose.automatic)
+        self._on_document_changed(self.session.document)
 
     def typical_menu(self) -> QMenu:
         """Usual exposures, from bright to dark."""

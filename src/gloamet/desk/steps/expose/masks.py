@@ -164,8 +164,8 @@ class MasksPage(StepPanel):
         row.addWidget(self.show_link)
         row.addStretch(1)
         self.add(row)
-        self.position = QVBoxLayout()
-        self.add(self.position)
+        self.below = QVBoxLayout()
+        self.add(self.below)
         self.controls: MaskControls | None = None
         self._built: tuple[object, ...] = ()
         self.finish()
@@ -224,11 +224,11 @@ class MasksPage(StepPanel):
 
     def _build(self, masks: tuple[MaskState, ...], chosen: int) -> None:
         empty(self.list)
-        empty(self.position)
+        empty(self.below)
         self.rows = [MaskRow(self, index) for index in range(len(masks))]
         for row in self.rows:
             self.list.addWidget(row)
         self.controls = None
         if 0 <= chosen < len(masks):
             self.controls = MaskControls(self.session, chosen, masks[chosen])
-            self.position.addWidget(self.controls)
+            self.below.addWidget(self.controls)

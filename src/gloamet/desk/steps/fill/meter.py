@@ -117,8 +117,8 @@ class MeterPage(StepPanel):
         self.cards = [CardReading(title, k) for k, title in enumerate(CARDS)]
         for card in self.cards:
             self.add(card)
-        self.position = label("", "note", wrap=True)
-        self.add(self.position)
+        self.card_position = label("", "note", wrap=True)
+        self.add(self.card_position)
         self.group("Spots in the picture")
         self.spots = SpotList(session)
         self.add(self.spots)
@@ -136,10 +136,10 @@ class MeterPage(StepPanel):
         if not self.isVisible():
             return  # read when it is looked at
         if read is None:
-            self.position.setText("Measured when dragging stops.")
+            self.card_position.setText("Measured when dragging stops.")
             return
         cards, document = read.cards.under(self.session.gains()), self.session.document
         for card in self.cards:
             card.follow(cards, read.cards.under(UNBALANCED), natural(document) == document)
         x, y, z = read.position
-        self.position.setText(f"Position {x:.1f}, {y:.1f}, {z:.1f} m.".replace("-", "−"))
+        self.card_position.setText(f"Position {x:.1f}, {y:.1f}, {z:.1f} m.".replace("-", "−"))

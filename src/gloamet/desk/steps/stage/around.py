@@ -33,11 +33,11 @@ class PropBlock(QWidget):
         column.setContentsMargins(12, 0, 0, 8)
         column.setSpacing(4)
         path = ("stage", "props", index)
-        position = partial(session.state.use_tool, f"place {index}")
+        begin_placing = partial(session.state.use_tool, f"place {index}")
         column.addWidget(
             ActionRow(
                 [
-                    ("Place", "Place it with the next click in the picture or plan.", position),
+                    ("Place", "Place it with the next click in the picture or plan.", begin_placing),
                     ("Remove", "Remove it.", partial(stage_actions.remove_prop, session, index)),
                 ]
             )

@@ -109,12 +109,12 @@ class ModelPage(StepPanel):
             self.warning.setText("")
         scene = self.session.loaded.file_scene
         if scene is not None:
-            position = placement_from_stage(document.stage, scene.origin)
+            placement = placement_from_stage(document.stage, scene.origin)
             silent = "" if scene.origin.declared else "Guess: "
             own = document.stage.units == "file"
-            self.units_why.setText(f"{silent}{position.units}, {scene.origin.units_why}." if own else "")
+            self.units_why.setText(f"{silent}{placement.units}, {scene.origin.units_why}." if own else "")
             own = document.stage.up == "file"
-            self.up_why.setText(f"{silent}{position.up.upper()} up, {scene.origin.up_why}." if own else "")
+            self.up_why.setText(f"{silent}{placement.up.upper()} up, {scene.origin.up_why}." if own else "")
         for note in (self.facts, self.warning, self.units_why, self.up_why):
             note.setVisible(bool(note.text()))
 

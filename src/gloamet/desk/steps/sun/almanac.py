@@ -141,15 +141,15 @@ class AlmanacPage(StepPanel):
 
     def _place(self, session: Session) -> None:
         self.group("Site")
-        self.position = SiteField(session)
+        self.site_field = SiteField(session)
         self.map = WorldMap(session)
-        self.map.picked.connect(self.position.go)
+        self.map.picked.connect(self.site_field.go)
         self.where = label("", "note", wrap=True)
         self.zone = QLineEdit()
         self.zone.setToolTip(description("site", "timezone"))
         self.zone.setAccessibleName("Time zone")
         self.zone.editingFinished.connect(self._on_zone_edited)
-        for widget in (self.position, self.map, self.where, self.zone):
+        for widget in (self.site_field, self.map, self.where, self.zone):
             self.add(widget)
         self.add(NumberRow(session, "site", "altitude_m", "Altitude", from_zero=True))
         self.high = action_button("", "Set the mean altitude of the land here.", self._use_usual_altitude)
