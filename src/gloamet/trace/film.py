@@ -61,7 +61,7 @@ class AccumulationArrays(NamedTuple):
     counts: Floats
 
 
-@dataclass
+@dataclass(eq=False)
 class Film:
     """Sums over samples: sun, sky, lamps, panorama, the indirect part of each, albedo, normal (H, W, 3); depth,
     near (of `distance`), counts and transparency, the share seen past all things, straight and through panes (H, W);

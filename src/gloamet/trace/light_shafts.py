@@ -189,7 +189,7 @@ def _trace_rows(scene, env, medium, camera, samples, seed, y0, y1, film):
             film.counts[y, x] += F(samples)
 
 
-@dataclass
+@dataclass(eq=False)
 class LightShaftFilm:
     """Sums over samples of what a volume of dust adds to a picture and takes from it."""
 

@@ -98,7 +98,7 @@ class LayerArrays(NamedTuple):
     sparse: SparseArrays
 
 
-@dataclass
+@dataclass(eq=False)
 class GBuffer:
     """Points and shading values of one size, (n, ...)."""
 
