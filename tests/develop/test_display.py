@@ -73,7 +73,7 @@ def test_the_film_curve_rises_steadily_keeps_grey_grey_and_ends_below_white_ligh
     out = film(np.repeat(ramp[:, None], 3, 1))
     assert np.ptp(out, axis=1).max() < 2e-3
     assert (np.diff(out[:, 1]) >= 0.0).all()
-    assert out[-1, 1] == 1.0
+    assert out[-1, 1] == pytest.approx(1.0, abs=1e-6)  # single precision
     steep = np.diff(np.log(film_curve(ramp))) / np.diff(np.log(ramp))
     assert 1.35 < steep[np.searchsorted(ramp, 0.18)] < 1.5
 

@@ -18,7 +18,7 @@ from gloamet.light_layers import LIGHT_LAYERS
 from gloamet.output.layers import read_layers
 from gloamet.preview.events import Failed, Frame
 from gloamet.preview.requests import RenderRequest
-from gloamet.preview.shipped_picture import ShippedPicture
+from gloamet.preview.shipped_picture import shipped_frame
 from gloamet.preview.worker import RenderWorker
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
@@ -29,7 +29,7 @@ LARGEST_BYTES = 3_000_000
 
 
 def shown(document: Document) -> np.ndarray | None:
-    frame = ShippedPicture().frame(RenderRequest(document, 744, 520))
+    frame = shipped_frame(RenderRequest(document, 744, 520))
     return None if frame is None else frame.pixels
 
 
@@ -91,11 +91,11 @@ def test_it_is_shown_only_in_the_demos_own_light() -> None:
 def test_the_first_picture_needs_no_kernel() -> None:
     script = """
 import sys
-from gloamet.preview.shipped_picture import ShippedPicture
+from gloamet.preview.shipped_picture import shipped_frame
 from gloamet.preview.events import Failed, Frame
 from gloamet.preview.requests import RenderRequest
 from gloamet.document.demo import demo_document
-assert ShippedPicture().frame(RenderRequest(demo_document(), 744, 520)) is not None
+assert shipped_frame(RenderRequest(demo_document(), 744, 520)) is not None
 print([name for name in ("numba", "llvmlite", "pyoidn") if name in sys.modules])
 """
     ran = subprocess.run(

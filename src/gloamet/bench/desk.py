@@ -14,6 +14,8 @@ import tempfile
 import time
 from typing import Any
 
+from gloamet.document.demo import TITLES
+
 Result = dict[str, float]
 
 COMMON = """
@@ -114,6 +116,49 @@ def frame(f):
         state["drag"] = 1
     else:
         QTimer.singleShot(250, change)
+
+session.results.frame_ready.connect(frame)
+app.exec()
+"""
+)
+
+# The very first start: a hand drags the sun from the first moment on, with no kernel compiled. When the first picture
+# of another sun came, pictures a second in the ten seconds after it, and how much the mean changed at the hand-over.
+_FIRST_SUN = (
+    COMMON.replace("demo_document()", "demo_document(sys.argv[1])")
+    + """
+from datetime import timedelta
+import numpy as np
+SECONDS, STEPS = 10.0, 120  # of the drag, and after how many it begins again, four hours later in the day
+state = {"first": None, "frames": 0, "end": None, "before": None, "step": 0}
+begin, instant = session.document, session.moment().instant
+
+def ask():
+    state["step"] = state["step"] % STEPS + 1
+    session.go_to(instant + timedelta(minutes=2 * state["step"]), "sun.time")
+
+drag = QTimer(interval=20)
+drag.timeout.connect(ask)
+drag.start()
+
+def frame(f):
+    moved = f.document is not None and f.document.sun != begin.sun
+    if session.render.prepared:
+        if state["before"] is None or f.document is None or f.document.sun != session.document.sun:
+            return
+        mean = float(f.pixels[..., :3].mean())
+        out["handover"] = abs(mean - state["before"]) / state["before"]
+        finish()
+    elif state["end"] is not None:
+        state["before"] = float(f.pixels[..., :3].mean())
+    elif moved and state["first"] is None:
+        state["first"] = out["first"] = time.time() - START
+    elif moved:
+        state["frames"] += 1
+        if time.time() - START - state["first"] > SECONDS:
+            out["fps"] = state["frames"] / SECONDS
+            drag.stop()
+            state["end"] = True
 
 session.results.frame_ready.connect(frame)
 app.exec()
@@ -259,6 +304,20 @@ def start_cold() -> Result:
     with tempfile.TemporaryDirectory() as cache:
         run = run_apart(_START, cache=cache)
     return {"window_first_s": run["window"], "first_picture_first_s": run["picture"]}
+
+
+FIRST_SUN_NAMES = ("first_sun_drag_s", "first_sun_fps", "first_sun_handover")
+
+
+def first_sun() -> Result:
+    """The very first start, worst of the demos: seconds to the first picture of a dragged sun, pictures a second while
+    kernels are compiled, and the change of the mean when the renderer takes over."""
+    runs = []
+    for name in TITLES:
+        with tempfile.TemporaryDirectory() as cache:
+            runs.append(run_apart(_FIRST_SUN, name, cache=cache))
+    values = max(r["first"] for r in runs), min(r["fps"] for r in runs), max(r["handover"] for r in runs)
+    return dict(zip(FIRST_SUN_NAMES, values, strict=True))
 
 
 def compile_cold() -> Result:

@@ -173,11 +173,12 @@ def linear_to_srgb(value: ArrayLike) -> Array:
     Returns
     -------
     ndarray
-        Code values 0 to 1.
+        Code values 0 to 1, float32 of float32 values.
 
     References
     ----------
     .. [1] IEC 61966-2-1.
     """
-    v = np.clip(np.asarray(value, float), 0.0, 1.0)
+    given = np.asarray(value)
+    v = np.clip(given if given.dtype == np.float32 else given.astype(float), 0.0, 1.0)
     return np.where(v <= 0.0031308, 12.92 * v, 1.055 * np.maximum(v, 0.0031308) ** (1 / 2.4) - 0.055)

@@ -27,6 +27,7 @@ FILM_SPEED = GREY_CARD**FILM_SLOPE * (FILM_WHITE / GREY_CARD - 1.0)
 # Channels are drawn together before the curve and apart again after it, by these shares of their mean: bright colours
 # go to white on a straight path instead of by way of the nearest primary.
 FILM_INSET, FILM_OUTSET = 0.13, 0.07
+BRIGHTEST = 1e6  # white long before
 # Full names are pinned: "latest" aliases would change pictures with an update. (config, display, view)
 _ACES_2 = (
     "ocio://cg-config-v4.0.0_aces-v2.0_ocio-v2.5",
@@ -58,13 +59,13 @@ def film(picture: Floats) -> Floats:
     ndarray
         Display codes 0 to 1, (..., 3).
     """
-    x = np.minimum(np.maximum(picture.astype(np.float64), 0.0), 1e6)
+    x = np.minimum(np.maximum(picture.astype(np.float32), 0.0), BRIGHTEST)
     mean = x.mean(-1, keepdims=True)
     y = film_curve(x + FILM_INSET * (mean - x))
     mean = y.mean(-1, keepdims=True)
     y = (y - FILM_OUTSET * mean) / (1.0 - FILM_OUTSET)
-    display = y @ AP1_TO_REC709.T
-    grey = (display @ REC709_LUMINANCE)[..., None]
+    display = y @ AP1_TO_REC709.T.astype(np.float32)
+    grey = (display @ REC709_LUMINANCE.astype(np.float32))[..., None]
     lowest = display.min(-1, keepdims=True)
     inside = np.where(lowest < 0.0, grey / np.maximum(grey - lowest, 1e-9), 1.0)
     return np.asarray(linear_to_srgb(grey + (display - grey) * inside), np.float32)

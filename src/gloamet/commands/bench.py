@@ -66,6 +66,7 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
         (desk.cancel, ("cancel_ms", "cancel_worst_ms")),
         (desk.start_warm, ("window_warm_s", "first_picture_warm_s")),
         (desk.start_cold, ("window_first_s", "first_picture_first_s")),
+        (desk.first_sun, desk.FIRST_SUN_NAMES),
         (desk.compile_cold, ("compile_cold_s",)),
         (opening.million, ("open_1m_s", "open_1m_memory_ratio")),
         (opening.forest, ("open_forest_mb",)),

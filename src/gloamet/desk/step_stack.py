@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QScrollArea, QStackedWidget, QWidget
 from gloamet.desk.steps import STEPS, StepContext
 from gloamet.desk.widgets.form import wake
 
-IDLE_MS = 400  # after the window came up, until the panels that nobody has asked for are built
+# after the window came up, until the panels that nobody has asked for are built; longer while the machine is busy
+IDLE_MS, BUSY_MS = 400, 8000
 
 
 class StepStack(QStackedWidget):
@@ -50,11 +51,13 @@ class StepStack(QStackedWidget):
         self._idle.stop()
 
     def wake(self, awake: bool) -> None:
-        """Whether more can be used than the steps that work on a finished picture."""
+        """Whether more can be used than the steps that work on draft light."""
         self._awake = awake
+        if not awake and self._idle.isActive():
+            self._idle.start(BUSY_MS)
         for step, page in zip(STEPS, self._pages, strict=True):
-            if page.isEnabled() != (awake or step.after_rendering):
-                wake(page, awake or step.after_rendering)
+            if page.isEnabled() != (awake or step.in_draft_light):
+                wake(page, awake or step.in_draft_light)
 
     def _replace(self, index: int, page: QWidget) -> None:
         shown, old = self.currentIndex(), self._pages[index]

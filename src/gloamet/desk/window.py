@@ -56,7 +56,7 @@ from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.readers import ENDINGS
 
-ASLEEP_TEXT = "Preparing the renderer (first start only). Fill and Expose work now, the other steps soon."
+ASLEEP_TEXT = "Draft light while the renderer is prepared (first start only). Compare and Output follow soon."
 BEFORE_KEY = Qt.Key.Key_B
 
 
@@ -156,14 +156,13 @@ class DeskWindow(QMainWindow):
         self.notice.offer(f"{name} has changed on disk.", "Reload", self.session.render.reload)
 
     def _on_preparing(self, fraction: float, _seconds_left: float) -> None:
-        """Until rays can be traced, only what works on the finished picture is awake."""
+        """Until the renderer is ready, only what works on draft light is awake."""
         awake = fraction >= 1.0
         if awake == self._awake:
             return
         self._awake = awake
         self.stack.wake(awake)
-        for widget in (self.disc, self.ribbon, self.strip):
-            wake(widget, awake)
+        wake(self.strip, awake)
         if awake:
             self.notice.hide()
         else:

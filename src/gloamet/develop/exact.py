@@ -76,3 +76,32 @@ def develop_exact(picture: Floats, settings: DevelopSettings, planes: MaskPlanes
     codes = np.clip(VIEWS[settings.view].apply(np.ascontiguousarray(light)), 0.0, 1.0)
     codes = np.clip(grade_codes(codes, settings.colour), 0.0, 1.0)
     return finish(codes, settings.lens) if parts_that_act(settings.lens).finishes else codes
+
+
+def exact_pixels(
+    picture: Floats, settings: DevelopSettings, planes: MaskPlanes = NO_PLANES
+) -> NDArray[np.uint8]:
+    """Develop a picture as pixels by the exact transforms: small ones of the interface, and drafts.
+
+    Parameters
+    ----------
+    picture : ndarray
+        Light, AP1 cd/m², (H, W, 3).
+    settings : DevelopSettings
+        How to develop.
+    planes : MaskPlanes, optional
+        What the masks ask for.
+
+    Returns
+    -------
+    ndarray
+        RGBX, (H, W, 4).
+
+    Raises
+    ------
+    GloametError
+        A view transform or a look-up table cannot be used.
+    """
+    pixels = np.full((*picture.shape[:2], 4), 255, np.uint8)
+    pixels[..., :3] = np.round(255.0 * develop_exact(picture, settings, planes))
+    return pixels

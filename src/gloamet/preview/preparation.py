@@ -7,16 +7,20 @@ be compiled, everything is ready from the beginning.
 
 from __future__ import annotations
 
+import contextlib
+import math
 import os
 import signal
 import subprocess
 import sys
 import time
+from pathlib import Path
 from typing import NamedTuple
 
 from gloamet.kernelcache import STAGE_SECONDS, is_ready, mark_used
 
 BESIDE = "relighting"  # the stage that runs in parallel to the others
+NICENESS = "19"  # draft pictures come first
 MOST_SHARE = 0.97  # shown while it is not done
 
 
@@ -31,18 +35,22 @@ class KernelPreparation:
     """One run of `gloamet prepare`, if it is needed."""
 
     def __init__(self) -> None:
+        mark_used()
         self._process: subprocess.Popen[bytes] | None = None
-        self._begin = 0.0
+        self._begin = math.inf
         self._done: dict[str, float] = {}  # seconds after the begin when a stage was seen to be ready
 
     def start(self) -> None:
         """Start compiling missing kernels, once."""
-        mark_used()
         if self._process is None and not self.ready():
             self._begin = time.monotonic()
-            command = ["nice", "-n", "5", sys.executable, "-m", "gloamet", "prepare"]
+            command = ["nice", "-n", NICENESS, sys.executable, "-m", "gloamet", "prepare"]
             # a session of its own: what it starts beside it is stopped with it
             self._process = subprocess.Popen(command, stderr=subprocess.DEVNULL, start_new_session=True)
+            with contextlib.suppress(
+                OSError
+            ):  # Linux shares processors between sessions, and by nice within one
+                Path(f"/proc/{self._process.pid}/autogroup").write_text(NICENESS)
 
     def ready(self, *stages: str) -> bool:
         """Whether the kernels of these stages, or of all, are compiled; also when the process has ended, for what it
@@ -64,7 +72,7 @@ class KernelPreparation:
         if done:
             slowness = max(self._done[stage] for stage in done) / sum(STAGE_SECONDS[stage] for stage in done)
         whole = slowness * max(sum(STAGE_SECONDS[stage] for stage in queue), STAGE_SECONDS[BESIDE])
-        passed = time.monotonic() - self._begin
+        passed = max(0.0, time.monotonic() - self._begin)
         left = max(whole - passed, (1.0 - MOST_SHARE) * passed)
         return PreparationState(passed / (passed + left), left)
 

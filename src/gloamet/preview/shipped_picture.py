@@ -7,16 +7,16 @@ A request enters; a `Frame` leaves as long as the document shows the demo in the
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from pathlib import Path
 
-import numpy as np
-
-from gloamet.develop.exact import develop_exact
+from gloamet.develop.exact import exact_pixels
 from gloamet.develop.masks import MaskPlanes
 from gloamet.document.demo import FOLDER, TITLES, demo_document
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.output.layers import StoredLayers, read_layers
+from gloamet.preview.draft.demo_light import demo_light, through_own_air
 from gloamet.preview.events import Frame
 from gloamet.preview.requests import RenderRequest
 from gloamet.trace.quality import QUALITIES
@@ -34,46 +34,100 @@ NOT_SEEN = {
 }  # of a stage, in its picture
 
 
+def _view_of(document: Document) -> tuple[object, ...]:
+    """What the surfaces in a document's picture depend on."""
+    out = document.output
+    return document.stage.model_copy(update=NOT_SEEN), out.width * 1000 // out.height
+
+
 def _seen(document: Document) -> tuple[object, ...]:
     """All that the layers of a document's picture depend on."""
-    out = document.output
-    stage = document.stage.model_copy(update=NOT_SEEN)
-    return document.site, document.sun, document.air, document.panorama, stage, out.width * 1000 // out.height
+    return document.site, document.sun, document.air, document.panorama, *_view_of(document)
 
 
-class ShippedPicture:
-    """The layers of the demo that was shown last."""
+@lru_cache(maxsize=1)
+def _demos_by_model() -> dict[str, str]:
+    return {str(demo_document(name).stage.scene_file): name for name in TITLES}
 
-    def __init__(self) -> None:
-        self._demos = {str(demo_document(name).stage.scene_file): name for name in TITLES}
-        self._layers: tuple[str, StoredLayers] | None = None
 
-    def frame(self, request: RenderRequest) -> Frame | None:
-        """The picture, None where the document is no longer what the demo shows. Raises GloametError when the layers
-        cannot be read."""
-        document = request.document
-        name = self._demos.get(str(document.stage.scene_file))
-        if name is None or _seen(document) != _seen(demo_document(name)):
-            return None
-        if self._layers is None or self._layers[0] != name:
-            self._layers = (name, read_layers(Path(FOLDER) / f"{name}.exr"))
-        layers = self._layers[1]
-        picture = layers.light(gains_from_document(document))
-        # no sky is solved yet: what an incident meter reads is not known
-        exposure = exposure_from_document(document, picture, layers.seen(), lambda: math.nan, request.held_ev)
-        codes = develop_exact(picture, develop_settings(document, exposure.ev), MaskPlanes(layers.depth))
-        pixels = np.full((*codes.shape[:2], 4), 255, np.uint8)
-        pixels[..., :3] = np.round(codes * 255.0)
-        goal = QUALITIES[document.stage.quality].noise
-        return Frame(
-            pixels,
-            0,
-            document.output.samples,
-            *exposure,
-            False,
-            0.0,
-            0.0,
-            goal=goal,
-            document=document,
-            light=picture,
-        )
+def demo_in_view(document: Document) -> str:
+    """Name the demo whose shipped surfaces a document's view shows.
+
+    Parameters
+    ----------
+    document : Document
+        The document.
+
+    Returns
+    -------
+    str
+        A key of `TITLES`, "" where stage, view or the picture's shape is another.
+    """
+    name = _demos_by_model().get(str(document.stage.scene_file), "")
+    return name if name and _view_of(document) == _view_of(demo_document(name)) else ""
+
+
+@lru_cache(maxsize=1)
+def shipped_layers(demo: str) -> StoredLayers:
+    """Read the layers that a demo ships with.
+
+    Parameters
+    ----------
+    demo : str
+        A key of `TITLES`.
+
+    Returns
+    -------
+    StoredLayers
+        The layers; those read last are kept until `cache_clear`.
+
+    Raises
+    ------
+    GloametError
+        They cannot be read.
+    """
+    return read_layers(Path(FOLDER) / f"{demo}.exr")
+
+
+def shipped_frame(request: RenderRequest) -> Frame | None:
+    """Develop the picture that a demo ships with.
+
+    Parameters
+    ----------
+    request : RenderRequest
+        What the desk wants to see.
+
+    Returns
+    -------
+    Frame or None
+        The picture; None where the document is no longer what the demo shows.
+
+    Raises
+    ------
+    GloametError
+        The layers cannot be read.
+    """
+    document = request.document
+    name = demo_in_view(document)
+    if not name or _seen(document) != _seen(demo_document(name)):
+        return None
+    layers = shipped_layers(name)
+    picture = layers.light(gains_from_document(document))
+    if document.air.aerial_perspective:
+        picture = through_own_air(picture, layers.depth, demo_light(name))
+    # no sky is solved yet: what an incident meter reads is not known
+    exposure = exposure_from_document(document, picture, layers.seen(), lambda: math.nan, request.held_ev)
+    pixels = exact_pixels(picture, develop_settings(document, exposure.ev), MaskPlanes(layers.depth))
+    goal = QUALITIES[document.stage.quality].noise
+    return Frame(
+        pixels,
+        0,
+        document.output.samples,
+        *exposure,
+        False,
+        0.0,
+        0.0,
+        goal=goal,
+        document=document,
+        light=picture,
+    )

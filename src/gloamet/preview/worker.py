@@ -22,10 +22,11 @@ from gloamet.preview.requests import PlanRequest, RenderRequest
 from gloamet.stage.readers.progress import Cancelled
 
 if TYPE_CHECKING:
+    from gloamet.preview.draft.renderer import DraftRenderer
     from gloamet.preview.pipeline import RenderPipeline
-    from gloamet.preview.shipped_picture import ShippedPicture
 
 PREPARING_LOOK_S = 0.2  # between two looks at whether the kernels are compiled
+REQUEST_LOOK_S = 0.005  # between two looks at whether there is a newer request
 
 
 class RenderWorker:
@@ -37,7 +38,7 @@ class RenderWorker:
         self._give_up = threading.Event()
         self._worker: LatestWorker[RenderRequest] = LatestWorker("render", self._work, prefer=self._prefer)
         self._pipeline: RenderPipeline | None = None
-        self._shipped: ShippedPicture | None = None
+        self._draft: DraftRenderer | None = None
         self._refined_model: str | None = None  # the model of which something better than a preview was shown
 
     @property
@@ -93,18 +94,17 @@ class RenderWorker:
             and event.document is not None
             and (event.exact or event.relight_state[0])
         ):
-            self._refined_model, self._shipped = event.document.stage.scene_file, None
+            self._refined_model = event.document.stage.scene_file
         self._report(event)
 
     def _show_shipped(self, request: RenderRequest) -> bool:
         """Show the picture that ships with a demo until there is one of this machine; whether that is so."""
-        from gloamet.preview.shipped_picture import ShippedPicture
+        from gloamet.preview.shipped_picture import shipped_frame
 
         if self._refined_model == request.document.stage.scene_file:
             return False
-        self._shipped = self._shipped or ShippedPicture()
         try:
-            frame = self._shipped.frame(request)
+            frame = shipped_frame(request)
         except GloametError as error:  # the demo is only dark a little longer
             self._refined_model = request.document.stage.scene_file
             self._report(Failed(str(error)))
@@ -113,29 +113,50 @@ class RenderWorker:
             self._report(frame)
         return frame is not None
 
-    def _await_kernels(self, document: Document) -> bool:
-        """Wait until every kernel is compiled, with the meter's reading as soon as that can be; False when a newer
-        request came first."""
-        preparation, measured = self._preparation, False
-        if preparation is not None:
-            preparation.start()  # not before the first picture: it takes all of a machine
-        while preparation is not None and not preparation.ready():
+    def _await_kernels(self, request: RenderRequest, shown: bool) -> bool:
+        """Wait until every kernel is compiled, with draft light meanwhile, and the meter's exact reading as soon as
+        that can be; False when a newer request came first. `shown` says that a better picture is shown already."""
+        preparation, drafted, measured = self._preparation, False, False
+        if preparation is None:
+            return True
+        while not preparation.ready():
             self._report(Preparing(*preparation.state()))
-            if not measured and preparation.ready("sky"):
-                self.pipeline.show_light(document)
+            if not drafted:
+                self._show_draft(request, shown)
+                drafted = True
+                preparation.start()  # not before the first picture: it takes all of a machine
+            elif not measured and preparation.ready("sky"):
+                self.pipeline.show_light(request.document)
                 measured = True
-            if self._worker.superseded():
-                return False
-            time.sleep(PREPARING_LOOK_S)
-        if preparation is not None:
-            self._preparation = None
-            self._report(Preparing(1.0, 0.0))
+            looked = time.monotonic()
+            while time.monotonic() - looked < PREPARING_LOOK_S:
+                if self._worker.superseded():
+                    return False
+                time.sleep(REQUEST_LOOK_S)
+        self._preparation = None
+        if self._draft is not None:
+            self._draft.close()
+            self._draft = None
+        self._report(Preparing(1.0, 0.0))
         return True
+
+    def _show_draft(self, request: RenderRequest, shown: bool) -> None:
+        """Light and picture of a request without compiled kernels."""
+        if self._draft is None:
+            from gloamet.preview.draft.renderer import DraftRenderer
+
+            self._draft = DraftRenderer(self._report, self._worker.superseded)
+        try:
+            self._draft.show(request, with_picture=not shown)
+        except GloametError as error:
+            self._report(Failed(str(error)))
+        except Exception:  # the renderer must be prepared all the same; the details go to the terminal
+            traceback.print_exc()
 
     def _work(self, request: RenderRequest) -> None:
         try:
             shown = self._show_shipped(request)
-            if not self._await_kernels(request.document):
+            if not self._await_kernels(request, shown):
                 return
             self.pipeline.work(request, shown)
         except Cancelled:

@@ -142,7 +142,20 @@ def turbidity_of_linke(linke: float, particles: KindName = "rural") -> float:
 
 
 def optical_depths(air: Air, wavelength_nm: Array = WAVELENGTH_NM) -> OpticalDepths:
-    """Vertical optical depths of the air above the site."""
+    """Compute the vertical optical depths of the air above the site.
+
+    Parameters
+    ----------
+    air : Air
+        The air.
+    wavelength_nm : ndarray, optional
+        Wavelengths of the bands, nm, (n,).
+
+    Returns
+    -------
+    OpticalDepths
+        Extinction and scattering by species, (n,) each.
+    """
     relative = wavelength_nm / 550.0
     aerosol = air.aod550 * relative**-air.kind.angstrom_exponent
     haze = air.haze_per_km * air.haze_height_km * relative**-HAZE.angstrom_exponent

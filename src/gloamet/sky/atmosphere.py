@@ -16,7 +16,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from gloamet.jit import ALLOCATING_KERNEL_OPTIONS, INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS
+from gloamet.jit import INLINE_KERNEL_OPTIONS, INNER_KERNEL_OPTIONS, KERNEL_OPTIONS
 from gloamet.sky.air import AEROSOL_HEIGHT_KM
 from gloamet.sky.particles import BACKWARD_G, FORWARD_SHARE
 from gloamet.thread_pool import shared_pool
@@ -230,7 +230,7 @@ def henyey_greenstein(c, g):
     .. [1] L. Henyey, J. Greenstein, "Diffuse radiation in the galaxy", Astrophysical Journal 93, 1941.
     """
     d = 1.0 + g * g - 2.0 * g * c
-    return (1.0 - g * g) / (4.0 * math.pi) / (d * math.sqrt(d))
+    return (1.0 - g * g) / (4.0 * math.pi) / (d * np.sqrt(d))  # of arrays too
 
 
 @njit(**INNER_KERNEL_OPTIONS)
@@ -254,26 +254,11 @@ def particle_phase(c, forward_g):
 
 
 def rayleigh_phase_array(c: Array) -> Array:
-    """rayleigh_phase over an array."""
-    return np.asarray(_rayleigh_phases(c.ravel())).reshape(c.shape)
+    """rayleigh_phase over an array, without a compiled kernel."""
+    return np.asarray(rayleigh_phase.py_func(c))
 
 
 def particle_phase_array(c: Array, forward_g: float) -> Array:
-    """particle_phase over an array."""
-    return np.asarray(_particle_phases(c.ravel(), forward_g)).reshape(c.shape)
-
-
-@njit(**ALLOCATING_KERNEL_OPTIONS)
-def _rayleigh_phases(c):
-    out = np.empty_like(c)
-    for i in range(c.size):
-        out[i] = rayleigh_phase(c[i])
-    return out
-
-
-@njit(**ALLOCATING_KERNEL_OPTIONS)
-def _particle_phases(c, forward_g):
-    out = np.empty_like(c)
-    for i in range(c.size):
-        out[i] = particle_phase(c[i], forward_g)
-    return out
+    """particle_phase over an array, without a compiled kernel."""
+    lobe = henyey_greenstein.py_func
+    return np.asarray(FORWARD_SHARE * lobe(c, forward_g) + (1.0 - FORWARD_SHARE) * lobe(c, BACKWARD_G))

@@ -305,10 +305,10 @@ class KeptCompare(PictureOverlay):
         wide = p.fontMetrics().horizontalAdvance(text) + 14
         x = at.right() - wide if right else at.x()
         area = QRectF(x, at.bottom() - WORDS_PX, wide, WORDS_PX)
-        shade = QColor(theme.GROUND)
+        shade = QColor(theme.PICTURE_SHADE)
         shade.setAlphaF(0.8)
         p.fillRect(area, shade)
-        p.setPen(QColor(theme.INK))
+        p.setPen(QColor(theme.PICTURE_INK))
         p.drawText(area, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_side(self, p: QPainter, box: QRectF, images: list[QImage]) -> None:
@@ -321,9 +321,9 @@ class KeptCompare(PictureOverlay):
         self._draw(p, images[1], box)
         self._draw(p, images[0], box, self.fraction)
         x = box.x() + self.fraction * box.width()
-        p.setPen(QPen(QColor(theme.INK), 1.0))
+        p.setPen(QPen(QColor(theme.PICTURE_INK), 1.0))
         p.drawLine(QPointF(x, box.y()), QPointF(x, box.bottom()))
-        p.setBrush(QColor(theme.INK))
+        p.setBrush(QColor(theme.PICTURE_INK))
         p.drawEllipse(QPointF(x, box.center().y()), 5.0, 5.0)
         self._words(p, box, self.title(self.names[0]))
         self._words(p, box, self.title(self.names[1]), right=True)

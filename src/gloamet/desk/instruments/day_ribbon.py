@@ -7,7 +7,7 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QColor,
     QImage,
@@ -76,12 +76,12 @@ class DayRibbon(QWidget):
         colours: Any = self.session.results.colours
         if colours is None or self._path is None:
             return
-        from gloamet.develop.display import develop_screen
+        from gloamet.develop.exact import exact_pixels
         from gloamet.develop.settings import DevelopSettings
 
         strips = colours.adapted(self._path.elevation_deg)
         picture = np.ascontiguousarray(strips.transpose(1, 0, 2)[::-1], np.float32)
-        self._pixels = develop_screen(picture, DevelopSettings(1.0, 6000.0))
+        self._pixels = exact_pixels(picture, DevelopSettings(1.0, 6000.0))
         self._backdrop = None
         h, w = self._pixels.shape[:2]
         self._image = QImage(self._pixels.data, w, h, 4 * w, QImage.Format.Format_RGBX8888)
@@ -101,6 +101,11 @@ class DayRibbon(QWidget):
         return min(a + round(fraction * (b - a) / SNAP_S) * SNAP_S, b - SNAP_S)
 
     # -- painting
+
+    def changeEvent(self, event: QEvent) -> None:  # noqa: N802
+        if event.type() == QEvent.Type.PaletteChange:
+            self._backdrop = None  # painted in the colours of another theme
+        super().changeEvent(event)
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         ratio = self.devicePixelRatioF()
@@ -195,7 +200,7 @@ class DayRibbon(QWidget):
     def _draw_hand(self, p: QPainter, x: float) -> None:
         moment = self.session.moment()
         free = self.session.document.sun.mode != "almanac"
-        colour = QColor(theme.QUIET if free else theme.SUN)
+        colour = QColor(theme.PICTURE_QUIET if free else theme.PICTURE_SUN)
         p.setPen(QPen(colour, 1.5))
         p.drawLine(QPointF(x, 22), QPointF(x, STRIP_TOP + STRIP_HEIGHT + 6))
         p.setPen(Qt.PenStyle.NoPen)

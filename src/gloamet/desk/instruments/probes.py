@@ -59,11 +59,11 @@ class Probes(QWidget):
         return out
 
     def _develop(self) -> None:
-        from gloamet.develop.display import develop_screen
-
         read, frame = self.session.results.read, self.session.results.frame
         if read is None or frame is None:
             return
+        from gloamet.develop.display import develop_screen
+
         settings = develop_settings(self.session.document, frame.ev).point_operations()
         inside, _normals = ball_pixels()
         # side by side: they are developed at once

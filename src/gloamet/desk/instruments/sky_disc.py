@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QBrush,
     QColor,
@@ -121,6 +121,11 @@ class SkyDisc(QWidget):
 
     # -- painting
 
+    def changeEvent(self, event: QEvent) -> None:  # noqa: N802
+        if event.type() == QEvent.Type.PaletteChange:
+            self._backdrop = None  # painted in the colours of another theme
+        super().changeEvent(event)
+
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         document = self.session.document
         key = (document.stage.view, document.sun.north_deg, self.devicePixelRatioF())
@@ -137,7 +142,7 @@ class SkyDisc(QWidget):
         self._draw_panorama_sun(p, document.sun.north_deg)
         sun = self.sun()
         p.setPen(QPen(QColor("#1c1c1c"), 1.5))
-        p.setBrush(QColor(theme.SUN) if sun[1] > -0.6 else QColor(theme.QUIET))
+        p.setBrush(QColor(theme.PICTURE_SUN) if sun[1] > -0.6 else QColor(theme.PICTURE_QUIET))
         p.drawEllipse(self.position(*sun), 6.5, 6.5)
 
     def _draw_panorama_sun(self, p: QPainter, north_deg: float) -> None:
@@ -147,7 +152,7 @@ class SkyDisc(QWidget):
         if solved is None or solved.sun_deg is None:
             return
         at = self.position((solved.sun_deg[0] - north_deg) % 360.0, solved.sun_deg[1])
-        p.setPen(QPen(QColor(theme.PANORAMA), 2.0))
+        p.setPen(QPen(QColor(theme.PICTURE_PANORAMA), 2.0))
         for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
             p.drawLine(at + QPointF(5 * dx, 5 * dy), at + QPointF(11 * dx, 11 * dy))
 

@@ -143,7 +143,7 @@ class WorldMap(QWidget):
         second = self.session.moment().instant.timestamp()
         p.drawImage(box, self._darkness(second))
         p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(QColor(theme.SUN))
+        p.setBrush(QColor(theme.PICTURE_SUN))
         p.drawEllipse(self.position(*sun_point(second)), 4.0, 4.0)
         site = self.session.document.site
         at = self.position(site.latitude_deg, site.longitude_deg)

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -45,11 +45,11 @@ def _looked_up(table: Pixels, elevations_deg: NDArray) -> Pixels:
 
 def sky_cloth(grid: YearGrid, colours: Any) -> Pixels:
     """The cloth in the sky's colours."""
-    from gloamet.develop.display import develop_screen
+    from gloamet.develop.exact import exact_pixels
     from gloamet.develop.settings import DevelopSettings
 
     strips = colours.adapted(HEIGHTS)[:, SKY_ROW : SKY_ROW + 1]
-    table = develop_screen(np.ascontiguousarray(strips, np.float32), DevelopSettings(1.0, 6000.0))[:, 0]
+    table = exact_pixels(np.ascontiguousarray(strips, np.float32), DevelopSettings(1.0, 6000.0))[:, 0]
     return _looked_up(table, grid.elevation_deg)
 
 
@@ -77,7 +77,7 @@ def reach_cloth(grid: YearGrid, fraction: NDArray[np.float32]) -> Pixels:
         (np.arange(back.shape[0]) + 0.5) / back.shape[0] * fraction.shape[1], fraction.shape[1] - 1
     )
     part = fraction.T[rows.astype(int)][..., None]
-    sun = QColor(theme.SUN)
+    sun = QColor(theme.PICTURE_SUN)
     colour = np.array([sun.red(), sun.green(), sun.blue(), 255], np.float32)
     part = np.where(part > 0.0, 0.25 + 0.75 * part, 0.0)
     return np.ascontiguousarray((back + part * (colour - back)).astype(np.uint8))
@@ -200,6 +200,11 @@ class YearCloth(QWidget):
         p.end()
         return self._backdrop
 
+    def changeEvent(self, event: QEvent) -> None:  # noqa: N802
+        if event.type() == QEvent.Type.PaletteChange:
+            self._backdrop = None  # painted in the colours of another theme
+        super().changeEvent(event)
+
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p, box = QPainter(self), self.box()
         p.drawPixmap(0, 0, self._cloth(box))
@@ -210,7 +215,7 @@ class YearCloth(QWidget):
         p.drawLine(QPointF(box.x(), at.y()), QPointF(box.right(), at.y()))
         p.setPen(QPen(QColor("#1c1c1c"), 1.5))
         free = self.session.document.sun.mode != "almanac"
-        p.setBrush(QColor(theme.QUIET if free else theme.SUN))
+        p.setBrush(QColor(theme.PICTURE_QUIET if free else theme.PICTURE_SUN))
         p.drawEllipse(at, 5.0, 5.0)
 
     # -- hand

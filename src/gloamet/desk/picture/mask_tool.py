@@ -91,7 +91,7 @@ def draw_mask(p: QPainter, box: QRectF, session: Session) -> None:
     p.translate(middle(mask, box))
     p.rotate(mask.rotation_deg)
     wide, high = mask.width * box.height(), mask.height * box.height()
-    for pen in (QPen(QColor(38, 38, 38, 180), 3.0), QPen(QColor(theme.INK), 1.2)):
+    for pen in (QPen(QColor(38, 38, 38, 180), 3.0), QPen(QColor(theme.PICTURE_INK), 1.2)):
         p.setPen(pen)
         p.setBrush(Qt.BrushStyle.NoBrush)
         if mask.kind == "round":

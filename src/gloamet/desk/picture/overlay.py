@@ -35,7 +35,7 @@ def draw_sun(p: QPainter, box: QRectF, session: Session) -> None:
     if at is None or not (0.0 <= at[0] <= 1.0 and 0.0 <= at[1] <= 1.0):
         return
     p.setBrush(Qt.BrushStyle.NoBrush)
-    p.setPen(QPen(QColor(theme.SUN), 1.5))
+    p.setPen(QPen(QColor(theme.PICTURE_SUN), 1.5))
     p.drawEllipse(QPointF(box.x() + at[0] * box.width(), box.y() + at[1] * box.height()), 11, 11)
 
 
@@ -50,7 +50,7 @@ def draw_panorama_sun(p: QPainter, box: QRectF, session: Session) -> None:
     if at is None or not (0.0 <= at[0] <= 1.0 and 0.0 <= at[1] <= 1.0):
         return
     position = QPointF(box.x() + at[0] * box.width(), box.y() + at[1] * box.height())
-    p.setPen(QPen(QColor(theme.PANORAMA), 1.5))
+    p.setPen(QPen(QColor(theme.PICTURE_PANORAMA), 1.5))
     for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
         p.drawLine(position + QPointF(7 * dx, 7 * dy), position + QPointF(15 * dx, 15 * dy))
 
@@ -63,7 +63,7 @@ def draw_spots(p: QPainter, box: QRectF, spots: Sequence[SpotState]) -> None:
         p.setPen(QPen(QColor(38, 38, 38, 200), 3.0))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawEllipse(at, 4.0, 4.0)
-        p.setPen(QPen(QColor(theme.INK), 1.2))
+        p.setPen(QPen(QColor(theme.PICTURE_INK), 1.2))
         p.drawEllipse(at, 4.0, 4.0)
         wide = p.fontMetrics().horizontalAdvance(spot.name)
         p.fillRect(QRectF(at.x() + 7, at.y() - 9, wide + 8, 18), QColor(38, 38, 38, 170))
@@ -87,7 +87,7 @@ def draw_selection(p: QPainter, box: QRectF, session: Session) -> None:
     corners = (low + corners * (high - low)) @ part.matrix[:3, :3].T + part.matrix[:3, 3]
     camera, aspect = camera_from_document(session.document), box.width() / box.height()
     spots = [camera.project_point(corner, aspect) for corner in corners]
-    p.setPen(QPen(QColor(theme.INK), 1.0, Qt.PenStyle.DotLine))
+    p.setPen(QPen(QColor(theme.PICTURE_INK), 1.0, Qt.PenStyle.DotLine))
     points = [on_screen(box, spot) for spot in spots]
     for a, b in EDGES:
         start, end = points[a], points[b]
@@ -125,9 +125,9 @@ def draw_rectangle(p: QPainter, box: QRectF, rectangle: Rect | None) -> None:
     p.fillRect(QRectF(box.left(), r.top(), r.left() - box.left(), r.height()), shade)
     p.fillRect(QRectF(r.right(), r.top(), box.right() - r.right(), r.height()), shade)
     p.setBrush(Qt.BrushStyle.NoBrush)
-    p.setPen(QPen(QColor(theme.INK), 1.0))
+    p.setPen(QPen(QColor(theme.PICTURE_INK), 1.0))
     p.drawRect(r)
-    p.setBrush(QColor(theme.INK))
+    p.setBrush(QColor(theme.PICTURE_INK))
     for corner in (r.topLeft(), r.topRight(), r.bottomLeft(), r.bottomRight()):
         p.drawRect(QRectF(corner.x() - 3, corner.y() - 3, 6, 6))
 
@@ -152,7 +152,7 @@ def draw_exposure_spot(p: QPainter, box: QRectF, expose: ExposeState) -> None:
         return
     at = QPointF(box.x() + expose.spot_x * box.width(), box.y() + expose.spot_y * box.height())
     radius = max(4.0, SPOT_RADIUS * box.height())
-    for pen in (QPen(QColor(38, 38, 38, 200), 3.0), QPen(QColor(theme.INK), 1.2)):
+    for pen in (QPen(QColor(38, 38, 38, 200), 3.0), QPen(QColor(theme.PICTURE_INK), 1.2)):
         p.setPen(pen)
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawEllipse(at, radius, radius)
@@ -168,7 +168,7 @@ def draw_zones(p: QPainter, box: QRectF) -> None:
         cell = QRectF(box.x() + index * wide, y, wide + 0.5, ZONE_PX)
         colour = QColor(*zone.colour)
         p.fillRect(cell, colour)
-        p.setPen(QColor("black" if colour.lightnessF() > 0.45 else theme.INK))
+        p.setPen(QColor("black" if colour.lightnessF() > 0.45 else theme.PICTURE_INK))
         text = "18 %" if zone.label == "grey card" else zone.label
         flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
         p.drawText(cell.adjusted(1, 0, -1, 0), flags, text)

@@ -183,9 +183,9 @@ class PlanView(QWidget):
                 self.to_screen(camera.eye[0] + reach * ray[0] / flat, camera.eye[1] + reach * ray[1] / flat)
             )
         p.setBrush(QColor(228, 228, 228, 50))
-        p.setPen(QPen(QColor(theme.INK), 1.2))
+        p.setPen(QPen(QColor(theme.PICTURE_INK), 1.2))
         p.drawPolygon(QPolygonF(wedge))
-        p.setBrush(QColor(theme.INK))
+        p.setBrush(QColor(theme.PICTURE_INK))
         p.drawEllipse(eye, 3.5, 3.5)
 
     def _draw_compass(self, p: QPainter, box: QRectF) -> None:
@@ -197,7 +197,7 @@ class PlanView(QWidget):
         north = math.radians(self.session.document.sun.north_deg)
         up = QPointF(math.sin(north), -math.cos(north))
         tip = centre + up * radius
-        p.setPen(QPen(QColor(theme.INK), 1.5))
+        p.setPen(QPen(QColor(theme.PICTURE_INK), 1.5))
         p.drawLine(centre, centre + up * (radius - 9.0))
         p.setFont(theme.font(theme.SMALL, bold=True))
         p.drawText(QRectF(tip.x() - 8, tip.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, "N")
@@ -207,9 +207,9 @@ class PlanView(QWidget):
             at = centre + QPointF(math.sin(angle), -math.cos(angle)) * radius * math.cos(
                 math.radians(light.sun_elevation_deg)
             )
-            p.setPen(QPen(QColor(theme.SUN), 1.5))
+            p.setPen(QPen(QColor(theme.PICTURE_SUN), 1.5))
             p.drawLine(at, centre)
-            p.setBrush(QColor(theme.SUN))
+            p.setBrush(QColor(theme.PICTURE_SUN))
             p.drawEllipse(at, 4, 4)
 
     # -- hand

@@ -98,7 +98,7 @@ def draw_path(p: QPainter, box: QRectF, document: Document) -> None:
     p.setBrush(Qt.BrushStyle.NoBrush)
     p.setPen(QPen(QColor(20, 20, 20, 90), 3.0))
     p.drawPath(line)
-    p.setPen(QPen(QColor(theme.SUN), 1.3))
+    p.setPen(QPen(QColor(theme.PICTURE_SUN), 1.3))
     p.drawPath(line)
     p.setFont(theme.font(theme.SMALL, True))
     positions = camera.project_all(np.array([vector for _, vector in marks]).reshape(-1, 3), aspect)
@@ -107,7 +107,7 @@ def draw_path(p: QPainter, box: QRectF, document: Document) -> None:
         if math.isnan(x) or not box.contains(at):
             continue
         p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(QColor(theme.SUN))
+        p.setBrush(QColor(theme.PICTURE_SUN))
         p.drawEllipse(at, 3.0, 3.0)
         _draw_label(p, QPointF(at.x() - 4, at.y() - 8), hour)
 
@@ -129,7 +129,7 @@ def _words(text: str, font: str, ratio: float) -> tuple[QImage, QPointF]:
     p.setRenderHint(QPainter.RenderHint.Antialiasing)
     p.translate(-left, -top)
     p.strokePath(path, QPen(QColor(20, 20, 20, 170), 2.6))
-    p.fillPath(path, QColor(theme.INK))
+    p.fillPath(path, QColor(theme.PICTURE_INK))
     p.end()
     return image, QPointF(left, top)
 
@@ -162,7 +162,7 @@ def draw_arrow(p: QPainter, box: QRectF, document: Document, towards: Array) -> 
     head.lineTo(back - side)
     head.closeSubpath()
     p.setPen(QPen(QColor(20, 20, 20, 150), 1.0))
-    p.setBrush(QColor(theme.SUN))
+    p.setBrush(QColor(theme.PICTURE_SUN))
     p.drawPath(head)
     off = math.degrees(math.acos(max(-1.0, min(1.0, z))))
     p.setFont(theme.font(theme.SMALL, True))
@@ -176,7 +176,7 @@ def draw_arrow(p: QPainter, box: QRectF, document: Document, towards: Array) -> 
 
 def _pin_line(p: QPainter, a: QPointF | None, b: QPointF | None, on: bool) -> None:
     """From the caster (a square) to the receiver (a ring)."""
-    colour = QColor(theme.SUN if on else theme.DIM)
+    colour = QColor(theme.PICTURE_SUN if on else theme.PICTURE_DIM)
     if a is not None and b is not None:
         p.setPen(QPen(QColor(20, 20, 20, 150), 3.2))
         p.drawLine(a, b)
@@ -215,7 +215,7 @@ def draw_spot_pins(p: QPainter, box: QRectF, session: Session) -> None:
         rays = 8 if pin.kind == "frame" else 4
         for width, colour in (
             (3.6, QColor(20, 20, 20, 170)),
-            (1.6, QColor(theme.SUN if pin.on else theme.DIM)),
+            (1.6, QColor(theme.PICTURE_SUN if pin.on else theme.PICTURE_DIM)),
         ):
             p.setPen(QPen(colour, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
             p.setBrush(Qt.BrushStyle.NoBrush)
@@ -249,7 +249,7 @@ def draw_aim(
         at = on_screen(box, camera.project(towards, aspect))
         if aimer.preview is not None and at is not None and box.contains(at):
             p.setBrush(Qt.BrushStyle.NoBrush)
-            p.setPen(QPen(QColor(theme.SUN), 2.0, Qt.PenStyle.DotLine))
+            p.setPen(QPen(QColor(theme.PICTURE_SUN), 2.0, Qt.PenStyle.DotLine))
             p.drawEllipse(at, 12.0, 12.0)
     draw_shadow_pins(p, session, lambda point: on_screen(box, camera.project_point(point, aspect)), draft)
     draw_spot_pins(p, box, session)

@@ -10,7 +10,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
@@ -59,16 +59,6 @@ TURN_DEG_PER_PIXEL = 0.3
 CLICK_PX = 4
 EDGE_PX, NEARER = 3.0, 0.97
 STEP_M, TURN_STEP_DEG, LIFT_M = 0.5, 5.0, 0.1
-
-
-HAND_EVENTS = (
-    QEvent.Type.MouseButtonPress,
-    QEvent.Type.MouseButtonRelease,
-    QEvent.Type.MouseButtonDblClick,
-    QEvent.Type.MouseMove,
-    QEvent.Type.Wheel,
-    QEvent.Type.KeyPress,
-)
 
 
 class Viewport(QWidget):
@@ -155,16 +145,6 @@ class Viewport(QWidget):
         box = self.target()
         self.session.render.resize(int(box.width() * ratio), int(box.height() * ratio))
         self.aimer.size = self.session.render.size
-
-    def event(self, event: QEvent) -> bool:
-        """Events of the hand go nowhere while no ray can be traced: the picture could not follow."""
-        if (
-            not self.session.render.prepared
-            and self.session.document.stage.scene_file
-            and event.type() in HAND_EVENTS
-        ):
-            return True
-        return super().event(event)
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
         self._fit()

@@ -17,8 +17,10 @@ from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.stage.assembly import view_from_camera
 from gloamet.stage.camera import look_over
+from gloamet.stage.placing import Placement, to_world_scene
 from gloamet.stage.scene import Scene
 
+FLOATING_M = 0.001  # height of a model's lowest point above which it does not stand on the ground
 SAME_MODEL = 0.5  # a file with this fraction of the names before is a newer version of it
 
 
@@ -96,12 +98,20 @@ def _first_stage(stage: Stage, scene: Scene, before: Scene | None) -> tuple[Stag
     same = sum(part.name in names for part in scene.parts)
     if names and same >= SAME_MODEL * len(scene.parts):
         return stage, f"{same} of {len(scene.parts)} parts keep your settings."
+    lowest = float(scene.bounds()[0][2]) if scene.parts else 0.0
+    floats = lowest > FLOATING_M
+    if floats:
+        scene = to_world_scene(scene, Placement(up="z", drop=True))
     camera = next(iter(scene.views.values()), None) or look_over(*scene.subject_bounds())
     fresh = Stage(
         scene_file=stage.scene_file,
         outside_files=stage.outside_files,
         quality=stage.quality,
+        drop_to_ground=floats,
         view=view_from_camera(camera),
         views=views_from_scene(scene),
     )
-    return fresh, ""
+    return (
+        fresh,
+        f"Moved {lowest:.3g} m down, to stand on the ground: Drop to height 0, in Model." if floats else "",
+    )

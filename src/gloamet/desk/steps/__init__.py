@@ -1,6 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The steps, in the artist's order. To add one, write its module with `build` and add a row here. To add one, write
-its module with `build` and give it a row here."""
+"""The steps, in the artist's order. To add one, write its module with `build` and add a row here."""
 
 from __future__ import annotations
 
@@ -26,22 +25,22 @@ class StepContext(NamedTuple):
 
 class Step(NamedTuple):
     """A step: its word in the bar, the module here whose `build` makes its panel, whether the sun's tools lie over the
-    picture, and whether it works on a finished picture alone, before any ray can be traced."""
+    picture, and whether it works on the draft light of a first start, before the renderer is ready."""
 
     title: str
     module: str
     sun_tools: bool = False
-    after_rendering: bool = False
+    in_draft_light: bool = True
 
 
 STEPS = (
     Step("Stage", "stage"),
     Step("Sun", "sun", sun_tools=True),
     Step("Air", "air"),
-    Step("Fill", "fill", after_rendering=True),
-    Step("Expose", "expose", after_rendering=True),
-    Step("Compare", "compare"),
-    Step("Output", "output"),
+    Step("Fill", "fill"),
+    Step("Expose", "expose"),
+    Step("Compare", "compare", in_draft_light=False),
+    Step("Output", "output", in_draft_light=False),
 )
 STEP_TITLES = tuple(step.title for step in STEPS)
 FIRST_STEP = STEP_TITLES.index("Sun")

@@ -13,6 +13,7 @@ from PySide6.QtGui import QIcon, QIconEngine, QPainter, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.palettes import DARK
 from gloamet.shipped_data import DATA
 
 ICON_PX = 14
@@ -78,7 +79,7 @@ class _Drawing(QIconEngine):
         colour = self.on if state == QIcon.State.On or mode == QIcon.Mode.Active else self.off
         if mode == QIcon.Mode.Disabled:
             colour = theme.OFF
-        _renderer(self.name, colour).render(painter, QRectF(rect))
+        _renderer(self.name, theme.shown(colour)).render(painter, QRectF(rect))
 
     def pixmap(self, size: QSize, mode: QIcon.Mode, state: QIcon.State) -> QPixmap:
         """The drawing on a transparent ground."""
@@ -94,7 +95,7 @@ class _Drawing(QIconEngine):
         return _Drawing(self.name, self.on, self.off)
 
 
-def icon(name: str, on: str = theme.INK, off: str = theme.INK) -> QIcon:
+def icon(name: str, on: str = DARK.ink, off: str = DARK.ink) -> QIcon:
     """The icon of a name; `on` is its colour while checked or under the pointer, `off` otherwise."""
     return QIcon(_Drawing(name, on, off))
 

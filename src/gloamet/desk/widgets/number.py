@@ -26,6 +26,7 @@ from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import NumberField, number_field
+from gloamet.desk.widgets.palettes import DARK
 from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import Section
 from gloamet.document.model import Document
@@ -48,7 +49,7 @@ class NumberRow(QWidget):
         section: Section,
         name: str,
         label: str,
-        colour: str = theme.FILLED,
+        colour: str = DARK.filled,
         logarithmic: bool = False,
         from_zero: bool = False,
         field: NumberField | None = None,
@@ -58,7 +59,7 @@ class NumberRow(QWidget):
         self.session = session
         self.field: NumberField = field or number_field(section, name)
         self._write = write
-        self.label, self.colour = label, QColor(colour)
+        self.label, self.colour = label, colour
         self.logarithmic, self.from_zero = logarithmic, from_zero
         self._drag: str | None = None
         self._start = (0.0, 0.0)
@@ -173,7 +174,7 @@ class NumberRow(QWidget):
         p.drawRoundedRect(track, 1.5, 1.5)
         x = self._x(self._fraction(self._value))
         start = self._x(self._fraction(0.0)) if self.from_zero else track.left()
-        p.setBrush(self.colour if on else QColor(theme.OFF))
+        p.setBrush(QColor(theme.shown(self.colour) if on else theme.OFF))
         p.drawRoundedRect(QRectF(min(start, x), track.top(), abs(x - start), 3), 1.5, 1.5)
         rest = self._x(self._fraction(self.field.default))
         p.setBrush(QColor(theme.QUIET))

@@ -53,6 +53,7 @@ class AirPresetTiles(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._painted.connect(self._on_painted)
         session.document_changed.connect(self._on_document_changed)
+        session.render.preparing.connect(lambda *_: self._on_document_changed(self.session.document))
         session.results.light_solved.connect(lambda _: self._on_document_changed(self.session.document))
 
     def sizeHint(self) -> QSize:  # noqa: N802
@@ -93,7 +94,9 @@ class AirPresetTiles(QWidget):
 
     def _on_document_changed(self, document: Document) -> None:
         self.update()
-        if not self.isVisible() or self.session.results.light is None or document is self._told:
+        if not self.isVisible() or not self.session.render.prepared or document is self._told:
+            return
+        if self.session.results.light is None:
             return
         self._told = document
         request = _Request(document, PresetInputs.of(document, AIR_PRESETS[0]))

@@ -30,7 +30,7 @@ class ToneCurve(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.name, self.colour = "curve", QColor(theme.INK)
+        self.name, self.colour = "curve", theme.INK
         self.chosen = 0
         self._held = False
         self._points: CurvePoints = STRAIGHT
@@ -50,7 +50,7 @@ class ToneCurve(QWidget):
 
     def show_curve(self, name: str, colour: str) -> None:
         """Work on another of the curves."""
-        self.name, self.colour, self.chosen = name, QColor(colour), 0
+        self.name, self.colour, self.chosen = name, colour, 0
         self.setToolTip(
             f"{description(SECTION, name)} Click to add a point, drag it, double-click to take it away; arrow keys "
             "move it by a hair."
@@ -114,12 +114,12 @@ class ToneCurve(QWidget):
         p.drawLine(self.position(0.0, 0.0), self.position(1.0, 1.0))
         stops = np.linspace(CURVE_LOW, CURVE_HIGH, 120)
         out = (free_curve(stops, self._points) - CURVE_LOW) / (CURVE_HIGH - CURVE_LOW)
-        p.setPen(QPen(self.colour, 1.6))
+        p.setPen(QPen(QColor(theme.shown(self.colour)), 1.6))
         p.drawPolyline(QPolygonF([self.position(k / 119.0, float(v)) for k, v in enumerate(out)]))
         p.setPen(QPen(QColor(theme.WELL), 1.0))
         for index, point in enumerate(self._points):
             lit = index == self.chosen and self.hasFocus()
-            p.setBrush(QColor(theme.SUN) if lit else self.colour)
+            p.setBrush(QColor(theme.SUN if lit else theme.shown(self.colour)))
             p.drawEllipse(self.position(*point), DOT, DOT)
 
     def _paint_stops(self, p: QPainter) -> None:

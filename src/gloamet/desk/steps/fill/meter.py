@@ -77,7 +77,7 @@ class CardReading(QWidget):
             p.drawText(QRectF(0, y, 64, 16), left, TITLES[name])
             p.drawText(QRectF(0, y, self.width(), 16), right, lux_text(whole))
             room, fraction = self.width() - 140, whole / most
-            hue = QColor(HUES[name])
+            hue = QColor(theme.shown(HUES[name]))
             p.setPen(Qt.PenStyle.NoPen)
             p.setBrush(hue)
             p.drawRect(QRectF(66, y + 6, room * fraction, 5))

@@ -1,0 +1,165 @@
+# SPDX-License-Identifier: Apache-2.0
+"""Draft pictures: near to what the renderer takes over with, true in their shadows, and without a compiled kernel."""
+
+from __future__ import annotations
+
+import math
+import subprocess
+import sys
+from concurrent.futures import ThreadPoolExecutor
+from datetime import datetime
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+
+from gloamet.colour.spaces import luminance
+from gloamet.document.demo import TITLES, demo_document
+from gloamet.document.model import Document
+from gloamet.preview.draft.renderer import DraftRenderer
+from gloamet.preview.draft.surfaces import ShadowRays, view_directions
+from gloamet.preview.events import DiscPainted, Event, Failed, Frame, LightSolved, PaletteSolved, SceneLoaded
+from gloamet.preview.requests import RenderRequest
+from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
+from gloamet.stage.assembly import camera_from_view, place_in_world
+from gloamet.stage.camera import Camera
+from gloamet.stage.ground import GroundPlane
+from gloamet.stage.readers import read_file
+from gloamet.stage.scene import Material, Part, Scene, Shape
+from gloamet.trace.film import Renderer
+from gloamet.translation.document_to_light import build_stage
+
+HANDOVER = 0.1  # by which the mean may change when the renderer takes over
+
+
+def drafted(document: Document, superseded: bool = True) -> list[Event]:
+    events: list[Event] = []
+    renderer = DraftRenderer(events.append, lambda: superseded)
+    renderer.show(RenderRequest(document, 744, 520))
+    renderer.close()
+    return events
+
+
+def frame_of(events: list[Event]) -> Frame:
+    frames = [event for event in events if isinstance(event, Frame)]
+    return frames[-1]
+
+
+def at(document: Document, hour: int, minute: int = 0) -> Document:
+    return document.change("sun", wall_time=datetime(2026, 5, 24, hour, minute))
+
+
+@pytest.mark.parametrize("name", list(TITLES))
+def test_the_hand_over_changes_the_mean_by_less_than_a_tenth(name: str, tracer: Renderer) -> None:
+    document = demo_document(name).change("expose", metering="manual", ev=13.0)
+    scene = place_in_world(read_file(Path(str(document.stage.scene_file))), document.stage)
+    thumbs = ThumbnailRenderer(document, build_stage(document, scene), (186, 130), tracer, lambda: False)
+    for hour in (7, 10, 13, 17, 20):
+        moved = at(document, hour)
+        relit, draft = thumbs.picture(moved), frame_of(drafted(moved))
+        assert relit is not None
+        means = [pixels[..., :3].mean() for pixels in (draft.pixels, relit.pixels)]
+        assert means[0] == pytest.approx(means[1], rel=HANDOVER), hour
+
+
+def test_every_part_of_the_desk_that_shows_light_is_told() -> None:
+    events = drafted(demo_document(), superseded=False)
+    kinds = [type(event) for event in events]
+    assert {LightSolved, SceneLoaded, Frame, DiscPainted, PaletteSolved} <= set(kinds)
+    frames = [event for event in events if isinstance(event, Frame)]
+    assert frames[-1].pixels.shape[1] >= 700 > frames[0].pixels.shape[1]  # small at first, then at full size
+
+
+def test_gains_and_exposure_act_on_the_draft() -> None:
+    document = at(demo_document(), 12).change("expose", metering="manual", ev=13.0)
+    plain = frame_of(drafted(document)).pixels[..., :3].mean()
+    assert frame_of(drafted(document.change("expose", ev=15.0))).pixels[..., :3].mean() < plain - 20.0
+    assert frame_of(drafted(document.change("fill", sun_stops=-6.0))).pixels[..., :3].mean() < plain
+    assert frame_of(drafted(document.change("fill", sky_on=False))).pixels[..., :3].mean() < plain
+
+
+def test_night_is_dark_and_draws_without_a_sun() -> None:
+    document = at(demo_document(), 1).change("expose", metering="manual", ev=13.0)
+    assert frame_of(drafted(document)).pixels[..., :3].mean() < 5.0
+
+
+def _pole(height: float) -> Scene:
+    corners = np.array([[-0.02, 0, 0], [0.02, 0, 0], [0.02, 0, height], [-0.02, 0, height]], np.float32)
+    shape = Shape(corners, np.array([[0, 1, 2], [0, 2, 3]], np.uint32))
+    return Scene(None, (Part("pole", 0, shape),), (Material("grey", (0.5, 0.5, 0.5)),))
+
+
+@pytest.mark.parametrize("elevation", [10.0, 45.0, 80.0])
+def test_shadow_of_a_pole_ends_at_the_cotangent(elevation: float) -> None:
+    height, e = 2.0, math.radians(elevation)
+    with ThreadPoolExecutor(2) as pool:
+        rays = ShadowRays(_pole(height), pool)
+        along = np.linspace(0.1, 1.2 * height / math.tan(e), 400)
+        origins = np.stack([0 * along, along, 0 * along], 1).astype(np.float32)
+        lit = rays.lit(origins, np.array([0.0, -math.cos(e), math.sin(e)]))
+    tip = along[np.flatnonzero(~lit)[-1]]
+    assert tip == pytest.approx(height / math.tan(e), abs=2.0 * (along[1] - along[0]))
+
+
+def test_a_model_of_ones_own_is_seen_where_it_stands() -> None:
+    camera, ground = Camera((0.0, -4.0, 1.0), (0.0, 0.0, 1.0)), GroundPlane(0.0, math.inf, reflectance=0.3)
+    scene = _pole(2.0)
+    with ThreadPoolExecutor(2) as pool:
+        seen = ShadowRays(scene, pool).surfaces(scene, ground, camera, (201, 201))
+    _eye, directions = view_directions(camera, 201, 201)
+    assert seen.depth[100, 100] == pytest.approx(4.0, rel=1e-4)
+    assert seen.depth[20, 20] == 0.0  # sky
+    below = seen.depth[190, 30]
+    assert below * -directions[190, 30, 2] == pytest.approx(
+        1.0, rel=1e-4
+    )  # the ground, a metre below the eye
+    assert float(luminance(seen.albedo[190, 30])) == pytest.approx(0.3, rel=1e-5)
+
+
+def test_an_own_model_is_drawn_and_one_that_cannot_be_read_is_told_once(tmp_path: Path) -> None:
+    path = tmp_path / "box.glb"
+    trimesh.creation.box((2, 2, 2)).export(path)
+    document = Document().change("stage", scene_file=str(path))
+    document = at(document.change("stage.view", eye=(6.0, -6.0, 3.0), target=(0.0, 0.0, 0.5)), 12)
+    assert frame_of(drafted(document)).pixels[..., :3].std() > 20.0
+    path.write_bytes(b"no model")
+    events: list[Event] = []
+    renderer = DraftRenderer(events.append, lambda: True)
+    for _ in range(2):
+        renderer.show(RenderRequest(document, 744, 520))
+    renderer.close()
+    assert len([event for event in events if isinstance(event, Failed)]) == 1
+    assert not any(isinstance(event, Frame) for event in events)
+
+
+def test_a_draft_compiles_nothing() -> None:
+    script = """
+import gc
+from datetime import datetime
+from gloamet.document.demo import demo_document
+from gloamet.preview.draft.renderer import DraftRenderer
+from gloamet.preview.requests import RenderRequest
+renderer = DraftRenderer(lambda event: None, lambda: False)
+document = demo_document().change("sun", wall_time=datetime(2026, 5, 24, 13, 0))
+renderer.show(RenderRequest(document, 744, 520))
+renderer.show(RenderRequest(document.change("stage.view", fov_deg=50.0), 744, 520))
+from numba.core.registry import CPUDispatcher
+compiled = [f for f in gc.get_objects() if type(f) is CPUDispatcher and f.overloads]
+print(sorted(f.py_func.__qualname__ for f in compiled if "gloamet" in f.py_func.__module__))
+"""
+    ran = subprocess.run(
+        [sys.executable, "-c", script], capture_output=True, text=True, timeout=120, check=True
+    )
+    assert ran.stdout.strip() == "[]"
+
+
+def test_the_draft_follows_the_camera() -> None:
+    document = demo_document()
+    camera = camera_from_view(document.stage.view)
+    assert camera.eye[0] == 11.5
+    moved = document.change("stage.view", eye=(11.5, -24.0, 3.0))
+    pictures = [frame_of(drafted(d)).pixels[..., :3].astype(float) for d in (document, moved)]
+    h = min(p.shape[0] for p in pictures)
+    w = min(p.shape[1] for p in pictures)
+    assert np.abs(pictures[0][:h, :w] - pictures[1][:h, :w]).mean() > 5.0
