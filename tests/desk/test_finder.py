@@ -9,6 +9,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
+from gloamet.desk.clipboard import copy_picture
 from gloamet.desk.finder import Entry, found
 from gloamet.desk.widgets.form import ActionButton
 from gloamet.desk.widgets.number import NumberRow
@@ -114,7 +115,7 @@ def test_tab_over_the_picture_hides_the_columns_and_in_a_panel_moves_the_focus(
 
 
 def test_the_shown_picture_is_copied_as_it_is(window: DeskWindow) -> None:
-    window.copy_picture()
+    copy_picture(window.session)
     frame = window.session.results.frame
     assert frame is not None
     image = QGuiApplication.clipboard().image()

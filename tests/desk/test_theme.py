@@ -63,6 +63,11 @@ def test_grounds_are_neutral(palette: Palette) -> None:
         assert code[1:3] == code[3:5] == code[5:7], name
 
 
+def test_every_colour_stands_for_one_field() -> None:
+    colours = [*DARK, *LIGHT]
+    assert len(set(colours)) == len(colours)
+
+
 def test_a_change_of_theme_is_seen_at_once_and_kept(qtbot: QtBot) -> None:
     app = QApplication.instance()
     assert isinstance(app, QApplication)

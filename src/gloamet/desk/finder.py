@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QMenu,
     QPushButton,
     QStyle,
     QStyledItemDelegate,
@@ -27,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from gloamet.desk.menus import Command
 from gloamet.desk.state.session import Session
 from gloamet.desk.step_stack import StepStack
 from gloamet.desk.steps import STEP_TITLES
@@ -98,9 +98,14 @@ class Finder(QFrame):
     """A field and a list over the window."""
 
     def __init__(
-        self, parent: QWidget, session: Session, stack: StepStack, menu: QMenu, show: Callable[[int], None]
+        self,
+        parent: QWidget,
+        session: Session,
+        stack: StepStack,
+        commands: Callable[[], list[Command]],
+        show: Callable[[int], None],
     ) -> None:
-        """`menu` has commands that are listed too; `show` brings a step to the front."""
+        """`commands` of the menus are listed too; `show` brings a step to the front."""
         super().__init__(parent)
         self.setObjectName("finder")
         self.session, self._over, self._stack, self._show = session, parent, stack, show
@@ -118,7 +123,7 @@ class Finder(QFrame):
         self.edit.textChanged.connect(self._fill)
         self.edit.installEventFilter(self)
         self.list.itemClicked.connect(lambda item: self._take(self.list.row(item)))
-        self._menu = menu
+        self._commands = commands
         self._entries: list[Entry] = []
         self.shown: list[Entry] = []
         self._before: QWidget | None = None
@@ -150,11 +155,9 @@ class Finder(QFrame):
     def _collect(self) -> Iterator[Entry]:
         for k, step in enumerate(STEP_TITLES):
             yield Entry(step, "Step", f"Show the controls of the step {step}.", partial(self._show, k))
-        self._menu.aboutToShow.emit()  # which fills it
-        for command in self._menu.actions():
-            if command.text() and command.isEnabled() and command.menu() is None:
-                title, _, keys = command.text().partition("\t")
-                yield Entry(title, keys or "Menu", title, command.trigger)
+        for command in self._commands():
+            if command.enabled() and command.text not in STEP_TITLES:
+                yield Entry(command.text, command.keys or "Menu", command.text, command.act)
         for k, step in enumerate(STEP_TITLES):
             panel = self._stack.panel(k)
             for widget in panel.findChildren(QWidget):

@@ -9,23 +9,19 @@ from pathlib import Path
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import (
     QCloseEvent,
-    QGuiApplication,
-    QImage,
     QKeyEvent,
-    QKeySequence,
     QResizeEvent,
-    QShortcut,
     QShowEvent,
 )
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
-    QMenu,
     QVBoxLayout,
     QWidget,
 )
 
+from gloamet.desk.about import show_about
 from gloamet.desk.aim.aim_controller import AimController
 from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.compare.kept_strip import KeptStrip
@@ -35,14 +31,16 @@ from gloamet.desk.files.import_notes import ImportNotesPanel
 from gloamet.desk.files.moved_files import MovedFiles
 from gloamet.desk.files.saving import SaveJob
 from gloamet.desk.finder import Finder
+from gloamet.desk.help_overlay import HelpOverlay
 from gloamet.desk.import_panel import ImportPanel
 from gloamet.desk.instrument_column import InstrumentColumn
 from gloamet.desk.instruments.day_ribbon import DayRibbon
+from gloamet.desk.menu_table import menu_table
+from gloamet.desk.menus import Menus
 from gloamet.desk.picture.plan_view import PlanView
 from gloamet.desk.picture.view_tool_bar import ViewToolBar
 from gloamet.desk.picture.viewport import INSET, Viewport
 from gloamet.desk.state.exposure_lock import ExposureHold
-from gloamet.desk.state.recent import recent
 from gloamet.desk.state.session import Session
 from gloamet.desk.step_stack import StepStack
 from gloamet.desk.steps import FIRST_STEP, STEP_TITLES, STEPS, StepContext
@@ -71,9 +69,8 @@ class DeskWindow(QMainWindow):
         self.setWindowTitle("Gloamet")
         self.resize(1280, 800)
         self.setMinimumSize(960, 620)
-        self.menu = QMenu(self)
-        self.menu.aboutToShow.connect(self._fill_menu)
-        self.bar = TopBar(session, STEP_TITLES, self.choose_step, self.menu)
+        self.menus = Menus(self, menu_table(self))
+        self.bar = TopBar(session, STEP_TITLES, self.choose_step, self.menus.root)
         self.aimer, self.hold = AimController(session), ExposureHold(session)
         self.tools, self.autosave = CompareTools(session), Autosave(session)
         self.stack = StepStack(StepContext(session, self.aimer, self.ask_open, self.ask_picture, self.tools))
@@ -94,8 +91,8 @@ class DeskWindow(QMainWindow):
         self.left, self.ribbon = InstrumentColumn(session), DayRibbon(session)
         self.disc, self.checks = self.left.disc, self.left.checks
         self._lay_out()
-        self.finder = Finder(self, session, self.stack, self.menu, self.choose_step)
-        self._shortcuts()
+        self.help = HelpOverlay(self.picture)
+        self.finder = Finder(self, session, self.stack, self.menus.commands, self.choose_step)
         self.choose_step(FIRST_STEP)
         session.file_changed.connect(self._show_title)
         session.render.preparing.connect(self._on_preparing)
@@ -182,38 +179,17 @@ class DeskWindow(QMainWindow):
         if not exposing:
             self.session.render.inspect_as("")
 
-    def _shortcuts(self) -> None:
-        for keys, action in (
-            (QKeySequence("K"), self.tools.keeper.keep_now),
-            (QKeySequence("Ctrl+K"), self.finder.open),
-            (QKeySequence.StandardKey.Copy, self.copy_picture),
-            (QKeySequence("F11"), self.fill_screen),
-            (QKeySequence.StandardKey.New, self.begin_new),
-            (QKeySequence.StandardKey.Quit, self.close),
-            (QKeySequence.StandardKey.Undo, self.session.undo),
-            (QKeySequence("Ctrl+Shift+Z"), self.session.redo),
-            (QKeySequence.StandardKey.Open, self.ask_open),
-            (QKeySequence.StandardKey.Save, self.save),
-            (QKeySequence("Ctrl+Shift+S"), self.save_as),
-        ):
-            QShortcut(keys, self).activated.connect(action)
-        for k in range(len(STEP_TITLES)):
-            QShortcut(QKeySequence(f"Ctrl+{k + 1}"), self).activated.connect(partial(self.choose_step, k))
-
-    def copy_picture(self) -> None:
-        """Copy the picture as it is shown to the clipboard."""
-        frame = self.session.results.frame
-        if frame is None:
-            self.session.noticed.emit("There is no picture to copy yet: open a model first.", "note")
-            return
-        height, width = frame.pixels.shape[:2]
-        image = QImage(frame.pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888)
-        QGuiApplication.clipboard().setImage(image.copy())
-        self.session.noticed.emit(f"Copied the picture, {width} × {height}.", "note")
-
     def fill_screen(self) -> None:
         """Fill the screen, or return to a window."""
         self.setWindowState(self.windowState() ^ Qt.WindowState.WindowFullScreen)
+
+    def toggle_columns(self) -> None:
+        """Show the columns beside the picture, or hide them."""
+        self.show_columns(self.left.isHidden())
+
+    def show_about(self) -> None:
+        """Version, licence, and where files are kept."""
+        show_about(self)
 
     def show_columns(self, on: bool) -> None:
         """Show or hide the columns beside the picture, which takes their room."""
@@ -223,11 +199,14 @@ class DeskWindow(QMainWindow):
     def focusNextPrevChild(self, forward: bool) -> bool:  # noqa: N802
         """Tab over the picture hides or shows the columns; in a panel it moves the focus."""
         if forward and self.focusWidget() in (None, self.picture):
-            self.show_columns(self.left.isHidden())
+            self.toggle_columns()
             return True
         return super().focusNextPrevChild(forward)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if event.key() == Qt.Key.Key_Escape and self.help.isVisible():
+            self.help.hide()
+            return
         if event.key() == BEFORE_KEY and not event.isAutoRepeat():
             before = self.tools.document_before()
             if before is not None:
@@ -238,31 +217,6 @@ class DeskWindow(QMainWindow):
         if event.key() == BEFORE_KEY and not event.isAutoRepeat() and self.session.showing_only:
             self.session.preview_document(None)
         super().keyReleaseEvent(event)
-
-    def _fill_menu(self) -> None:
-        self.menu.clear()
-        self.menu.addAction("New\tCtrl+N", self.begin_new)
-        self.menu.addAction("Open …\tCtrl+O", self.ask_open)
-        before = self.menu.addMenu("Recent files")
-        for path in recent():
-            before.addAction(path.name, partial(self.open_file, path))
-        before.setEnabled(bool(before.actions()))
-        demos = self.menu.addMenu("Demos")
-        for name, title in TITLES.items():
-            demos.addAction(title, partial(self.show_demo, name))
-        self.menu.addSeparator()
-        self.menu.addAction("Save\tCtrl+S", self.save)
-        self.menu.addAction("Save as …\tCtrl+Shift+S", self.save_as)
-        self.menu.addSeparator()
-        self.menu.addAction("Save picture …", lambda: self.ask_picture(False))
-        self.menu.addAction("Copy picture\tCtrl+C", self.copy_picture)
-        self.menu.addAction("Save layers …", lambda: self.ask_picture(True))
-        self.menu.addSeparator()
-        self.menu.addAction("Find …\tCtrl+K", self.finder.open)
-        self.menu.addAction("Hide or show columns\tTab", lambda: self.show_columns(self.left.isHidden()))
-        self.menu.addAction("Fill the screen\tF11", self.fill_screen)
-        self.menu.addSeparator()
-        self.menu.addAction("Quit\tCtrl+Q", self.close)
 
     # -- files
 

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 EYE_HEIGHT_M = 1.6
+LIFT_TRIES = 12  # of an orbit that is stopped by the ground
 LOWEST_EYE_M = 0.05
 
 
@@ -171,6 +172,50 @@ def orbit(camera: Camera, rotation_deg: float, lift_deg: float, ground_m: float 
     return replace(camera, eye=(x, y, camera.target[2] + radius * math.sin(lift)))
 
 
+def orbit_about(
+    camera: Camera, pivot: Array, rotation_deg: float, lift_deg: float, ground_m: float = 0.0
+) -> Camera:
+    """Orbit eye and target around a point, which stays where it is seen.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    pivot : ndarray
+        The point, metres, (3,).
+    rotation_deg : float
+        Change of azimuth, degrees.
+    lift_deg : float
+        Change of elevation, degrees; stops 1° short of the poles.
+    ground_m : float, optional
+        Height that the eye may not go below, metres.
+
+    Returns
+    -------
+    Camera
+        The camera.
+    """
+    a = math.radians(rotation_deg)
+    turn = np.array([[math.cos(a), math.sin(a), 0.0], [-math.sin(a), math.cos(a), 0.0], [0.0, 0.0, 1.0]])
+    eye, target = (turn @ (np.asarray(p, float) - pivot) for p in (camera.eye, camera.target))
+    forward = target - eye
+    looks_up = math.degrees(math.asin(forward[2] / max(float(np.linalg.norm(forward)), 1e-9)))
+    lift = looks_up - min(max(looks_up - lift_deg, -89.0), 89.0)
+    side = np.array([forward[1], -forward[0], 0.0])
+    side /= max(float(np.linalg.norm(side)), 1e-9)
+    back = np.cross(side, [0.0, 0.0, 1.0])  # horizontal, from the eye's side towards the viewer
+    for _ in range(LIFT_TRIES):  # less of it where the eye would go below the ground
+        e = math.radians(lift)
+        frame = np.array([side, -back, [0.0, 0.0, 1.0]])
+        tilt = np.array([[1.0, 0.0, 0.0], [0.0, math.cos(e), math.sin(e)], [0.0, -math.sin(e), math.cos(e)]])
+        turned = frame.T @ tilt @ frame
+        if (turned @ eye + pivot)[2] >= ground_m + LOWEST_EYE_M or lift == 0.0:
+            break
+        lift = lift / 2.0 if abs(lift) > 0.01 else 0.0
+    eye, target = turned @ eye + pivot, turned @ target + pivot
+    return _above(replace(camera, eye=tuple(eye.tolist()), target=tuple(target.tolist())), ground_m)
+
+
 def pan(camera: Camera, dx: float, dy: float, ground_m: float = 0.0) -> Camera:
     """Move eye and target in the plane of the picture.
 
@@ -256,6 +301,27 @@ def walk(camera: Camera, ahead_m: float, rotation_deg: float, lift_m: float, gro
         eye = eye + ahead_m * np.array([offset[0] / flat, offset[1] / flat, 0.0])
     eye[2] = max(eye[2] + lift_m, min(eye[2], ground_m + LOWEST_EYE_M))
     return _above(replace(camera, eye=tuple(eye.tolist()), target=tuple((eye + offset).tolist())), ground_m)
+
+
+def sidestep(camera: Camera, right_m: float) -> Camera:
+    """Move eye and target sideways, level.
+
+    Parameters
+    ----------
+    camera : Camera
+        The camera.
+    right_m : float
+        Distance to the right, metres.
+
+    Returns
+    -------
+    Camera
+        The camera.
+    """
+    _, right, _ = camera.frame()
+    shift = right_m * right
+    eye, target = np.add(camera.eye, shift), np.add(camera.target, shift)
+    return replace(camera, eye=tuple(eye.tolist()), target=tuple(target.tolist()))
 
 
 def look_over(low: Array, high: Array, fov_deg: float = 40.0) -> Camera:

@@ -52,7 +52,7 @@ from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.document.model import Document
 from gloamet.preview.events import Frame
-from gloamet.stage.camera import dolly, orbit, pan, walk
+from gloamet.stage.camera import dolly, orbit, orbit_about, pan, sidestep, walk
 
 INSET = 10
 TURN_DEG_PER_PIXEL = 0.3
@@ -81,6 +81,7 @@ class Viewport(QWidget):
         self._pressed = QPointF()
         self._moved = False
         self._button = Qt.MouseButton.NoButton
+        self._pivot: np.ndarray | None = None  # that an orbit turns about, None for the target
         self.hand, self.mask_hand = RegionTool(session), MaskTool(session)
         self.aim = AimTool(
             session, aimer, ViewAdapter(self._point, self._edge, self._towards, self._spot, self._on_picture)
@@ -255,6 +256,9 @@ class Viewport(QWidget):
                 return
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
             self._grab, self._button, self._pressed, self._moved = at, event.button(), at, False
+            self._pivot = None
+            if event.button() == Qt.MouseButton.LeftButton and self.session.loaded.compiled is not None:
+                self._pivot = self._point(at)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if self.overlay is not None and self.overlay.move(self.target(), event.position()):
@@ -284,7 +288,12 @@ class Viewport(QWidget):
             camera = pan(camera, -d.x() / height, d.y() / height, self.session.loaded.ground_m)
         else:
             turn, lift = d.x() * TURN_DEG_PER_PIXEL, d.y() * TURN_DEG_PER_PIXEL
-            camera = orbit(camera, turn, lift, self.session.loaded.ground_m)
+            ground = self.session.loaded.ground_m
+            pivot = self._pivot
+            if pivot is None:
+                camera = orbit(camera, turn, lift, ground)
+            else:
+                camera = orbit_about(camera, pivot, turn, lift, ground)
         stage_actions.set_camera(self.session, camera, "camera")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
@@ -299,6 +308,14 @@ class Viewport(QWidget):
         self.session.end_undo_group()
         if click:
             self._click(event.position())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        x, y, aspect = self._fraction(event.position())
+        inside = 0.0 <= x <= 1.0 and 0.0 <= y <= 1.0 and self.overlay is None
+        if inside and self.session.loaded.compiled is not None and not self.session.state.tool:
+            name = stage_actions.pick(self.session, x, y, aspect)
+            if name:
+                stage_actions.frame_parts(self.session, {name})
 
     def _click(self, at: QPointF) -> None:
         """Select, or what the tool in hand does."""
@@ -357,6 +374,8 @@ class Viewport(QWidget):
             Qt.Key.Key_Down: (-far, 0.0, 0.0),
             Qt.Key.Key_Left: (0.0, -far, 0.0),
             Qt.Key.Key_Right: (0.0, far, 0.0),
+            Qt.Key.Key_W: (far, 0.0, 0.0),
+            Qt.Key.Key_S: (-far, 0.0, 0.0),
             Qt.Key.Key_PageUp: (0.0, 0.0, far),
             Qt.Key.Key_PageDown: (0.0, 0.0, -far),
         }
@@ -368,6 +387,11 @@ class Viewport(QWidget):
             if self.session.state.tool in TOOLS:
                 self.session.state.use_tool("")
             self.session.state.select("")
+        elif event.key() in (Qt.Key.Key_A, Qt.Key.Key_D):
+            sign = far if event.key() == Qt.Key.Key_D else -far
+            camera = sidestep(camera_from_document(self.session.document), sign * STEP_M)
+            stage_actions.set_camera(self.session, camera, "walk")
+            self._wheel_rest.start()
         elif event.key() in moves:
             ahead, turn, lift = moves[event.key()]
             camera = camera_from_document(self.session.document)

@@ -14,6 +14,7 @@ from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.form import ActionRow, action_button, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
+from gloamet.desk.widgets.term_card import TermButton
 
 SIZES = ((1920, 1280), (1920, 1080), (3840, 2160))
 
@@ -33,7 +34,7 @@ class OutputStep(StepPanel):
                 f"{width} × {height}", "Set width and height.", partial(self._size, width, height)
             )
             self.add(item)
-        self.group("Quality")
+        self.group("Quality", TermButton("noise"))
         self.add(NumberRow(session, "output", "samples", "Samples per pixel", logarithmic=True))
         self.add(NumberRow(session, "output", "noise", "Noise limit"))
         self.add(Switch(session, "output", "denoise", "Denoise"))

@@ -211,8 +211,8 @@ class FormPanel(QWidget):
         self._rows = self.box
         self.heads: dict[str, GroupHead] = {}
 
-    def group(self, title: str) -> None:
-        """A quiet head with space above it; what is added from now on belongs to it."""
+    def group(self, title: str, aside: QWidget | None = None) -> None:
+        """A quiet head with space above it, something at its right end; what is added from now on belongs to it."""
         if not self._first:
             self.box.addSpacing(12)
         self._first = False
@@ -221,7 +221,10 @@ class FormPanel(QWidget):
         self._rows.setContentsMargins(0, 0, 0, 0)
         self._rows.setSpacing(4)
         self.heads[title] = GroupHead(title, f"{type(self).__name__}/{title}", body)
-        self.box.addWidget(self.heads[title])
+        if aside is None:
+            self.box.addWidget(self.heads[title])
+        else:
+            self.box.addLayout(pair(self.heads[title], aside))
         self.box.addWidget(body)
 
     def add(self, item: QWidget | QBoxLayout) -> None:

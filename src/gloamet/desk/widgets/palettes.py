@@ -62,7 +62,7 @@ DARK = Palette(
     main_pointed="#f0f0f0",
     main_ink="#1d1d1d",
     focus="#d0d0d0",
-    track="#474747",
+    track="#484848",
     filled="#c4c4c4",
     switch_on="#8f8f8f",
     knob="#f2f2f2",
@@ -83,14 +83,14 @@ LIGHT = Palette(
     raised="#b2b2b2",
     outline="#8c8c8c",
     ink="#1c1c1c",
-    dim="#383838",
-    quiet="#505050",
-    off="#8a8a8a",
+    dim="#373737",
+    quiet="#4f4f4f",
+    off="#8b8b8b",
     main="#303030",
     main_pointed="#1a1a1a",
-    main_ink="#f2f2f2",
-    focus="#3a3a3a",
-    track="#b0b0b0",
+    main_ink="#f1f1f1",
+    focus="#3b3b3b",
+    track="#b1b1b1",
     filled="#4c4c4c",
     switch_on="#5a5a5a",
     knob="#fafafa",
@@ -103,6 +103,5 @@ LIGHT = Palette(
 PALETTES = {"dark": DARK, "light": LIGHT}
 # behind the picture: as the theme has it, or a grey that colours are judged before
 SURROUNDS = {"theme": "", "dark": "#3a3a3a", "middle": "#777777", "light": "#c8c8c8", "white": "#f2f2f2"}
-FIELD_OF_COLOUR = {
-    colour: name for palette in (DARK, LIGHT) for name, colour in reversed(palette._asdict().items())
-}
+# every colour stands for one field, so that one chosen in a theme is found again in the other
+FIELD_OF_COLOUR = {colour: name for palette in (DARK, LIGHT) for name, colour in palette._asdict().items()}

@@ -11,6 +11,7 @@ from gloamet.desk.widgets.colour import ColourField
 from gloamet.desk.widgets.form import label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
+from gloamet.desk.widgets.term_card import TermButton
 from gloamet.document.model import Document
 
 
@@ -19,7 +20,7 @@ class DistancePage(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.group("Aerial perspective")
+        self.group("Aerial perspective", TermButton("aerial_perspective"))
         self.add(Switch(session, "air", "aerial_perspective", "Show aerial perspective"))
         self.reading = label("", "note", wrap=True)
         self.add(self.reading)

@@ -13,6 +13,7 @@ from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
+from gloamet.desk.widgets.term_card import TermButton
 from gloamet.document.model import Document
 from gloamet.sky.particles import PARTICLES
 
@@ -59,7 +60,7 @@ class AtmospherePage(StepPanel):
             self.add(row)
         self.looks = AirPresetTiles(session)
         self.add(self.looks)
-        self.group("Atmosphere")
+        self.group("Atmosphere", TermButton("turbidity"))
         self.add(NumberRow(session, "air", "turbidity", "Turbidity", theme.SKY, logarithmic=True))
         self.reading = label("", "note", wrap=True)
         self.add(self.reading)
@@ -80,7 +81,7 @@ class AtmospherePage(StepPanel):
 
     def _add_haze_and_ground(self) -> None:
         session = self.session
-        self.group("Ground haze")
+        self.group("Ground haze", TermButton("visibility"))
         self.add(Switch(session, "air", "haze_on", "Haze layer"))
         self.haze = NumberRow(
             session, "air", "haze_visibility_km", "Visibility in haze", theme.SKY, logarithmic=True
@@ -90,7 +91,7 @@ class AtmospherePage(StepPanel):
         )
         self.add(self.haze)
         self.add(self.haze_height)
-        self.group("Ground")
+        self.group("Ground", TermButton("ground_reflectance"))
         self.add(NumberRow(session, "air", "ground_reflectance", "Ground reflectance", theme.SKY))
         self.add(
             label("Forest and wet soil 0.1, grass 0.2, sand 0.3, salt 0.5, fresh snow 0.8", "note", wrap=True)

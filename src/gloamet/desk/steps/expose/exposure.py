@@ -17,6 +17,7 @@ from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
+from gloamet.desk.widgets.term_card import TermButton
 from gloamet.document.expose import METERINGS
 from gloamet.document.model import Document
 from gloamet.meter.camera_settings import TYPICAL, Which
@@ -36,7 +37,7 @@ class ExposurePage(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.group("Exposure")
+        self.group("Exposure", TermButton("exposure"))
         self.metering = SegmentedControl(session, "expose", "metering", [(way, way) for way in METERINGS], 4)
         self.add(self.metering)
         self.compensation = NumberRow(

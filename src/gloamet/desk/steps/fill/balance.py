@@ -14,6 +14,7 @@ from gloamet.desk.steps.fill.source import SourceRow, changed_fields
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.form import ActionRow, action_button, empty, label, pair
 from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.term_card import TermButton
 from gloamet.document.model import Document
 from gloamet.document.stage import FLAGS, PropKind
 from gloamet.light_layers import LIGHTS
@@ -32,10 +33,10 @@ class BalancePage(StepPanel):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self._flags: object = None
-        self.group("Key to fill")
+        self.group("Key to fill", TermButton("key_to_fill"))
         self.ratio = RatioControl(session)
         self.add(self.ratio)
-        self.group("Lights")
+        self.group("Lights", TermButton("contact_shadow"))
         self.rows = {light.name: SourceRow(session, light) for light in LIGHTS}
         for row in self.rows.values():
             self.add(row)

@@ -21,6 +21,7 @@ from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.document_fields import NumberField, number_field
 from gloamet.desk.widgets.form import ActionRow, action_button, label, sentence
 from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.term_card import TermButton
 from gloamet.document.model import Document
 from gloamet.document.parsing import read_day_of_year, read_hours
 from gloamet.document.targets import AimPin
@@ -144,7 +145,7 @@ class AimPage(StepPanel):
         self._scanned()
 
     def _pins(self, session: Session, aimer: AimController) -> None:
-        self.group("Pin")
+        self.group("Pin", TermButton("pins"))
         row = QHBoxLayout()
         row.setSpacing(2)
         self.buttons: dict[str, QPushButton] = {}

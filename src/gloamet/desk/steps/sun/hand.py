@@ -18,6 +18,7 @@ from gloamet.desk.widgets.document_fields import NumberField, number_field
 from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
+from gloamet.desk.widgets.term_card import TermButton
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.stage.sun_drivers import motion_span_s, sun_drivers
@@ -111,7 +112,7 @@ class HandPage(StepPanel):
         self.add(self.moment)
         self.none = label("The model has no distant light, camera or empty.", "note", wrap=True)
         self.add(self.none)
-        self.group("Sun disc")
+        self.group("Sun disc", TermButton("penumbra"))
         self.add(NumberRow(session, "sun", "diameter_deg", "Angular diameter", theme.SUN, logarithmic=True))
         self.penumbra = label("", "note", wrap=True)
         self.add(self.penumbra)
