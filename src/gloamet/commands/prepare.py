@@ -4,18 +4,26 @@
 from __future__ import annotations
 
 import argparse
+import os
+import signal
 import subprocess
 import sys
+import threading
 import time
 
 from gloamet.errors import GloametError
 from gloamet.kernelcache import STAGE_SECONDS, mark_ready, remove_unused_folders
+
+PARENT_LOOK_S = 0.5  # between two looks at whether the program that started it lives
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
     parser = commands.add_parser("prepare", help="compile the kernels once")
     parser.add_argument("--stage", choices=list(STAGE_SECONDS), help="only this stage")
+    parser.add_argument(
+        "--with-parent", action="store_true", help="end when the program that started it ends"
+    )
     parser.set_defaults(run=run)
 
 
@@ -26,8 +34,22 @@ def _prepare(stage: str) -> None:
     mark_ready(stage)
 
 
+def _end_with_parent() -> None:
+    """Stop this process and those it started when the program that started it is gone."""
+    parent = os.getppid()
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(PARENT_LOOK_S)
+        os.killpg(os.getpgid(0), signal.SIGTERM)
+
+    threading.Thread(target=watch, name="parent", daemon=True).start()
+
+
 def run(options: argparse.Namespace) -> None:
     """Compile with progress; the two large phases in parallel processes."""
+    if options.with_parent:
+        _end_with_parent()
     if options.stage:
         _prepare(options.stage)
         return

@@ -27,6 +27,7 @@ from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.compare.kept_strip import KeptStrip
 from gloamet.desk.dialogs import ask
 from gloamet.desk.files.autosave import Autosave, Left, drop, left_behind, take_up
+from gloamet.desk.files.dropped import show_file, take_file
 from gloamet.desk.files.import_notes import ImportNotesPanel
 from gloamet.desk.files.moved_files import MovedFiles
 from gloamet.desk.files.saving import SaveJob
@@ -77,7 +78,7 @@ class DeskWindow(QMainWindow):
         self.picture = Viewport(session, self.aimer)
         for overlay in (self.tools.compare, self.tools.sheet):
             self.picture.add_overlay(overlay)
-        self.picture.dropped.connect(lambda name: self.open_file(Path(name)))
+        self.picture.dropped.connect(lambda name: take_file(self, Path(name)))
         self.picture.open_asked.connect(self.ask_open)
         self.picture.demo_asked.connect(self.show_demo)
         self.plan = PlanView(session, self.aimer)
@@ -337,8 +338,16 @@ class DeskWindow(QMainWindow):
 
     def _save_ended(self, sentence: str, written: bool) -> None:
         self.bar.show_saving("", 0.0, None)
+        saved = self.job.path if self.job is not None else None
         self.job = None
-        self.notice.show_sentence(sentence, "note" if written else "warning")
+        if written and saved is not None:
+            self.notice.offer_some(
+                sentence,
+                {"Open": partial(show_file, saved), "Show in folder": partial(show_file, saved.parent)},
+                "note",
+            )
+        else:
+            self.notice.show_sentence(sentence)
         self.session.render.stop(False)
         self.bar.refresh()
 

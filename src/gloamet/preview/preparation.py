@@ -44,7 +44,7 @@ class KernelPreparation:
         """Start compiling missing kernels, once."""
         if self._process is None and not self.ready():
             self._begin = time.monotonic()
-            command = ["nice", "-n", NICENESS, sys.executable, "-m", "gloamet", "prepare"]
+            command = ["nice", "-n", NICENESS, sys.executable, "-m", "gloamet", "prepare", "--with-parent"]
             # a session of its own: what it starts beside it is stopped with it
             self._process = subprocess.Popen(command, stderr=subprocess.DEVNULL, start_new_session=True)
             with contextlib.suppress(

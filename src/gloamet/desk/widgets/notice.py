@@ -24,27 +24,35 @@ class Notice(QWidget):
         row.setContentsMargins(14, 8, 12, 8)
         self.text = label("", wrap=True)
         row.addWidget(self.text, 1)
-        self._do: Callable[[], None] | None = None
+        self._do: list[Callable[[], object]] = []
         self._about = ""
-        self.action = action_button("", "Apply.", self._act)
+        self.action = action_button("", "Apply.", lambda: self._act(0))
+        self.second = action_button("", "Apply.", lambda: self._act(1))
         row.addWidget(self.action)
+        row.addWidget(self.second)
         row.addWidget(action_button("Close", "Hide this message.", self.hide))
         self._timer = QTimer(self, interval=NOTE_MS, singleShot=True)
         self._timer.timeout.connect(self.hide)
         self.hide()
 
-    def offer(self, sentence: str, word: str, action: Callable[[], None], about: str = "") -> None:
+    def offer(self, sentence: str, word: str, action: Callable[[], object], about: str = "") -> None:
         """Show a sentence with an action; other sentences `about` something else do not replace it."""
-        self.show_sentence(sentence)
+        self.offer_some(sentence, {word: action})
         self._about = about
-        self.action.setText(word)
-        self._do = action
-        self.action.show()
 
-    def _act(self) -> None:
+    def offer_some(
+        self, sentence: str, actions: dict[str, Callable[[], object]], kind: str = "warning"
+    ) -> None:
+        """Show a sentence with one or two actions, by their texts."""
+        self.show_sentence(sentence, kind)
+        self._do = list(actions.values())
+        for button, text in zip((self.action, self.second), actions, strict=False):
+            button.setText(text)
+            button.show()
+
+    def _act(self, index: int) -> None:
         self.hide()
-        if self._do is not None:
-            self._do()
+        self._do[index]()
 
     def show_sentence(self, sentence: str, kind: str = "warning") -> None:
         """Say it; notes go by themselves, warnings stay until closed."""
@@ -52,6 +60,7 @@ class Notice(QWidget):
             return
         self._about = ""
         self.action.hide()
+        self.second.hide()
         self.text.setText(sentence)
         self.setProperty("kind", kind)
         self.style().unpolish(self)
