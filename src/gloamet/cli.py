@@ -33,6 +33,7 @@ COMMANDS = (
     "compare",
     "bench",
     "prepare",
+    "install-desktop",
 )
 
 
@@ -47,7 +48,7 @@ def build_parser(only: str | None = None) -> argparse.ArgumentParser:
     parser.add_argument("--version", action="version", version=f"gloamet {__version__}")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
     for name in COMMANDS if only is None else (only,):
-        import_module(f"gloamet.commands.{name}").add_parser(commands)
+        import_module(f"gloamet.commands.{name.replace('-', '_')}").add_parser(commands)
     return parser
 
 

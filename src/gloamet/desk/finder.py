@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from functools import partial
 from typing import NamedTuple
 
-from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QSize, Qt
+from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter
 from PySide6.QtWidgets import (
     QFrame,
@@ -97,6 +97,8 @@ class EntryDelegate(QStyledItemDelegate):
 class Finder(QFrame):
     """A field and a list over the window."""
 
+    opened = Signal()
+
     def __init__(
         self,
         parent: QWidget,
@@ -143,6 +145,7 @@ class Finder(QFrame):
         self.show()
         self.raise_()
         self.edit.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        self.opened.emit()
 
     def close_finder(self) -> None:
         """Hide, and return the focus."""

@@ -25,6 +25,7 @@ def run_desk(
     from PySide6.QtWidgets import QApplication
 
     from gloamet.desk.garbage import GarbageCollector
+    from gloamet.desk.hints import Hints
     from gloamet.desk.state.session import Session
     from gloamet.desk.widgets import theme
     from gloamet.desk.window import DeskWindow
@@ -46,6 +47,7 @@ def run_desk(
     if model is not None:
         session.open_model(model)
     window.show()
+    Hints(window)
     window.offer_left()
     code = int(app.exec())
     preparation.close()
