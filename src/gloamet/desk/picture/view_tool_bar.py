@@ -59,7 +59,8 @@ class ViewToolBar(QWidget):
             session, "stage", "quality", [(q, q) for q in ("draft", "standard", "final")]
         )
         self.state = label("", "note")
-        self.held = action_button("", HELD_TIP, hold.release)
+        self.held = action_button("Use meter", HELD_TIP, hold.release)
+        self.held.hide()
         self.ev = label("", "note")
         self.ev.setToolTip("Exposure value at ISO 100 of the picture.")
         self.lock = ToolButton("Lock exposure", LOCK_TIP, "lock-open", self._lock)

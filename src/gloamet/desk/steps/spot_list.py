@@ -43,6 +43,7 @@ class SpotRow(QWidget):
         self.name = QLineEdit()
         self.name.setFixedWidth(120)
         self.name.setToolTip("Name of the spot.")
+        self.name.setAccessibleName("Spot name")
         self.name.editingFinished.connect(self._rename)
         remove = partial(spot_actions.remove_spot, session, index)
         head.addWidget(self.name)

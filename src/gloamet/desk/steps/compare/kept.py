@@ -125,6 +125,7 @@ class KeptPage(StepPanel):
         self.add(self.nothing)
         self.name = label("", wrap=True)
         self.note = QLineEdit()
+        self.note.setAccessibleName("Note")
         self.note.setPlaceholderText("note")
         self.note.setToolTip("A note that is kept with the picture.")
         self.note.editingFinished.connect(self._write_note)

@@ -63,6 +63,7 @@ class LooksPage(StepPanel):
         )
         self.add(self.action_row)
         self.strength = QSlider(Qt.Orientation.Horizontal)
+        self.strength.setAccessibleName("Strength of the look")
         self.strength.setRange(5, 100)
         self.strength.setValue(100)
         self.strength.setToolTip("Strength of the look: numbers are interpolated.")

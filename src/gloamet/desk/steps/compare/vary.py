@@ -99,6 +99,11 @@ class RangeRow(QWidget):
             edit.setFixedWidth(wide)
             edit.setProperty("role", "short")
             edit.setToolTip(tip)
+            edit.setAccessibleName(tip.rstrip("."))
+        self.field.setAccessibleName("Parameter")
+        field = self.field.lineEdit()
+        if field is not None:
+            field.setAccessibleName("Parameter")
         row.addWidget(self.field, 1)
         for widget in (self.low, self.high, self.number):
             row.addWidget(widget)

@@ -178,6 +178,7 @@ class PartsPage(StepPanel):
         super().__init__(session)
         self.tree = PartsTree(session)
         self.finder = QLineEdit()
+        self.finder.setAccessibleName("Filter parts")
         self.finder.setPlaceholderText("Find a part")
         self.finder.setToolTip("Show only parts whose name contains this text.")
         self.finder.textChanged.connect(self.tree.search)

@@ -83,6 +83,7 @@ class ViewsPage(StepPanel):
         super().__init__(session)
         self.list = ViewList(session)
         self.name = QLineEdit()
+        self.name.setAccessibleName("View name")
         self.name.setPlaceholderText("name of the view")
         self.name.setToolTip("Rename the selected view.")
         self.name.editingFinished.connect(self._rename)

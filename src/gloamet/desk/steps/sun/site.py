@@ -32,6 +32,7 @@ class SiteField(QWidget):
         self.edit.setAccessibleName("Site")
         self.results = QListWidget(self.window())
         self.results.setWindowFlag(Qt.WindowType.ToolTip)
+        self.results.setAccessibleName("Cities found")
         self.results.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.results.itemClicked.connect(self._pick)
         box = QVBoxLayout(self)
