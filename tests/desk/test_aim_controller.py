@@ -19,6 +19,7 @@ from gloamet.desk.steps.sun.aim import AimPage
 from gloamet.desk.steps.sun.hand import HandPage, length_text
 from gloamet.desk.steps.sun.sequence import SequencePage
 from gloamet.desk.window import DeskWindow
+from gloamet.document.model import Document
 from gloamet.document.targets import AimPin
 from gloamet.stage.scene import Lamp
 from gloamet.sun.angles import penumbra_m
@@ -165,6 +166,7 @@ def test_the_sun_comes_to_the_pointer_and_by_a_shadow_that_is_dragged(aiming: De
 
 def test_outlines_are_drawn_for_a_sun_that_is_not_there_yet(aiming: DeskWindow, qtbot: QtBot) -> None:
     outlines = aiming.aimer.outlines
+    aiming.aimer.use_outlines(True)
     with qtbot.waitSignal(outlines.ready, timeout=20_000):
         aiming.aimer.show(direction(120.0, 40.0))
     assert outlines.image is not None
@@ -172,6 +174,44 @@ def test_outlines_are_drawn_for_a_sun_that_is_not_there_yet(aiming: DeskWindow, 
     QTest.keyClick(aiming.picture, Qt.Key.Key_Escape)
     assert outlines.image is None and aiming.aimer.preview is None
     assert sun_from_document(aiming.session.document) == before
+
+
+def test_the_picture_of_a_sun_that_is_not_there_yet_is_shown_and_changes_nothing(
+    aiming: DeskWindow, qtbot: QtBot
+) -> None:
+    session, wanted = aiming.session, direction(250.0, 25.0)
+    before = session.document
+    shown: list[Document] = []
+    session.results.frame_ready.connect(lambda frame: shown.append(frame.document))
+
+    def shows(document: Document) -> bool:
+        return (
+            bool(shown)
+            and angle_deg(direction(*sun_from_document(shown[-1])), direction(*sun_from_document(document)))
+            < 0.1
+        )
+
+    aiming.aimer.show(wanted)
+    assert session.render.previewing
+    qtbot.waitUntil(
+        lambda: bool(shown) and angle_deg(direction(*sun_from_document(shown[-1])), wanted) < 0.1,
+        timeout=30_000,
+    )
+    assert session.document is before and not session.history.can_redo
+    session.change("expose", compensation=0.5)  # acts on the preview too
+    qtbot.waitUntil(lambda: shown[-1].expose.compensation == 0.5, timeout=30_000)
+    assert angle_deg(direction(*sun_from_document(shown[-1])), wanted) < 0.1
+    QTest.keyClick(aiming.picture, Qt.Key.Key_Escape)
+    assert not session.render.previewing
+    qtbot.waitUntil(lambda: shows(session.document), timeout=30_000)
+
+
+def test_the_aim_page_lets_go_of_the_picture_when_it_is_left(aiming: DeskWindow) -> None:
+    aiming.show()
+    aiming.aimer.show(direction(250.0, 25.0))
+    assert aiming.session.render.previewing
+    aiming.choose_step(2)
+    assert not aiming.session.render.previewing
 
 
 def test_a_picked_surface_is_scanned_and_its_best_moment_gone_to(aiming: DeskWindow, qtbot: QtBot) -> None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import UTC, date, datetime, timedelta
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -85,13 +85,16 @@ def follow_driver(session: Session, key: str | None = None, **values: object) ->
     session.commit(document, key)
 
 
+def fields_of_direction(document: Document, towards: Array) -> dict[str, Any]:
+    """Fields of a sun placed by hand along a direction of the scene."""
+    azimuth = azimuth_of(towards) - document.sun.north_deg
+    elevation = max(elevation_of(towards), -20.0)
+    return {"mode": "manual", "azimuth_deg": azimuth % 360.0, "elevation_deg": elevation}
+
+
 def set_sun_direction(session: Session, towards: Array, key: str | None = None) -> None:
     """Place the sun by hand along a direction of the scene."""
-    azimuth, elevation = (
-        azimuth_of(towards) - session.document.sun.north_deg,
-        max(elevation_of(towards), -20.0),
-    )
-    session.change("sun", key, mode="manual", azimuth_deg=azimuth % 360.0, elevation_deg=elevation)
+    session.change("sun", key, **fields_of_direction(session.document, towards))
 
 
 def go_real(session: Session, moment: RealMoment) -> None:

@@ -123,6 +123,9 @@ class AimController(QObject):
         self.size = (960, 540)
         self.preview: NDArray[np.float64] | None = None
         self.previews = False  # whether a new answer is drawn by itself
+        self.outlined = (
+            False  # whether a preview is drawn as outlines of sun and shade, not as a relit picture
+        )
         self._keys: dict[str, Any] = {}
         self._stop_scan = threading.Event()
         self._workers: dict[str, LatestWorker[Question]] = {
@@ -143,6 +146,8 @@ class AimController(QObject):
         if document.sun != self._sun:  # the real light has moved: a preview beside it would mislead
             self._sun, self.nearest = document.sun, None
             self.show(None)
+        elif self.session.render.previewing:
+            self.show(self.preview)  # of the document as it is now
         self._soon.start()
 
     def _on_frame_ready(self, _frame: object) -> None:
@@ -165,16 +170,27 @@ class AimController(QObject):
     # -- previews
 
     def show(self, towards: NDArray[np.float64] | None) -> None:
-        """Draw where a sun would fall, without moving it; None ends that."""
+        """Show the picture under another sun, or where it would fall, without moving it; None ends that."""
         self.preview = towards
-        compiled = self.session.loaded.compiled
-        if towards is None or compiled is None:
-            self.session.render.pause(False)
+        compiled, render = self.session.loaded.compiled, self.session.render
+        if towards is None or compiled is None or not self.outlined:
+            render.pause(False)
             self.outlines.clear()
+            document = self.session.document
+            if towards is None or compiled is None:
+                render.preview(None)
+            else:
+                render.preview(document.change("sun", **sun_actions.fields_of_direction(document, towards)))
             return
+        render.preview(None)
         self.session.render.pause(True)
         self._rest.start()
         self.outlines.request(compiled, camera_from_document(self.session.document), self.size, towards)
+
+    def use_outlines(self, on: bool) -> None:
+        """Draw previews as outlines of sun and shade from now on, or as relit pictures."""
+        self.outlined = on
+        self.show(self.preview)
 
     def show_moment(self, moment: RealMoment) -> None:
         """Draw where the sun of a moment would fall."""

@@ -35,6 +35,7 @@ STEPS = 97
 LOWEST_DEG = -1.0
 ARROW_INSET = 22.0
 FARTHEST = 20.0  # picture widths: a line from there has no place on the screen
+PREVIEW_TEXT = "Preview of another sun: Esc ends it, “Move the sun here” keeps it"
 
 
 @lru_cache(maxsize=4)
@@ -227,6 +228,18 @@ def draw_spot_pins(p: QPainter, box: QRectF, session: Session) -> None:
                 p.drawEllipse(at, 6.0, 6.0)
 
 
+def draw_tag(p: QPainter, box: QRectF, text: str) -> None:
+    """A line in the upper left corner of the picture that says what is shown."""
+    p.setFont(theme.font(theme.NOTE))
+    wide = p.fontMetrics().horizontalAdvance(text)
+    tag = QRectF(box.x() + 10, box.y() + 10, wide + 16, 22)
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(QColor(20, 20, 20, 190))
+    p.drawRoundedRect(tag, 4, 4)
+    p.setPen(QColor(theme.PICTURE_INK))
+    p.drawText(tag, Qt.AlignmentFlag.AlignCenter, text)
+
+
 def draw_aim(
     p: QPainter,
     box: QRectF,
@@ -253,3 +266,5 @@ def draw_aim(
             p.drawEllipse(at, 12.0, 12.0)
     draw_shadow_pins(p, session, lambda point: on_screen(box, camera.project_point(point, aspect)), draft)
     draw_spot_pins(p, box, session)
+    if session.render.previewing:
+        draw_tag(p, box, PREVIEW_TEXT)

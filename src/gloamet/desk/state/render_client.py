@@ -34,6 +34,7 @@ class RenderClient(QObject):
         self._paused = False
         self._reload_count = 0
         self._beside: Callable[[Document], Document] | None = None
+        self._preview: Document | None = None  # that is shown instead of the session's
         self._worker = RenderWorker(self.reported.emit, preparation)
         self.reported.connect(self._on_reported)
         self._soon = QTimer(self, interval=0, singleShot=True)
@@ -50,12 +51,12 @@ class RenderClient(QObject):
 
     def ask_now(self) -> None:
         """Ask for the document."""
-        stopped = self.stopped or self._paused
-        beside = self._beside(self._document) if self._beside is not None else None
-        if beside == self._document:
+        stopped, document = self.stopped or self._paused, self._preview or self._document
+        beside = self._beside(document) if self._beside is not None else None
+        if beside == document:
             beside = None
         self._worker.request(
-            self._document,
+            document,
             *self.size,
             stopped,
             self.plan,
@@ -64,6 +65,17 @@ class RenderClient(QObject):
             self.held_ev,
             self.inspect,
         )
+
+    @property
+    def previewing(self) -> bool:
+        """Whether another document than the session's is shown."""
+        return self._preview is not None
+
+    def preview(self, document: Document | None) -> None:
+        """Show another document from now on, None for the session's; panels and history keep to the session's."""
+        if document is not self._preview:
+            self._preview = document
+            self.ask()
 
     def hold_ev(self, ev: float | None) -> None:
         """Let an automatic exposure stay at an EV from now on, None for the meter's."""

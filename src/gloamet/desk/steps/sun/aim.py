@@ -21,6 +21,7 @@ from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.document_fields import NumberField, number_field
 from gloamet.desk.widgets.form import ActionRow, action_button, label, sentence
 from gloamet.desk.widgets.number import NumberRow
+from gloamet.desk.widgets.switch import Toggle
 from gloamet.desk.widgets.term_card import TermButton
 from gloamet.document.model import Document
 from gloamet.document.parsing import read_day_of_year, read_hours
@@ -171,7 +172,10 @@ class AimPage(StepPanel):
             "Move the sun here", "Place the sun manually where the pins require it.", self._put
         )
         self.moments = Moments(session, aimer)
-        for widget in (self.direction, self.remarks, self.commit, self.moments):
+        self.outlined = Toggle("Outlines instead of the relit picture")
+        self.outlined.setToolTip("Show a preview as outlines of sun and shade over the present picture.")
+        self.outlined.toggled.connect(aimer.use_outlines)
+        for widget in (self.direction, self.remarks, self.commit, self.outlined, self.moments):
             self.add(widget)
 
     def _window(self, session: Session) -> None:
