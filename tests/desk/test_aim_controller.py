@@ -206,6 +206,33 @@ def test_the_picture_of_a_sun_that_is_not_there_yet_is_shown_and_changes_nothing
     qtbot.waitUntil(lambda: shows(session.document), timeout=30_000)
 
 
+def test_the_picture_follows_a_pin_while_it_is_dragged(aiming: DeskWindow, qtbot: QtBot) -> None:
+    session = aiming.session
+    aiming.show()
+    shown: list[Document] = []
+    session.results.frame_ready.connect(lambda frame: shown.append(frame.document))
+    sun_actions.add_pin(
+        session, AimPin(kind="shadow", caster=sun_actions.to_tuple(TOP), receiver=(-3.0, 2.5, 0.0))
+    )
+
+    def asked() -> np.ndarray:
+        pin = session.document.aim.pins[0]
+        line = np.subtract(pin.caster, pin.receiver)
+        return np.asarray(line / np.linalg.norm(line))
+
+    followed = 0
+    for k in range(12):  # quicker than the pause after which dates are searched
+        sun_actions.change_pin(session, 0, "aim.pin", receiver=(-3.0 + 0.1 * k, 2.5, 0.0))
+        qtbot.wait(60)
+        preview = aiming.aimer.preview
+        followed += preview is not None and angle_deg(preview, asked()) < 0.1
+    assert followed >= 8
+    qtbot.waitUntil(
+        lambda: bool(shown) and angle_deg(direction(*sun_from_document(shown[-1])), asked()) < 0.1,
+        timeout=30_000,
+    )
+
+
 def test_the_aim_page_lets_go_of_the_picture_when_it_is_left(aiming: DeskWindow) -> None:
     aiming.show()
     aiming.aimer.show(direction(250.0, 25.0))

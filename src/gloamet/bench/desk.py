@@ -165,6 +165,41 @@ app.exec()
 """
 )
 
+# A hand drags a shadow pin once pictures can be relit: relit pictures of the sun it asks for, a second.
+_PIN = (
+    COMMON
+    + """
+from gloamet.desk.actions import sun_actions
+from gloamet.desk.steps import FIRST_STEP
+from gloamet.document.targets import AimPin
+window.stack.panel(FIRST_STEP).show_page("Aim")
+state = {"frames": 0, "moves": 0, "begin": None}
+MOVES = 150
+
+def move():
+    x = 3.0 + 3.0 * state["moves"] / MOVES
+    sun_actions.change_pin(session, 0, "aim.pin", receiver=(x, -4.0, 0.0))
+    state["moves"] += 1
+    if state["moves"] == MOVES:
+        out["pin_fps"] = state["frames"] / (time.perf_counter() - state["begin"])
+        finish()
+
+drag = QTimer(interval=20)
+drag.timeout.connect(move)
+
+def frame(f):
+    if state["begin"] is not None:
+        state["frames"] += f.document is not None and f.document.sun.mode == "manual"
+    elif f.exact and f.relight_state[1]:
+        sun_actions.add_pin(session, AimPin(kind="shadow", caster=(0.0, 0.0, 3.0), receiver=(3.0, -4.0, 0.0)))
+        state["begin"] = time.perf_counter()
+        drag.start()
+
+session.results.frame_ready.connect(frame)
+app.exec()
+"""
+)
+
 # A hand drags the time of a demo whose cache is full, with the picture at a given size on screen.
 _RELIGHT = (
     COMMON.replace(
@@ -341,6 +376,11 @@ def hand() -> Result:
         "gui_gap_ms": 1e3 * run["gap"],
         "scrub_fps": run["scrub_fps"],
     }
+
+
+def pin() -> Result:
+    """Relit pictures a second while a shadow pin is dragged."""
+    return {"pin_fps": run_apart(_PIN)["pin_fps"]}
 
 
 def cancel() -> Result:

@@ -63,6 +63,7 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
         (desk.relight, desk.RELIGHT_NAMES),
         (relight.errors, relight.ERROR_NAMES),
         (relight.clean, ("shade_2pct_s", "interior_3pct_s")),
+        (desk.pin, ("pin_fps",)),
         (desk.cancel, ("cancel_ms", "cancel_worst_ms")),
         (desk.start_warm, ("window_warm_s", "first_picture_warm_s")),
         (desk.start_cold, ("window_first_s", "first_picture_first_s")),

@@ -29,7 +29,7 @@ from gloamet.sun.nearest import RealMoment, nearest_moments
 from gloamet.sun.position import direction
 
 if TYPE_CHECKING:
-    from gloamet.aim.pins import AimedSun
+    from gloamet.aim.pins import AimedSun, Pin
     from gloamet.aim.sun_windows import SunlitSpan, YearScan
     from gloamet.trace.render_scene import RenderScene
 
@@ -70,38 +70,54 @@ class Question(NamedTuple):
     work: Callable[[], Any]
 
 
-def _solve(document: Document, compiled: RenderScene | None) -> AimResult:
-    """Where the pins of a document put the sun of a stage, and when it is there."""
-    from gloamet.aim.moments import moments_for_pins
-    from gloamet.aim.pins import Pin, aim_frame, aim_glint, aim_shadows
+def _aimed(document: Document, compiled: RenderScene | None) -> tuple[AimedSun, list[Pin]]:
+    """Where the pins of a document put the sun of a stage, and the lines that they stand for. Raises GloametError when
+    no sun fits."""
+    from gloamet.aim.pins import AimedSun, Pin, aim_frame, aim_glint, aim_shadows
 
     camera = camera_from_document(document)
     aspect = document.output.width / document.output.height
     lines, remarks = [], []
+    for pin in document.aim.pins:
+        if not pin.on:
+            continue
+        if pin.kind == "shadow":
+            lines.append(Pin(pin.caster, pin.receiver))
+            continue
+        if pin.kind == "frame":
+            aimed = aim_frame(camera, *pin.frame_position, aspect, compiled)
+        elif compiled is not None:
+            aimed = aim_glint(camera, *pin.frame_position, aspect, compiled)
+        else:
+            continue
+        lines.append(Pin(sun_actions.to_tuple(aimed.towards), (0.0, 0.0, 0.0)))
+        remarks += list(aimed.remarks)
+    shadows = all(pin.kind == "shadow" for pin in document.aim.pins if pin.on)
+    aimed = aim_shadows(lines, compiled if shadows else None)
+    words = tuple(dict.fromkeys((*aimed.remarks, *remarks)))
+    return AimedSun(aimed.towards, aimed.misses_deg, words), lines
+
+
+def _solve(document: Document, compiled: RenderScene | None) -> AimResult:
+    """Where the pins of a document put the sun of a stage, and when it is there."""
+    from gloamet.aim.moments import moments_for_pins
+
     try:
-        for pin in document.aim.pins:
-            if not pin.on:
-                continue
-            if pin.kind == "shadow":
-                lines.append(Pin(pin.caster, pin.receiver))
-                continue
-            if pin.kind == "frame":
-                aimed = aim_frame(camera, *pin.frame_position, aspect, compiled)
-            elif compiled is not None:
-                aimed = aim_glint(camera, *pin.frame_position, aspect, compiled)
-            else:
-                continue
-            lines.append(Pin(sun_actions.to_tuple(aimed.towards), (0.0, 0.0, 0.0)))
-            remarks += list(aimed.remarks)
-        shadows = all(pin.kind == "shadow" for pin in document.aim.pins if pin.on)
-        aimed = aim_shadows(lines, compiled if shadows else None)
+        aimed, lines = _aimed(document, compiled)
     except GloametError as error:
         return AimResult(None, (), str(error))
     moments = moments_for_pins(
         lines, sun_actions.site_from_document(document), sun_actions.time_window_from_document(document)
     )
-    words = tuple(dict.fromkeys((*aimed.remarks, *remarks)))
-    return AimResult(type(aimed)(aimed.towards, aimed.misses_deg, words), tuple(moments))
+    return AimResult(aimed, tuple(moments))
+
+
+def _direction(document: Document, compiled: RenderScene | None) -> NDArray[np.float64] | None:
+    """The direction alone, while a pin is dragged; None when no sun fits."""
+    try:
+        return np.asarray(_aimed(document, compiled)[0].towards)
+    except GloametError:
+        return None
 
 
 class AimController(QObject):
@@ -129,13 +145,14 @@ class AimController(QObject):
         self._keys: dict[str, Any] = {}
         self._stop_scan = threading.Event()
         self._workers: dict[str, LatestWorker[Question]] = {
-            kind: LatestWorker(kind, self._work) for kind in ("answer", "nearest", "scan")
+            kind: LatestWorker(kind, self._work) for kind in ("direction", "answer", "nearest", "scan")
         }
         self._done.connect(self._on_answer)
         self._soon = QTimer(self, interval=SETTLED_MS, singleShot=True)
         self._soon.timeout.connect(self._ask_all)
         session.document_changed.connect(self._on_document_changed)
         self._sun = session.document.sun
+        self._pins: tuple[object, ...] = ()
         session.loaded.scene_loaded.connect(lambda _: self._soon.start())
         session.results.frame_ready.connect(self._on_frame_ready)
         self._stage: Any = None
@@ -148,6 +165,13 @@ class AimController(QObject):
             self.show(None)
         elif self.session.render.previewing:
             self.show(self.preview)  # of the document as it is now
+        pins = tuple(pin for pin in document.aim.pins if pin.on)
+        if self.previews and pins and pins != self._pins:
+            compiled = self.session.loaded.compiled
+            self._ask(
+                "direction", (pins, document.stage.view, compiled), lambda: _direction(document, compiled)
+            )
+        self._pins = pins
         self._soon.start()
 
     def _on_frame_ready(self, _frame: object) -> None:
@@ -300,6 +324,9 @@ class AimController(QObject):
             if fresh and result.aimed is not None and self.previews:
                 self.show(result.aimed.towards)
             self.answered.emit()
+        elif kind == "direction":
+            if result is not None and self.previews:
+                self.show(result)
         elif kind == "nearest":
             self.nearest = result[0] if result else None
             self.placed.emit()
