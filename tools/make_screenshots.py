@@ -31,6 +31,7 @@ from gloamet.document.targets import AimPin
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 STAGE, SUN, AIR, FILL, EXPOSE, COMPARE, OUTPUT = range(7)
 LONGEST_S, SETTLE_S, SAMPLES = 300.0, 1.5, 12
+COLOURS = 224  # of a picture; with them none is larger than 250 kB
 HEAD, STEP = (3.4, -6.95, 2.046), (0.8, -6.69, 0.45)  # of the bather in white; the third step from the water
 
 
@@ -205,6 +206,12 @@ def _shafts(window: DeskWindow) -> None:
     window.stack.panel(AIR).show_page("Light shafts")
 
 
+def _light_theme(window: DeskWindow) -> None:
+    """The Output step, in the light theme."""
+    theme.use("light", "theme", keep=False)
+    window.choose_step(OUTPUT)
+
+
 VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "start": ("", _start),
     "sun-morning": ("house", _sun("Almanac")),
@@ -227,23 +234,24 @@ VIEWS: dict[str, tuple[str, Callable[[DeskWindow], None]]] = {
     "../compare/blind": ("house", _compared("side by side", blind=True)),
     "../compare/sheet": ("product", _swept),
     "compare-suggest": ("product", _suggested),
-    "output": ("product", _step(OUTPUT)),
+    "output": ("product", _light_theme),
 }
 
 
 def _is_shown(session: Session) -> bool:
     """Whether the picture is of the document of now, with some samples."""
     frame = session.results.frame
-    return frame is not None and frame.samples >= SAMPLES and frame.document is session.document
+    if frame is None or session.render.previewing:
+        return frame is not None and frame.document is not session.document
+    return frame.samples >= SAMPLES and frame.document is session.document
 
 
 def shrink(path: Path) -> None:
-    """Write a picture again with 256 colours, dithered: a third of the bytes in the repository's history."""
+    """Write a picture again with few colours, dithered: half of the bytes in the repository's history."""
     with Image.open(path) as opened:
         picture = opened.convert("RGB")
-    palette = picture.quantize(256, Image.Quantize.MAXCOVERAGE)
-    few = picture.quantize(palette=palette, dither=Image.Dither.FLOYDSTEINBERG)
-    few.save(path, optimize=True)
+    palette = picture.quantize(COLOURS, Image.Quantize.MEDIANCUT)
+    picture.quantize(palette=palette, dither=Image.Dither.FLOYDSTEINBERG).save(path, optimize=True)
 
 
 def take(app: QApplication, name: str) -> None:
@@ -275,6 +283,7 @@ def take(app: QApplication, name: str) -> None:
     print(f"{name}: {time.monotonic() - begin:.0f} s", flush=True)
     session.store.mark_saved()
     window.close()
+    theme.use("dark", "theme", keep=False)
 
 
 def main() -> None:
