@@ -28,11 +28,15 @@ def photo(path: Path, taken: str = "2026:06:21 18:40:00", gps: dict[int, object]
     return path
 
 
+def drop(window: DeskWindow, path: Path) -> None:
+    take_file(window.session, path, window.open_file)
+
+
 VIENNA = {1: "N", 2: (48.0, 12.0, 30.0), 3: "E", 4: (16.0, 22.0, 12.0)}
 
 
 def test_a_photo_gives_clock_and_site(window: DeskWindow, tmp_path: Path) -> None:
-    take_file(window, photo(tmp_path / "square.jpg", gps=VIENNA))
+    drop(window, photo(tmp_path / "square.jpg", gps=VIENNA))
     document = window.session.document
     assert document.sun.wall_time == datetime(2026, 6, 21, 18, 40)
     assert document.site.latitude_deg == pytest.approx(48.0 + 12.5 / 60.0, abs=1e-4)
@@ -54,41 +58,41 @@ def test_a_position_that_cannot_be_is_told(tmp_path: Path, gps: dict[int, object
 
 def test_a_photo_without_facts_and_a_false_one_change_nothing(window: DeskWindow, tmp_path: Path) -> None:
     before = window.session.document
-    take_file(window, photo(tmp_path / "plain.jpg", taken=""))
+    drop(window, photo(tmp_path / "plain.jpg", taken=""))
     assert "neither when nor where" in window.notice.text.text()
     (tmp_path / "text.jpg").write_text("no picture")
-    take_file(window, tmp_path / "text.jpg")
+    drop(window, tmp_path / "text.jpg")
     assert "could not be read as a picture" in window.notice.text.text()
     assert window.session.document == before
 
 
 def test_a_panorama_lights_the_scene(window: DeskWindow) -> None:
-    take_file(window, PANORAMAS / "evening.exr")
+    drop(window, PANORAMAS / "evening.exr")
     assert window.session.document.panorama.file == str(PANORAMAS / "evening.exr")
 
 
 def test_a_look_is_applied(window: DeskWindow, tmp_path: Path) -> None:
     look = look_of(window.session.document.change("air", turbidity=6.0), "thick", ["air.turbidity"])
     write_look(look, tmp_path / "thick.look.json")
-    take_file(window, tmp_path / "thick.look.json")
+    drop(window, tmp_path / "thick.look.json")
     assert window.session.document.air.turbidity == 6.0
     (tmp_path / "bad.look.json").write_text("{")
-    take_file(window, tmp_path / "bad.look.json")
+    drop(window, tmp_path / "bad.look.json")
     assert window.notice.text.text().endswith(".")
 
 
 def test_a_colour_table_is_applied_and_a_false_one_told(window: DeskWindow, tmp_path: Path) -> None:
     corners = [f"{r} {g} {b}" for b in (0, 1) for g in (0, 1) for r in (0, 1)]
     (tmp_path / "same.cube").write_text("\n".join(["LUT_3D_SIZE 2", *corners]))
-    take_file(window, tmp_path / "same.cube")
+    drop(window, tmp_path / "same.cube")
     assert window.session.document.expose.colour.table == str(tmp_path / "same.cube")
     (tmp_path / "bad.cube").write_text("LUT_3D_SIZE many")
-    take_file(window, tmp_path / "bad.cube")
+    drop(window, tmp_path / "bad.cube")
     assert window.session.document.expose.colour.table == str(tmp_path / "same.cube")
 
 
 def test_other_files_are_told_with_what_is_taken(window: DeskWindow, tmp_path: Path) -> None:
-    take_file(window, tmp_path / "notes.txt")
+    drop(window, tmp_path / "notes.txt")
     text = window.notice.text.text()
     assert "notes.txt" in text and ".glb" in text and ".cube" in text and ".jpg" in text
 

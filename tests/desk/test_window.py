@@ -15,6 +15,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton, QToolButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from gloamet.desk.actions import stage_actions
 from gloamet.desk.state.session import Session
 from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.desk.steps import STEP_TITLES
@@ -164,8 +165,11 @@ def test_dragging_the_picture_turns_the_camera_and_never_sinks_it(window: DeskWi
     drag(picture, c, c + QPoint(80, 0), c + QPoint(80, -4000))
     after = camera_from_document(session.document)
     assert after.eye != before.eye
-    assert after.target == before.target
     assert after.eye[2] >= 0.04
+    aspect = picture.target().width() / picture.target().height()
+    where = stage_actions.point_at(session, 0.5, 0.5, aspect)
+    assert where is not None  # the point that was pressed is in the middle still
+    assert before.project_point(where, aspect) == pytest.approx((0.5, 0.5), abs=0.02)
     drag(picture, c, c + QPoint(0, 3000), modifier=Qt.KeyboardModifier.ShiftModifier)
     assert camera_from_document(session.document).eye[2] >= 0.04
 

@@ -144,6 +144,9 @@ drag.start()
 def frame(f):
     moved = f.document is not None and f.document.sun != begin.sun
     if session.render.prepared:
+        if moved and state["first"] is None:  # nothing had to be compiled
+            out.update(first=time.time() - START, fps=0.0, handover=0.0)
+            finish()
         if state["before"] is None or f.document is None or f.document.sun != session.document.sun:
             return
         mean = float(f.pixels[..., :3].mean())

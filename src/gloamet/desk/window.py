@@ -78,7 +78,7 @@ class DeskWindow(QMainWindow):
         self.picture = Viewport(session, self.aimer)
         for overlay in (self.tools.compare, self.tools.sheet):
             self.picture.add_overlay(overlay)
-        self.picture.dropped.connect(lambda name: take_file(self, Path(name)))
+        self.picture.dropped.connect(lambda name: take_file(session, Path(name), self.open_file))
         self.picture.open_asked.connect(self.ask_open)
         self.picture.demo_asked.connect(self.show_demo)
         self.plan = PlanView(session, self.aimer)

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -22,7 +23,6 @@ from gloamet.sun.site import check_coordinates, zone_name_at
 
 if TYPE_CHECKING:
     from gloamet.desk.state.session import Session
-    from gloamet.desk.window import DeskWindow
 
 TABLE_ENDING = ".cube"
 PANORAMA_ENDINGS = (".exr", ".hdr")
@@ -80,9 +80,10 @@ def _take_photo(session: Session, path: Path) -> None:
     session.noticed.emit(f"Took {' and '.join(taken)} from {path.name}.", "note")
 
 
-def take_file(window: DeskWindow, path: Path) -> None:
-    """Open a project or model, light with a panorama, apply a look or a colour table, take a photo's time and site."""
-    session, ending = window.session, path.suffix.lower()
+def take_file(session: Session, path: Path, open_file: Callable[[Path], None]) -> None:
+    """Open a project or model, light with a panorama, apply a look or a colour table, take a photo's time and site;
+    `open_file` opens the first two."""
+    ending = path.suffix.lower()
     if path.name.lower().endswith(LOOK_ENDING):
         try:
             session.commit(apply_look(session.document, read_look(path)))
@@ -104,12 +105,13 @@ def take_file(window: DeskWindow, path: Path) -> None:
         session.change("expose.colour", None, table=str(path))
         session.noticed.emit(f"{path.name} is applied to the finished colours: Expose, Colour.", "note")
     elif ending == ENDING or ending in ENDINGS:
-        window.open_file(path)
+        open_file(path)
     else:
-        window.notice.show_sentence(
+        session.noticed.emit(
             f"{path.name} has no use here: drop a project ({ENDING}), a model ({', '.join(ENDINGS)}), "
             f"a panorama ({', '.join(PANORAMA_ENDINGS)}), a look ({LOOK_ENDING}), a colour table ({TABLE_ENDING}) "
-            f"or a photo ({', '.join(PHOTO_ENDINGS)})."
+            f"or a photo ({', '.join(PHOTO_ENDINGS)}).",
+            "warning",
         )
 
 
