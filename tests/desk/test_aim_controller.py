@@ -222,7 +222,7 @@ def test_the_picture_follows_a_pin_while_it_is_dragged(aiming: DeskWindow, qtbot
 
     followed = 0
     for k in range(12):  # quicker than the pause after which dates are searched
-        sun_actions.change_pin(session, 0, "aim.pin", receiver=(-3.0 + 0.1 * k, 2.5, 0.0))
+        sun_actions.change_pin(session, 0, "pin 0", receiver=(-3.0 + 0.1 * k, 2.5, 0.0))
         qtbot.wait(60)
         preview = aiming.aimer.preview
         followed += preview is not None and angle_deg(preview, asked()) < 0.1

@@ -181,7 +181,7 @@ MOVES = 150
 
 def move():
     x = 3.0 + 3.0 * state["moves"] / MOVES
-    sun_actions.change_pin(session, 0, "aim.pin", receiver=(x, -4.0, 0.0))
+    sun_actions.change_pin(session, 0, "pin 0", receiver=(x, -4.0, 0.0))
     state["moves"] += 1
     if state["moves"] == MOVES:
         out["pin_fps"] = state["frames"] / (time.perf_counter() - state["begin"])

@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QKeyEvent, QKeySequence, QShortcut
-from PySide6.QtWidgets import QApplication, QMenu, QMenuBar, QWidget
+from PySide6.QtWidgets import QMenu, QMenuBar, QWidget
 
 FIXED_KEYS = ("Tab",)  # which the window handles itself
 
@@ -79,9 +79,6 @@ class Menus(QObject):
                 if row.keys and row.keys not in FIXED_KEYS:
                     shortcut = QShortcut(QKeySequence(row.keys), window)
                     shortcut.activated.connect(partial(_call, row.act))
-        application = QApplication.instance()
-        if application is not None:
-            application.installEventFilter(self)
 
     def _refill(self, menu: QMenu, title: str) -> None:
         _fill(menu, self._table[title]())
@@ -110,20 +107,19 @@ class Menus(QObject):
         if self.bar.activeAction() is None:
             self.bar.hide()
 
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
-        """Alt alone shows the bar, and hides it."""
-        if isinstance(event, QKeyEvent) and self._window.isActiveWindow():
-            if event.type() == QEvent.Type.KeyPress:
-                self._alt = event.key() == Qt.Key.Key_Alt
-                if self._alt and self.bar.isHidden():
-                    self.bar.setGeometry(0, 0, self._window.width(), self.bar.sizeHint().height())
-            elif event.type() == QEvent.Type.KeyRelease and event.key() == Qt.Key.Key_Alt and self._alt:
-                self._alt = False
-                if self.bar.isVisible():
-                    self.bar.hide()
-                else:
-                    self.show_bar()
-                return True
-        elif event.type() == QEvent.Type.MouseButtonPress:
-            self._alt = False
-        return False
+    def take_key(self, event: QKeyEvent) -> bool:
+        """Alt alone shows the bar, and hides it; the window passes its keys on. Whether the key was taken.
+
+        A filter of the application would see every event: that cost a drag a quarter of its pictures.
+        """
+        if event.type() == QEvent.Type.KeyPress:
+            self._alt = event.key() == Qt.Key.Key_Alt
+            return self._alt
+        if event.key() != Qt.Key.Key_Alt or not self._alt:
+            return False
+        self._alt = False
+        if self.bar.isVisible():
+            self.bar.hide()
+        else:
+            self.show_bar()
+        return True

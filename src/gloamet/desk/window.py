@@ -205,6 +205,8 @@ class DeskWindow(QMainWindow):
         return super().focusNextPrevChild(forward)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if self.menus.take_key(event):
+            return
         if event.key() == Qt.Key.Key_Escape and self.help.isVisible():
             self.help.hide()
             return
@@ -215,6 +217,8 @@ class DeskWindow(QMainWindow):
         super().keyPressEvent(event)
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        if self.menus.take_key(event):
+            return
         if event.key() == BEFORE_KEY and not event.isAutoRepeat() and self.session.showing_only:
             self.session.preview_document(None)
         super().keyReleaseEvent(event)

@@ -37,7 +37,7 @@ from gloamet.translation.sequence import drive_sun
 
 UPDATE_INTERVAL_S = 0.06  # while the sun or the time is dragged, widgets follow at most so often
 # these drags say where the pointer is, not how far to go on
-THROTTLED_KEYS = ("sun.time", "sun.hand", "sun.date")
+THROTTLED_KEYS = ("sun.time", "sun.hand", "sun.date", "pin ")  # beginnings of keys
 
 
 class Session(QObject):
@@ -122,7 +122,7 @@ class Session(QObject):
         """Make a whole document current, as one step."""
         self.store.commit(document, key, self._apply_sun_driver)
         wait = self._last_emit + UPDATE_INTERVAL_S - time.monotonic()
-        if key in THROTTLED_KEYS and wait > 0.0:
+        if key is not None and key.startswith(THROTTLED_KEYS) and wait > 0.0:
             # a hand may send a hundred moves a second; drawing each would leave no time for the picture
             self._later.start(int(1000 * wait) + 1)
             self.render.show(self.document)
