@@ -46,6 +46,7 @@ def build_parser(only: str | None = None) -> argparse.ArgumentParser:
     """The whole command line, or the part of one command: the others are not even imported."""
     parser = _Parser(prog="gloamet", description="Physical daylight for architectural and product renders.")
     parser.add_argument("--version", action="version", version=f"gloamet {__version__}")
+    parser.set_defaults(build_parser=build_parser)
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
     for name in COMMANDS if only is None else (only,):
         import_module(f"gloamet.commands.{name.replace('-', '_')}").add_parser(commands)

@@ -17,7 +17,7 @@ import pytest
 from PIL import Image
 
 from gloamet.cli import COMMANDS, build_parser, main
-from gloamet.desktop_files import ICON_SIZES, bash_completion, man_page
+from gloamet.commands.install_desktop import ICON_SIZES, bash_completion, man_page
 from gloamet.document.file import ENDING
 
 ROOT = Path(__file__).parents[2]

@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 from gloamet.desk.actions import expose_actions, stage_actions, sun_actions
 from gloamet.desk.clipboard import copy_picture, paste
@@ -12,11 +12,18 @@ from gloamet.desk.menus import LINE, Command, Table
 from gloamet.desk.state.recent import recent
 from gloamet.desk.steps import STEP_TITLES
 from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.term_card import TermList
 from gloamet.document.demo import TITLES
 
 if TYPE_CHECKING:
-    from gloamet.desk.window import DeskWindow
+    from pathlib import Path
+
+    from PySide6.QtWidgets import QWidget
+
+    from gloamet.desk.compare.compare_tools import CompareTools
+    from gloamet.desk.finder import Finder
+    from gloamet.desk.help_overlay import HelpOverlay
+    from gloamet.desk.state.session import Session
+    from gloamet.desk.step_stack import StepStack
 
 THEMES = {"dark": "Dark theme", "light": "Light theme"}
 SURROUNDS = {
@@ -28,13 +35,40 @@ SURROUNDS = {
 }
 
 
-def menu_table(window: DeskWindow) -> Table:
+class MenuWindow(Protocol):
+    """What the commands need of their window, a QWidget."""
+
+    session: Session
+    tools: CompareTools
+    finder: Finder
+    help: HelpOverlay
+    stack: StepStack
+    left: QWidget
+
+    def begin_new(self) -> None: ...
+    def ask_open(self) -> None: ...
+    def open_file(self, path: Path) -> None: ...
+    def show_demo(self, name: str = "house") -> None: ...
+    def save(self) -> bool: ...
+    def save_as(self) -> bool: ...
+    def ask_picture(self, layers: bool) -> None: ...
+    def close(self) -> bool: ...
+    def choose_step(self, index: int) -> None: ...
+    def toggle_columns(self) -> None: ...
+    def fill_screen(self) -> None: ...
+    def isFullScreen(self) -> bool: ...  # noqa: N802
+    def update(self) -> None: ...
+    def show_about(self) -> None: ...
+    def show_terms(self) -> None: ...
+
+
+def menu_table(window: MenuWindow) -> Table:
     """The rows of every menu, made anew when one opens."""
     makers = {"File": _file, "Edit": _edit, "View": _view, "Light": _light, "Help": _help}
     return {title: partial(make, window) for title, make in makers.items()}
 
 
-def _file(window: DeskWindow) -> list[Command]:
+def _file(window: MenuWindow) -> list[Command]:
     return [
         Command("New", window.begin_new, "Ctrl+N"),
         Command("Open …", window.ask_open, "Ctrl+O"),
@@ -57,7 +91,7 @@ def _file(window: DeskWindow) -> list[Command]:
     ]
 
 
-def _edit(window: DeskWindow) -> list[Command]:
+def _edit(window: MenuWindow) -> list[Command]:
     session = window.session
     return [
         Command("Undo", session.undo, "Ctrl+Z", lambda: session.history.can_undo),
@@ -71,7 +105,7 @@ def _edit(window: DeskWindow) -> list[Command]:
     ]
 
 
-def _view(window: DeskWindow) -> list[Command]:
+def _view(window: MenuWindow) -> list[Command]:
     steps = [
         Command(title, partial(window.choose_step, k), f"Ctrl+{k + 1}") for k, title in enumerate(STEP_TITLES)
     ]
@@ -110,17 +144,17 @@ def _is_surround(name: str) -> bool:
     return theme.chosen_surround() == name
 
 
-def _use_theme(window: DeskWindow, name: str) -> None:
+def _use_theme(window: MenuWindow, name: str) -> None:
     theme.use(name, theme.chosen_surround())
     window.update()
 
 
-def _use_surround(window: DeskWindow, name: str) -> None:
+def _use_surround(window: MenuWindow, name: str) -> None:
     theme.use(theme.chosen_theme(), name)
     window.update()
 
 
-def _light(window: DeskWindow) -> list[Command]:
+def _light(window: MenuWindow) -> list[Command]:
     session = window.session
     moves = [
         Command(f"{title} {word}", partial(sun_actions.step, session, unit, sign), keys)
@@ -153,10 +187,10 @@ def _light(window: DeskWindow) -> list[Command]:
     ]
 
 
-def _help(window: DeskWindow) -> list[Command]:
+def _help(window: MenuWindow) -> list[Command]:
     return [
         Command("Gestures and shortcuts", lambda: window.help.show_for(window.stack.currentIndex()), "F1"),
-        Command("Terms …", lambda: TermList(window).exec()),
+        Command("Terms …", window.show_terms),
         LINE,
         Command("About Gloamet …", window.show_about),
     ]

@@ -49,6 +49,7 @@ from gloamet.desk.top_bar import TopBar
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import wake
 from gloamet.desk.widgets.notice import Notice
+from gloamet.desk.widgets.term_card import TermList
 from gloamet.document.demo import TITLES, demo_document
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document
@@ -191,6 +192,10 @@ class DeskWindow(QMainWindow):
     def show_about(self) -> None:
         """Version, licence, and where files are kept."""
         show_about(self)
+
+    def show_terms(self) -> None:
+        """All terms with their meanings."""
+        TermList(self).exec()
 
     def show_columns(self, on: bool) -> None:
         """Show or hide the columns beside the picture, which takes their room."""
