@@ -3,6 +3,11 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
+import signal
+import subprocess
+import sys
 import time
 from pathlib import Path
 from typing import Any, ClassVar
@@ -96,3 +101,42 @@ def test_a_compiler_that_ended_early_leaves_the_rest_to_use(empty_cache: None) -
     preparation.close()
     process = preparation._process
     assert process.code == -15
+
+
+def test_compiling_ends_when_the_program_is_killed(tmp_path: Path) -> None:
+    script = """
+import os, sys, time
+from gloamet.preview.preparation import KernelPreparation
+preparation = KernelPreparation()
+preparation.start()
+print(preparation._process.pid, flush=True)
+time.sleep(60)
+"""
+    environment = {k: v for k, v in os.environ.items() if k != "NUMBA_CACHE_DIR"}
+    environment["XDG_CACHE_HOME"] = str(tmp_path)
+    program = subprocess.Popen(
+        [sys.executable, "-c", script], stdout=subprocess.PIPE, text=True, env=environment
+    )
+    assert program.stdout is not None
+    group = int(program.stdout.readline())
+    time.sleep(3.0)  # the compiler watches by now
+    program.kill()
+    program.wait()
+    deadline = time.monotonic() + 30.0
+    while time.monotonic() < deadline and _members(group):
+        time.sleep(0.2)
+    left = _members(group)
+    if left:
+        os.killpg(group, signal.SIGKILL)
+    assert not left
+
+
+def _members(group: int) -> list[str]:
+    """Living processes of a process group."""
+    found = []
+    for path in Path("/proc").glob("[0-9]*/stat"):
+        with contextlib.suppress(OSError):
+            fields = path.read_text().rpartition(")")[2].split()
+            if int(fields[2]) == group and fields[0] != "Z":
+                found.append(path.parent.name)
+    return found

@@ -7,6 +7,7 @@ from datetime import date, datetime
 
 from PySide6.QtGui import QGuiApplication, QImage
 
+from gloamet.desk.actions.sun_actions import site_fields
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.sun.date_time import parse_time
 from gloamet.errors import GloametError
@@ -65,5 +66,5 @@ def paste(session: Session) -> None:
             "warning",
         )
         return
-    session.change("site", name="", latitude_deg=latitude, longitude_deg=longitude, timezone=zone)
+    session.change("site", **site_fields(latitude, longitude, zone))
     session.noticed.emit(f"Site moved to {latitude:.4f}°, {longitude:.4f}°, {zone}.", "note")

@@ -26,6 +26,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from gloamet.desk.actions.sun_actions import site_fields
 from gloamet.desk.menus import Command
 from gloamet.desk.state.session import Session
 from gloamet.desk.step_stack import StepStack
@@ -227,9 +228,7 @@ class Finder(QFrame):
         except GloametError as error:
             self.session.noticed.emit(str(error), "warning")
             return
-        self.session.change(
-            "site", name=name, latitude_deg=latitude_deg, longitude_deg=longitude_deg, timezone=zone
-        )
+        self.session.change("site", **site_fields(latitude_deg, longitude_deg, zone, name))
 
     # -- list
 

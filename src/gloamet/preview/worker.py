@@ -119,12 +119,12 @@ class RenderWorker:
         preparation, drafted, measured = self._preparation, False, False
         if preparation is None:
             return True
+        preparation.start()
         while not preparation.ready():
             self._report(Preparing(*preparation.state()))
             if not drafted:
                 self._show_draft(request, shown)
                 drafted = True
-                preparation.start()  # not before the first picture: it takes all of a machine
             elif not measured and preparation.ready("sky"):
                 self.pipeline.show_light(request.document)
                 measured = True
@@ -145,9 +145,11 @@ class RenderWorker:
         if self._draft is None:
             from gloamet.preview.draft.renderer import DraftRenderer
 
-            self._draft = DraftRenderer(self._report, self._worker.superseded)
+            self._draft = DraftRenderer(self._report, self._worker.superseded, self._give_up.is_set)
         try:
             self._draft.show(request, with_picture=not shown)
+        except Cancelled:
+            raise
         except GloametError as error:
             self._report(Failed(str(error)))
         except Exception:  # the renderer must be prepared all the same; the details go to the terminal

@@ -140,40 +140,8 @@ def _above(camera: Camera, ground_m: float) -> Camera:
     return camera if z >= ground_m + LOWEST_EYE_M else replace(camera, eye=(x, y, ground_m + LOWEST_EYE_M))
 
 
-def orbit(camera: Camera, rotation_deg: float, lift_deg: float, ground_m: float = 0.0) -> Camera:
-    """Orbit the eye around the target.
-
-    Parameters
-    ----------
-    camera : Camera
-        The camera.
-    rotation_deg : float
-        Change of azimuth, degrees.
-    lift_deg : float
-        Change of elevation, degrees; stops 1° short of the poles.
-    ground_m : float, optional
-        Height that the eye may not go below, metres.
-
-    Returns
-    -------
-    Camera
-        The camera.
-    """
-    offset = np.subtract(camera.eye, camera.target)
-    radius = float(np.linalg.norm(offset))
-    azimuth = math.atan2(offset[0], offset[1]) + math.radians(rotation_deg)
-    lift = math.degrees(math.asin(max(-1.0, min(1.0, offset[2] / max(radius, 1e-9))))) + lift_deg
-    lowest = math.degrees(
-        math.asin(max(-1.0, min(1.0, (ground_m + LOWEST_EYE_M - camera.target[2]) / max(radius, 1e-9))))
-    )
-    lift = math.radians(max(min(lift, 89.0), max(-89.0, lowest)))
-    x = camera.target[0] + radius * math.cos(lift) * math.sin(azimuth)
-    y = camera.target[1] + radius * math.cos(lift) * math.cos(azimuth)
-    return replace(camera, eye=(x, y, camera.target[2] + radius * math.sin(lift)))
-
-
-def orbit_about(
-    camera: Camera, pivot: Array, rotation_deg: float, lift_deg: float, ground_m: float = 0.0
+def orbit(
+    camera: Camera, rotation_deg: float, lift_deg: float, pivot: Array | None = None, ground_m: float = 0.0
 ) -> Camera:
     """Orbit eye and target around a point, which stays where it is seen.
 
@@ -181,12 +149,12 @@ def orbit_about(
     ----------
     camera : Camera
         The camera.
-    pivot : ndarray
-        The point, metres, (3,).
     rotation_deg : float
         Change of azimuth, degrees.
     lift_deg : float
         Change of elevation, degrees; stops 1° short of the poles.
+    pivot : ndarray or None, optional
+        The point, metres, (3,); None for the target.
     ground_m : float, optional
         Height that the eye may not go below, metres.
 
@@ -195,6 +163,7 @@ def orbit_about(
     Camera
         The camera.
     """
+    pivot = np.asarray(camera.target if pivot is None else pivot, float)
     a = math.radians(rotation_deg)
     turn = np.array([[math.cos(a), math.sin(a), 0.0], [-math.sin(a), math.cos(a), 0.0], [0.0, 0.0, 1.0]])
     eye, target = (turn @ (np.asarray(p, float) - pivot) for p in (camera.eye, camera.target))

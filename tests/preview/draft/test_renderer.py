@@ -26,6 +26,7 @@ from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.readers import read_file
+from gloamet.stage.readers.progress import Cancelled
 from gloamet.stage.scene import Material, Part, Scene, Shape
 from gloamet.trace.film import Renderer
 from gloamet.translation.document_to_light import build_stage
@@ -131,6 +132,52 @@ def test_an_own_model_is_drawn_and_one_that_cannot_be_read_is_told_once(tmp_path
     renderer.close()
     assert len([event for event in events if isinstance(event, Failed)]) == 1
     assert not any(isinstance(event, Frame) for event in events)
+
+
+@pytest.fixture
+def box(tmp_path: Path) -> Document:
+    path = tmp_path / "box.glb"
+    trimesh.creation.box((2, 2, 2)).export(path)
+    document = Document().change("stage", scene_file=str(path))
+    return at(document.change("stage.view", eye=(6.0, -6.0, 3.0), target=(0.0, 0.0, 0.5)), 12)
+
+
+@pytest.mark.parametrize(
+    ("section", "fields"),
+    [
+        ("stage.view", {"eye": (0.0, -5.0, 3.0), "target": (0.0, -10.0, 60.0)}),  # nothing but sky
+        ("stage.view", {"eye": (0.0, 0.0, 30.0), "target": (0.0, 0.0, 0.0)}),
+        ("stage.ground", {"kind": "none"}),
+        ("sun", {"mode": "manual", "elevation_deg": 90.0}),
+        ("sun", {"mode": "manual", "elevation_deg": -20.0}),
+        ("air", {"turbidity": 1.0}),
+        ("air", {"turbidity": 10.0}),
+        ("output", {"width": 8192, "height": 64}),
+        ("output", {"width": 64, "height": 8192}),
+    ],
+)
+def test_ends_of_ranges_are_drawn(box: Document, section: str, fields: dict[str, object]) -> None:
+    frame = frame_of(drafted(box.change(section, **fields)))
+    assert frame.light is not None and np.isfinite(frame.light).all() and (frame.light >= 0.0).all()
+
+
+def test_the_sun_reaches_distant_hills() -> None:
+    document = at(demo_document(), 13).change("air", aerial_perspective=False)
+    document = document.change("stage.view", eye=(-300.0, 300.0, 40.0), target=(-8000.0, 11500.0, 400.0))
+    lit, shaded = (frame_of(drafted(document.change("fill", sun_on=on))).light for on in (True, False))
+    assert lit is not None and shaded is not None
+    hills = (np.abs(lit - shaded).sum(-1) > 0.0)[int(0.45 * len(lit)) : int(0.6 * len(lit))]
+    assert hills.mean() > 0.3
+
+
+def test_reading_is_given_up_when_asked(box: Document) -> None:
+    events: list[Event] = []
+    renderer = DraftRenderer(events.append, lambda: True, lambda: True)
+    with pytest.raises(Cancelled):
+        renderer.show(RenderRequest(box, 744, 520))
+    renderer.close()
+    failed = [event for event in events if isinstance(event, Failed)]
+    assert len(failed) == 1 and "stopped" in failed[0].sentence
 
 
 def test_a_draft_compiles_nothing() -> None:

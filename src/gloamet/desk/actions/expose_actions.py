@@ -9,7 +9,9 @@ from gloamet.colour.spaces import AP1_TO_XYZ
 from gloamet.colour.temperature import balance_on
 from gloamet.desk.actions import stage_actions
 from gloamet.desk.state.session import Session
+from gloamet.develop.colour_table import apply_table
 from gloamet.document.expose import MaskState
+from gloamet.errors import GloametError
 
 SPOT, GREY, TARGET = "exposure spot", "grey", "mask target"  # tools
 CLICK_TOOLS = (SPOT, GREY, TARGET)
@@ -25,6 +27,17 @@ def click(session: Session, tool: str, x: float, y: float, aspect: float) -> Non
         _make_grey(session, x, y)
     else:
         _take_target(session, x, y, aspect)
+
+
+def use_table(session: Session, name: str) -> bool:
+    """Apply a look-up table of a file to the finished colours, if it can be read; whether it can."""
+    try:
+        apply_table(np.full((1, 3), 0.5, np.float32), name)
+    except GloametError as error:
+        session.noticed.emit(str(error), "warning")
+        return False
+    session.change("expose.colour", None, table=name)
+    return True
 
 
 def lock_exposure(session: Session, on: bool) -> None:

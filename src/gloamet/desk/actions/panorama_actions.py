@@ -36,6 +36,11 @@ def _place(solved: PanoramaSolved) -> dict[str, float | bool]:
     return {"sun_found": True, "sun_azimuth_deg": azimuth % 360.0, "sun_elevation_deg": elevation}
 
 
+def use_file(session: Session, name: str) -> None:
+    """Light the scene by a file too, or by none; its own sun is another one then."""
+    session.change("panorama", None, file=name, sun_found=False, locked_to_sun=False)
+
+
 def confirm_sun(session: Session) -> None:
     """Keep the place where the sun was found."""
     if (solved := _solved(session)) is not None:

@@ -21,7 +21,7 @@ from gloamet.document.targets import AimPin
 from gloamet.errors import GloametError
 from gloamet.sky.air import turbidity_of_linke
 from gloamet.sun.angles import azimuth_of, elevation_of
-from gloamet.sun.climate import linke_turbidity
+from gloamet.sun.climate import altitude_m, linke_turbidity
 from gloamet.sun.nearest import RealMoment, TimeWindow, instant_of_elevation
 from gloamet.sun.site import resolve_zone
 from gloamet.sun.year import season_instants
@@ -100,6 +100,17 @@ def set_sun_direction(session: Session, towards: Array, key: str | None = None) 
 def go_real(session: Session, moment: RealMoment) -> None:
     """Go to a real moment."""
     session.go_to(moment.when)
+
+
+def site_fields(latitude_deg: float, longitude_deg: float, zone: str, name: str = "") -> dict[str, Any]:
+    """Fields of a site at coordinates, with the altitude of its land."""
+    return {
+        "name": name,
+        "latitude_deg": round(latitude_deg, 6),
+        "longitude_deg": round(longitude_deg, 6),
+        "timezone": zone,
+        "altitude_m": round(altitude_m(latitude_deg, longitude_deg)),
+    }
 
 
 # -- moments

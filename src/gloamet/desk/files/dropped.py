@@ -8,12 +8,13 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import numpy as np
 from PIL import Image
 from PySide6.QtCore import QUrl
 from PySide6.QtGui import QDesktopServices
 
-from gloamet.develop.colour_table import apply_table
+from gloamet.desk.actions.expose_actions import use_table
+from gloamet.desk.actions.panorama_actions import use_file
+from gloamet.desk.actions.sun_actions import site_fields
 from gloamet.document.file import ENDING
 from gloamet.document.looks import ENDING as LOOK_ENDING
 from gloamet.document.looks import apply_look, read_look
@@ -69,9 +70,7 @@ def _take_photo(session: Session, path: Path) -> None:
         return
     document, taken = session.document, []
     if site is not None:
-        document = document.change(
-            "site", name="", latitude_deg=site[0], longitude_deg=site[1], timezone=zone
-        )
+        document = document.change("site", **site_fields(*site, zone))
         taken.append("site")
     if when is not None:
         document = document.change("sun", wall_time=when, mode="almanac")
@@ -92,18 +91,13 @@ def take_file(session: Session, path: Path, open_file: Callable[[Path], None]) -
             return
         session.noticed.emit(f"Applied the look {path.name.removesuffix(LOOK_ENDING)}.", "note")
     elif ending in PANORAMA_ENDINGS:
-        session.change("panorama", None, file=str(path), sun_found=False, locked_to_sun=False)
+        use_file(session, str(path))
         session.noticed.emit(f"{path.name} lights the scene: its settings are in Fill, Panorama.", "note")
     elif ending in PHOTO_ENDINGS:
         _take_photo(session, path)
     elif ending == TABLE_ENDING:
-        try:
-            apply_table(np.full((1, 3), 0.5, np.float32), str(path))  # whether it can be read
-        except GloametError as error:
-            session.noticed.emit(str(error), "warning")
-            return
-        session.change("expose.colour", None, table=str(path))
-        session.noticed.emit(f"{path.name} is applied to the finished colours: Expose, Colour.", "note")
+        if use_table(session, str(path)):
+            session.noticed.emit(f"{path.name} is applied to the finished colours: Expose, Colour.", "note")
     elif ending == ENDING or ending in ENDINGS:
         open_file(path)
     else:

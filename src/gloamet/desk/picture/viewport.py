@@ -52,7 +52,7 @@ from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.document.model import Document
 from gloamet.preview.events import Frame
-from gloamet.stage.camera import dolly, orbit, orbit_about, pan, sidestep, walk
+from gloamet.stage.camera import dolly, orbit, pan, sidestep, walk
 
 INSET = 10
 TURN_DEG_PER_PIXEL = 0.3
@@ -289,11 +289,7 @@ class Viewport(QWidget):
         else:
             turn, lift = d.x() * TURN_DEG_PER_PIXEL, d.y() * TURN_DEG_PER_PIXEL
             ground = self.session.loaded.ground_m
-            pivot = self._pivot
-            if pivot is None:
-                camera = orbit(camera, turn, lift, ground)
-            else:
-                camera = orbit_about(camera, pivot, turn, lift, ground)
+            camera = orbit(camera, turn, lift, self._pivot, ground)
         stage_actions.set_camera(self.session, camera, "camera")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802

@@ -51,6 +51,7 @@ from gloamet.stage.assembly import (
 )
 from gloamet.stage.placing import to_world_scene
 from gloamet.stage.readers import read_file
+from gloamet.stage.readers.progress import Cancelled, ProgressToken
 from gloamet.stage.scene import Scene
 from gloamet.thread_pool import shared_pool
 from gloamet.trace.quality import QUALITIES
@@ -96,10 +97,16 @@ def _shipped_sky(demo: str) -> NDArray[np.float64]:
 class DraftRenderer:
     """Draws draft pictures until the renderer is ready; `superseded` tells of a newer request."""
 
-    def __init__(self, report: Callable[[Event], None], superseded: Callable[[], bool]) -> None:
-        self._report, self._superseded = report, superseded
+    def __init__(
+        self,
+        report: Callable[[Event], None],
+        superseded: Callable[[], bool],
+        give_up: Callable[[], bool] = lambda: False,
+    ) -> None:
+        """`give_up` tells whether to stop reading a model."""
+        self._report, self._superseded, self._give_up = report, superseded, give_up
         self._pool = shared_pool()
-        self._file = Memo(lambda path, outside: read_file(Path(path), None, outside))
+        self._file = Memo(self._read)
         self._placed, self._edited = Memo(to_world_scene), Memo(apply_edits)
         self._rays = Memo(lambda scene: ShadowRays(scene, self._pool))
         self._views = Memo(self._look, 3)
@@ -148,6 +155,13 @@ class DraftRenderer:
 
     # -- the stage
 
+    def _read(self, path: str, outside: bool) -> Scene:
+        name = Path(path).name
+        told = ProgressToken(
+            lambda fraction, word: self._report(Loading(fraction, f"{word} {name}")), self._give_up
+        )
+        return read_file(Path(path), told, outside)
+
     def _scene(self, document: Document) -> Scene | None:
         """The edited scene, reported when it is new; None without one that can be drafted."""
         stage = document.stage
@@ -158,7 +172,10 @@ class DraftRenderer:
             placed = self._placed(file, placement_from_stage(stage, file.origin))
         except GloametError as error:
             self._refused = stage.scene_file
+            self._report(Loading(1.0, ""))
             self._report(Failed(str(error), stage.scene_file))
+            if isinstance(error, Cancelled):
+                raise
             return None
         if placed is not self._loaded:
             self._loaded = placed

@@ -25,7 +25,6 @@ from gloamet.stage.scene import Part, Scene
 Floats = NDArray[np.float32]
 Array = NDArray[np.float64]
 CLEAR_M = 20.0  # up to which the air in front takes less than a thousandth
-FARTHEST_M = 5000.0  # beyond, what casts a shadow is not seen
 LEAST_TRANSMISSION = 0.5  # from which a surface casts no shadow in a draft
 START_M, START_SHARE = (
     0.004,
@@ -48,8 +47,7 @@ class DraftSurfaces:
     @cached_property
     def solid(self) -> NDArray[np.intp]:
         """Pixels where one surface is seen that the sun can light, flat."""
-        near = (self.depth > 0.0) & (self.depth < FARTHEST_M)
-        return np.flatnonzero(near & (np.linalg.norm(self.normal, axis=-1) > SMOOTH))
+        return np.flatnonzero((self.depth > 0.0) & (np.linalg.norm(self.normal, axis=-1) > SMOOTH))
 
     @cached_property
     def origins(self) -> Floats:
@@ -162,10 +160,8 @@ class ShadowRays:
         )
         depth, normal, triangle = (np.concatenate([f[k] for f in found]) for k in ("tfar", "Ng", "primID"))
         colours = np.array([m.base_colour for m in scene.materials] or [(0.8, 0.8, 0.8)]) @ REC709_TO_AP1.T
-        hit = triangle >= 0
-        albedo = np.where(
-            hit[:, None], colours[self._material[np.where(hit, triangle, 0)]] if hit.any() else 0.0, 0.0
-        )
+        hit, albedo = triangle >= 0, np.zeros((len(flat), 3))
+        albedo[hit] = colours[self._material[triangle[hit]]]
         normal = normal / np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-12)
         normal = np.where((normal * flat).sum(-1, keepdims=True) > 0.0, -normal, normal)
         depth = np.where(hit, depth, 0.0)

@@ -5,11 +5,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-import numpy as np
 from PySide6.QtWidgets import QButtonGroup, QFileDialog, QGridLayout, QVBoxLayout, QWidget
 
 from gloamet.colour.curves import HUE_BANDS
 from gloamet.colour.spaces import linear_to_srgb
+from gloamet.desk.actions import expose_actions
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.expose.chain_link import ChainLink, SliderSpec
 from gloamet.desk.widgets.colour import ColourField, Swatch
@@ -17,11 +17,9 @@ from gloamet.desk.widgets.form import ActionRow, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.develop.colour_grade import BAND_HUES_DEG, band_colour
-from gloamet.develop.colour_table import apply_table
 from gloamet.document.expose import HueBand
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
-from gloamet.errors import GloametError
 
 COLOUR = "expose.colour"
 SLIDERS = (SliderSpec("saturation", "Saturation"), SliderSpec("vibrance", "Vibrance", True))
@@ -124,14 +122,8 @@ class ToneControls(QWidget):
 
     def _choose(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Look-up table", "", "Look-up tables (*.cube)")
-        if not name:
-            return
-        try:
-            apply_table(np.full((1, 3), 0.5, np.float32), name)  # whether it can be read
-        except GloametError as error:
-            self.session.noticed.emit(str(error), "warning")
-            return
-        self.session.change(COLOUR, None, table=name)
+        if name:
+            expose_actions.use_table(self.session, name)
 
     def _on_document_changed(self, document: Document) -> None:
         colour = document.expose.colour

@@ -231,7 +231,7 @@ class PanoramaPage(StepPanel):
 
     def take(self, name: str) -> None:
         """Light the scene by a file too, or by none; its own sun is another one then."""
-        self.session.change("panorama", None, file=name, sun_found=False, locked_to_sun=False)
+        panorama_actions.use_file(self.session, name)
 
     # -- what is shown
 

@@ -7,10 +7,10 @@ from PySide6.QtCore import QPoint, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from gloamet.desk.actions import sun_actions
 from gloamet.desk.state.session import Session
 from gloamet.errors import GloametError
 from gloamet.preview.latest import LatestWorker
-from gloamet.sun.climate import altitude_m
 from gloamet.sun.site import City, parse_coordinates, search_cities, zone_name_at
 
 PAUSE_MS = 180
@@ -98,14 +98,9 @@ class SiteField(QWidget):
     def take_city(self, city: City) -> None:
         """Move the site to a city of the gazetteer."""
         self.edit.clearFocus()
-        self.session.change(
-            "site",
-            name=f"{city.name}, {city.country}",
-            latitude_deg=city.latitude_deg,
-            longitude_deg=city.longitude_deg,
-            timezone=city.timezone,
-            altitude_m=round(altitude_m(city.latitude_deg, city.longitude_deg)),
-        )
+        name = f"{city.name}, {city.country}"
+        fields = sun_actions.site_fields(city.latitude_deg, city.longitude_deg, city.timezone, name)
+        self.session.change("site", **fields)
         self._on_document_changed()
 
     def _enter(self) -> None:
@@ -127,14 +122,7 @@ class SiteField(QWidget):
     def _on_coordinates_found(self, lat: float, lon: float, zone: str) -> None:
         self.session.render.busy.emit("")
         self.edit.clearFocus()
-        self.session.change(
-            "site",
-            name="",
-            latitude_deg=round(lat, 6),
-            longitude_deg=round(lon, 6),
-            timezone=zone,
-            altitude_m=round(altitude_m(lat, lon)),
-        )
+        self.session.change("site", **sun_actions.site_fields(lat, lon, zone))
         self._on_document_changed()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
