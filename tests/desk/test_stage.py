@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import trimesh
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QWheelEvent
 from PySide6.QtTest import QTest
@@ -455,6 +456,31 @@ def test_a_stopped_picture_stays_and_goes_on(window: DeskWindow, qtbot: QtBot) -
 
 
 # -- the model's file
+
+
+@pytest.mark.parametrize(("height", "drops"), [(1.5, True), (0.0, False), (-0.5, False)])
+def test_a_model_that_floats_is_put_on_the_ground_when_it_is_opened(
+    window: DeskWindow, qtbot: QtBot, tmp_path: Path, height: float, drops: bool
+) -> None:
+    model = trimesh.creation.box((1.0, 1.0, 1.0))
+    model.apply_translation((0.0, 0.5 + height, 0.0))  # Y is up in a GLB
+    model.export(tmp_path / "vase.glb")
+    session = window.session
+    with qtbot.waitSignal(session.loaded.model_opened, timeout=60_000):
+        session.open_model(tmp_path / "vase.glb")
+    assert session.document.stage.drop_to_ground is drops
+    assert ("Moved 1.5 m down" in window.notice.text.text()) is drops
+    lowest = 0.0 if drops else height
+    qtbot.waitUntil(
+        lambda: (
+            session.loaded.scene is not None
+            and session.loaded.scene.bounds()[0][2] == pytest.approx(lowest, abs=1e-6)
+        ),
+        timeout=60_000,
+    )
+    # the view was made for where it stands now
+    low, high = session.loaded.scene.bounds()
+    assert low[2] <= session.document.stage.view.target[2] <= high[2]
 
 
 def test_the_import_sheet_shows_a_model_just_opened_and_its_guesses(

@@ -14,7 +14,8 @@ import pytest
 
 from gloamet.document.model import Document
 from gloamet.preview import pipeline
-from gloamet.preview.events import Busy, Failed, Frame, LightSolved, PaletteSolved, SceneLoaded
+from gloamet.preview.events import Busy, Failed, Frame, LightSolved, PaletteSolved, Preparing, SceneLoaded
+from gloamet.preview.preparation import PreparationState
 from gloamet.preview.sky_image import paint_disc
 from gloamet.preview.worker import RenderWorker
 from gloamet.sky.air import Air
@@ -183,6 +184,55 @@ def test_an_unforeseen_failure_is_a_sentence_and_the_worker_lives_on(
     capfd.readouterr()
     engine.request(document.change("air", turbidity=7.0), 96, 64)
     listener.wait(done)
+
+
+class Compiling:
+    """Kernels that are compiled until it is told otherwise; it notes whether compiling was started."""
+
+    def __init__(self) -> None:
+        self.started, self.done = False, False
+
+    def start(self) -> None:
+        self.started = True
+
+    def ready(self, *stages: str) -> bool:
+        return self.done
+
+    def state(self) -> PreparationState:
+        return PreparationState(0.5, 10.0)
+
+
+def test_while_kernels_are_compiled_every_request_gets_a_draft(document: Document) -> None:
+    listener, compiling = Listener(), Compiling()
+    worker = RenderWorker(listener, compiling)  # type: ignore[arg-type]
+    low = document.change("sun", mode="manual", azimuth_deg=100.0, elevation_deg=20.0)
+    for moved in (low, low.change("sun", elevation_deg=50.0)):
+        worker.request(moved, 96, 64)
+        frame = listener.wait(lambda e, d=moved: isinstance(e, Frame) and e.document is d, 30.0)
+        assert not frame.exact and frame.samples == 0
+    assert compiling.started and any(isinstance(e, Preparing) for e in listener.events)
+    compiling.done = True
+    exact = listener.wait(lambda e: isinstance(e, Frame) and e.exact)
+    assert exact.document.sun.elevation_deg == 50.0
+    assert listener.of(Preparing)[-1].fraction == 1.0
+    worker.close()
+
+
+def test_a_draft_that_fails_does_not_keep_the_renderer_from_being_prepared(
+    document: Document, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    def broken(*_arguments: object, **_options: object) -> None:
+        raise ValueError("a broken draft")
+
+    monkeypatch.setattr("gloamet.preview.draft.renderer.DraftRenderer.show", broken)
+    listener, compiling = Listener(), Compiling()
+    worker = RenderWorker(listener, compiling)  # type: ignore[arg-type]
+    worker.request(document, 96, 64)
+    listener.wait(lambda e: isinstance(e, Preparing), 30.0)
+    compiling.done = True
+    assert listener.wait(lambda e: isinstance(e, Frame) and e.exact) is not None
+    worker.close()
+    assert "a broken draft" in capsys.readouterr().err
 
 
 def test_closing_stops_a_long_render_at_once(document: Document) -> None:

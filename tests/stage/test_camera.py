@@ -158,3 +158,13 @@ def test_orbit_about_a_point_keeps_it_where_it_is_seen(rotation: float, lift: fl
     far = [float(np.linalg.norm(np.subtract(c.eye, pivot))) for c in (camera, turned)]
     assert far[1] == pytest.approx(far[0], rel=1e-9)
     assert turned.eye[2] > 0.0  # never below the ground
+
+
+def test_orbit_turns_the_eye_clockwise_from_above_and_lifts_it() -> None:
+    camera = Camera((0.0, -8.0, 2.0), (0.0, 0.0, 2.0))
+    for pivot in (None, np.array([0.0, 0.0, 2.0])):
+        # an eye in the south that turns clockwise stands in the west after a quarter
+        assert orbit(camera, 90.0, 0.0, pivot).eye == pytest.approx((-8.0, 0.0, 2.0), abs=1e-9)
+        assert orbit(camera, 0.0, 30.0, pivot).eye == pytest.approx(
+            (0.0, -8.0 * math.cos(math.radians(30.0)), 6.0), abs=1e-9
+        )

@@ -39,6 +39,7 @@ def _end_with_parent() -> None:
     parent = os.getppid()
 
     def watch() -> None:
+        """Look at the parent until it is another."""
         while os.getppid() == parent:
             time.sleep(PARENT_LOOK_S)
         os.killpg(os.getpgid(0), signal.SIGTERM)

@@ -108,6 +108,17 @@ def _refine_moment(
     return best, off(direction(sun.azimuth_deg, sun.elevation_deg))
 
 
+def _best_days(fine: Array) -> NDArray[np.intp]:
+    """Days by their distance in degrees: local minima first, then others that are nearly as good."""
+    before, after = np.concatenate([[np.inf], fine[:-1]]), np.concatenate([fine[1:], [np.inf]])
+    peak = np.isfinite(fine) & (fine <= before) & (fine <= after) & (fine <= 2.0 * fine.min() + SAME_DEG)
+    peaks = np.flatnonzero(peak)
+    order = peaks[np.argsort(np.round(fine[peaks], 2), kind="stable")]
+    near = max(SAME_DEG, 1.5 * fine.min()) if fine.min() < FAR_DEG else 0.0
+    rest = np.setdiff1d(np.flatnonzero(fine <= near), peaks)
+    return np.concatenate([order, rest[np.argsort(fine[rest], kind="stable")]])
+
+
 def nearest_by(
     off: Callable[[Array], Array],
     year: int,
@@ -161,13 +172,7 @@ def nearest_by(
     high = np.where(np.isfinite(left), grid.times_s, -np.inf).max(1)[held]
     step = 60.0 * SCAN_MINUTES
     times[held], fine[held] = _refine_moment(start[held], step, low, high, latitude_deg, longitude_deg, off)
-    before, after = np.concatenate([[np.inf], fine[:-1]]), np.concatenate([fine[1:], [np.inf]])
-    peak = np.isfinite(fine) & (fine <= before) & (fine <= after) & (fine <= 2.0 * fine.min() + SAME_DEG)
-    peaks = np.flatnonzero(peak)
-    order = peaks[np.argsort(np.round(fine[peaks], 2), kind="stable")]
-    near = max(SAME_DEG, 1.5 * fine.min()) if fine.min() < FAR_DEG else 0.0
-    rest = np.setdiff1d(np.flatnonzero(fine <= near), peaks)
-    order = np.concatenate([order, rest[np.argsort(fine[rest], kind="stable")]])[:most]
+    order = _best_days(fine)[:most]
     sun = sun_position(times[order], latitude_deg, longitude_deg)
     return [
         RealMoment(

@@ -236,11 +236,8 @@ def sun_position(
         return _block(times[part], lat[part], lon[part], altitude_m, pressure_mbar, temp_c)
 
     starts = range(0, max(times.size, 1), BLOCK)
-    if len(starts) < 4:
-        parts = [work(i) for i in starts]
-    else:  # NumPy lets go of the interpreter lock inside its loops
-        pool = shared_pool()
-        parts = list(pool.map(work, starts))
+    # NumPy lets go of the interpreter lock inside its loops
+    parts = list(map(work, starts) if len(starts) < 4 else shared_pool().map(work, starts))
     columns = [np.concatenate(column).reshape(shape) for column in zip(*parts, strict=True)]
     return SunPosition(*columns)
 

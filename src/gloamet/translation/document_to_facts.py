@@ -39,6 +39,14 @@ class Measures:
     panorama_sun_lx: float = 0.0
 
 
+def _on_card(measures: Measures, gains: Gains) -> dict[str, float]:
+    """Illuminance of a horizontal card in the scene by light, lx; 0 where none was measured."""
+    if measures.cards is None:
+        return dict.fromkeys(LIGHT_LAYERS, 0.0)
+    levels = luminance(measures.cards.under(gains).whole[LEVEL].astype(float))
+    return dict(zip(LIGHT_LAYERS, levels.tolist(), strict=True))
+
+
 def facts_of(
     document: Document,
     sun_deg: tuple[float, float],
@@ -68,11 +76,7 @@ def facts_of(
     """
     azimuth, elevation = sun_deg
     north, m = document.sun.north_deg, measures
-    own = m.panorama_sun
-    on_card = dict.fromkeys(LIGHT_LAYERS, 0.0)
-    if m.cards is not None:
-        levels = luminance(m.cards.under(gains).whole[LEVEL].astype(float))
-        on_card = dict(zip(LIGHT_LAYERS, levels.tolist(), strict=True))
+    own, on_card = m.panorama_sun, _on_card(m, gains)
     air, expose = document.air, document.expose
     return LightFacts(
         sun_azimuth_deg=(azimuth - north) % 360.0,

@@ -21,6 +21,7 @@ from gloamet.preview.draft.renderer import DraftRenderer
 from gloamet.preview.draft.surfaces import ShadowRays, view_directions
 from gloamet.preview.events import DiscPainted, Event, Failed, Frame, LightSolved, PaletteSolved, SceneLoaded
 from gloamet.preview.requests import RenderRequest
+from gloamet.preview.shipped_picture import shipped_frame, shipped_layers
 from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.camera import Camera
@@ -64,6 +65,29 @@ def test_the_hand_over_changes_the_mean_by_less_than_a_tenth(name: str, tracer: 
         assert means[0] == pytest.approx(means[1], rel=HANDOVER), hour
 
 
+def test_first_pictures_of_the_house_have_their_air(tracer: Renderer) -> None:
+    document = demo_document("house").change("expose", metering="manual", ev=13.0)
+    scene = place_in_world(read_file(Path(str(document.stage.scene_file))), document.stage)
+    thumbs = ThumbnailRenderer(document, build_stage(document, scene), (372, 260), tracer, lambda: False)
+    relit = thumbs.picture(document)
+    first = shipped_frame(RenderRequest(document, 744, 520))
+    draft = frame_of(drafted(at(document, 10, 31)))  # a minute on, so that it is drawn anew
+    assert relit is not None and first is not None
+    means = []
+    for light in (relit.light, first.light, draft.light):
+        assert light is not None
+        depth = _nearest(shipped_layers("house").depth, light.shape[:2])
+        means.append(light[(depth > 4000.0) & (depth < 20_000.0)].mean(0))
+    # Koschmieder's law with one extinction along the sight, which the solver has not
+    assert means[1] == pytest.approx(means[0], rel=0.2)
+    assert means[2] == pytest.approx(means[0], rel=0.2)
+
+
+def _nearest(plane: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
+    rows, columns = (np.arange(n) * m // n for n, m in zip(shape, plane.shape, strict=True))
+    return np.asarray(plane[rows[:, None], columns[None]])
+
+
 def test_every_part_of_the_desk_that_shows_light_is_told() -> None:
     events = drafted(demo_document(), superseded=False)
     kinds = [type(event) for event in events]
@@ -89,6 +113,16 @@ def _pole(height: float) -> Scene:
     corners = np.array([[-0.02, 0, 0], [0.02, 0, 0], [0.02, 0, height], [-0.02, 0, height]], np.float32)
     shape = Shape(corners, np.array([[0, 1, 2], [0, 2, 3]], np.uint32))
     return Scene(None, (Part("pole", 0, shape),), (Material("grey", (0.5, 0.5, 0.5)),))
+
+
+def test_glass_casts_no_shadow_in_a_draft() -> None:
+    shape = _pole(2.0).parts[0].shape
+    with ThreadPoolExecutor(2) as pool:
+        for transmission, wanted in ((1.0, True), (0.0, False)):
+            scene = Scene(None, (Part("pane", 0, shape),), (Material("pane", transmission=transmission),))
+            rays = ShadowRays(scene, pool)
+            south = np.array([0.0, -1.0, 0.0])
+            assert rays.lit(np.array([[0.0, 1.0, 1.0]], np.float32), south).tolist() == [wanted]
 
 
 @pytest.mark.parametrize("elevation", [10.0, 45.0, 80.0])

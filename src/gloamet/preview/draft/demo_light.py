@@ -71,6 +71,7 @@ def _enlarged(plane: NDArray, shape: tuple[int, int]) -> Floats:
     """A plane (h, w, 3) at another size, bilinearly."""
 
     def along(values: NDArray, many: int) -> NDArray:
+        """Interpolate along the first axis."""
         few = values.shape[0]
         position = np.clip((np.arange(many) + 0.5) * few / many - 0.5, 0.0, few - 1.0)
         low = np.minimum(position.astype(int), few - 2)

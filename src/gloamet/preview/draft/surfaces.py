@@ -138,6 +138,7 @@ class ShadowRays:
         middle = len(origins) // 2
 
         def trace(part: slice) -> Any:
+            """One half, on a thread of the pool."""
             rays = np.ascontiguousarray(origins[part]), np.ascontiguousarray(directions[part])
             return embree.run(*rays, **options)
 
