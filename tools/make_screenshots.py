@@ -31,7 +31,7 @@ from gloamet.document.targets import AimPin
 FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 STAGE, SUN, AIR, FILL, EXPOSE, COMPARE, OUTPUT = range(7)
 LONGEST_S, SETTLE_S, SAMPLES = 300.0, 1.5, 12
-COLOURS = 224  # of a picture; with them none is larger than 250 kB
+COLOURS, LARGEST_BYTES = range(224, 40, -16), 250_000
 HEAD, STEP = (3.4, -6.95, 2.046), (0.8, -6.69, 0.45)  # of the bather in white; the third step from the water
 
 
@@ -247,11 +247,14 @@ def _is_shown(session: Session) -> bool:
 
 
 def shrink(path: Path) -> None:
-    """Write a picture again with few colours, dithered: half of the bytes in the repository's history."""
+    """Write a picture again, dithered, with as many colours as keep it small: the repository keeps every version."""
     with Image.open(path) as opened:
         picture = opened.convert("RGB")
-    palette = picture.quantize(COLOURS, Image.Quantize.MEDIANCUT)
-    picture.quantize(palette=palette, dither=Image.Dither.FLOYDSTEINBERG).save(path, optimize=True)
+    for colours in COLOURS:
+        palette = picture.quantize(colours, Image.Quantize.MEDIANCUT)
+        picture.quantize(palette=palette, dither=Image.Dither.FLOYDSTEINBERG).save(path, optimize=True)
+        if path.stat().st_size <= LARGEST_BYTES:
+            return
 
 
 def take(app: QApplication, name: str) -> None:

@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from PIL import Image
 
-from gloamet.desk.files.dropped import photo_facts, take_file
+from gloamet.desk.dropped import photo_facts, take_file
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import PANORAMAS
 from gloamet.document.looks import look_of, write_look

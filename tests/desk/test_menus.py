@@ -124,6 +124,13 @@ def test_pasted_coordinates_move_the_site(window: DeskWindow) -> None:
     assert (site.latitude_deg, site.longitude_deg, site.timezone) == (48.2, 16.37, "Europe/Vienna")
 
 
+def test_a_pasted_site_has_the_altitude_of_its_land(window: DeskWindow) -> None:
+    QGuiApplication.clipboard().setText("39.74, -104.99")
+    paste(window.session)
+    # Denver, the mile-high city: 1609 m (from memory); a cell of the shipped grid reaches into the mountains beside it
+    assert window.session.document.site.altitude_m == pytest.approx(1609.0, abs=500.0)
+
+
 @pytest.mark.parametrize("text", ["", "nonsense " * 20, "98.2, 400"])
 def test_other_text_is_told_and_changes_nothing(window: DeskWindow, text: str) -> None:
     before = window.session.document

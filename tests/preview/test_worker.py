@@ -202,7 +202,7 @@ class Compiling:
         return PreparationState(0.5, 10.0)
 
 
-def test_while_kernels_are_compiled_every_request_gets_a_draft(document: Document) -> None:
+def test_while_kernels_are_compiled_every_request_gets_preliminary_light(document: Document) -> None:
     listener, compiling = Listener(), Compiling()
     worker = RenderWorker(listener, compiling)  # type: ignore[arg-type]
     low = document.change("sun", mode="manual", azimuth_deg=100.0, elevation_deg=20.0)
@@ -218,13 +218,13 @@ def test_while_kernels_are_compiled_every_request_gets_a_draft(document: Documen
     worker.close()
 
 
-def test_a_draft_that_fails_does_not_keep_the_renderer_from_being_prepared(
+def test_preliminary_light_that_fails_does_not_keep_the_renderer_from_being_prepared(
     document: Document, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
     def broken(*_arguments: object, **_options: object) -> None:
-        raise ValueError("a broken draft")
+        raise ValueError("a broken picture")
 
-    monkeypatch.setattr("gloamet.preview.draft.renderer.DraftRenderer.show", broken)
+    monkeypatch.setattr("gloamet.preview.preliminary.renderer.PreliminaryRenderer.show", broken)
     listener, compiling = Listener(), Compiling()
     worker = RenderWorker(listener, compiling)  # type: ignore[arg-type]
     worker.request(document, 96, 64)
@@ -232,7 +232,7 @@ def test_a_draft_that_fails_does_not_keep_the_renderer_from_being_prepared(
     compiling.done = True
     assert listener.wait(lambda e: isinstance(e, Frame) and e.exact) is not None
     worker.close()
-    assert "a broken draft" in capsys.readouterr().err
+    assert "a broken picture" in capsys.readouterr().err
 
 
 def test_closing_stops_a_long_render_at_once(document: Document) -> None:

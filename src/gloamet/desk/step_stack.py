@@ -51,13 +51,13 @@ class StepStack(QStackedWidget):
         self._idle.stop()
 
     def wake(self, awake: bool) -> None:
-        """Whether more can be used than the steps that work on draft light."""
+        """Whether more can be used than the steps that work on preliminary light."""
         self._awake = awake
         if not awake and self._idle.isActive():
             self._idle.start(BUSY_MS)
         for step, page in zip(STEPS, self._pages, strict=True):
-            if page.isEnabled() != (awake or step.in_draft_light):
-                wake(page, awake or step.in_draft_light)
+            if page.isEnabled() != (awake or step.in_preliminary_light):
+                wake(page, awake or step.in_preliminary_light)
 
     def _replace(self, index: int, page: QWidget) -> None:
         shown, old = self.currentIndex(), self._pages[index]

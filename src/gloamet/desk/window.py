@@ -26,8 +26,8 @@ from gloamet.desk.aim.aim_controller import AimController
 from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.compare.kept_strip import KeptStrip
 from gloamet.desk.dialogs import ask
+from gloamet.desk.dropped import show_file, take_file
 from gloamet.desk.files.autosave import Autosave, Left, drop, left_behind, take_up
-from gloamet.desk.files.dropped import show_file, take_file
 from gloamet.desk.files.import_notes import ImportNotesPanel
 from gloamet.desk.files.moved_files import MovedFiles
 from gloamet.desk.files.saving import SaveJob
@@ -56,7 +56,9 @@ from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.readers import ENDINGS
 
-ASLEEP_TEXT = "Draft light while the renderer is prepared (first start only). Compare and Output follow soon."
+ASLEEP_TEXT = (
+    "Preliminary light while the renderer is prepared (first start only). Compare and Output follow soon."
+)
 BEFORE_KEY = Qt.Key.Key_B
 
 
@@ -155,7 +157,7 @@ class DeskWindow(QMainWindow):
         self.notice.offer(f"{name} has changed on disk.", "Reload", self.session.render.reload)
 
     def _on_preparing(self, fraction: float, _seconds_left: float) -> None:
-        """Until the renderer is ready, only what works on draft light is awake."""
+        """Until the renderer is ready, only what works on preliminary light is awake."""
         awake = fraction >= 1.0
         if awake == self._awake:
             return

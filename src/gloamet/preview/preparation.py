@@ -20,7 +20,7 @@ from typing import NamedTuple
 from gloamet.kernelcache import STAGE_SECONDS, is_ready, mark_used
 
 BESIDE = "relighting"  # the stage that runs in parallel to the others
-NICENESS = "10"  # draft pictures come first; with 19 a busy machine would hardly compile at all
+NICENESS = "10"  # preliminary pictures come first; with 19 a busy machine would hardly compile at all
 MOST_SHARE = 0.97  # shown while it is not done
 
 

@@ -16,8 +16,8 @@ from gloamet.document.demo import FOLDER, TITLES, demo_document
 from gloamet.document.model import Document
 from gloamet.document.stage import Stage
 from gloamet.output.layers import StoredLayers, read_layers
-from gloamet.preview.draft.demo_light import demo_light, through_own_air
 from gloamet.preview.events import Frame
+from gloamet.preview.preliminary.demo_light import demo_light, through_own_air
 from gloamet.preview.requests import RenderRequest
 from gloamet.trace.quality import QUALITIES
 from gloamet.translation.document_to_picture import (

@@ -22,8 +22,8 @@ from gloamet.preview.requests import PlanRequest, RenderRequest
 from gloamet.stage.readers.progress import Cancelled
 
 if TYPE_CHECKING:
-    from gloamet.preview.draft.renderer import DraftRenderer
     from gloamet.preview.pipeline import RenderPipeline
+    from gloamet.preview.preliminary.renderer import PreliminaryRenderer
 
 PREPARING_LOOK_S = 0.2  # between two looks at whether the kernels are compiled
 REQUEST_LOOK_S = 0.005  # between two looks at whether there is a newer request
@@ -38,7 +38,7 @@ class RenderWorker:
         self._give_up = threading.Event()
         self._worker: LatestWorker[RenderRequest] = LatestWorker("render", self._work, prefer=self._prefer)
         self._pipeline: RenderPipeline | None = None
-        self._draft: DraftRenderer | None = None
+        self._preliminary: PreliminaryRenderer | None = None
         self._refined_model: str | None = None  # the model of which something better than a preview was shown
 
     @property
@@ -114,17 +114,17 @@ class RenderWorker:
         return frame is not None
 
     def _await_kernels(self, request: RenderRequest, shown: bool) -> bool:
-        """Wait until every kernel is compiled, with draft light meanwhile, and the meter's exact reading as soon as
-        that can be; False when a newer request came first. `shown` says that a better picture is shown already."""
-        preparation, drafted, measured = self._preparation, False, False
+        """Wait until every kernel is compiled, with preliminary light meanwhile, and the meter's exact reading as soon
+        as that can be; False when a newer request came first. `shown` says that a better picture is shown already."""
+        preparation, drawn, measured = self._preparation, False, False
         if preparation is None:
             return True
         preparation.start()
         while not preparation.ready():
             self._report(Preparing(*preparation.state()))
-            if not drafted:
-                self._show_draft(request, shown)
-                drafted = True
+            if not drawn:
+                self._show_preliminary(request, shown)
+                drawn = True
             elif not measured and preparation.ready("sky"):
                 self.pipeline.show_light(request.document)
                 measured = True
@@ -134,20 +134,22 @@ class RenderWorker:
                     return False
                 time.sleep(REQUEST_LOOK_S)
         self._preparation = None
-        if self._draft is not None:
-            self._draft.close()
-            self._draft = None
+        if self._preliminary is not None:
+            self._preliminary.close()
+            self._preliminary = None
         self._report(Preparing(1.0, 0.0))
         return True
 
-    def _show_draft(self, request: RenderRequest, shown: bool) -> None:
+    def _show_preliminary(self, request: RenderRequest, shown: bool) -> None:
         """Light and picture of a request without compiled kernels."""
-        if self._draft is None:
-            from gloamet.preview.draft.renderer import DraftRenderer
+        if self._preliminary is None:
+            from gloamet.preview.preliminary.renderer import PreliminaryRenderer
 
-            self._draft = DraftRenderer(self._report, self._worker.superseded, self._give_up.is_set)
+            self._preliminary = PreliminaryRenderer(
+                self._report, self._worker.superseded, self._give_up.is_set
+            )
         try:
-            self._draft.show(request, with_picture=not shown)
+            self._preliminary.show(request, with_picture=not shown)
         except Cancelled:
             raise
         except GloametError as error:

@@ -25,12 +25,12 @@ class StepContext(NamedTuple):
 
 class Step(NamedTuple):
     """A step: its word in the bar, the module here whose `build` makes its panel, whether the sun's tools lie over the
-    picture, and whether it works on the draft light of a first start, before the renderer is ready."""
+    picture, and whether it works on the preliminary light of a first start, before the renderer is ready."""
 
     title: str
     module: str
     sun_tools: bool = False
-    in_draft_light: bool = True
+    in_preliminary_light: bool = True
 
 
 STEPS = (
@@ -39,8 +39,8 @@ STEPS = (
     Step("Air", "air"),
     Step("Fill", "fill"),
     Step("Expose", "expose"),
-    Step("Compare", "compare", in_draft_light=False),
-    Step("Output", "output", in_draft_light=False),
+    Step("Compare", "compare", in_preliminary_light=False),
+    Step("Output", "output", in_preliminary_light=False),
 )
 STEP_TITLES = tuple(step.title for step in STEPS)
 FIRST_STEP = STEP_TITLES.index("Sun")

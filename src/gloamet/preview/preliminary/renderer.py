@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Draws draft pictures: direct sun by shadow rays, sky and indirect light from shipped planes, a shipped clear sky.
+"""Draws preliminary pictures: sun by shadow rays, sky and indirect light from shipped planes, a shipped clear sky.
 
 A request enters; the light of its moment, a picture and the round sky are reported. Nothing here needs a compiled
 kernel; what is refined (bounces of a model of one's own, glass, textures, other sky models) comes with the renderer.
@@ -31,17 +31,17 @@ from gloamet.memo import Memo
 from gloamet.meter.light import illuminance_ev
 from gloamet.meter.picture import SeenSurfaces
 from gloamet.output.layers import StoredLayers
-from gloamet.preview.draft.air import AirInFront, through_air
-from gloamet.preview.draft.demo_light import LEAST_ALBEDO, demo_light, indirect_planes
-from gloamet.preview.draft.surfaces import DraftSurfaces, ShadowRays, view_directions
 from gloamet.preview.events import DiscPainted, Event, Failed, Frame, Loading, PaletteSolved, SceneLoaded
 from gloamet.preview.light_readout import light_solved
+from gloamet.preview.preliminary.air import AirInFront, through_air
+from gloamet.preview.preliminary.demo_light import LEAST_ALBEDO, demo_light, indirect_planes
+from gloamet.preview.preliminary.surfaces import ShadowRays, VisibleSurfaces, view_directions
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.shipped_picture import demo_in_view, shipped_layers
 from gloamet.preview.sky_image import disc_directions, disc_ev
 from gloamet.sky.dome import SkyDome
-from gloamet.sky.draft_sky import draft_dome, draft_palette, radiance_at, table_positions
 from gloamet.sky.grading import graded_dome
+from gloamet.sky.preliminary_sky import preliminary_dome, preliminary_palette, radiance_at, table_positions
 from gloamet.stage.assembly import (
     StageEdits,
     apply_edits,
@@ -69,13 +69,15 @@ FRAME_SECONDS = 0.06  # of a picture while moving
 INITIAL_SPEED = 0.8e6  # pixels a second until it is measured
 DISC_SECONDS = 0.5  # between two pictures of the sky
 LEAST_OVER_PI = np.float32(LEAST_ALBEDO / math.pi)
-MOST_TRIANGLES = 4_000_000  # a larger model waits for the renderer: a draft would hold it in memory twice
+MOST_TRIANGLES = (
+    4_000_000  # a larger model waits for the renderer: a preliminary picture would hold it in memory twice
+)
 
 
 class _Seen(NamedTuple):
     """Surfaces of a view, and the shipped layers of a demo of the same size where it is one."""
 
-    surfaces: DraftSurfaces
+    surfaces: VisibleSurfaces
     layers: StoredLayers | None
     demo: str
 
@@ -91,11 +93,11 @@ def _thinned(layers: StoredLayers, step: int) -> StoredLayers:
 def _shipped_sky(demo: str) -> NDArray[np.float64]:
     """Horizontal irradiance of the sky under which the layers of a demo were traced."""
     sky = SkyInputs.of(demo_document(demo))
-    return draft_dome(sky.air, sky.azimuth_deg, sky.elevation_deg, sky.diameter_deg).sky_horizontal
+    return preliminary_dome(sky.air, sky.azimuth_deg, sky.elevation_deg, sky.diameter_deg).sky_horizontal
 
 
-class DraftRenderer:
-    """Draws draft pictures until the renderer is ready; `superseded` tells of a newer request."""
+class PreliminaryRenderer:
+    """Draws preliminary pictures until the renderer is ready; `superseded` tells of a newer request."""
 
     def __init__(
         self,
@@ -121,7 +123,7 @@ class DraftRenderer:
         a picture only what the next one needs is made ready."""
         document = request.document
         sky = SkyInputs.of(document)
-        nature = draft_dome(sky.air, sky.azimuth_deg, sky.elevation_deg, sky.diameter_deg)
+        nature = preliminary_dome(sky.air, sky.azimuth_deg, sky.elevation_deg, sky.diameter_deg)
         dome = graded_dome(nature, grade_from_document(document))
         self._report(light_solved(document, sky, (nature, dome), None, None))
         scene = self._scene(document)
@@ -135,7 +137,7 @@ class DraftRenderer:
         if time.monotonic() - self._disc_at > DISC_SECONDS or not self._superseded():
             self._disc_at = time.monotonic()
             self._report(DiscPainted(_disc(dome, document.sun.north_deg)))
-            self._report(PaletteSolved(draft_palette(sky.air)))
+            self._report(PaletteSolved(preliminary_palette(sky.air)))
         if scene is not None and with_picture and not self._superseded():
             self._report(self._frame(request, scene, dome, RESTING))
 
@@ -163,7 +165,7 @@ class DraftRenderer:
         return read_file(Path(path), told, outside)
 
     def _scene(self, document: Document) -> Scene | None:
-        """The edited scene, reported when it is new; None without one that can be drafted."""
+        """The edited scene, reported when it is new; None without one that can be drawn."""
         stage = document.stage
         if not stage.scene_file or stage.scene_file == self._refused:
             return None
@@ -193,14 +195,14 @@ class DraftRenderer:
             whole = shipped_layers(demo)
             layers = _thinned(whole, max(1, round(math.sqrt(whole.depth.size / (size[0] * size[1])))))
             eye, directions = view_directions(camera, layers.depth.shape[1], layers.depth.shape[0])
-            return _Seen(DraftSurfaces(*layers[1:], directions, eye), layers, demo)
+            return _Seen(VisibleSurfaces(*layers[1:], directions, eye), layers, demo)
         ground = ground_from_stage(stage.ground, stage.muted, reflectance, scene)
         return _Seen(self._rays(scene).surfaces(scene, ground, camera, size), None, "")
 
     # -- the picture
 
     def _direct_sun(
-        self, rays: ShadowRays, surfaces: DraftSurfaces, azimuth: float, elevation: float
+        self, rays: ShadowRays, surfaces: VisibleSurfaces, azimuth: float, elevation: float
     ) -> Floats:
         """Cosine of the sun's incidence where it comes through, (H, W)."""
         a, e = math.radians(azimuth), math.radians(elevation)

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
-"""What a draft picture sees, and shadow rays, without a compiled kernel.
+"""What a preliminary picture sees, and shadow rays, without a compiled kernel.
 
-A placed scene with its ground and a camera, or the shipped layers of a demo, enter; `DraftSurfaces` leave, and
+A placed scene with its ground and a camera, or the shipped layers of a demo, enter; `VisibleSurfaces` leave, and
 `ShadowRays` tell where the sun comes through. Rays are traced by Embree's own Python call.
 """
 
@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from gloamet.colour.spaces import REC709_TO_AP1
-from gloamet.sky.draft_sky import TablePositions, table_positions
+from gloamet.sky.preliminary_sky import TablePositions, table_positions
 from gloamet.stage.camera import Camera
 from gloamet.stage.ground import GroundPlane
 from gloamet.stage.scene import Part, Scene
@@ -25,7 +25,7 @@ from gloamet.stage.scene import Part, Scene
 Floats = NDArray[np.float32]
 Array = NDArray[np.float64]
 CLEAR_M = 20.0  # up to which the air in front takes less than a thousandth
-LEAST_TRANSMISSION = 0.5  # from which a surface casts no shadow in a draft
+LEAST_TRANSMISSION = 0.5  # from which a surface casts no shadow in a preliminary picture
 START_M, START_SHARE = (
     0.004,
     0.002,
@@ -34,7 +34,7 @@ SMOOTH = 0.5  # length of a mean normal, below which a pixel holds leaves or an 
 
 
 @dataclass(frozen=True, eq=False)
-class DraftSurfaces:
+class VisibleSurfaces:
     """A picture of surfaces: albedo (H, W, 3) in AP1, normal (H, W, 3), depth (H, W) in metres, 0 for sky, and the unit
     direction of every pixel (H, W, 3); eye (3,). What a moved sun does not change is computed once."""
 
@@ -152,7 +152,7 @@ class ShadowRays:
 
     def surfaces(
         self, scene: Scene, ground: GroundPlane, camera: Camera, size: tuple[int, int]
-    ) -> DraftSurfaces:
+    ) -> VisibleSurfaces:
         """What a camera sees first at a size (width, height): materials' base colours, without textures."""
         eye, directions = view_directions(camera, *size)
         flat = directions.reshape(-1, 3)
@@ -168,7 +168,7 @@ class ShadowRays:
         depth = np.where(hit, depth, 0.0)
         _lay_ground(ground, eye, flat, (albedo, normal, depth))
         shape = size[1], size[0]
-        return DraftSurfaces(
+        return VisibleSurfaces(
             albedo.reshape(*shape, 3).astype(np.float32),
             normal.reshape(*shape, 3).astype(np.float32),
             depth.reshape(shape).astype(np.float32),

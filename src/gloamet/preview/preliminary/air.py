@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The air in front of a draft picture: Koschmieder's law, lit as the horizon behind it is.
+"""The air in front of a preliminary picture: Koschmieder's law, lit as the horizon behind it is.
 
 A picture with its distances and a sky enter; the picture through the air leaves. Extinction is that of the air at the
 ground, the same along the whole sight, which the solved aerial perspective refines.
@@ -12,10 +12,10 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.preview.draft.surfaces import DraftSurfaces
+from gloamet.preview.preliminary.surfaces import VisibleSurfaces
 from gloamet.sky.air import AEROSOL_HEIGHT_KM, Air, optical_depths
 from gloamet.sky.dome import SkyDome
-from gloamet.sky.draft_sky import radiance_at
+from gloamet.sky.preliminary_sky import radiance_at
 from gloamet.sky.sky_solver import BANDS_TO_AP1
 from gloamet.trace.aerial_perspective import AerialSettings
 
@@ -51,14 +51,14 @@ def extinction_per_km(air: Air) -> NDArray[np.float64]:
     return np.asarray(bands @ weights / weights.sum(0))
 
 
-def through_air(picture: Floats, surfaces: DraftSurfaces, dome: SkyDome, front: AirInFront) -> Floats:
+def through_air(picture: Floats, surfaces: VisibleSurfaces, dome: SkyDome, front: AirInFront) -> Floats:
     """See a picture through the air.
 
     Parameters
     ----------
     picture : ndarray
         Light, AP1 cd/m², (H, W, 3).
-    surfaces : DraftSurfaces
+    surfaces : VisibleSurfaces
         Distances and directions of its pixels.
     dome : SkyDome
         The sky, whose horizon lights the air.

@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Solve the skies that `gloamet.sky.draft_sky` interpolates, into src/gloamet/data/draft_sky.npz.
+"""Solve the skies that `gloamet.sky.preliminary_sky` interpolates, into src/gloamet/data/preliminary_sky.npz.
 
-Run it with `python tools/make_draft_sky.py` after the sky solver has changed; it takes about a minute.
+Run it with `python tools/make_preliminary_sky.py` after the sky solver has changed; it takes about a minute.
 """
 
 from __future__ import annotations
@@ -9,14 +9,14 @@ from __future__ import annotations
 import numpy as np
 
 from gloamet.sky.air import Air
-from gloamet.sky.draft_sky import (
+from gloamet.sky.preliminary_sky import (
     DARKEST,
     ELEVATIONS_DEG,
     FILE,
     REFLECTANCE,
     SUN_ELEVATIONS_DEG,
     TURBIDITIES,
-    DraftTables,
+    PreliminaryTables,
 )
 from gloamet.sky.scatter import MULTIPLE_TERM
 from gloamet.sky.sky_palette import solve_sky_palette
@@ -48,7 +48,7 @@ def main() -> None:
         )
         more = (high.sky_horizontal - low.sky_horizontal) / (BRIGHT - REFLECTANCE)
         returned.append(more / (low.sun_horizontal + low.sky_horizontal))
-    stored = DraftTables(
+    stored = PreliminaryTables(
         np.reshape(tables, (len(TURBIDITIES), len(ELEVATIONS_DEG), *tables[0].shape)).astype(np.float16),
         np.reshape(suns, (len(TURBIDITIES), len(SUN_ELEVATIONS_DEG), 3)).astype(np.float32),
         np.array(strips, np.float32),

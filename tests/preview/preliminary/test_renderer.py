@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Draft pictures: near to what the renderer takes over with, true in their shadows, and without a compiled kernel."""
+"""Preliminary pictures: near to what the renderer takes over with, true in their shadows, without a compiled kernel."""
 
 from __future__ import annotations
 
@@ -17,9 +17,9 @@ import trimesh
 from gloamet.colour.spaces import luminance
 from gloamet.document.demo import TITLES, demo_document
 from gloamet.document.model import Document
-from gloamet.preview.draft.renderer import DraftRenderer
-from gloamet.preview.draft.surfaces import ShadowRays, view_directions
 from gloamet.preview.events import DiscPainted, Event, Failed, Frame, LightSolved, PaletteSolved, SceneLoaded
+from gloamet.preview.preliminary.renderer import PreliminaryRenderer
+from gloamet.preview.preliminary.surfaces import ShadowRays, view_directions
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.shipped_picture import shipped_frame, shipped_layers
 from gloamet.preview.thumbnail_renderer import ThumbnailRenderer
@@ -35,9 +35,9 @@ from gloamet.translation.document_to_light import build_stage
 HANDOVER = 0.1  # by which the mean may change when the renderer takes over
 
 
-def drafted(document: Document, superseded: bool = True) -> list[Event]:
+def drawn(document: Document, superseded: bool = True) -> list[Event]:
     events: list[Event] = []
-    renderer = DraftRenderer(events.append, lambda: superseded)
+    renderer = PreliminaryRenderer(events.append, lambda: superseded)
     renderer.show(RenderRequest(document, 744, 520))
     renderer.close()
     return events
@@ -59,9 +59,9 @@ def test_the_hand_over_changes_the_mean_by_less_than_a_tenth(name: str, tracer: 
     thumbs = ThumbnailRenderer(document, build_stage(document, scene), (186, 130), tracer, lambda: False)
     for hour in (7, 10, 13, 17, 20):
         moved = at(document, hour)
-        relit, draft = thumbs.picture(moved), frame_of(drafted(moved))
+        relit, preliminary = thumbs.picture(moved), frame_of(drawn(moved))
         assert relit is not None
-        means = [pixels[..., :3].mean() for pixels in (draft.pixels, relit.pixels)]
+        means = [pixels[..., :3].mean() for pixels in (preliminary.pixels, relit.pixels)]
         assert means[0] == pytest.approx(means[1], rel=HANDOVER), hour
 
 
@@ -71,10 +71,10 @@ def test_first_pictures_of_the_house_have_their_air(tracer: Renderer) -> None:
     thumbs = ThumbnailRenderer(document, build_stage(document, scene), (372, 260), tracer, lambda: False)
     relit = thumbs.picture(document)
     first = shipped_frame(RenderRequest(document, 744, 520))
-    draft = frame_of(drafted(at(document, 10, 31)))  # a minute on, so that it is drawn anew
+    preliminary = frame_of(drawn(at(document, 10, 31)))  # a minute on, so that it is drawn anew
     assert relit is not None and first is not None
     means = []
-    for light in (relit.light, first.light, draft.light):
+    for light in (relit.light, first.light, preliminary.light):
         assert light is not None
         depth = _nearest(shipped_layers("house").depth, light.shape[:2])
         means.append(light[(depth > 4000.0) & (depth < 20_000.0)].mean(0))
@@ -89,24 +89,24 @@ def _nearest(plane: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
 
 
 def test_every_part_of_the_desk_that_shows_light_is_told() -> None:
-    events = drafted(demo_document(), superseded=False)
+    events = drawn(demo_document(), superseded=False)
     kinds = [type(event) for event in events]
     assert {LightSolved, SceneLoaded, Frame, DiscPainted, PaletteSolved} <= set(kinds)
     frames = [event for event in events if isinstance(event, Frame)]
     assert frames[-1].pixels.shape[1] >= 700 > frames[0].pixels.shape[1]  # small at first, then at full size
 
 
-def test_gains_and_exposure_act_on_the_draft() -> None:
+def test_gains_and_exposure_act() -> None:
     document = at(demo_document(), 12).change("expose", metering="manual", ev=13.0)
-    plain = frame_of(drafted(document)).pixels[..., :3].mean()
-    assert frame_of(drafted(document.change("expose", ev=15.0))).pixels[..., :3].mean() < plain - 20.0
-    assert frame_of(drafted(document.change("fill", sun_stops=-6.0))).pixels[..., :3].mean() < plain
-    assert frame_of(drafted(document.change("fill", sky_on=False))).pixels[..., :3].mean() < plain
+    plain = frame_of(drawn(document)).pixels[..., :3].mean()
+    assert frame_of(drawn(document.change("expose", ev=15.0))).pixels[..., :3].mean() < plain - 20.0
+    assert frame_of(drawn(document.change("fill", sun_stops=-6.0))).pixels[..., :3].mean() < plain
+    assert frame_of(drawn(document.change("fill", sky_on=False))).pixels[..., :3].mean() < plain
 
 
 def test_night_is_dark_and_draws_without_a_sun() -> None:
     document = at(demo_document(), 1).change("expose", metering="manual", ev=13.0)
-    assert frame_of(drafted(document)).pixels[..., :3].mean() < 5.0
+    assert frame_of(drawn(document)).pixels[..., :3].mean() < 5.0
 
 
 def _pole(height: float) -> Scene:
@@ -115,7 +115,7 @@ def _pole(height: float) -> Scene:
     return Scene(None, (Part("pole", 0, shape),), (Material("grey", (0.5, 0.5, 0.5)),))
 
 
-def test_glass_casts_no_shadow_in_a_draft() -> None:
+def test_glass_casts_no_shadow_in_preliminary_light() -> None:
     shape = _pole(2.0).parts[0].shape
     with ThreadPoolExecutor(2) as pool:
         for transmission, wanted in ((1.0, True), (0.0, False)):
@@ -157,10 +157,10 @@ def test_an_own_model_is_drawn_and_one_that_cannot_be_read_is_told_once(tmp_path
     trimesh.creation.box((2, 2, 2)).export(path)
     document = Document().change("stage", scene_file=str(path))
     document = at(document.change("stage.view", eye=(6.0, -6.0, 3.0), target=(0.0, 0.0, 0.5)), 12)
-    assert frame_of(drafted(document)).pixels[..., :3].std() > 20.0
+    assert frame_of(drawn(document)).pixels[..., :3].std() > 20.0
     path.write_bytes(b"no model")
     events: list[Event] = []
-    renderer = DraftRenderer(events.append, lambda: True)
+    renderer = PreliminaryRenderer(events.append, lambda: True)
     for _ in range(2):
         renderer.show(RenderRequest(document, 744, 520))
     renderer.close()
@@ -191,22 +191,29 @@ def box(tmp_path: Path) -> Document:
     ],
 )
 def test_ends_of_ranges_are_drawn(box: Document, section: str, fields: dict[str, object]) -> None:
-    frame = frame_of(drafted(box.change(section, **fields)))
+    frame = frame_of(drawn(box.change(section, **fields)))
     assert frame.light is not None and np.isfinite(frame.light).all() and (frame.light >= 0.0).all()
 
 
 def test_the_sun_reaches_distant_hills() -> None:
-    document = at(demo_document(), 13).change("air", aerial_perspective=False)
-    document = document.change("stage.view", eye=(-300.0, 300.0, 40.0), target=(-8000.0, 11500.0, 400.0))
-    lit, shaded = (frame_of(drafted(document.change("fill", sun_on=on))).light for on in (True, False))
-    assert lit is not None and shaded is not None
-    hills = (np.abs(lit - shaded).sum(-1) > 0.0)[int(0.45 * len(lit)) : int(0.6 * len(lit))]
-    assert hills.mean() > 0.3
+    corners = np.array([[-2e3, 9e3, 0], [2e3, 9e3, 0], [2e3, 9e3, 2e3], [-2e3, 9e3, 2e3]], np.float32)
+    shape = Shape(corners, np.array([[0, 1, 2], [0, 2, 3]], np.uint32))
+    scene = Scene(None, (Part("ridge", 0, shape),), (Material("grey", (0.5, 0.5, 0.5)),))
+    camera = Camera((0.0, 0.0, 2.0), (0.0, 9000.0, 500.0))
+    with ThreadPoolExecutor(2) as pool:
+        rays = ShadowRays(scene, pool)
+        seen = rays.surfaces(scene, GroundPlane(0.0, math.inf), camera, (64, 64))
+        ridge = np.flatnonzero(
+            (np.abs(seen.depth - 9000.0) < 500.0).ravel() & (seen.normal[..., 1] < -0.9).ravel()
+        )
+        lit = rays.lit(seen.origins, np.array([0.0, -0.8, 0.6]))
+    assert len(ridge) > 100
+    assert np.isin(ridge, seen.solid[lit]).all()
 
 
 def test_reading_is_given_up_when_asked(box: Document) -> None:
     events: list[Event] = []
-    renderer = DraftRenderer(events.append, lambda: True, lambda: True)
+    renderer = PreliminaryRenderer(events.append, lambda: True, lambda: True)
     with pytest.raises(Cancelled):
         renderer.show(RenderRequest(box, 744, 520))
     renderer.close()
@@ -214,14 +221,14 @@ def test_reading_is_given_up_when_asked(box: Document) -> None:
     assert len(failed) == 1 and "stopped" in failed[0].sentence
 
 
-def test_a_draft_compiles_nothing() -> None:
+def test_preliminary_light_compiles_nothing() -> None:
     script = """
 import gc
 from datetime import datetime
 from gloamet.document.demo import demo_document
-from gloamet.preview.draft.renderer import DraftRenderer
+from gloamet.preview.preliminary.renderer import PreliminaryRenderer
 from gloamet.preview.requests import RenderRequest
-renderer = DraftRenderer(lambda event: None, lambda: False)
+renderer = PreliminaryRenderer(lambda event: None, lambda: False)
 document = demo_document().change("sun", wall_time=datetime(2026, 5, 24, 13, 0))
 renderer.show(RenderRequest(document, 744, 520))
 renderer.show(RenderRequest(document.change("stage.view", fov_deg=50.0), 744, 520))
@@ -235,12 +242,12 @@ print(sorted(f.py_func.__qualname__ for f in compiled if "gloamet" in f.py_func.
     assert ran.stdout.strip() == "[]"
 
 
-def test_the_draft_follows_the_camera() -> None:
+def test_it_follows_the_camera() -> None:
     document = demo_document()
     camera = camera_from_view(document.stage.view)
     assert camera.eye[0] == 11.5
     moved = document.change("stage.view", eye=(11.5, -24.0, 3.0))
-    pictures = [frame_of(drafted(d)).pixels[..., :3].astype(float) for d in (document, moved)]
+    pictures = [frame_of(drawn(d)).pixels[..., :3].astype(float) for d in (document, moved)]
     h = min(p.shape[0] for p in pictures)
     w = min(p.shape[1] for p in pictures)
     assert np.abs(pictures[0][:h, :w] - pictures[1][:h, :w]).mean() > 5.0

@@ -21,7 +21,7 @@ from gloamet.sky.atmosphere import particle_phase_array, rayleigh_phase_array
 from gloamet.sky.dome import COLUMNS, ROWS, Array, SkyDome, assemble_dome
 from gloamet.sky.sky_palette import SkyPalette
 
-FILE = DATA / "draft_sky.npz"
+FILE = DATA / "preliminary_sky.npz"
 TURBIDITIES = (1.0, 1.5, 2.0, 2.5, 3.0, 4.0, 6.0, 10.0)
 ELEVATIONS_DEG = (
     *(
@@ -58,7 +58,7 @@ _ROW_POSITIONS = np.arange(ROWS) / (ROWS - 1)  # square root of elevation over 9
 _ELEVATIONS = np.pi / 2.0 * _ROW_POSITIONS**2
 
 
-class DraftTables(NamedTuple):
+class PreliminaryTables(NamedTuple):
     """Natural logarithms: tables (turbidities, elevations, rows, azimuths, 3, 3) of the view tables in AP1 for
     Rayleigh, aerosol and multiple scattering, sun
     (turbidities, SUN_ELEVATIONS_DEG, 3) of the sun's irradiance. Of each turbidity, not logarithms: palette strips and
@@ -72,16 +72,16 @@ class DraftTables(NamedTuple):
 
 
 @lru_cache(maxsize=1)
-def draft_tables() -> DraftTables:
+def preliminary_tables() -> PreliminaryTables:
     """Read the shipped tables.
 
     Returns
     -------
-    DraftTables
+    PreliminaryTables
         The tables.
     """
     with np.load(FILE) as stored:
-        return DraftTables(*(stored[name] for name in DraftTables._fields))
+        return PreliminaryTables(*(stored[name] for name in PreliminaryTables._fields))
 
 
 def _between(nodes: NDArray, value: float) -> tuple[int, float]:
@@ -111,7 +111,7 @@ def _at_nodes(tables: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(rows[:, b] * (1.0 - fx) + rows[:, b + 1] * fx)
 
 
-def draft_dome(air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg: float) -> SkyDome:
+def preliminary_dome(air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg: float) -> SkyDome:
     """Make a dome of a clear sky from the shipped tables.
 
     Parameters
@@ -130,7 +130,7 @@ def draft_dome(air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg:
     SkyDome
         The dome, within some 5 % of the solver's horizontal illuminance by day.
     """
-    stored = draft_tables()
+    stored = preliminary_tables()
     # the sun's optical depth is linear in turbidity; scattered light bends less over logarithms
     turbidity = _between(np.log(TURBIDITIES), math.log(air.turbidity))
     height = math.log(max(elevation_deg, ELEVATIONS_DEG[0]) + BEND_DEG)
@@ -163,7 +163,7 @@ def draft_dome(air: Air, azimuth_deg: float, elevation_deg: float, diameter_deg:
     return assemble_dome(np.maximum(dome.table + more.astype(np.float32), 0.0), *arguments)
 
 
-def draft_palette(air: Air) -> SkyPalette:
+def preliminary_palette(air: Air) -> SkyPalette:
     """Return the sky colours of a day from the shipped tables.
 
     Parameters
@@ -176,7 +176,7 @@ def draft_palette(air: Air) -> SkyPalette:
     SkyPalette
         The palette.
     """
-    stored = draft_tables()
+    stored = preliminary_tables()
     i, f = _between(np.log(TURBIDITIES), math.log(air.turbidity))
     strips = stored.strips[i] * (1.0 - f) + stored.strips[i + 1] * f
     return SkyPalette(

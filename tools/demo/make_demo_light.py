@@ -1,7 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Relight the shipped demos for some suns, for `gloamet.preview.draft.demo_light`.
+"""Relight the shipped demos for some suns, for `gloamet.preview.preliminary.demo_light`.
 
-Run it with `python tools/demo/make_draft_light.py [NAME …]` after `make_demo_pictures.py`; a minute for each.
+Run it with `python tools/demo/make_demo_light.py [NAME …]` after `make_demo_pictures.py`; a minute for each.
 """
 
 from __future__ import annotations
@@ -12,11 +12,11 @@ import numpy as np
 
 from gloamet.document.demo import FOLDER, TITLES, demo_document
 from gloamet.output.layers import read_layers
-from gloamet.preview.draft.air import extinction_per_km
-from gloamet.preview.draft.demo_light import LEAST_ALBEDO, DemoLight, light_file
-from gloamet.preview.draft.surfaces import view_directions
+from gloamet.preview.preliminary.air import extinction_per_km
+from gloamet.preview.preliminary.demo_light import LEAST_ALBEDO, DemoLight, light_file
+from gloamet.preview.preliminary.surfaces import view_directions
 from gloamet.sky.dome import SkyDome
-from gloamet.sky.draft_sky import radiance_at, table_positions
+from gloamet.sky.preliminary_sky import radiance_at, table_positions
 from gloamet.sky.sky_solver import SkySolver
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.camera import Camera
