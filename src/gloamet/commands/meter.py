@@ -69,7 +69,8 @@ def _measures(document: Document, options: argparse.Namespace, lit: _Lit) -> Mea
     out = document.output
     width, height = SHRINK_PX, max(16, round(SHRINK_PX * out.height / out.width))
     renderer, bounces = Renderer(), options.bounces or MOST_BOUNCES
-    met = read_meter(RelightView(lit.compiled, lit.camera, width, height), lit.lights, bounces, renderer)
+    view = RelightView(lit.compiled, lit.camera, width, height)
+    met = read_meter(view, lit.lights, bounces, renderer, document.fill.card_position)
     film = Film(width, height)
     renderer.accumulate(film, lit.compiled, lit.lights, lit.camera, SPOT_SAMPLES, bounces)
     reading = read_light(lit.dome, lit.gains, None if lit.panorama is None else lit.panorama.lighting)

@@ -1,20 +1,25 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The column of instruments: sky disc, the sun in numbers, probes, light meter and warnings."""
+"""The column of instruments: sky disc, the sun in numbers, probes and where they hang, light meter and warnings."""
 
 from __future__ import annotations
+
+from functools import partial
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from gloamet.desk.actions import spot_actions
 from gloamet.desk.dialogs import azimuth_label
 from gloamet.desk.instruments.checks import Checks
 from gloamet.desk.instruments.meter import LightMeter
 from gloamet.desk.instruments.probes import Probes
 from gloamet.desk.instruments.sky_disc import SkyDisc
 from gloamet.desk.state.session import Session
-from gloamet.desk.widgets import theme
-from gloamet.desk.widgets.form import label
+from gloamet.desk.widgets.form import ToolButton, label
+from gloamet.document.model import Document
 
+PLACE_TIP = "Click a point in the picture: cards and balls are placed on that surface."
+CENTRE_TIP = "Return cards and balls to the centre of the picture."
 MODE_WORDS = {"almanac": "", "manual": "manual", "driver": "driver"}
 
 
@@ -28,7 +33,6 @@ class InstrumentColumn(QWidget):
         self.probes, self.checks = Probes(session), Checks(session)
         self.setObjectName("left")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedWidth(theme.LEFT_WIDTH)
         box = QVBoxLayout(self)
         box.setContentsMargins(16, 4, 16, 8)
         box.setSpacing(0)
@@ -44,13 +48,49 @@ class InstrumentColumn(QWidget):
             row.addWidget(left)
             row.addWidget(right)
             box.addLayout(row)
-        for gap, widget in ((10, self.probes), (8, self.meter)):
-            box.addSpacing(gap)
-            box.addWidget(widget)
+        box.addSpacing(10)
+        box.addWidget(self.probes)
+        box.addLayout(self._probe_row())
+        box.addSpacing(4)
+        box.addWidget(self.meter)
         box.addSpacing(10)
         box.addWidget(self.checks, 1)
-        session.document_changed.connect(lambda _: self._show_sun())
+        session.document_changed.connect(self._on_document_changed)
+        session.state.tool_changed.connect(lambda _: self._show_cards())
+        self.probes.shifted.connect(self._show_cards)
+        self._on_document_changed(session.document)
+
+    def _probe_row(self) -> QHBoxLayout:
+        """Where the cards hang, and the tools to lay them somewhere else."""
+        state, row = self.session.state, QHBoxLayout()
+        self.card_note = label("", "note")
+        self.lay = ToolButton(
+            "Place cards",
+            PLACE_TIP,
+            "crosshair",
+            lambda: state.use_tool("" if state.tool == "card" else "card"),
+        )
+        self.lay.setCheckable(True)
+        centre = partial(spot_actions.return_cards, self.session)
+        self.centre = ToolButton("Cards to the centre", CENTRE_TIP, "rotate-ccw", centre)
+        row.setSpacing(0)
+        row.addWidget(self.card_note)
+        row.addStretch(1)
+        row.addWidget(self.centre)
+        row.addWidget(self.lay)
+        return row
+
+    def _on_document_changed(self, _document: Document) -> None:
         self._show_sun()
+        self._show_cards()
+
+    def _show_cards(self) -> None:
+        """Where the cards are, and by how much they are shown brighter than the picture."""
+        laid, shift = self.session.document.fill.card_position is not None, self.probes.shift
+        where = "Placed" if laid else "Near the centre"
+        self.card_note.setText(f"{where}, shown {shift:+d} stops".replace("-", "−") if shift else where)
+        self.centre.setVisible(laid)
+        self.lay.setChecked(self.session.state.tool == "card")
 
     def _show_sun(self) -> None:
         azimuth, elevation = self.disc.sun()

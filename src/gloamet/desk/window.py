@@ -46,7 +46,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.step_stack import StepStack
 from gloamet.desk.steps import FIRST_STEP, STEP_TITLES, STEPS, StepContext
 from gloamet.desk.top_bar import TopBar
-from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.columns import Columns, ColumnWidth
 from gloamet.desk.widgets.form import wake
 from gloamet.desk.widgets.notice import Notice
 from gloamet.desk.widgets.term_card import TermList
@@ -60,6 +60,7 @@ ASLEEP_TEXT = (
     "Preliminary light while the renderer is prepared (first start only). Compare and Output follow soon."
 )
 BEFORE_KEY = Qt.Key.Key_B
+LEFT, RIGHT = ColumnWidth("instruments", 224, 208, 420), ColumnWidth("panels", 292, 276, 560)
 
 
 class DeskWindow(QMainWindow):
@@ -111,9 +112,6 @@ class DeskWindow(QMainWindow):
         rows.setContentsMargins(0, 0, 0, 0)
         rows.setSpacing(0)
         rows.addWidget(self.bar)
-        columns = QHBoxLayout()
-        columns.setSpacing(0)
-        columns.addWidget(self.left)
         middle = QWidget()
         middle.setObjectName("middle")
         box = QVBoxLayout(middle)
@@ -128,15 +126,13 @@ class DeskWindow(QMainWindow):
         self.strip = ViewToolBar(self.session, self.picture, self.plan, self.tray, self.hold)
         box.addWidget(self.strip)
         box.addWidget(KeptStrip(self.tools.keeper))
-        columns.addWidget(middle, 1)
         self.right = QWidget()
         self.right.setObjectName("right")
-        self.right.setFixedWidth(theme.RIGHT_WIDTH)
         inner = QVBoxLayout(self.right)
         inner.setContentsMargins(1, 0, 0, 0)
         inner.addWidget(self.stack)
-        columns.addWidget(self.right)
-        rows.addLayout(columns, 1)
+        self.columns = Columns(self.left, middle, self.right, (LEFT, RIGHT))
+        rows.addWidget(self.columns, 1)
         rows.addWidget(self.ribbon)
         self.setCentralWidget(desk)
 
@@ -370,6 +366,7 @@ class DeskWindow(QMainWindow):
             self.job.stop()
             self.job.wait()
         self.stack.stop_building()
+        self.picture.camera_hand.stop()
         self.aimer.close()
         self.autosave.close()
         self.tools.close()

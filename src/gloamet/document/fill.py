@@ -96,6 +96,10 @@ class FillState(DocumentModel):
     spots: tuple[SpotState, ...] = Field(
         (), max_length=12, description="Spots in the picture that are read with every change."
     )
+    card_position: tuple[float, float, float] | None = Field(
+        None,
+        description="Where the cards and balls of the meter hang, metres; none is near the centre of the picture.",
+    )
     dismissed: tuple[str, ...] = Field(
         (), max_length=40, description="Plausibility warnings that are ignored in this project."
     )

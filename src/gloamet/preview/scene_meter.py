@@ -13,7 +13,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from gloamet.document.fill import SpotState
+from gloamet.document.fill import FillState, SpotState
 from gloamet.light_layers import LIGHT_LAYERS
 from gloamet.meter.card_light import BALL_PX, CardLight, ball_pixels
 from gloamet.meter.cards import CARD_BOUNCES, measure_cards, radiance_along
@@ -59,9 +59,16 @@ def card_position(view: RelightView, lights: Environment) -> Array:
     return target if first is None else first
 
 
-def read_meter(view: RelightView, lights: Environment, bounces: int, renderer: Renderer) -> MeterRead:
-    """Measure cards and balls of a view."""
-    position = card_position(view, lights)
+def read_meter(
+    view: RelightView,
+    lights: Environment,
+    bounces: int,
+    renderer: Renderer,
+    laid: tuple[float, float, float] | None = None,
+) -> MeterRead:
+    """Measure cards and balls of a view, at a position in metres where they are laid somewhere, else near its
+    centre."""
+    position = card_position(view, lights) if laid is None else np.array(laid, float)
     ahead, up, right = _camera_frame(view)
     sun = np.array(lights.sun.direction, float)
     facing = np.stack([[0.0, 0.0, 1.0], -ahead, sun / max(float(np.linalg.norm(sun)), 1e-9)])
@@ -155,16 +162,18 @@ class SceneMeter:
         inputs: object,
         bounces: int,
         renderer: Renderer,
-        spots: tuple[SpotState, ...],
+        fill: FillState,
     ) -> None:
         """Measure a view in its light, where that is not what was measured last; parallel views have no meter."""
-        key, positions = (view, inputs, bounces), tuple((spot.x, spot.y) for spot in spots)
+        spots, laid = fill.spots, fill.card_position
+        key, positions = (view, inputs, bounces, laid), tuple((spot.x, spot.y) for spot in spots)
         if view.camera.parallel_m > 0.0:
             return
         fresh = self._read is None or self._read[0] != key
         if self._read is not None and not fresh and positions == self._spots:
             return
-        read = read_meter(view, lights, bounces, renderer) if self._read is None or fresh else self._read[1]
+        kept = None if self._read is None or fresh else self._read[1]
+        read = read_meter(view, lights, bounces, renderer, laid) if kept is None else kept
         read = replace(read, spots=read_spots(view, lights, spots, bounces, renderer))
         self._read, self._spots = (key, read), positions
         self._report(read)

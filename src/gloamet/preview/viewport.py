@@ -165,8 +165,8 @@ class ViewportRenderer:
                 return
         self._show_beside(request, sky, medium)
         if not self._superseded():
-            spots = request.document.fill.spots
-            self._meter.update(view, lights, inputs.light, quality.bounces, self.renderer, spots)
+            fill = request.document.fill
+            self._meter.update(view, lights, inputs.light, quality.bounces, self.renderer, fill)
         if fresh:
             self._expose(inputs)
         plan(4)

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Actions on spots: named points of the picture whose light is metered, and the shadow edge near them."""
+"""Actions on what is metered: spots of the picture, the shadow edge near them, and where the cards hang."""
 
 from __future__ import annotations
 
@@ -14,6 +14,8 @@ from gloamet.sun.angles import penumbra_m
 
 MOST = 12
 NEAREST_M = 0.02
+# the cards hang over the surface they are laid on, by a fraction of the distance to the eye but no more than this
+CARD_OVER_M, CARD_OVER = 0.05, 0.02
 
 
 def add_spot(session: Session, x: float, y: float) -> None:
@@ -32,6 +34,35 @@ def remove_spot(session: Session, index: int) -> None:
     """Take a spot away."""
     spots = session.document.fill.spots
     session.change("fill", None, spots=spots[:index] + spots[index + 1 :])
+
+
+def lay_cards(session: Session, x: float, y: float) -> bool:
+    """Hang the meter's cards over the surface at fractions of the picture; False where there is only sky."""
+    from gloamet.trace.first_hits import probe
+
+    compiled, camera, out = (
+        session.loaded.compiled,
+        camera_from_document(session.document),
+        session.document.output,
+    )
+    if compiled is None:
+        return False
+    aspect = out.width / out.height
+    towards = np.asarray(camera.ray(x, y, aspect), float)
+    hit = probe(compiled, camera.origin(x, y, aspect), towards)
+    if hit is None:
+        return False
+    point = np.asarray(hit.point, float)
+    normal = np.asarray(hit.normal, float) * (-1.0 if float(np.dot(hit.normal, towards)) > 0.0 else 1.0)
+    over = min(CARD_OVER_M, CARD_OVER * float(np.linalg.norm(point - np.asarray(camera.eye))))
+    position = point + over * normal
+    session.change("fill", None, card_position=tuple(round(float(value), 4) for value in position))
+    return True
+
+
+def return_cards(session: Session) -> None:
+    """Hang the cards near the centre of the picture again."""
+    session.change("fill", None, card_position=None)
 
 
 def spot_penumbra_m(session: Session, spot: SpotState) -> float | None:

@@ -1,13 +1,16 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Mirror ball, grey ball, 18 % card and white card in the present light, beside the meter."""
+"""Mirror ball, grey ball, 18 % card and white card in the present light, beside the meter.
+
+Where the light there is far from what the picture is exposed for, they are shown brighter or darker by whole stops.
+"""
 
 from __future__ import annotations
 
 import math
 
 import numpy as np
-from PySide6.QtCore import QRectF
-from PySide6.QtGui import QImage, QPainter, QPaintEvent
+from PySide6.QtCore import QRectF, Signal
+from PySide6.QtGui import QImage, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
 from gloamet.desk.widgets.ports import LightPort
@@ -15,30 +18,50 @@ from gloamet.desk.widgets.throttle import Throttle
 from gloamet.errors import GloametError
 from gloamet.light_layers import LIGHT_LAYERS
 from gloamet.meter.card_light import BALL_PX, ball_pixels
+from gloamet.meter.spot import reading_of
 from gloamet.preview.events import MeterRead
 from gloamet.translation.document_to_picture import develop_settings
 
-SIZE, GAP, PACE_MS = 42, 8, 90
+GAP, PACE_MS = 8, 90
 GREY, WHITE, MIRROR = 0.18, 0.9, 0.85
 FACING = 1  # of the cards: the one that faces the camera
+READABLE_STOPS, MOST_SHIFT = 2.5, 12  # from grey, up to which a card is readable
 
 
 class Probes(QWidget):
-    """Four small things as the picture would show them."""
+    """Four small things as the picture would show them; `shift` is by how many stops they are brighter than it."""
+
+    shifted = Signal()
 
     def __init__(self, session: LightPort) -> None:
         super().__init__()
         self.session = session
-        self.setFixedHeight(SIZE + 4)
         self.setAccessibleName("Mirror ball, grey ball, grey card and white card")
         self.setToolTip(
-            "Mirror ball and grey ball at the centre of the picture, 18 % card and white card facing the "
-            "camera, in the present light and exposure."
+            "Mirror ball and grey ball, 18 % card and white card facing the camera, in the present light and "
+            "exposure."
         )
+        self.shift = 0
         self._images: list[QImage] = []
         self._pace = Throttle(self, PACE_MS, self._develop)
         for signal in (session.results.meter_read, session.results.frame_ready, session.document_changed):
             signal.connect(lambda _: self._pace.ask())
+
+    @property
+    def size_px(self) -> float:
+        """Width and height of one of them on screen."""
+        return (self.width() - 3.0 * GAP) / 4.0
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        self.setFixedHeight(round(self.size_px) + 4)
+
+    def _shift_for(self, plane: np.ndarray, ev: float) -> int:
+        """Whole stops that bring a grey card to readable tones, 0 where it has them."""
+        red, green, blue = (float(value) for value in plane[0, 0])
+        stops = reading_of((red, green, blue), ev).stops
+        if not math.isfinite(stops) or abs(stops) <= READABLE_STOPS:
+            return 0
+        return max(-MOST_SHIFT, min(MOST_SHIFT, -round(stops)))
 
     def planes(self, read: MeterRead) -> list[np.ndarray]:
         """Light of the four, (BALL_PX, BALL_PX, 3) AP1 cd/m2."""
@@ -67,7 +90,9 @@ class Probes(QWidget):
         settings = develop_settings(self.session.document, frame.ev).point_operations()
         inside, _normals = ball_pixels()
         # side by side: they are developed at once
-        strip = np.ascontiguousarray(np.concatenate(self.planes(read), 1), np.float32)
+        planes = self.planes(read)
+        shift = self._shift_for(planes[2], frame.ev)
+        strip = np.ascontiguousarray(np.concatenate(planes, 1) * np.float32(2.0**shift), np.float32)
         try:
             developed = np.array(develop_screen(strip, settings))
         except GloametError:
@@ -78,10 +103,13 @@ class Probes(QWidget):
             pixels[..., 3] = 255 if k >= 2 else np.where(inside, 255, 0)
             image = QImage(pixels.tobytes(), BALL_PX, BALL_PX, 4 * BALL_PX, QImage.Format.Format_RGBA8888)
             self._images.append(image.copy())
+        if shift != self.shift:
+            self.shift = shift
+            self.shifted.emit()
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         for k, image in enumerate(self._images):
-            p.drawImage(QRectF(k * (SIZE + GAP), 0, SIZE, SIZE), image)
+            p.drawImage(QRectF(k * (self.size_px + GAP), 0, self.size_px, self.size_px), image)

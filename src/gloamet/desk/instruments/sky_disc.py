@@ -36,8 +36,7 @@ from gloamet.sun.day import day_path
 from gloamet.sun.position import SunPosition
 from gloamet.sun.site import resolve_zone
 
-RADIUS = 82.0
-HEIGHT = 212
+MARGIN, LETTERS = 14.0, 48.0  # beside the disc, and above and below together
 BELOW_SCALE = 0.5  # a sun below the horizon stands outside the rim, drawn nearer
 LOWEST_DEG = -20.0
 
@@ -58,7 +57,6 @@ class SkyDisc(QWidget):
         self._dragging = False
         self._offset = QPointF(0, 0)
         self._turned: tuple[float, float] | None = None  # azimuth of the grab on the ring, north then
-        self.setFixedHeight(HEIGHT)
         self.setToolTip(
             "Drag the sun anywhere; the line is its path today. Drag the compass ring to rotate north."
         )
@@ -68,9 +66,15 @@ class SkyDisc(QWidget):
         self._on_document_changed(session.document)
 
     def sizeHint(self) -> QSize:  # noqa: N802
-        return QSize(192, HEIGHT)
+        return QSize(192, 212)
+
+    @property
+    def radius(self) -> float:
+        """Radius of the horizon, pixels."""
+        return max(1.0, self.width() / 2.0 - MARGIN)
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        self.setFixedHeight(round(2.0 * self.radius + LETTERS))
         self._drawn = self._backdrop = None
 
     def _on_document_changed(self, document: Document) -> None:
@@ -94,7 +98,7 @@ class SkyDisc(QWidget):
 
     def centre(self) -> QPointF:
         """Middle of the disc in widget coordinates."""
-        return QPointF(self.width() / 2, HEIGHT / 2)
+        return QPointF(self.width() / 2, self.height() / 2)
 
     def position(self, azimuth_deg: float, elevation_deg: float) -> QPointF:
         """Position of a direction on the disc (true north up)."""
@@ -102,12 +106,12 @@ class SkyDisc(QWidget):
         if elevation_deg < 0.0:
             away = 1.0 - elevation_deg / 90.0 * BELOW_SCALE
         a = math.radians(azimuth_deg)
-        return self.centre() + QPointF(math.sin(a), -math.cos(a)) * (away * RADIUS)
+        return self.centre() + QPointF(math.sin(a), -math.cos(a)) * (away * self.radius)
 
     def direction_at(self, p: QPointF) -> tuple[float, float]:
         """Azimuth and elevation under a point, degrees."""
         d = p - self.centre()
-        away = math.hypot(d.x(), d.y()) / RADIUS
+        away = math.hypot(d.x(), d.y()) / self.radius
         elevation = 90.0 * (1.0 - away) if away <= 1.0 else -90.0 * (away - 1.0) / BELOW_SCALE
         return math.degrees(math.atan2(d.x(), -d.y())) % 360.0, max(LOWEST_DEG, elevation)
 
@@ -166,7 +170,7 @@ class SkyDisc(QWidget):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         c = self.centre()
-        circle = QRectF(c.x() - RADIUS, c.y() - RADIUS, 2 * RADIUS, 2 * RADIUS)
+        circle = QRectF(c.x() - self.radius, c.y() - self.radius, 2 * self.radius, 2 * self.radius)
         clip = QPainterPath()
         clip.addEllipse(circle)
         if self._image is None:
@@ -180,14 +184,14 @@ class SkyDisc(QWidget):
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(QColor(255, 255, 255, 40), 1))
         for height in (30, 60):
-            r = RADIUS * (90 - height) / 90
+            r = self.radius * (90 - height) / 90
             p.drawEllipse(c, r, r)
         self._draw_view(p, c)
         self._draw_path(p)
         p.setFont(theme.font(theme.SMALL, True))
         for text, dx, dy in (("N", 0, -1), ("E", 1, 0), ("S", 0, 1), ("W", -1, 0)):
             p.setPen(QColor(theme.INK if text == "N" else theme.QUIET))
-            q = c + QPointF(dx, dy) * (RADIUS + 10)
+            q = c + QPointF(dx, dy) * (self.radius + 10)
             p.drawText(QRectF(q.x() - 8, q.y() - 8, 16, 16), Qt.AlignmentFlag.AlignCenter, text)
         p.end()
         return backdrop
@@ -204,7 +208,7 @@ class SkyDisc(QWidget):
         p.save()
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(QBrush(QColor(255, 255, 255, 26)))
-        box = QRectF(c.x() - RADIUS, c.y() - RADIUS, 2 * RADIUS, 2 * RADIUS)
+        box = QRectF(c.x() - self.radius, c.y() - self.radius, 2 * self.radius, 2 * self.radius)
         p.drawPie(box, int((90 - heading - half) * 16), int(2 * half * 16))
         p.restore()
 
@@ -246,9 +250,9 @@ class SkyDisc(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         near = self.position(*self.sun()) - event.position()
-        if math.hypot(d.x(), d.y()) > RADIUS + 4.0 and math.hypot(near.x(), near.y()) > 9.0:
+        if math.hypot(d.x(), d.y()) > self.radius + 4.0 and math.hypot(near.x(), near.y()) > 9.0:
             self._turned = (math.degrees(math.atan2(d.x(), -d.y())), self.session.document.sun.north_deg)
-        elif math.hypot(d.x(), d.y()) < RADIUS * 1.15:
+        elif math.hypot(d.x(), d.y()) < self.radius * 1.15:
             self._dragging = True
             at = self.position(*self.sun())
             # a grab on the sun itself must not jump; elsewhere the sun comes to the pointer

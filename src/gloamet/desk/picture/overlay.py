@@ -16,6 +16,7 @@ from gloamet.desk.widgets import theme
 from gloamet.develop.inspect import ZONES
 from gloamet.document.expose import ExposeState
 from gloamet.document.fill import SpotState
+from gloamet.document.model import Document
 from gloamet.meter.metering import SPOT_RADIUS
 from gloamet.sun.position import direction
 
@@ -68,6 +69,27 @@ def draw_spots(p: QPainter, box: QRectF, spots: Sequence[SpotState]) -> None:
         wide = p.fontMetrics().horizontalAdvance(spot.name)
         p.fillRect(QRectF(at.x() + 7, at.y() - 9, wide + 8, 18), QColor(38, 38, 38, 170))
         p.drawText(QPointF(at.x() + 11, at.y() + 4), spot.name)
+
+
+def draw_cards(p: QPainter, box: QRectF, document: Document) -> None:
+    """A small card where the cards of the meter were laid."""
+    position = document.fill.card_position
+    if position is None:
+        return
+    shown = camera_from_document(document).project_point(np.array(position), box.width() / box.height())
+    at = on_screen(box, shown)
+    if at is None or not box.contains(at):
+        return
+    card = QRectF(at.x() - 6, at.y() - 4.5, 12, 9)
+    p.setPen(QPen(QColor(38, 38, 38, 200), 3.0))
+    p.setBrush(QColor(theme.PICTURE_QUIET))
+    p.drawRect(card)
+    p.setPen(QPen(QColor(theme.PICTURE_INK), 1.2))
+    p.drawRect(card)
+    p.setFont(theme.font(theme.NOTE))
+    wide = p.fontMetrics().horizontalAdvance("cards")
+    p.fillRect(QRectF(at.x() + 10, at.y() - 9, wide + 8, 18), QColor(38, 38, 38, 170))
+    p.drawText(QPointF(at.x() + 14, at.y() + 4), "cards")
 
 
 def on_screen(box: QRectF, spot: tuple[float, float] | None) -> QPointF | None:

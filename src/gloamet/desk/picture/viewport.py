@@ -1,8 +1,7 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The viewport: shows the newest frame, moves the camera with the mouse, marks the sun.
+"""The viewport: shows the newest frame, hands drags and keys to the tool in hand or the camera, marks the sun.
 
-Drag turns around the target, drag with Shift or the middle button slides, the wheel comes nearer; a click
-selects a part, arrow keys walk.
+Drag orbits, drag with Shift or the middle button pans, the wheel comes nearer; a click selects a part, keys walk.
 """
 
 from __future__ import annotations
@@ -10,14 +9,16 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QDragEnterEvent,
     QDropEvent,
     QImage,
+    QInputDevice,
     QKeyEvent,
     QMouseEvent,
+    QNativeGestureEvent,
     QPainter,
     QPaintEvent,
     QPixmap,
@@ -29,8 +30,10 @@ from PySide6.QtWidgets import QWidget
 from gloamet.desk.actions import expose_actions, panorama_actions, spot_actions, stage_actions
 from gloamet.desk.aim.aim_controller import AimController
 from gloamet.desk.aim.aim_tool import TOOLS, AimTool, ViewAdapter
+from gloamet.desk.picture.camera_hand import DOLLY_PER_NOTCH, CameraHand
 from gloamet.desk.picture.mask_tool import MaskTool, draw_mask
 from gloamet.desk.picture.overlay import (
+    draw_cards,
     draw_exposure_spot,
     draw_panorama_sun,
     draw_rectangle,
@@ -52,13 +55,12 @@ from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.pixels import fitted
 from gloamet.document.model import Document
 from gloamet.preview.events import Frame
-from gloamet.stage.camera import dolly, orbit, pan, sidestep, walk
 
 INSET = 10
-TURN_DEG_PER_PIXEL = 0.3
-CLICK_PX = 4
+ONLY_SKY = "There is only sky at that point: click on an object."
 EDGE_PX, NEARER = 3.0, 0.97
-STEP_M, TURN_STEP_DEG, LIFT_M = 0.5, 5.0, 0.1
+NOTCH_DEG = 120.0  # of a wheel, as Qt counts
+ZOOM_KEY = Qt.KeyboardModifier.ControlModifier
 
 
 class Viewport(QWidget):
@@ -77,11 +79,7 @@ class Viewport(QWidget):
         self._frame: Frame | None = None
         self._image: QImage | None = None
         self._fitted: QPixmap | None = None
-        self._grab: QPointF | None = None
-        self._pressed = QPointF()
-        self._moved = False
-        self._button = Qt.MouseButton.NoButton
-        self._pivot: np.ndarray | None = None  # that an orbit turns about, None for the target
+        self.camera_hand = CameraHand(session)
         self.hand, self.mask_hand = RegionTool(session), MaskTool(session)
         self.aim = AimTool(
             session, aimer, ViewAdapter(self._point, self._edge, self._towards, self._spot, self._on_picture)
@@ -100,8 +98,6 @@ class Viewport(QWidget):
         self.start = StartPanel(self)
         self.start.open_asked.connect(self.open_asked)
         self.start.demo_asked.connect(self.demo_asked)
-        self._wheel_rest = QTimer(self, interval=400, singleShot=True)
-        self._wheel_rest.timeout.connect(session.end_undo_group)
         session.results.frame_ready.connect(self._on_frame_ready)
         session.document_changed.connect(self._on_document_changed)
         session.state.selected.connect(lambda _: self.update())
@@ -188,6 +184,7 @@ class Viewport(QWidget):
         draw_sun(p, box, self.session)
         draw_panorama_sun(p, box, self.session)
         draw_spots(p, box, self.session.document.fill.spots)
+        draw_cards(p, box, self.session.document)
         draw_exposure_spot(p, box, self.session.document.expose)
         draw_mask(p, box, self.session)
         if self.session.render.inspect == "false colour":
@@ -255,42 +252,24 @@ class Viewport(QWidget):
             if self.sun_tools and self.target().contains(at) and self.aim.press(at):
                 return
         if event.button() in (Qt.MouseButton.LeftButton, Qt.MouseButton.MiddleButton):
-            self._grab, self._button, self._pressed, self._moved = at, event.button(), at, False
-            self._pivot = None
-            if event.button() == Qt.MouseButton.LeftButton and self.session.loaded.compiled is not None:
-                self._pivot = self._point(at)
+            pans = event.button() == Qt.MouseButton.MiddleButton
+            self.camera_hand.press(at, None if pans else self._pivot(at), pans, self.target().height())
+
+    def _pivot(self, at: QPointF) -> np.ndarray | None:
+        """The point that an orbit turns about: what is seen there, None for the camera's target."""
+        return self._point(at) if self.session.loaded.compiled is not None else None
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        if self.overlay is not None and self.overlay.move(self.target(), event.position()):
+        box, at = self.target(), event.position()
+        if self.overlay is not None and self.overlay.move(box, at):
             return
-        if self.wipe.move(self.target(), event.position()) or self.mask_hand.move(
-            self.target(), event.position()
-        ):
+        if self.wipe.move(box, at) or self.mask_hand.move(box, at):
             return
-        if self.aim.move(event.position()):
+        if self.aim.move(at):
             self.update()
             return
-        if self.hand.move(self.target(), event.position()) or self._grab is None:
-            return
-        far = event.position() - self._pressed
-        if not self._moved and abs(far.x()) + abs(far.y()) < CLICK_PX:
-            return
-        self._moved = True
-        d = event.position() - self._grab
-        self._grab = event.position()
-        camera = camera_from_document(self.session.document)
-        slide = (
-            self._button == Qt.MouseButton.MiddleButton
-            or event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-        )
-        if slide:
-            height = max(1.0, self.target().height())
-            camera = pan(camera, -d.x() / height, d.y() / height, self.session.loaded.ground_m)
-        else:
-            turn, lift = d.x() * TURN_DEG_PER_PIXEL, d.y() * TURN_DEG_PER_PIXEL
-            ground = self.session.loaded.ground_m
-            camera = orbit(camera, turn, lift, self._pivot, ground)
-        stage_actions.set_camera(self.session, camera, "camera")
+        if not self.hand.move(box, at):
+            self.camera_hand.move(at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if self.overlay is not None and self.overlay.release():
@@ -299,10 +278,7 @@ class Viewport(QWidget):
         if any(tool.release() for tool in tools) or self.aim.release(event.position()):
             self.update()
             return
-        click = self._grab is not None and not self._moved and self._button == Qt.MouseButton.LeftButton
-        self._grab = None
-        self.session.end_undo_group()
-        if click:
+        if self.camera_hand.release() and event.button() == Qt.MouseButton.LeftButton:
             self._click(event.position())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
@@ -330,6 +306,12 @@ class Viewport(QWidget):
             spot_actions.add_spot(session, x, y)
             session.state.use_tool("")
             return
+        if session.state.tool == "card":
+            if spot_actions.lay_cards(session, x, y):
+                session.state.use_tool("")
+            else:
+                session.noticed.emit(ONLY_SKY, "note")
+            return
         if session.state.tool == "panorama sun":
             towards = camera_from_document(session.document).ray(x, y, aspect)
             panorama_actions.pick_sun(session, np.asarray(towards, float))
@@ -337,7 +319,7 @@ class Viewport(QWidget):
             return
         point = stage_actions.point_at(session, x, y, aspect)
         if point is None:
-            session.noticed.emit("There is only sky at that point: click on an object.", "note")
+            session.noticed.emit(ONLY_SKY, "note")
             return
         if session.state.tool == "focus":
             camera = camera_from_document(session.document)
@@ -352,51 +334,41 @@ class Viewport(QWidget):
         self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:  # noqa: N802
-        turns = event.angleDelta().y() / 120.0
+        touch_pad = event.device().type() == QInputDevice.DeviceType.TouchPad
         if self.overlay is not None:
-            self.overlay.zoom_by(turns)
-            return
-        camera = dolly(
-            camera_from_document(self.session.document), math.pow(0.9, turns), self.session.loaded.ground_m
-        )
-        stage_actions.set_camera(self.session, camera, "camera")
-        self._wheel_rest.start()
+            self.overlay.zoom_by(event.angleDelta().y() / NOTCH_DEG)
+        elif touch_pad and not event.pixelDelta().isNull() and not event.modifiers() & ZOOM_KEY:
+            pans = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            pivot = self._pivot(event.position())
+            self.camera_hand.scroll(QPointF(event.pixelDelta()), pivot, pans, self.target().height())
+        else:
+            self.camera_hand.dolly_by(math.pow(DOLLY_PER_NOTCH, event.angleDelta().y() / NOTCH_DEG))
         event.accept()
 
+    def event(self, event: QEvent) -> bool:
+        """Two fingers that move apart on a touch pad bring the camera nearer."""
+        if isinstance(event, QNativeGestureEvent):
+            if event.gestureType() != Qt.NativeGestureType.ZoomNativeGesture:
+                return super().event(event)
+            if self.overlay is not None:
+                self.overlay.zoom_by(math.log(max(0.1, 1.0 + event.value())) / -math.log(DOLLY_PER_NOTCH))
+            else:
+                self.camera_hand.dolly_by(1.0 / max(0.1, 1.0 + event.value()))
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
-        far = 4.0 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
-        moves: dict[int, tuple[float, float, float]] = {
-            Qt.Key.Key_Up: (far, 0.0, 0.0),
-            Qt.Key.Key_Down: (-far, 0.0, 0.0),
-            Qt.Key.Key_Left: (0.0, -far, 0.0),
-            Qt.Key.Key_Right: (0.0, far, 0.0),
-            Qt.Key.Key_W: (far, 0.0, 0.0),
-            Qt.Key.Key_S: (-far, 0.0, 0.0),
-            Qt.Key.Key_PageUp: (0.0, 0.0, far),
-            Qt.Key.Key_PageDown: (0.0, 0.0, -far),
-        }
         if event.key() == Qt.Key.Key_Escape:
             if self.overlay is not None:
                 self.overlay.end()
             self.hand.leave()
             self.aimer.show(None)
-            if self.session.state.tool in TOOLS:
+            if self.session.state.tool:
                 self.session.state.use_tool("")
             self.session.state.select("")
-        elif event.key() in (Qt.Key.Key_A, Qt.Key.Key_D):
-            sign = far if event.key() == Qt.Key.Key_D else -far
-            camera = sidestep(camera_from_document(self.session.document), sign * STEP_M)
-            stage_actions.set_camera(self.session, camera, "walk")
-            self._wheel_rest.start()
-        elif event.key() in moves:
-            ahead, turn, lift = moves[event.key()]
-            camera = camera_from_document(self.session.document)
-            camera = walk(
-                camera, ahead * STEP_M, turn * TURN_STEP_DEG, lift * LIFT_M, self.session.loaded.ground_m
-            )
-            stage_actions.set_camera(self.session, camera, "walk")
-            self._wheel_rest.start()
-        else:
+        elif not self.camera_hand.key(
+            event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        ):
             super().keyPressEvent(event)
 
     # -- files dropped on it

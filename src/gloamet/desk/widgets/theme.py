@@ -14,7 +14,7 @@ from gloamet.desk.widgets.palettes import DARK, FIELD_OF_COLOUR, PALETTES, SURRO
 from gloamet.shipped_data import DATA
 
 SMALL, NOTE, BODY, LARGE, HUGE = 11, 12, 13, 15, 22
-LEFT_WIDTH, RIGHT_WIDTH, RIBBON_HEIGHT, BAR_HEIGHT = 224, 292, 108, 44
+RIBBON_HEIGHT, BAR_HEIGHT = 108, 44
 # drawn over pictures, whose own brightness does not follow the theme
 PICTURE_INK, PICTURE_DIM, PICTURE_QUIET, PICTURE_SHADE = "#e8e8e8", "#b0b0b0", "#969696", "#2b2b2b"
 PICTURE_SUN, PICTURE_PANORAMA = DARK.sun, DARK.panorama

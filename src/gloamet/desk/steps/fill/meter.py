@@ -37,7 +37,7 @@ class CardReading(QWidget):
         self.setFixedHeight(HEAD + FOOT)
         self.setAccessibleName(f"Card {title}")
         self.setToolTip(
-            "Illuminance on a card at the centre of the picture: direct from each source and (pale) "
+            "Illuminance on a card: direct from each source and (pale) "
             "indirect; colour temperature, Duv and key to fill. Below: the physical values without gains."
         )
 
@@ -142,4 +142,5 @@ class MeterPage(StepPanel):
         for card in self.cards:
             card.follow(cards, read.cards.under(UNBALANCED), natural(document) == document)
         x, y, z = read.position
-        self.card_position.setText(f"Position {x:.1f}, {y:.1f}, {z:.1f} m.".replace("-", "−"))
+        where = "Near the centre of the picture" if document.fill.card_position is None else "Placed"
+        self.card_position.setText(f"{where}: {x:.1f}, {y:.1f}, {z:.1f} m.".replace("-", "−"))

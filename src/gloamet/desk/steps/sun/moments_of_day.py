@@ -170,7 +170,7 @@ class ClockSteps(QWidget):
             ("hour", "hour"),
             ("day", "day"),
             ("week", "week"),
-            ("month", "mon"),
+            ("month", "month"),
         ):
             group = QFrame()
             group.setProperty("role", "stepper")
@@ -186,4 +186,4 @@ class ClockSteps(QWidget):
                 inner.addWidget(button)
                 if sign < 0:
                     inner.addWidget(label(short, "note"))
-            row.addWidget(group, 1)
+            row.addWidget(group)
