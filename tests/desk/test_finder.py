@@ -9,7 +9,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtTest import QTest
 from pytestqt.qtbot import QtBot
 
-from gloamet.desk.clipboard import copy_picture
+from gloamet.desk.actions.picture_actions import copy_picture
 from gloamet.desk.finder import Entry, found
 from gloamet.desk.widgets.form import ActionButton
 from gloamet.desk.widgets.number import NumberRow

@@ -22,6 +22,7 @@ from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.desk.steps.stage import StageStep
 from gloamet.desk.steps.stage.lamps import lamp_row
 from gloamet.desk.steps.stage.material import MaterialBlock
+from gloamet.desk.steps.stage.parts_tree import EYE, LOCK
 from gloamet.desk.top_bar import TopBar
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.window import DeskWindow
@@ -31,8 +32,6 @@ from gloamet.stage.camera import EYE_HEIGHT_M
 from gloamet.stage.scene import Lamp
 from tests.desk.test_steps import step
 from tests.desk.test_window import LEFT, NONE, drag
-
-CHECKED, UNCHECKED = Qt.CheckState.Checked, Qt.CheckState.Unchecked
 
 
 @pytest.fixture
@@ -53,6 +52,17 @@ def press(parent: QWidget, text: str) -> None:
 
 def row(stage: StageStep, name: str) -> QTreeWidgetItem:
     return stage.parts.tree._rows[name]
+
+
+def click_mark(stage: StageStep, name: str, column: int) -> None:
+    """Click the eye or the lock of a part's row."""
+    tree = stage.parts.tree
+    stage.show_page("Parts")
+    item = row(stage, name)
+    tree.scrollToItem(item)
+    at = tree.visualItemRect(item).center()
+    at.setX(tree.header().sectionPosition(column) + tree.header().sectionSize(column) // 2)
+    QTest.mouseClick(tree.viewport(), LEFT, NONE, at)
 
 
 def settled(session: Session, qtbot: QtBot) -> None:
@@ -90,8 +100,10 @@ def test_a_click_in_the_picture_selects_the_part_and_shows_its_material(
 
 
 def test_clicks_pass_over_locked_parts(window: DeskWindow, stage: StageStep) -> None:
-    stage_actions.lock(window.session, {"box"}, True)
-    assert "locked" in row(stage, "box").text(0)
+    click_mark(stage, "box", LOCK)
+    assert window.session.document.stage.locked == ("box",)
+    assert stage.parts.tree.marks(row(stage, "box")) == (0.0, 1.0)
+    assert not stage.parts.tree.chosen()  # a mark does not select
     QTest.mouseClick(window.picture, LEFT, NONE, at_part(window, 1.0, -1.0, 0.5))
     assert window.session.state.selection == "ground"
 
@@ -100,7 +112,7 @@ def test_muting_takes_the_part_out_of_the_picture_and_is_kept(
     window: DeskWindow, stage: StageStep, qtbot: QtBot, tmp_path: Path
 ) -> None:
     session = window.session
-    row(stage, "box").setCheckState(0, UNCHECKED)
+    click_mark(stage, "box", EYE)
     qtbot.waitUntil(lambda: session.document.stage.muted == ("box",), timeout=5_000)
     settled(session, qtbot)
     assert "box" not in [part.name for part in session.loaded.compiled.scene.parts]
@@ -110,7 +122,7 @@ def test_muting_takes_the_part_out_of_the_picture_and_is_kept(
 
     assert load_document(tmp_path / "p.gloamet").stage.muted == ("box",)
     press(stage.parts, "Unmute all")
-    assert row(stage, "box").checkState(0) == CHECKED
+    assert stage.parts.tree.marks(row(stage, "box"))[0] == 0.0
     assert session.document.stage.muted == ()
 
 
@@ -151,10 +163,12 @@ def test_thousands_of_parts_come_a_few_at_a_time_with_their_marks(
     tree.fill(replace(scene, parts=many))
     assert len(tree._rows) < 2000
     qtbot.waitUntil(lambda: len(tree._rows) == 2000, timeout=20_000)
-    assert row(stage, "twig 1999").checkState(0) == UNCHECKED
-    assert "locked" in row(stage, "twig 3").text(0)
+    assert tree.marks(row(stage, "twig 1999")) == (1.0, 0.0)
+    assert tree.marks(row(stage, "twig 3")) == (0.0, 1.0)
     assert tree.topLevelItemCount() == 1
-    tree.topLevelItem(0).setCheckState(0, UNCHECKED)
+    hedge = tree.topLevelItem(0)
+    assert tree.marks(hedge) == (1 / 2000, 1 / 2000)
+    tree.toggle(tree.names(hedge), EYE)
     qtbot.waitUntil(lambda: len(window.session.document.stage.muted) == 2000, timeout=5_000)
     window.session.undo()  # they are one step
     assert len(window.session.document.stage.muted) == 1
@@ -525,7 +539,7 @@ def test_a_changed_file_is_offered_and_keeps_every_decision(
     window: DeskWindow, stage: StageStep, qtbot: QtBot, house: Path
 ) -> None:
     session = window.session
-    row(stage, "box").setCheckState(0, UNCHECKED)
+    click_mark(stage, "box", EYE)
     qtbot.waitUntil(lambda: session.document.stage.muted == ("box",), timeout=5_000)
     view = session.document.stage.view
     time.sleep(0.02)
@@ -538,7 +552,7 @@ def test_a_changed_file_is_offered_and_keeps_every_decision(
     assert [part.name for part in session.loaded.scene.parts] == ["ground", "box", "chimney"]
     assert session.document.stage.muted == ("box",)
     assert session.document.stage.view == view
-    assert row(stage, "box").checkState(0) == UNCHECKED
+    assert stage.parts.tree.marks(row(stage, "box"))[0] == 1.0
 
 
 def test_a_newer_version_under_another_name_keeps_the_decisions(
@@ -655,7 +669,7 @@ def test_a_colour_chosen_on_the_screen_is_kept_linear(
     r, g, b = session.document.stage.materials[block.name].colour
     # IEC 61966-2-1: code 188 is 50.3 % of white
     assert (r, g, b) == (pytest.approx(0.5029, abs=1e-3), 0.0, 1.0)
-    assert "#bc00ff" in block.colour.swatch.styleSheet()
+    assert block.colour.swatch.colour.name() == "#bc00ff"
     monkeypatch.setattr(
         QColorDialog, "getColor", lambda *buttons: QColor()
     )  # the dialog is closed without a choice

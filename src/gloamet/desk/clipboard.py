@@ -1,11 +1,11 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The clipboard: the picture goes out, coordinates or a date and time come in."""
+"""Paste: coordinates or a date and time from the clipboard."""
 
 from __future__ import annotations
 
 from datetime import date, datetime
 
-from PySide6.QtGui import QGuiApplication, QImage
+from PySide6.QtGui import QGuiApplication
 
 from gloamet.desk.actions.sun_actions import site_fields
 from gloamet.desk.state.session import Session
@@ -14,18 +14,6 @@ from gloamet.errors import GloametError
 from gloamet.sun.site import parse_coordinates, parse_when, zone_name_at
 
 SHOWN_LETTERS = 40  # of a text that cannot be read
-
-
-def copy_picture(session: Session) -> None:
-    """Copy the picture as it is shown."""
-    frame = session.results.frame
-    if frame is None:
-        session.noticed.emit("There is no picture to copy yet: open a model first.", "note")
-        return
-    height, width = frame.pixels.shape[:2]
-    image = QImage(frame.pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888)
-    QGuiApplication.clipboard().setImage(image.copy())
-    session.noticed.emit(f"Copied the picture, {width} × {height}.", "note")
 
 
 def _read(text: str, day: date) -> datetime | tuple[float, float]:

@@ -72,6 +72,18 @@ def rank(query: str, entry: Entry) -> int:
     return 4 if all(word in text for word in words) else -1
 
 
+def choice_title(group: str, field: str) -> str:
+    """Title of a choice: its group and what the field is called, once where both say the same.
+
+    >>> choice_title("Ground", "kind"), choice_title("Units of the file", "unit"), choice_title("", "file_type")
+    ('Ground: kind', 'Units of the file', 'File type')
+    """
+    name = field.replace("_", " ")
+    if not group:
+        return name.capitalize()
+    return group if name in group.lower() else f"{group}: {name}"
+
+
 def found(query: str, entries: list[Entry]) -> list[Entry]:
     """The entries that fit a query, best first, at most `MOST`."""
     folded = fold_text(query).strip()
@@ -165,18 +177,19 @@ class Finder(QFrame):
         for k, step in enumerate(STEP_TITLES):
             panel = self._stack.panel(k)
             for widget in panel.findChildren(QWidget):
-                title = self._title(widget)
+                title = self._title(panel, widget)
                 if title:
                     where = " ▸ ".join((step, *self._page_of(panel, widget)))
                     yield Entry(title, where, widget.toolTip(), partial(self._go, k, panel, widget))
 
     @staticmethod
-    def _title(widget: QWidget) -> str:
+    def _title(panel: QWidget, widget: QWidget) -> str:
         """What a control is called, "" for what is no control of its own."""
         if isinstance(widget, NumberRow):
             return widget.label
         if isinstance(widget, SegmentedControl):
-            return widget.name.replace("_", " ").capitalize()
+            heads = (head.text() for head in panel.findChildren(GroupHead) if head.holds(widget))
+            return choice_title(next(heads, ""), widget.name)
         if isinstance(widget, Toggle):
             return widget.text()
         is_action = isinstance(widget, ActionButton) or widget.property("role") in (

@@ -56,6 +56,7 @@ class InstrumentColumn(QWidget):
         box.addSpacing(10)
         box.addWidget(self.checks, 1)
         session.document_changed.connect(self._on_document_changed)
+        session.results.light_solved.connect(self._on_light_solved)
         session.state.tool_changed.connect(lambda _: self._show_cards())
         self.probes.shifted.connect(self._show_cards)
         self._on_document_changed(session.document)
@@ -84,6 +85,12 @@ class InstrumentColumn(QWidget):
         self._show_sun()
         self._show_cards()
 
+    def _on_light_solved(self, _light: object) -> None:
+        """A preview begins or ends with its light."""
+        if self.session.shown_document is not self._shown:
+            self._show_sun()
+            self.disc.update()
+
     def _show_cards(self) -> None:
         """Where the cards are, and by how much they are shown brighter than the picture."""
         laid, shift = self.session.document.fill.card_position is not None, self.probes.shift
@@ -93,10 +100,12 @@ class InstrumentColumn(QWidget):
         self.lay.setChecked(self.session.state.tool == "card")
 
     def _show_sun(self) -> None:
+        self._shown = self.session.shown_document
         azimuth, elevation = self.disc.sun()
         self.elevation_value.setText(f"{elevation:.1f}°".replace("-", "−"))
         self.azimuth_value.setText(f"{azimuth:.1f}°")
         below = "Below the horizon" if elevation < -0.3 else "Elevation"
-        how = MODE_WORDS[self.session.document.sun.mode]
+        previewing = self.session.shown_document is not self.session.document
+        how = "preview" if previewing else MODE_WORDS[self.session.document.sun.mode]
         self.elevation_note.setText(f"{below}, {how}" if how else below)
         self.azimuth_note.setText(azimuth_label(azimuth))

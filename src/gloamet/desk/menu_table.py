@@ -7,7 +7,8 @@ from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
 from gloamet.desk.actions import expose_actions, stage_actions, sun_actions
-from gloamet.desk.clipboard import copy_picture, paste
+from gloamet.desk.actions.picture_actions import copy_picture
+from gloamet.desk.clipboard import paste
 from gloamet.desk.menus import LINE, Command, Table
 from gloamet.desk.state.recent import recent
 from gloamet.desk.steps import STEP_TITLES

@@ -367,6 +367,7 @@ class DeskWindow(QMainWindow):
             self.job.wait()
         self.stack.stop_building()
         self.picture.camera_hand.stop()
+        self.strip.handle.close_folder()
         self.aimer.close()
         self.autosave.close()
         self.tools.close()

@@ -116,8 +116,8 @@ class SkyDisc(QWidget):
         return math.degrees(math.atan2(d.x(), -d.y())) % 360.0, max(LOWEST_DEG, elevation)
 
     def sun(self) -> tuple[float, float]:
-        """The sun's true azimuth and elevation now."""
-        sun = self.session.document.sun
+        """The sun's true azimuth and elevation in the light that is shown."""
+        sun = self.session.shown_document.sun
         if sun.mode != "almanac":
             return sun.azimuth_deg, sun.elevation_deg
         moment = self.session.moment()

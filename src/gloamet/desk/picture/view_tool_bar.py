@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from gloamet.desk.actions import expose_actions, stage_actions
 from gloamet.desk.files.import_notes import ImportNotesPanel
+from gloamet.desk.picture.picture_handle import PictureHandle
 from gloamet.desk.picture.plan_view import PlanView
 from gloamet.desk.picture.viewport import Viewport
 from gloamet.desk.state.exposure_lock import ExposureHold
@@ -53,6 +54,8 @@ class ViewToolBar(QWidget):
             button.setCheckable(True)
             self.buttons[name] = button
             row.addWidget(button)
+        self.handle = PictureHandle(session)
+        row.addWidget(self.handle)
         row.addStretch(1)
         self.notes = action_button("", "Notes of the import: what was not read from the model.", tray.toggle)
         self.quality = SegmentedControl(
@@ -162,7 +165,7 @@ class ViewToolBar(QWidget):
         self.lock.setChecked(locked)
         self.lock.show_icon("lock" if locked else "lock-open")
         self.lock.setToolTip(LOCKED_TIP if locked else LOCK_TIP)
-        for widget in (self.lock, self.ev):
+        for widget in (self.lock, self.ev, self.handle):
             widget.setVisible(scene is not None)
         count = len(self.tray.notes)
         self.notes.setText(f"{count} note" + ("s" if count != 1 else ""))

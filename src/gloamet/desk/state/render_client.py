@@ -71,6 +71,11 @@ class RenderClient(QObject):
         """Whether another document than the session's is shown."""
         return self._preview is not None
 
+    @property
+    def shown(self) -> Document:
+        """The document whose picture is shown."""
+        return self._preview or self._document
+
     def preview(self, document: Document | None) -> None:
         """Show another document from now on, None for the session's; panels and history keep to the session's."""
         if document is not self._preview:

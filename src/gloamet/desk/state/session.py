@@ -165,6 +165,11 @@ class Session(QObject):
         self._last_emit = time.monotonic()
         self.render.show(self.document)
 
+    @property
+    def shown_document(self) -> Document:
+        """The document whose light is shown: that of a preview, else the current one."""
+        return self.render.shown if self.render.previewing else self.document
+
     def moment(self) -> Moment:
         """The almanac sun of the document's clock time (also while the sun is placed by hand)."""
         site, wall = self.document.site, self.document.sun.wall_time

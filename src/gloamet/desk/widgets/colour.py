@@ -6,8 +6,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QColorDialog, QHBoxLayout, QPushButton, QWidget
 
 from gloamet.colour.spaces import linear_to_srgb, srgb_to_linear
@@ -27,18 +27,49 @@ def screen_colour(colour: Linear) -> QColor:
     return QColor(r, g, b)
 
 
+def fill_patch(button: QPushButton, colour: QColor, chosen: bool = False) -> None:
+    """Paint a button as a patch of colour with a border of the present theme."""
+    p = QPainter(button)
+    p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    wide = 2.0 if chosen else 1.0
+    ring = theme.FOCUS if button.hasFocus() else theme.INK if chosen else theme.LINE
+    p.setPen(QPen(QColor(ring), wide))
+    p.setBrush(colour)
+    inset = 0.5 * wide
+    p.drawRoundedRect(QRectF(button.rect()).adjusted(inset, inset, -inset, -inset), 3, 3)
+    p.end()
+
+
+class Patch(QPushButton):
+    """A button that is a colour."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.colour = QColor()
+
+    def show_colour(self, colour: QColor) -> None:
+        """Be another colour."""
+        self.colour = colour
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        """The colour and a border."""
+        fill_patch(self, self.colour)
+
+
 class Swatch(QPushButton):
     """A patch of colour that can be chosen."""
 
     def __init__(self, colour: str) -> None:
-        """`colour` is written as a style sheet does."""
+        """`colour` is written "#rrggbb"."""
         super().__init__()
         self.setCheckable(True)
         self.setFixedHeight(18)
-        self.setStyleSheet(
-            f"QPushButton {{ background: {colour}; border: 2px solid {theme.GROUND}; }}"
-            f"QPushButton:checked {{ border: 2px solid {theme.INK}; }}"
-        )
+        self._colour = QColor(colour)
+
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: N802
+        """The colour, framed while it is the chosen one or has the focus."""
+        fill_patch(self, self._colour, self.isChecked())
 
 
 class ColourRow(QWidget):
@@ -53,7 +84,7 @@ class ColourRow(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 2, 0, 2)
         row.addWidget(label(text), 1)
-        self.swatch = QPushButton()
+        self.swatch = Patch()
         self.swatch.setFixedSize(64, 22)
         self.swatch.setCursor(Qt.CursorShape.PointingHandCursor)
         self.swatch.setAccessibleName(text)
@@ -66,10 +97,9 @@ class ColourRow(QWidget):
         """Show the colour as it is now."""
         colour = self._read()
         if colour == self._shown:
-            return  # a style sheet costs half a millisecond
+            return
         self._shown = colour
-        name = screen_colour(colour).name()
-        self.swatch.setStyleSheet(f"background: {name}; border: 1px solid {theme.LINE};")
+        self.swatch.show_colour(screen_colour(colour))
 
     def commit(self, colour: QColor) -> None:
         """Ask for a colour chosen on the screen."""

@@ -88,6 +88,10 @@ class LightPort(DocumentPort, Protocol):
     def loaded(self) -> ScenePort:
         """The model."""
 
+    @property
+    def shown_document(self) -> Document:
+        """The document whose light is shown: that of a preview, else the current one."""
+
     def gains(self) -> Gains:
         """What the fill makes of every light now."""
 

@@ -56,6 +56,10 @@ QPushButton[role="action"]:checked:focus { border: 1px solid $focus; }
 QPushButton[role="main"] { background: $main; color: $main_ink; font-weight: 600; }
 QPushButton[role="main"]:hover { background: $main_pointed; }
 QPushButton[role="main"]:disabled { color: $off; background: transparent; border: 1px solid $action; }
+QPushButton[role="row"] { background: transparent; text-align: left; padding: 0 4px; min-height: 22px;
+  max-height: 22px; }
+QPushButton[role="row"]:hover { background: $action; }
+QPushButton[role="row"]:focus { border: 1px solid $focus; }
 QPushButton[role="head"] { background: transparent; color: $quiet; font-size: ${note}px; font-weight: 600;
   text-align: right; padding: 0; min-height: 20px; max-height: 20px; }
 QPushButton[role="head"]:hover { color: $ink; }
@@ -102,10 +106,6 @@ QScrollBar::add-line, QScrollBar::sub-line { height: 0; }
 QTreeWidget, QListWidget { background: $well; border: none; outline: none; alternate-background-color: $well; }
 QTreeWidget::item { height: 22px; }
 QTreeWidget::item:selected, QListWidget::item:selected { background: $raised; color: $ink; }
-QTreeWidget::indicator { width: 11px; height: 11px; border-radius: 6px; background: $ground;
-  border: 1px solid $line; }
-QTreeWidget::indicator:checked { background: $dim; }
-QTreeWidget::indicator:indeterminate { background: $line; }
 QTreeWidget::branch { background: $well; }
 #tray { background: $ground; border: 1px solid $line; }
 #sheet { background: $ground; }

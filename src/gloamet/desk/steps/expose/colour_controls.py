@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QButtonGroup, QFileDialog, QGridLayout, QVBoxLayout, QWidget
 
 from gloamet.colour.curves import HUE_BANDS
@@ -45,7 +46,7 @@ class BandControls(QWidget):
         self.swatches: list[Swatch] = []
         for index, (name, hue) in enumerate(zip(HUE_BANDS, BAND_HUES_DEG, strict=True)):
             r, g, b = (round(255 * float(v)) for v in linear_to_srgb(band_colour(hue)))
-            swatch = Swatch(f"rgb({r},{g},{b})")
+            swatch = Swatch(QColor(r, g, b).name())
             swatch.setAccessibleName(name)
             swatch.setToolTip(f"{name.capitalize()}: hue, saturation and lightness of this band.")
             swatch.clicked.connect(lambda _=False, k=index: self.choose(k))

@@ -86,9 +86,8 @@ class PanoramaPage(StepPanel):
             self._on_light_solved(session.results.light)
 
     def _head(self, title: str) -> None:
-        head = label(title, "head")
-        head.setContentsMargins(0, 14, 0, 2)
-        self._place(head)
+        self.group(title)
+        self._rest.append(self.heads[title])
 
     def _place(self, *items: QWidget) -> None:
         for item in items:

@@ -6,7 +6,8 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import partial
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtCore import QSize
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.desk.actions import stage_actions
 from gloamet.desk.state.session import Session
@@ -14,14 +15,42 @@ from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
 from gloamet.desk.widgets.document_fields import number_field
-from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, empty, label
+from gloamet.desk.widgets.form import ActionRow, SegmentedControl, ToolButton, empty, label
+from gloamet.desk.widgets.icons import ICON_PX, icon
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
+from gloamet.document.metadata import description
 from gloamet.document.model import Document
 from gloamet.document.stage import FLAGS, Prop
 
 GROWS, FAR = ("tree", "screen"), ("ridge", "poles")
 MOST_M = {"height_m": 60.0, "extent_m": 40.0}  # of what grows
+
+
+class PropRow(QWidget):
+    """One prop: its name unfolds its numbers, the eye shows or hides it in the picture."""
+
+    def __init__(self, session: Session, index: int, prop: Prop, unfolded: bool) -> None:
+        super().__init__()
+        self._session, self._index = session, index
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        self.name = QPushButton(prop.name)
+        self.name.setProperty("role", "row")
+        self.name.setToolTip(f"Show or hide the numbers of “{prop.name}”.")
+        chevron = "chevron-down" if unfolded else "chevron-right"
+        self.name.setIcon(icon(chevron, theme.INK, theme.QUIET))
+        self.name.setIconSize(QSize(ICON_PX, ICON_PX))
+        tip = description(("stage", "props", index), "visible")
+        eye = "eye" if prop.visible else "eye-off"
+        self.eye = ToolButton(f"Visible: {prop.name}", tip, eye, self._toggle_visible)
+        row.addWidget(self.name, 1)
+        row.addWidget(self.eye)
+
+    def _toggle_visible(self) -> None:
+        props = self._session.document.stage.props
+        self._session.change(("stage", "props", self._index), visible=not props[self._index].visible)
 
 
 class PropBlock(QWidget):
@@ -126,7 +155,7 @@ class AroundPage(StepPanel):
         self.open = stage_actions.add_prop(self.session, kind)  # type: ignore[arg-type]
         self._on_document_changed(self.session.document)
 
-    def _toggle(self, index: int) -> None:
+    def _toggle(self, index: int, _checked: bool = False) -> None:
         self.open = -1 if self.open == index else index
         self._on_document_changed(self.session.document)
 
@@ -138,13 +167,14 @@ class AroundPage(StepPanel):
         self.level.setVisible(not ground.automatic)
         self.radius.setVisible(ground.kind == "disc")
         props = document.stage.props
-        shown = ([(p.name, p.kind) for p in props], self.open)
+        shown = ([(p.name, p.kind, p.visible) for p in props], self.open)
         if shown == self._shown:
             return
         self._shown = shown
         empty(self.list)
         for index, prop in enumerate(props):
-            item = action_button(prop.name, "Show or hide its numbers.", partial(self._toggle, index))
+            item = PropRow(self.session, index, prop, index == self.open)
+            item.name.clicked.connect(partial(self._toggle, index))
             self.list.addWidget(item)
             if index == self.open:
                 self.list.addWidget(PropBlock(self.session, index, prop))

@@ -8,8 +8,7 @@ from datetime import date, timedelta
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QEvent, QObject, Qt
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.aim.moments import NEVER_DEG
 from gloamet.desk.actions import sun_actions
@@ -18,6 +17,7 @@ from gloamet.desk.aim.aim_tool import TOOL_HINTS
 from gloamet.desk.instruments.year_cloth import YearCloth
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.steps.sun.moment_list import MomentList
 from gloamet.desk.widgets.document_fields import NumberField, number_field
 from gloamet.desk.widgets.form import ActionRow, action_button, label, sentence
 from gloamet.desk.widgets.number import NumberRow
@@ -26,9 +26,8 @@ from gloamet.desk.widgets.term_card import TermButton
 from gloamet.document.model import Document
 from gloamet.document.parsing import read_day_of_year, read_hours
 from gloamet.document.targets import AimPin
-from gloamet.sun.nearest import RealMoment
 
-ROW, MOST_ROWS, MOST_SPANS = 22, 7, 5
+MOST_SPANS = 5
 TOOLS = (("shadow", "shadow pin"), ("frame", "frame pin"), ("glint", "glint pin"))
 
 
@@ -58,43 +57,6 @@ class ClockField(NumberField):
 
 def _field(kind: type[NumberField], name: str) -> NumberField:
     return kind(**number_field("aim", name).__dict__)
-
-
-class Moments(QListWidget):
-    """Real moments, best first: the pointer over one shows its shadows, a click goes there."""
-
-    def __init__(self, session: Session, aimer: AimController) -> None:
-        super().__init__()
-        self.session, self.aimer = session, aimer
-        self.setMouseTracking(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("Real moments")
-        self.setToolTip("Hover to preview its shadows, click to go there.")
-        self.itemEntered.connect(lambda item: aimer.show_moment(item.data(Qt.ItemDataRole.UserRole)))
-        self.itemClicked.connect(self._go)
-        self.viewport().installEventFilter(self)
-
-    def show_moments(self, moments: tuple[RealMoment, ...]) -> None:
-        """Fill the list."""
-        self.clear()
-        for moment in moments:
-            when = f"{moment.when.day:2d} {moment.when:%b  %H:%M}"
-            item = QListWidgetItem(
-                f"{when}    {moment.error_deg:.2f}° off    elevation {moment.elevation_deg:.0f}°"
-            )
-            item.setData(Qt.ItemDataRole.UserRole, moment)
-            self.addItem(item)
-        self.setFixedHeight(ROW * min(MOST_ROWS, max(1, len(moments))) + 4)
-        self.setVisible(bool(moments))
-
-    def _go(self, item: QListWidgetItem) -> None:
-        self.aimer.show(None)
-        sun_actions.go_real(self.session, item.data(Qt.ItemDataRole.UserRole))
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
-        if event.type() == QEvent.Type.Leave:
-            self.aimer.show(None)
-        return super().eventFilter(watched, event)
 
 
 class PinRow(QWidget):
@@ -171,7 +133,7 @@ class AimPage(StepPanel):
         self.commit = action_button(
             "Move the sun here", "Place the sun manually where the pins require it.", self._put
         )
-        self.moments = Moments(session, aimer)
+        self.moments = MomentList(session, aimer)
         self.outlined = Toggle("Outlines instead of the relit picture")
         self.outlined.setToolTip("Show a preview as outlines of sun and shade over the present picture.")
         self.outlined.toggled.connect(aimer.use_outlines)
