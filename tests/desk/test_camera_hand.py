@@ -1,0 +1,162 @@
+# SPDX-License-Identifier: Apache-2.0
+"""The camera under the hand: orbits that come to rest, touch pads, keys."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QInputDevice, QNativeGestureEvent, QPointingDevice, QWheelEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from gloamet.desk.state.view_conversion import camera_from_document
+from gloamet.desk.window import DeskWindow
+from gloamet.document.stage import CameraView
+from tests.desk.test_window import LEFT, NONE
+
+MIDDLE = QPoint(300, 250)
+REST_MS = 700
+TOUCH_PAD = QPointingDevice(
+    "touch pad",
+    7,
+    QInputDevice.DeviceType.TouchPad,
+    QPointingDevice.PointerType.Finger,
+    QInputDevice.Capability.Position | QInputDevice.Capability.PixelScroll,
+    2,
+    3,
+)
+
+
+def view(window: DeskWindow) -> CameraView:
+    return window.session.document.stage.view
+
+
+def eye(window: DeskWindow) -> np.ndarray:
+    return np.array(view(window).eye)
+
+
+def distance(window: DeskWindow) -> float:
+    return float(np.linalg.norm(eye(window) - np.array(view(window).target)))
+
+
+def swing(window: DeskWindow, qtbot: QtBot, pause_ms: int) -> None:
+    """Drag 60 pixels in 90 ms, and let go after a pause."""
+    picture = window.picture
+    QTest.mousePress(picture, LEFT, NONE, MIDDLE)
+    for k in range(1, 7):
+        QTest.mouseMove(picture, MIDDLE + QPoint(10 * k, 0))
+        qtbot.wait(15)
+    qtbot.wait(pause_ms)
+    QTest.mouseRelease(picture, LEFT, NONE, MIDDLE + QPoint(60, 0))
+
+
+def scroll(
+    window: DeskWindow, pixels: QPoint, device: QPointingDevice, modifier: Qt.KeyboardModifier = NONE
+) -> None:
+    at = QPointF(MIDDLE)
+    event = QWheelEvent(
+        at,
+        QPointF(window.picture.mapToGlobal(MIDDLE)),
+        pixels,
+        pixels * 8,
+        Qt.MouseButton.NoButton,
+        modifier,
+        Qt.ScrollPhase.ScrollUpdate,
+        False,
+        Qt.MouseEventSource.MouseEventNotSynthesized,
+        device,
+    )
+    QApplication.sendEvent(window.picture, event)
+
+
+def pinch(window: DeskWindow, value: float) -> None:
+    at = QPointF(MIDDLE)
+    event = QNativeGestureEvent(
+        Qt.NativeGestureType.ZoomNativeGesture, TOUCH_PAD, 2, at, at, at, value, QPointF()
+    )
+    QApplication.sendEvent(window.picture, event)
+
+
+def test_an_orbit_let_go_in_motion_comes_to_rest_and_is_one_step(window: DeskWindow, qtbot: QtBot) -> None:
+    start = eye(window)
+    swing(window, qtbot, 0)
+    let_go = eye(window)
+    qtbot.wait(REST_MS)
+    rest = eye(window)
+    assert not np.allclose(rest, let_go, atol=1e-3)  # it went on
+    # the same way round, and not farther than the drag itself
+    about = np.cross(let_go - start, rest - let_go)
+    assert np.dot(let_go - start, rest - let_go) > 0.0 or abs(about[2]) > 0.0
+    assert np.linalg.norm(rest - let_go) < np.linalg.norm(let_go - start)
+    qtbot.wait(200)
+    assert np.allclose(eye(window), rest)
+    window.session.undo()
+    assert np.allclose(eye(window), start)
+
+
+def test_an_orbit_that_had_stopped_stays_where_it_is(window: DeskWindow, qtbot: QtBot) -> None:
+    swing(window, qtbot, 120)
+    let_go = eye(window)
+    qtbot.wait(REST_MS)
+    assert np.array_equal(eye(window), let_go)
+
+
+def test_a_press_stops_an_orbit_that_comes_to_rest(window: DeskWindow, qtbot: QtBot) -> None:
+    swing(window, qtbot, 0)
+    QTest.mousePress(window.picture, LEFT, NONE, MIDDLE)
+    held = eye(window)
+    qtbot.wait(200)
+    assert np.array_equal(eye(window), held)
+    QTest.mouseRelease(window.picture, LEFT, NONE, MIDDLE)
+
+
+def test_two_fingers_orbit_and_with_shift_pan(window: DeskWindow) -> None:
+    before, far = view(window), distance(window)
+    scroll(window, QPoint(40, 0), TOUCH_PAD)
+    turned = view(window)
+    assert distance(window) == pytest.approx(far, rel=1e-6)
+    ahead = [np.subtract(v.target, v.eye) for v in (before, turned)]
+    degrees = [math.degrees(math.atan2(v[0], v[1])) for v in ahead]
+    # 0.3 degrees a pixel, as a drag
+    assert abs(degrees[1] - degrees[0]) == pytest.approx(12.0, abs=0.01)
+    scroll(window, QPoint(40, 0), TOUCH_PAD, Qt.KeyboardModifier.ShiftModifier)
+    assert np.allclose(np.subtract(view(window).target, view(window).eye), ahead[1])  # panned, not rotated
+    assert not np.allclose(view(window).eye, turned.eye)
+
+
+def test_a_wheel_and_two_fingers_with_ctrl_come_nearer(window: DeskWindow) -> None:
+    far = distance(window)
+    scroll(window, QPoint(0, 15), QPointingDevice.primaryPointingDevice())
+    assert distance(window) == pytest.approx(0.9 * far, rel=1e-3)
+    scroll(window, QPoint(0, 15), TOUCH_PAD, Qt.KeyboardModifier.ControlModifier)
+    assert distance(window) == pytest.approx(0.81 * far, rel=1e-3)
+
+
+def test_fingers_that_move_apart_come_nearer_by_as_much(window: DeskWindow) -> None:
+    far = distance(window)
+    pinch(window, 0.25)
+    assert distance(window) == pytest.approx(far / 1.25, rel=1e-3)
+    pinch(window, -0.2)
+    assert distance(window) == pytest.approx(far, rel=1e-3)
+
+
+def test_a_and_d_walk_sideways_at_one_height(window: DeskWindow) -> None:
+    before = camera_from_document(window.session.document)
+    right = before.frame()[1]
+    QTest.keyClick(window.picture, Qt.Key.Key_D)
+    moved = eye(window) - np.array(before.eye)
+    assert moved[2] == pytest.approx(0.0, abs=1e-9)
+    assert np.dot(moved, right) == pytest.approx(np.linalg.norm(moved), rel=1e-6)
+    QTest.keyClick(window.picture, Qt.Key.Key_A)
+    assert np.allclose(eye(window), before.eye)
+
+
+def test_esc_leaves_every_tool(window: DeskWindow) -> None:
+    for tool in ("card", "focus", "spot", "panorama sun", "rectangle", "shadow"):
+        window.session.state.use_tool(tool)
+        QTest.keyClick(window.picture, Qt.Key.Key_Escape)
+        assert window.session.state.tool == "", tool

@@ -1,0 +1,84 @@
+# SPDX-License-Identifier: Apache-2.0
+"""Columns beside the picture: pulled wider, kept for the next start, reset by a double click."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from PySide6.QtCore import QPoint, QSettings
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from gloamet.desk.widgets.columns import Columns
+from gloamet.desk.window import LEFT as INSTRUMENTS
+from gloamet.desk.window import RIGHT as PANELS
+from gloamet.desk.window import DeskWindow
+from tests.desk.test_window import LEFT, NONE
+
+
+@pytest.fixture(autouse=True)
+def forgotten() -> Iterator[None]:
+    """Widths of one test are not those of the next."""
+    keys = [f"column/{width.key}" for width in (INSTRUMENTS, PANELS)]
+    for key in keys:
+        QSettings().remove(key)
+    yield
+    for key in keys:
+        QSettings().remove(key)
+
+
+def pull(columns: Columns, index: int, by: int) -> None:
+    """Drag a border sideways."""
+    border = columns.handle(index)
+    start = border.rect().center()
+    QTest.mousePress(border, LEFT, NONE, start)
+    QTest.mouseMove(border, start + QPoint(by, 0))  # the border follows, so that the pointer is over it again
+    QTest.mouseRelease(border, LEFT, NONE, start)
+    QApplication.processEvents()
+
+
+def test_a_pulled_border_widens_its_column_and_the_picture_gives_the_room(window: DeskWindow) -> None:
+    columns, picture = window.columns, window.picture.width()
+    pull(columns, 2, -100)
+    assert window.right.width() == PANELS.first + 100
+    assert window.left.width() == INSTRUMENTS.first
+    assert window.picture.width() == picture - 100
+    window.resize(window.width() + 90, window.height())
+    QApplication.processEvents()
+    assert window.right.width() == PANELS.first + 100  # the picture takes what is free
+    assert QSettings().value("column/panels") in (PANELS.first + 100, str(PANELS.first + 100))
+
+
+def test_a_column_stops_at_its_ends_and_a_double_click_resets_it(window: DeskWindow, qtbot: QtBot) -> None:
+    columns = window.columns
+    pull(columns, 1, 600)
+    assert window.left.width() == INSTRUMENTS.most
+    assert window.left.disc.height() > 300  # the instruments grow with it
+    pull(columns, 1, -900)
+    assert window.left.width() == INSTRUMENTS.least
+    QTest.mouseDClick(columns.handle(1), LEFT, NONE, columns.handle(1).rect().center())
+    QApplication.processEvents()
+    assert window.left.width() == INSTRUMENTS.first
+
+
+def test_hidden_columns_return_with_their_widths(window: DeskWindow) -> None:
+    pull(window.columns, 2, -60)
+    window.show_columns(False)
+    QApplication.processEvents()
+    assert window.picture.width() >= window.width() - 20
+    window.show_columns(True)
+    QApplication.processEvents()
+    assert window.right.width() == PANELS.first + 60
+
+
+def test_a_width_that_cannot_be_read_is_the_first_one(window: DeskWindow) -> None:
+    for kept, width in (
+        ("wide", PANELS.first),
+        ("-40", PANELS.first),
+        ("9000", PANELS.most),
+        ("1", PANELS.least),
+    ):
+        QSettings().setValue("column/panels", kept)
+        assert Columns._kept(PANELS) == width
