@@ -174,6 +174,24 @@ def test_thousands_of_parts_come_a_few_at_a_time_with_their_marks(
     assert len(window.session.document.stage.muted) == 1
 
 
+def test_the_eye_of_a_prop_shows_and_hides_it_and_keeps_its_shadow(
+    window: DeskWindow, stage: StageStep
+) -> None:
+    def eye() -> QPushButton:  # each change makes the row anew
+        found: QPushButton = stage.around.list.itemAt(0).widget().eye  # type: ignore[union-attr]
+        return found
+
+    session = window.session
+    press(stage.around, "figure")
+    eye().click()
+    prop = session.document.stage.props[0]
+    assert not prop.visible and prop.casts_shadow
+    eye().click()
+    assert session.document.stage.props[0].visible
+    session.undo()
+    assert not session.document.stage.props[0].visible
+
+
 def test_parts_are_brought_into_view(window: DeskWindow, stage: StageStep) -> None:
     session = window.session
     ahead = camera_from_document(session.document).frame()[0]

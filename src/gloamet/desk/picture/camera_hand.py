@@ -68,8 +68,8 @@ class CameraHand(QObject):
         self._moved, self._pans, self._pivot, self._height = False, pans, pivot, max(1.0, height)
         self._track.clear()
 
-    def move(self, at: QPointF, pans: bool) -> None:
-        """Follow a drag; `pans` while Shift is held."""
+    def move(self, at: QPointF, pans: bool, at_ms: int) -> None:
+        """Follow a drag; `pans` while Shift is held, `at_ms` is when the hand was there."""
         if self._grab is None:
             return
         far = at - self._pressed
@@ -77,18 +77,18 @@ class CameraHand(QObject):
             return
         self._moved = True
         step, self._grab = at - self._grab, at
-        self._track.append((time.monotonic(), at))
+        self._track.append((at_ms / 1000.0, at))
         if pans or self._pans:
             self.pan_by(step)
         else:
             self.orbit_by(step)
 
-    def release(self) -> bool:
+    def release(self, at_ms: int) -> bool:
         """End a drag; True when it was a click."""
         click = self._grab is not None and not self._moved
         moved = self._moved
         self._grab, self._moved = None, False
-        self._speed = self._speed_now() if moved and not self._pans else QPointF()
+        self._speed = self._speed_at(at_ms / 1000.0) if moved and not self._pans else QPointF()
         if self._speed.isNull():
             self.session.end_undo_group()
         else:
@@ -96,9 +96,8 @@ class CameraHand(QObject):
             self._glide.start()
         return click
 
-    def _speed_now(self) -> QPointF:
+    def _speed_at(self, now: float) -> QPointF:
         """Pixels a second of the drag as it was let go, nought where it had stopped."""
-        now = time.monotonic()
         recent = [entry for entry in self._track if now - entry[0] < SPEED_OVER_S]
         if len(recent) < 2 or now - recent[-1][0] > STALE_S:
             return QPointF()

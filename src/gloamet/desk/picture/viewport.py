@@ -269,7 +269,8 @@ class Viewport(QWidget):
             self.update()
             return
         if not self.hand.move(box, at):
-            self.camera_hand.move(at, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            pans = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.camera_hand.move(at, pans, event.timestamp())
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         if self.overlay is not None and self.overlay.release():
@@ -278,10 +279,11 @@ class Viewport(QWidget):
         if any(tool.release() for tool in tools) or self.aim.release(event.position()):
             self.update()
             return
-        if self.camera_hand.release() and event.button() == Qt.MouseButton.LeftButton:
+        if self.camera_hand.release(event.timestamp()) and event.button() == Qt.MouseButton.LeftButton:
             self._click(event.position())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        self.camera_hand.stop()
         x, y, aspect = self._fraction(event.position())
         inside = 0.0 <= x <= 1.0 and 0.0 <= y <= 1.0 and self.overlay is None
         if inside and self.session.loaded.compiled is not None and not self.session.state.tool:
@@ -363,8 +365,6 @@ class Viewport(QWidget):
                 self.overlay.end()
             self.hand.leave()
             self.aimer.show(None)
-            if self.session.state.tool:
-                self.session.state.use_tool("")
             self.session.state.select("")
         elif not self.camera_hand.key(
             event.key(), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
