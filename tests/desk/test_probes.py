@@ -38,6 +38,9 @@ def test_cards_hang_over_the_clicked_surface_until_they_return(window: DeskWindo
     assert 0.0 < laid[2] <= 0.05  # over the ground, towards the side that is seen
     assert np.allclose(laid[:2], corner[:2], atol=0.3)
     assert session.results.read.position == pytest.approx(laid)
+    with qtbot.waitSignal(session.results.meter_read, timeout=60_000):  # moved, nothing else changed
+        session.change("fill", None, card_position=(laid[0] - 1.0, laid[1], laid[2]))
+    assert session.results.read.position == pytest.approx((laid[0] - 1.0, laid[1], laid[2]))
     assert column.card_note.text().startswith("Placed")
     # open ground, so that the card lying there reads what the light meter says of open ground within its noise
     cards = session.results.read.cards.whole[0].sum(0)
