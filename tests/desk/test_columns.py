@@ -53,6 +53,8 @@ def test_a_pulled_border_widens_its_column_and_the_picture_gives_the_room(window
 
 def test_a_column_stops_at_its_ends_and_a_double_click_resets_it(window: DeskWindow, qtbot: QtBot) -> None:
     columns = window.columns
+    window.resize(1280, 1000)
+    QApplication.processEvents()
     pull(columns, 1, 600)
     assert window.left.width() == INSTRUMENTS.most
     assert window.left.disc.height() > 300  # the instruments grow with it
@@ -82,3 +84,18 @@ def test_a_width_that_cannot_be_read_is_the_first_one(window: DeskWindow) -> Non
     ):
         QSettings().setValue("column/panels", kept)
         assert Columns._kept(PANELS) == width
+
+
+def test_at_1024_by_700_nothing_is_cut_off(window: DeskWindow) -> None:
+    window.resize(1024, 700)
+    for _ in range(3):
+        QApplication.processEvents()
+    assert (window.width(), window.height()) == (1024, 700)
+    assert window.right.width() >= PANELS.first  # for which the panels are drawn
+    for button in window.strip.quality.pieces:
+        assert button.width() >= button.fontMetrics().horizontalAdvance(button.text())
+    column = window.left
+    rows = [column.disc, column.probes, column.meter, column.checks]
+    for above, below in zip(rows, rows[1:], strict=False):
+        assert above.geometry().bottom() < below.geometry().top() + 1
+    assert column.meter.geometry().bottom() < column.height()

@@ -6,6 +6,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from gloamet.desk.actions import spot_actions
@@ -20,6 +21,7 @@ from gloamet.document.model import Document
 
 PLACE_TIP = "Click a point in the picture: cards and balls are placed on that surface."
 CENTRE_TIP = "Return cards and balls to the centre of the picture."
+TEXTS_PX, WARNINGS_PX = 116, 40  # of labels and gaps, and of a line of warnings
 MODE_WORDS = {"almanac": "", "manual": "manual", "driver": "driver"}
 
 
@@ -61,6 +63,14 @@ class InstrumentColumn(QWidget):
         self.probes.shifted.connect(self._show_cards)
         self._on_document_changed(session.document)
 
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        """In a low window the disc gives the room that the instruments below it need."""
+        self._fit_disc()
+
+    def _fit_disc(self) -> None:
+        warnings = max(WARNINGS_PX, self.checks.minimumSizeHint().height())
+        self.disc.fit(self.height() - self.probes.height() - self.meter.height() - warnings - TEXTS_PX)
+
     def _probe_row(self) -> QHBoxLayout:
         """Where the cards hang, and the tools to lay them somewhere else."""
         state, row = self.session.state, QHBoxLayout()
@@ -87,6 +97,7 @@ class InstrumentColumn(QWidget):
 
     def _on_light_solved(self, _light: object) -> None:
         """A preview begins or ends with its light."""
+        self._fit_disc()
         if self.session.shown_document is not self._shown:
             self._show_sun()
             self.disc.update()

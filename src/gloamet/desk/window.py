@@ -60,7 +60,7 @@ ASLEEP_TEXT = (
     "Preliminary light while the renderer is prepared (first start only). Compare and Output follow soon."
 )
 BEFORE_KEY = Qt.Key.Key_B
-LEFT, RIGHT = ColumnWidth("instruments", 224, 208, 420), ColumnWidth("panels", 292, 276, 560)
+LEFT, RIGHT = ColumnWidth("instruments", 224, 208, 420), ColumnWidth("panels", 292, 292, 560)
 
 
 class DeskWindow(QMainWindow):

@@ -36,7 +36,7 @@ from gloamet.sun.day import day_path
 from gloamet.sun.position import SunPosition
 from gloamet.sun.site import resolve_zone
 
-MARGIN, LETTERS = 14.0, 48.0  # beside the disc, and above and below together
+LEAST_RADIUS, MARGIN, LETTERS = 40.0, 14.0, 48.0  # beside the disc, and above and below together
 BELOW_SCALE = 0.5  # a sun below the horizon stands outside the rim, drawn nearer
 LOWEST_DEG = -20.0
 
@@ -55,6 +55,7 @@ class SkyDisc(QWidget):
         self._drawn: tuple[QPainterPath, list[QPointF]] | None = None
         self._backdrop: tuple[object, QPixmap] | None = None
         self._dragging = False
+        self._room = math.inf  # height that it may have
         self._offset = QPointF(0, 0)
         self._turned: tuple[float, float] | None = None  # azimuth of the grab on the ring, north then
         self.setToolTip(
@@ -71,11 +72,21 @@ class SkyDisc(QWidget):
     @property
     def radius(self) -> float:
         """Radius of the horizon, pixels."""
-        return max(1.0, self.width() / 2.0 - MARGIN)
+        return max(LEAST_RADIUS, min(self.width() / 2.0 - MARGIN, (self._room - LETTERS) / 2.0))
+
+    def fit(self, room: float) -> None:
+        """Be no higher than so many pixels."""
+        self._room = room
+        height = round(2.0 * self.radius + LETTERS)
+        if height == self.height():
+            return
+        self.setFixedHeight(height)
+        self._drawn = self._backdrop = None
+        self.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
-        self.setFixedHeight(round(2.0 * self.radius + LETTERS))
         self._drawn = self._backdrop = None
+        self.fit(self._room)
 
     def _on_document_changed(self, document: Document) -> None:
         site, day = document.site, document.sun.wall_time.date()

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from gloamet.desk.actions import expose_actions, stage_actions
@@ -19,6 +20,7 @@ from gloamet.desk.widgets.form import SegmentedControl, ToolButton, action_butto
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 
+WIDE_PX, STATE_PX = 560, 120  # of the bar from which on, and of the label that tells the size
 HELD_TIP = (
     "The exposure is held while the light changes by less than 1.5 stops. Click to use the meter reading."
 )
@@ -75,6 +77,10 @@ class ViewToolBar(QWidget):
         session.document_changed.connect(self._on_document_changed)
         session.state.tool_changed.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
+        """In a narrow window the size of the saved picture is told in Output alone."""
+        self.state.setMaximumWidth(STATE_PX if self.width() >= WIDE_PX else 0)
 
     def _on_hold_changed(self) -> None:
         off, frame = self.hold.off_by, self.session.results.frame
