@@ -88,6 +88,8 @@ def begin(frame):
         return
     done.append("begun")
     press("Aim")
+    window.resize(1292, 800)  # so that the step and the head lie on the pixels of docs/walkthroughs.md
+    app.processEvents()
     session.change("aim", from_hour=8.75, to_hour=9.25, first_day=121, last_day=151)
     press("shadow")
     a, b = place(HEAD), place(STEP)
@@ -108,7 +110,7 @@ def answered():
     sun = direction(*sun_from_document(session.document))
     off = float(np.degrees(np.arccos(line @ sun / np.linalg.norm(line))))
     out = {"when": session.document.sun.wall_time.isoformat(), "mode": session.document.sun.mode, "off_deg": off,
-           "step_m": pin.receiver[2], "said": moments.item(0).text()}
+           "step_m": pin.receiver[2], "said": moments.item(0).data(Qt.ItemDataRole.AccessibleTextRole)}
     print(json.dumps(out), flush=True)
     session.store.mark_saved()
     window.close()

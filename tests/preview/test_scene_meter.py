@@ -6,7 +6,7 @@ from __future__ import annotations
 import pytest
 
 from gloamet.colour.spaces import luminance
-from gloamet.document.fill import SpotState
+from gloamet.document.fill import FillState, SpotState
 from gloamet.light_layers import LIGHT_LAYERS
 from gloamet.meter.card_light import CardLight
 from gloamet.preview.events import MeterRead
@@ -66,13 +66,13 @@ def test_a_spot_that_moves_is_read_alone_and_nothing_twice(
     told: list[MeterRead] = []
     meter, lights = SceneMeter(told.append), build_environment(uniform_dome(1000.0))
     arguments = view, lights, "this light", 8, tracer
-    meter.update(*arguments, (DOWN,))
-    meter.update(*arguments, (DOWN.model_copy(update={"name": "another name"}),))
+    meter.update(*arguments, FillState(spots=(DOWN,)))
+    meter.update(*arguments, FillState(spots=(DOWN.model_copy(update={"name": "another name"}),)))
     assert len(told) == 1
-    meter.update(*arguments, (WALL,))
+    meter.update(*arguments, FillState(spots=(WALL,)))
     assert len(told) == 2
     assert told[1].cards is told[0].cards
     assert told[1].spots is not None and told[0].spots is not None
     assert lux(told[1].spots, "sky", 0) < lux(told[0].spots, "sky", 0)
-    meter.update(view, lights, "another light", 8, tracer, (WALL,))
+    meter.update(view, lights, "another light", 8, tracer, FillState(spots=(WALL,)))
     assert told[2].cards is not told[1].cards
