@@ -150,3 +150,22 @@ def test_a_rendered_file_holds_the_gains_and_what_has_bounced(plain: Path, tmp_p
     for channel in "RGB":
         parts = sum(gained[f"{name}.{channel}"] for name in ("sun", "sky"))
         assert gained[channel] == pytest.approx(parts, rel=1e-4, abs=1e-2)
+
+
+def test_the_meter_reads_where_the_project_has_placed_the_cards(
+    plain: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from gloamet.document.file import save_document
+    from gloamet.document.model import Document
+
+    document = Document().change("stage", scene_file=str(plain)).change("stage.ground", kind="endless")
+    read = []
+    for k, position in enumerate(((5.0, 5.0, 0.05), (0.0, 0.0, 0.2))):  # in the open, and inside the block
+        path = tmp_path / f"{k}.gloamet"
+        save_document(document.change("fill", card_position=position), path)
+        met = ask(capsys, "meter", str(path), *NOON)
+        level = met["cards"][0]
+        read.append((level["sun_direct_lx"], level["sky_direct_lx"]))
+    # a level card in the open has what falls on open ground, one in a closed block has nothing
+    assert read[0] == pytest.approx((met["sun_lx"], met["sky_lx"]), rel=0.02)
+    assert read[1] == (0.0, 0.0)

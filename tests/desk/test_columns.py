@@ -86,6 +86,25 @@ def test_a_width_that_cannot_be_read_is_the_first_one(window: DeskWindow) -> Non
         assert Columns._kept(PANELS) == width
 
 
+def test_both_columns_at_their_most_give_way_in_a_small_window_and_return(window: DeskWindow) -> None:
+    window.resize(1600, 900)
+    QApplication.processEvents()
+    pull(window.columns, 1, 900)
+    pull(window.columns, 2, -900)
+    assert (window.left.width(), window.right.width()) == (INSTRUMENTS.most, PANELS.most)
+    window.resize(1024, 700)
+    for _ in range(3):
+        QApplication.processEvents()
+    assert (window.width(), window.height()) == (1024, 700)
+    assert window.left.width() >= INSTRUMENTS.least and window.right.width() >= PANELS.least
+    for button in window.strip.quality.pieces:
+        assert button.width() >= button.fontMetrics().horizontalAdvance(button.text())
+    window.resize(1600, 900)
+    for _ in range(3):
+        QApplication.processEvents()
+    assert (window.left.width(), window.right.width()) == (INSTRUMENTS.most, PANELS.most)
+
+
 def test_at_1024_by_700_nothing_is_cut_off(window: DeskWindow) -> None:
     window.resize(1024, 700)
     for _ in range(3):
@@ -98,4 +117,16 @@ def test_at_1024_by_700_nothing_is_cut_off(window: DeskWindow) -> None:
     rows = [column.disc, column.probes, column.meter, column.checks]
     for above, below in zip(rows, rows[1:], strict=False):
         assert above.geometry().bottom() < below.geometry().top() + 1
-    assert column.meter.geometry().bottom() < column.height()
+    assert column.checks.geometry().bottom() <= column.height()
+    assert column.checks.height() >= column.checks.head.sizeHint().height() + 10  # and a part of a warning
+    assert column.disc.radius > 50.0  # a third less than in the window of 1280 x 800
+    strip = window.strip
+    strip.held.setText("Use EV 14.0")
+    strip.held.show()  # as when the exposure is held away from the meter
+    strip._view_name = "A view with a long name"
+    strip._fit_room()
+    for _ in range(3):
+        QApplication.processEvents()
+    shown = [strip.view, strip.held, *strip.quality.pieces]
+    assert all(b.width() >= b.fontMetrics().horizontalAdvance(b.text()) for b in shown)
+    assert strip.minimumSizeHint().width() <= strip.width()  # nothing lies over anything else

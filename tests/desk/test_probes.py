@@ -26,21 +26,21 @@ def on(window: DeskWindow, point: tuple[float, float, float]) -> QPoint:
     return at.toPoint()
 
 
-def test_cards_hang_over_the_clicked_surface_until_they_return(window: DeskWindow, qtbot: QtBot) -> None:
+def test_cards_stay_on_the_clicked_surface_until_they_return(window: DeskWindow, qtbot: QtBot) -> None:
     session, column = window.session, window.left
     corner = (6.0, -5.0, 0.0)  # on open ground
-    column.lay.click()
-    assert session.state.tool == "card" and column.lay.isChecked()
+    column.place.click()
+    assert session.state.tool == "card" and column.place.isChecked()
     with qtbot.waitSignal(session.results.meter_read, timeout=60_000):
         QTest.mouseClick(window.picture, LEFT, NONE, on(window, corner))
-    laid = session.document.fill.card_position
-    assert laid is not None and session.state.tool == ""
-    assert 0.0 < laid[2] <= 0.05  # over the ground, towards the side that is seen
-    assert np.allclose(laid[:2], corner[:2], atol=0.3)
-    assert session.results.read.position == pytest.approx(laid)
+    placed = session.document.fill.card_position
+    assert placed is not None and session.state.tool == ""
+    assert 0.0 < placed[2] <= 0.05  # over the ground, towards the side that is seen
+    assert np.allclose(placed[:2], corner[:2], atol=0.3)
+    assert session.results.read.position == pytest.approx(placed)
     with qtbot.waitSignal(session.results.meter_read, timeout=60_000):  # moved, nothing else changed
-        session.change("fill", None, card_position=(laid[0] - 1.0, laid[1], laid[2]))
-    assert session.results.read.position == pytest.approx((laid[0] - 1.0, laid[1], laid[2]))
+        session.change("fill", None, card_position=(placed[0] - 1.0, placed[1], placed[2]))
+    assert session.results.read.position == pytest.approx((placed[0] - 1.0, placed[1], placed[2]))
     assert column.card_note.text().startswith("Placed")
     # open ground, so that the card lying there reads what the light meter says of open ground within its noise
     cards = session.results.read.cards.whole[0].sum(0)
@@ -79,4 +79,7 @@ def test_a_card_far_from_the_exposure_is_shown_by_whole_stops_nearer(
     assert probes.shift == -round(stops)
     middle = probes._images[2].pixelColor(20, 20)
     assert 70 < middle.green() < 170  # a grey card in the middle of the scale, whatever the curve
+    # the mirror ball keeps the exposure: at so many stops over it shows white, under it black
+    mirror = probes._images[0].pixelColor(20, 20).lightness()
+    assert mirror > 240 if stops == 7.0 else mirror < 40 if stops == -6.0 else mirror > 40
     assert ("stops" in window.left.card_note.text()) == bool(stops)

@@ -4,14 +4,15 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 import trimesh
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QColor, QWheelEvent
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QColor, QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QColorDialog, QPushButton, QTreeWidgetItem, QWidget
 from pytestqt.qtbot import QtBot
@@ -54,7 +55,13 @@ def row(stage: StageStep, name: str) -> QTreeWidgetItem:
     return stage.parts.tree._rows[name]
 
 
-def click_mark(stage: StageStep, name: str, column: int) -> None:
+def double_click(widget: QWidget, button: Qt.MouseButton, keys: Qt.KeyboardModifier, at: QPoint) -> None:
+    """What Qt sends for the second of two quick presses."""
+    kind, where = QEvent.Type.MouseButtonDblClick, QPointF(at)
+    QApplication.sendEvent(widget, QMouseEvent(kind, where, widget.mapToGlobal(where), button, button, keys))
+
+
+def click_mark(stage: StageStep, name: str, column: int, click: Callable = QTest.mouseClick) -> None:
     """Click the eye or the lock of a part's row."""
     tree = stage.parts.tree
     stage.show_page("Parts")
@@ -62,7 +69,7 @@ def click_mark(stage: StageStep, name: str, column: int) -> None:
     tree.scrollToItem(item)
     at = tree.visualItemRect(item).center()
     at.setX(tree.header().sectionPosition(column) + tree.header().sectionSize(column) // 2)
-    QTest.mouseClick(tree.viewport(), LEFT, NONE, at)
+    click(tree.viewport(), LEFT, NONE, at)
 
 
 def settled(session: Session, qtbot: QtBot) -> None:
@@ -126,6 +133,26 @@ def test_muting_takes_the_part_out_of_the_picture_and_is_kept(
     assert session.document.stage.muted == ()
 
 
+def test_two_quick_clicks_on_an_eye_mute_and_unmute(window: DeskWindow, stage: StageStep) -> None:
+    click_mark(stage, "box", EYE)
+    before = window.session.document.stage.view
+    click_mark(stage, "box", EYE, double_click)
+    assert window.session.document.stage.muted == ()
+    assert window.session.document.stage.view == before  # nothing was framed
+    assert not stage.parts.tree.chosen()
+
+
+def test_space_mutes_and_shift_space_locks_what_is_selected(window: DeskWindow, stage: StageStep) -> None:
+    tree, state = stage.parts.tree, lambda: window.session.document.stage
+    row(stage, "box").setSelected(True)
+    QTest.keyClick(tree, Qt.Key.Key_Space)
+    assert (state().muted, state().locked) == (("box",), ())
+    QTest.keyClick(tree, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
+    assert (state().muted, state().locked) == (("box",), ("box",))
+    QTest.keyClick(tree, Qt.Key.Key_Space)
+    assert (state().muted, state().locked) == ((), ("box",))
+
+
 def test_light_only_with_these_mutes_the_rest(window: DeskWindow, stage: StageStep, qtbot: QtBot) -> None:
     row(stage, "box").setSelected(True)
     press(stage.parts, "Show only these")
@@ -177,16 +204,16 @@ def test_thousands_of_parts_come_a_few_at_a_time_with_their_marks(
 def test_the_eye_of_a_prop_shows_and_hides_it_and_keeps_its_shadow(
     window: DeskWindow, stage: StageStep
 ) -> None:
-    def eye() -> QPushButton:  # each change makes the row anew
-        found: QPushButton = stage.around.list.itemAt(0).widget().eye  # type: ignore[union-attr]
-        return found
-
     session = window.session
     press(stage.around, "figure")
-    eye().click()
+    eye = stage.around.prop_rows[0].eye
+    shown = eye.icon().pixmap(14, 14).toImage()
+    eye.click()
     prop = session.document.stage.props[0]
     assert not prop.visible and prop.casts_shadow
-    eye().click()
+    assert stage.around.prop_rows[0].eye is eye  # the focus stays on it
+    assert eye.icon().pixmap(14, 14).toImage() != shown
+    eye.click()
     assert session.document.stage.props[0].visible
     session.undo()
     assert not session.document.stage.props[0].visible

@@ -3,7 +3,11 @@
 
 from __future__ import annotations
 
+import math
+
+import numpy as np
 import pytest
+from pydantic import ValidationError
 
 from gloamet.colour.spaces import luminance
 from gloamet.document.fill import FillState, SpotState
@@ -11,7 +15,7 @@ from gloamet.light_layers import LIGHT_LAYERS
 from gloamet.meter.card_light import CardLight
 from gloamet.preview.events import MeterRead
 from gloamet.preview.relighting import RelightView
-from gloamet.preview.scene_meter import SceneMeter, read_spots
+from gloamet.preview.scene_meter import SceneMeter, read_meter, read_spots
 from gloamet.sky.air import Air
 from gloamet.sky.dome import uniform_dome
 from gloamet.sky.sky_solver import SkySolver
@@ -76,3 +80,22 @@ def test_a_spot_that_moves_is_read_alone_and_nothing_twice(
     assert lux(told[1].spots, "sky", 0) < lux(told[0].spots, "sky", 0)
     meter.update(view, lights, "another light", 8, tracer, FillState(spots=(WALL,)))
     assert told[2].cards is not told[1].cards
+
+
+@pytest.mark.parametrize("metres", [-1e7, 1e7])
+def test_cards_at_the_ends_of_what_a_project_allows_are_read(
+    view: RelightView, tracer: Renderer, metres: float
+) -> None:
+    lights = build_environment(uniform_dome(1000.0))
+    read = read_meter(view, lights, 8, tracer, (metres, metres, 1e7))
+    assert read.position == (metres, metres, 1e7)
+    for light in (*read.cards, *read.ball, read.mirror):
+        assert np.isfinite(light).all() and (light >= 0.0).all()
+    # nothing stands between so high a card and the sky: pi times 1000 cd/m2
+    assert lux(read.cards, "sky", 0) == pytest.approx(math.pi * 1000.0, rel=0.02)
+
+
+@pytest.mark.parametrize("metres", [math.nan, math.inf, 1.1e7])
+def test_a_card_position_that_is_no_place_is_refused(metres: float) -> None:
+    with pytest.raises(ValidationError):
+        FillState(card_position=(0.0, metres, 0.0))

@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""The column of instruments: sky disc, the sun in numbers, probes and where they hang, light meter and warnings."""
+"""The column of instruments: sky disc, the sun in numbers, probes and where they are, light meter and warnings."""
 
 from __future__ import annotations
 
@@ -68,27 +68,26 @@ class InstrumentColumn(QWidget):
         self._fit_disc()
 
     def _fit_disc(self) -> None:
-        warnings = max(WARNINGS_PX, self.checks.minimumSizeHint().height())
-        self.disc.fit(self.height() - self.probes.height() - self.meter.height() - warnings - TEXTS_PX)
+        self.disc.fit(self.height() - self.probes.height() - self.meter.height() - WARNINGS_PX - TEXTS_PX)
 
     def _probe_row(self) -> QHBoxLayout:
-        """Where the cards hang, and the tools to lay them somewhere else."""
+        """Where the cards are, and the tools to place them somewhere else."""
         state, row = self.session.state, QHBoxLayout()
         self.card_note = label("", "note")
-        self.lay = ToolButton(
+        self.place = ToolButton(
             "Place cards",
             PLACE_TIP,
             "crosshair",
             lambda: state.use_tool("" if state.tool == "card" else "card"),
         )
-        self.lay.setCheckable(True)
+        self.place.setCheckable(True)
         centre = partial(spot_actions.return_cards, self.session)
         self.centre = ToolButton("Cards to the centre", CENTRE_TIP, "rotate-ccw", centre)
         row.setSpacing(0)
         row.addWidget(self.card_note)
         row.addStretch(1)
         row.addWidget(self.centre)
-        row.addWidget(self.lay)
+        row.addWidget(self.place)
         return row
 
     def _on_document_changed(self, _document: Document) -> None:
@@ -96,7 +95,7 @@ class InstrumentColumn(QWidget):
         self._show_cards()
 
     def _on_light_solved(self, _light: object) -> None:
-        """A preview begins or ends with its light."""
+        """A preview begins or ends with its light; a panorama makes the meter higher."""
         self._fit_disc()
         if self.session.shown_document is not self._shown:
             self._show_sun()
@@ -104,11 +103,11 @@ class InstrumentColumn(QWidget):
 
     def _show_cards(self) -> None:
         """Where the cards are, and by how much they are shown brighter than the picture."""
-        laid, shift = self.session.document.fill.card_position is not None, self.probes.shift
-        where = "Placed" if laid else "Near the centre"
+        placed, shift = self.session.document.fill.card_position is not None, self.probes.shift
+        where = "Placed" if placed else "Near the centre"
         self.card_note.setText(f"{where}, shown {shift:+d} stops".replace("-", "−") if shift else where)
-        self.centre.setVisible(laid)
-        self.lay.setChecked(self.session.state.tool == "card")
+        self.centre.setVisible(placed)
+        self.place.setChecked(self.session.state.tool == "card")
 
     def _show_sun(self) -> None:
         self._shown = self.session.shown_document

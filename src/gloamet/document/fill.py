@@ -8,7 +8,7 @@ from typing import Any, Literal
 from pydantic import Field
 
 from gloamet.document.field_types import DocumentModel, number
-from gloamet.document.stage import Colour
+from gloamet.document.stage import Colour, Point
 from gloamet.light_layers import LightName
 
 
@@ -96,9 +96,9 @@ class FillState(DocumentModel):
     spots: tuple[SpotState, ...] = Field(
         (), max_length=12, description="Spots in the picture that are read with every change."
     )
-    card_position: tuple[float, float, float] | None = Field(
+    card_position: Point | None = Field(
         None,
-        description="Where the cards and balls of the meter hang, metres; none is near the centre of the picture.",
+        description="Where the cards and balls of the meter are, metres; none is near the centre of the picture.",
     )
     dismissed: tuple[str, ...] = Field(
         (), max_length=40, description="Plausibility warnings that are ignored in this project."

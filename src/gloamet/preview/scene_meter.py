@@ -64,11 +64,10 @@ def read_meter(
     lights: Environment,
     bounces: int,
     renderer: Renderer,
-    laid: tuple[float, float, float] | None = None,
+    placed: tuple[float, float, float] | None = None,
 ) -> MeterRead:
-    """Measure cards and balls of a view, at a position in metres where they are laid somewhere, else near its
-    centre."""
-    position = card_position(view, lights) if laid is None else np.array(laid, float)
+    """Measure cards and balls of a view, where they are placed (metres), else near its centre."""
+    position = card_position(view, lights) if placed is None else np.array(placed, float)
     ahead, up, right = _camera_frame(view)
     sun = np.array(lights.sun.direction, float)
     facing = np.stack([[0.0, 0.0, 1.0], -ahead, sun / max(float(np.linalg.norm(sun)), 1e-9)])
@@ -165,15 +164,15 @@ class SceneMeter:
         fill: FillState,
     ) -> None:
         """Measure a view in its light, where that is not what was measured last; parallel views have no meter."""
-        spots, laid = fill.spots, fill.card_position
-        key, positions = (view, inputs, bounces, laid), tuple((spot.x, spot.y) for spot in spots)
+        spots, placed = fill.spots, fill.card_position
+        key, positions = (view, inputs, bounces, placed), tuple((spot.x, spot.y) for spot in spots)
         if view.camera.parallel_m > 0.0:
             return
         fresh = self._read is None or self._read[0] != key
         if self._read is not None and not fresh and positions == self._spots:
             return
         kept = None if self._read is None or fresh else self._read[1]
-        read = read_meter(view, lights, bounces, renderer, laid) if kept is None else kept
+        read = read_meter(view, lights, bounces, renderer, placed) if kept is None else kept
         read = replace(read, spots=read_spots(view, lights, spots, bounces, renderer))
         self._read, self._spots = (key, read), positions
         self._report(read)

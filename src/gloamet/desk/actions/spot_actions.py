@@ -1,5 +1,5 @@
 # SPDX-License-Identifier: Apache-2.0
-"""Actions on what is metered: spots of the picture, the shadow edge near them, and where the cards hang."""
+"""Actions on what is metered: spots of the picture, the shadow edge near them, and where the cards are."""
 
 from __future__ import annotations
 
@@ -7,6 +7,7 @@ import math
 
 import numpy as np
 
+from gloamet.desk.actions.stage_actions import hit_at
 from gloamet.desk.state.session import Session
 from gloamet.desk.state.view_conversion import camera_from_document
 from gloamet.document.fill import SpotState
@@ -14,7 +15,7 @@ from gloamet.sun.angles import penumbra_m
 
 MOST = 12
 NEAREST_M = 0.02
-# the cards hang over the surface they are laid on, by a fraction of the distance to the eye but no more than this
+# how far over a surface the cards are: a fraction of the distance to the eye, but no more than so many metres
 CARD_OVER_M, CARD_OVER = 0.05, 0.02
 
 
@@ -36,24 +37,15 @@ def remove_spot(session: Session, index: int) -> None:
     session.change("fill", None, spots=spots[:index] + spots[index + 1 :])
 
 
-def lay_cards(session: Session, x: float, y: float) -> bool:
-    """Hang the meter's cards over the surface at fractions of the picture; False where there is only sky."""
-    from gloamet.trace.first_hits import probe
-
-    compiled, camera, out = (
-        session.loaded.compiled,
-        camera_from_document(session.document),
-        session.document.output,
-    )
-    if compiled is None:
-        return False
+def place_cards(session: Session, x: float, y: float) -> bool:
+    """Place the meter's cards on the surface at fractions of the picture; False where there is only sky."""
+    camera, out = camera_from_document(session.document), session.document.output
     aspect = out.width / out.height
-    towards = np.asarray(camera.ray(x, y, aspect), float)
-    hit = probe(compiled, camera.origin(x, y, aspect), towards)
+    hit = hit_at(session, x, y, aspect)
     if hit is None:
         return False
     point = np.asarray(hit.point, float)
-    normal = np.asarray(hit.normal, float) * (-1.0 if float(np.dot(hit.normal, towards)) > 0.0 else 1.0)
+    normal = np.asarray(hit.normal, float) * (-1.0 if hit.from_behind else 1.0)
     over = min(CARD_OVER_M, CARD_OVER * float(np.linalg.norm(point - np.asarray(camera.eye))))
     position = point + over * normal
     session.change("fill", None, card_position=tuple(round(float(value), 4) for value in position))
@@ -61,7 +53,7 @@ def lay_cards(session: Session, x: float, y: float) -> bool:
 
 
 def return_cards(session: Session) -> None:
-    """Hang the cards near the centre of the picture again."""
+    """Return the cards to the centre of the picture."""
     session.change("fill", None, card_position=None)
 
 
@@ -78,10 +70,7 @@ def spot_penumbra_m(session: Session, spot: SpotState) -> float | None:
     azimuth, elevation = sun_from_document(document)
     if compiled is None or elevation <= 0.0:
         return None
-    camera = camera_from_document(document)
-    out = document.output
-    aspect = out.width / out.height
-    hit = probe(compiled, camera.origin(spot.x, spot.y, aspect), camera.ray(spot.x, spot.y, aspect))
+    hit = hit_at(session, spot.x, spot.y, document.output.width / document.output.height)
     if hit is None:
         return None
     a, e = math.radians(azimuth), math.radians(elevation)

@@ -7,7 +7,7 @@ Each function takes a session and asks it for one change; a change is one step o
 from __future__ import annotations
 
 import math
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +18,9 @@ from gloamet.document.stage import FLAGS, CameraView, MaterialEdit, NamedView, P
 from gloamet.stage.camera import EYE_HEIGHT_M, Camera, look_over
 from gloamet.stage.props import LIFT_M
 from gloamet.stage.scene import Material, Part, bounds_of
+
+if TYPE_CHECKING:
+    from gloamet.trace.first_hits import SurfacePoint
 
 RIDGE_SIZE_M, POLES_SIZE_M = (250.0, 9000.0), (7.0, 1500.0)  # height and length
 FLAG_AWAY, FLAG_SIZE, FLAG_LEAST_M = 0.3, 0.8, 0.5  # fractions of the camera's distance, and of that
@@ -76,14 +79,19 @@ def pick(session: Session, x: float, y: float, aspect: float) -> str:
     return ""
 
 
-def point_at(session: Session, x: float, y: float, aspect: float) -> NDArray[np.float64] | None:
-    """The world point at a point of the picture, None for the sky."""
+def hit_at(session: Session, x: float, y: float, aspect: float) -> SurfacePoint | None:
+    """The surface at a point of the picture, None for the sky."""
     from gloamet.trace.first_hits import probe
 
-    camera = camera_from_document(session.document)
-    if session.loaded.compiled is None:
+    camera, compiled = camera_from_document(session.document), session.loaded.compiled
+    if compiled is None:
         return None
-    hit = probe(session.loaded.compiled, camera.origin(x, y, aspect), camera.ray(x, y, aspect))
+    return probe(compiled, camera.origin(x, y, aspect), camera.ray(x, y, aspect))
+
+
+def point_at(session: Session, x: float, y: float, aspect: float) -> NDArray[np.float64] | None:
+    """The world point at a point of the picture, None for the sky."""
+    hit = hit_at(session, x, y, aspect)
     return None if hit is None else hit.point
 
 

@@ -50,6 +50,7 @@ class Checks(QWidget):
         self.rows.setSpacing(6)
         self.rows.addStretch(1)
         self.area.setWidget(self.inner)
+        self.area.setMinimumHeight(1)  # else it asks for three rows, also in a low window
         column.addWidget(self.area, 1)
         self._pace = Throttle(self, PACE_MS, self.refresh)
         for signal in (

@@ -1,7 +1,8 @@
 # SPDX-License-Identifier: Apache-2.0
 """Mirror ball, grey ball, 18 % card and white card in the present light, beside the meter.
 
-Where the light there is far from what the picture is exposed for, they are shown brighter or darker by whole stops.
+Where the light there is far from what the picture is exposed for, grey ball and cards are shown brighter or darker by
+whole stops; the mirror ball, which shows its surroundings, keeps the exposure.
 """
 
 from __future__ import annotations
@@ -29,7 +30,8 @@ READABLE_STOPS, MOST_SHIFT = 2.5, 12  # from grey, up to which a card is readabl
 
 
 class Probes(QWidget):
-    """Four small things as the picture would show them; `shift` is by how many stops they are brighter than it."""
+    """Four small things as the picture would show them; `shift` is by how many stops grey ball and cards are
+    brighter than it."""
 
     shifted = Signal()
 
@@ -92,7 +94,8 @@ class Probes(QWidget):
         # side by side: they are developed at once
         planes = self.planes(read)
         shift = self._shift_for(planes[2], frame.ev)
-        strip = np.ascontiguousarray(np.concatenate(planes, 1) * np.float32(2.0**shift), np.float32)
+        diffuse = [plane * np.float32(2.0**shift) for plane in planes[1:]]
+        strip = np.ascontiguousarray(np.concatenate([planes[0], *diffuse], 1), np.float32)
         try:
             developed = np.array(develop_screen(strip, settings))
         except GloametError:

@@ -72,7 +72,7 @@ def draw_spots(p: QPainter, box: QRectF, spots: Sequence[SpotState]) -> None:
 
 
 def draw_cards(p: QPainter, box: QRectF, document: Document) -> None:
-    """A small card where the cards of the meter were laid."""
+    """A small card where the cards of the meter are placed."""
     position = document.fill.card_position
     if position is None:
         return

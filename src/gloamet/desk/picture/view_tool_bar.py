@@ -6,7 +6,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QFontMetrics, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from gloamet.desk.actions import expose_actions, stage_actions
@@ -16,11 +17,14 @@ from gloamet.desk.picture.plan_view import PlanView
 from gloamet.desk.picture.viewport import Viewport
 from gloamet.desk.state.exposure_lock import ExposureHold
 from gloamet.desk.state.session import Session
+from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.form import SegmentedControl, ToolButton, action_button, label
 from gloamet.document.metadata import description
 from gloamet.document.model import Document
 
-WIDE_PX, STATE_PX = 560, 120  # of the bar from which on, and of the label that tells the size
+PIECE_PAD_PX = 10
+# width of the bar from which on it is not narrow, of the saved picture's size, and of the view's name in either case
+WIDE_PX, STATE_PX, NAME_PX, NARROW_NAME_PX = 560, 120, 130, 58
 HELD_TIP = (
     "The exposure is held while the light changes by less than 1.5 stops. Click to use the meter reading."
 )
@@ -49,6 +53,7 @@ class ViewToolBar(QWidget):
         self.menu = QMenu(self)
         self.menu.aboutToShow.connect(self._fill_menu)
         self.view = action_button("", "Choose a view.", self._open)
+        self._view_name = ""
         self.buttons: dict[str, QPushButton] = {}
         row.addWidget(self.view)
         for name, icon_name, tip, action in self._tools():
@@ -63,8 +68,11 @@ class ViewToolBar(QWidget):
         self.quality = SegmentedControl(
             session, "stage", "quality", [(q, q) for q in ("draft", "standard", "final")]
         )
+        for piece in self.quality.pieces:  # else a narrow bar cuts their texts off
+            bold = QFontMetrics(theme.font(theme.NOTE, True))
+            piece.setMinimumWidth(bold.horizontalAdvance(piece.text()) + PIECE_PAD_PX)
         self.state = label("", "note")
-        self.held = action_button("Use meter", HELD_TIP, hold.release)
+        self.held = action_button("Use EV", HELD_TIP, hold.release)
         self.held.hide()
         self.ev = label("", "note")
         self.ev.setToolTip("Exposure value at ISO 100 of the picture.")
@@ -79,15 +87,28 @@ class ViewToolBar(QWidget):
         self._on_document_changed(session.document)
 
     def resizeEvent(self, event: QResizeEvent) -> None:  # noqa: N802
-        """In a narrow window the size of the saved picture is told in Output alone."""
-        self.state.setMaximumWidth(STATE_PX if self.width() >= WIDE_PX else 0)
+        """Another width, another choice of what is shown."""
+        self._fit_room()
+
+    def _fit_room(self) -> None:
+        """A narrow bar shortens the view's name and drops the saved picture's size; while it offers the meter's EV, the
+        picture's EV (which the instruments tell too) and the picture icon."""
+        narrow, has_scene = self.width() < WIDE_PX, self.session.loaded.scene is not None
+        self.state.setMaximumWidth(0 if narrow else STATE_PX)
+        beside = has_scene and not (narrow and not self.held.isHidden())
+        self.ev.setVisible(beside)
+        self.handle.setVisible(beside)
+        room = NARROW_NAME_PX if narrow else NAME_PX
+        name = self.view.fontMetrics().elidedText(self._view_name, Qt.TextElideMode.ElideRight, room)
+        self.view.setText(f"{name}  ▾")
 
     def _on_hold_changed(self) -> None:
         off, frame = self.hold.off_by, self.session.results.frame
         self.held.setVisible(off != 0.0 and frame is not None and not self.hold.easing)
         if frame is not None:
-            self.held.setText(f"Use meter {frame.meter_ev:.1f}".replace("-", "−"))
+            self.held.setText(f"Use EV {frame.meter_ev:.1f}".replace("-", "−"))
             self.ev.setText(f"EV {frame.ev:.1f}".replace("-", "−"))
+        self._fit_room()
 
     def _lock(self) -> None:
         expose_actions.lock_exposure(self.session, not self.hold.locked)
@@ -150,7 +171,8 @@ class ViewToolBar(QWidget):
         scene, out = self.session.loaded.scene, document.output
         now = stage_actions.current_view(self.session)
         name = document.stage.views[now].name if now >= 0 else "Unsaved view"
-        self.view.setText(f"{name[:18]}  ▾")
+        self._view_name = name
+        self.view.setToolTip(f"{name}: choose a view.")
         self.view.setVisible(scene is not None)
         for word in self.buttons.values():
             word.setVisible(scene is not None)
@@ -171,8 +193,8 @@ class ViewToolBar(QWidget):
         self.lock.setChecked(locked)
         self.lock.show_icon("lock" if locked else "lock-open")
         self.lock.setToolTip(LOCKED_TIP if locked else LOCK_TIP)
-        for widget in (self.lock, self.ev, self.handle):
-            widget.setVisible(scene is not None)
+        self.lock.setVisible(scene is not None)
+        self._fit_room()
         count = len(self.tray.notes)
         self.notes.setText(f"{count} note" + ("s" if count != 1 else ""))
         self.notes.setVisible(bool(count))

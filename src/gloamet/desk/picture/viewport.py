@@ -309,7 +309,7 @@ class Viewport(QWidget):
             session.state.use_tool("")
             return
         if session.state.tool == "card":
-            if spot_actions.lay_cards(session, x, y):
+            if spot_actions.place_cards(session, x, y):
                 session.state.use_tool("")
             else:
                 session.noticed.emit(ONLY_SKY, "note")

@@ -72,9 +72,9 @@ class RenderClient(QObject):
         return self._preview is not None
 
     @property
-    def shown(self) -> Document:
-        """The document whose picture is shown."""
-        return self._preview or self._document
+    def previewed(self) -> Document | None:
+        """The document that is shown in place of the session's."""
+        return self._preview
 
     def preview(self, document: Document | None) -> None:
         """Show another document from now on, None for the session's; panels and history keep to the session's."""

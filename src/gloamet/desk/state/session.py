@@ -168,7 +168,7 @@ class Session(QObject):
     @property
     def shown_document(self) -> Document:
         """The document whose light is shown: that of a preview, else the current one."""
-        return self.render.shown if self.render.previewing else self.document
+        return self.render.previewed or self.document
 
     def moment(self) -> Moment:
         """The almanac sun of the document's clock time (also while the sun is placed by hand)."""

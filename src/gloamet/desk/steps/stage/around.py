@@ -43,10 +43,14 @@ class PropRow(QWidget):
         self.name.setIcon(icon(chevron, theme.INK, theme.QUIET))
         self.name.setIconSize(QSize(ICON_PX, ICON_PX))
         tip = description(("stage", "props", index), "visible")
-        eye = "eye" if prop.visible else "eye-off"
-        self.eye = ToolButton(f"Visible: {prop.name}", tip, eye, self._toggle_visible)
+        self.eye = ToolButton(f"Visible: {prop.name}", tip, "eye", self._toggle_visible)
         row.addWidget(self.name, 1)
         row.addWidget(self.eye)
+        self.follow(prop)
+
+    def follow(self, prop: Prop) -> None:
+        """Show whether it is visible now."""
+        self.eye.show_icon("eye" if prop.visible else "eye-off")
 
     def _toggle_visible(self) -> None:
         props = self._session.document.stage.props
@@ -98,7 +102,6 @@ class PropBlock(QWidget):
         if prop.kind in GROWS:
             column.addWidget(Switch(session, path, "leafed", "Leaves"))
         column.addWidget(Switch(session, path, "casts_shadow", "Casts shadow"))
-        column.addWidget(Switch(session, path, "visible", "Visible in the picture"))
 
 
 class AroundPage(StepPanel):
@@ -145,6 +148,7 @@ class AroundPage(StepPanel):
         self.add(self.lamp_rows)
         self.finish()
         self.open = -1
+        self.prop_rows: list[PropRow] = []
         self._shown: object = None
         session.stage_changed.connect(self._on_document_changed)
         session.loaded.scene_loaded.connect(lambda _: self._show_lamps())
@@ -167,14 +171,18 @@ class AroundPage(StepPanel):
         self.level.setVisible(not ground.automatic)
         self.radius.setVisible(ground.kind == "disc")
         props = document.stage.props
-        shown = ([(p.name, p.kind, p.visible) for p in props], self.open)
+        shown = ([(p.name, p.kind) for p in props], self.open)
         if shown == self._shown:
+            for row, prop in zip(self.prop_rows, props, strict=True):
+                row.follow(prop)
             return
         self._shown = shown
         empty(self.list)
+        self.prop_rows.clear()
         for index, prop in enumerate(props):
             item = PropRow(self.session, index, prop, index == self.open)
             item.name.clicked.connect(partial(self._toggle, index))
+            self.prop_rows.append(item)
             self.list.addWidget(item)
             if index == self.open:
                 self.list.addWidget(PropBlock(self.session, index, prop))

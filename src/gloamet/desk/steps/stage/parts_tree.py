@@ -109,7 +109,9 @@ class PartsTree(QTreeWidget):
         self._more.timeout.connect(self._fill_some)
         self._quiet = False
         self.itemSelectionChanged.connect(self._on_selection_changed)
-        self.itemDoubleClicked.connect(self._on_double_clicked)
+        self.itemDoubleClicked.connect(
+            lambda item, _column: stage_actions.frame_parts(session, self.names(item))
+        )
         session.loaded.scene_loaded.connect(self.fill)
         session.stage_changed.connect(self._on_document_changed)
         session.state.selected.connect(self._show_selected)
@@ -215,14 +217,14 @@ class PartsTree(QTreeWidget):
             stage_actions.lock(self.session, names, not names <= self._decided.locked)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
-        """A click on a mark decides; the selection stays."""
+        """A click on a mark decides; the selection stays. Qt sends the second of two quick clicks here too."""
         index = self.indexAt(event.position().toPoint())
         if index.isValid() and index.column() != NAME and event.button() == Qt.MouseButton.LeftButton:
             item = self.itemFromIndex(index)
             # a mark of the selection stands for all that is selected
             self.toggle(self.chosen() if item.isSelected() else self.names(item), index.column())
-            return
-        super().mousePressEvent(event)
+        else:
+            super().mousePressEvent(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
         """Space mutes the selected parts, with Shift it locks them."""
@@ -258,10 +260,6 @@ class PartsTree(QTreeWidget):
         shown = [self._hide_empty(item.child(k)) for k in range(item.childCount())]
         item.setHidden(bool(shown) and not any(shown))
         return any(shown)
-
-    def _on_double_clicked(self, item: QTreeWidgetItem, column: int) -> None:
-        if column == NAME:
-            stage_actions.frame_parts(self.session, self.names(item))
 
     def _on_selection_changed(self) -> None:
         names = sorted(self.chosen())

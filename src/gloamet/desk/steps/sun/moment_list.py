@@ -7,13 +7,12 @@ there.
 
 from __future__ import annotations
 
-import math
-
 from PySide6.QtCore import QEvent, QModelIndex, QObject, QPersistentModelIndex, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QStyledItemDelegate, QStyleOptionViewItem
 
 from gloamet.desk.actions import sun_actions
+from gloamet.desk.actions.picture_actions import shown_image
 from gloamet.desk.aim.aim_controller import AimController
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
@@ -106,14 +105,15 @@ class MomentList(QListWidget):
         if item is not None and self.hasFocus():
             self.preview(item)
 
-    def _on_frame_ready(self, frame: Frame) -> None:
+    def _on_frame_ready(self, _frame: Frame) -> None:
         """The picture of the moment under the pointer: a small copy of it stays in its row."""
         item, light = self._pointed, self.session.results.light
         if item is None or light is None or not self.session.render.previewing:
             return
         moment: RealMoment = item.data(MOMENT)
-        if math.fabs(light.sun_elevation_deg - moment.elevation_deg) < SAME_SUN_DEG:
-            item.setData(IMAGE, _small(frame, self.devicePixelRatioF()))
+        image = shown_image(self.session)
+        if image is not None and abs(light.sun_elevation_deg - moment.elevation_deg) < SAME_SUN_DEG:
+            item.setData(IMAGE, _small(image, self.devicePixelRatioF()))
 
     def _go(self, item: QListWidgetItem) -> None:
         self._pointed = None
@@ -128,10 +128,8 @@ class MomentList(QListWidget):
         return super().eventFilter(watched, event)
 
 
-def _small(frame: Frame, ratio: float) -> QImage:
-    """A frame cut to the shape of a row's picture."""
-    height, width = frame.pixels.shape[:2]
-    image = QImage(frame.pixels.data, width, height, 4 * width, QImage.Format.Format_RGBX8888)
+def _small(image: QImage, ratio: float) -> QImage:
+    """A picture cut to the shape of a row's picture."""
     size = PICTURE * ratio
     wide = image.scaled(
         size, Qt.AspectRatioMode.KeepAspectRatioByExpanding, Qt.TransformationMode.SmoothTransformation
