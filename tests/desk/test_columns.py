@@ -121,7 +121,6 @@ def test_at_1024_by_700_nothing_is_cut_off(window: DeskWindow) -> None:
     assert column.checks.height() >= column.checks.head.sizeHint().height() + 10  # and a part of a warning
     assert column.disc.radius > 50.0  # a third less than in the window of 1280 x 800
     strip = window.strip
-    strip.held.setText("Use EV 14.0")
     strip.held.show()  # as when the exposure is held away from the meter
     strip._view_name = "A view with a long name"
     strip._fit_room()

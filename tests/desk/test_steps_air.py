@@ -255,6 +255,10 @@ def test_the_wipe_shows_dust_on_both_sides(air: AirStep, window: DeskWindow, qtb
             box_max=(20.0, 20.0, 9.0),
             visibility_m=8.0,
         )
-    assert view.wipe.shown is not None
-    dusty = view.wipe.shown.pixels[..., :3].astype(int)
-    assert np.abs(dusty - clear).mean() > 8.0
+
+    def dust() -> float:
+        assert view.wipe.shown is not None
+        return float(np.abs(view.wipe.shown.pixels[..., :3].astype(int) - clear).mean())
+
+    # under load the next picture can still be one that was on its way before the dust
+    qtbot.waitUntil(lambda: dust() > 8.0, timeout=60_000)

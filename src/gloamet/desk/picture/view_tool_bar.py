@@ -53,7 +53,7 @@ class ViewToolBar(QWidget):
         self.menu = QMenu(self)
         self.menu.aboutToShow.connect(self._fill_menu)
         self.view = action_button("", "Choose a view.", self._open)
-        self._view_name = ""
+        self._view_name = self._meter_ev = ""
         self.buttons: dict[str, QPushButton] = {}
         row.addWidget(self.view)
         for name, icon_name, tip, action in self._tools():
@@ -72,7 +72,7 @@ class ViewToolBar(QWidget):
             bold = QFontMetrics(theme.font(theme.NOTE, True))
             piece.setMinimumWidth(bold.horizontalAdvance(piece.text()) + PIECE_PAD_PX)
         self.state = label("", "note")
-        self.held = action_button("Use EV", HELD_TIP, hold.release)
+        self.held = action_button("Use meter", HELD_TIP, hold.release)
         self.held.hide()
         self.ev = label("", "note")
         self.ev.setToolTip("Exposure value at ISO 100 of the picture.")
@@ -91,11 +91,14 @@ class ViewToolBar(QWidget):
         self._fit_room()
 
     def _fit_room(self) -> None:
-        """A narrow bar shortens the view's name and drops the saved picture's size; while it offers the meter's EV, the
-        picture's EV (which the instruments tell too) and the picture icon."""
+        """A narrow bar shortens the view's name and drops the saved picture's size.
+
+        While it offers the meter's EV it drops the picture icon and both EVs too, which the instruments show.
+        """
         narrow, has_scene = self.width() < WIDE_PX, self.session.loaded.scene is not None
         self.state.setMaximumWidth(0 if narrow else STATE_PX)
         beside = has_scene and not (narrow and not self.held.isHidden())
+        self.held.setText("Use meter" if narrow else f"Use meter{self._meter_ev}")
         self.ev.setVisible(beside)
         self.handle.setVisible(beside)
         room = NARROW_NAME_PX if narrow else NAME_PX
@@ -106,7 +109,7 @@ class ViewToolBar(QWidget):
         off, frame = self.hold.off_by, self.session.results.frame
         self.held.setVisible(off != 0.0 and frame is not None and not self.hold.easing)
         if frame is not None:
-            self.held.setText(f"Use EV {frame.meter_ev:.1f}".replace("-", "−"))
+            self._meter_ev = f" {frame.meter_ev:.1f}".replace("-", "−")
             self.ev.setText(f"EV {frame.ev:.1f}".replace("-", "−"))
         self._fit_room()
 
