@@ -8,6 +8,7 @@ as a photographer's incident meter held in the light does, and not how bright th
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -41,11 +42,17 @@ class SeenSurfaces(NamedTuple):
     depth: Floats
 
 
+@lru_cache(maxsize=16)
+def _grid_pixels(height: int, width: int, rows: int, columns: int) -> NDArray[np.intp]:
+    """Pixels of a grid over a plane of a size, (rows * columns,), numbered row by row."""
+    down, across = np.arange(rows) * height // rows, np.arange(columns) * width // columns
+    return (down[:, None] * width + across[None]).ravel()
+
+
 def _every(plane: Floats, rows: int, columns: int) -> Floats:
-    """A grid of pixels of a plane (H, W, ...), so many rows and columns."""
-    down = np.arange(rows) * plane.shape[0] // rows
-    across = np.arange(columns) * plane.shape[1] // columns
-    return np.asarray(plane[down[:, None], across[None]])
+    """A grid of pixels of a plane (H, W, ...), so many rows and columns: (rows * columns, ...)."""
+    pixels = _grid_pixels(*plane.shape[:2], rows, columns)
+    return np.take(plane.reshape(-1, *plane.shape[2:]), pixels, 0)
 
 
 class GridReading(NamedTuple):
@@ -62,19 +69,27 @@ def light_on_surfaces(picture: Floats, seen: SeenSurfaces) -> GridReading:
     height, width = picture.shape[:2]
     shrink = max(1.0, math.sqrt(height * width / READINGS))
     rows, columns = max(1, int(height / shrink)), max(1, int(width / shrink))
-    light = _every(picture, rows, columns).astype(float) @ AP1_LUMINANCE
-    albedo = _every(seen.albedo, rows, columns).astype(float) @ AP1_LUMINANCE
+    weights = AP1_LUMINANCE.astype(np.float32)
+    light = (_every(picture, rows, columns) @ weights).astype(float)
+    albedo = (_every(seen.albedo, rows, columns) @ weights).astype(float)
     depth = _every(seen.depth, rows, columns)
     light = np.where(np.isfinite(light), light, 0.0)
     on = (depth > 0.0) & (depth < FARTHEST_M) & (albedo > DARKEST_ALBEDO) & (light > DARKEST_CD_M2)
-    return GridReading(np.pi * light[on] / albedo[on], light.ravel(), (depth > 0.0).ravel())
+    return GridReading(np.pi * light[on] / albedo[on], light, depth > 0.0)
+
+
+def _quantiles(values: NDArray[np.float64], fractions: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Quantiles as `numpy.quantile` gives them, in a tenth of its time: one sort serves all fractions."""
+    ordered = np.sort(values)
+    return np.asarray(np.interp(fractions * (len(ordered) - 1), np.arange(len(ordered)), ordered))
 
 
 def _held_stops(reading: GridReading, white_cd_m2: float) -> float:
     """Stops by which highlights hold an exposure back that shows a card of this luminance as white."""
 
     def over(light: NDArray[np.float64]) -> float:
-        return math.log2(max(float(np.quantile(light, HIGHLIGHT_QUANTILE)), DARKEST_CD_M2) / white_cd_m2)
+        bright = float(_quantiles(light, np.array([HIGHLIGHT_QUANTILE]))[0])
+        return math.log2(max(bright, DARKEST_CD_M2) / white_cd_m2)
 
     surfaces = over(np.where(reading.surface, reading.cd_m2, 0.0))
     sky = over(reading.cd_m2) - SKY_OVER_WHITE
@@ -103,7 +118,7 @@ def automatic_ev(picture: Floats, seen: SeenSurfaces) -> float:
         if not lit.size:
             return LOWEST_EV
         lux = np.full(1, np.exp(np.log(lit).mean()) * np.pi / 0.18)
-    stops = np.log2(np.quantile(lux, np.linspace(*KEY_QUANTILES, 24)))
+    stops = np.log2(_quantiles(lux, np.linspace(*KEY_QUANTILES, 24)))
     spread = stops[-1] - stops[0]
     key = np.clip(stops.mean() + KEY_TOWARDS_LIGHT * spread, stops[0], stops[0] + KEY_ABOVE_MIDDLE)
     ev = illuminance_ev(float(2.0**key))

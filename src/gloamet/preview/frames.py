@@ -49,7 +49,16 @@ from gloamet.translation.saved_picture import surfaces_of_film
 
 Floats = NDArray[np.float32]
 LAYERS_FROM = 4  # samples: copying the lights takes 40 ms, for which the first exact picture must not wait
+# Pixels metered while a hand moves: within 0.15 EV of all of them in fifteen pictures of the three demos, usually 0.02,
+# in a tenth of the time.
+METERED_PIXELS = 8192
 FIRST_SPEED = 800_000.0  # paths a second until it is measured
+
+
+def _thinned(picture: Floats) -> Floats:
+    """About METERED_PIXELS pixels of a picture, in even steps."""
+    step = max(1, round(math.sqrt(picture.shape[0] * picture.shape[1] / METERED_PIXELS)))
+    return np.ascontiguousarray(picture[::step, ::step])
 
 
 def _resized(plane: Floats, shape: tuple[int, int]) -> Floats:
@@ -109,16 +118,18 @@ class FrameMaker:
         picture: Floats,
         step: NextPass | None,
         ahead: Callable[[], None] = lambda: None,
+        moving: bool = False,
     ) -> None:
         """Turn light into pixels and report them; film is None for a relit picture, step for all that is not exact.
 
-        `ahead` is called before the window gets the picture.
+        `ahead` is called before the window gets the picture. `moving`, while a hand moves, meters fewer pixels.
         """
         document = request.document
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
         picture = self.light_shafts.over(picture, self.gains, self._stale)
         picture = self._through_air(picture, film)
-        exposure = exposure_from_document(document, picture, seen, lambda: self.incident_ev, request.held_ev)
+        metered = _thinned(picture) if moving and document.expose.metering != "spot" else picture
+        exposure = exposure_from_document(document, metered, seen, lambda: self.incident_ev, request.held_ev)
         self.settings = develop_settings(document, exposure.ev)
         self._spots = tuple(light_at(picture, spot.x, spot.y) for spot in document.fill.spots)
         picture = self._inked(document, picture, step is not None)

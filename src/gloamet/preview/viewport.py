@@ -234,14 +234,18 @@ class ViewportRenderer:
         picture = self._relighting.relit(lights, gains, rest, request.document.fill.contact_shadow)
         if rest is None or not self._superseded():
             self._relit_shown = picture
-            self._show_relit(request, picture, ahead)
+            self._show_relit(request, picture, ahead, moving=rest is None)
         return True
 
     def _show_relit(
-        self, request: RenderRequest, picture: Floats, ahead: Callable[[], None] = lambda: None
+        self,
+        request: RenderRequest,
+        picture: Floats,
+        ahead: Callable[[], None] = lambda: None,
+        moving: bool = False,
     ) -> None:
         film = self._exposed.film if self._exposed is not None else None
-        self._frames.show(request, film, picture, None, ahead)
+        self._frames.show(request, film, picture, None, ahead, moving)
 
     def _refine_relit(
         self,

@@ -14,12 +14,14 @@ from PySide6.QtCore import QRectF, Signal
 from PySide6.QtGui import QImage, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QWidget
 
+from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.desk.widgets.ports import LightPort
 from gloamet.desk.widgets.throttle import Throttle
+from gloamet.develop.settings import DevelopSettings
 from gloamet.errors import GloametError
-from gloamet.light_layers import LIGHT_LAYERS
+from gloamet.light_layers import LIGHT_LAYERS, Gains
 from gloamet.meter.card_light import BALL_PX, ball_pixels
-from gloamet.meter.spot import reading_of
+from gloamet.meter.metering import card_ev
 from gloamet.preview.events import MeterRead
 from gloamet.translation.document_to_picture import develop_settings
 
@@ -45,6 +47,8 @@ class Probes(QWidget):
         )
         self.shift = 0
         self._images: list[QImage] = []
+        self._read: MeterRead | None = None  # what they were made of
+        self._inputs: tuple[Gains, DevelopSettings] | None = None
         self._pace = Throttle(self, PACE_MS, self._develop)
         for signal in (session.results.meter_read, session.results.frame_ready, session.document_changed):
             signal.connect(lambda _: self._pace.ask())
@@ -60,8 +64,8 @@ class Probes(QWidget):
     def _shift_for(self, plane: np.ndarray, ev: float) -> int:
         """Whole stops that bring a grey card to readable tones, 0 where it has them."""
         red, green, blue = (float(value) for value in plane[0, 0])
-        stops = reading_of((red, green, blue), ev).stops
-        if not math.isfinite(stops) or abs(stops) <= READABLE_STOPS:
+        light = float(AP1_LUMINANCE @ (red, green, blue))
+        if light <= 0.0 or abs(stops := card_ev(light) - ev) <= READABLE_STOPS:
             return 0
         return max(-MOST_SHIFT, min(MOST_SHIFT, -round(stops)))
 
@@ -90,6 +94,11 @@ class Probes(QWidget):
         from gloamet.develop.display import develop_screen
 
         settings = develop_settings(self.session.document, frame.ev).point_operations()
+        inputs = self.session.gains(), settings
+        # the file of a colour table may be another by now
+        if read is self._read and inputs == self._inputs and not settings.colour.table:
+            return
+        self._read, self._inputs = read, inputs
         inside, _normals = ball_pixels()
         # side by side: they are developed at once
         planes = self.planes(read)

@@ -11,6 +11,7 @@ from PySide6.QtGui import QShowEvent
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps import StepContext
 from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, action_button, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -51,7 +52,7 @@ class OutputStep(StepPanel):
         )
         self.add(label("The view pauses while saving; stopping keeps the picture so far.", "note", wrap=True))
         self.finish()
-        session.document_changed.connect(lambda _: self._show_memory())
+        follow(self, session.document_changed, lambda _: self._show_memory())
 
     def showEvent(self, event: QShowEvent) -> None:  # noqa: N802
         self._show_memory()

@@ -14,6 +14,7 @@ from gloamet.desk.actions.spot_actions import MOST
 from gloamet.desk.instruments.card_labels import card_labels, stops_text
 from gloamet.desk.instruments.meter import kelvin_text, lux_text
 from gloamet.desk.state.session import Session
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, action_button, label
 from gloamet.document.fill import SpotState
 from gloamet.document.model import Document
@@ -101,9 +102,9 @@ class SpotList(QWidget):
         self.contrast = label("", "note")
         for widget in (self.tools, self.empty_note, *self.rows, self.contrast):
             column.addWidget(widget)
-        session.results.frame_ready.connect(self._on_frame_ready)
-        session.results.meter_read.connect(lambda _: self._on_document_changed(session.document))
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.results.frame_ready, self._on_frame_ready)
+        follow(self, session.results.meter_read, lambda _: self._on_document_changed(session.document))
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def _on_document_changed(self, document: Document) -> None:

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QColorDialog, QHBoxLayout, QPushButton, QWidget
 from gloamet.colour.spaces import linear_to_srgb, srgb_to_linear
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import reach
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import label
 from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import Section, description
@@ -118,7 +119,7 @@ class ColourField(ColourRow):
     def __init__(self, session: DocumentPort, section: Section, name: str, text: str) -> None:
         self._session, self._section, self._name = session, section, name
         super().__init__(text, description(section, name), self._held, self._ask)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
 
     def _held(self) -> Linear:
         r, g, b = getattr(reach(self._session.document, self._section), self._name)

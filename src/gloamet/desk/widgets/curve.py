@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import reach
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import description, field_extra
 from gloamet.document.model import Document
@@ -39,7 +40,7 @@ class CurveEditor(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.SizeVerCursor)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def sizeHint(self) -> QSize:  # noqa: N802

@@ -25,6 +25,7 @@ from PySide6.QtWidgets import (
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import reach
 from gloamet.desk.widgets.flow import FlowLayout
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.icons import ICON_PX, icon, icon_of_action
 from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import Section, description
@@ -261,7 +262,7 @@ class SegmentedControl(Segments):
         self.buttons = {value: piece for (value, _), piece in zip(options, self.pieces, strict=True)}
         for value, piece in self.buttons.items():
             piece.clicked.connect(lambda _=False, v=value: self.choose(v))
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def choose(self, value: str) -> None:

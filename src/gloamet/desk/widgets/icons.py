@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from PySide6.QtCore import QByteArray, QPoint, QRect, QRectF, QSize, Qt
+from PySide6.QtCore import QByteArray, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import QIcon, QIconEngine, QPainter, QPixmap
 from PySide6.QtSvg import QSvgRenderer
 
@@ -67,6 +67,17 @@ def _renderer(name: str, colour: str) -> QSvgRenderer:
     return QSvgRenderer(QByteArray(svg.replace("currentColor", colour).encode()))
 
 
+@lru_cache(maxsize=512)
+def _pixmap(name: str, colour: str, width: int, height: int) -> QPixmap:
+    """A drawing on a transparent ground, made once: Qt asks for it whenever a button is painted."""
+    pixmap = QPixmap(width, height)
+    pixmap.fill(Qt.GlobalColor.transparent)
+    painter = QPainter(pixmap)
+    _renderer(name, colour).render(painter, QRectF(0.0, 0.0, width, height))
+    painter.end()
+    return pixmap
+
+
 class _Drawing(QIconEngine):
     """Paints an outline in the colour of the mode and state."""
 
@@ -74,21 +85,17 @@ class _Drawing(QIconEngine):
         super().__init__()
         self.name, self.on, self.off = name, on, off
 
+    def _colour(self, mode: QIcon.Mode, state: QIcon.State) -> str:
+        colour = self.on if state == QIcon.State.On or mode == QIcon.Mode.Active else self.off
+        return theme.shown(theme.OFF if mode == QIcon.Mode.Disabled else colour)
+
     def paint(self, painter: QPainter, rect: QRect, mode: QIcon.Mode, state: QIcon.State) -> None:
         """Draw into a rectangle."""
-        colour = self.on if state == QIcon.State.On or mode == QIcon.Mode.Active else self.off
-        if mode == QIcon.Mode.Disabled:
-            colour = theme.OFF
-        _renderer(self.name, theme.shown(colour)).render(painter, QRectF(rect))
+        _renderer(self.name, self._colour(mode, state)).render(painter, QRectF(rect))
 
     def pixmap(self, size: QSize, mode: QIcon.Mode, state: QIcon.State) -> QPixmap:
         """The drawing on a transparent ground."""
-        pixmap = QPixmap(size)
-        pixmap.fill(Qt.GlobalColor.transparent)
-        painter = QPainter(pixmap)
-        self.paint(painter, QRect(QPoint(0, 0), size), mode, state)
-        painter.end()
-        return pixmap
+        return _pixmap(self.name, self._colour(mode, state), size.width(), size.height())
 
     def clone(self) -> QIconEngine:
         """A copy, as Qt asks for."""

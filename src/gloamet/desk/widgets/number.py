@@ -26,6 +26,7 @@ from PySide6.QtWidgets import QLineEdit, QSizePolicy, QWidget
 
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import NumberField, number_field
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.palettes import DARK
 from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import Section
@@ -70,7 +71,7 @@ class NumberRow(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._value = self.field.value(session.document)
 
     def sizeHint(self) -> QSize:  # noqa: N802

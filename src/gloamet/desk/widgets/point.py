@@ -8,6 +8,7 @@ import re
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from gloamet.desk.widgets.document_fields import reach
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import label
 from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import Section, description
@@ -44,7 +45,7 @@ class PointRow(QWidget):
         self.edit.editingFinished.connect(self._enter)
         row.addWidget(self.edit)
         self.setToolTip(description(section, name))
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._show()
 
     def _held(self) -> tuple[float, ...]:

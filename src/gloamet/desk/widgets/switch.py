@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QSizePolicy
 
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import reach
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.ports import DocumentPort
 from gloamet.document.metadata import Section, description
 from gloamet.document.model import Document
@@ -75,7 +76,7 @@ class Switch(Toggle):
         self.session, self.section, self.name = session, section, name
         self.setToolTip(description(section, name))
         self.toggled.connect(lambda on: session.change(section, **{name: on}))
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def _on_document_changed(self, document: Document) -> None:

@@ -8,6 +8,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -42,8 +43,8 @@ class DistancePage(StepPanel):
         for row in self.rows:
             self.add(row)
         self.finish()
-        session.document_changed.connect(self._on_document_changed)
-        session.results.light_solved.connect(lambda _: self._on_document_changed(session.document))
+        follow(self, session.document_changed, self._on_document_changed)
+        follow(self, session.results.light_solved, lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 
     def _on_document_changed(self, document: Document) -> None:

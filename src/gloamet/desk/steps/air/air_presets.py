@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import sentence
 from gloamet.document.model import Document
 from gloamet.preview.air_presets import AIR_PRESETS, HEIGHT, WIDTH, AirPreset, PresetInputs, preset_picture
@@ -52,9 +53,9 @@ class AirPresetTiles(QWidget):
         self.setAccessibleName("Air presets")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self._painted.connect(self._on_painted)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         session.render.preparing.connect(lambda *_: self._on_document_changed(self.session.document))
-        session.results.light_solved.connect(lambda _: self._on_document_changed(self.session.document))
+        follow(self, session.results.light_solved, lambda _: self._on_document_changed(self.session.document))
 
     def sizeHint(self) -> QSize:  # noqa: N802
         return QSize(240, self._height(240))

@@ -10,6 +10,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.air.air_presets import AirPresetTiles
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -75,8 +76,8 @@ class AtmospherePage(StepPanel):
         self.add(NumberRow(session, "air", "ozone_du", "Ozone", theme.SKY))
         self._add_haze_and_ground()
         self.finish()
-        session.document_changed.connect(self._on_document_changed)
-        session.results.light_solved.connect(lambda _: self._on_document_changed(session.document))
+        follow(self, session.document_changed, self._on_document_changed)
+        follow(self, session.results.light_solved, lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 
     def _add_haze_and_ground(self) -> None:

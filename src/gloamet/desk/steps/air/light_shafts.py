@@ -9,6 +9,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, SegmentedControl, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.point import PointRow
@@ -64,7 +65,7 @@ class ShaftsPage(StepPanel):
         for item in (self.where, self.low, self.high):
             self.add(item)
         self.finish()
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def _take(self, metres: float) -> None:

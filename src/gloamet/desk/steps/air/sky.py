@@ -9,6 +9,7 @@ from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
 from gloamet.desk.widgets.curve import CurveEditor
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.air import SkyState
@@ -69,7 +70,7 @@ class SkyPage(StepPanel):
         for item in (self.colour, self.above, self.note):
             self.add(item)
         self.finish()
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def _reset(self) -> None:

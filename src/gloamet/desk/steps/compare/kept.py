@@ -21,6 +21,7 @@ from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.compare.kept_compare import MODES, NOW
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, label, sentence
 from gloamet.document.differences import difference_label
 from gloamet.document.parts import PARTS
@@ -71,7 +72,7 @@ class KeptPage(StepPanel):
         tools.compare.changed.connect(self._mark_modes)
         tools.refiner.changed.connect(self._show_refining)
         self._show_refining()
-        session.document_changed.connect(lambda _: self._show_table())
+        follow(self, session.document_changed, lambda _: self._show_table())
         self._on_changed()
 
     def _add_together(self) -> None:

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from gloamet.desk.compare.compare_tools import CompareTools
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, action_button, empty, label
 from gloamet.document.differences import differences, step_label
 from gloamet.document.looks import (
@@ -83,7 +84,7 @@ class LooksPage(StepPanel):
         self.finish()
         tools.job.made.connect(self._on_made)
         tools.job.ended.connect(self._on_ended)
-        session.document_changed.connect(lambda _: self._show_steps())
+        follow(self, session.document_changed, lambda _: self._show_steps())
         self.fill()
 
     def fill(self) -> None:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets.document_fields import NumberField
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.metadata import field_range
 from gloamet.document.model import Document
@@ -68,7 +69,7 @@ class CameraRow(NumberRow):
         super().__init__(
             session, "expose", which, TITLES[which], logarithmic=True, field=field, write=self._take
         )
-        session.results.frame_ready.connect(lambda _: self._on_document_changed(session.document))
+        follow(self, session.results.frame_ready, lambda _: self._on_document_changed(session.document))
 
     def _take(self, value: float, key: str | None) -> None:
         """A setting that is held moves the one that follows; that one sets the exposure itself."""

@@ -16,6 +16,7 @@ from gloamet.desk.steps.expose.tone_curve import SECTION as TONE
 from gloamet.desk.steps.expose.tone_curve import ToneCurve
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import SegmentedControl, Segments, ToolButton, label
 from gloamet.develop.chain import CHAIN_TITLES
 from gloamet.document.expose import ToneState
@@ -127,7 +128,7 @@ class ChainPage(StepPanel):
             self.add(item)
         self.tone.toggle()  # the link that is used most
         self.finish()
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     @property

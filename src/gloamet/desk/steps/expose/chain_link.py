@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets.document_fields import number_field, reach
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ToolButton, label, sentence
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -85,7 +86,7 @@ class ChainLink(QWidget):
             rows.addWidget(widget)
         column.addWidget(self.rest)
         self.rest.hide()
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def toggle(self) -> None:

@@ -14,6 +14,7 @@ from gloamet.desk.actions import expose_actions
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.expose.chain_link import ChainLink, SliderSpec
 from gloamet.desk.widgets.colour import ColourField, Swatch
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -118,7 +119,7 @@ class ToneControls(QWidget):
         self.fraction = NumberRow(session, COLOUR, "table_strength", "Strength")
         for widget in (self.named, self.table, self.fraction):
             column.addWidget(widget)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def _choose(self) -> None:

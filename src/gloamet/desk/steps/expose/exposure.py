@@ -14,6 +14,7 @@ from gloamet.desk.steps.expose.camera_row import CameraRow
 from gloamet.desk.steps.spot_list import SpotList
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -69,8 +70,8 @@ class ExposurePage(StepPanel):
         self.spots = SpotList(session)
         self.add(self.spots)
         self.finish()
-        session.document_changed.connect(self._on_document_changed)
-        session.results.frame_ready.connect(lambda _: self._show_reading())
+        follow(self, session.document_changed, self._on_document_changed)
+        follow(self, session.results.frame_ready, lambda _: self._show_reading())
         self._on_document_changed(session.document)
 
     def _add_balance(self) -> None:

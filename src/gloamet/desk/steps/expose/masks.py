@@ -12,6 +12,7 @@ from gloamet.desk.actions import expose_actions
 from gloamet.desk.picture.mask_tool import PAINT
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, action_button, empty, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -80,7 +81,7 @@ class MaskControls(QWidget):
         for name, title, from_zero in EFFECTS:
             self.rows[name] = NumberRow(session, section, name, title, from_zero=from_zero)
             column.addWidget(self.rows[name])
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def _tools(self) -> QWidget | None:
@@ -169,7 +170,7 @@ class MasksPage(StepPanel):
         self.controls: MaskControls | None = None
         self._built: tuple[object, ...] = ()
         self.finish()
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def menu(self) -> QMenu:

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout
 
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import Segments, action_button, label
 from gloamet.develop.inspect import ZONES, fractions_at_the_ends
 from gloamet.develop.scopes import (
@@ -179,7 +180,7 @@ class ScopePanel(QWidget):
         below.addStretch(1)
         column.addLayout(below)
         self.buttons["codes"].setChecked(True)
-        session.results.frame_ready.connect(lambda _: self._show())
+        follow(self, session.results.frame_ready, lambda _: self._show())
         self._show()
 
     def choose(self, way: str) -> None:

@@ -12,6 +12,7 @@ from gloamet.colour.curves import STRAIGHT, CurvePoints
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import reach
+from gloamet.desk.widgets.follow import follow
 from gloamet.develop.scopes import HIGHEST_STOP, LOWEST_STOP, stop_counts
 from gloamet.develop.tone import CURVE_HIGH, CURVE_LOW, free_curve
 from gloamet.document.metadata import description
@@ -36,8 +37,8 @@ class ToneCurve(QWidget):
         self._points: CurvePoints = STRAIGHT
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        session.document_changed.connect(self._on_document_changed)
-        session.results.frame_ready.connect(lambda _: self.update())
+        follow(self, session.document_changed, self._on_document_changed)
+        follow(self, session.results.frame_ready, lambda _: self.update())
         self.show_curve("curve", theme.INK)
 
     def sizeHint(self) -> QSize:  # noqa: N802

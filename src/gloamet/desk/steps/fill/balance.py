@@ -12,6 +12,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.fill.ratio import RatioControl
 from gloamet.desk.steps.fill.source import SourceRow, changed_fields
 from gloamet.desk.steps.step_panel import StepPanel
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, action_button, empty, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.term_card import TermButton
@@ -52,7 +53,7 @@ class BalancePage(StepPanel):
         self.finish()
         session.results.source_pictures.connect(self._on_source_pictures)
         session.loaded.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
         if session.results.sources is not None:
             self._on_source_pictures(session.results.sources)

@@ -15,6 +15,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.spot_list import SpotList
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import label
 from gloamet.light_layers import LIGHT_LAYERS, LIGHTS, even_gains
 from gloamet.meter.card_light import CARDS, CardLight
@@ -123,9 +124,9 @@ class MeterPage(StepPanel):
         self.spots = SpotList(session)
         self.add(self.spots)
         self.finish()
-        session.results.meter_read.connect(lambda _: self._show_cards())
-        session.results.light_solved.connect(lambda _: self._show_cards())
-        session.document_changed.connect(lambda _: self._show_cards())
+        follow(self, session.results.meter_read, lambda _: self._show_cards())
+        follow(self, session.results.light_solved, lambda _: self._show_cards())
+        follow(self, session.document_changed, lambda _: self._show_cards())
         self._show_cards()
 
     def showEvent(self, event: object) -> None:  # noqa: N802

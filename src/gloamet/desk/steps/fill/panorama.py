@@ -14,6 +14,7 @@ from gloamet.desk.steps.fill.panorama_list import PanoramaList
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import number_field
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -79,8 +80,8 @@ class PanoramaPage(StepPanel):
         self._add_sun()
         self._add_roles()
         self.finish()
-        session.results.light_solved.connect(self._on_light_solved)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.results.light_solved, self._on_light_solved)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
         if session.results.light is not None:
             self._on_light_solved(session.results.light)

@@ -14,6 +14,7 @@ from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from gloamet.desk.state.session import Session
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import label
 from gloamet.document.model import Document
 from gloamet.preview.latest import LatestWorker
@@ -69,7 +70,7 @@ class PanoramaList(QWidget):
         self.list.itemClicked.connect(lambda item: self._take(item.toolTip()))
         column.addWidget(self.list)
         self._made.connect(self._on_made)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def step(self, by: int) -> None:

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import NumberField
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, Segments, label
 from gloamet.desk.widgets.number import HEIGHT, KNOB_RADIUS, NumberRow
 from gloamet.document.metadata import field_range
@@ -82,7 +83,7 @@ class RatioControl(QWidget):
         for item in (self.row, self.moves, self.points, self.nature):
             column.addWidget(item)
         self._move(False)
-        session.results.light_solved.connect(self._on_light_solved)
+        follow(self, session.results.light_solved, self._on_light_solved)
         if session.results.light is not None:
             self._on_light_solved(session.results.light)
 

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.colour import ColourField
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import action_button, label, pair, sentence
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.fill import FillState
@@ -116,7 +117,7 @@ class SourceRow(QWidget):
         self.rest = self._make_rest()
         column.addWidget(self.rest)
         self.rest.hide()
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def _piece(self, text: str, tip: str, act) -> QPushButton:  # type: ignore[no-untyped-def]

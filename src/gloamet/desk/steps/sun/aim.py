@@ -19,6 +19,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.steps.sun.moment_list import MomentList
 from gloamet.desk.widgets.document_fields import NumberField, number_field
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, action_button, label, sentence
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Toggle
@@ -98,7 +99,7 @@ class AimPage(StepPanel):
         self._surface(session, aimer)
         self.finish()
         self._shown: Any = None
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         session.state.tool_changed.connect(self._on_tool_changed)
         aimer.answered.connect(self._answer)
         aimer.scanned.connect(self._scanned)

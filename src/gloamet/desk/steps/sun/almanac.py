@@ -17,6 +17,7 @@ from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.steps.sun.date_time import DateTimeFields
 from gloamet.desk.steps.sun.moments_of_day import ClockSteps, DayMoments
 from gloamet.desk.steps.sun.site import SiteField
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, Segments, action_button, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Toggle
@@ -133,7 +134,7 @@ class AlmanacPage(StepPanel):
         self.bearing = AzimuthField(session)
         self.add(self.bearing)
         self.finish()
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         aimer.scanned.connect(self._scanned)
         self.aimer = aimer
         self.show_measure("sky")

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 from gloamet.desk.actions import sun_actions
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.follow import follow
 from gloamet.document.metadata import description
 from gloamet.errors import GloametError
 
@@ -89,7 +90,7 @@ class DateTimeFields(QWidget):
         row.addWidget(self.clock)
         self.day.editingFinished.connect(self._on_day_edited)
         self.clock.editingFinished.connect(self._on_clock_edited)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed()
 
     def _on_document_changed(self, *_: object) -> None:

@@ -15,6 +15,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets import theme
 from gloamet.desk.widgets.document_fields import NumberField, number_field
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
@@ -121,7 +122,7 @@ class HandPage(StepPanel):
         self.moon = label("", "note", wrap=True)
         self.add(self.moon)
         self.finish()
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         session.loaded.scene_loaded.connect(lambda _: self._list_drivers())
         aimer.placed.connect(self._show_nearest)
         self._list_drivers()

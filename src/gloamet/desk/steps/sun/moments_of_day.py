@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QPushButton, QWi
 from gloamet.desk.actions import sun_actions
 from gloamet.desk.state.session import Session
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ToolButton, label, sentence
 from gloamet.document.model import Document, SiteState
 from gloamet.sun.day import DayEvents, day_events
@@ -120,7 +121,7 @@ class DayMoments(QWidget):
         for k, (word, tip, _find) in enumerate(JUMPS):
             self.rows[word] = MomentRow(word, tip, partial(self._jump, word))
             grid.addWidget(self.rows[word], k % half, k // half)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def at_elevation(self, elevation_deg: float, rising: bool) -> datetime | None:

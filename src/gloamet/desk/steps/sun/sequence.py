@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QLineEdit, QListView, QListWidget, QListWidgetItem
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.steps.sun.date_time import date_text, parse_date, parse_time
+from gloamet.desk.widgets.follow import follow
 from gloamet.desk.widgets.form import ActionRow, SegmentedControl, action_button, label, pair
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.document.metadata import description
@@ -37,7 +38,7 @@ class EndField(QLineEdit):
         self.setToolTip(f"{description('sequence', name)} Like 24 May 2026, 9:20.")
         self.setPlaceholderText("24 May 2026, 9:20")
         self.editingFinished.connect(self._on_edited)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed(session.document)
 
     def _on_document_changed(self, document: Document) -> None:
@@ -114,7 +115,7 @@ class SequencePage(StepPanel):
         self._patience = QTimer(self, interval=PATIENCE_MS, singleShot=True)
         self._patience.timeout.connect(self._next)
         session.results.frame_ready.connect(self._on_frame_ready)
-        session.document_changed.connect(self._on_document_changed)
+        session.document_changed.connect(self._on_document_changed)  # also while it plays and is hidden
         session.loaded.scene_loaded.connect(lambda _: self._on_document_changed(session.document))
         self._on_document_changed(session.document)
 

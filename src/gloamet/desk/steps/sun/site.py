@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayo
 
 from gloamet.desk.actions import sun_actions
 from gloamet.desk.state.session import Session
+from gloamet.desk.widgets.follow import follow
 from gloamet.errors import GloametError
 from gloamet.preview.latest import LatestWorker
 from gloamet.sun.site import City, parse_coordinates, search_cities, zone_name_at
@@ -47,7 +48,7 @@ class SiteField(QWidget):
         self._zones: LatestWorker[tuple[float, float]] = LatestWorker("time zone", self._find_zone)
         self._found.connect(self._show)
         self._zoned.connect(self._on_coordinates_found)
-        session.document_changed.connect(self._on_document_changed)
+        follow(self, session.document_changed, self._on_document_changed)
         self._on_document_changed()
 
     def _on_document_changed(self, *_: object) -> None:
