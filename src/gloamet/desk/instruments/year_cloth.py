@@ -209,10 +209,10 @@ class YearCloth(QWidget):
         p, box = QPainter(self), self.box()
         p.drawPixmap(0, 0, self._cloth(box))
         at = self.position(self.session.moment().local)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(QPen(QColor(255, 255, 255, 110), 1.0))
         p.drawLine(QPointF(at.x(), 0), QPointF(at.x(), box.height()))
         p.drawLine(QPointF(box.x(), at.y()), QPointF(box.right(), at.y()))
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(QPen(QColor("#1c1c1c"), 1.5))
         free = self.session.document.sun.mode != "almanac"
         p.setBrush(QColor(theme.PICTURE_QUIET if free else theme.PICTURE_SUN))
