@@ -116,8 +116,8 @@ def some_of(where: NDArray[np.bool_]) -> Chosen:
 
 def shaded(cache: Any) -> NDArray[np.bool_]:
     """Blocks entirely on surfaces without sun, in the last relit light."""
-    layer = cache.layers[0]
-    dark = (layer.kinds == SURFACE_PIXEL) & (layer.visible == 0)
+    display = cache.layers[0].display
+    dark = (display.kinds == SURFACE_PIXEL) & (display.visible == 0)
     return np.asarray(_blocks(dark).all((1, 3)))
 
 

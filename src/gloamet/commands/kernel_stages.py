@@ -32,6 +32,7 @@ from gloamet.trace.light_shafts import LightShaftFilm, ParticipatingMedium
 from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.pixel_distances import far_parts
 from gloamet.trace.relight.cache import RelightCache
+from gloamet.trace.relight.fine_display import FineDisplay
 from gloamet.trace.relight.sun_mask import SunMask
 from gloamet.trace.render_scene import build_render_scene
 from gloamet.trace.sun_exposure import sunlit_fractions
@@ -75,6 +76,9 @@ def _rays(relit: bool = False) -> None:
             cache.improve(lights)
         cache.relit(lights)
         cache.relit(lights, at_rest=True)
+        fine = FineDisplay(cache, 48, 36)
+        fine.improve(lambda: False)
+        fine.enlarge(np.zeros((24, 32, 4), np.uint8))
         SunMask(scene, camera, 32, 24).outlines(np.array([0.0, 0.0, 1.0]), (255, 255, 255))
         sunlit_fractions(scene, corners, np.array([[0, 0, 1]] * 3, np.float32), True, corners)
     else:
@@ -88,7 +92,8 @@ def _rays(relit: bool = False) -> None:
         probe(scene, (0.0, 0.0, 9.0), (0.0, 0.0, -1.0))
         radiance_along(scene, lights, up, up, 1, tracer.pool)
         LightShaftFilm(8, 8).accumulate(tracer, scene, lights, camera, medium, 1)
-        upsample(resize_bilinear(film.light(), (4, 4)), Film(4, 4), features_from_film(film), tracer.pool)
+        small = features_from_film(Film(4, 4), 1)
+        upsample(resize_bilinear(film.light(), (4, 4)), small, features_from_film(film), tracer.pool)
 
 
 def _develop() -> None:

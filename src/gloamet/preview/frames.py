@@ -127,7 +127,7 @@ class FrameMaker:
         document = request.document
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
         picture = self.light_shafts.over(picture, self.gains, self._stale)
-        picture = self._through_air(picture, film)
+        picture = self._through_air(picture, film, moving)
         metered = _thinned(picture) if moving and document.expose.metering != "spot" else picture
         exposure = exposure_from_document(document, metered, seen, lambda: self.incident_ev, request.held_ev)
         self.settings = develop_settings(document, exposure.ev)
@@ -158,7 +158,7 @@ class FrameMaker:
         """A relit picture under another document's light, at that document's own exposure: pixels, and its EV."""
         assert self.renderer is not None and self.view is not None
         if air is not None:
-            picture = air.over(picture, self._relighting.distances(), self.renderer.pool)
+            picture = air.over(picture, self._relighting.distances(picture.shape), self.renderer.pool)
         seen = self._relighting.seen()
         ev = exposure_from_document(document, picture, seen, lambda: self.incident_ev).ev
         picture = self._inked(document, picture, exact=True)
@@ -199,25 +199,33 @@ class FrameMaker:
         """Light as pixels, over the document's backdrop."""
         backdrop = backdrop_from_document(document)
         settings = develop_settings(document, ev)
-        if backdrop is None:
-            return self._developer.develop(picture, settings, size, planes)
-        transparency = self._transparency(picture.shape[:2], film)
-        pixels = self._developer.develop(unpremultiplied(picture, transparency), settings, size, planes)
+        guided = film is None and self._relighting.enlarges(picture.shape)
+        transparency = None if backdrop is None else self._transparency(picture.shape[:2], film)
+        if transparency is not None:
+            picture = unpremultiplied(picture, transparency)
+        pixels = self._developer.develop(picture, settings, None if guided else size, planes)
+        if guided:
+            pixels = self._relighting.enlarged(pixels)
+            if size is not None and pixels.shape[:2] != size[::-1]:
+                pixels = enlarged_pixels(pixels, size)
+        if backdrop is None or transparency is None:
+            return pixels
         return _over_backdrop(pixels, transparency, backdrop)
 
-    def _through_air(self, picture: Floats, film: Film | None) -> Floats:
+    def _through_air(self, picture: Floats, film: Film | None, moving: bool) -> Floats:
         """A picture through the air in front of what it shows."""
         if self.air is None or self.renderer is None:
             return picture
         if film is None:
-            return self.air.over(picture, self._relighting.distances(), self.renderer.pool)
+            parts = self._relighting.distances(picture.shape, plain=moving)
+            return self.air.over(picture, parts, self.renderer.pool)
         # a preview was made larger along edges
         depth, near = (_resized(film.mean(name), picture.shape[:2]) for name in ("depth", "near"))
         return self.air.over(picture, far_parts(depth, near), self.renderer.pool)
 
     def _transparency(self, shape: tuple[int, int], film: Film | None) -> Floats:
         """The fraction of each pixel of a picture that sees past all objects."""
-        transparency = self._relighting.transparency() if film is None else film.mean("transparency")
+        transparency = self._relighting.transparency(shape) if film is None else film.mean("transparency")
         return transparency if transparency.shape == shape else _resized(transparency, shape)
 
     def _inked(self, document: Document, picture: Floats, exact: bool) -> Floats:

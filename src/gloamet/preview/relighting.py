@@ -12,7 +12,7 @@ import math
 import time
 from collections.abc import Callable
 from concurrent.futures import Executor
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
@@ -22,6 +22,7 @@ from gloamet.colour.balance import apply_gain
 from gloamet.light_layers import LIGHTS_RELIT_FROM_FILM, Gain, Gains
 from gloamet.memo import Memo
 from gloamet.meter.picture import SeenSurfaces
+from gloamet.preview.relit_size import RelitSize
 from gloamet.sky.irradiance import open_sky
 from gloamet.stage.camera import Camera
 from gloamet.trace.contact_shadow import contact_shadow_loss
@@ -30,19 +31,12 @@ from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import Environment, combine_environments, sun_only, with_sun_of
 from gloamet.trace.pixel_distances import FarParts, far_parts, nearness
 from gloamet.trace.relight.cache import RelightCache
+from gloamet.trace.relight.fine_display import FineDisplay
 from gloamet.trace.relight.points import SourceGains
 from gloamet.trace.render_scene import RenderScene, differs_by_ground_reflectance
-from gloamet.trace.upsample import FeatureBuffers, resize_bilinear, upsample
+from gloamet.trace.upsample import FeatureBuffers, features_from_film, resize_bilinear, upsample
 
 Floats = NDArray[np.float32]
-# Pixels of a relit picture: as many as this machine relights in RELIGHT_BUDGET_S, which leaves time for sky, developing
-# and window at twenty frames a second; on a larger screen it is enlarged until the exact one is there.
-RELIGHT_BUDGET_S = 0.025
-INITIAL_SPEED = 9e6  # pixels a second until it is measured
-MIN_PIXELS, MAX_PIXELS = (
-    150_000,
-    400_000,
-)  # more would keep a dense screen waiting for its first relit picture
 SEEN_PIXELS = 40_000  # that the meter reads
 MIN_FILM_SAMPLES = 4  # samples of a film before its light is taken
 CROSSFADE_BEGIN, CROSSFADE_END = (
@@ -72,7 +66,8 @@ def crossfade_weight(samples: float) -> float:
     return min(1.0, past / (past + EQUAL_ERROR_SAMPLES) * (most + EQUAL_ERROR_SAMPLES) / most)
 
 
-class FilmLight(NamedTuple):
+@dataclass(frozen=True, eq=False)
+class FilmLight:
     """Light of a film that sun and sky do not change, at the size of relit pictures: the whole and the indirect part
     by light layer, and the number of paths that they come from."""
 
@@ -115,24 +110,29 @@ def _source_gains(sun: Gain, sky: Gain) -> SourceGains:
     return SourceGains(*((np.float32(r), np.float32(g), np.float32(b)) for r, g, b in colours))
 
 
-def _features(cache: RelightCache, _samples: int) -> FeatureBuffers:
-    return cache.features()
+Source = RelightCache | FineDisplay  # what knows what a picture of its size shows
 
 
-def _seen(cache: RelightCache, _samples: int) -> SeenSurfaces:
-    features = cache.features()
+def _features(source: Source, _samples: int) -> FeatureBuffers:
+    return source.features()
+
+
+def _seen(source: Source, _samples: int) -> SeenSurfaces:
+    features = source.features()
     step = max(1, round(math.sqrt(features.depth.size / SEEN_PIXELS)))
     return SeenSurfaces(features.albedo[::step, ::step], features.depth[::step, ::step])
 
 
-def _distances(cache: RelightCache, _samples: int) -> FarParts:
-    depth = cache.features().depth
-    both = cache.with_outlines(np.stack([depth, nearness(depth)], 2))
+def _distances(source: Source, _samples: int, plain: bool) -> FarParts:
+    depth = source.features().depth
+    both = np.stack([depth, nearness(depth)], 2)
+    if not plain:
+        both = source.with_outlines(both)
     return far_parts(both[..., 0], both[..., 1])
 
 
-def _transparency(cache: RelightCache, _samples: int) -> Floats:
-    return cache.transparency()
+def _transparency(source: Source, _samples: int) -> Floats:
+    return source.transparency()
 
 
 class Relighting:
@@ -143,16 +143,22 @@ class Relighting:
         self.cache: RelightCache | None = None
         self._rest: tuple[object, Floats] | None = None
         self._film_light: FilmLight | None = None
-        # of one step of one cache each
-        self._features = Memo(_features)
+        self._fine: FineDisplay | None = None  # of the cache, once that is complete
+        # of one step of one cache each, and of its fine display
+        self._features = Memo(_features, 2)
         self._seen = Memo(_seen)
-        self._distances = Memo(_distances)
-        self._transparency = Memo(_transparency)
-        self._speed = INITIAL_SPEED
+        self._distances = Memo(_distances, 2)
+        self._transparency = Memo(_transparency, 2)
+        self._fine_film_light = Memo(self._upsampled_film_light)
+        self.size = RelitSize()
 
     def forget(self) -> None:
         """Release everything."""
-        self._view = self.cache = self._rest = self._film_light = None
+        self._view = self.cache = self._rest = self._film_light = self._fine = None
+        self._forget_step()
+        self._fine_film_light.forget()
+
+    def _forget_step(self) -> None:
         for memo in (self._features, self._seen, self._distances, self._transparency):
             memo.forget()
 
@@ -169,57 +175,106 @@ class Relighting:
             return
         if differs_by_ground_reflectance(before.compiled, view.compiled):
             self.cache.recolour_ground(view.compiled)
+            if self._fine is not None:
+                self._fine.recolour_ground()
             if self._film_light is not None and self._film_light.view == self._view:
                 # good enough until a film of this ground has its own
-                self._film_light = self._film_light._replace(view=view, paths=0.0)
+                self._film_light = replace(self._film_light, view=view, paths=0.0)
             self._view, self._rest = view, None
             self._features.forget()
             self._seen.forget()
+            self._fine_film_light.forget()
 
     def improve(
         self, view: RelightView, lights: Environment, renderer: Renderer, cancelled: Callable[[], bool]
     ) -> bool:
         """One more step of the cache, a new one when it is of something else; False when it is full."""
         if self._view != view:
-            pixels = min(max(RELIGHT_BUDGET_S * self._speed, MIN_PIXELS), MAX_PIXELS)
-            shrink = max(1.0, math.sqrt(view.width * view.height / pixels))
+            shrink = max(1.0, math.sqrt(view.width * view.height / self.size.pixels()))
             width, height = (max(16, round(side / shrink)) for side in (view.width, view.height))
             made = RelightCache(
                 view.compiled, view.camera, width, height, renderer.pool, renderer.threads, self.cache
             )
-            self._view, self.cache = view, made
+            self._view, self.cache, self._fine = view, made, None
         assert self.cache is not None
         if self.cache.full:
             return False
         return bool(self.cache.improve(relit_by(lights, Gains())[0].lights, cancelled))
 
+    def sharpen(self, view: RelightView, cancelled: Callable[[], bool]) -> bool:
+        """Make the display at the screen's own pixels, once the cache is complete; whether there is a new one."""
+        cache = self.cache
+        if cache is None or self._view != view or not cache.full or view.width <= cache.width:
+            return False
+        if self._fine is None:
+            self._fine = FineDisplay(cache, view.width, view.height)
+        return not self._fine.ready and self._fine.improve(cancelled)
+
+    @property
+    def fine(self) -> FineDisplay | None:
+        """The display at the screen's own pixels, None while there is none."""
+        return self._fine if self._fine is not None and self._fine.ready else None
+
     def relit(self, lights: Environment, gains: Gains, rest: object = None, contact: float = 0.0) -> Floats:
-        """The picture under these lights; with `rest`, all bounces, and kept under that view for the hand-over."""
+        """The picture under these lights; with `rest`, all bounces, at the screen's own pixels where they are known,
+        and kept under that view for the hand-over."""
         begin = time.perf_counter()
         picture = self.lit(lights, gains, rest is not None, contact)
         if rest is None:
-            self._speed += 0.1 * (
-                picture.shape[0] * picture.shape[1] / (time.perf_counter() - begin) - self._speed
-            )
+            self.size.relit(picture.shape[0] * picture.shape[1], time.perf_counter() - begin)
         self._rest = None if rest is None else (rest, picture)
         return picture
 
     def lit(self, lights: Environment, gains: Gains, at_rest: bool, contact: float = 0.0) -> Floats:
-        """The picture under these lights and those of the film, at rest with all bounces, in motion with fewer, with
-        contact shadow of a strength."""
-        assert self.cache is not None
+        """The picture under these lights and those of the film, with contact shadow of a strength: at rest with all
+        bounces and at the screen's own pixels where they are known, in motion with fewer of both."""
+        fine = self.fine if at_rest else None
         first, *others = relit_by(lights, gains)
-        picture: Floats = self.cache.relit(first.lights, first.gains, at_rest, first.indirect)
+        picture = self._part(first, at_rest, fine)
         for part in others:
-            picture += self.cache.relit(part.lights, part.gains, at_rest, part.indirect)
+            picture += self._part(part, at_rest, fine)
         if self._film_light is not None and self._film_light.view == self._view:
-            for name, (whole, indirect) in self._film_light.layers.items():
+            for name, (whole, indirect) in self._film_layers(fine).items():
                 gain: Gain = getattr(gains, name)
                 if any(gain.direct):
                     picture += apply_gain(whole, indirect, *gain)
         if contact > 0.0:
-            picture -= self._contact_shadow_loss(lights, gains, contact)
+            loss = self._contact_shadow_loss(lights, gains, contact)
+            picture -= loss if fine is None else self._upsampled(loss, fine)
         return picture
+
+    def _part(self, part: RelitPart, at_rest: bool, fine: FineDisplay | None) -> Floats:
+        assert self.cache is not None
+        # a picture that will be enlarged along outlines must not have mixed them before
+        mixed = at_rest or self.fine is None
+        picture: Floats = self.cache.relit(part.lights, part.gains, at_rest, part.indirect, mixed)
+        return picture if fine is None else fine.shade(part.lights, part.gains)
+
+    def _film_layers(self, fine: FineDisplay | None) -> dict[str, tuple[Floats, Floats]]:
+        assert self._film_light is not None
+        return self._film_light.layers if fine is None else self._fine_film_light(self._film_light, fine)
+
+    def _upsampled_film_light(self, light: FilmLight, fine: FineDisplay) -> dict[str, tuple[Floats, Floats]]:
+        return {
+            name: (self._upsampled(whole, fine), self._upsampled(indirect, fine))
+            for name, (whole, indirect) in light.layers.items()
+        }
+
+    def _upsampled(self, picture: Floats, fine: FineDisplay) -> Floats:
+        """A relit picture of the cache's size at the screen's own pixels."""
+        assert self.cache is not None
+        features = self._features(*self._step()), self._features(*self._step(fine))
+        return fine.with_outlines(upsample(picture, *features, self.cache.workers.pool))
+
+    def enlarges(self, shape: tuple[int, ...]) -> bool:
+        """Whether `enlarged` takes pictures of this shape (H, W, ...)."""
+        cache = self.cache
+        return cache is not None and self.fine is not None and shape[:2] == (cache.height, cache.width)
+
+    def enlarged(self, pixels: NDArray[np.uint8]) -> NDArray[np.uint8]:
+        """Developed pixels (h, w, 4) of the cache's size at the screen's own."""
+        assert self.fine is not None
+        return self.fine.enlarge(pixels)
 
     def _contact_shadow_loss(self, lights: Environment, gains: Gains, contact: float) -> Floats:
         """What contact shadow takes of sky and panorama, by pictures of their direct light alone."""
@@ -274,7 +329,8 @@ class Relighting:
             return resize_bilinear(clean, size)
         # what glows itself has nothing to do with how much its surface reflects
         dim, bright = split_highlights(clean)
-        light = upsample(dim, film, self._features(*self._step()), pool) + resize_bilinear(bright, size)
+        features = features_from_film(film, 1), self._features(*self._step())
+        light = upsample(dim, *features, pool) + resize_bilinear(bright, size)
         return self.cache.with_outlines(light)
 
     def seen(self) -> SeenSurfaces:
@@ -282,20 +338,26 @@ class Relighting:
         return self._seen(*self._step())
 
     def depth(self) -> Floats:
-        """Distance of what each pixel of a relit picture shows, metres, 0 for sky."""
+        """Distance of what each pixel of a relit picture in motion shows, metres, 0 for sky."""
         return self._features(*self._step()).depth
 
-    def distances(self) -> FarParts:
-        """What of each pixel of a relit picture is far, and how far; computed once for each step of the cache."""
-        return self._distances(*self._step())
+    def distances(self, shape: tuple[int, ...] = (), plain: bool = False) -> FarParts:
+        """What of each pixel of a relit picture (H, W, ...) is far, and how far; `plain` where outlines are not mixed,
+        as in motion before they are enlarged."""
+        return self._distances(*self._source(shape), plain and self.fine is not None)
 
-    def transparency(self) -> Floats:
-        """The fraction of each pixel of a relit picture that sees past all objects, as `distances`."""
-        return self._transparency(*self._step())
+    def transparency(self, shape: tuple[int, ...] = ()) -> Floats:
+        """The fraction of each pixel of a relit picture (H, W, ...) that sees past all objects."""
+        return self._transparency(*self._source(shape))
 
-    def _step(self) -> tuple[RelightCache, int]:
+    def _source(self, shape: tuple[int, ...]) -> tuple[Source, int]:
+        """What knows the pixels of a picture of this shape, with the step of the cache."""
+        fine = self.fine
+        return self._step(fine if fine is not None and shape[:2] == (fine.height, fine.width) else None)
+
+    def _step(self, fine: FineDisplay | None = None) -> tuple[Source, int]:
         assert self.cache is not None
-        return self.cache, self.cache.samples
+        return fine or self.cache, self.cache.samples
 
     def exact_weight(self, rest: object, samples: float) -> float:
         """`crossfade_weight` where a relit picture of that light is being shown, else all of it."""

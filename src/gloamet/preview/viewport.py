@@ -141,8 +141,10 @@ class ViewportRenderer:
         self._relighting.follow_ground(view)
         self._frames.air, shafts = sky.air(view), self._frames.light_shafts
         medium = LightShaftRequest(request.document.light_shafts, view, lights, sky.inputs)
+        begin = time.perf_counter()
         shafts.moving(medium, self.renderer)
         self._show_first_image(request, lights, gains, sky.ahead, has_picture)
+        self._relighting.size.shown(time.perf_counter() - begin)
         self._balance = balance
         plan = partial(self._beside.draw_plan, request, self.renderer, compiled, lights, sky.inputs)
         plan(1, self._frames.speed * PREVIEW_SECONDS)
@@ -275,6 +277,8 @@ class ViewportRenderer:
             first = False
         if not request.stopped and self._lamps.update(self.renderer, view, lights, bounces):
             self._relight(request, lights, gains, rest)
+        if not request.stopped and self._relighting.sharpen(view, self._superseded):
+            self._relight(request, lights, gains, rest)
         idle(view)
 
     def forget(self) -> None:
@@ -375,7 +379,7 @@ class ViewportRenderer:
         assert picture is not None
         if self._guides is not None and self._guides[0] == self._guided_view():
             # enlarged along the edges that an exact picture of this camera has left
-            picture = upsample(picture, film, self._guides[1], self.renderer.pool)
+            picture = upsample(picture, features_from_film(film, 1), self._guides[1], self.renderer.pool)
         self._frames.show(request, film, picture, None)
 
     def _show_exact(self, request: RenderRequest, exposed: Exposed, step: NextPass) -> None:

@@ -1,8 +1,8 @@
 # SPDX-License-Identifier: Apache-2.0
 """Enlarging a small picture along the edges of the scene: joint bilateral upsampling.
 
-A small film and its cleaned picture enter, with guides of a larger size that an earlier film of the same
-camera left; a picture of the guides' size leaves. Light is divided by the small albedo, spread among pixels
+A small picture and its features enter, with features of a larger size that an earlier film of the same camera left; a
+picture of their size leaves. Light is divided by the small albedo, spread among pixels
 of like normal and depth, and multiplied by the large albedo, so texture and outlines stay sharp.
 
 Layouts: pictures, albedo and normal (H, W, 3), depth (H, W), float32.
@@ -103,7 +103,7 @@ def _rows(picture, albedo, normal, depth, big_albedo, big_normal, big_depth, y0,
                 out[y, x, 0], out[y, x, 1], out[y, x, 2] = pr, pg, pb
 
 
-def upsample(picture: Floats, film: Film, features: FeatureBuffers, pool: Executor) -> Floats:
+def upsample(picture: Floats, small: FeatureBuffers, features: FeatureBuffers, pool: Executor) -> Floats:
     """Upsample a small picture along the edges of the scene.
 
     Joint bilateral upsampling (Kopf et al. 2007).
@@ -111,9 +111,9 @@ def upsample(picture: Floats, film: Film, features: FeatureBuffers, pool: Execut
     Parameters
     ----------
     picture : ndarray
-        Picture of the small film, (h, w, 3).
-    film : Film
-        The small film, for its features.
+        The small picture, (h, w, 3).
+    small : FeatureBuffers
+        Features at its size.
     features : FeatureBuffers
         Features at full size.
     pool : Executor
@@ -125,11 +125,11 @@ def upsample(picture: Floats, film: Film, features: FeatureBuffers, pool: Execut
         Picture at the size of the features, (H, W, 3).
     """
     out = np.empty_like(features.albedo)
-    small = (np.ascontiguousarray(picture), film.mean("albedo"), film.mean("normal"), film.mean("depth"))
+    before = (np.ascontiguousarray(picture), small.albedo, small.normal, small.depth)
     big = (features.albedo, features.normal, features.depth)
 
     def rows(y: int) -> None:
-        _rows(*small, *big, y, min(len(out), y + TILE_ROWS), out)
+        _rows(*before, *big, y, min(len(out), y + TILE_ROWS), out)
 
     list(pool.map(rows, range(0, len(out), TILE_ROWS)))
     return out

@@ -17,34 +17,23 @@ from gloamet.colour.spaces import AP1_LUMINANCE
 from gloamet.stage.camera import Camera
 from gloamet.trace.geometry.rays import empty_packets
 from gloamet.trace.lights.environment import Environment
-from gloamet.trace.relight.antialias import SUBSAMPLES, find_edge_coverage
+from gloamet.trace.relight import displays
 from gloamet.trace.relight.atrous_filter import FILTER_LEVELS, despeckle_guide, make_filter_weights
 from gloamet.trace.relight.cell_light import CellLight
-from gloamet.trace.relight.composite import pack_diffuse, pack_specular
 from gloamet.trace.relight.final_gather import gather, gather_specular, sum_lists
 from gloamet.trace.relight.frame import (
     COUNTER_COUNT,
     FrameSettings,
-    OutlineArrays,
     ThreadGroup,
     relight_frame,
 )
-from gloamet.trace.relight.gbuffer import fill_gbuffer, find_upsample_taps
 from gloamet.trace.relight.points import (
-    ALBEDO,
-    ON_GROUND,
-    PATH_WEIGHT,
-    PIXEL_KIND,
     POINT_NORMAL,
-    POINT_POSITION,
-    SKY_PIXEL,
-    SKY_U,
     UNIT_SOURCE_GAINS,
     SourceGains,
 )
 from gloamet.trace.relight.relit_layer import MOST_SAMPLES, SPECULAR_SAMPLES, Floats, GBuffer, Layer
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS, find_sparse_pixels
-from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interpolable
 from gloamet.trace.relight.worker_pool import WorkerPool
 from gloamet.trace.render_scene import RenderScene
 from gloamet.trace.surfaces.materials import BASE_COLOUR
@@ -61,12 +50,6 @@ FILTER_TOLERANCE = F(0.08)  # of the denoiser features that the filter keeps, in
 MOVING_SAMPLES = 16  # of the lists are read while dragging
 REFLECTION_LEVELS = 1  # filter passes for mirror images, which are sharp
 CACHE_DOWNSCALE = 2  # a cache's pixel is so many of the display's wide
-
-
-def _no_outlines() -> OutlineArrays:
-    return OutlineArrays(
-        np.zeros(0, np.int32), np.zeros((0, SUBSAMPLES), np.int32), np.zeros((0, 3), np.float32)
-    )
 
 
 def _never() -> bool:
@@ -90,15 +73,15 @@ class RelightCache:
         self.scene, self.camera, self.width, self.height = scene, camera, width, height
         self.ready = False
         self.layers = self._empty_layers()
-        self._workers, self._packets = WorkerPool(pool, threads), empty_packets(threads)
+        self.workers, self.packets = WorkerPool(pool, threads), empty_packets(threads)
         self._arrays = scene.arrays()
         anchor = np.array(camera.packed(width, height)[0], np.float32)
-        self.cells = CellLight(scene, anchor, self._workers)
+        self.cells = CellLight(scene, anchor, self.workers)
         if before is not None and before.cells.can_reuse(scene, camera):
             self.cells = before.cells
         self._begun = self._fine = False
         self._sun_asked = False  # at every pixel, at least once
-        self._outlines = _no_outlines()
+        self._outlines = displays.NO_OUTLINES
 
     @property
     def samples(self) -> int:
@@ -140,33 +123,14 @@ class RelightCache:
         """What the camera sees, at both sizes, and the cells of what that sees in turn."""
         self.layers = self._empty_layers()  # one that showed nothing was made small before a stop
         a, b = self.layers
-        for g, reflected in ((a.small, b.small), (a.big, b.big)):
-            before = (self._arrays, self.camera.packed(g.width, g.height))
-            after = (g.arrays(), reflected.arrays())
-            if not self._workers.run(fill_gbuffer, before, g.height, after, cancelled, 16):
+        for ahead, reflected in ((a.small, b.small), (a.big, b.big)):
+            if not displays.fill(self.workers, self.scene, self.camera, ahead, reflected, cancelled):
                 return False
         for layer in self.layers:
             layer.allocate()
-            small, big = layer.small, layer.big
-            if not layer.used:
-                continue
-            sizes, flat = (small.arrays(), big.arrays()), (big.arrays(),)
-            taps = (layer.taps, layer.fractions)
-            if not self._workers.run(find_upsample_taps, sizes, big.height, taps, cancelled, 16):
+            if layer.used and not displays.prepare(self.workers, layer.display, layer.small, cancelled):
                 return False
-            self._workers.run(mark_interpolable, flat, big.height, (layer.interpolable,))
-            self._workers.run(mark_coplanar_neighbours, flat, big.height, (layer.coplanar,))
-            self._shorten(layer)
         return self.cells.find([layer.small for layer in self.layers], cancelled)
-
-    def _shorten(self, layer: Layer) -> None:
-        """What shading reads of the display's pixels."""
-        big = layer.big
-        self._workers.run(pack_diffuse, (big.points, big.shading), len(big.points), (layer.packed_diffuse,))
-        if layer.glossy:
-            self._workers.run(
-                pack_specular, (big.points, big.shading), len(big.points), (layer.packed_specular,)
-            )
 
     def _refine(self, cancelled: Callable[[], bool]) -> bool:
         """Later steps, after the first picture: longer lists of cells, outlines, fine textures, narrow objects."""
@@ -188,37 +152,29 @@ class RelightCache:
         )
         eye = self.camera.packed(small.width, small.height)[0]
         before = (small.arrays(), eye)
-        self._workers.run(find_sparse_pixels, before, small.height, (marks, lenders))
+        self.workers.run(find_sparse_pixels, before, small.height, (marks, lenders))
         layer.sparse_pixels = np.flatnonzero(marks).astype(np.int32)
         layer.neighbours = lenders[layer.sparse_pixels]
 
     def _find_outlines(self, cancelled: Callable[[], bool]) -> bool:
         """Pixels on outlines and what they are mixed from, and fine textures."""
-        big = self.layers[0].big
-        covers, albedo = (
-            np.empty((len(big.points), SUBSAMPLES), np.int32),
-            np.empty((len(big.points), 3), np.float32),
+        found = displays.find_outlines(
+            self.workers, self.scene, self.camera, self.layers[0].display, cancelled
         )
-        before = (self._arrays, self.camera.packed(big.width, big.height), big.arrays())
-        if not self._workers.run(find_edge_coverage, before, big.height, (covers, albedo), cancelled, 32):
-            return False
-        big.shading[:, ALBEDO : ALBEDO + 3] = albedo
-        self._shorten(self.layers[0])
-        edges = np.flatnonzero((covers != np.arange(len(covers))[:, None]).any(1)).astype(np.int32)
-        covers = covers[edges]
-        self._outlines = OutlineArrays(edges, covers, np.empty((len(edges), 3), np.float32))
-        return True
+        if found is not None:
+            self._outlines = found
+        return found is not None
 
     def _gather(self, layer: Layer, begin: int, end: int, cancelled: Callable[[], bool]) -> bool:
         before, n = (*self.cells.looking, layer.small.points), len(layer.small.points)
         done, wanted = layer.specular_samples, SPECULAR_SAMPLES if begin else FIRST_SPECULAR_SAMPLES
         if layer.glossy and done < wanted:
             specular = (done, wanted, layer.specular_index, layer.specular_weight)
-            if not self._workers.run(gather_specular, before, n, specular, cancelled, 16):
+            if not self.workers.run(gather_specular, before, n, specular, cancelled, 16):
                 return False
             layer.specular_samples = wanted
         after = (begin, end, 0, layer.index, layer.weight)
-        return self._workers.run(gather, before, n, after, cancelled, 32)
+        return self.workers.run(gather, before, n, after, cancelled, 32)
 
     def _despeckle_features(self, layer: Layer, lights: Environment, cancelled: Callable[[], bool]) -> bool:
         """Weights of the filter, from denoised pictures under the present light and under a uniform sky."""
@@ -236,10 +192,10 @@ class RelightCache:
         guide = np.stack(features, 1).astype(np.float32) if features else np.zeros((1, 0), np.float32)
         calm = np.empty_like(guide)
         alone = (small.arrays(), guide)
-        self._workers.run(despeckle_guide, alone, small.height, (calm,))
+        self.workers.run(despeckle_guide, alone, small.height, (calm,))
         before = (small.arrays(), calm, FILTER_TOLERANCE)
         after = (layer.filter_weights, layer.filter_norms)
-        return self._workers.run(make_filter_weights, before, small.height, after, cancelled, 4)
+        return self.workers.run(make_filter_weights, before, small.height, after, cancelled, 4)
 
     def _cleaned(self, layer: Layer, cancelled: Callable[[], bool]) -> NDArray | None:
         """Luminance (n,) of what the layer's pixels receive, without noise."""
@@ -249,7 +205,7 @@ class RelightCache:
             (layer.wanted, layer.index, layer.weight, layer.samples, self.cells.table),
             layer.inner(layer.received),
         )
-        self._workers.run(sum_lists, before, len(layer.wanted), (received,))
+        self.workers.run(sum_lists, before, len(layer.wanted), (received,))
         shape = (layer.small.height, layer.small.width, 3)
         images = {
             "color": np.ascontiguousarray(received.T.reshape(shape)),
@@ -263,34 +219,17 @@ class RelightCache:
 
     def features(self) -> FeatureBuffers:
         """What the camera sees straight ahead at the display's size, without light."""
-        big = self.layers[0].big
-        away = big.points[:, POINT_POSITION : POINT_POSITION + 3] - np.array(
-            self.camera.packed(big.width, big.height)[0]
-        )
-        sky = big.shading[:, PIXEL_KIND] == SKY_PIXEL
-        depth = np.where(sky, 0.0, np.sqrt((away * away).sum(1)))
-        albedo = np.where(sky[:, None], 1.0, big.shading[:, ALBEDO : ALBEDO + 3])
-        normal = big.points[:, POINT_NORMAL : POINT_NORMAL + 3]
-        planes = [p.astype(np.float32).reshape(big.height, big.width, -1) for p in (albedo, normal, depth)]
-        return FeatureBuffers(planes[0], planes[1], planes[2][..., 0])
+        return displays.features(self.camera, self.layers[0].big)
 
     def transparency(self) -> Floats:
         """The fraction of each pixel, (H, W), that sees past all objects, straight and through panes."""
-        fraction = np.zeros(self.width * self.height, np.float32)
-        for layer in self.layers:
-            points, shading = layer.big.points, layer.big.shading
-            if layer.used:
-                seen = (shading[:, PIXEL_KIND] == SKY_PIXEL) & (points[:, SKY_U] >= 0.0)
-                fraction += np.where(seen, shading[:, PATH_WEIGHT : PATH_WEIGHT + 3] @ AP1_LUMINANCE, 0.0)
-        whole = np.minimum(fraction, 1.0).reshape(self.height, self.width, 1)
-        return np.ascontiguousarray(self.with_outlines(whole)[..., 0])
+        buffers = [layer.big for layer in self.layers if layer.used] or [GBuffer(self.width, self.height)]
+        whole = displays.transparency(buffers)
+        return np.ascontiguousarray(self.with_outlines(whole[..., None])[..., 0])
 
     def with_outlines(self, picture: Floats) -> Floats:
         """A picture (H, W, n) of the display's size whose pixels on outlines are mixed from what they border on."""
-        edges, covers, _spare = self._outlines
-        out = picture.reshape(-1, picture.shape[2]).copy()
-        out[edges] = out[covers].mean(1)
-        return out.reshape(picture.shape)
+        return displays.with_outlines(picture, self._outlines)
 
     # -- relighting
 
@@ -300,9 +239,9 @@ class RelightCache:
         colour = scene.materials[-1, BASE_COLOUR : BASE_COLOUR + 3]
         for layer in self.layers:
             for g in (layer.small, layer.big):
-                g.shading[g.shading[:, ON_GROUND] > 0.0, ALBEDO : ALBEDO + 3] = colour
+                displays.recolour_ground(g, colour)
             if layer.used:
-                self._shorten(layer)
+                displays.pack(self.workers, layer.display)
         self.cells.recolour_ground(scene, colour)
         self.scene, self._arrays = scene, scene.arrays()
 
@@ -312,9 +251,10 @@ class RelightCache:
         gains: SourceGains = UNIT_SOURCE_GAINS,
         at_rest: bool = False,
         indirect: Environment | None = None,
+        mixed: bool = True,
     ) -> Floats:
-        """The picture under these lights. `at_rest` lets every bounce die away, as a hand that pauses may. `bounced` is
-        another sky for the indirect light, under the same sun."""
+        """The picture under these lights. `at_rest` lets every bounce die away, as a hand that pauses may. `indirect`
+        is another sky for the indirect light, under the same sun. Outlines are left hard unless `mixed`."""
         phase, stride = self.cells.schedule_sun_update(lights, at_rest)
         # leaves and threads ask for the sun in turns while it moves a little
         parity = phase & 1 if stride > 1 and self._sun_asked else -1
@@ -326,23 +266,23 @@ class RelightCache:
         split = indirect is not None or gains.sky != gains.sky_indirect
         out = np.empty((self.width * self.height, 3), np.float32)
         arguments = (
-            ThreadGroup(np.zeros(COUNTER_COUNT, np.int64), self._packets),
+            ThreadGroup(np.zeros(COUNTER_COUNT, np.int64), self.packets),
             self._arrays,
             (lights.arrays(), (indirect or lights).arrays(), gains),
             FrameSettings(rounds, samples, split, phase, stride, parity, half),
             self.cells.arrays(lights, gains),
             (self.layers[0].arrays(FILTER_LEVELS), self.layers[1].arrays(REFLECTION_LEVELS)),
-            self._outlines,
+            self._outlines if mixed else displays.NO_OUTLINES,
             out,
         )
-        self._workers.all_together(relight_frame, arguments)
+        self.workers.all_together(relight_frame, arguments)
         return out.reshape(self.height, self.width, 3)
 
     def direct_sky(self, lights: Environment) -> Floats:
         """The direct light of the sky of these lights alone, their sun left where it stood: no bounce is lost."""
         out = np.empty((self.width * self.height, 3), np.float32)
         arguments = (
-            ThreadGroup(np.zeros(COUNTER_COUNT, np.int64), self._packets),
+            ThreadGroup(np.zeros(COUNTER_COUNT, np.int64), self.packets),
             self._arrays,
             (lights.arrays(), lights.arrays(), DIRECT_SKY),
             FrameSettings(0, MOVING_SAMPLES, True, 0, 0, -1, -1),
@@ -351,5 +291,5 @@ class RelightCache:
             self._outlines,
             out,
         )
-        self._workers.all_together(relight_frame, arguments)
+        self.workers.all_together(relight_frame, arguments)
         return out.reshape(self.height, self.width, 3)

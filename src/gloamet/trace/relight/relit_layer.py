@@ -128,6 +128,40 @@ class GBuffer:
         return bool((reflecting[self.surfaces] > 0.0).any())
 
 
+@dataclass(eq=False)
+class Display:
+    """A g-buffer with what compositing keeps of its pixels; `glossy` where rough specular surfaces have their part."""
+
+    big: GBuffer
+    glossy: bool
+
+    def __post_init__(self) -> None:
+        n = len(self.big.points)
+        self.kinds = self.big.shading[:, PIXEL_KIND].astype(np.uint8)
+        self.taps, self.fractions = np.zeros((n, 4), np.int32), np.zeros((n, 4), np.uint8)
+        self.diffuse = np.zeros((n, DIFFUSE_WORDS), np.float32)
+        self.specular = np.zeros((n if self.glossy else 1, SPECULAR_WORDS), np.float32)
+        self.interpolable, self.coplanar = np.zeros(n, np.bool_), np.zeros(n, np.uint8)
+        self.visible = np.zeros(n, np.uint32)
+
+    def arrays(self) -> DisplayArrays:
+        """What the kernels take."""
+        return DisplayArrays(
+            self.big.points,
+            self.big.shading,
+            self.diffuse,
+            self.specular,
+            self.big.width,
+            self.big.height,
+            self.kinds,
+            self.interpolable,
+            self.coplanar,
+            self.taps,
+            self.fractions,
+            self.visible,
+        )
+
+
 @dataclass
 class Layer:
     """Lists and pictures of a layer; `samples` entries of the lists are in use, `specular_samples` of the specular."""
@@ -141,32 +175,27 @@ class Layer:
 
     def allocate(self) -> None:
         """Make room once it is known what the layer shows."""
-        n, big = len(self.small.points), len(self.big.points)
+        n = len(self.small.points)
         self.used = bool((self.big.shading[:, PIXEL_KIND] > 0.0).any())
         if not self.used:
             self.small, self.big = GBuffer(1, 1), GBuffer(1, 1)
-            n = big = 1
+            n = 1
         shown = self.small.surfaces
-        self.kinds = self.big.shading[:, PIXEL_KIND].astype(np.uint8)
         self.glossy = self.small.glossy or self.big.glossy  # a narrow thing may be seen by one of them alone
+        self.display = Display(self.big, self.glossy)
         self.wanted = shown.astype(np.uint8)
         self.index = np.zeros((n, MOST_SAMPLES), np.uint16)
         self.weight = np.zeros((n, MOST_SAMPLES), np.float32)
         glossy_rows = n if self.glossy else 1
         self.specular_index = np.zeros((glossy_rows, SPECULAR_SAMPLES), np.uint16)
         self.specular_weight = np.zeros((glossy_rows, SPECULAR_SAMPLES), np.float32)
-        self.taps, self.fractions = np.zeros((big, 4), np.int32), np.zeros((big, 4), np.uint8)
-        self.packed_diffuse = np.zeros((big, DIFFUSE_WORDS), np.float32)
-        self.packed_specular = np.zeros((big if self.glossy else 1, SPECULAR_WORDS), np.float32)
         self.filter_weights = np.zeros((FILTER_LEVELS, 9, n), np.uint8)
         self.filter_norms = np.zeros((FILTER_LEVELS, n), np.float32)
         self.margin = FILTER_REACH * (self.small.width + 1)
         self.received, self.spare, self.specular, self.specular_spare = (
             np.zeros((3, rows + 2 * self.margin), np.float32) for rows in (n, n, glossy_rows, glossy_rows)
         )
-        self.visible = np.zeros(big, np.uint32)
         self.sparse_pixels, self.neighbours = np.zeros(0, np.int32), np.zeros((0, MAX_NEIGHBOURS), np.int32)
-        self.interpolable, self.coplanar = np.zeros(big, np.bool_), np.zeros(big, np.uint8)
 
     def inner(self, picture: Floats) -> Floats:
         """A picture (3, n + 2 margins) of the cache's size without its margins, (3, n)."""
@@ -174,7 +203,7 @@ class Layer:
 
     def arrays(self, levels: int) -> LayerArrays:
         """What `frame.relight_frame` takes; the filter runs in `levels` (odd) passes."""
-        small, big, inner, m = self.small, self.big, self.inner, len(self.sparse_pixels)
+        small, inner, m = self.small, self.inner, len(self.sparse_pixels)
         return LayerArrays(
             ListArrays(
                 self.wanted,
@@ -187,20 +216,7 @@ class Layer:
                 self.samples,
                 self.specular_samples,
             ),
-            DisplayArrays(
-                big.points,
-                big.shading,
-                self.packed_diffuse,
-                self.packed_specular,
-                big.width,
-                big.height,
-                self.kinds,
-                self.interpolable,
-                self.coplanar,
-                self.taps,
-                self.fractions,
-                self.visible,
-            ),
+            self.display.arrays(),
             FilterArrays(
                 self.received,
                 self.spare,
@@ -222,4 +238,14 @@ class Layer:
                 np.empty((3, m), np.float32),
                 np.empty((3, m if self.glossy else 0), np.float32),
             ),
+        )
+
+    def shaded_arrays(self, display: Display) -> LayerArrays:
+        """The same for another display, to be shaded by what was last received: no list is summed, nothing filtered."""
+        whole = self.arrays(0)
+        none = self.sparse_pixels[:0], self.neighbours[:0]
+        return whole._replace(
+            lists=whole.lists._replace(wanted=self.wanted[:0]),
+            display=display.arrays(),
+            sparse=SparseArrays(*none, np.empty((3, 0), np.float32), np.empty((3, 0), np.float32)),
         )

@@ -18,7 +18,7 @@ class WorkerPool:
     """A pool and how many threads it has."""
 
     def __init__(self, pool: Executor, threads: int) -> None:
-        self._pool, self.threads = pool, threads
+        self.pool, self.threads = pool, threads
 
     def run(
         self,
@@ -39,9 +39,9 @@ class WorkerPool:
             if not cancelled():
                 kernel(*before, first, min(count, first + step), *after)
 
-        list(self._pool.map(part, range(0, count, step)))
+        list(self.pool.map(part, range(0, count, step)))
         return not cancelled()
 
     def all_together(self, kernel: Callable[..., Any], arguments: tuple[Any, ...]) -> None:
         """Call kernel(*arguments) on every thread at once, including this one."""
-        run_on_all_threads(self._pool, self.threads, kernel, arguments)
+        run_on_all_threads(self.pool, self.threads, kernel, arguments)
