@@ -49,7 +49,20 @@ class MeteringSettings(NamedTuple):
 
 
 def card_ev(cd_m2: float) -> float:
-    """EV100 in whose light an 18 % card has this luminance: L = 0.18 · E / π, E = 2.5 · 2^EV (ISO 2720, C = 250)."""
+    """Compute the EV in whose light an 18 % card has a luminance.
+
+    L = 0.18 · E / π and E = 2.5 · 2^EV (ISO 2720, C = 250).
+
+    Parameters
+    ----------
+    cd_m2 : float
+        Luminance of the card, cd/m².
+
+    Returns
+    -------
+    float
+        EV at ISO 100.
+    """
     lux = max(cd_m2, DARK_CD_M2) * math.pi / GREY_CARD
     return math.log2(lux * 100.0 / INCIDENT_C)
 

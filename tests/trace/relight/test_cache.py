@@ -22,8 +22,9 @@ from gloamet.stage.scene import Material, Scene
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import Environment, build_environment
 from gloamet.trace.relight.antialias import FAR_REACH
-from gloamet.trace.relight.cache import RelightCache, _no_outlines
+from gloamet.trace.relight.cache import RelightCache
 from gloamet.trace.relight.cell_light import SAMPLES_PER_CELL
+from gloamet.trace.relight.displays import NO_OUTLINES
 from gloamet.trace.relight.points import UNIT_SOURCE_GAINS, SourceGains
 from gloamet.trace.relight.radiance_cells import GROUND_ROW, UNKNOWN_ROW
 from gloamet.trace.render_scene import RenderScene, build_render_scene, differs_by_ground_reflectance
@@ -346,7 +347,7 @@ def test_outlines_are_nearer_to_the_exact_picture_than_pixels_of_one_look(
     lights = build_environment(solver.dome(Air(3.0), 150.0, 40.0))
     other = exact(scene, COURT, lights, tracer)
     smooth = record.relit(lights, at_rest=True)
-    kept, record._outlines = record._outlines, _no_outlines()
+    kept, record._outlines = record._outlines, NO_OUTLINES
     rough = record.relit(lights, at_rest=True)
     record._outlines = kept
     edges, covers, _mixed = kept

@@ -34,10 +34,10 @@ from gloamet.trace.relight.points import (
 )
 from gloamet.trace.relight.relit_layer import MOST_SAMPLES, SPECULAR_SAMPLES, Floats, GBuffer, Layer
 from gloamet.trace.relight.sparse_neighbours import MAX_NEIGHBOURS, find_sparse_pixels
-from gloamet.trace.relight.worker_pool import WorkerPool
 from gloamet.trace.render_scene import RenderScene
 from gloamet.trace.surfaces.materials import BASE_COLOUR
 from gloamet.trace.upsample import FeatureBuffers
+from gloamet.trace.worker_pool import WorkerPool
 
 F = np.float32
 NO_LIGHT = (F(0), F(0), F(0))

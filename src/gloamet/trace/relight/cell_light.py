@@ -52,9 +52,9 @@ from gloamet.trace.relight.radiance_cells import (
     write_sky_rows,
 )
 from gloamet.trace.relight.relit_layer import GBuffer
-from gloamet.trace.relight.worker_pool import WorkerPool
 from gloamet.trace.render_scene import RenderScene, SceneArrays
 from gloamet.trace.surfaces.bsdf import AVERAGE_ALBEDO_LUT
+from gloamet.trace.worker_pool import WorkerPool
 
 F = np.float32
 Floats = NDArray[np.float32]

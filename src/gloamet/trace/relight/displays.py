@@ -16,7 +16,7 @@ from gloamet.stage.camera import Camera
 from gloamet.trace.relight.antialias import SUBSAMPLES, find_edge_coverage
 from gloamet.trace.relight.composite import pack_diffuse, pack_specular
 from gloamet.trace.relight.frame import OutlineArrays
-from gloamet.trace.relight.gbuffer import fill_gbuffer, find_upsample_taps
+from gloamet.trace.relight.gbuffer import LIGHT_STRICTNESS, fill_gbuffer, find_upsample_taps
 from gloamet.trace.relight.points import (
     ALBEDO,
     ON_GROUND,
@@ -29,9 +29,9 @@ from gloamet.trace.relight.points import (
 )
 from gloamet.trace.relight.relit_layer import Display, Floats, GBuffer
 from gloamet.trace.relight.sun_rays import mark_coplanar_neighbours, mark_interpolable
-from gloamet.trace.relight.worker_pool import WorkerPool
 from gloamet.trace.render_scene import RenderScene
 from gloamet.trace.upsample import FeatureBuffers
+from gloamet.trace.worker_pool import WorkerPool
 
 NO_OUTLINES = OutlineArrays(
     np.zeros(0, np.int32), np.zeros((0, SUBSAMPLES), np.int32), np.zeros((0, 3), np.float32)
@@ -57,7 +57,7 @@ def prepare(workers: WorkerPool, display: Display, small: GBuffer, cancelled: Ca
     """Find what a display takes of the cache's pixels, and what its neighbours have in common; False when cancelled."""
     big = display.big
     sizes, flat = (small.arrays(), big.arrays()), (big.arrays(),)
-    taps = (display.taps, display.fractions)
+    taps = (display.taps, display.fractions, LIGHT_STRICTNESS)
     if not workers.run(find_upsample_taps, sizes, big.height, taps, cancelled, 16):
         return False
     workers.run(mark_interpolable, flat, big.height, (display.interpolable,))

@@ -17,7 +17,7 @@ from gloamet.trace.lights.environment import Environment
 from gloamet.trace.relight import displays
 from gloamet.trace.relight.cache import MOVING_SAMPLES, RelightCache
 from gloamet.trace.relight.frame import COUNTER_COUNT, FrameSettings, ThreadGroup, relight_frame
-from gloamet.trace.relight.gbuffer import find_upsample_taps
+from gloamet.trace.relight.gbuffer import PICTURE_STRICTNESS, find_upsample_taps
 from gloamet.trace.relight.guided_upsampling import (
     COUNTERS,
     enlarge_guided,
@@ -80,7 +80,9 @@ class FineDisplay:
             self._displays.append(display)
         sizes = (cache.layers[0].big.arrays(), ahead.arrays())
         taps = (self._taps, self._fractions)
-        if not workers.run(find_upsample_taps, sizes, self.height, taps, cancelled, 16):
+        if not workers.run(
+            find_upsample_taps, sizes, self.height, (*taps, PICTURE_STRICTNESS), cancelled, 16
+        ):
             return False
         workers.run(find_other_taps, sizes, self.height, taps)
         return True

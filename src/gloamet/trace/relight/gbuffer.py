@@ -45,6 +45,8 @@ from gloamet.trace.surfaces.bsdf import DIELECTRIC_LOBE, MIRROR_ALPHA, direction
 from gloamet.trace.surfaces.ground_plane import horizon_fade
 from gloamet.trace.surfaces.materials import KIND, MATT, SPECULAR, TRANSLUCENCY
 
+# light may come from a plane a little apart, colours may not
+LIGHT_STRICTNESS, PICTURE_STRICTNESS = F(6), F(40)
 MIN_REFLECTION_WEIGHT = F(2e-3)  # a weaker reflection is not kept
 _CAMERA, _PATH = np.int32(CAMERA_MASK), np.int32(PATH_MASK)
 _MIDDLE, _PINHOLE = (F(0.5), F(0.5)), (F(0), F(0))
@@ -153,7 +155,7 @@ def _distribute(best, total, i, fractions):
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
-def _tap_weight(big, i, small, j, any_surface):
+def _tap_weight(big, i, small, j, any_surface, strictness):
     """How like the surface of cache pixel j is to that of display pixel i; 0 for no tap."""
     like = dot(triple(big.points, i, POINT_NORMAL), triple(small.points, j, POINT_NORMAL))
     if any_surface:
@@ -166,7 +168,7 @@ def _tap_weight(big, i, small, j, any_surface):
     like *= like
     like *= like
     # at a grazing angle pixels of one plane may be far apart; others may not
-    return like * math.exp(-(F(0) if any_surface else F(6)) * apart / far)
+    return like * math.exp(-(F(0) if any_surface else strictness) * apart / far)
 
 
 @njit(**INLINE_KERNEL_OPTIONS)
@@ -181,8 +183,11 @@ def _keep_best(weight, j, i, best, taps):
 
 
 @njit(**ALLOCATING_KERNEL_OPTIONS)
-def find_upsample_taps(small, big, y0, y1, taps, fractions):
-    """For display rows y0..y1 the four cache pixels most like each, by place and normal, and their shares."""
+def find_upsample_taps(small, big, y0, y1, taps, fractions, strictness):
+    """For display rows y0..y1 the four cache pixels most like each, by place and normal, and their fractions.
+
+    strictness is how fast weights fall with the distance from a pixel's plane: LIGHT_STRICTNESS or
+    PICTURE_STRICTNESS."""
     best, width, height = np.zeros(4, np.float32), small.width, small.height
     for y in range(y0, y1):
         for x in range(big.width):
@@ -205,7 +210,13 @@ def find_upsample_taps(small, big, y0, y1, taps, fractions):
                         if small.shading[j, PIXEL_KIND] == F(SURFACE_PIXEL):
                             su, sv = F(a) - u, F(b) - v
                             near = math.exp(-fall_off * (su * su + sv * sv))
-                            _keep_best(near * _tap_weight(big, i, small, j, attempt == 2), j, i, best, taps)
+                            _keep_best(
+                                near * _tap_weight(big, i, small, j, attempt == 2, strictness),
+                                j,
+                                i,
+                                best,
+                                taps,
+                            )
                 for q in range(4):
                     total += best[q]
                 if total > F(0.05):

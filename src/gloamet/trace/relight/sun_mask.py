@@ -24,8 +24,8 @@ from gloamet.trace.relight.gbuffer import fill_gbuffer
 from gloamet.trace.relight.points import PIXEL_KIND, SURFACE_PIXEL
 from gloamet.trace.relight.relit_layer import GBuffer
 from gloamet.trace.relight.sun_rays import SHADOWED, Packet, mark_interpolable, trace_sun_gaps, trace_sun_grid
-from gloamet.trace.relight.worker_pool import WorkerPool
 from gloamet.trace.render_scene import RenderScene
+from gloamet.trace.worker_pool import WorkerPool
 
 ROWS = 16  # of a band of rays; even, as the lattice wants it
 COUNTERS = 8  # lists and meetings of a picture
