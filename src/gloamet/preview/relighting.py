@@ -225,15 +225,18 @@ class Relighting:
         self._rest = None if rest is None else (rest, picture)
         return picture
 
-    def lit(self, lights: Environment, gains: Gains, at_rest: bool, contact: float = 0.0) -> Floats:
+    def lit(
+        self, lights: Environment, gains: Gains, at_rest: bool, contact: float = 0.0, sharp: bool = True
+    ) -> Floats:
         """The picture under these lights and those of the film, with contact shadow of a strength: at rest with all
-        bounces and at the screen's own pixels where they are known, in motion with fewer of both."""
-        fine = self.fine if at_rest else None
+        bounces and, if it is to be sharp, at the screen's own pixels where they are known; in motion with fewer of
+        both."""
+        fine = self.fine if at_rest and sharp else None
         first, *others = relit_by(lights, gains)
         picture = self._part(first, at_rest, fine)
         for part in others:
             picture += self._part(part, at_rest, fine)
-        if self._film_light is not None and self._film_light.view == self._view:
+        if self.has_film_light:
             for name, (whole, indirect) in self._film_layers(fine).items():
                 gain: Gain = getattr(gains, name)
                 if any(gain.direct):
@@ -242,6 +245,11 @@ class Relighting:
             loss = self._contact_shadow_loss(lights, gains, contact)
             picture -= loss if fine is None else self._upsampled(loss, fine)
         return picture
+
+    @property
+    def has_film_light(self) -> bool:
+        """Whether the lights of a film of this view are known."""
+        return self._film_light is not None and self._film_light.view == self._view
 
     def _part(self, part: RelitPart, at_rest: bool, fine: FineDisplay | None) -> Floats:
         assert self.cache is not None

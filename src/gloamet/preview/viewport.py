@@ -29,7 +29,7 @@ from gloamet.preview.relighting import CROSSFADE_END, Relighting, RelightView
 from gloamet.preview.requests import RenderRequest
 from gloamet.preview.scene_meter import SceneMeter
 from gloamet.preview.secondary_views import SecondaryViews, small_film
-from gloamet.preview.source_pictures import source_pictures
+from gloamet.preview.source_pictures import relit_source_pictures, source_pictures
 from gloamet.stage.assembly import camera_from_view
 from gloamet.trace.denoise import denoise
 from gloamet.trace.film import Film, Renderer
@@ -165,6 +165,8 @@ class ViewportRenderer:
             self._refine_relit(request, lights, gains, (inputs, gains, balance[1]), sky.idle)
             if self._superseded():
                 return
+            if fresh and self._relighting.ready(view):
+                self._show_relit_sources(lights, gains)
         self._show_beside(request, sky, medium)
         if not self._superseded():
             fill = request.document.fill
@@ -280,6 +282,16 @@ class ViewportRenderer:
         if not request.stopped and self._relighting.sharpen(view, self._superseded):
             self._relight(request, lights, gains, rest)
         idle(view)
+
+    def _show_relit_sources(self, lights: Environment, gains: Gains) -> None:
+        """What each light alone gives, until a film says it."""
+        present = ["sun", "sky"]
+        if self._relighting.has_film_light:
+            present.append("lamps")
+        if lights.panorama is not None:
+            present.append("panorama")
+        lit = partial(self._relighting.lit, lights, at_rest=True, sharp=False)
+        self._report(relit_source_pictures(lit, present, gains, self._frames.settings))
 
     def forget(self) -> None:
         """Release everything that takes memory, the threads too: the document is closed."""

@@ -17,7 +17,7 @@ from gloamet.desk.state.session import Session
 from gloamet.document.model import Document
 from gloamet.preview.events import Frame
 
-SEEN_STOPS = 0.15  # a difference that is worth showing
+SEEN_STOPS = 0.3  # worth showing: cameras are set in thirds of a stop (common practice)
 ADAPTED_STOPS = 1.5  # darker than the meter by up to this stays: evening shall look like evening
 WASHED_STOPS = 1.0  # brighter than the meter by more than this loses the highlights
 REST_MS = 350  # after the last change
