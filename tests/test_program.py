@@ -20,7 +20,7 @@ import pytest
 
 import gloamet
 from gloamet import kernelcache
-from gloamet.cli import build_parser, joined, main
+from gloamet.cli import build_parser, help_parser, joined, main
 from gloamet.document.demo import demo_document
 
 SOURCE = Path(gloamet.__file__).parent
@@ -180,10 +180,18 @@ def test_bench_knows_every_promised_name(capsys: pytest.CaptureFixture[str]) -> 
         assert name in told
 
 
-def test_help_lists_every_command(capsys: pytest.CaptureFixture[str]) -> None:
-    text = build_parser().format_help()
-    for command in ("desk", "demo", "sun", "sky", "render", "bench"):
+def test_the_quick_help_says_the_same_as_the_whole_command_line() -> None:
+    text = help_parser().format_help()
+    assert text == build_parser().format_help()
+    for command in ("desk", "demo", "sun", "sky", "render", "bench", "suggest", "looks"):
         assert command in text
+
+
+def test_the_help_imports_neither_a_command_nor_numpy() -> None:
+    code = "import sys; from gloamet.cli import main\ntry: main(['--help'])\nexcept SystemExit: pass\n"
+    code += "print([m for m in sys.modules if m == 'numpy' or m.startswith('gloamet.commands.')])"
+    run = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert run.stdout.splitlines()[-1] == "['gloamet.commands.table']"
 
 
 def test_the_desk_without_a_screen_is_one_sentence(

@@ -14,27 +14,8 @@ from collections.abc import Sequence
 from importlib import import_module
 
 from gloamet import __version__
+from gloamet.commands.table import COMMANDS, register
 from gloamet.errors import GloametError
-
-# a module of `gloamet.commands` each, with add_parser(subparsers)
-COMMANDS = (
-    "desk",
-    "demo",
-    "inspect",
-    "sun",
-    "sky",
-    "panorama",
-    "aim",
-    "meter",
-    "render",
-    "develop",
-    "measure",
-    "sweep",
-    "compare",
-    "bench",
-    "prepare",
-    "install-desktop",
-)
 
 
 class _Parser(argparse.ArgumentParser):
@@ -42,14 +23,27 @@ class _Parser(argparse.ArgumentParser):
         raise GloametError(f"{message[:1].upper()}{message[1:]}. Try: {self.prog} --help")
 
 
-def build_parser(only: str | None = None) -> argparse.ArgumentParser:
-    """The whole command line, or the part of one command: the others are not even imported."""
+def _empty_parser() -> tuple[_Parser, argparse._SubParsersAction]:
     parser = _Parser(prog="gloamet", description="Physical daylight for architectural and product renders.")
     parser.add_argument("--version", action="version", version=f"gloamet {__version__}")
+    return parser, parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
+
+
+def build_parser(only: str | None = None) -> argparse.ArgumentParser:
+    """The whole command line, or the part of one command: the others are not even imported."""
+    parser, commands = _empty_parser()
     parser.set_defaults(build_parser=build_parser)
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND", parser_class=_Parser)
-    for name in COMMANDS if only is None else (only,):
-        import_module(f"gloamet.commands.{name.replace('-', '_')}").add_parser(commands)
+    names = COMMANDS if only is None else (only,)
+    for module in dict.fromkeys(COMMANDS[name].module for name in names):
+        import_module(f"gloamet.commands.{module}").add_parser(commands)
+    return parser
+
+
+def help_parser() -> argparse.ArgumentParser:
+    """The command line with the names of its commands alone: enough for the help and the version."""
+    parser, commands = _empty_parser()
+    for name in COMMANDS:
+        register(commands, name)
     return parser
 
 
@@ -73,7 +67,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     argv = list(sys.argv[1:] if arguments is None else arguments)
     try:
         tokens = joined(argv) or ["desk"]
-        options = build_parser(tokens[0] if tokens[0] in COMMANDS else None).parse_args(tokens)
+        known = tokens[0] in COMMANDS
+        options = (build_parser(tokens[0]) if known else help_parser()).parse_args(tokens)
         if options.command is None:
             raise GloametError("Name a command: gloamet --help lists them.")
         return int(options.run(options) or 0)

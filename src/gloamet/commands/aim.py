@@ -13,6 +13,7 @@ from gloamet.aim.moments import NEVER_DEG, AlmanacSite, moments_for_direction, m
 from gloamet.aim.pins import AimedSun, Pin, aim_frame, aim_glint, aim_shadows
 from gloamet.commands.argument_types import add_json, number, show, size, triple, whole
 from gloamet.commands.document_options import add_axes, read_document
+from gloamet.commands.table import register
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
 from gloamet.stage.assembly import camera_from_view, place_in_world
@@ -29,7 +30,7 @@ SIXTEEN_TO_NINE = (1280, 720)
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand and its tools."""
-    parser = commands.add_parser("aim", help="compute the sun from a shadow, a frame position or a glint")
+    parser = register(commands, "aim")
     tools = parser.add_subparsers(dest="tool", metavar="TOOL", required=True)
     shadow = tools.add_parser("shadow", help="from a caster point and where its shadow should fall")
     point = triple("Point")

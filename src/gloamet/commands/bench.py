@@ -9,6 +9,7 @@ import sys
 from collections.abc import Callable
 
 from gloamet.commands.argument_types import add_json, show
+from gloamet.commands.table import register
 from gloamet.errors import GloametError
 
 Result = dict[str, float]
@@ -77,7 +78,7 @@ def _measures() -> list[tuple[Callable[[], Result], tuple[str, ...]]]:
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("bench", help="measure performance")
+    parser = register(commands, "bench")
     parser.add_argument("--only", metavar="NAME,…", help="measure only these")
     add_json(parser)
     parser.set_defaults(run=run)
@@ -95,5 +96,10 @@ def run(options: argparse.Namespace) -> None:
     for work, names in measures:
         if set(names) & set(wanted):
             print(f"  measuring {names[0]} …", file=sys.stderr, flush=True)
-            results.update(work())
-    show({name: results[name] for name in known if name in wanted and name in results}, options.json)
+            made = {name: value for name, value in work().items() if name in wanted}
+            results.update(made)
+            if not options.json:  # at once: a run that is stopped loses nothing
+                show({name: made[name] for name in names if name in made}, False)
+                sys.stdout.flush()
+    if options.json:
+        show({name: results[name] for name in known if name in results}, True)

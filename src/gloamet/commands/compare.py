@@ -7,17 +7,18 @@ import argparse
 from pathlib import Path
 
 from gloamet.commands.argument_types import add_json, show
+from gloamet.commands.table import register
 from gloamet.errors import GloametError
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register both subcommands."""
-    parser = commands.add_parser("compare", help="colour difference and stops between two HDR pictures")
+    parser = register(commands, "compare")
     parser.add_argument("first", type=Path)
     parser.add_argument("second", type=Path)
     add_json(parser)
     parser.set_defaults(run=run_compare)
-    other = commands.add_parser("looks", help="looks (named settings): list them, or apply one to a project")
+    other = register(commands, "looks")
     other.add_argument("--apply", nargs=2, metavar=("NAME", "PROJECT"), help="apply a look to a project")
     other.add_argument("--strength", type=float, default=1.0, help="strength of --apply, 0 to 1")
     add_json(other)

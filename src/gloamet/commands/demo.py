@@ -5,12 +5,13 @@ from __future__ import annotations
 
 import argparse
 
+from gloamet.commands.table import register
 from gloamet.document.demo import TITLES, demo_document
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("demo", help="open the window with a demo scene")
+    parser = register(commands, "demo")
     parser.add_argument("scene", nargs="?", choices=list(TITLES), default="house", help="which demo")
     parser.set_defaults(run=run)
 

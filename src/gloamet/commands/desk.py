@@ -6,12 +6,13 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from gloamet.commands.table import register
 from gloamet.document.file import ENDING
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("desk", help="open the window")
+    parser = register(commands, "desk")
     parser.add_argument("file", type=Path, nargs="?", help="project or model to open")
     parser.set_defaults(run=run)
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from gloamet.commands.argument_types import add_json, number, show, whole
+from gloamet.commands.table import register
 from gloamet.errors import GloametError
 
 if TYPE_CHECKING:
@@ -21,7 +22,7 @@ MAX_BYTES = 8 * 1024**2
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("develop", help="develop an HDR picture (.exr, .hdr) to .png or .jpg")
+    parser = register(commands, "develop")
     parser.add_argument("source", type=Path, help="HDR picture: .exr, .hdr or float .tif")
     parser.add_argument("-o", "--output", type=Path, required=True)
     parser.add_argument(

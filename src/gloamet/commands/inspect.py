@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from gloamet.commands.argument_types import add_json, show
+from gloamet.commands.table import register
 from gloamet.stage.placing import Placement, size_warning, to_world_scene
 from gloamet.stage.readers import read_file
 from gloamet.stage.scene import Scene
@@ -15,7 +16,7 @@ from gloamet.stage.scene import Scene
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("inspect", help="contents of a model file")
+    parser = register(commands, "inspect")
     parser.add_argument("source", type=Path, help="model (.glb, .gltf, .usd*, .obj, .ply, .stl)")
     parser.add_argument("--outside", action="store_true", help="allow files outside the folder of the model")
     add_json(parser)

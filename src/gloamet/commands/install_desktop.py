@@ -16,6 +16,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from gloamet import __version__
+from gloamet.commands.table import register
 from gloamet.errors import GloametError
 from gloamet.shipped_data import DATA
 
@@ -31,9 +32,7 @@ CACHES = (
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser(
-        "install-desktop", help="add the program to the desktop's menu and file types"
-    )
+    parser = register(commands, "install-desktop")
     parser.add_argument(
         "--prefix",
         type=Path,

@@ -8,12 +8,13 @@ from pathlib import Path
 from typing import Any
 
 from gloamet.commands.argument_types import add_json, clean, number, show
+from gloamet.commands.table import register
 from gloamet.errors import GloametError
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("measure", help="spot readings in an HDR picture")
+    parser = register(commands, "measure")
     parser.add_argument("source", type=Path, help="HDR picture: .exr, .hdr or float .tif")
     parser.add_argument(
         "--spot",

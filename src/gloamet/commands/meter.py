@@ -12,6 +12,7 @@ from gloamet.commands.argument_types import add_json, show, whole
 from gloamet.commands.camera_options import add_camera, find_camera
 from gloamet.commands.document_options import add_axes, read_document
 from gloamet.commands.light_options import add_light, with_light
+from gloamet.commands.table import register
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document
 from gloamet.stage.assembly import place_in_world
@@ -39,9 +40,7 @@ class _Lit(NamedTuple):
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser(
-        "meter", help="light meter of a scene, source by source, and plausibility checks"
-    )
+    parser = register(commands, "meter")
     parser.add_argument("source", type=Path, help="model or project (.gloamet)")
     add_camera(parser)
     add_light(parser)

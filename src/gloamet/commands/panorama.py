@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from gloamet.commands.argument_types import add_json, clean, number, show, whole
+from gloamet.commands.table import register
 from gloamet.errors import GloametError
 
 MOST_MOMENTS = 8
@@ -17,7 +18,7 @@ MOST_MOMENTS = 8
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("panorama", help="light and sun of a lat-long panorama")
+    parser = register(commands, "panorama")
     parser.add_argument("file", type=Path)
     parser.add_argument("--find-sun", action="store_true", help="list all suns found in it")
     parser.add_argument("--match", type=_place, metavar="LAT,LON", help="find when the real sun is there")

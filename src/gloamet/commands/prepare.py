@@ -11,6 +11,7 @@ import sys
 import threading
 import time
 
+from gloamet.commands.table import register
 from gloamet.errors import GloametError
 from gloamet.kernelcache import STAGE_SECONDS, mark_ready, remove_unused_folders
 
@@ -19,7 +20,7 @@ PARENT_LOOK_S = 0.5  # between two looks at whether the program that started it 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("prepare", help="compile the kernels once")
+    parser = register(commands, "prepare")
     parser.add_argument("--stage", choices=list(STAGE_SECONDS), help="only this stage")
     parser.add_argument(
         "--with-parent", action="store_true", help="end when the program that started it ends"

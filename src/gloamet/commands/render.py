@@ -17,6 +17,7 @@ from gloamet.commands.argument_types import add_json, fractions, number, show, s
 from gloamet.commands.camera_options import add_camera, find_camera
 from gloamet.commands.document_options import add_axes, read_document
 from gloamet.commands.light_options import add_light, with_light
+from gloamet.commands.table import register
 from gloamet.document.file import ENDING
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -34,7 +35,7 @@ MOST_FOR_NOISE = 4096  # samples per pixel where only --noise says when to stop
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("render", help="render a model or project to .png, .jpg or .exr")
+    parser = register(commands, "render")
     parser.add_argument(
         "source", type=Path, help="model (.glb, .gltf, .usd*, .obj, .ply, .stl) or project (.gloamet)"
     )

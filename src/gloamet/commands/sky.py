@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from gloamet.commands.argument_types import add_json, clean, number, show, whole
 from gloamet.commands.document_options import AIR_OPTIONS, add_air, with_air
 from gloamet.commands.sky_options import add_grade, with_grade
+from gloamet.commands.table import register
 from gloamet.document.metadata import field_range
 from gloamet.document.model import Document
 from gloamet.errors import GloametError
@@ -57,7 +58,7 @@ def sweep(text: str) -> Sweep:
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("sky", help="horizontal illuminance of sun and sky")
+    parser = register(commands, "sky")
     parser.add_argument("--elevation", type=number(-90, 90, "Elevation"), help="sun elevation, degrees")
     parser.add_argument(
         "--azimuth", type=number(-360, 720, "Azimuth"), default=180.0, help="sun azimuth, degrees from north"

@@ -7,12 +7,13 @@ import argparse
 from datetime import UTC
 
 from gloamet.commands.argument_types import add_json, add_site, read_site, show
+from gloamet.commands.table import register
 from gloamet.sun.moment import events_of, moment_at
 
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register the subcommand."""
-    parser = commands.add_parser("sun", help="the sun at a site and time")
+    parser = register(commands, "sun")
     add_site(parser, required=True)
     add_json(parser)
     parser.set_defaults(run=run)

@@ -13,6 +13,7 @@ from gloamet.commands.argument_types import add_json, clean, show, size, whole
 from gloamet.commands.camera_options import add_camera
 from gloamet.commands.document_options import add_axes, read_document
 from gloamet.commands.light_options import add_light, with_light
+from gloamet.commands.table import register
 from gloamet.errors import GloametError
 
 if TYPE_CHECKING:
@@ -24,12 +25,12 @@ SHEET_COLUMNS = 4
 
 def add_parser(commands: argparse._SubParsersAction) -> None:
     """Register both subcommands."""
-    parser = commands.add_parser("sweep", help="contact sheet of one or two settings through a range")
+    parser = register(commands, "sweep")
     _add_scene(parser)
     help_text = "PATH=LOW:HIGH:COUNT[:log], like sun.elevation_deg=5:60:8; sun.hour and sun.day are clock and calendar"
     parser.add_argument("--vary", action="append", required=True, metavar="RANGE", help=help_text)
     parser.set_defaults(run=run_sweep)
-    other = commands.add_parser("suggest", help="suggest plausible, clearly different lights for a view")
+    other = register(commands, "suggest")
     _add_scene(other)
     other.add_argument(
         "-n", "--number", type=whole(1, 48, "Number"), default=12, help="number of suggestions"
