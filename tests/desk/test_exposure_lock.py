@@ -125,6 +125,7 @@ def test_locking_in_the_panel_and_in_the_bar_is_one_thing(window: DeskWindow, qt
     session = window.session
     session.change("expose", metering="whites")
     panel = window.stack.panel(4).exposure  # type: ignore[attr-defined]
+    window.choose_step(4)
     panel.lock.click()
     assert session.document.expose.metering == "manual" and window.strip.lock.isChecked()
     assert panel.lock.text() == "Unlock exposure"

@@ -33,6 +33,7 @@ def air(window: DeskWindow) -> AirStep:
 
 def test_what_is_not_natures_is_said_and_taken_back_in_one_step(air: AirStep, window: DeskWindow) -> None:
     session, sky = window.session, air.sky
+    air.show_page("Sky")
     assert sky.reading.text() == "Physical sky" and not sky.nature.isVisibleTo(sky)
     session.change("sky", warmth_mired=25.0, backdrop="none")
     session.change("sky", horizon_stops=-0.5)
@@ -99,6 +100,7 @@ def test_a_plain_colour_stands_behind_the_scene_as_it_was_chosen(
     air: AirStep, window: DeskWindow, qtbot: QtBot
 ) -> None:
     session, sky = window.session, air.sky
+    air.show_page("Sky")
     # the eye looks down at a ground without end: let it end
     session.change("stage.ground", kind="none")
     sky.colour.commit(QColor(200, 40, 90))
@@ -118,6 +120,7 @@ def test_a_word_for_dust_switches_it_on_with_its_visibility(
     air: AirStep, window: DeskWindow, qtbot: QtBot
 ) -> None:
     session, page = window.session, air.light_shafts
+    air.show_page("Light shafts")
     assert not page.amount.isEnabled()
     with qtbot.waitSignal(session.results.frame_ready, timeout=60_000, check_params_cb=lambda f: f.exact):
         press(page, "Thick")
@@ -154,6 +157,7 @@ def test_what_is_no_place_is_refused(text: str) -> None:
 
 def test_sky_and_sun_fade_with_an_own_visibility_alone(air: AirStep, window: DeskWindow) -> None:
     page, session = air.distance, window.session
+    air.show_page("Distance")
     assert not page.dims.isEnabled()
     session.change("air", aerial_visibility_km=2.0)
     assert page.dims.isEnabled()
@@ -225,7 +229,12 @@ def test_dust_that_changes_before_a_finished_picture_is_refined_to_its_size(
 ) -> None:
     session = window.session
     press(air.light_shafts, "Thick")
-    qtbot.waitUntil(lambda: session.results.frame is not None and session.results.frame.done, timeout=60_000)
+
+    def finished() -> bool:
+        frame = session.results.frame
+        return frame is not None and frame.document is session.document and frame.done
+
+    qtbot.waitUntil(finished, timeout=60_000)
     frames: list[float] = []
     session.results.frame_ready.connect(lambda f: frames.append(float(f.pixels[..., :3].std())))
     session.change("light_shafts", visibility_m=60.0)

@@ -207,6 +207,7 @@ def test_each_link_acts_is_told_in_words_and_goes_back(
 
 def test_a_link_that_is_off_keeps_its_settings(expose: ExposeStep, window: DeskWindow) -> None:
     row, session = expose.chain.tone, window.session
+    expose.show_page("Chain")
     row.rows["shadows"].set_value(1.0)
     row.on.click()
     assert (session.document.expose.tone.on, session.document.expose.tone.shadows) == (False, 1.0)
@@ -241,6 +242,7 @@ def test_a_curve_is_bent_by_hand_and_straightened(expose: ExposeStep, window: De
 
 def test_a_band_of_hue_is_chosen_by_its_swatch(expose: ExposeStep, window: DeskWindow) -> None:
     bands = expose.chain.colour.bands
+    expose.show_page("Chain")
     bands.swatches[5].click()
     bands.rows[5]["saturation"].set_value(-0.5)
     assert window.session.document.expose.colour.bands[5] == HueBand(saturation=-0.5)

@@ -57,6 +57,8 @@ def test_a_panorama_is_chosen_turned_and_taken_away(
     window: DeskWindow, fill: FillStep, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     page, session = fill.panorama, window.session
+    window.choose_step(STEP_TITLES.index("Fill"))
+    fill.show_page("Panorama")
     rows = (fill.balance.rows["panorama"], page.turn, page.level)
     assert not any(not_hidden(row) for row in rows)
     path = tmp_path / "evening.exr"
@@ -70,6 +72,7 @@ def test_a_panorama_is_chosen_turned_and_taken_away(
         check_params_cb=lambda f: f.meter_ev > before.meter_ev + 1.0,
     ):
         press(page, "Choose …")
+    fill.show_page("Balance")
     assert all(not_hidden(row) for row in rows)
     assert page.named.text() == "evening.exr"
     with qtbot.waitSignal(session.results.frame_ready, timeout=60_000):
@@ -220,6 +223,8 @@ def test_a_panoramas_sun_is_taken_matched_locked_lifted_and_its_light_given(
     window: DeskWindow, fill: FillStep, qtbot: QtBot
 ) -> None:
     session, page = window.session, fill.panorama
+    window.choose_step(STEP_TITLES.index("Fill"))
+    fill.show_page("Panorama")
     lit_by_evening(window, qtbot)
     assert "elevation 9.0°, azimuth 245.0°" in page.sun_said.text()
     press(page, "Use found sun")
@@ -296,6 +301,8 @@ def test_the_folders_panoramas_are_stepped_through_and_all_else_stays(
         save_light(tmp_path / name, np.full((32, 64, 3), 500.0, np.float32))
     (tmp_path / "notes.txt").write_text("no panorama")
     session, chosen = window.session, fill.panorama.list
+    window.choose_step(STEP_TITLES.index("Fill"))
+    fill.show_page("Panorama")
     session.change("panorama", file=str(tmp_path / "a.exr"), rotation_deg=33.0, illuminance_lx=5000.0)
     assert chosen.list.count() == 3 and chosen.count.text() == "1 of 3"
     chosen.after.click()

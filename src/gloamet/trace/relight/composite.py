@@ -173,7 +173,7 @@ def _upsampled(display, picture, i):
     """What pixel i takes of a picture (3, n) of the cache's size by its taps, in 255ths."""
     r = g = b = F(0)
     for k in range(4):
-        j, w = display.taps[i, k], F(display.fractions[i, k])
+        j, w = np.uint64(display.taps[i, k]), F(display.fractions[i, k])
         r, g, b = r + w * picture[0, j], g + w * picture[1, j], b + w * picture[2, j]
     return r, g, b
 
@@ -182,7 +182,8 @@ def _upsampled(display, picture, i):
 def composite_pixels(env, gains, layer, first, last, add_to, out):
     """Write, or add, a layer's light into pixels first..last of out (n, 3)."""
     display, sun_light = layer.display, mul(env.sun.irradiance, gains.sun)
-    for i in range(first, last):
+    for n in range(first, last):
+        i = np.uint64(n)  # unsigned, as rows from the end are looked for otherwise
         if not add_to:
             put(out, i, 0, BLACK)
         if display.kinds[i] == NO_KIND:
@@ -196,7 +197,7 @@ def composite_pixels(env, gains, layer, first, last, add_to, out):
                 reflected = _upsampled(display, layer.specular, i)
                 light = add(light, mul(reflected, triple(display.specular, i, _COLOUR)))
             light = scale(light, _FROM_BYTE)
-            through = filtered_visibility(display, i)
+            through = filtered_visibility(display, n)
             if through[0] + through[1] + through[2] > F(0):
                 reflected = _sun_reflected(display, i, env.sun.direction)
                 light = add(light, mul(mul(reflected, through), sun_light))
