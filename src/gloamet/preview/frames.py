@@ -22,6 +22,7 @@ from gloamet.develop.proofs import proofed_pixels
 from gloamet.develop.settings import DevelopSettings
 from gloamet.document.model import Document
 from gloamet.light_layers import Gains
+from gloamet.meter.picture import SeenSurfaces
 from gloamet.meter.spot import light_at
 from gloamet.output.layers import StoredLayers, layers_of_film
 from gloamet.preview.events import Event, Frame
@@ -52,6 +53,7 @@ LAYERS_FROM = 4  # samples: copying the lights takes 40 ms, for which the first 
 # Pixels metered while a hand moves: within 0.15 EV of all of them in fifteen pictures of the three demos, usually 0.02,
 # in a tenth of the time.
 METERED_PIXELS = 8192
+METER_INTERVAL_S = 0.1
 FIRST_SPEED = 800_000.0  # paths a second until it is measured
 
 
@@ -104,6 +106,7 @@ class FrameMaker:
         self.settings = DevelopSettings(14.0)  # of the picture that was shown last
         self.incident_ev = math.nan  # what a meter on horizontal ground reads
         self._developer, self._masks = ScreenDeveloper(), MaskSource(relighting)
+        self._metered_ev, self._meter_at = math.nan, -math.inf  # read last, and when it is read again
         self._spots: tuple[tuple[float, float, float], ...] = ()
         self._layers: tuple[Film, float, StoredLayers] | None = None
         self.light_shafts = LightShaftPreview()
@@ -128,8 +131,7 @@ class FrameMaker:
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
         picture = self.light_shafts.over(picture, self.gains, self._stale)
         picture = self._through_air(picture, film, moving)
-        metered = _thinned(picture) if moving and document.expose.metering != "spot" else picture
-        exposure = exposure_from_document(document, metered, seen, lambda: self.incident_ev, request.held_ev)
+        exposure = self._exposure_of(request, picture, seen, moving)
         self.settings = develop_settings(document, exposure.ev)
         self._spots = tuple(light_at(picture, spot.x, spot.y) for spot in document.fill.spots)
         picture = self._inked(document, picture, step is not None)
@@ -144,6 +146,18 @@ class FrameMaker:
         if film is not None and step is not None and film.mean_samples() >= LAYERS_FROM:
             layers = self._layers_of(film)
         self._report(replace(frame, inspected=inspected, light=picture, layers=layers))
+
+    def _exposure_of(
+        self, request: RenderRequest, picture: Floats, seen: SeenSurfaces, moving: bool
+    ) -> Exposure:
+        """The exposure of a picture; while a hand moves under a held one, the meter is read ten times a second."""
+        document, held, now = request.document, request.held_ev, time.monotonic()
+        if moving and held is not None and document.expose.automatic and now < self._meter_at:
+            return Exposure(held, self._metered_ev)
+        metered = _thinned(picture) if moving and document.expose.metering != "spot" else picture
+        exposure = exposure_from_document(document, metered, seen, lambda: self.incident_ev, held)
+        self._metered_ev, self._meter_at = exposure.metered_ev, now + METER_INTERVAL_S
+        return exposure
 
     def _layers_of(self, film: Film) -> StoredLayers:
         """The lights of a film apart, copied once for what it has."""
