@@ -19,7 +19,7 @@ from gloamet.document.model import Document
 from gloamet.meter.light import read_light
 from gloamet.output.images import save_light
 from gloamet.preview import aerial_tables as air_tables
-from gloamet.preview import pipeline
+from gloamet.preview import pipeline, relit_size
 from gloamet.preview.events import Busy, Frame, LightSolved
 from gloamet.preview.relighting import (
     CROSSFADE_BEGIN,
@@ -35,6 +35,7 @@ from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import build_environment
 from gloamet.trace.upsample import FeatureBuffers
 from gloamet.translation.document_to_light import air_from_document, dome_from_document, sun_from_document
+from gloamet.translation.document_to_picture import Exposure
 from tests.preview.test_worker import Listener, done
 
 SIZE = (240, 160)
@@ -365,8 +366,8 @@ def test_at_rest_the_meter_reads_the_solved_sky_not_the_ladders(
     ("pixels_a_second", "window", "pixels"),
     [
         (1e9, (1920, 1080), 400_000),
-        (1e3, (1920, 1080), 150_000),
-        (8e6, (960, 540), 200_000),
+        (1e3, (1920, 1080), 160_000),
+        (12e6, (960, 540), 240_000),  # in 20 of the 33 ms
         (1e9, (480, 270), 129_600),
     ],
 )
@@ -381,7 +382,7 @@ def test_a_relit_picture_has_as_many_pixels_as_the_machine_relights_in_time(
 
     monkeypatch.setattr("gloamet.preview.relighting.RelightCache", record)
     relighting: Any = Relighting()
-    relighting._speed = pixels_a_second
+    relighting.size.speed, relighting.size.rest_s = pixels_a_second, 0.013
     nothing: Any = None
     lights = build_environment(uniform_dome(1.0))
     view, renderer = RelightView(nothing, nothing, *window), SimpleNamespace(pool=None, threads=1)
@@ -389,3 +390,50 @@ def test_a_relit_picture_has_as_many_pixels_as_the_machine_relights_in_time(
     width, height = made[0]
     assert width * height == pytest.approx(pixels, rel=0.01)
     assert width / height == pytest.approx(window[0] / window[1], rel=0.01)
+
+
+def test_a_small_relit_picture_fills_the_screen_in_motion_and_is_shaded_for_it_at_rest(
+    document: Document, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With a sixth of the screen's pixels relit: mean and outlines of the traced picture, sharper at rest."""
+    monkeypatch.setattr(pipeline, "AHEAD_SECONDS", 0.01)
+    monkeypatch.setattr(relit_size, "MIN_PIXELS", 6_400)
+    monkeypatch.setattr(relit_size, "MAX_PIXELS", 6_400)
+    listener = Listener()
+    engine = RenderWorker(listener)
+    document = document.change("expose", metering="manual", ev=14.0).change("output", samples=64)
+    engine.request(document, *SIZE)
+    listener.wait(done)
+    listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
+    moved = document.change("sun", mode="manual", azimuth_deg=130.0, elevation_deg=35.0)
+    moving = wait_for(engine, listener, moved, relit)
+    resting = listener.wait(lambda e: relit(e) and e.light.shape[0] == SIZE[1])
+    exact = listener.wait(done)
+    engine.close()
+    assert moving.light.shape[0] * moving.light.shape[1] == pytest.approx(6_400, rel=0.02)
+    pictures = [frame.pixels[..., :3].astype(float) for frame in (moving, resting, exact)]
+    assert {picture.shape for picture in pictures} == {(SIZE[1], SIZE[0], 3)}
+    off = [np.abs(picture - pictures[2]).mean() for picture in pictures[:2]]
+    assert off[1] < 4.0 and off[0] < 8.0  # codes, some two of them noise of the traced one
+    assert off[1] < off[0]
+
+
+def test_a_held_exposure_is_metered_ten_times_a_second_while_a_hand_moves(
+    recorded: tuple[RenderWorker, Listener, Document], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    engine, _listener, document = recorded
+    frames = engine.pipeline.viewport._frames
+    frames._meter_at = 0.0  # long ago
+    read: list[float] = []
+    monkeypatch.setattr(
+        "gloamet.preview.frames.exposure_from_document",
+        lambda *_: read.append(1.0) or Exposure(13.0, 13.0 + len(read)),
+    )
+    automatic = document.change("expose", metering="scene")
+    request = RenderRequest(automatic, *SIZE, held_ev=13.0)
+    picture, seen = np.ones((40, 60, 3), np.float32), frames._relighting.seen()
+    moving = [frames._exposure_of(request, picture, seen, True) for _ in range(5)]
+    assert len(read) == 1 and {(e.ev, e.metered_ev) for e in moving} == {(13.0, 14.0)}
+    assert frames._exposure_of(request, picture, seen, False).metered_ev == 15.0  # at rest at once
+    free = RenderRequest(automatic, *SIZE)
+    assert frames._exposure_of(free, picture, seen, True).metered_ev == 16.0  # not held: always
