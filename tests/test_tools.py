@@ -101,3 +101,10 @@ def test_the_quick_check_runs_the_tests_that_import_what_changed() -> None:
     assert chosen[2] == "tests/aim/test_pins.py"
     assert "tests/sun/test_moon.py" in chosen
     assert "tests/develop/test_tone.py" not in chosen
+
+
+@pytest.mark.parametrize("name", sorted(path.stem for path in TOOLS.glob("*.py")))
+def test_every_tool_finds_what_it_imports(name: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.syspath_prepend(str(TOOLS))
+    monkeypatch.setenv("QT_QPA_PLATFORM", "offscreen")
+    tool(name)

@@ -19,7 +19,7 @@ from gloamet.bench.relight import (
     WIDTH,
     Bench,
     bench_of,
-    full_record,
+    full_cache,
     shaded,
     sky_at,
 )
@@ -90,7 +90,7 @@ def main() -> None:
     ]
     for demo, title in TITLES.items():
         bench = bench_of(demo)
-        record = full_record(bench, sky_at(*SUNS[1]))
+        record = full_cache(bench, sky_at(*SUNS[1]))
         lines += [f"## {title}", ""]
         rows, table = (
             [],

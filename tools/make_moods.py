@@ -16,7 +16,7 @@ from PIL import Image, ImageDraw, ImageFont
 from gloamet.develop.exact import develop_exact
 from gloamet.document.demo import demo_document
 from gloamet.document.model import Document
-from gloamet.preview.air_presets import LOOKS
+from gloamet.preview.air_presets import AIR_PRESETS
 from gloamet.stage.assembly import camera_from_view, place_in_world
 from gloamet.stage.readers import read_file
 from gloamet.trace.film import Film
@@ -34,7 +34,7 @@ FONT = Path(__file__).parents[1] / "src" / "gloamet" / "data" / "fonts"
 
 def look(word: str) -> dict[str, object]:
     """The air of a named look."""
-    return next(look.fields() for look in LOOKS if look.word == word)
+    return next(look.fields() for look in AIR_PRESETS if look.word == word)
 
 
 def moods() -> dict[str, Document]:
