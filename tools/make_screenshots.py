@@ -18,12 +18,14 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "xcb")
 
 from PIL import Image
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QApplication
 
 from gloamet.desk.actions import expose_actions, sun_actions
 from gloamet.desk.state.session import Session
 from gloamet.desk.steps import FIRST_STEP
 from gloamet.desk.widgets import theme
+from gloamet.desk.widgets.palettes import PALETTES
 from gloamet.desk.window import DeskWindow
 from gloamet.document.demo import PANORAMAS, TITLES, demo_document
 from gloamet.document.targets import AimPin
@@ -32,6 +34,15 @@ FOLDER = Path(__file__).parents[1] / "docs" / "screenshots"
 STAGE, SUN, AIR, FILL, EXPOSE, COMPARE, OUTPUT = range(7)
 LONGEST_S, SETTLE_S, SAMPLES = 300.0, 1.5, 12
 COLOURS, LARGEST_BYTES = range(224, 40, -16), 250_000
+FEWEST_PIXELS = 12
+# hues of the themes, as the dots and marks of the sun are
+THEME_COLOURS = sorted(
+    {
+        (QColor(text).red(), QColor(text).green(), QColor(text).blue())
+        for palette in PALETTES.values()
+        for text in palette[-5:]
+    }
+)
 HEAD, STEP = (3.4, -6.95, 2.046), (0.8, -6.69, 0.45)  # of the bather in white; the third step from the water
 
 
@@ -250,8 +261,13 @@ def shrink(path: Path) -> None:
     """Write a picture again, dithered, with as many colours as keep it small: the repository keeps every version."""
     with Image.open(path) as opened:
         picture = opened.convert("RGB")
+    counted = {colour: count for count, colour in picture.getcolors(1 << 24) or []}
+    # marks of a few pixels in the theme's own colours would be lost among the picture's
+    own = [colour for colour in THEME_COLOURS if counted.get(colour, 0) >= FEWEST_PIXELS]
     for colours in COLOURS:
-        palette = picture.quantize(colours, Image.Quantize.MEDIANCUT)
+        found = picture.quantize(colours - len(own), Image.Quantize.MEDIANCUT).getpalette() or []
+        palette = Image.new("P", (1, 1))
+        palette.putpalette([*found[: 3 * (colours - len(own))], *(part for colour in own for part in colour)])
         picture.quantize(palette=palette, dither=Image.Dither.FLOYDSTEINBERG).save(path, optimize=True)
         if path.stat().st_size <= LARGEST_BYTES:
             return

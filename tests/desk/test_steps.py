@@ -73,6 +73,7 @@ def test_the_bar_names_samples_noise_and_time_and_no_noise_beyond_all_light() ->
 
 def test_haze_is_switched_and_only_then_dialled(window: DeskWindow, qtbot: QtBot) -> None:
     air = step(window, AirStep).atmosphere  # type: ignore[attr-defined]
+    window.choose_step(STEP_TITLES.index("Air"))
     assert not air.haze.isEnabled()  # type: ignore[attr-defined]
     switch = air.findChild(Switch)
     assert switch is not None
@@ -184,7 +185,8 @@ def test_opening_a_model_takes_its_camera_and_lists_its_views(window: DeskWindow
 
 
 def test_choices_follow_the_document(window: DeskWindow) -> None:
-    window.stack.panel(STEP_TITLES.index("Expose"))
+    window.choose_step(STEP_TITLES.index("Expose"))
+    window.stack.panel(STEP_TITLES.index("Expose")).show_page("Chain")  # type: ignore[attr-defined]
     choices = {(c.section, c.name): c for c in window.findChildren(SegmentedControl)}
     window.session.change("expose", view="plain sRGB")
     assert choices["expose", "view"].buttons["plain sRGB"].isChecked()

@@ -178,6 +178,7 @@ def test_an_exposure_stays_while_another_step_is_worked_on(window: DeskWindow, q
 def test_each_link_acts_is_told_in_words_and_goes_back(
     expose: ExposeStep, window: DeskWindow, qtbot: QtBot
 ) -> None:
+    expose.show_page("Chain")
     page, session = expose.chain, window.session
     settled(window, qtbot)
     newer(window, qtbot, lambda: session.change("expose", metering="manual", ev=14.0), done(window))

@@ -60,6 +60,7 @@ class InstrumentColumn(QWidget):
         session.document_changed.connect(self._on_document_changed)
         session.results.light_solved.connect(self._on_light_solved)
         session.state.tool_changed.connect(lambda _: self._show_cards())
+        session.results.meter_read.connect(lambda _: self._show_cards())
         self.probes.shifted.connect(self._show_cards)
         self._on_document_changed(session.document)
 
@@ -106,6 +107,8 @@ class InstrumentColumn(QWidget):
         placed, shift = self.session.document.fill.card_position is not None, self.probes.shift
         where = "Placed" if placed else "Near the centre"
         self.card_note.setText(f"{where}, shown {shift:+d} stops".replace("-", "−") if shift else where)
+        for widget in (self.card_note, self.place):
+            widget.setVisible(self.session.results.read is not None)  # else there are none yet
         self.centre.setVisible(placed)
         self.place.setChecked(self.session.state.tool == "card")
 

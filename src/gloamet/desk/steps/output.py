@@ -12,7 +12,7 @@ from gloamet.desk.state.session import Session
 from gloamet.desk.steps import StepContext
 from gloamet.desk.steps.step_panel import StepPanel
 from gloamet.desk.widgets.follow import follow
-from gloamet.desk.widgets.form import ActionRow, action_button, label
+from gloamet.desk.widgets.form import ActionRow, label
 from gloamet.desk.widgets.number import NumberRow
 from gloamet.desk.widgets.switch import Switch
 from gloamet.desk.widgets.term_card import TermButton
@@ -30,11 +30,8 @@ class OutputStep(StepPanel):
         self.group("Size")
         self.add(NumberRow(session, "output", "width", "Width", logarithmic=True))
         self.add(NumberRow(session, "output", "height", "Height", logarithmic=True))
-        for width, height in SIZES:
-            item = action_button(
-                f"{width} × {height}", "Set width and height.", partial(self._size, width, height)
-            )
-            self.add(item)
+        sizes = [(f"{w} × {h}", "Set width and height.", partial(self._size, w, h)) for w, h in SIZES]
+        self.add(ActionRow(sizes))
         self.group("Quality", TermButton("noise"))
         self.add(NumberRow(session, "output", "samples", "Samples per pixel", logarithmic=True))
         self.add(NumberRow(session, "output", "noise", "Noise limit"))
