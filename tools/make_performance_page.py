@@ -189,8 +189,8 @@ def main() -> None:
         "Noise falls with the square root of the samples.",
         "## Opening a model",
         by_triangles(),
-        "Memory is the peak above that of a desk that has shown a small model before: up to a million triangles the picture "
-        "of that took more.",
+        "Memory is the peak above that of a desk that has shown a small model before: up to a million triangles the "
+        "picture of that took more.",
     ]
     PAGE.write_text("\n\n".join(parts) + "\n", encoding="utf-8")
 
