@@ -409,7 +409,15 @@ def test_a_small_relit_picture_fills_the_screen_in_motion_and_is_shaded_for_it_a
     moving = wait_for(engine, listener, moved, relit)
     resting = listener.wait(lambda e: relit(e) and e.light.shape[0] == SIZE[1])
     exact = listener.wait(done)
+    listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
+    # a gain keeps the traced picture, and is relit in motion all the same
+    dimmed = moved.change("fill", sun_stops=-1.0)
+    gain_moving = wait_for(engine, listener, dimmed, relit)
+    gain_exact = listener.wait(lambda e: done(e) and e.document is dimmed)
     engine.close()
+    gain_off = np.abs(gain_moving.pixels[..., :3].astype(float) - gain_exact.pixels[..., :3]).mean()
+    assert gain_moving.light.shape == moving.light.shape
+    assert gain_off < 8.0
     assert moving.light.shape[0] * moving.light.shape[1] == pytest.approx(6_400, rel=0.02)
     pictures = [frame.pixels[..., :3].astype(float) for frame in (moving, resting, exact)]
     assert {picture.shape for picture in pictures} == {(SIZE[1], SIZE[0], 3)}

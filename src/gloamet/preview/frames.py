@@ -125,12 +125,13 @@ class FrameMaker:
     ) -> None:
         """Turn light into pixels and report them; film is None for a relit picture, step for all that is not exact.
 
-        `ahead` is called before the window gets the picture. `moving`, while a hand moves, meters fewer pixels.
+        `ahead` is called before the window gets the picture. `moving` is for a picture relit while a hand moves: it
+        may have a film too, whose light is the same; fewer pixels are metered.
         """
         document = request.document
         seen = self._relighting.seen() if film is None else surfaces_of_film(film)
         picture = self.light_shafts.over(picture, self.gains, self._stale)
-        picture = self._through_air(picture, film, moving)
+        picture = self._through_air(picture, None if moving else film, moving)
         exposure = self._exposure_of(request, picture, seen, moving)
         self.settings = develop_settings(document, exposure.ev)
         self._spots = tuple(light_at(picture, spot.x, spot.y) for spot in document.fill.spots)
@@ -138,7 +139,8 @@ class FrameMaker:
         # a relit picture is small: made large here, it does not hold up the window
         size = (request.width, request.height) if step is None else None
         planes = self._masks.planes(masks_from_document(document), film, self.gains, self.view)
-        pixels = self._developed(document, picture, exposure.ev, film, size, planes)
+        shown = None if moving else film
+        pixels = self._developed(document, picture, exposure.ev, shown, size, planes)
         inspected = self._inspected(request, picture, pixels, size, planes)
         ahead()
         frame = self._frame(document, film, pixels, exposure, step)

@@ -12,6 +12,7 @@ import math
 import time
 from collections.abc import Callable
 from concurrent.futures import Executor
+from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -245,6 +246,10 @@ class Relighting:
             loss = self._contact_shadow_loss(lights, gains, contact)
             picture -= loss if fine is None else self._upsampled(loss, fine)
         return picture
+
+    def bounces_kept(self) -> AbstractContextManager[None]:
+        """What is relit meanwhile leaves no trace in the light that goes round between cells."""
+        return self.cache.cells.bounces_kept() if self.cache is not None else nullcontext()
 
     @property
     def has_film_light(self) -> bool:

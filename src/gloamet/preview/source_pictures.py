@@ -36,11 +36,18 @@ def source_pictures(film: Film, gains: Gains, settings: DevelopSettings) -> Sour
 
 
 def relit_source_pictures(
-    lit: Callable[[Gains], Floats], present: Sequence[str], gains: Gains, settings: DevelopSettings
-) -> SourcePictures:
-    """The same before there is a film, for lights of these names; `lit` gives the relit picture under gains."""
+    lit: Callable[[Gains], Floats],
+    present: Sequence[str],
+    gains: Gains,
+    settings: DevelopSettings,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> SourcePictures | None:
+    """The same before there is a film, for lights of these names; `lit` gives the relit picture under gains. None when
+    cancelled."""
     pictures: dict[str, NDArray[np.uint8]] = {}
     for name in present:
+        if cancelled():
+            return None
         alone = even_gains(0.0, 0.0, 0.0, 0.0)._replace(**{name: getattr(gains, name)})
         pictures[name] = _developed(lit(alone), settings)
     return SourcePictures(pictures)

@@ -291,7 +291,10 @@ class ViewportRenderer:
         if lights.panorama is not None:
             present.append("panorama")
         lit = partial(self._relighting.lit, lights, at_rest=True, sharp=False)
-        self._report(relit_source_pictures(lit, present, gains, self._frames.settings))
+        with self._relighting.bounces_kept():
+            made = relit_source_pictures(lit, present, gains, self._frames.settings, self._superseded)
+        if made is not None:
+            self._report(made)
 
     def forget(self) -> None:
         """Release everything that takes memory, the threads too: the document is closed."""

@@ -404,3 +404,20 @@ def test_lists_are_kept_for_half_the_pixels_each_way_and_for_eight_at_least(
     for layer in record._empty_layers():
         assert (layer.small.width, layer.small.height) == small
         assert (layer.big.width, layer.big.height) == display
+
+
+def test_a_light_relit_alone_leaves_the_next_picture_in_motion_as_it_was(
+    solver: SkySolver, tracer: Renderer
+) -> None:
+    """In a room most light has gone round: starting from another's it would be wrong for seconds."""
+    scene, camera = build_render_scene(room()), Camera((1.7, 1.5, 1.5), (-1.0, -1.0, 1.0), 60.0)
+    here, there = (build_environment(solver.dome(Air(3.0), azimuth, 35.0)) for azimuth in (180.0, 180.5))
+    pictures = []
+    for alone in (False, True):
+        record = made(scene, camera, here, tracer)
+        record.relit(here, at_rest=True)
+        if alone:
+            with record.cells.bounces_kept():
+                record.relit(here, source_gains(0.0, 0.0), True)
+        pictures.append(record.relit(there))
+    assert pictures[1].mean() == pytest.approx(pictures[0].mean(), rel=0.002)

@@ -43,6 +43,6 @@ class _Follower(QObject):
 
 
 def follow(widget: QWidget, signal: Any, act: Callable[[Any], object]) -> None:
-    """Call `act` with the values of a signal, once for all that come while the widget is hidden. It must not be `act`
-    that shows the widget."""
+    """Call `act` with the values of a signal, once for all that come while the widget is hidden. Not for an `act`
+    that shows the widget itself: it would never be called."""
     _Follower(widget, signal, act)

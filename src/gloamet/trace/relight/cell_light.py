@@ -9,7 +9,8 @@ one round a picture and a sun at rest a few more.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
 import numpy as np
 from numpy.typing import NDArray
@@ -276,6 +277,15 @@ class CellLight:
             np.zeros_like(self._received),
             self._before,
         )
+
+    @contextmanager
+    def bounces_kept(self) -> Iterator[None]:
+        """Restore afterwards what cells have received: a picture in motion starts from that of the picture before."""
+        received, first_hand = self._received.copy(), self._before.copy()
+        try:
+            yield
+        finally:
+            self._received[:], self._before[:] = received, first_hand
 
     def none(self) -> CellArrays:
         """No cells, and a separate table for the direct light of the sky. The cells' samples are kept."""

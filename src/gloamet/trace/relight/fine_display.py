@@ -29,9 +29,8 @@ from gloamet.trace.relight.relit_layer import Display, Floats, GBuffer
 from gloamet.trace.surfaces.materials import BASE_COLOUR
 from gloamet.trace.upsample import FeatureBuffers
 
-MOST_PIXELS = (
-    800_000  # each takes 0.2 kB, twice where something mirrors; a larger screen enlarges what these show
-)
+# each takes 0.2 kB, twice where something mirrors; a larger screen enlarges what these show
+MOST_PIXELS = 800_000
 
 
 class FineDisplay:
@@ -50,7 +49,7 @@ class FineDisplay:
         self._mixed = np.zeros(0, np.uint32)
 
     def improve(self, cancelled: Callable[[], bool]) -> bool:
-        """Make it; False when that was cancelled, which keeps what is done."""
+        """Build it. Returns False when cancelled; finished parts are kept."""
         if not self._begun and not self._begin(cancelled):
             return False
         self._begun = True
@@ -95,6 +94,8 @@ class FineDisplay:
 
     def recolour_ground(self) -> None:
         """Give the ground the albedo that it has in the cache's scene by now."""
+        if not self._begun:
+            return  # what the camera sees will be looked up in that scene
         colour = self._cache.scene.materials[-1, BASE_COLOUR : BASE_COLOUR + 3]
         for display, layer in zip(self._displays, self._cache.layers, strict=True):
             if layer.used:
