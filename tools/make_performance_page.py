@@ -13,7 +13,6 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 
@@ -34,17 +33,6 @@ VIEW = json.dumps({"eye": (25.0, -30.0, 20.0), "target": (25.0, 20.0, 0.0)})
 QT_START = (
     "from PySide6.QtWidgets import QApplication, QWidget; a = QApplication([]); w = QWidget(); w.show()"
 )
-
-
-def median_ms(work: Callable[[], object], runs: int = 9) -> float:
-    """Median time of some work, after one run that is not counted."""
-    work()
-    times = []
-    for _ in range(runs):
-        begin = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - begin)
-    return 1e3 * float(np.median(times))
 
 
 def table(heads: list[str], rows: list[list[str]]) -> str:
@@ -93,8 +81,8 @@ def by_screen() -> str:
         fine, begin = FineDisplay(cache, width, height), time.perf_counter()
         fine.improve(lambda: False)
         made = time.perf_counter() - begin
-        enlarged = median_ms(lambda fine=fine: fine.enlarge(pixels))  # type: ignore[misc]
-        shaded = median_ms(lambda fine=fine: fine.shade(SUNS[0], UNIT_SOURCE_GAINS))  # type: ignore[misc]
+        enlarged = 1e3 * core.best(lambda fine=fine: fine.enlarge(pixels))  # type: ignore[misc]
+        shaded = 1e3 * core.best(lambda fine=fine: fine.shade(SUNS[0], UNIT_SOURCE_GAINS))  # type: ignore[misc]
         rows.append([f"{width} × {height}", f"{made:.1f}", f"{enlarged:.1f}", f"{shaded:.0f}"])
     return table(["screen", "made once per camera, s", "enlarged in motion, ms", "shaded at rest, ms"], rows)
 
@@ -150,16 +138,16 @@ def limits() -> str:
     """What the machine itself allows."""
     rays = core.rays()
     block = np.ones(32 << 20, np.float32)
-    copy_gb_s = 2 * block.nbytes / median_ms(lambda: block.copy()) / 1e6
+    copy_gb_s = 2e-9 * block.nbytes / core.best(lambda: block.copy())
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
     command = [sys.executable, "-c", QT_START]
-    qt_ms = median_ms(lambda: subprocess.run(command, env=environment, check=True, capture_output=True), 3)
+    qt_s = core.best(lambda: subprocess.run(command, env=environment, check=True, capture_output=True), 3)
     started = desk.start_warm()
     rows = [
         ["closest hits, million rays a second", f"{rays['rays_closest_mps']:.1f}"],
         ["any hits (shadow rays), million a second", f"{rays['rays_any_mps']:.1f}"],
         ["memory read and written by one thread, GB/s", f"{copy_gb_s:.1f}"],
-        ["Python, Qt and an empty window, s", f"{1e-3 * qt_ms:.2f}"],
+        ["Python, Qt and an empty window, s", f"{qt_s:.2f}"],
         ["this program's window, caches warm, s", f"{started['window_warm_s']:.2f}"],
         ["its first picture, caches warm, s", f"{started['first_picture_warm_s']:.2f}"],
     ]

@@ -33,6 +33,7 @@ from gloamet.preview.worker import RenderRequest, RenderWorker
 from gloamet.sky.dome import uniform_dome
 from gloamet.trace.film import Film, Renderer
 from gloamet.trace.lights.environment import build_environment
+from gloamet.trace.relight.fine_display import FineDisplay
 from gloamet.trace.upsample import FeatureBuffers
 from gloamet.translation.document_to_light import air_from_document, dome_from_document, sun_from_document
 from gloamet.translation.document_to_picture import Exposure
@@ -411,12 +412,15 @@ def test_a_small_relit_picture_fills_the_screen_in_motion_and_is_shaded_for_it_a
     exact = listener.wait(done)
     listener.wait(lambda e: isinstance(e, Busy) and e.text == "")
     # a gain keeps the traced picture, and is relit in motion all the same
+    enlarged: list[int] = []
+    whole = FineDisplay.enlarge
+    monkeypatch.setattr(FineDisplay, "enlarge", lambda *given: enlarged.append(1) or whole(*given))
     dimmed = moved.change("fill", sun_stops=-1.0)
     gain_moving = wait_for(engine, listener, dimmed, relit)
     gain_exact = listener.wait(lambda e: done(e) and e.document is dimmed)
     engine.close()
     gain_off = np.abs(gain_moving.pixels[..., :3].astype(float) - gain_exact.pixels[..., :3]).mean()
-    assert gain_moving.light.shape == moving.light.shape
+    assert gain_moving.light.shape == moving.light.shape and enlarged
     assert gain_off < 8.0
     assert moving.light.shape[0] * moving.light.shape[1] == pytest.approx(6_400, rel=0.02)
     pictures = [frame.pixels[..., :3].astype(float) for frame in (moving, resting, exact)]

@@ -21,7 +21,8 @@ from gloamet.trace.relight.points import PIXEL_KIND
 
 COUNTERS, PIXELS_PER_TASK = 6, 8192
 DARKEST_ALBEDO, LARGEST_RATIO = 0.02, 4.0
-# Codes of most views go about with this power of the light.
+# About the power of the light that display codes go with: of 0, 0.3, 0.45, 0.6, 0.8 and 1 the best, or within 0.25
+# codes rms of it, in the three demos as metered and two stops darker.
 CODE_POWER = 0.45
 _OPAQUE = np.uint32(0xFF000000)
 
